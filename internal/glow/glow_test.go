@@ -1,0 +1,314 @@
+package glow
+
+import (
+	"context"
+	"fmt"
+	"image"
+	"math"
+	"math/rand/v2"
+	"testing"
+
+	"pyrant/internal/raster"
+	"pyrant/internal/shape"
+)
+
+var ctx = context.Background()
+
+// pixels is a Source over a plane.
+type pixels struct{ *raster.Plane }
+
+func (p pixels) Fill(dst []float32, x0, y int) {
+	clear(dst)
+	if y >= p.Rect.Min.Y && y < p.Rect.Max.Y {
+		copyInto(dst, x0, p.Row(y), p.Rect.Min.X)
+	}
+}
+
+// shell returns the blurred coverage of src over clip, the way the renderer
+// makes it.
+func shell(t testing.TB, src Source, bounds image.Rectangle, sigma float64, clip image.Rectangle) *raster.Plane {
+	t.Helper()
+	l, rest := Level(sigma)
+	p, err := NewPyramid(ctx, src, bounds, l)
+	if err != nil {
+		t.Fatal(err)
+	}
+	region := clip
+	for range l {
+		region = coarse(region)
+	}
+	f, err := p.Blur(ctx, l, rest, region)
+	if err != nil {
+		t.Fatal(err)
+	}
+	s, err := Collapse(ctx, []Term{{l, f, []float32{1}}}, 1, clip)
+	if err != nil {
+		t.Fatal(err)
+	}
+	out := raster.NewPlane(clip)
+	for y := clip.Min.Y; y < clip.Max.Y; y++ {
+		s.Row(out.Row(y), clip.Min.X, y, nil)
+	}
+	return out
+}
+
+// exact convolves p with a Gaussian out to six deviations in float64.
+func exact(p *raster.Plane, sigma float64, clip image.Rectangle) []float64 {
+	n := int(math.Ceil(6 * sigma))
+	k := make([]float64, 2*n+1)
+	sum := 0.0
+	for i := range k {
+		k[i] = math.Exp(-float64((i-n)*(i-n)) / (2 * sigma * sigma))
+		sum += k[i]
+	}
+	w, ph := clip.Dx(), p.Rect.Dy()
+	mid := make([]float64, w*ph)
+	for y := range ph {
+		row := p.Row(p.Rect.Min.Y + y)
+		for x := range w {
+			for i, v := range row {
+				if d := clip.Min.X + x - p.Rect.Min.X - i + n; v != 0 && d >= 0 && d < len(k) {
+					mid[y*w+x] += float64(v) * k[d] / sum
+				}
+			}
+		}
+	}
+	out := make([]float64, w*clip.Dy())
+	for y := range clip.Dy() {
+		for j := range ph {
+			if d := clip.Min.Y + y - p.Rect.Min.Y - j + n; d >= 0 && d < len(k) {
+				for x := range w {
+					out[y*w+x] += mid[j*w+x] * k[d] / sum
+				}
+			}
+		}
+	}
+	return out
+}
+
+func fill(r image.Rectangle, f func(x, y int) float32) *raster.Plane {
+	p := raster.NewPlane(r)
+	for y := r.Min.Y; y < r.Max.Y; y++ {
+		for x := r.Min.X; x < r.Max.X; x++ {
+			p.Row(y)[x-r.Min.X] = f(x, y)
+		}
+	}
+	return p
+}
+
+// The promise of the package: no shell strays from the exact convolution by
+// more than half a per cent of its own peak.
+func TestShellAgainstExactGaussian(t *testing.T) {
+	rng := rand.New(rand.NewPCG(1, 2))
+	masks := map[string]*raster.Plane{
+		"one pixel":       fill(image.Rect(37, 41, 38, 42), func(x, y int) float32 { return 1 }),
+		"odd pixel":       fill(image.Rect(-5, 12, -4, 13), func(x, y int) float32 { return 0.3 }),
+		"line":            fill(image.Rect(10, 20, 11, 140), func(x, y int) float32 { return 1 }),
+		"panel":           fill(image.Rect(-20, 0, 60, 50), func(x, y int) float32 { return 1 }),
+		"noise":           fill(image.Rect(0, 0, 90, 70), func(x, y int) float32 { return float32(rng.IntN(2)) }),
+		"whole frame":     fill(image.Rect(0, 0, 300, 200), func(x, y int) float32 { return 1 }),
+		"stripes of half": fill(image.Rect(5, 5, 105, 65), func(x, y int) float32 { return float32(x&1) * 0.5 }),
+	}
+	worst := 0.0
+	for name, p := range masks {
+		for _, sigma := range []float64{0.5, 1, 2.5, 4.2, 4.3, 5, 7, 10, 20, 45, 90, 144, 288, 600} {
+			if testing.Short() && sigma > 100 {
+				continue
+			}
+			// A strip through the middle and one through the far tail and the border.
+			cy, reach := (p.Rect.Min.Y+p.Rect.Max.Y)/2, int(4*sigma)+3
+			clips := []image.Rectangle{
+				image.Rect(p.Rect.Min.X-reach, cy, p.Rect.Max.X+reach, cy+3),
+				image.Rect(p.Rect.Min.X-2, p.Rect.Min.Y-int(2*sigma)-2, p.Rect.Min.X+3, p.Rect.Max.Y+int(sigma)),
+			}
+			peak, err := 0.0, 0.0
+			for _, clip := range clips {
+				got, want := shell(t, pixels{p}, p.Rect, sigma, clip), exact(p, sigma, clip)
+				for i, w := range want {
+					peak = math.Max(peak, w)
+					err = math.Max(err, math.Abs(float64(got.Pix[i])-w))
+				}
+			}
+			worst = math.Max(worst, err/peak)
+			if err > 0.005*peak {
+				t.Errorf("%s, radius %v: largest error %.3f %% of the peak", name, sigma, 100*err/peak)
+			}
+		}
+	}
+	t.Logf("largest error of all: %.3f %% of the peak", 100*worst)
+}
+
+func TestLift0KeepsEnergy(t *testing.T) {
+	p := fill(image.Rect(0, 0, 40, 7), func(x, y int) float32 { return float32(x%3) / 2 })
+	want := 0.0
+	for _, v := range p.Pix {
+		want += float64(v)
+	}
+	for _, sigma := range []float64{0.7, 3, 9, 33, 70} {
+		r := p.Rect.Inset(-int(5*sigma) - 8)
+		got := 0.0
+		for _, v := range shell(t, pixels{p}, p.Rect, sigma, r).Pix {
+			got += float64(v)
+		}
+		if math.Abs(got-want) > 0.003*want {
+			t.Errorf("radius %v: energy %.2f, want %.2f", sigma, got, want)
+		}
+	}
+}
+
+// Many shells merged must be the sum of each alone, in every viewport.
+func TestCollapseIsSumAndViewportIsCrop(t *testing.T) {
+	m := shape.NewMask([]shape.Shape{{Kind: shape.Tube, Width: 9, Nodes: []shape.Node{{X: 30, Y: 40}, {X: 170, Y: 90}}}}, 1)
+	whole := image.Rect(-60, -60, 260, 220)
+	build := func(clip image.Rectangle) (*Sum, []float32) {
+		var terms []Term
+		p, err := NewPyramid(ctx, m, m.Bounds, 4)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for i, sigma := range []float64{1, 3, 6, 14, 33} {
+			l, rest := Level(sigma)
+			f, err := p.Blur(ctx, l, rest, p.Extent(l, rest))
+			if err != nil {
+				t.Fatal(err)
+			}
+			terms = append(terms, Term{l, f, []float32{1, float32(i), 0.5}})
+		}
+		s, err := Collapse(ctx, terms, 3, clip)
+		if err != nil {
+			t.Fatal(err)
+		}
+		out := make([]float32, 3*clip.Dx()*clip.Dy())
+		for y := range clip.Dy() {
+			s.Row(out[3*y*clip.Dx():3*(y+1)*clip.Dx()], clip.Min.X, clip.Min.Y+y, nil)
+		}
+		return s, out
+	}
+	s, all := build(whole)
+	if !m.Bounds.Inset(-40).In(s.Rect) {
+		t.Errorf("the sum reaches %v only", s.Rect)
+	}
+	want := raster.NewPlane(whole)
+	for _, sigma := range []float64{1, 3, 6, 14, 33} {
+		for i, v := range shell(t, m, m.Bounds, sigma, whole).Pix {
+			want.Pix[i] += v
+		}
+	}
+	for i, v := range want.Pix {
+		if math.Abs(float64(all[3*i]-v)) > 1e-5 {
+			t.Fatalf("merged shells give %v at sample %d, the single ones %v", all[3*i], i, v)
+		}
+	}
+	for _, clip := range []image.Rectangle{image.Rect(3, 5, 40, 44), image.Rect(100, 61, 101, 62), image.Rect(-59, 100, 11, 219)} {
+		_, part := build(clip)
+		for y := range clip.Dy() {
+			for i := range 3 * clip.Dx() {
+				if w := all[3*((y+clip.Min.Y-whole.Min.Y)*whole.Dx()+clip.Min.X-whole.Min.X)+i]; part[3*y*clip.Dx()+i] != w {
+					t.Fatalf("viewport %v differs from the crop of the whole at row %d, sample %d: %v and %v", clip, y, i, part[3*y*clip.Dx()+i], w)
+				}
+			}
+		}
+	}
+}
+
+func TestPeaks(t *testing.T) {
+	rod := []shape.Shape{{Kind: shape.Tube, Width: 10, Nodes: []shape.Node{{X: 100, Y: 100}, {X: 100, Y: 1900}}}}
+	radii := []float64{0.5, 5, 20, 80, 200}
+	got, err := Peaks(ctx, rod, radii)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i, r := range radii {
+		// A long band: erf of half the width over the deviation.
+		want := math.Erf(5 / (r * math.Sqrt2))
+		if math.Abs(got[i]-want) > 0.03*want {
+			t.Errorf("radius %v: peak %.4f, want %.4f", r, got[i], want)
+		}
+	}
+	// A larger copy of the same has the same peaks at the larger radii, though
+	// they are found at another scale.
+	big := []shape.Shape{{Kind: shape.Tube, Width: 30, Nodes: []shape.Node{{X: 300, Y: 300}, {X: 2300, Y: 5500}}}}
+	for i := range radii {
+		radii[i] *= 3
+	}
+	for i, p := range must(Peaks(ctx, big, radii)) {
+		if math.Abs(p-got[i]) > 0.03*got[i] {
+			t.Errorf("three times as large: peak %.4f at radius %v, was %.4f", p, radii[i], got[i])
+		}
+	}
+}
+
+func must[T any](v T, err error) T {
+	if err != nil {
+		panic(err)
+	}
+	return v
+}
+
+func TestProfileIsThatOfALongTube(t *testing.T) {
+	m := shape.NewMask([]shape.Shape{{Kind: shape.Tube, Width: 12, Nodes: []shape.Node{{X: 100, Y: -800}, {X: 100, Y: 800}}}}, 1)
+	row := shell(t, m, m.Bounds, 20, image.Rect(106, 0, 190, 1))
+	for i, v := range row.Pix {
+		if want := Profile(20, 12, float64(i)+0.5); math.Abs(float64(v)-want) > 0.002 {
+			t.Errorf("at %d px from the edge: %.4f, profile says %.4f", i, v, want)
+		}
+	}
+	if w := Width([]shape.Shape{{Kind: shape.Tube, Width: 12, Nodes: []shape.Node{{}, {X: 4000}}}}); math.Abs(w-12) > 0.1 {
+		t.Errorf("a tube 12 wide is said to be %.2f wide", w)
+	}
+}
+
+func TestCancelled(t *testing.T) {
+	done, cancel := context.WithCancel(ctx)
+	cancel()
+	if _, err := NewPyramid(done, pixels{fill(image.Rect(0, 0, 100, 100), func(x, y int) float32 { return 1 })}, image.Rect(0, 0, 100, 100), 3); err == nil {
+		t.Error("a cancelled pyramid gives no error")
+	}
+}
+
+// The eight-shell stack of one light that covers 2 % of 24 megapixels, against
+// one copy of the picture.
+func BenchmarkStack24MP(b *testing.B) {
+	shapes := []shape.Shape{{Kind: shape.Outline, Nodes: []shape.Node{{X: 2500, Y: 1700}, {X: 3300, Y: 1700}, {X: 3300, Y: 2300}, {X: 2500, Y: 2300}}}}
+	frame := image.Rect(0, 0, 6000, 4000)
+	out := raster.NewRGB(frame)
+	b.Run("copy", func(b *testing.B) {
+		dst := make([]float32, len(out.Pix))
+		for b.Loop() {
+			copy(dst, out.Pix)
+		}
+	})
+	b.Run("stack", func(b *testing.B) {
+		b.ReportAllocs()
+		for b.Loop() {
+			m := shape.NewMask(shapes, 1)
+			var terms []Term
+			radii := []float64{2.5, 5, 10, 20, 45, 90, 144, 288}
+			top, _ := Level(288)
+			p := must(NewPyramid(ctx, m, m.Bounds, top))
+			for _, r := range radii {
+				l, rest := Level(r)
+				terms = append(terms, Term{l, must(p.Blur(ctx, l, rest, p.Extent(l, rest))), []float32{1, 0.8, 0.5}})
+			}
+			s := must(Collapse(ctx, terms, 3, frame))
+			err := raster.Rows(ctx, s.Rect.Min.Y, s.Rect.Max.Y, func(y0, y1 int) {
+				var tmp []float32
+				for y := y0; y < y1; y++ {
+					row := out.Row(y)
+					clear(row)
+					tmp = s.Row(row, 0, y, tmp)
+				}
+			})
+			if err != nil {
+				b.Fatal(err)
+			}
+		}
+	})
+}
+
+func ExampleNorm() {
+	// A thin tube's wide shell has a peak of 0.02: by default most of its loss
+	// is made good.
+	fmt.Printf("%.1f %.1f %.1f", Norm(0.02, 0), Norm(0.02, 0.6), Norm(0.02, 1))
+	// Output: 1.0 10.5 50.0
+}

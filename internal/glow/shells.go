@@ -1,0 +1,101 @@
+package glow
+
+import (
+	"context"
+	"math"
+
+	"pyrant/internal/shape"
+)
+
+// peakArea is how many pixels a light's bounds may have where the peaks of its
+// shells are found. It bounds the work after a traced point moved; the scale
+// follows from the shapes alone, so that every preview and export finds the
+// same peaks.
+const peakArea = 400_000
+
+// Peaks returns for each radius, in pixels of the photo, the largest value of
+// the shapes' coverage convolved with a Gaussian of that deviation: near 1 for
+// a shape much broader than the radius, small for a thin tube.
+func Peaks(ctx context.Context, shapes []shape.Shape, radii []float64) ([]float64, error) {
+	out := make([]float64, len(radii))
+	scale := 1.0
+	m := shape.NewMask(shapes, scale)
+	for m.Bounds.Dx()*m.Bounds.Dy() > peakArea {
+		scale /= 2
+		m = shape.NewMask(shapes, scale)
+	}
+	if m.Bounds.Empty() {
+		return out, ctx.Err()
+	}
+	top := 0
+	for _, r := range radii {
+		l, _ := Level(r * scale)
+		top = max(top, l)
+	}
+	p, err := NewPyramid(ctx, m, m.Bounds, top)
+	if err != nil {
+		return nil, err
+	}
+	for i, r := range radii {
+		// One level finer than the shell itself needs, so that a peak between
+		// the samples is not missed by more than a per cent. The samples are
+		// read where they are: only the variance of reduction is taken off.
+		l, _ := Level(r * scale)
+		l = max(l-1, 0)
+		q := math.Pow(4, float64(l))
+		rest := math.Sqrt((r*r*scale*scale - (q-1)/3) / q)
+		// The peak lies between the shapes, within their bounds.
+		f, err := p.Blur(ctx, l, rest, p.rect(l))
+		if err != nil {
+			return nil, err
+		}
+		out[i] = float64(f.Max())
+	}
+	return out, nil
+}
+
+// Norm returns the factor N = peak^(-lift) that a shell's light is multiplied
+// by: lift 0 keeps the energy of the blurred coverage, lift 1 gives every
+// shell the same peak.
+func Norm(peak, lift float64) float64 {
+	if peak < 1e-6 {
+		peak = 1e-6
+	}
+	return math.Pow(peak, -lift)
+}
+
+// Profile returns the value of a Gaussian-blurred band of the given width at
+// distance d outside its edge, all in pixels: what a long tube or a broad panel
+// of that width shows. It is the difference of two error functions.
+func Profile(sigma, width, d float64) float64 {
+	if sigma <= 0 {
+		if d <= 0 {
+			return 1
+		}
+		return 0
+	}
+	k := 1 / (sigma * math.Sqrt2)
+	return 0.5 * (math.Erf((d+width)*k) - math.Erf(d*k))
+}
+
+// Width returns the mean width of the shapes in pixels of the photo: the width
+// of tubes, and for outlines twice the area by the length of the edge.
+func Width(shapes []shape.Shape) float64 {
+	area, length := 0.0, 0.0
+	for i := range shapes {
+		s := &shapes[i]
+		if s.Away {
+			continue
+		}
+		area += s.Area()
+		if s.Kind == shape.Tube {
+			length += 2 * s.Length()
+		} else {
+			length += s.Length()
+		}
+	}
+	if length == 0 {
+		return 0
+	}
+	return 2 * area / length
+}

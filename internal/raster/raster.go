@@ -1,0 +1,143 @@
+// Package raster holds the plain data structures that the light engine works
+// on: rectangles of float32 samples, and the loops that walk them on all
+// cores.
+//
+// As in the standard library's image package, a rectangle says where in a
+// larger picture the samples lie, so that a part of a picture can be computed
+// and put into the whole without a translation in between.
+package raster
+
+import (
+	"context"
+	"image"
+	"math"
+	"runtime"
+	"sync"
+	"sync/atomic"
+)
+
+// Plane is a rectangle of single float32 samples, row by row.
+// The sample at (x, y) is Pix[(y-Rect.Min.Y)*Rect.Dx()+(x-Rect.Min.X)].
+type Plane struct {
+	Rect image.Rectangle
+	Pix  []float32
+}
+
+// NewPlane returns a plane of zeros over r.
+func NewPlane(r image.Rectangle) *Plane {
+	r = r.Canon()
+	return &Plane{Rect: r, Pix: make([]float32, r.Dx()*r.Dy())}
+}
+
+// Row returns the samples of row y, the first of them at Rect.Min.X.
+func (p *Plane) Row(y int) []float32 {
+	w := p.Rect.Dx()
+	i := (y - p.Rect.Min.Y) * w
+	return p.Pix[i : i+w : i+w]
+}
+
+// At returns the sample at (x, y), and 0 outside the rectangle.
+func (p *Plane) At(x, y int) float32 {
+	if !(image.Pt(x, y).In(p.Rect)) {
+		return 0
+	}
+	return p.Row(y)[x-p.Rect.Min.X]
+}
+
+// Max returns the largest sample, and 0 for an empty plane.
+func (p *Plane) Max() float32 {
+	var m float32
+	for _, v := range p.Pix {
+		if v > m {
+			m = v
+		}
+	}
+	return m
+}
+
+// Bytes returns the memory that the samples take.
+func (p *Plane) Bytes() int64 { return int64(len(p.Pix)) * 4 }
+
+// RGB is a rectangle of linear-light colours, three float32 samples a pixel,
+// row by row.
+type RGB struct {
+	Rect image.Rectangle
+	Pix  []float32
+}
+
+// NewRGB returns a black picture over r.
+func NewRGB(r image.Rectangle) *RGB {
+	r = r.Canon()
+	return &RGB{Rect: r, Pix: make([]float32, 3*r.Dx()*r.Dy())}
+}
+
+// Row returns the samples of row y, three for each pixel, the first of them
+// those of the pixel at Rect.Min.X.
+func (p *RGB) Row(y int) []float32 {
+	w := 3 * p.Rect.Dx()
+	i := (y - p.Rect.Min.Y) * w
+	return p.Pix[i : i+w : i+w]
+}
+
+// Bytes returns the memory that the samples take.
+func (p *RGB) Bytes() int64 { return int64(len(p.Pix)) * 4 }
+
+// bandRows is how many rows one unit of parallel work holds. It is fixed, not
+// derived from the number of cores; the work of a row never depends on its
+// band, so the result is the same for any number of cores in any case.
+const bandRows = 16
+
+// Rows calls work for bands of rows that together cover [y0, y1) once, on all
+// cores, and returns when all are done. It stops early and returns ctx's error
+// when ctx is done; bands that were not started are then left out.
+func Rows(ctx context.Context, y0, y1 int, work func(y0, y1 int)) error {
+	n := (y1 - y0 + bandRows - 1) / bandRows
+	if n <= 0 {
+		return ctx.Err()
+	}
+	procs := min(runtime.GOMAXPROCS(0), n)
+	var next atomic.Int64
+	run := func() {
+		for ctx.Err() == nil {
+			i := int(next.Add(1)) - 1
+			if i >= n {
+				return
+			}
+			a := y0 + i*bandRows
+			work(a, min(a+bandRows, y1))
+		}
+	}
+	var wg sync.WaitGroup
+	for range procs - 1 {
+		wg.Go(run)
+	}
+	run()
+	wg.Wait()
+	return ctx.Err()
+}
+
+// BoxRow adds to dst, for each output sample, the average of the source
+// interval that it covers. src and dst hold n interleaved channels; output
+// sample i covers the source from (x0+i)*step to (x0+i+1)*step, with srcX the
+// position of the first sample in src. The sum is multiplied by weight.
+//
+// It is the exact area average in one direction (a box filter), which loses no
+// light and so keeps a shrunken preview as bright as the whole.
+func BoxRow(dst, src []float32, n, x0, srcX int, step float64, weight float32) {
+	count := len(src) / n
+	for i := 0; i < len(dst)/n; i++ {
+		a := float64(x0+i)*step - float64(srcX)
+		b := a + step
+		ia, ib := int(math.Floor(a)), int(math.Ceil(b))
+		for j := max(ia, 0); j < min(ib, count); j++ {
+			cover := math.Min(b, float64(j+1)) - math.Max(a, float64(j))
+			if cover <= 1e-9 {
+				continue
+			}
+			w := float32(cover/step) * weight
+			for c := 0; c < n; c++ {
+				dst[i*n+c] += src[j*n+c] * w
+			}
+		}
+	}
+}

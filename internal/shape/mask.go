@@ -1,0 +1,277 @@
+package shape
+
+import (
+	"image"
+	"math"
+	"sync"
+
+	"golang.org/x/image/vector"
+
+	"pyrant/internal/raster"
+)
+
+// TileSize is the edge in pixels of the squares in which masks are rasterised.
+// The grid of tiles is fixed to the picture's origin: a pixel's coverage is
+// computed in the same tile whatever part of the picture is asked for, and so
+// has the same value in every viewport.
+const TileSize = 256
+
+// Mask is the coverage of a light's shapes at one scale, in the pixel grid of
+// the picture of that scale. Tiles are rasterised when they are first asked
+// for and kept. A Mask may be used by several goroutines.
+type Mask struct {
+	// Bounds holds all pixels with coverage above 0.
+	Bounds image.Rectangle
+
+	add, away []edge
+	mu        sync.Mutex
+	tiles     map[image.Point]*tile
+	bytes     int64
+}
+
+type edge struct{ a, b Point }
+
+type tile struct {
+	once sync.Once
+	pix  []uint8 // nil for a tile of one value
+	flat uint8
+}
+
+// NewMask prepares the shapes at a scale, in pixels of the result for each
+// pixel of the photo.
+func NewMask(shapes []Shape, scale float64) *Mask {
+	m := &Mask{tiles: map[image.Point]*tile{}}
+	lo := Point{math.Inf(1), math.Inf(1)}
+	hi := Point{math.Inf(-1), math.Inf(-1)}
+	for i := range shapes {
+		for _, p := range shapes[i].polygons(scale) {
+			list := &m.add
+			if shapes[i].Away {
+				list = &m.away
+			}
+			for j, a := range p {
+				*list = append(*list, edge{a, p[(j+1)%len(p)]})
+				if !shapes[i].Away {
+					lo = Point{math.Min(lo.X, a.X), math.Min(lo.Y, a.Y)}
+					hi = Point{math.Max(hi.X, a.X), math.Max(hi.Y, a.Y)}
+				}
+			}
+		}
+	}
+	if len(m.add) > 0 {
+		m.Bounds = image.Rect(int(math.Floor(lo.X)), int(math.Floor(lo.Y)), int(math.Ceil(hi.X)), int(math.Ceil(hi.Y)))
+	}
+	return m
+}
+
+// Bytes returns the memory held by the tiles rasterised so far.
+func (m *Mask) Bytes() int64 {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	return m.bytes + int64(len(m.add)+len(m.away))*32
+}
+
+// Drop lets go of the tiles that end above row y, for work that goes down a
+// picture in strips and does not come back.
+func (m *Mask) Drop(y int) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	for at, t := range m.tiles {
+		if (at.Y+1)*TileSize <= y {
+			m.bytes -= int64(len(t.pix))
+			delete(m.tiles, at)
+		}
+	}
+}
+
+// Fill writes coverage in [0, 1] to row y of the picture from column x0 on, one
+// value for each element of dst.
+func (m *Mask) Fill(dst []float32, x0, y int) {
+	x1 := x0 + len(dst)
+	clear(dst)
+	if y < m.Bounds.Min.Y || y >= m.Bounds.Max.Y {
+		return
+	}
+	for x := max(x0, m.Bounds.Min.X); x < min(x1, m.Bounds.Max.X); {
+		tx, ty := floorDiv(x, TileSize), floorDiv(y, TileSize)
+		end := min((tx+1)*TileSize, x1)
+		t := m.tile(tx, ty)
+		part := dst[x-x0 : end-x0]
+		switch {
+		case t.pix != nil:
+			row := t.pix[(y-ty*TileSize)*TileSize:]
+			row = row[x-tx*TileSize : end-tx*TileSize]
+			for i, v := range row {
+				part[i] = coverage[v]
+			}
+		case t.flat != 0:
+			for i := range part {
+				part[i] = coverage[t.flat]
+			}
+		}
+		x = end
+	}
+}
+
+// Plane returns the coverage over r.
+func (m *Mask) Plane(r image.Rectangle) *raster.Plane {
+	p := raster.NewPlane(r)
+	for y := r.Min.Y; y < r.Max.Y; y++ {
+		m.Fill(p.Row(y), r.Min.X, y)
+	}
+	return p
+}
+
+var coverage = func() (t [256]float32) {
+	for i := range t {
+		t[i] = float32(i) / 255
+	}
+	return
+}()
+
+func floorDiv(a, b int) int {
+	q := a / b
+	if a%b < 0 {
+		q--
+	}
+	return q
+}
+
+func (m *Mask) tile(tx, ty int) *tile {
+	at := image.Pt(tx, ty)
+	m.mu.Lock()
+	t := m.tiles[at]
+	if t == nil {
+		t = new(tile)
+		m.tiles[at] = t
+	}
+	m.mu.Unlock()
+	t.once.Do(func() {
+		pix, flat := rasterise(m.add, tx, ty)
+		if len(m.away) > 0 && (pix != nil || flat != 0) {
+			pix, flat = takeAway(pix, flat, m.away, tx, ty)
+		}
+		t.pix, t.flat = pix, flat
+		m.mu.Lock()
+		m.bytes += int64(len(pix))
+		m.mu.Unlock()
+	})
+	return t
+}
+
+// takeAway multiplies coverage by what the other edges leave.
+func takeAway(pix []uint8, flat uint8, away []edge, tx, ty int) ([]uint8, uint8) {
+	cut, cutFlat := rasterise(away, tx, ty)
+	if cut == nil {
+		switch cutFlat {
+		case 0:
+			return pix, flat
+		case 255:
+			return nil, 0
+		}
+	}
+	if pix == nil {
+		pix = make([]uint8, TileSize*TileSize)
+		for i := range pix {
+			pix[i] = flat
+		}
+	}
+	for i, v := range pix {
+		c := cutFlat
+		if cut != nil {
+			c = cut[i]
+		}
+		pix[i] = uint8((int(v)*(255-int(c)) + 127) / 255)
+	}
+	return pix, 0
+}
+
+// rasterise returns the coverage of the tile at (tx, ty), or nil and the one
+// value that all of it has.
+func rasterise(edges []edge, tx, ty int) ([]uint8, uint8) {
+	ox, oy := float64(tx*TileSize), float64(ty*TileSize)
+	const size = float64(TileSize)
+	crossed := false
+	winding := 0
+	for _, e := range edges {
+		if math.Max(e.a.Y, e.b.Y) > oy && math.Min(e.a.Y, e.b.Y) < oy+size &&
+			math.Max(e.a.X, e.b.X) > ox && math.Min(e.a.X, e.b.X) < ox+size {
+			crossed = true
+			break
+		}
+		// The ray from the tile's middle to the left.
+		if y := oy + size/2; (e.a.Y <= y) != (e.b.Y <= y) {
+			if x := e.a.X + (y-e.a.Y)/(e.b.Y-e.a.Y)*(e.b.X-e.a.X); x < ox+size/2 {
+				if e.b.Y > e.a.Y {
+					winding++
+				} else {
+					winding--
+				}
+			}
+		}
+	}
+	if !crossed {
+		if winding != 0 {
+			return nil, 255
+		}
+		return nil, 0
+	}
+	z := vector.NewRasterizer(TileSize, TileSize)
+	for _, e := range edges {
+		// Each edge is clipped in float64 to a band round the tile: far-away
+		// ends would cost the rasteriser its fixed-point precision. Edges to
+		// the right stay, as it sums along rows and must come back to zero.
+		for _, c := range clip(e, ox, oy) {
+			z.MoveTo(float32(c.a.X-ox), float32(c.a.Y-oy))
+			z.LineTo(float32(c.b.X-ox), float32(c.b.Y-oy))
+		}
+	}
+	dst := image.NewAlpha(image.Rect(0, 0, TileSize, TileSize))
+	z.Draw(dst, dst.Rect, image.Opaque, image.Point{})
+	return dst.Pix, 0
+}
+
+// clip cuts e to the rows of the tile at (ox, oy), and what lies beside the
+// tile's columns it lays on lines just outside of them: the winding that an
+// edge gives to the pixels on its right depends on its rows alone.
+func clip(e edge, ox, oy float64) []edge {
+	const margin = 2
+	x0, x1 := ox-margin, ox+TileSize+margin
+	y0, y1 := oy, oy+TileSize
+	cut := func(p, q Point, t float64) Point { return p.mix(q, t) }
+	// Rows.
+	ts := []float64{0, 1}
+	d := e.b.Y - e.a.Y
+	if d == 0 {
+		return nil
+	}
+	ta, tb := (y0-e.a.Y)/d, (y1-e.a.Y)/d
+	if ta > tb {
+		ta, tb = tb, ta
+	}
+	ts[0], ts[1] = math.Max(0, ta), math.Min(1, tb)
+	if ts[0] >= ts[1] {
+		return nil
+	}
+	// Columns.
+	if dx := e.b.X - e.a.X; dx != 0 {
+		u, v := (x0-e.a.X)/dx, (x1-e.a.X)/dx
+		if u > v {
+			u, v = v, u
+		}
+		if v > ts[0] && v < ts[1] {
+			ts = []float64{ts[0], v, ts[1]}
+		}
+		if u > ts[0] && u < ts[1] {
+			ts = append([]float64{ts[0], u}, ts[1:]...)
+		}
+	}
+	var out []edge
+	for i := 1; i < len(ts); i++ {
+		p, q := cut(e.a, e.b, ts[i-1]), cut(e.a, e.b, ts[i])
+		p.X, q.X = math.Min(math.Max(p.X, x0), x1), math.Min(math.Max(q.X, x0), x1)
+		p.Y, q.Y = math.Min(math.Max(p.Y, y0), y1), math.Min(math.Max(q.Y, y0), y1)
+		out = append(out, edge{p, q})
+	}
+	return out
+}
