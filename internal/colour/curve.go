@@ -66,6 +66,28 @@ func LinearToSRGB(v float64) float64 {
 // sRGB, by table.
 var Display = NewCurve(LinearToSRGB)
 
+// undisplay holds SRGBToLinear at steps of 1/4096.
+var undisplay = func() (t [4098]float32) {
+	for i := range t {
+		t[i] = float32(SRGBToLinear(float64(i) / 4096))
+	}
+	return
+}()
+
+// Undisplay returns the linear light of a display value, clipped to [0, 1], by
+// table; it undoes Display to within 1e-5.
+func Undisplay(v float32) float32 {
+	if !(v > 0) {
+		return 0
+	}
+	if v >= 1 {
+		return 1
+	}
+	f := v * 4096
+	i := int(f)
+	return undisplay[i] + (undisplay[i+1]-undisplay[i])*(f-float32(i))
+}
+
 // expTab holds e^(-k/32) for k from 0 to 32·16.
 var expTab = func() (t [32*16 + 2]float32) {
 	for i := range t {

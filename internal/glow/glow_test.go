@@ -214,10 +214,14 @@ func TestCollapseIsSumAndViewportIsCrop(t *testing.T) {
 func TestPeaks(t *testing.T) {
 	rod := []shape.Shape{{Kind: shape.Tube, Width: 10, Nodes: []shape.Node{{X: 100, Y: 100}, {X: 100, Y: 1900}}}}
 	radii := []float64{0.5, 5, 20, 80, 200}
-	got, err := Peaks(ctx, rod, radii)
-	if err != nil {
-		t.Fatal(err)
+	peaks := func(shapes []shape.Shape) (out []float64) {
+		p := must(NewPeaks(ctx, shapes))
+		for _, r := range radii {
+			out = append(out, must(p.At(ctx, r)))
+		}
+		return
 	}
+	got := peaks(rod)
 	for i, r := range radii {
 		// A long band: erf of half the width over the deviation.
 		want := math.Erf(5 / (r * math.Sqrt2))
@@ -231,7 +235,7 @@ func TestPeaks(t *testing.T) {
 	for i := range radii {
 		radii[i] *= 3
 	}
-	for i, p := range must(Peaks(ctx, big, radii)) {
+	for i, p := range peaks(big) {
 		if math.Abs(p-got[i]) > 0.03*got[i] {
 			t.Errorf("three times as large: peak %.4f at radius %v, was %.4f", p, radii[i], got[i])
 		}

@@ -13,45 +13,47 @@ import (
 // same peaks.
 const peakArea = 400_000
 
-// Peaks returns for each radius, in pixels of the photo, the largest value of
-// the shapes' coverage convolved with a Gaussian of that deviation: near 1 for
-// a shape much broader than the radius, small for a thin tube.
-func Peaks(ctx context.Context, shapes []shape.Shape, radii []float64) ([]float64, error) {
-	out := make([]float64, len(radii))
+// Peaks finds the largest value that a light's coverage keeps under a blur: near
+// 1 for a shape much broader than the radius, small for a thin tube. It may be
+// used by several goroutines.
+type Peaks struct {
+	pyr   *Pyramid
+	scale float64
+}
+
+// NewPeaks makes the shapes ready.
+func NewPeaks(ctx context.Context, shapes []shape.Shape) (*Peaks, error) {
 	scale := 1.0
 	m := shape.NewMask(shapes, scale)
 	for m.Bounds.Dx()*m.Bounds.Dy() > peakArea {
 		scale /= 2
 		m = shape.NewMask(shapes, scale)
 	}
-	if m.Bounds.Empty() {
-		return out, ctx.Err()
-	}
-	top := 0
-	for _, r := range radii {
-		l, _ := Level(r * scale)
-		top = max(top, l)
-	}
+	const widest = 6000 // pixels of the photo: the largest radius of a recipe
+	top, _ := Level(widest * scale)
 	p, err := NewPyramid(ctx, m, m.Bounds, top)
+	return &Peaks{p, scale}, err
+}
+
+// Bytes returns the memory that the pyramid takes.
+func (p *Peaks) Bytes() int64 { return p.pyr.Bytes() }
+
+// At returns the largest value of the coverage convolved with a Gaussian of
+// deviation r, in pixels of the photo.
+func (p *Peaks) At(ctx context.Context, r float64) (float64, error) {
+	// One level finer than the shell itself needs, so that a peak between the
+	// samples is not missed by more than a per cent. The samples are read where
+	// they are: only the variance of reduction is taken off.
+	l, _ := Level(r * p.scale)
+	l = min(max(l-1, 0), p.pyr.Top())
+	q := math.Pow(4, float64(l))
+	rest := math.Sqrt((r*r*p.scale*p.scale - (q-1)/3) / q)
+	// The peak lies between the shapes, within their bounds.
+	f, err := p.pyr.Blur(ctx, l, rest, p.pyr.rect(l))
 	if err != nil {
-		return nil, err
+		return 0, err
 	}
-	for i, r := range radii {
-		// One level finer than the shell itself needs, so that a peak between
-		// the samples is not missed by more than a per cent. The samples are
-		// read where they are: only the variance of reduction is taken off.
-		l, _ := Level(r * scale)
-		l = max(l-1, 0)
-		q := math.Pow(4, float64(l))
-		rest := math.Sqrt((r*r*scale*scale - (q-1)/3) / q)
-		// The peak lies between the shapes, within their bounds.
-		f, err := p.Blur(ctx, l, rest, p.rect(l))
-		if err != nil {
-			return nil, err
-		}
-		out[i] = float64(f.Max())
-	}
-	return out, nil
+	return float64(f.Max()), nil
 }
 
 // Norm returns the factor N = peak^(-lift) that a shell's light is multiplied

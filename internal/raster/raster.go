@@ -117,27 +117,35 @@ func Rows(ctx context.Context, y0, y1 int, work func(y0, y1 int)) error {
 }
 
 // BoxRow adds to dst, for each output sample, the average of the source
-// interval that it covers. src and dst hold n interleaved channels; output
-// sample i covers the source from (x0+i)*step to (x0+i+1)*step, with srcX the
-// position of the first sample in src. The sum is multiplied by weight.
+// interval that it covers, times weight. src and dst hold n interleaved
+// channels; output sample i covers the source from (x0+i)*step to
+// (x0+i+1)*step, where the source starts at srcX and the picture that it is a
+// part of ends at srcEnd. An interval that runs over the end is averaged over
+// the part that there is.
 //
 // It is the exact area average in one direction (a box filter), which loses no
 // light and so keeps a shrunken preview as bright as the whole.
-func BoxRow(dst, src []float32, n, x0, srcX int, step float64, weight float32) {
-	count := len(src) / n
+func BoxRow(dst, src []float32, n, x0, srcX, srcEnd int, step float64, weight float32) {
 	for i := 0; i < len(dst)/n; i++ {
-		a := float64(x0+i)*step - float64(srcX)
-		b := a + step
-		ia, ib := int(math.Floor(a)), int(math.Ceil(b))
-		for j := max(ia, 0); j < min(ib, count); j++ {
+		a, b, scale := BoxSpan(x0+i, srcEnd, step)
+		for j := int(a); j < srcEnd && float64(j) < b; j++ {
 			cover := math.Min(b, float64(j+1)) - math.Max(a, float64(j))
 			if cover <= 1e-9 {
 				continue
 			}
-			w := float32(cover/step) * weight
-			for c := 0; c < n; c++ {
-				dst[i*n+c] += src[j*n+c] * w
+			w := float32(cover*scale) * weight
+			s := src[(j-srcX)*n : (j-srcX+1)*n]
+			for c, v := range s {
+				dst[i*n+c] += v * w
 			}
 		}
 	}
+}
+
+// BoxSpan returns the interval of the source that output sample i covers and
+// one over its length.
+func BoxSpan(i, srcEnd int, step float64) (a, b, scale float64) {
+	a = math.Min(float64(i)*step, float64(srcEnd)-1e-6)
+	b = math.Min(float64(i+1)*step, float64(srcEnd))
+	return a, b, 1 / (b - a)
 }

@@ -1,0 +1,282 @@
+// Package codec reads photos as cameras and other programs write them, and
+// writes the engine's results with the photo's colour profile and EXIF.
+package codec
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"image"
+	"image/color"
+	"image/jpeg"
+	"image/png"
+	"io"
+
+	"golang.org/x/image/tiff"
+	"golang.org/x/image/webp"
+
+	"pyrant/internal/colour"
+	"pyrant/internal/raster"
+)
+
+// Photo is a decoded picture, upright, three interleaved samples a pixel as
+// the file encodes them: Pix8 for files of 8 bits a sample, Pix16 for 16.
+type Photo struct {
+	Width, Height int
+	Pix8          []uint8
+	Pix16         []uint16
+	Profile       *colour.Profile
+	ICC           []byte // the embedded profile as it was; nil where none was or it is not honoured
+	EXIF          []byte // fit for an export; nil where there was none
+	Format        string // jpeg, png, tiff or webp
+	Notes         []string
+}
+
+// Deep tells whether the samples have 16 bits.
+func (p *Photo) Deep() bool { return p.Pix16 != nil }
+
+// Bytes returns the memory that the samples take.
+func (p *Photo) Bytes() int64 { return int64(len(p.Pix8)) + 2*int64(len(p.Pix16)) }
+
+// Linear writes the working values of the pixels (x0, y) to (x0+n-1, y) to dst,
+// 3·n samples.
+func (p *Photo) Linear(dst []float32, x0, y, n int) {
+	i := 3 * (y*p.Width + x0)
+	if p.Deep() {
+		p.Profile.Linear16(dst, p.Pix16[i:i+3*n])
+	} else {
+		p.Profile.Linear8(dst, p.Pix8[i:i+3*n])
+	}
+}
+
+// Error is a picture that cannot be opened, said for the user.
+type Error struct {
+	Msg      string
+	TooLarge bool // the picture is sound for all we know, but beyond the limits
+	Err      error
+}
+
+func (e *Error) Error() string {
+	if e.Err != nil {
+		return e.Msg + " (" + e.Err.Error() + ")"
+	}
+	return e.Msg
+}
+
+func (e *Error) Unwrap() error { return e.Err }
+
+// Limits of a photo.
+const (
+	MaxEdge   = 60_000
+	MaxPixels = 200_000_000
+)
+
+// Sniff returns the format of a file by its first bytes, or "" for one that is
+// no picture this package reads.
+func Sniff(head []byte) string {
+	switch {
+	case bytes.HasPrefix(head, []byte{0xff, 0xd8, 0xff}):
+		return "jpeg"
+	case bytes.HasPrefix(head, []byte("\x89PNG\r\n\x1a\n")):
+		return "png"
+	case bytes.HasPrefix(head, []byte("II*\x00")), bytes.HasPrefix(head, []byte("MM\x00*")):
+		return "tiff"
+	case len(head) >= 12 && string(head[:4]) == "RIFF" && string(head[8:12]) == "WEBP":
+		return "webp"
+	}
+	return ""
+}
+
+// Size returns the format of a picture and its size as stored, after the same
+// checks of the header that Open makes.
+func Size(data []byte) (format string, width, height int, err error) {
+	format = Sniff(data)
+	var cfg image.Config
+	r := bytes.NewReader(data)
+	switch {
+	case len(data) == 0:
+		return "", 0, 0, &Error{Msg: "The file is empty. Choose the photo again."}
+	case format == "jpeg":
+		cfg, err = jpeg.DecodeConfig(r)
+	case format == "png":
+		cfg, err = png.DecodeConfig(r)
+	case format == "tiff":
+		cfg, err = tiff.DecodeConfig(r)
+	case format == "webp":
+		cfg, err = webp.DecodeConfig(r)
+	default:
+		return "", 0, 0, &Error{Msg: "This file is not a picture that Pyrant reads. Open a JPEG, PNG, TIFF or WebP file."}
+	}
+	if err != nil {
+		return "", 0, 0, damaged(err)
+	}
+	if cfg.Width <= 0 || cfg.Height <= 0 {
+		return "", 0, 0, &Error{Msg: "This picture says that it has no pixels. Save it anew and open that."}
+	}
+	if cfg.Width > MaxEdge || cfg.Height > MaxEdge || cfg.Width*cfg.Height > MaxPixels {
+		return "", 0, 0, &Error{TooLarge: true, Msg: fmt.Sprintf("This picture says that it is %d × %d pixels. Pyrant opens up to %d megapixels and %d pixels on an edge; make it smaller first.",
+			cfg.Width, cfg.Height, MaxPixels/1_000_000, MaxEdge)}
+	}
+	if cfg.ColorModel == color.CMYKModel {
+		return "", 0, 0, &Error{Msg: "This picture is in CMYK, for print. Convert it to RGB and open that."}
+	}
+	return format, cfg.Width, cfg.Height, nil
+}
+
+func damaged(err error) *Error {
+	msg := "This picture is damaged. Fetch it again from where it came."
+	if errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, io.EOF) {
+		msg = "This picture ends too early: a part of the file is missing. Copy it again from where it came."
+	}
+	return &Error{Msg: msg, Err: err}
+}
+
+// Open decodes a photo, turns it upright and reads its profile. Errors are of
+// type *Error.
+func Open(data []byte) (p *Photo, err error) {
+	format, _, _, err := Size(data)
+	if err != nil {
+		return nil, err
+	}
+	// The decoders are sound, but they read what strangers made; a fault in one
+	// of them must not take the application down.
+	defer func() {
+		if r := recover(); r != nil {
+			p, err = nil, damaged(fmt.Errorf("decoder stopped: %v", r))
+		}
+	}()
+	var img image.Image
+	r := bytes.NewReader(data)
+	switch format {
+	case "jpeg":
+		img, err = jpeg.Decode(r)
+	case "png":
+		img, err = png.Decode(r)
+	case "tiff":
+		img, err = tiff.Decode(r)
+	case "webp":
+		img, err = webp.Decode(r)
+	}
+	if err != nil {
+		return nil, damaged(err)
+	}
+	m := readMeta(format, data)
+	p = &Photo{Format: format, Profile: colour.SRGB, EXIF: carried(m.exif)}
+	if len(m.icc) > 0 {
+		if prof, err := colour.ParseICC(m.icc); err != nil {
+			p.Notes = append(p.Notes, "The embedded colour profile could not be read; sRGB was assumed.")
+		} else {
+			p.Profile, p.ICC = prof, m.icc
+			if prof.Grey {
+				// The export has three channels, which a grey profile cannot describe.
+				p.ICC = nil
+				p.Notes = append(p.Notes, "The photo is grey; exports are written as colour.")
+			}
+		}
+	} else {
+		p.Notes = append(p.Notes, "No colour profile is embedded; sRGB was assumed.")
+	}
+	p.take(img, m.orientation)
+	if p.Profile.Grey {
+		p.toSRGB()
+	}
+	return p, nil
+}
+
+// toSRGB moves a grey photo with a profile of its own to sRGB codes of 16 bits,
+// for an export with three channels.
+func (p *Photo) toSRGB() {
+	n := p.Width * p.Height * 3
+	out := make([]uint16, n)
+	row := make([]float32, 3*p.Width)
+	for y := range p.Height {
+		p.Linear(row, 0, y, p.Width)
+		for i, v := range row {
+			out[y*3*p.Width+i] = uint16(colour.Display.At(v)*65535 + 0.5)
+		}
+	}
+	p.Pix8, p.Pix16, p.Profile = nil, out, colour.SRGB
+}
+
+// take copies img into p, turned by an EXIF orientation, and lays it on black
+// where it is transparent.
+func (p *Photo) take(img image.Image, orientation int) {
+	b := img.Bounds()
+	w, h := b.Dx(), b.Dy()
+	p.Width, p.Height = w, h
+	if orientation >= 5 {
+		p.Width, p.Height = h, w
+	}
+	// place returns where the stored pixel (x, y) goes.
+	place := func(x, y int) int {
+		switch orientation {
+		case 2:
+			x = w - 1 - x
+		case 3:
+			x, y = w-1-x, h-1-y
+		case 4:
+			y = h - 1 - y
+		case 5:
+			x, y = y, x
+		case 6:
+			x, y = h-1-y, x
+		case 7:
+			x, y = h-1-y, w-1-x
+		case 8:
+			x, y = y, w-1-x
+		}
+		return 3 * (y*p.Width + x)
+	}
+	transparent := false
+	switch img.(type) {
+	case *image.RGBA64, *image.NRGBA64, *image.Gray16:
+		p.Pix16 = make([]uint16, 3*w*h)
+	default:
+		p.Pix8 = make([]uint8, 3*w*h)
+	}
+	// Rows never fails here: the context is not cancelled.
+	_ = raster.Rows(context.Background(), 0, h, func(y0, y1 int) {
+		for y := y0; y < y1; y++ {
+			switch m := img.(type) {
+			case *image.YCbCr:
+				for x := range w {
+					yi, ci := m.YOffset(b.Min.X+x, b.Min.Y+y), m.COffset(b.Min.X+x, b.Min.Y+y)
+					d := p.Pix8[place(x, y):]
+					d[0], d[1], d[2] = color.YCbCrToRGB(m.Y[yi], m.Cb[ci], m.Cr[ci])
+				}
+			case *image.Gray:
+				for x := range w {
+					v := m.GrayAt(b.Min.X+x, b.Min.Y+y).Y
+					d := p.Pix8[place(x, y):]
+					d[0], d[1], d[2] = v, v, v
+				}
+			case *image.Gray16:
+				for x := range w {
+					v := m.Gray16At(b.Min.X+x, b.Min.Y+y).Y
+					d := p.Pix16[place(x, y):]
+					d[0], d[1], d[2] = v, v, v
+				}
+			case *image.RGBA64, *image.NRGBA64:
+				for x := range w {
+					// RGBA gives premultiplied values: the colour laid on black.
+					r, g, bl, _ := m.At(b.Min.X+x, b.Min.Y+y).RGBA()
+					d := p.Pix16[place(x, y):]
+					d[0], d[1], d[2] = uint16(r), uint16(g), uint16(bl)
+				}
+			default:
+				for x := range w {
+					r, g, bl, _ := m.At(b.Min.X+x, b.Min.Y+y).RGBA()
+					d := p.Pix8[place(x, y):]
+					d[0], d[1], d[2] = uint8(r>>8), uint8(g>>8), uint8(bl>>8)
+				}
+			}
+		}
+	})
+	if o, ok := img.(interface{ Opaque() bool }); ok {
+		transparent = !o.Opaque()
+	}
+	if transparent {
+		p.Notes = append(p.Notes, "The photo is transparent in places; those were laid on black.")
+	}
+}

@@ -1,0 +1,67 @@
+package render
+
+import (
+	"math"
+
+	"pyrant/internal/colour"
+	"pyrant/internal/recipe"
+)
+
+// dusk is the taking out of daylight, ready for pixels: a matrix over linear
+// light for exposure, warmth and saturation, and a shoulder where exposure is
+// raised.
+type dusk struct {
+	m    [9]float32
+	knee float32 // 0 for none
+}
+
+// newDusk returns nil where the settings leave the photo as it is.
+func newDusk(d recipe.Dusk) *dusk {
+	if !d.On || d.Daylight == 0 && d.Warmth == 0 && d.Saturation == 1 {
+		return nil
+	}
+	gain := math.Exp2(d.Daylight)
+	// Warmth moves red and blue against each other by up to half a stop and
+	// keeps the luminance of white.
+	r, g, b := math.Exp2(0.5*d.Warmth), 1.0, math.Exp2(-0.5*d.Warmth)
+	n := 0.2126*r + 0.7152*g + 0.0722*b
+	w := [3]float64{gain * r / n, gain * g / n, gain * b / n}
+	luma := [3]float64{0.2126, 0.7152, 0.0722}
+	out := &dusk{}
+	for i := range 3 {
+		for j := range 3 {
+			v := (1 - d.Saturation) * luma[j]
+			if i == j {
+				v += d.Saturation
+			}
+			out.m[3*i+j] = float32(v * w[i])
+		}
+	}
+	// The largest value that white can come to.
+	if peak := math.Max(w[0], w[2]); peak > 1 {
+		out.knee = float32(1 / peak)
+	}
+	return out
+}
+
+func (d *dusk) at(r, g, b float32) (float32, float32, float32) {
+	m := &d.m
+	r, g, b = m[0]*r+m[1]*g+m[2]*b, m[3]*r+m[4]*g+m[5]*b, m[6]*r+m[7]*g+m[8]*b
+	if d.knee > 0 {
+		return d.shoulder(r), d.shoulder(g), d.shoulder(b)
+	}
+	return r, g, b
+}
+
+// shoulder leaves values below the knee alone and bends what is above so that
+// it nears 1 without reaching it; both pieces meet with slope 1.
+func (d *dusk) shoulder(v float32) float32 {
+	if v <= d.knee {
+		return v
+	}
+	t := 1 - d.knee
+	if t < 1e-4 {
+		return min(v, 1)
+	}
+	return d.knee + t*(1-colour.ExpNeg((v-d.knee)/t))
+}

@@ -1,0 +1,188 @@
+// Package spill computes the light that traced shapes throw on what is near
+// them in the picture.
+//
+// This is the plain mode, for a photo without a calibrated floor: distance is
+// distance in the picture. A shape is taken apart into samples, each with its
+// share of the area; a sample gives light by the inverse square of the
+// distance, held finite close by and faded to nothing at the reach:
+//
+//	k(d) = (1 - d²/R²)² / (1 + d²/h²),  h = R/8, for d < R
+//
+// which is the law for a small light that hovers at the height h over the
+// picture.
+package spill
+
+import (
+	"context"
+	"image"
+	"math"
+
+	"pyrant/internal/raster"
+	"pyrant/internal/shape"
+)
+
+// Lift is how far a small shape is helped up to a large one: the irradiance is
+// divided by its peak to this power, as the shells of a stack are.
+const Lift = 0.6
+
+// maxSamples is about how many samples a light is taken apart into.
+const maxSamples = 160
+
+// Sample is a point with the area that it stands for, in pixels of the photo.
+type Sample struct{ X, Y, Area float32 }
+
+// Source is the samples of a light and what belongs to its reach.
+type Source struct {
+	Samples []Sample
+	Reach   float64 // pixels of the photo
+	norm    float64
+}
+
+// Bytes returns the memory that the samples take.
+func (s *Source) Bytes() int64 { return int64(len(s.Samples)) * 12 }
+
+// NewSource takes the shapes of a light apart.
+func NewSource(ctx context.Context, shapes []shape.Shape, reach float64) (*Source, error) {
+	s := &Source{Reach: reach}
+	const sub = 4 // a sample is the centroid of sub×sub cells of coverage
+	scale := 1.0
+	m := shape.NewMask(shapes, scale)
+	for m.Bounds.Dx()*m.Bounds.Dy() > 1<<18 {
+		scale /= 2
+		m = shape.NewMask(shapes, scale)
+	}
+	if m.Bounds.Empty() {
+		return s, ctx.Err()
+	}
+	// The cells' size follows from the shapes' area and length.
+	count := func(cell float64) float64 {
+		n := 0.0
+		for i := range shapes {
+			n += shapes[i].Area()/(cell*cell) + shapes[i].Length()/cell/2
+		}
+		return n
+	}
+	cell := 1.0
+	for count(cell) > maxSamples {
+		cell *= 1.25
+	}
+	scale = math.Min(sub/cell, 4)
+	m = shape.NewMask(shapes, scale)
+	b := m.Bounds
+	cols := b.Dx()/sub + 1
+	row := make([]float32, b.Dx())
+	acc := make([][3]float64, cols)
+	flush := func() {
+		for i, a := range acc {
+			if a[2] > 0 {
+				s.Samples = append(s.Samples, Sample{float32(a[0] / a[2] / scale), float32(a[1] / a[2] / scale), float32(a[2] / scale / scale)})
+			}
+			acc[i] = [3]float64{}
+		}
+	}
+	for y := b.Min.Y; y < b.Max.Y; y++ {
+		m.Fill(row, b.Min.X, y)
+		for i, v := range row {
+			if v > 0 {
+				a := &acc[i/sub]
+				a[0] += float64(v) * (float64(b.Min.X+i) + 0.5)
+				a[1] += float64(v) * (float64(y) + 0.5)
+				a[2] += float64(v)
+			}
+		}
+		if (y-b.Min.Y)%sub == sub-1 {
+			flush()
+		}
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+	}
+	flush()
+	// The peak lies at a sample, as the shape's middle is where most of its
+	// area is near.
+	peak := 0.0
+	for _, p := range s.Samples {
+		peak = math.Max(peak, s.at(p.X, p.Y))
+	}
+	if peak > 0 {
+		s.norm = math.Pow(peak, -Lift)
+	}
+	return s, nil
+}
+
+// total is the integral of k over the plane for R = 1: what a shape that fills
+// everything would give.
+var total = func() float64 {
+	const n = 4000
+	sum := 0.0
+	for i := range n {
+		d := (float64(i) + 0.5) / n
+		w := 1 - d*d
+		sum += 2 * math.Pi * d * w * w / (1 + 64*d*d) / n
+	}
+	return sum
+}()
+
+// at returns the irradiance before normalising: 1 inside a shape that fills
+// everything.
+func (s *Source) at(x, y float32) float64 {
+	r2 := float32(s.Reach * s.Reach)
+	inv := 1 / r2
+	var sum float32
+	for i := range s.Samples {
+		p := &s.Samples[i]
+		dx, dy := x-p.X, y-p.Y
+		q := (dx*dx + dy*dy) * inv
+		if q < 1 {
+			w := 1 - q
+			sum += p.Area * w * w / (1 + 64*q)
+		}
+	}
+	return float64(sum) / (total * s.Reach * s.Reach)
+}
+
+// At returns the irradiance at a point of the photo: between 0 and about 1.
+func (s *Source) At(x, y float64) float64 { return s.at(float32(x), float32(y)) * s.norm }
+
+// Level returns the pyramid level at which the irradiance is computed for a
+// picture of the given scale: sixteen samples to the reach are enough for what
+// is so smooth.
+func (s *Source) Level(scale float64) int {
+	l := 0
+	for l < 10 && math.Exp2(float64(l+1)) <= scale*s.Reach/16 {
+		l++
+	}
+	return l
+}
+
+// Field returns the irradiance at the samples of a pyramid level, for the
+// picture of the given scale, over the part of clip (in samples of that level)
+// that it reaches.
+func (s *Source) Field(ctx context.Context, scale float64, level int, clip image.Rectangle) (*raster.Plane, error) {
+	step := math.Exp2(float64(level)) / scale // pixels of the photo between samples
+	lo := [2]float64{math.Inf(1), math.Inf(1)}
+	hi := [2]float64{math.Inf(-1), math.Inf(-1)}
+	for _, p := range s.Samples {
+		lo[0], lo[1] = math.Min(lo[0], float64(p.X)), math.Min(lo[1], float64(p.Y))
+		hi[0], hi[1] = math.Max(hi[0], float64(p.X)), math.Max(hi[1], float64(p.Y))
+	}
+	if len(s.Samples) == 0 {
+		return raster.NewPlane(image.Rectangle{}), nil
+	}
+	box := image.Rect(int(math.Floor((lo[0]-s.Reach)/step)), int(math.Floor((lo[1]-s.Reach)/step)),
+		int(math.Ceil((hi[0]+s.Reach)/step))+1, int(math.Ceil((hi[1]+s.Reach)/step))+1)
+	out := raster.NewPlane(box.Intersect(clip))
+	half := 0.5 / scale // the middle of a pixel of the picture
+	err := raster.Rows(ctx, out.Rect.Min.Y, out.Rect.Max.Y, func(y0, y1 int) {
+		for y := y0; y < y1; y++ {
+			row := out.Row(y)
+			for i := range row {
+				if i&63 == 0 && ctx.Err() != nil {
+					return
+				}
+				row[i] = float32(s.At(float64(out.Rect.Min.X+i)*step+half, float64(y)*step+half))
+			}
+		}
+	})
+	return out, err
+}

@@ -1,0 +1,117 @@
+package spill
+
+import (
+	"context"
+	"image"
+	"math"
+	"testing"
+
+	"pyrant/internal/shape"
+)
+
+var ctx = context.Background()
+
+func box(x0, y0, x1, y1 float64) []shape.Shape {
+	return []shape.Shape{{Kind: shape.Outline, Nodes: []shape.Node{{X: x0, Y: y0}, {X: x1, Y: y0}, {X: x1, Y: y1}, {X: x0, Y: y1}}}}
+}
+
+func source(t testing.TB, shapes []shape.Shape, reach float64) *Source {
+	t.Helper()
+	s, err := NewSource(ctx, shapes, reach)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return s
+}
+
+func TestSamplesHoldTheArea(t *testing.T) {
+	for _, tt := range []struct {
+		name   string
+		shapes []shape.Shape
+		area   float64
+	}{
+		{"panel", box(100, 100, 500, 350), 400 * 250},
+		{"long rod", []shape.Shape{{Kind: shape.Tube, Width: 14, Nodes: []shape.Node{{X: 100, Y: 100}, {X: 5000, Y: 3000}}}}, 14*math.Hypot(4900, 2900) + math.Pi*49},
+		{"dot", box(10, 10, 11, 11), 1},
+	} {
+		s := source(t, tt.shapes, 1000)
+		sum := 0.0
+		for _, p := range s.Samples {
+			sum += float64(p.Area)
+		}
+		if math.Abs(sum-tt.area) > 0.01*tt.area {
+			t.Errorf("%s: the samples' areas sum to %.1f, want %.1f", tt.name, sum, tt.area)
+		}
+		if n := len(s.Samples); n == 0 || n > 3*maxSamples {
+			t.Errorf("%s: %d samples", tt.name, n)
+		}
+	}
+}
+
+// Two points at distances a and b from a small light must be lit as the
+// formula in the package comment says, and nothing beyond the reach.
+func TestFalloff(t *testing.T) {
+	const reach = 800.0
+	s := source(t, box(998, 998, 1002, 1002), reach)
+	k := func(d float64) float64 {
+		q := d * d / reach / reach
+		return (1 - q) * (1 - q) / (1 + 64*q)
+	}
+	near := s.At(1000+50, 1000)
+	for _, d := range []float64{100, 200, 400, 700} {
+		if got, want := s.At(1000, 1000+d)/near, k(d)/k(50); math.Abs(got-want) > 0.01*want {
+			t.Errorf("at %v px: %.5f of the light at 50 px, want %.5f", d, got, want)
+		}
+	}
+	if v := s.At(1000+reach+3, 1000); v != 0 {
+		t.Errorf("beyond the reach there is %v", v)
+	}
+}
+
+// A finer division of the shape must not change the light: compare with a sum
+// over every pixel.
+func TestPanelAgainstEveryPixel(t *testing.T) {
+	s := source(t, box(200, 200, 320, 420), 600)
+	fine := &Source{Reach: 600, norm: s.norm}
+	for y := 200; y < 420; y += 2 {
+		for x := 200; x < 320; x += 2 {
+			fine.Samples = append(fine.Samples, Sample{float32(x) + 1, float32(y) + 1, 4})
+		}
+	}
+	for _, p := range []shape.Point{{X: 260, Y: 300}, {X: 330, Y: 300}, {X: 400, Y: 500}, {X: 100, Y: 100}, {X: 700, Y: 320}} {
+		got, want := s.At(p.X, p.Y), fine.At(p.X, p.Y)
+		if math.Abs(got-want) > 0.01*want+1e-5 {
+			t.Errorf("at %v: %.5f, every pixel gives %.5f", p, got, want)
+		}
+	}
+}
+
+func TestFieldIsAtInEveryScale(t *testing.T) {
+	s := source(t, box(900, 700, 1100, 1000), 900)
+	for _, scale := range []float64{1, 0.31, 0.1} {
+		l := s.Level(scale)
+		step := math.Exp2(float64(l)) / scale
+		f, err := s.Field(ctx, scale, l, image.Rect(-10000, -10000, 10000, 10000))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if step > 900/16 {
+			t.Errorf("scale %v: samples stand %.0f px apart", scale, step)
+		}
+		mid := image.Pt(int(1300/step), int(900/step))
+		got, want := float64(f.At(mid.X, mid.Y)), s.At(float64(mid.X)*step+0.5/scale, float64(mid.Y)*step+0.5/scale)
+		if math.Abs(got-want) > 1e-6 || want == 0 {
+			t.Errorf("scale %v: field %.5f, want %.5f", scale, got, want)
+		}
+		if f.At(f.Rect.Min.X, f.Rect.Min.Y) != 0 {
+			t.Errorf("scale %v: the field is cut off before the reach", scale)
+		}
+	}
+}
+
+func TestLargerShapeGivesMore(t *testing.T) {
+	small, large := source(t, box(480, 480, 520, 520), 700), source(t, box(400, 400, 600, 600), 700)
+	if a, b := small.At(800, 500), large.At(800, 500); a >= b || a <= 0 {
+		t.Errorf("a small panel gives %.4f, a large one %.4f", a, b)
+	}
+}
