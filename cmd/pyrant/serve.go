@@ -1,5 +1,70 @@
 package main
 
-import "context"
+import (
+	"context"
+	"errors"
+	"flag"
+	"fmt"
+	"log/slog"
+	"net"
+	"os"
+	"path/filepath"
+	"runtime/debug"
+	"strings"
 
-func cmdServe(ctx context.Context, mode string, args []string) error { return nil }
+	"pyrant/internal/web"
+)
+
+// dataDir returns where shots are kept unless the user says otherwise.
+func dataDir() string {
+	dir, err := os.UserConfigDir()
+	if err != nil {
+		return "pyrant-data"
+	}
+	return filepath.Join(dir, "pyrant")
+}
+
+func cmdServe(ctx context.Context, mode string, args []string) error {
+	fs := flag.NewFlagSet(mode, flag.ContinueOnError)
+	addr := fs.String("addr", "127.0.0.1:7373", "address and port to listen on")
+	data := fs.String("data", dataDir(), "folder that keeps shots and photos")
+	hosts := fs.String("host", "", "further host names to answer to, with commas between")
+	upload := fs.Int64("max-upload", 200, "largest photo file in MB")
+	cache := fs.Int64("cache", 1024, "memory in MB for what is computed once and used again")
+	if err := fs.Parse(args); err != nil {
+		return err
+	}
+	if fs.NArg() > 0 {
+		return fmt.Errorf("%s takes no file; there is %q", mode, fs.Arg(0))
+	}
+	if *upload < 1 || *cache < 16 {
+		return errors.New("--max-upload is at least 1, --cache at least 16")
+	}
+	// The collector keeps to about the cache and the pictures in flight.
+	debug.SetGCPercent(60)
+	log := slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelInfo}))
+	s, err := web.New(web.Options{
+		Addr: *addr, Hosts: strings.FieldsFunc(strings.ToLower(*hosts), func(r rune) bool { return r == ',' }),
+		Data: *data, MaxUpload: *upload << 20, CacheBytes: *cache << 20, Log: log,
+	})
+	if err != nil {
+		return err
+	}
+	if mode == "demo" {
+		if err := s.AddDemoIfEmpty(ctx); err != nil {
+			s.Close()
+			return err
+		}
+	}
+	l, err := s.Listen()
+	if err != nil {
+		s.Close()
+		return fmt.Errorf("%w (is a Pyrant running already? --addr chooses another port)", err)
+	}
+	host, port, _ := net.SplitHostPort(l.Addr().String())
+	if ip := net.ParseIP(host); ip != nil && ip.IsUnspecified() {
+		host = "127.0.0.1"
+	}
+	fmt.Printf("Pyrant is at http://%s\nShots are kept in %s. Stop with Ctrl-C.\n", net.JoinHostPort(host, port), *data)
+	return s.Serve(ctx, l)
+}

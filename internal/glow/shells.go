@@ -101,3 +101,12 @@ func Width(shapes []shape.Shape) float64 {
 	}
 	return 2 * area / length
 }
+
+// LogSpace returns n distances from lo to hi in even ratios.
+func LogSpace(lo, hi float64, n int) []float64 {
+	out := make([]float64, n)
+	for i := range out {
+		out[i] = lo * math.Pow(hi/lo, float64(i)/float64(n-1))
+	}
+	return out
+}

@@ -43,8 +43,9 @@ func (c *Cache) Counts() (hits, misses int64) {
 	return c.hits, c.misses
 }
 
-// get returns the node with the given key, made by build if it is missing.
-func get[T sized](ctx context.Context, c *Cache, key string, build func(context.Context) (T, error)) (T, error) {
+// Get returns the node with the given key, made by build if it is missing. Errors
+// are not kept.
+func Get[T sized](ctx context.Context, c *Cache, key string, build func(context.Context) (T, error)) (T, error) {
 	var zero T
 	for {
 		c.mu.Lock()

@@ -278,7 +278,7 @@ func (e *Engine) plan(ctx context.Context, q *Request) (*plan, error) {
 
 // prepare finds the light's mask.
 func (p *plan) prepare(ctx context.Context, ll *litLight) (err error) {
-	ll.mask, err = get(ctx, p.e.Cache, fmt.Sprintf("mask %s %g", ll.key, p.scale), func(context.Context) (*shape.Mask, error) {
+	ll.mask, err = Get(ctx, p.e.Cache, fmt.Sprintf("mask %s %g", ll.key, p.scale), func(context.Context) (*shape.Mask, error) {
 		return shape.NewMask(ll.l.Shapes, p.scale), nil
 	})
 	return
@@ -291,7 +291,7 @@ func (p *plan) pyramid(ctx context.Context, ll *litLight, top int) error {
 		return nil
 	}
 	top = max(top, 6)
-	pyr, err := get(ctx, p.e.Cache, fmt.Sprintf("pyramid %s %g %d", ll.key, p.scale, top), func(ctx context.Context) (*glow.Pyramid, error) {
+	pyr, err := Get(ctx, p.e.Cache, fmt.Sprintf("pyramid %s %g %d", ll.key, p.scale, top), func(ctx context.Context) (*glow.Pyramid, error) {
 		defer p.stats.add("mask", time.Now())
 		return glow.NewPyramid(ctx, ll.mask, ll.mask.Bounds, top)
 	})
@@ -338,21 +338,11 @@ func (p *plan) planGlow(ctx context.Context, master float64) error {
 			if s.Strength <= 0 {
 				continue
 			}
-			peak, err := get(ctx, p.e.Cache, fmt.Sprintf("peak %s %g", ll.key, s.Radius), func(ctx context.Context) (number, error) {
-				defer p.stats.add("peak", time.Now())
-				f, err := get(ctx, p.e.Cache, "peaks "+ll.key, func(ctx context.Context) (*glow.Peaks, error) {
-					return glow.NewPeaks(ctx, ll.l.Shapes)
-				})
-				if err != nil {
-					return 0, err
-				}
-				v, err := f.At(ctx, s.Radius)
-				return number(v), err
-			})
+			peak, err := p.peak(ctx, ll, s.Radius)
 			if err != nil {
 				return err
 			}
-			items = append(items, item{ll, s, glow.Norm(float64(peak), s.Lift) * s.Strength * level})
+			items = append(items, item{ll, s, glow.Norm(peak, s.Lift) * s.Strength * level})
 		}
 	}
 	// Widest first over all lights; equal ones by their order in the recipe.
@@ -390,6 +380,24 @@ func (p *plan) planGlow(ctx context.Context, master float64) error {
 	return nil
 }
 
+// peak returns the largest value of the light's coverage blurred by a radius in
+// pixels of the photo.
+func (p *plan) peak(ctx context.Context, ll *litLight, radius float64) (float64, error) {
+	v, err := Get(ctx, p.e.Cache, fmt.Sprintf("peak %s %g", ll.key, radius), func(ctx context.Context) (number, error) {
+		f, err := Get(ctx, p.e.Cache, "peaks "+ll.key, func(ctx context.Context) (*glow.Peaks, error) {
+			defer p.stats.add("peak", time.Now())
+			return glow.NewPeaks(ctx, ll.l.Shapes)
+		})
+		if err != nil {
+			return 0, err
+		}
+		defer p.stats.add("peak", time.Now())
+		v, err := f.At(ctx, radius)
+		return number(v), err
+	})
+	return float64(v), err
+}
+
 // number is a float64 that a cache can hold.
 type number float64
 
@@ -407,7 +415,7 @@ func sortStable[T any](s []T, less func(a, b T) bool) {
 // its texture is relative to. It is taken at one small scale for every render
 // of the shot.
 func (p *plan) measure(ctx context.Context, ll *litLight) error {
-	v, err := get(ctx, p.e.Cache, fmt.Sprintf("luma %s %s", p.q.PhotoKey, ll.key), func(ctx context.Context) (number, error) {
+	v, err := Get(ctx, p.e.Cache, fmt.Sprintf("luma %s %s", p.q.PhotoKey, ll.key), func(ctx context.Context) (number, error) {
 		defer p.stats.add("texture", time.Now())
 		ph := p.q.Photo
 		_, _, scale := Size(ph.Width, ph.Height, min(1024, max(ph.Width, ph.Height)))
@@ -445,7 +453,7 @@ func (p *plan) planSpill(ctx context.Context, master float64) error {
 			continue
 		}
 		var err error
-		ll.source, err = get(ctx, p.e.Cache, fmt.Sprintf("source %s %g", ll.key, ll.l.Spill.Reach), func(ctx context.Context) (*spill.Source, error) {
+		ll.source, err = Get(ctx, p.e.Cache, fmt.Sprintf("source %s %g", ll.key, ll.l.Spill.Reach), func(ctx context.Context) (*spill.Source, error) {
 			defer p.stats.add("spill", time.Now())
 			return spill.NewSource(ctx, ll.l.Shapes, ll.l.Spill.Reach)
 		})
@@ -510,6 +518,6 @@ func (p *plan) field(ctx context.Context, t *termPlan, part image.Rectangle) (gl
 		defer p.stats.add("shell", time.Now())
 		return t.light.pyr.Blur(ctx, t.level, t.rest, region)
 	}
-	f, err := get(ctx, p.e.Cache, fmt.Sprintf("shell %s %g %g %v", t.light.key, p.scale, t.sigma, region), build)
+	f, err := Get(ctx, p.e.Cache, fmt.Sprintf("shell %s %g %g %v", t.light.key, p.scale, t.sigma, region), build)
 	return glow.Term{Level: t.level, Field: f, Weight: t.weight}, err
 }

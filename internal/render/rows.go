@@ -31,7 +31,7 @@ func (p *plan) strip(ctx context.Context, part image.Rectangle, out image.Image)
 	r := &ready{plan: p}
 	if !p.same {
 		var err error
-		r.base, err = get(ctx, p.e.Cache, fmt.Sprintf("photo %s %g %v", p.q.PhotoKey, p.scale, part), func(ctx context.Context) (*raster.RGB, error) {
+		r.base, err = Get(ctx, p.e.Cache, fmt.Sprintf("photo %s %g %v", p.q.PhotoKey, p.scale, part), func(ctx context.Context) (*raster.RGB, error) {
 			defer p.stats.add("photo", time.Now())
 			return p.shrunken(ctx, part)
 		})
@@ -141,7 +141,7 @@ func (r *ready) collect(ctx context.Context, part image.Rectangle) error {
 		var terms []glow.Term
 		for j, ll := range p.spills[i].lights {
 			level := ll.source.Level(p.scale)
-			f, err := get(ctx, p.e.Cache, fmt.Sprintf("spill %s %g %g %d %v", ll.key, ll.source.Reach, p.scale, level, p.frame), func(ctx context.Context) (*raster.Plane, error) {
+			f, err := Get(ctx, p.e.Cache, fmt.Sprintf("spill %s %g %g %d %v", ll.key, ll.source.Reach, p.scale, level, p.frame), func(ctx context.Context) (*raster.Plane, error) {
 				defer p.stats.add("spill", time.Now())
 				return ll.source.Field(ctx, p.scale, level, shrink(p.frame, level))
 			})

@@ -1,0 +1,46 @@
+package render
+
+import (
+	"context"
+
+	"pyrant/internal/colour"
+	"pyrant/internal/glow"
+	"pyrant/internal/recipe"
+)
+
+// Falloff returns the colours of a light's glow, over black, at distances in
+// pixels of the photo outside the edge of its shapes: what a long straight
+// stretch of their mean width shows. All shells count as added.
+func (e *Engine) Falloff(ctx context.Context, r *recipe.Recipe, light int, distances []float64) ([]colour.RGB, error) {
+	l := &r.Lights[light]
+	p := &plan{e: e}
+	ll := &litLight{l: l, key: hashOf(l.Shapes)}
+	width := glow.Width(l.Shapes)
+	if width == 0 {
+		width = float64(r.Photo.LongEdge()) / 30 // nothing traced yet: a panel of some width
+	}
+	out := make([]colour.RGB, len(distances))
+	for i := range l.Shells {
+		s := &l.Shells[i]
+		norm := 1.0
+		if len(l.Shapes) > 0 {
+			peak, err := p.peak(ctx, ll, s.Radius)
+			if err != nil {
+				return nil, err
+			}
+			norm = glow.Norm(peak, s.Lift)
+		}
+		k := norm * s.Strength * l.Level * r.Glow.Level
+		tint := s.Tint.Colour(l.Gel)
+		for j, d := range distances {
+			v := float32(k * glow.Profile(s.Radius, width, d))
+			out[j].R += tint.R * v
+			out[j].G += tint.G * v
+			out[j].B += tint.B * v
+		}
+	}
+	for i, c := range out {
+		out[i] = colour.RGB{R: colour.SoftAdd(0, c.R), G: colour.SoftAdd(0, c.G), B: colour.SoftAdd(0, c.B)}
+	}
+	return out, ctx.Err()
+}

@@ -1,0 +1,271 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"os/exec"
+	"strconv"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"bufio"
+	"pyrant/internal/recipe"
+)
+
+var ctx = context.Background()
+
+func open(t testing.TB, dir string) *Store {
+	t.Helper()
+	s, err := Open(dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { s.Close() })
+	return s
+}
+
+func addShot(t testing.TB, s *Store) *Shot {
+	t.Helper()
+	sha, err := s.AddPhoto(ctx, []byte("a photo's bytes"), "jpeg", 30, 20)
+	if err != nil {
+		t.Fatal(err)
+	}
+	shot, err := s.AddShot(ctx, "Quay", sha, recipe.New(30, 20), "Opened")
+	if err != nil {
+		t.Fatal(err)
+	}
+	return shot
+}
+
+func dusk(v float64) *recipe.Recipe {
+	r := recipe.New(30, 20)
+	r.Dusk.Daylight = v
+	return r
+}
+
+// head returns the daylight of the recipe in force, by which the tests tell
+// revisions apart.
+func head(t testing.TB, s *Store, id string) float64 {
+	t.Helper()
+	shot, err := s.Shot(ctx, id)
+	if err != nil {
+		t.Fatal(err)
+	}
+	rev, err := s.Revision(ctx, id, shot.HeadSeq)
+	if err != nil {
+		t.Fatal(err)
+	}
+	r, err := recipe.Decode([]byte(rev.Recipe))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return r.Dusk.Daylight
+}
+
+func TestUndoRedoSurviveARestart(t *testing.T) {
+	dir := t.TempDir()
+	s := open(t, dir)
+	shot := addShot(t, s)
+	var err error
+	for i := 1; i <= 3; i++ {
+		if shot, err = s.Commit(ctx, shot.ID, shot.Version, dusk(-float64(i)), fmt.Sprintf("Daylight %d", i)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if shot, err = s.Step(ctx, shot.ID, shot.Version, -1); err != nil {
+		t.Fatal(err)
+	}
+	s.Close()
+	s = open(t, dir)
+	if got := head(t, s, shot.ID); got != -2 {
+		t.Errorf("after undo and restart daylight is %v, want -2", got)
+	}
+	undo, redo, err := s.Titles(ctx, shot)
+	if err != nil || undo != "Daylight 2" || redo != "Daylight 3" {
+		t.Errorf("undo is %q, redo %q, %v", undo, redo, err)
+	}
+	if shot, err = s.Step(ctx, shot.ID, shot.Version, 1); err != nil || head(t, s, shot.ID) != -3 {
+		t.Errorf("redo: %v, daylight %v", err, head(t, s, shot.ID))
+	}
+	if _, err := s.Step(ctx, shot.ID, shot.Version, 1); !errors.Is(err, ErrNothing) {
+		t.Errorf("redo at the end: %v", err)
+	}
+	// A change after undo ends what could be redone.
+	for range 2 {
+		if shot, err = s.Step(ctx, shot.ID, shot.Version, -1); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if shot, err = s.Commit(ctx, shot.ID, shot.Version, dusk(-7), "Daylight"); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.Step(ctx, shot.ID, shot.Version, 1); !errors.Is(err, ErrNothing) || head(t, s, shot.ID) != -7 {
+		t.Errorf("redo after a new change: %v", err)
+	}
+}
+
+func TestStaleWriterIsRefused(t *testing.T) {
+	s := open(t, t.TempDir())
+	shot := addShot(t, s)
+	if _, err := s.Commit(ctx, shot.ID, shot.Version, dusk(-1), "first"); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.Commit(ctx, shot.ID, shot.Version, dusk(-2), "second"); !errors.Is(err, ErrStale) {
+		t.Errorf("a commit on an old version: %v", err)
+	}
+	if got := head(t, s, shot.ID); got != -1 {
+		t.Errorf("the refused commit left daylight at %v", got)
+	}
+}
+
+func TestAsideAndRemove(t *testing.T) {
+	s := open(t, t.TempDir())
+	shot := addShot(t, s)
+	twin, err := s.Duplicate(ctx, shot.ID, "Quay again")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := s.PutAside(ctx, shot.ID); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.Shot(ctx, shot.ID); !errors.Is(err, ErrNotFound) {
+		t.Errorf("a shot that was put aside can be had: %v", err)
+	}
+	if err := s.Bring(ctx, shot.ID); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.Shot(ctx, shot.ID); err != nil {
+		t.Errorf("a shot that was brought back: %v", err)
+	}
+	if err := s.Remove(ctx, shot.ID); !errors.Is(err, ErrNotFound) {
+		t.Errorf("a shot in use can be removed: %v", err)
+	}
+	for i, id := range []string{shot.ID, twin.ID} {
+		if err := s.PutAside(ctx, id); err != nil {
+			t.Fatal(err)
+		}
+		if err := s.Remove(ctx, id); err != nil {
+			t.Fatal(err)
+		}
+		if _, err := os.Stat(s.PhotoPath(shot.PhotoSHA)); (err == nil) != (i == 0) {
+			t.Errorf("after removing %d of 2 shots, the photo: %v", i+1, err)
+		}
+	}
+}
+
+func TestFullDisk(t *testing.T) {
+	s := open(t, t.TempDir())
+	shot := addShot(t, s)
+	// SQLite is allowed no more pages than it has: what a full disk does to it.
+	var pages int
+	db, err := s.db.DB()
+	if err != nil {
+		t.Fatal(err)
+	}
+	db.SetMaxOpenConns(1)
+	if err := s.db.Raw("PRAGMA page_count").Scan(&pages).Error; err != nil {
+		t.Fatal(err)
+	}
+	if err := s.db.Exec("PRAGMA max_page_count = " + strconv.Itoa(pages)).Error; err != nil {
+		t.Fatal(err)
+	}
+	r := dusk(-1)
+	for len(r.Encode()) < 60_000 {
+		if r, _, err = r.AddLight(); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if _, err := s.Commit(ctx, shot.ID, shot.Version, r, "large"); !errors.Is(err, ErrFull) {
+		t.Errorf("a commit on a full disk: %v", err)
+	}
+	if got := head(t, s, shot.ID); got != 0 {
+		t.Errorf("the failed commit left daylight at %v", got)
+	}
+	if err := s.Check(ctx); err != nil {
+		t.Error(err)
+	}
+	if err := wrap(fmt.Errorf("write: %w", syscall.ENOSPC)); !errors.Is(err, ErrFull) {
+		t.Errorf("a photo that finds no room: %v", err)
+	}
+}
+
+// A process that is killed in a burst of commits must leave a sound database
+// whose head is a revision that it was told is committed, or the one after.
+func TestKilledWhileSaving(t *testing.T) {
+	if dir := os.Getenv("STORE_TEST_BURST"); dir != "" {
+		burst(dir)
+		return
+	}
+	for round := range 3 {
+		dir := t.TempDir()
+		cmd := exec.Command(os.Args[0], "-test.run=^TestKilledWhileSaving$")
+		cmd.Env = append(os.Environ(), "STORE_TEST_BURST="+dir)
+		out, err := cmd.StdoutPipe()
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := cmd.Start(); err != nil {
+			t.Fatal(err)
+		}
+		sc := bufio.NewScanner(out)
+		id, last := "", 0
+		for sc.Scan() {
+			word, rest, _ := strings.Cut(sc.Text(), " ")
+			switch word {
+			case "shot":
+				id = rest
+			case "saved":
+				last, _ = strconv.Atoi(rest)
+			}
+			if last == 20+7*round {
+				break
+			}
+		}
+		if err := cmd.Process.Kill(); err != nil {
+			t.Fatal(err)
+		}
+		rest, _ := io.ReadAll(out)
+		cmd.Wait()
+		for _, line := range strings.Split(string(rest), "\n") {
+			if n, ok := strings.CutPrefix(line, "saved "); ok {
+				last, _ = strconv.Atoi(n)
+			}
+		}
+		s := open(t, dir)
+		if err := s.Check(ctx); err != nil {
+			t.Error(err)
+		}
+		if got := -int(1000*head(t, s, id) - 0.5); got < last || got > last+1 {
+			t.Errorf("the last commit that was answered is %d, the shot opens with %d", last, got)
+		}
+		s.Close()
+	}
+}
+
+func burst(dir string) {
+	s, err := Open(dir)
+	if err != nil {
+		panic(err)
+	}
+	sha, err := s.AddPhoto(ctx, []byte("bytes"), "jpeg", 30, 20)
+	if err != nil {
+		panic(err)
+	}
+	shot, err := s.AddShot(ctx, "Quay", sha, recipe.New(30, 20), "Opened")
+	if err != nil {
+		panic(err)
+	}
+	fmt.Println("shot", shot.ID)
+	deadline := time.Now().Add(20 * time.Second)
+	for i := 1; i < 5000 && time.Now().Before(deadline); i++ {
+		if shot, err = s.Commit(ctx, shot.ID, shot.Version, dusk(-float64(i)/1000), "Daylight"); err != nil {
+			panic(err)
+		}
+		fmt.Println("saved", i)
+	}
+}

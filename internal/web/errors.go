@@ -1,0 +1,107 @@
+package web
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net/http"
+	"strings"
+
+	"github.com/labstack/echo/v4"
+
+	"pyrant/internal/archive"
+	"pyrant/internal/codec"
+	"pyrant/internal/recipe"
+	"pyrant/internal/store"
+)
+
+// problem is an error as the user is told of it.
+type problem struct {
+	Status int
+	Title  string
+	Msg    string
+	Field  string
+}
+
+// explain finds the status and the sentence for an error.
+func (s *Server) explain(err error) problem {
+	var (
+		re   *recipe.Error
+		ce   *codec.Error
+		ae   *archive.Error
+		he   *echo.HTTPError
+		long *http.MaxBytesError
+	)
+	switch {
+	case errors.As(err, &long):
+		return problem{http.StatusRequestEntityTooLarge, "Too large", fmt.Sprintf("The file is larger than %d MB, which is the most that this Pyrant takes. Make it smaller, or start Pyrant with a higher --max-upload.", s.opt.MaxUpload>>20), ""}
+	case errors.As(err, &re):
+		msg := re.Msg
+		if re.Field != "" {
+			msg = re.Field + ": " + msg
+		}
+		return problem{http.StatusUnprocessableEntity, "Not a valid setting", msg + " The shot stays as it was.", re.Field}
+	case errors.As(err, &ce):
+		if ce.TooLarge {
+			return problem{http.StatusRequestEntityTooLarge, "Too large", ce.Msg, ""}
+		}
+		return problem{http.StatusUnprocessableEntity, "Not a usable photo", ce.Msg, ""}
+	case errors.As(err, &ae):
+		return problem{http.StatusUnprocessableEntity, "Not a usable shot", ae.Msg, ""}
+	case errors.Is(err, recipe.ErrFull):
+		return problem{http.StatusUnprocessableEntity, "No room", "There is no room for more of these in one shot.", ""}
+	case errors.Is(err, store.ErrNotFound):
+		return problem{http.StatusNotFound, "No such shot", "There is no such shot. It may have been put aside; the shots page shows what there is.", ""}
+	case errors.Is(err, store.ErrStale):
+		return problem{http.StatusConflict, "Changed elsewhere", "This shot was changed in another window. Your last change was not saved; nothing else is lost.", ""}
+	case errors.Is(err, store.ErrNothing):
+		return problem{http.StatusConflict, "Nothing there", "There is nothing more to undo or redo.", ""}
+	case errors.Is(err, store.ErrFull):
+		return problem{http.StatusInsufficientStorage, "Disk full", "The disk is full, so this could not be saved. All that was saved before is safe. Make room and try again.", ""}
+	case errors.Is(err, context.Canceled):
+		return problem{499, "Cancelled", "The request was cancelled.", ""}
+	case errors.As(err, &he):
+		p := problem{Status: he.Code, Title: http.StatusText(he.Code), Msg: fmt.Sprint(he.Message)}
+		switch he.Code {
+		case http.StatusNotFound:
+			p.Title, p.Msg = "No such page", "There is nothing at this address."
+		case http.StatusForbidden:
+			if strings.Contains(p.Msg, "csrf") {
+				p.Msg = "This page is out of date. Reload it and try again."
+			}
+		case http.StatusRequestEntityTooLarge:
+			p.Msg = "That is more than this Pyrant takes at once."
+		}
+		return p
+	}
+	return problem{http.StatusInternalServerError, "Something went wrong", "Something went wrong inside Pyrant. Your work is as it was last saved; the log says more.", ""}
+}
+
+// handleError answers with a page where a page was asked for, and with JSON
+// elsewhere.
+func (s *Server) handleError(err error, c echo.Context) {
+	if c.Response().Committed {
+		return
+	}
+	p := s.explain(err)
+	level := slog.LevelInfo
+	if p.Status >= 500 {
+		level = slog.LevelError
+	}
+	if p.Status != 499 {
+		s.log.Log(c.Request().Context(), level, "refused", "method", c.Request().Method, "path", c.Request().URL.Path, "status", p.Status, "error", err)
+	}
+	if p.Status == 499 {
+		p.Status = http.StatusRequestTimeout
+	}
+	var werr error
+	if c.Request().Method == http.MethodGet && strings.Contains(c.Request().Header.Get("Accept"), "text/html") && c.Request().Header.Get("HX-Request") == "" {
+		werr = c.Render(p.Status, "error.html", p)
+	} else {
+		werr = c.JSON(p.Status, map[string]string{"title": p.Title, "error": p.Msg, "field": p.Field})
+	}
+	if werr != nil {
+		s.log.Error("answering", "error", werr)
+	}
+}

@@ -1,0 +1,250 @@
+package web
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"image"
+	"image/jpeg"
+	"math"
+	"net/http"
+	"strconv"
+
+	"github.com/labstack/echo/v4"
+
+	"pyrant/internal/codec"
+	"pyrant/internal/colour"
+	"pyrant/internal/glow"
+	"pyrant/internal/recipe"
+	"pyrant/internal/render"
+	"pyrant/internal/store"
+)
+
+// frameRequest asks for the pixels that the screen shows.
+type frameRequest struct {
+	Patch json.RawMessage `json:"patch"` // values that are not saved yet
+	Long  int             `json:"long"`  // long edge of the whole picture at this zoom
+	X     int             `json:"x"`     // the part that is seen, in pixels of that picture
+	Y     int             `json:"y"`
+	W     int             `json:"w"`
+	H     int             `json:"h"`
+	Plain bool            `json:"plain"`
+	Final bool            `json:"final"` // lossless, for when the hand rests
+}
+
+// maxFrame is the largest frame in pixels that a page may ask for: a screen of
+// 8K has 33 million.
+const maxFrame = 40_000_000
+
+// dragQuality is the JPEG quality of frames while a value is dragged.
+const dragQuality = 85
+
+func (q *frameRequest) check() error {
+	if q.Long < 1 || q.Long > codec.MaxEdge || q.X < 0 || q.Y < 0 || q.W < 1 || q.H < 1 || q.W > maxFrame/q.H {
+		return echo.NewHTTPError(http.StatusUnprocessableEntity, "The frame that was asked for has no usable size.")
+	}
+	return nil
+}
+
+// frame answers with a part of the picture as it was last saved.
+func (s *Server) frame(c echo.Context) error {
+	num := func(name string) int { n, _ := strconv.Atoi(c.QueryParam(name)); return n }
+	q := &frameRequest{Long: num("long"), X: num("x"), Y: num("y"), W: num("w"), H: num("h"), Plain: c.QueryParam("plain") == "1", Final: c.QueryParam("final") == "1"}
+	shot, err := s.store.Shot(c.Request().Context(), c.Param("id"))
+	if err != nil {
+		return err
+	}
+	tag := fmt.Sprintf(`"%s-%d-%d-%d-%d-%d-%d-%t"`, shot.ID, shot.Version, q.Long, q.X, q.Y, q.W, q.H, q.Final)
+	if q.Plain {
+		tag = fmt.Sprintf(`"%s-plain-%d-%d-%d-%d-%d-%t"`, shot.PhotoSHA[:16], q.Long, q.X, q.Y, q.W, q.H, q.Final)
+	}
+	h := c.Response().Header()
+	h.Set("Cache-Control", "private, no-cache")
+	h.Set("ETag", tag)
+	if c.Request().Header.Get("If-None-Match") == tag {
+		return c.NoContent(http.StatusNotModified)
+	}
+	return s.sendFrame(c, shot, q)
+}
+
+// draftFrame answers with a part of the picture under values that are still in
+// the user's hand.
+func (s *Server) draftFrame(c echo.Context) error {
+	q := new(frameRequest)
+	if err := bindJSON(c, q); err != nil {
+		return err
+	}
+	shot, err := s.store.Shot(c.Request().Context(), c.Param("id"))
+	if err != nil {
+		return err
+	}
+	return s.sendFrame(c, shot, q)
+}
+
+func (s *Server) sendFrame(c echo.Context, shot *store.Shot, q *frameRequest) error {
+	ctx := c.Request().Context()
+	if err := q.check(); err != nil {
+		return err
+	}
+	r, err := s.draft(ctx, shot, q.Patch)
+	if err != nil {
+		return err
+	}
+	img, err := s.renderPart(ctx, shot, r, q.Long, image.Rect(q.X, q.Y, q.X+q.W, q.Y+q.H), q.Plain)
+	if err != nil {
+		return err
+	}
+	var b bytes.Buffer
+	kind := "image/jpeg"
+	if q.Final {
+		kind = "image/png"
+		err = codec.Write(&b, img, codec.Options{Format: "png", Fast: true})
+		c.Response().Header().Set("X-Clipped", strconv.FormatFloat(clipped(img), 'f', 4, 64))
+	} else {
+		err = jpeg.Encode(&b, img, &jpeg.Options{Quality: dragQuality})
+	}
+	if err != nil {
+		return err
+	}
+	return c.Blob(http.StatusOK, kind, b.Bytes())
+}
+
+// renderPart renders for a screen, which takes sRGB.
+func (s *Server) renderPart(ctx context.Context, shot *store.Shot, r *recipe.Recipe, long int, part image.Rectangle, plain bool) (*image.RGBA, error) {
+	photo, err := s.photo(ctx, shot.PhotoSHA)
+	if err != nil {
+		return nil, err
+	}
+	img, err := s.engine.Render(ctx, render.Request{
+		Photo: photo, PhotoKey: shot.PhotoSHA, Recipe: r, LongEdge: min(long, max(photo.Width, photo.Height)),
+		View: part, Plain: plain, Profile: colour.SRGB,
+	})
+	if err != nil {
+		return nil, err
+	}
+	return img.(*image.RGBA), nil
+}
+
+// clipped returns the share of pixels with a channel at its upper end.
+func clipped(m *image.RGBA) float64 {
+	n := 0
+	for i := 0; i+3 < len(m.Pix); i += 4 {
+		if m.Pix[i] == 255 || m.Pix[i+1] == 255 || m.Pix[i+2] == 255 {
+			n++
+		}
+	}
+	return float64(n) / math.Max(float64(len(m.Pix)/4), 1)
+}
+
+// renderPreview returns the lit picture as a small JPEG.
+func (s *Server) renderPreview(ctx context.Context, shot *store.Shot, long int) ([]byte, error) {
+	r, err := s.head(ctx, shot)
+	if err != nil {
+		return nil, err
+	}
+	img, err := s.renderPart(ctx, shot, r, long, image.Rectangle{}, false)
+	if err != nil {
+		return nil, err
+	}
+	var b bytes.Buffer
+	err = jpeg.Encode(&b, img, &jpeg.Options{Quality: 88})
+	return b.Bytes(), err
+}
+
+// bytesNode is a file in the render cache.
+type bytesNode []byte
+
+func (b bytesNode) Bytes() int64 { return int64(len(b)) }
+
+// previewEdge is the long edge of a preview on the shots page, twice what is
+// shown, for dense screens.
+const previewEdge = 840
+
+func (s *Server) preview(c echo.Context) error {
+	ctx := c.Request().Context()
+	shot, err := s.store.Shot(ctx, c.Param("id"))
+	if err != nil {
+		return err
+	}
+	tag := fmt.Sprintf(`"%s-%d"`, shot.ID, shot.Version)
+	c.Response().Header().Set("Cache-Control", "private, no-cache")
+	c.Response().Header().Set("ETag", tag)
+	if c.Request().Header.Get("If-None-Match") == tag {
+		return c.NoContent(http.StatusNotModified)
+	}
+	b, err := render.Get(ctx, s.engine.Cache, "preview "+tag, func(ctx context.Context) (bytesNode, error) {
+		return s.renderPreview(ctx, shot, previewEdge)
+	})
+	if err != nil {
+		return err
+	}
+	return c.Blob(http.StatusOK, "image/jpeg", b)
+}
+
+// falloff answers with what the chart of a light's stack draws: distances from
+// the edge, the display brightness of the summed glow there, and its colour.
+func (s *Server) falloff(c echo.Context) error {
+	ctx := c.Request().Context()
+	q := struct {
+		Patch json.RawMessage `json:"patch"`
+		Light int             `json:"light"`
+		Count int             `json:"count"`
+		From  float64         `json:"from"` // pixels
+		To    float64         `json:"to"`
+	}{}
+	if err := bindJSON(c, &q); err != nil {
+		return err
+	}
+	shot, err := s.store.Shot(ctx, c.Param("id"))
+	if err != nil {
+		return err
+	}
+	r, err := s.draft(ctx, shot, q.Patch)
+	if err != nil {
+		return err
+	}
+	if q.Light < 0 || q.Light >= len(r.Lights) || q.Count < 2 || q.Count > 1000 || !(q.From > 0) || !(q.To > q.From) {
+		return echo.NewHTTPError(http.StatusUnprocessableEntity, "There is no such light or no such range.")
+	}
+	curve, err := s.engine.Falloff(ctx, r, q.Light, glow.LogSpace(q.From, q.To, q.Count))
+	if err != nil {
+		return err
+	}
+	line, strip, tints := make([]float64, len(curve)), make([]string, len(curve)), []string{}
+	for i, v := range curve {
+		line[i] = math.Round(1e4*float64(colour.Display.At(v.Luma()))) / 1e4
+		strip[i] = v.Hex()
+	}
+	l := &r.Lights[q.Light]
+	for i := range l.Shells {
+		tints = append(tints, l.Shells[i].Tint.Colour(l.Gel).Hex())
+	}
+	return c.JSON(http.StatusOK, map[string]any{"line": line, "strip": strip, "tints": tints, "gel": l.Gel.Colour().Hex()})
+}
+
+// histogram answers with how often each of 64 display brightnesses stands in
+// the photo, relative to the most frequent, for the tone window.
+func (s *Server) histogram(c echo.Context) error {
+	ctx := c.Request().Context()
+	shot, err := s.store.Shot(ctx, c.Param("id"))
+	if err != nil {
+		return err
+	}
+	img, err := s.renderPart(ctx, shot, recipe.New(shot.Photo.Width, shot.Photo.Height), 400, image.Rectangle{}, true)
+	if err != nil {
+		return err
+	}
+	var bins [64]float64
+	most := 1.0
+	for i := 0; i+3 < len(img.Pix); i += 4 {
+		y := colour.Luma(colour.Undisplay(float32(img.Pix[i])/255), colour.Undisplay(float32(img.Pix[i+1])/255), colour.Undisplay(float32(img.Pix[i+2])/255))
+		k := min(int(colour.Display.At(y)*64), 63)
+		bins[k]++
+		most = math.Max(most, bins[k])
+	}
+	for i := range bins {
+		bins[i] = math.Round(1000*bins[i]/most) / 1000
+	}
+	return c.JSON(http.StatusOK, bins)
+}

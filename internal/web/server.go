@@ -1,0 +1,259 @@
+// Package web is the application that a browser shows: server-rendered pages,
+// fragments of them, and frames of the picture. It holds no rules of the job;
+// handlers parse, call the core, and render.
+package web
+
+import (
+	"bytes"
+	"context"
+	"embed"
+	"errors"
+	"fmt"
+	"html/template"
+	"io"
+	"io/fs"
+	"log/slog"
+	"net"
+	"net/http"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/labstack/echo/v4"
+	"github.com/labstack/echo/v4/middleware"
+
+	"pyrant/internal/codec"
+	"pyrant/internal/recipe"
+	"pyrant/internal/render"
+	"pyrant/internal/store"
+)
+
+//go:embed templates/*.html
+var templateFiles embed.FS
+
+//go:embed static
+var staticFiles embed.FS
+
+// Options of a server.
+type Options struct {
+	Addr       string   // to listen on; loopback unless chosen otherwise
+	Hosts      []string // further host names that the application answers to
+	Data       string   // the data folder
+	MaxUpload  int64    // bytes
+	CacheBytes int64    // memory for render nodes
+	Log        *slog.Logger
+}
+
+// Server is the application.
+type Server struct {
+	opt    Options
+	log    *slog.Logger
+	store  *store.Store
+	engine *render.Engine
+	echo   *echo.Echo
+	jobs   *jobs
+	pages  *template.Template
+	// demoMu keeps two requests from bringing the demo back twice.
+	demoMu sync.Mutex
+}
+
+// New opens the data folder and makes the application ready to serve.
+func New(opt Options) (*Server, error) {
+	if opt.Log == nil {
+		opt.Log = slog.New(slog.NewTextHandler(os.Stderr, nil))
+	}
+	if opt.MaxUpload <= 0 {
+		opt.MaxUpload = 200 << 20
+	}
+	if opt.CacheBytes <= 0 {
+		opt.CacheBytes = 1 << 30
+	}
+	st, err := store.Open(opt.Data)
+	if err != nil {
+		return nil, err
+	}
+	s := &Server{opt: opt, log: opt.Log, store: st, engine: render.New(opt.CacheBytes)}
+	if s.jobs, err = newJobs(filepath.Join(opt.Data, "exports")); err != nil {
+		st.Close()
+		return nil, err
+	}
+	s.pages = template.Must(template.New("").Funcs(templateFuncs).ParseFS(templateFiles, "templates/*.html"))
+	s.routes()
+	return s, nil
+}
+
+// Render implements echo.Renderer.
+func (s *Server) Render(w io.Writer, name string, data any, c echo.Context) error {
+	// To memory first: a template that fails must not leave half a page.
+	var b bytes.Buffer
+	if err := s.pages.ExecuteTemplate(&b, name, data); err != nil {
+		return fmt.Errorf("web: page %s: %w", name, err)
+	}
+	_, err := b.WriteTo(w)
+	return err
+}
+
+const contentPolicy = "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' blob: data:; font-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
+
+func (s *Server) routes() {
+	e := echo.New()
+	s.echo = e
+	e.HideBanner, e.HidePort = true, true
+	e.Renderer = s
+	e.HTTPErrorHandler = s.handleError
+	e.Use(middleware.Recover(), s.checkHost, middleware.SecureWithConfig(middleware.SecureConfig{
+		ContentSecurityPolicy: contentPolicy,
+		ContentTypeNosniff:    "nosniff",
+		XFrameOptions:         "DENY",
+		ReferrerPolicy:        "same-origin",
+	}))
+	static, err := fs.Sub(staticFiles, "static")
+	if err != nil {
+		panic(err) // the folder is compiled in
+	}
+	files := http.StripPrefix("/static/", http.FileServer(http.FS(static)))
+	e.GET("/static/*", echo.WrapHandler(files), func(next echo.HandlerFunc) echo.HandlerFunc {
+		return func(c echo.Context) error {
+			c.Response().Header().Set("Cache-Control", "no-cache")
+			return next(c)
+		}
+	})
+
+	app := e.Group("", middleware.CSRFWithConfig(middleware.CSRFConfig{
+		TokenLookup:    "header:X-CSRF-Token,form:csrf",
+		CookieName:     "pyrant_csrf",
+		CookiePath:     "/",
+		CookieHTTPOnly: true,
+		CookieSameSite: http.SameSiteStrictMode,
+	}), func(next echo.HandlerFunc) echo.HandlerFunc {
+		return func(c echo.Context) error {
+			limit := int64(recipe.MaxBytes + 1<<20)
+			if c.Path() == "/shots" {
+				limit = s.opt.MaxUpload + 1<<16 // and the form around the file
+			}
+			c.Request().Body = http.MaxBytesReader(c.Response(), c.Request().Body, limit)
+			c.Response().Header().Set("Cache-Control", "no-store")
+			return next(c)
+		}
+	})
+	app.GET("/", s.shotsPage)
+	app.POST("/shots", s.openPhoto)
+	app.POST("/demo", s.bringDemo)
+	app.GET("/shots/:id", s.shotPage)
+	app.GET("/shots/:id/preview.jpg", s.preview)
+	app.GET("/shots/:id/archive", s.archive)
+	app.POST("/shots/:id/name", s.rename)
+	app.POST("/shots/:id/duplicate", s.duplicate)
+	app.POST("/shots/:id/aside", s.putAside)
+	app.POST("/shots/:id/bring", s.bring)
+	app.POST("/shots/:id/remove", s.remove)
+	app.GET("/shots/:id/bench", s.bench)
+	app.POST("/shots/:id/changes", s.change)
+	app.POST("/shots/:id/actions/:action", s.action)
+	app.GET("/shots/:id/frame", s.frame)
+	app.POST("/shots/:id/frame", s.draftFrame)
+	app.POST("/shots/:id/falloff", s.falloff)
+	app.GET("/shots/:id/histogram", s.histogram)
+	app.POST("/shots/:id/exports", s.startExport)
+	app.GET("/exports/:job", s.exportStatus)
+	app.POST("/exports/:job/cancel", s.cancelExport)
+	app.GET("/exports/:job/file", s.exportFile)
+}
+
+// checkHost refuses requests that were sent to another name, as a page of a
+// stranger does whose name was made to point here (DNS rebinding).
+func (s *Server) checkHost(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c echo.Context) error {
+		host := c.Request().Host
+		if h, _, err := net.SplitHostPort(host); err == nil {
+			host = h
+		}
+		host = strings.ToLower(strings.Trim(host, "[]"))
+		ip := net.ParseIP(host)
+		if host == "localhost" || ip != nil && ip.IsLoopback() || slices.Contains(s.opt.Hosts, host) {
+			return next(c)
+		}
+		return echo.NewHTTPError(http.StatusMisdirectedRequest, "This Pyrant does not answer to that name. Use 127.0.0.1, or start it with --host.")
+	}
+}
+
+// Handler returns the application as an http.Handler.
+func (s *Server) Handler() http.Handler { return s.echo }
+
+// Listen opens the port.
+func (s *Server) Listen() (net.Listener, error) { return net.Listen("tcp", s.opt.Addr) }
+
+// Serve answers requests until ctx is done, then lets those that are under way
+// finish and closes the data folder.
+func (s *Server) Serve(ctx context.Context, l net.Listener) error {
+	srv := &http.Server{
+		Handler:           s.echo,
+		ReadHeaderTimeout: 10 * time.Second,
+		ReadTimeout:       10 * time.Minute, // a large photo over a slow line
+		WriteTimeout:      15 * time.Minute,
+		IdleTimeout:       2 * time.Minute,
+		MaxHeaderBytes:    1 << 16,
+		ErrorLog:          slog.NewLogLogger(s.log.Handler(), slog.LevelWarn),
+	}
+	failed := make(chan error, 1)
+	go func() { failed <- srv.Serve(l) }()
+	select {
+	case err := <-failed:
+		s.Close()
+		return err
+	case <-ctx.Done():
+	}
+	s.log.Info("stopping")
+	s.jobs.stop()
+	stop, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+	defer cancel()
+	err := srv.Shutdown(stop)
+	if err2 := s.Close(); err == nil {
+		err = err2
+	}
+	if serr := <-failed; err == nil && !errors.Is(serr, http.ErrServerClosed) {
+		err = serr
+	}
+	return err
+}
+
+// Close stops all work and closes the data folder.
+func (s *Server) Close() error {
+	s.jobs.stop()
+	return s.store.Close()
+}
+
+// photo returns the decoded photo, kept in the render cache.
+func (s *Server) photo(ctx context.Context, sha string) (*codec.Photo, error) {
+	return render.Get(ctx, s.engine.Cache, "decoded "+sha, func(context.Context) (*codec.Photo, error) {
+		data, err := s.store.ReadPhoto(sha)
+		if err != nil {
+			return nil, err
+		}
+		return codec.Open(data)
+	})
+}
+
+// kept is a recipe in the render cache.
+type kept struct {
+	*recipe.Recipe
+	size int64
+}
+
+func (k kept) Bytes() int64 { return k.size }
+
+// head returns the recipe in force of a shot. Callers must not change it.
+func (s *Server) head(ctx context.Context, shot *store.Shot) (*recipe.Recipe, error) {
+	k, err := render.Get(ctx, s.engine.Cache, fmt.Sprintf("recipe %s %d %d", shot.ID, shot.HeadSeq, shot.Version), func(ctx context.Context) (kept, error) {
+		rev, err := s.store.Revision(ctx, shot.ID, shot.HeadSeq)
+		if err != nil {
+			return kept{}, err
+		}
+		r, err := recipe.Decode([]byte(rev.Recipe))
+		return kept{r, int64(4 * len(rev.Recipe))}, err
+	})
+	return k.Recipe, err
+}

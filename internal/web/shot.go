@@ -1,0 +1,223 @@
+package web
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/http"
+	"slices"
+	"strconv"
+
+	"github.com/labstack/echo/v4"
+
+	"pyrant/internal/recipe"
+	"pyrant/internal/shape"
+	"pyrant/internal/store"
+)
+
+var stepIDs = []string{"photo", "dusk", "trace", "glow", "spill", "export"}
+
+// view makes the page of a shot as the request asks to see it.
+func (s *Server) view(c echo.Context, shot *store.Shot) (*page, error) {
+	ctx := c.Request().Context()
+	r, err := s.head(ctx, shot)
+	if err != nil {
+		return nil, err
+	}
+	p := &page{CSRF: csrf(c), Shot: shot, R: r, Step: c.FormValue("step"), Light: -1, Saved: shot.UpdatedAt}
+	if !slices.Contains(stepIDs, p.Step) {
+		p.Step = "glow"
+		if len(r.Lights) == 0 {
+			p.Step = "dusk"
+		}
+	}
+	if i, err := strconv.Atoi(c.FormValue("light")); err == nil {
+		p.Light = i
+	} else if len(r.Lights) > 0 {
+		p.Light = 0
+	}
+	p.Light = min(p.Light, len(r.Lights)-1)
+	if p.Light < 0 && len(r.Lights) > 0 {
+		p.Light = 0
+	}
+	if p.Undo, p.Redo, err = s.store.Titles(ctx, shot); err != nil {
+		return nil, err
+	}
+	if p.Step == "photo" {
+		photo, err := s.photo(ctx, shot.PhotoSHA)
+		if err != nil {
+			return nil, err
+		}
+		p.Notes, p.ProfileName, p.Deep = photo.Notes, photo.Profile.Name, photo.Deep()
+	}
+	return p, nil
+}
+
+func (s *Server) shotPage(c echo.Context) error {
+	shot, err := s.store.Shot(c.Request().Context(), c.Param("id"))
+	if err != nil {
+		return err
+	}
+	p, err := s.view(c, shot)
+	if err != nil {
+		return err
+	}
+	return c.Render(http.StatusOK, "shot.html", p)
+}
+
+// bench answers with the bench of a step, and what stands round it.
+func (s *Server) bench(c echo.Context) error {
+	shot, err := s.store.Shot(c.Request().Context(), c.Param("id"))
+	if err != nil {
+		return err
+	}
+	return s.update(c, shot)
+}
+
+func (s *Server) update(c echo.Context, shot *store.Shot) error {
+	p, err := s.view(c, shot)
+	if err != nil {
+		return err
+	}
+	p.OutOfBand = true
+	return c.Render(http.StatusOK, "update", p)
+}
+
+// current returns the shot, its recipe, and the version that the page showed.
+func (s *Server) current(c echo.Context) (*store.Shot, *recipe.Recipe, int64, error) {
+	shot, err := s.store.Shot(c.Request().Context(), c.Param("id"))
+	if err != nil {
+		return nil, nil, 0, err
+	}
+	version, err := strconv.ParseInt(c.FormValue("version"), 10, 64)
+	if err != nil {
+		return nil, nil, 0, echo.NewHTTPError(http.StatusBadRequest, "The request does not say which version of the shot it is about. Reload the page.")
+	}
+	if version != shot.Version {
+		return nil, nil, 0, store.ErrStale
+	}
+	r, err := s.head(c.Request().Context(), shot)
+	return shot, r, version, err
+}
+
+// change saves a JSON Patch of the recipe as one revision.
+func (s *Server) change(c echo.Context) error {
+	shot, r, version, err := s.current(c)
+	if err != nil {
+		return err
+	}
+	patch := []byte(c.FormValue("patch"))
+	next, err := r.Apply(patch)
+	if err != nil {
+		return err
+	}
+	return s.commit(c, shot, version, next, r.Title(patch))
+}
+
+func (s *Server) commit(c echo.Context, shot *store.Shot, version int64, r *recipe.Recipe, title string) error {
+	next, err := s.store.Commit(c.Request().Context(), shot.ID, version, r, title)
+	if err != nil {
+		return err
+	}
+	return s.update(c, next)
+}
+
+// action does what is more than setting a value, such as adding a light.
+func (s *Server) action(c echo.Context) error {
+	ctx := c.Request().Context()
+	shot, r, version, err := s.current(c)
+	if err != nil {
+		return err
+	}
+	name := c.Param("action")
+	switch name {
+	case "undo", "redo":
+		by := 1
+		if name == "undo" {
+			by = -1
+		}
+		next, err := s.store.Step(ctx, shot.ID, version, by)
+		if err != nil {
+			return err
+		}
+		return s.update(c, next)
+	case "add-light":
+		next, i, err := r.AddLight()
+		if err != nil {
+			return err
+		}
+		return s.choose(c, shot, version, next, "Add "+next.Lights[i].Name, i)
+	}
+	i, err := strconv.Atoi(c.FormValue("light"))
+	if err != nil || i < 0 || i > len(r.Lights) || i == len(r.Lights) && name != "add-shape" {
+		return echo.NewHTTPError(http.StatusUnprocessableEntity, "There is no such light in this shot.")
+	}
+	switch name {
+	case "add-shape":
+		var sh shape.Shape
+		if err := json.Unmarshal([]byte(c.FormValue("shape")), &sh); err != nil {
+			return &recipe.Error{Field: "shape", Msg: "The traced shape could not be read."}
+		}
+		next, err := r.AddShape(i, sh)
+		if err != nil {
+			return err
+		}
+		return s.choose(c, shot, version, next, "Trace "+next.Lights[i].Name, i)
+	case "duplicate-light":
+		next, err := r.DuplicateLight(i)
+		if err != nil {
+			return err
+		}
+		return s.choose(c, shot, version, next, "Duplicate "+r.Lights[i].Name, i+1)
+	case "remove-light":
+		next := r.Clone()
+		next.Lights = slices.Delete(next.Lights, i, i+1)
+		return s.choose(c, shot, version, next, "Remove "+r.Lights[i].Name, max(i-1, 0))
+	case "add-shell":
+		next, err := r.AddShell(i)
+		if err != nil {
+			return err
+		}
+		return s.commit(c, shot, version, next, "Add a shell to "+r.Lights[i].Name)
+	case "space-shells":
+		next, err := r.SpaceEvenly(i)
+		if err != nil {
+			return err
+		}
+		return s.commit(c, shot, version, next, "Space the shells of "+r.Lights[i].Name)
+	case "start-stack":
+		next := r.Clone()
+		next.Lights[i].Shells = recipe.StartStack(r.Photo.LongEdge())
+		return s.commit(c, shot, version, next, "Starting stack of "+r.Lights[i].Name)
+	}
+	return echo.ErrNotFound
+}
+
+// choose commits and shows light i.
+func (s *Server) choose(c echo.Context, shot *store.Shot, version int64, r *recipe.Recipe, title string, i int) error {
+	if err := c.Request().ParseForm(); err != nil {
+		return err
+	}
+	c.Request().Form.Set("light", strconv.Itoa(i))
+	return s.commit(c, shot, version, r, title)
+}
+
+// draft returns the recipe in force with a patch on top that is not saved.
+func (s *Server) draft(ctx context.Context, shot *store.Shot, patch json.RawMessage) (*recipe.Recipe, error) {
+	r, err := s.head(ctx, shot)
+	if err != nil || len(patch) == 0 || string(patch) == "null" || string(patch) == "[]" {
+		return r, err
+	}
+	return r.Apply(patch)
+}
+
+// bindJSON reads a JSON body.
+func bindJSON(c echo.Context, v any) error {
+	err := json.NewDecoder(c.Request().Body).Decode(v)
+	var long *http.MaxBytesError
+	if err != nil && !errors.As(err, &long) {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("The request could not be read: %v.", err))
+	}
+	return err
+}

@@ -1,0 +1,235 @@
+package web
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"mime"
+	"net/http"
+	"path/filepath"
+	"strings"
+	"unicode/utf8"
+
+	"github.com/labstack/echo/v4"
+
+	"pyrant/demo"
+	"pyrant/internal/archive"
+	"pyrant/internal/codec"
+	"pyrant/internal/recipe"
+	"pyrant/internal/store"
+)
+
+func csrf(c echo.Context) string {
+	t, _ := c.Get("csrf").(string)
+	return t
+}
+
+func (s *Server) shotsPage(c echo.Context) error {
+	ctx := c.Request().Context()
+	shots, err := s.store.Shots(ctx, false)
+	if err != nil {
+		return err
+	}
+	aside, err := s.store.Shots(ctx, true)
+	if err != nil {
+		return err
+	}
+	return c.Render(http.StatusOK, "shots.html", map[string]any{
+		"CSRF": csrf(c), "Shots": shots, "Aside": aside, "MaxUpload": s.opt.MaxUpload >> 20, "Max": s.opt.MaxUpload,
+	})
+}
+
+// cleanName makes a shot's name of what a user or a file gives.
+func cleanName(name string) string {
+	name = strings.Join(strings.Fields(strings.ToValidUTF8(name, "")), " ")
+	if utf8.RuneCountInString(name) > 80 {
+		name = string([]rune(name)[:80])
+	}
+	return name
+}
+
+// openPhoto makes a shot of an uploaded photo or archive.
+func (s *Server) openPhoto(c echo.Context) error {
+	ctx := c.Request().Context()
+	file, err := c.FormFile("photo")
+	if err != nil {
+		if errors.Is(err, http.ErrMissingFile) {
+			return &codec.Error{Msg: "No file came with this. Choose a photo and try again."}
+		}
+		return err
+	}
+	if file.Size > s.opt.MaxUpload {
+		return &http.MaxBytesError{Limit: s.opt.MaxUpload}
+	}
+	f, err := file.Open()
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	data, err := io.ReadAll(f)
+	if err != nil {
+		return err
+	}
+	name := cleanName(strings.TrimSuffix(filepath.Base(file.Filename), filepath.Ext(file.Filename)))
+	shot, err := s.add(ctx, name, data)
+	if err != nil {
+		return err
+	}
+	s.log.Info("opened", "shot", shot.ID, "bytes", len(data))
+	return c.JSON(http.StatusCreated, map[string]string{"url": "/shots/" + shot.ID})
+}
+
+// add makes a shot of the bytes of a photo or of an archive.
+func (s *Server) add(ctx context.Context, name string, data []byte) (*store.Shot, error) {
+	var r *recipe.Recipe
+	title := "Opened the photo"
+	if archive.Is(data) {
+		a, err := archive.Read(data, s.opt.MaxUpload)
+		if err != nil {
+			return nil, err
+		}
+		data, r, title = a.Photo, a.Recipe, "Opened the shot"
+		if n := cleanName(a.Name); n != "" {
+			name = n
+		}
+	}
+	// Decoding it all is the only way to know that the picture is sound.
+	p, err := codec.Open(data)
+	if err != nil {
+		return nil, err
+	}
+	if r == nil {
+		r = recipe.New(p.Width, p.Height)
+	} else if err := archive.Fits(r, p.Width, p.Height); err != nil {
+		return nil, err
+	}
+	sha, err := s.store.AddPhoto(ctx, data, p.Format, p.Width, p.Height)
+	if err != nil {
+		return nil, err
+	}
+	if name == "" {
+		name = "Untitled"
+	}
+	return s.store.AddShot(ctx, name, sha, r, title)
+}
+
+// AddDemo makes the demo shots: one that is lit and one that is not.
+func (s *Server) AddDemo(ctx context.Context) error {
+	s.demoMu.Lock()
+	defer s.demoMu.Unlock()
+	r, err := recipe.Decode(demo.Recipe)
+	if err != nil {
+		return err
+	}
+	sha, err := s.store.AddPhoto(ctx, demo.Photo, "jpeg", r.Photo.Width, r.Photo.Height)
+	if err != nil {
+		return err
+	}
+	if _, err := s.store.AddShot(ctx, "Tidewatch quay, untouched", sha, recipe.New(r.Photo.Width, r.Photo.Height), "Opened the photo"); err != nil {
+		return err
+	}
+	_, err = s.store.AddShot(ctx, "Tidewatch quay", sha, r, "Opened the demo")
+	return err
+}
+
+// AddDemoIfEmpty makes the demo shots in a data folder that holds no shots.
+func (s *Server) AddDemoIfEmpty(ctx context.Context) error {
+	for _, aside := range []bool{false, true} {
+		shots, err := s.store.Shots(ctx, aside)
+		if err != nil || len(shots) > 0 {
+			return err
+		}
+	}
+	return s.AddDemo(ctx)
+}
+
+func (s *Server) bringDemo(c echo.Context) error {
+	if err := s.AddDemo(c.Request().Context()); err != nil {
+		return err
+	}
+	return c.Redirect(http.StatusSeeOther, "/")
+}
+
+func (s *Server) rename(c echo.Context) error {
+	name := cleanName(c.FormValue("name"))
+	if name == "" {
+		return &recipe.Error{Field: "name", Msg: "A shot's name has 1 to 80 characters."}
+	}
+	if err := s.store.Rename(c.Request().Context(), c.Param("id"), name); err != nil {
+		return err
+	}
+	return s.card(c)
+}
+
+// card answers with one shot of the grid.
+func (s *Server) card(c echo.Context) error {
+	shot, err := s.store.Shot(c.Request().Context(), c.Param("id"))
+	if err != nil {
+		return err
+	}
+	return c.Render(http.StatusOK, "card", shot)
+}
+
+func (s *Server) duplicate(c echo.Context) error {
+	ctx := c.Request().Context()
+	shot, err := s.store.Shot(ctx, c.Param("id"))
+	if err != nil {
+		return err
+	}
+	if _, err := s.store.Duplicate(ctx, shot.ID, cleanName(shot.Name+" copy")); err != nil {
+		return err
+	}
+	return c.Redirect(http.StatusSeeOther, "/")
+}
+
+func (s *Server) putAside(c echo.Context) error { return s.shelf(c, s.store.PutAside) }
+func (s *Server) bring(c echo.Context) error    { return s.shelf(c, s.store.Bring) }
+func (s *Server) remove(c echo.Context) error   { return s.shelf(c, s.store.Remove) }
+
+func (s *Server) shelf(c echo.Context, do func(context.Context, string) error) error {
+	if err := do(c.Request().Context(), c.Param("id")); err != nil {
+		return err
+	}
+	return c.Redirect(http.StatusSeeOther, "/")
+}
+
+// archive answers with the whole shot as one file.
+func (s *Server) archive(c echo.Context) error {
+	ctx := c.Request().Context()
+	shot, err := s.store.Shot(ctx, c.Param("id"))
+	if err != nil {
+		return err
+	}
+	r, err := s.head(ctx, shot)
+	if err != nil {
+		return err
+	}
+	photo, err := s.store.ReadPhoto(shot.PhotoSHA)
+	if err != nil {
+		return err
+	}
+	preview, err := s.renderPreview(ctx, shot, 1024)
+	if err != nil {
+		return err
+	}
+	attach(c, "application/zip", shot.Name+".pyrant")
+	c.Response().WriteHeader(http.StatusOK)
+	return archive.Write(c.Response(), &archive.Shot{Name: shot.Name, Recipe: r, Photo: photo, Preview: preview})
+}
+
+// attach says that the answer is a file to keep.
+func attach(c echo.Context, kind, name string) {
+	name = strings.Map(func(r rune) rune {
+		if r < ' ' || strings.ContainsRune(`/\:*?"<>|`, r) {
+			return '-'
+		}
+		return r
+	}, name)
+	h := c.Response().Header()
+	h.Set("Content-Type", kind)
+	h.Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": name}))
+}
+
+// megapixels is used by templates.
+func megapixels(w, h int) string { return fmt.Sprintf("%.1f MP", float64(w)*float64(h)/1e6) }

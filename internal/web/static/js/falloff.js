@@ -1,0 +1,228 @@
+// The falloff chart: each shell a handle at its radius and strength, over the
+// summed profile and its colours, which the core computes.
+import { commit, csrf, draft, light, on, set, setDraft, shot } from "./state.js";
+
+const W = 300;
+const H = 150;
+const box = { left: 12, right: 290, top: 12, bottom: 118 };
+let chosen = 0;
+let drag = null;
+let curve = null;
+
+const svg = () => document.getElementById("falloff");
+const range = () => {
+  const l = light();
+  const widest = Math.max(...l.shells.map((s) => s.radius), Math.max(shot.width, shot.height) / 60);
+  return { from: Math.max(0.3, Math.max(shot.width, shot.height) / 12000), to: widest * 2.2 };
+};
+let span = { from: 0.5, to: 400 };
+
+const xOf = (r) =>
+  box.left + (Math.log(Math.max(r, span.from) / span.from) / Math.log(span.to / span.from)) * (box.right - box.left);
+const rOf = (x) => span.from * (span.to / span.from) ** ((x - box.left) / (box.right - box.left));
+// Strength is drawn by its square root: most of a stack lies below a half.
+const yOf = (s) => box.bottom - Math.sqrt(Math.min(s, 2) / 2) * (box.bottom - box.top);
+const sOf = (y) => 2 * (Math.min(Math.max((box.bottom - y) / (box.bottom - box.top), 0), 1)) ** 2;
+
+const make = (name, attrs, parent) => {
+  const el = document.createElementNS("http://www.w3.org/2000/svg", name);
+  for (const [k, v] of Object.entries(attrs)) el.setAttribute(k, v);
+  parent?.append(el);
+  return el;
+};
+
+const tidy = (v) => Number(v.toPrecision(3));
+
+function shells() {
+  const list = light().shells.map((s) => ({ ...s }));
+  if (drag) Object.assign(list[drag.index], drag.value);
+  return list;
+}
+
+function draw() {
+  const el = svg();
+  if (!el) return;
+  const focused = document.activeElement?.dataset?.shellHandle;
+  el.replaceChildren();
+  for (const r of [1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000]) {
+    if (r < span.from * 1.1 || r > span.to * 0.95) continue;
+    make("line", { x1: xOf(r), x2: xOf(r), y1: box.top - 4, y2: box.bottom, class: "grid-line" }, el);
+    make("text", { x: xOf(r), y: 146, "text-anchor": "middle" }, el).textContent = r;
+  }
+  if (curve) {
+    const n = curve.line.length;
+    const step = (box.right - box.left) / (n - 1);
+    curve.strip.forEach((c, i) =>
+      make("rect", { x: box.left + (i - 0.5) * step, y: 124, width: step + 0.5, height: 8, fill: c }, el),
+    );
+    const points = curve.line.map((v, i) => `${box.left + i * step},${box.bottom - v * (box.bottom - box.top)}`);
+    make("polyline", { points: points.join(" "), class: "curve" }, el);
+  }
+  shells().forEach((s, i) => {
+    const x = xOf(s.radius);
+    const y = yOf(s.strength);
+    const tint = curve?.tints[i] ?? "#ccc";
+    make("line", { x1: x, x2: x, y1: y, y2: box.bottom, stroke: tint, class: "stem" }, el);
+    const hit = make("circle", { cx: x, cy: y, r: 12, class: "hit" }, el);
+    hit.dataset.shellHit = i;
+    const h = make(
+      "circle",
+      {
+        cx: x,
+        cy: y,
+        r: i === chosen ? 6.5 : 5,
+        fill: tint,
+        class: `handle${i === chosen ? " chosen" : ""}`,
+        tabindex: 0,
+        role: "slider",
+        "aria-label": `Shell ${i + 1}`,
+        "aria-valuenow": Math.round(100 * s.strength),
+        "aria-valuetext": `radius ${tidy(s.radius)} px, strength ${Math.round(100 * s.strength)} %`,
+      },
+      el,
+    );
+    h.dataset.shellHandle = i;
+    if (focused === String(i)) h.focus();
+  });
+  mark();
+}
+
+// mark shows the chosen shell in the table, with its further settings.
+function mark() {
+  document.querySelectorAll("tr[data-shell]").forEach((tr) => {
+    tr.classList.toggle("chosen", Number(tr.dataset.shell) === chosen);
+  });
+  document.querySelectorAll("tr[data-more]").forEach((tr) => {
+    tr.hidden = Number(tr.dataset.more) !== chosen || !open;
+  });
+}
+let open = false;
+
+// load asks for the curve, one request at a time, the newest last.
+let loading = false;
+let again = false;
+async function load() {
+  if (!svg() || !light()) return;
+  if (loading) {
+    again = true;
+    return;
+  }
+  loading = true;
+  try {
+    const answer = await fetch(`/shots/${shot.id}/falloff`, {
+      method: "POST",
+      headers: { "Content-Type": "application/json", "X-CSRF-Token": csrf() },
+      body: JSON.stringify({ patch: draft, light: shot.light, count: 120, from: span.from, to: span.to }),
+    });
+    if (answer.ok) curve = await answer.json();
+  } catch {
+    // The chart keeps its last curve; the next change asks again.
+  }
+  loading = false;
+  draw();
+  if (again) {
+    again = false;
+    load();
+  }
+}
+
+function fresh() {
+  if (!svg() || !light()) return;
+  if (!drag) {
+    span = range();
+    chosen = Math.min(chosen, Math.max(light().shells.length - 1, 0));
+  }
+  draw();
+  load();
+}
+
+const at = (e) => {
+  const r = svg().getBoundingClientRect();
+  return { x: ((e.clientX - r.left) * W) / r.width, y: ((e.clientY - r.top) * H) / r.height };
+};
+
+const patch = () => {
+  const base = `/lights/${shot.light}/shells/${drag.index}/`;
+  return [set(`${base}radius`, drag.value.radius), set(`${base}strength`, drag.value.strength)];
+};
+
+function follow() {
+  const s = drag.value;
+  const r = document.getElementById(`sr-${drag.index}`);
+  const t = document.getElementById(`ss-${drag.index}`);
+  if (r) r.value = s.radius;
+  if (t) t.value = Math.round(100 * s.strength);
+  setDraft(patch());
+  draw();
+}
+
+document.addEventListener("pointerdown", (e) => {
+  const mark = e.target.dataset?.shellHit ?? e.target.dataset?.shellHandle;
+  if (mark === undefined) return;
+  e.preventDefault();
+  chosen = Number(mark);
+  const s = light().shells[chosen];
+  const p = at(e);
+  drag = {
+    index: chosen,
+    value: { radius: s.radius, strength: s.strength },
+    dx: xOf(s.radius) - p.x,
+    dy: yOf(s.strength) - p.y,
+    moved: false,
+  };
+  svg().setPointerCapture(e.pointerId);
+  document.getElementById("stage").classList.add("dragging-value");
+  draw();
+});
+document.addEventListener("pointermove", (e) => {
+  if (!drag) return;
+  const p = at(e);
+  drag.moved = true;
+  const r = rOf(Math.min(Math.max(p.x + drag.dx, box.left), box.right));
+  drag.value = { radius: Math.min(tidy(r), 6000), strength: Number(sOf(p.y + drag.dy).toFixed(2)) };
+  follow();
+});
+for (const kind of ["pointerup", "pointercancel"])
+  document.addEventListener(kind, async () => {
+    if (!drag) return;
+    document.getElementById("stage").classList.remove("dragging-value");
+    const done = drag.moved ? patch() : null;
+    if (done) await commit(done);
+    drag = null;
+    fresh();
+  });
+
+document.addEventListener("keydown", (e) => {
+  const mark = e.target.dataset?.shellHandle;
+  if (mark === undefined) return;
+  const s = light().shells[Number(mark)];
+  const big = e.shiftKey ? 5 : 1;
+  const value = { radius: s.radius, strength: s.strength };
+  if (e.key === "ArrowUp" || e.key === "ArrowDown")
+    value.strength = Math.min(Math.max(s.strength + (e.key === "ArrowUp" ? 0.01 : -0.01) * big, 0), 4);
+  else if (e.key === "ArrowLeft" || e.key === "ArrowRight")
+    value.radius = tidy(Math.max(s.radius, 0.1) * 1.03 ** (e.key === "ArrowRight" ? big : -big));
+  else if (e.key === "Delete") {
+    commit([{ op: "remove", path: `/lights/${shot.light}/shells/${mark}` }]);
+    return;
+  } else return;
+  e.preventDefault();
+  chosen = Number(mark);
+  drag = { index: chosen, value };
+  const p = patch();
+  drag = null;
+  value.strength = Number(value.strength.toFixed(2));
+  commit(p);
+});
+
+document.addEventListener("click", (e) => {
+  const pick = e.target.closest("[data-shell-pick]")?.dataset.shellPick;
+  if (pick === undefined) return;
+  open = !(open && chosen === Number(pick));
+  chosen = Number(pick);
+  draw();
+});
+
+on("change", fresh);
+on("draft", load);
+fresh();

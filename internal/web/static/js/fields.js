@@ -1,0 +1,177 @@
+// Sliders, faders and typed numbers: each bound to one number of the recipe.
+import { act, commit, set, setDraft, show, shot, on } from "./state.js";
+import { notice } from "./notice.js";
+
+const stage = document.getElementById("stage");
+
+// spec reads how a control maps to the recipe.
+function spec(el) {
+  const d = (el.closest(".pf[data-path]") ?? el).dataset;
+  const n = (v, or) => (v === undefined ? or : Number(v));
+  return {
+    path: d.path,
+    min: n(d.min, 0),
+    max: n(d.max, 1),
+    most: n(d.most, n(d.max, 1)),
+    mul: n(d.mul, 1),
+    digits: n(d.digits, 0),
+    def: n(d.default, 0),
+    log: "log" in d,
+  };
+}
+
+const rounded = (s, v) => Number((v * s.mul).toFixed(s.digits)) / s.mul;
+const shown = (s, v) => (v * s.mul).toFixed(s.digits);
+const fromPos = (s, pos) =>
+  rounded(s, s.log ? s.min * (s.max / s.min) ** (pos / 1000) : s.min + ((s.max - s.min) * pos) / 1000);
+const toPos = (s, v) => {
+  const t = s.log ? Math.log(Math.max(v, s.min) / s.min) / Math.log(s.max / s.min) : (v - s.min) / (s.max - s.min);
+  return Math.round(1000 * Math.min(Math.max(t, 0), 1));
+};
+const parse = (text) => Number(text.trim().replace(",", ".").replace("−", "-").replace(/%$/, "") || NaN);
+
+// mirror shows a value in every control that is bound to its path.
+function mirror(s, v, except) {
+  for (const el of document.querySelectorAll(`[data-path="${CSS.escape(s.path)}"]`)) {
+    const own = spec(el);
+    const slider = el.matches('input[type="range"]') ? el : el.querySelector('input[type="range"]');
+    const text = el.matches(".cell") ? el : el.querySelector(".form-control");
+    if (slider && slider !== except) slider.value = toPos(own, v);
+    if (slider) slider.setAttribute("aria-valuetext", shown(own, v));
+    if (text && text !== except) text.value = shown(own, v);
+    const out = el.closest(".channel")?.querySelector("output");
+    if (out) out.textContent = shown(own, v);
+  }
+  tracks();
+}
+
+// tracks fills each slider's track up to its thumb.
+function tracks() {
+  for (const el of document.querySelectorAll(".form-range")) el.style.setProperty("--at", `${el.value / 10}%`);
+  for (const el of document.querySelectorAll(".fader[data-gel]"))
+    if (el.dataset.gel) el.style.setProperty("--gel", el.dataset.gel);
+}
+
+// Keys change a value in steps; a run of them is one revision.
+let keyTimer = 0;
+let pending = null;
+
+function later(s, v) {
+  pending = [set(s.path, v)];
+  clearTimeout(keyTimer);
+  keyTimer = setTimeout(settle, 450);
+}
+
+export function settle() {
+  clearTimeout(keyTimer);
+  if (!pending) return;
+  const patch = pending;
+  pending = null;
+  commit(patch);
+}
+
+function nudge(el, e) {
+  const dir = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1 }[e.key];
+  if (!dir) return false;
+  const isText = el.type === "text";
+  if (isText && (e.key === "ArrowLeft" || e.key === "ArrowRight")) return false;
+  e.preventDefault();
+  const s = spec(el);
+  const from = isText ? parse(el.value) / s.mul : fromPos(s, Number(el.value));
+  const step = (10 ** -s.digits * (e.shiftKey ? 10 : 1)) / s.mul;
+  const v = rounded(s, Math.min(Math.max((Number.isFinite(from) ? from : s.def) + dir * step, s.min), s.most));
+  mirror(s, v);
+  setDraft([set(s.path, v)]);
+  later(s, v);
+  return true;
+}
+
+const isSlider = (el) => el.matches?.('.pf[data-path] input[type="range"], .fader');
+const isText = (el) => el.matches?.(".pf[data-path] .form-control, .cell[data-path]");
+
+document.addEventListener("input", (e) => {
+  if (!isSlider(e.target)) return;
+  const s = spec(e.target);
+  const v = fromPos(s, Number(e.target.value));
+  mirror(s, v, e.target);
+  setDraft([set(s.path, v)]);
+});
+
+document.addEventListener("change", (e) => {
+  const el = e.target;
+  if (isSlider(el)) {
+    stage.classList.remove("dragging-value");
+    const s = spec(el);
+    commit([set(s.path, fromPos(s, Number(el.value)))]);
+  } else if (isText(el)) {
+    const s = spec(el);
+    const v = parse(el.value);
+    pending = null;
+    if (!Number.isFinite(v)) {
+      notice("Not a number", "Type a number, such as 12 or 12.5. The value stays as it was.", [], true);
+      show();
+      return;
+    }
+    commit([set(s.path, rounded(s, Math.min(Math.max(v / s.mul, s.min), s.most)))]);
+  } else if (el.dataset?.check) commit([set(el.dataset.check, el.checked)]);
+  else if (el.dataset?.select) commit([set(el.dataset.select, el.value)]);
+  else if (el.dataset?.name) {
+    if (el.value.trim()) commit([set(el.dataset.name, el.value.trim())]);
+    else show();
+  }
+});
+
+document.addEventListener("pointerdown", (e) => {
+  if (!isSlider(e.target)) return;
+  settle();
+  stage.classList.add("dragging-value");
+});
+document.addEventListener("pointerup", () => stage.classList.remove("dragging-value"));
+
+document.addEventListener("dblclick", (e) => {
+  if (!isSlider(e.target)) return;
+  const s = spec(e.target);
+  mirror(s, s.def);
+  commit([set(s.path, s.def)]);
+});
+
+document.addEventListener("keydown", (e) => {
+  const el = e.target;
+  if (isSlider(el) || isText(el)) {
+    if (nudge(el, e)) return;
+    if (isText(el) && e.key === "Enter") {
+      if (pending) settle();
+      else el.blur();
+    }
+    if (isText(el) && e.key === "Escape") {
+      pending = null;
+      setDraft(null);
+      show();
+    }
+  } else if (el.matches?.("input.name") && e.key === "Enter") el.blur();
+});
+document.addEventListener("focusout", (e) => {
+  if (isSlider(e.target) || isText(e.target)) settle();
+});
+
+// Buttons that set a value or do one thing.
+document.addEventListener("click", (e) => {
+  const b = e.target.closest("button");
+  if (!b) return;
+  const d = b.dataset;
+  if (d.toggle) commit([set(d.toggle, d.value !== "true", d.op ?? "replace")]);
+  else if (d.remove) commit([{ op: "remove", path: d.remove }]);
+  else if (d.step) show(d.step);
+  else if (d.goto) show(d.goto);
+  else if (d.choose) show(shot.step, Number(d.choose));
+  else if (d.action === "add-light") {
+    shot.step = "trace";
+    act(d.action);
+  } else if (d.action) {
+    settle();
+    act(d.action);
+  }
+});
+
+on("change", tracks);
+tracks();

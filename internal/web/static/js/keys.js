@@ -1,0 +1,78 @@
+// The keys of the shot page. `?` lists them.
+import { act, show, shot } from "./state.js";
+import { settle } from "./fields.js";
+import { key as traceKey, setTool } from "./trace.js";
+import { fit, hold, pan, setShow, showing, space, zoomBy, zoomTo } from "./view.js";
+
+const stage = document.getElementById("stage");
+const dialog = document.getElementById("keys");
+const steps = ["photo", "dusk", "trace", "glow", "spill", "export"];
+
+document.getElementById("keys-open").addEventListener("click", () => dialog.showModal());
+
+const typing = (el) => el.matches?.('input:not([type="range"]):not([type="radio"]):not([type="checkbox"]), select, textarea');
+
+document.addEventListener("keydown", (e) => {
+  if (dialog.open) return;
+  const mod = e.ctrlKey || e.metaKey;
+  if (typing(e.target)) {
+    // Undo inside a text field is the field's own until it is left.
+    if (!(mod && e.key.toLowerCase() === "z" && e.target.readOnly)) return;
+  }
+  if (traceKey(e)) {
+    e.preventDefault();
+    return;
+  }
+  if (mod) {
+    const k = e.key.toLowerCase();
+    if (k === "z" || k === "y") {
+      e.preventDefault();
+      settle();
+      const which = k === "y" || e.shiftKey ? "redo" : "undo";
+      if (!document.getElementById(which).disabled) act(which);
+    }
+    return;
+  }
+  if (e.altKey) return;
+  const onStage = document.activeElement === stage || document.activeElement === document.body;
+  const go = {
+    f: fit,
+    F: fit,
+    1: () => zoomTo(1),
+    "+": () => zoomBy(1.25),
+    "=": () => zoomBy(1.25),
+    "-": () => zoomBy(0.8),
+    s: () => setShow(showing() === "split" ? "lit" : "split"),
+    p: () => hold(true),
+    o: () => setTool("outline"),
+    t: () => setTool("tube"),
+    "[": () => show(steps[Math.max(steps.indexOf(shot.step) - 1, 0)]),
+    "]": () => show(steps[Math.min(steps.indexOf(shot.step) + 1, steps.length - 1)]),
+    "?": () => dialog.showModal(),
+  }[e.key];
+  const arrows = { ArrowLeft: [60, 0], ArrowRight: [-60, 0], ArrowUp: [0, 60], ArrowDown: [0, -60] }[e.key];
+  if (e.key === " " && (onStage || !document.activeElement.matches("button, input"))) {
+    e.preventDefault();
+    space.down = true;
+    stage.classList.add("can-pan");
+  } else if (go && !(e.repeat && e.key === "p")) {
+    e.preventDefault();
+    go();
+  } else if (arrows && onStage) {
+    e.preventDefault();
+    pan(...arrows);
+  }
+});
+
+document.addEventListener("keyup", (e) => {
+  if (e.key === "p") hold(false);
+  if (e.key === " ") {
+    space.down = false;
+    stage.classList.remove("can-pan");
+  }
+});
+window.addEventListener("blur", () => {
+  hold(false);
+  space.down = false;
+  stage.classList.remove("can-pan");
+});

@@ -1,0 +1,120 @@
+// The shots page: photos opened by drop or file chooser, with progress.
+const form = document.getElementById("upload");
+const input = document.getElementById("photo");
+const list = document.getElementById("uploads");
+const drop = document.getElementById("drop");
+
+function open(file) {
+  const row = document.createElement("div");
+  row.className = "upload";
+  const name = document.createElement("span");
+  name.textContent = file.name;
+  const bar = document.createElement("progress");
+  bar.className = "bar";
+  bar.max = 1;
+  bar.value = 0;
+  const button = document.createElement("button");
+  button.type = "button";
+  button.className = "btn btn-sm btn-quiet";
+  button.textContent = "Cancel";
+  row.append(name, bar, button);
+  list.append(row);
+
+  const fail = (text) => {
+    row.classList.add("failed");
+    const word = document.createElement("b");
+    word.className = "warning";
+    word.textContent = "Not opened";
+    name.replaceChildren(word, ` ${file.name}: ${text}`);
+    bar.remove();
+    button.textContent = "Close";
+    button.onclick = () => row.remove();
+  };
+  if (file.size > Number(form.dataset.max)) {
+    fail(`The file is larger than ${Math.round(form.dataset.max / 1048576)} MB. Make it smaller first.`);
+    return Promise.resolve(null);
+  }
+  return new Promise((done) => {
+    const xhr = new XMLHttpRequest();
+    xhr.open("POST", form.dataset.url);
+    xhr.setRequestHeader("X-CSRF-Token", form.dataset.csrf);
+    xhr.upload.onprogress = (e) => {
+      bar.value = e.loaded / e.total;
+      if (e.loaded === e.total) {
+        name.textContent = `${file.name}: reading the picture`;
+        bar.removeAttribute("value");
+      }
+    };
+    xhr.onload = () => {
+      let told = {};
+      try {
+        told = JSON.parse(xhr.responseText);
+      } catch {
+        // Not from Pyrant.
+      }
+      if (xhr.status === 201) {
+        row.remove();
+        done(told.url);
+      } else {
+        fail(told.error ?? `The answer was ${xhr.status}.`);
+        done(null);
+      }
+    };
+    xhr.onerror = () => {
+      fail("Pyrant does not answer. See that it runs, then try again.");
+      done(null);
+    };
+    xhr.onabort = () => {
+      row.remove();
+      done(null);
+    };
+    button.onclick = () => xhr.abort();
+    const body = new FormData();
+    body.append("photo", file);
+    xhr.send(body);
+  });
+}
+
+async function openAll(files) {
+  const urls = [];
+  for (const f of files) urls.push(await open(f));
+  const good = urls.filter(Boolean);
+  if (files.length === 1 && good.length === 1) location.href = good[0];
+  else if (good.length && good.length === files.length) location.reload();
+}
+
+input.addEventListener("change", () => {
+  openAll([...input.files]);
+  input.value = "";
+});
+document.getElementById("choose").addEventListener("keydown", (e) => {
+  if (e.key !== "Enter" && e.key !== " ") return;
+  e.preventDefault();
+  input.click();
+});
+
+const withFiles = (e) => e.dataTransfer?.types.includes("Files");
+document.addEventListener("dragover", (e) => {
+  if (!withFiles(e)) return;
+  e.preventDefault();
+  drop.hidden = false;
+});
+document.addEventListener("dragleave", (e) => {
+  if (!e.relatedTarget) drop.hidden = true;
+});
+document.addEventListener("drop", (e) => {
+  if (!withFiles(e)) return;
+  e.preventDefault();
+  drop.hidden = true;
+  openAll([...e.dataTransfer.files]);
+});
+
+// What cannot be taken back asks once more, in the button itself.
+document.addEventListener("submit", (e) => {
+  const ask = e.target.dataset.confirm;
+  const button = e.submitter;
+  if (!ask || !button || button.dataset.sure) return;
+  e.preventDefault();
+  button.dataset.sure = "1";
+  button.textContent = ask;
+});

@@ -1,0 +1,90 @@
+// The tone window: the photo's histogram with the range that spill may touch.
+import { commit, on, set, setDraft, shot, light } from "./state.js";
+
+const W = 300;
+const H = 92;
+const box = { left: 12, right: 288, top: 8, bottom: 84 };
+const svg = () => document.getElementById("tone");
+let bins = null;
+let drag = null;
+
+const xOf = (v) => box.left + v * (box.right - box.left);
+const make = (name, attrs, parent) => {
+  const el = document.createElementNS("http://www.w3.org/2000/svg", name);
+  for (const [k, v] of Object.entries(attrs)) el.setAttribute(k, v);
+  parent.append(el);
+  return el;
+};
+
+function tone() {
+  return { ...light().spill.tone, ...drag?.value };
+}
+
+function draw() {
+  const el = svg();
+  if (!el || !light()) return;
+  el.replaceChildren();
+  const t = tone();
+  bins?.forEach((v, i) => {
+    const h = Math.sqrt(v) * (box.bottom - box.top);
+    const w = (box.right - box.left) / bins.length;
+    make("rect", { x: box.left + i * w, y: box.bottom - h, width: w - 0.6, height: h, class: "bin" }, el);
+  });
+  const lo = t.low > 0 ? xOf(Math.max(t.low - t.soft, 0)) : xOf(0);
+  const hi = t.high < 1 ? xOf(Math.min(t.high + t.soft, 1)) : xOf(1);
+  make(
+    "polygon",
+    {
+      points: `${lo},${box.bottom} ${xOf(t.low)},${box.top} ${xOf(t.high)},${box.top} ${hi},${box.bottom}`,
+      class: "window",
+    },
+    el,
+  );
+  for (const end of ["low", "high"]) {
+    make("line", { x1: xOf(t[end]), x2: xOf(t[end]), y1: box.top, y2: box.bottom, class: "edge" }, el);
+    const hit = make("rect", { x: xOf(t[end]) - 12, y: 0, width: 24, height: H, class: "hit" }, el);
+    hit.dataset.toneEnd = end;
+  }
+}
+
+const value = (e) => {
+  const r = svg().getBoundingClientRect();
+  const v = (((e.clientX - r.left) * W) / r.width - box.left) / (box.right - box.left);
+  return Number(Math.min(Math.max(v, 0), 1).toFixed(2));
+};
+
+document.addEventListener("pointerdown", (e) => {
+  const end = e.target.dataset?.toneEnd;
+  if (!end) return;
+  e.preventDefault();
+  drag = { end, value: {} };
+  svg().setPointerCapture(e.pointerId);
+});
+document.addEventListener("pointermove", (e) => {
+  if (!drag) return;
+  const t = light().spill.tone;
+  const v = drag.end === "low" ? Math.min(value(e), t.high) : Math.max(value(e), t.low);
+  drag.value = { [drag.end]: v };
+  setDraft([set(`/lights/${shot.light}/spill/tone/${drag.end}`, v)]);
+  draw();
+});
+for (const kind of ["pointerup", "pointercancel"])
+  document.addEventListener(kind, async () => {
+    if (!drag) return;
+    const [[end, v] = []] = Object.entries(drag.value);
+    if (end) await commit([set(`/lights/${shot.light}/spill/tone/${end}`, v)]);
+    drag = null;
+    draw();
+  });
+
+async function fresh() {
+  if (!svg()) return;
+  draw();
+  if (bins) return;
+  const answer = await fetch(`/shots/${shot.id}/histogram`);
+  if (answer.ok) bins = await answer.json();
+  draw();
+}
+
+on("change", fresh);
+fresh();

@@ -1,0 +1,354 @@
+// The photo: zoom, pan, compare, and the frames that fill the screen.
+import { Frames } from "./frames.js";
+import { notice } from "./notice.js";
+import { draft, on, shot } from "./state.js";
+
+const stage = document.getElementById("stage");
+const canvas = document.getElementById("picture");
+const ctx = canvas.getContext("2d", { alpha: false });
+const divider = document.getElementById("divider");
+const busy = document.getElementById("busy");
+
+const long = Math.max(shot.width, shot.height);
+const margin = { x: 14, top: 14, bottom: 46 };
+
+let dpr = 1;
+let size = { w: 1, h: 1 }; // of the stage, in device pixels
+let zoom = 0; // device pixels for a pixel of the photo
+let origin = { x: 0, y: 0 }; // of the photo's corner, in device pixels
+let fitted = true;
+let show = "lit";
+let held = false; // plain, while a key is held
+let split = 0.5;
+let drawn = 0; // counts drafts, so that a frame knows whether it is the newest
+let idle = 0;
+
+// What has arrived: for each of lit and plain the whole at fit, and the part
+// that is seen.
+const has = { lit: { base: null, part: null }, plain: { base: null, part: null } };
+const moved = [];
+
+export const onMove = (fn) => moved.push(fn);
+export const toScreen = (x, y) => [(x * zoom + origin.x) / dpr, (y * zoom + origin.y) / dpr];
+export const toPhoto = (cx, cy) => {
+  const r = stage.getBoundingClientRect();
+  return [((cx - r.left) * dpr - origin.x) / zoom, ((cy - r.top) * dpr - origin.y) / zoom];
+};
+export const pixelsPerPhoto = () => zoom / dpr;
+export const showing = () => (held ? "plain" : show);
+
+function fitZoom() {
+  const w = size.w - 2 * margin.x * dpr;
+  const h = size.h - (margin.top + margin.bottom) * dpr;
+  return Math.max(Math.min(w / shot.width, h / shot.height, 1), 0.001);
+}
+
+// snap gives the zoom whose picture has a whole number of pixels.
+const snap = (z) => (z >= 1 ? z : Math.max(Math.round(long * z), 1) / long);
+
+function place(z, x, y) {
+  zoom = snap(z);
+  // The photo may not be lost from sight.
+  const w = shot.width * zoom;
+  const h = shot.height * zoom;
+  const keep = 60 * dpr;
+  origin = {
+    x: Math.round(Math.min(Math.max(x, keep - w), size.w - keep)),
+    y: Math.round(Math.min(Math.max(y, keep - h), size.h - keep)),
+  };
+  const shown = document.getElementById("zoom");
+  shown.textContent = fitted ? "Fit" : `${Math.round(100 * zoom)} %`;
+  shown.parentElement.setAttribute("aria-label", `Fit; the zoom is ${Math.round(100 * zoom)} %`);
+  moved.forEach((fn) => fn());
+  paint();
+  ask();
+}
+
+export function fit() {
+  fitted = true;
+  const z = snap(fitZoom());
+  const free = size.h - (margin.top + margin.bottom) * dpr - shot.height * z;
+  place(z, (size.w - shot.width * z) / 2, margin.top * dpr + Math.max(free / 2, 0));
+}
+
+// zoomTo keeps the point of the stage at (cx, cy), in client pixels, in place.
+export function zoomTo(z, cx, cy) {
+  const r = stage.getBoundingClientRect();
+  const px = ((cx ?? r.left + r.width / 2) - r.left) * dpr;
+  const py = ((cy ?? r.top + r.height / 2) - r.top) * dpr;
+  z = snap(Math.min(Math.max(z, fitZoom() / 2), 16));
+  fitted = false;
+  place(z, px - ((px - origin.x) / zoom) * z, py - ((py - origin.y) / zoom) * z);
+}
+
+export const zoomBy = (k, cx, cy) => zoomTo(zoom * k, cx, cy);
+
+export function pan(dx, dy) {
+  fitted = false;
+  place(zoom, origin.x + dx * dpr, origin.y + dy * dpr);
+}
+
+function resize() {
+  dpr = window.devicePixelRatio || 1;
+  const r = stage.getBoundingClientRect();
+  size = { w: Math.max(Math.round(r.width * dpr), 1), h: Math.max(Math.round(r.height * dpr), 1) };
+  canvas.width = size.w;
+  canvas.height = size.h;
+  if (fitted) fit();
+  else place(zoom, origin.x, origin.y);
+}
+
+// part returns the piece of the picture that is seen, in pixels of the picture
+// at this zoom (or of the photo, when it is shown larger than it is).
+function part() {
+  const k = Math.max(zoom, 1);
+  const l = Math.round(long * Math.min(zoom, 1));
+  const W = Math.max(1, Math.round((shot.width * l) / long));
+  const H = Math.max(1, Math.round((shot.height * l) / long));
+  const x = Math.max(0, Math.floor(-origin.x / k));
+  const y = Math.max(0, Math.floor(-origin.y / k));
+  const x1 = Math.min(W, Math.ceil((size.w - origin.x) / k));
+  const y1 = Math.min(H, Math.ceil((size.h - origin.y) / k));
+  return { long: l, x, y, w: x1 - x, h: y1 - y, whole: x === 0 && y === 0 && x1 === W && y1 === H };
+}
+
+const sameRect = (a, b) => a && a.long === b.long && a.x === b.x && a.y === b.y && a.w === b.w && a.h === b.h;
+
+// wish says which frame is missing, the most pressing first.
+function wish() {
+  const p = part();
+  if (p.w < 1 || p.h < 1) return null;
+  const lit = has.lit.part;
+  const newest = lit && lit.drawn === drawn && sameRect(lit, p);
+  const need = { ...p, drawn, version: shot.version };
+  if (draft) return newest ? null : { ...need, patch: draft, final: false };
+  if (showing() !== "lit" && !sameRect(has.plain.part, p)) return { ...need, plain: true, final: false };
+  if (!newest) return { ...need, final: false };
+  if (performance.now() - idle < 140) {
+    clearTimeout(wish.timer);
+    wish.timer = setTimeout(() => frames.look(), 150);
+    return null;
+  }
+  if (!lit.final) return { ...need, final: true };
+  if (!sameRect(has.plain.part, p) || !has.plain.part.final) return { ...need, plain: true, final: true };
+  return null;
+}
+
+function got(frame) {
+  setBusy(false);
+  const to = has[frame.plain ? "plain" : "lit"];
+  to.part = frame;
+  if (frame.whole) to.base = frame;
+  if (!frame.plain) stage.dataset.drawn = `${frame.version}:${frame.patch ? "draft" : frame.final ? "final" : "quick"}`;
+  if (frame.clipped !== null) stage.dataset.clipped = frame.clipped;
+  paint();
+  readout();
+}
+
+const frames = new Frames(wish, got, (error) => {
+  setBusy(false);
+  notice("No picture", error.message, [["Try again", () => frames.look()]]);
+});
+
+function ask(urgent = false) {
+  idle = performance.now();
+  frames.look(urgent);
+  setBusy(true);
+}
+
+let busyTimer = 0;
+function setBusy(yes) {
+  clearTimeout(busyTimer);
+  if (!yes) {
+    busy.hidden = true;
+    return;
+  }
+  busyTimer = setTimeout(() => {
+    if (!frames.now || frames.now.plain || frames.now.final) return;
+    busy.firstElementChild.textContent = "Rendering…";
+    busy.hidden = false;
+  }, 500);
+}
+busy.querySelector("button").addEventListener("click", () => {
+  frames.cancel();
+  setBusy(false);
+});
+
+function drawLayer(layer, x0, x1) {
+  ctx.save();
+  ctx.beginPath();
+  ctx.rect(x0, 0, x1 - x0, size.h);
+  ctx.clip();
+  for (const f of [layer.base, layer.part]) {
+    if (!f) continue;
+    const k = (zoom * long) / f.long;
+    ctx.imageSmoothingEnabled = k < 1 || zoom < 1;
+    ctx.drawImage(f.bitmap, origin.x + f.x * k, origin.y + f.y * k, f.w * k, f.h * k);
+  }
+  ctx.restore();
+}
+
+function paint() {
+  ctx.fillStyle = "#0f0f0e";
+  ctx.fillRect(0, 0, size.w, size.h);
+  const mode = showing();
+  const at = Math.round(split * size.w);
+  divider.hidden = mode !== "split";
+  for (const [sel, x] of [
+    [".tag-lit", at / dpr - 44],
+    [".tag-plain", at / dpr + 10],
+  ]) {
+    const tag = stage.querySelector(sel);
+    tag.hidden = mode !== "split";
+    tag.style.left = `${x}px`;
+  }
+  if (mode === "split") {
+    drawLayer(has.lit, 0, at);
+    drawLayer(has.plain, at, size.w);
+    divider.style.left = `${at / dpr}px`;
+    divider.setAttribute("aria-valuenow", Math.round(100 * split));
+  } else drawLayer(has[mode], 0, size.w);
+}
+
+export function setShow(mode) {
+  show = mode;
+  for (const b of stage.querySelectorAll("[data-show]"))
+    b.setAttribute("aria-checked", String(b.dataset.show === mode));
+  paint();
+  ask();
+}
+
+export function hold(yes) {
+  if (held === yes) return;
+  held = yes;
+  paint();
+  ask();
+}
+
+// The readout of the pixel under the pointer, now and before.
+const probe = new OffscreenCanvas(1, 1).getContext("2d", { willReadFrequently: true });
+let pointer = null;
+
+function sample(layer, x, y) {
+  for (const f of [layer.part, layer.base]) {
+    if (!f) continue;
+    const k = f.long / long;
+    const px = Math.floor(x * k) - f.x;
+    const py = Math.floor(y * k) - f.y;
+    if (px < 0 || py < 0 || px >= f.w || py >= f.h) continue;
+    probe.drawImage(f.bitmap, px, py, 1, 1, 0, 0, 1, 1);
+    return [...probe.getImageData(0, 0, 1, 1).data.slice(0, 3)];
+  }
+  return null;
+}
+
+const three = (v) => v.map((n) => String(n).padStart(3)).join(" ");
+
+function readout() {
+  const [at, now, was, clip] = ["at", "now", "was", "clip"].map((n) => document.getElementById(`r-${n}`));
+  const p = pointer && toPhoto(pointer.x, pointer.y).map(Math.floor);
+  const inside = p && p[0] >= 0 && p[1] >= 0 && p[0] < shot.width && p[1] < shot.height;
+  at.textContent = inside ? `${p[0]}, ${p[1]}` : "";
+  const a = inside && sample(has.lit, p[0] + 0.5, p[1] + 0.5);
+  const b = inside && sample(has.plain, p[0] + 0.5, p[1] + 0.5);
+  now.textContent = a ? three(a) : "";
+  was.textContent = b ? `was ${three(b)}` : "";
+  const share = 100 * Number(stage.dataset.clipped ?? 0);
+  clip.textContent = has.lit.part && share >= 0.05 ? `clipped ${share.toFixed(1)} %` : "";
+}
+
+stage.addEventListener("pointermove", (e) => {
+  pointer = { x: e.clientX, y: e.clientY };
+  readout();
+});
+stage.addEventListener("pointerleave", () => {
+  pointer = null;
+  readout();
+});
+
+// Zoom and pan by wheel, drag and pinch.
+stage.addEventListener(
+  "wheel",
+  (e) => {
+    e.preventDefault();
+    const step = e.deltaMode === 1 ? 30 : 1;
+    zoomBy(Math.exp(-e.deltaY * step * (e.ctrlKey ? 0.01 : 0.0016)), e.clientX, e.clientY);
+  },
+  { passive: false },
+);
+
+const fingers = new Map();
+let dragging = null;
+export const space = { down: false };
+
+stage.addEventListener("pointerdown", (e) => {
+  if (e.target.closest("button, #divider, #notice, #busy")) return;
+  fingers.set(e.pointerId, { x: e.clientX, y: e.clientY });
+  const free = !e.defaultPrevented && e.button === 0;
+  if (e.button === 1 || space.down || free || fingers.size === 2) {
+    e.preventDefault();
+    stage.focus({ preventScroll: true });
+    stage.setPointerCapture(e.pointerId);
+    dragging = { x: e.clientX, y: e.clientY };
+    stage.classList.add("panning");
+  }
+});
+stage.addEventListener("pointermove", (e) => {
+  if (!fingers.has(e.pointerId)) return;
+  const old = [...fingers.values()];
+  fingers.set(e.pointerId, { x: e.clientX, y: e.clientY });
+  const now = [...fingers.values()];
+  if (now.length === 2) {
+    const gap = (p) => Math.hypot(p[0].x - p[1].x, p[0].y - p[1].y);
+    const mid = (p) => ({ x: (p[0].x + p[1].x) / 2, y: (p[0].y + p[1].y) / 2 });
+    pan(mid(now).x - mid(old).x, mid(now).y - mid(old).y);
+    zoomBy(gap(now) / Math.max(gap(old), 1), mid(now).x, mid(now).y);
+  } else if (dragging) {
+    pan(e.clientX - dragging.x, e.clientY - dragging.y);
+    dragging = { x: e.clientX, y: e.clientY };
+  }
+});
+for (const kind of ["pointerup", "pointercancel"])
+  stage.addEventListener(kind, (e) => {
+    fingers.delete(e.pointerId);
+    dragging = null;
+    stage.classList.remove("panning");
+  });
+
+divider.addEventListener("pointerdown", (e) => {
+  e.preventDefault();
+  divider.setPointerCapture(e.pointerId);
+});
+divider.addEventListener("pointermove", (e) => {
+  if (!divider.hasPointerCapture(e.pointerId)) return;
+  const r = stage.getBoundingClientRect();
+  split = Math.min(Math.max((e.clientX - r.left) / r.width, 0.02), 0.98);
+  paint();
+});
+divider.addEventListener("keydown", (e) => {
+  const by = { ArrowLeft: -0.02, ArrowRight: 0.02 }[e.key];
+  if (!by) return;
+  e.preventDefault();
+  e.stopPropagation();
+  split = Math.min(Math.max(split + by, 0.02), 0.98);
+  paint();
+});
+
+stage.addEventListener("click", (e) => {
+  const b = e.target.closest("button");
+  if (b?.dataset.show) setShow(b.dataset.show);
+  else if (b?.dataset.zoom === "fit") fit();
+  else if (b?.dataset.zoom === "one") zoomTo(1);
+  else if (b?.dataset.zoom) zoomBy(b.dataset.zoom === "in" ? 1.5 : 1 / 1.5);
+});
+
+on("draft", () => {
+  drawn++;
+  ask(true);
+});
+on("change", () => {
+  drawn++;
+  ask();
+});
+
+new ResizeObserver(resize).observe(stage);
