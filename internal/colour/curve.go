@@ -7,41 +7,63 @@ import "math"
 // the upper seven bits of the mantissa of the argument, so that each octave has
 // 128 of them: as fine near black, where encodings are steep, as near white.
 type Curve struct {
-	tab [curveOctaves*curveSteps + 1]float32
+	tab [curveOctaves * curveSteps]segment
+	low float32 // slope below the table
+}
+
+// segment is a straight piece of a curve, at + slope·x.
+type segment struct{ at, slope float32 }
+
+// between returns the segment through (x0, y0) and (x1, y1).
+func between(x0, y0, x1, y1 float64) segment {
+	m := (y1 - y0) / (x1 - x0)
+	return segment{float32(y0 - m*x0), float32(m)}
 }
 
 const (
 	curveOctaves = 16 // the table starts at 2^-16; below, the curve is a straight line
 	curveSteps   = 128
 	curveBase    = (127 - curveOctaves) * curveSteps
+	curveLow     = curveBase << 16 // bits of 2^-16
+	curveOne     = 127 << 23       // bits of 1
 )
 
 // NewCurve tabulates encode, an increasing function with encode(0) = 0 and
 // encode(1) = 1.
 func NewCurve(encode func(float64) float64) *Curve {
 	c := new(Curve)
+	x0 := math.Exp2(-curveOctaves)
+	y0 := encode(x0)
+	c.low = float32(y0 / x0)
 	for i := range c.tab {
-		x := math.Float32frombits(uint32(i+curveBase) << 16)
-		c.tab[i] = float32(encode(float64(x)))
+		x1 := float64(math.Float32frombits(uint32(i+1+curveBase) << 16))
+		y1 := encode(x1)
+		c.tab[i] = between(x0, y0, x1, y1)
+		x0, y0 = x1, y1
 	}
 	return c
 }
 
 // At returns the encoded value of x; arguments outside [0, 1] are clipped.
 func (c *Curve) At(x float32) float32 {
-	if !(x > 0) {
-		return 0
-	}
-	if x >= 1 {
-		return c.tab[len(c.tab)-1]
-	}
+	// One comparison of the bits finds all arguments that the table covers:
+	// negative ones have the highest bit set.
 	b := math.Float32bits(x)
-	i := int(b>>16) - curveBase
-	if i < 0 {
-		return x * (1 << curveOctaves) * c.tab[0]
+	if b-curveLow >= curveOne-curveLow {
+		return c.outside(x)
 	}
-	f := float32(b&0xffff) * (1.0 / 65536)
-	return c.tab[i] + (c.tab[i+1]-c.tab[i])*f
+	s := &c.tab[(b>>16-curveBase)&(curveOctaves*curveSteps-1)]
+	return s.at + s.slope*x
+}
+
+func (c *Curve) outside(x float32) float32 {
+	switch {
+	case x >= 1:
+		return 1
+	case x > 0:
+		return x * c.low
+	}
+	return 0 // and what is no number
 }
 
 // SRGBToLinear decodes a display value in [0, 1] by the transfer function of
@@ -88,24 +110,34 @@ func Undisplay(v float32) float32 {
 	return undisplay[i] + (undisplay[i+1]-undisplay[i])*(f-float32(i))
 }
 
-// expTab holds e^(-k/32) for k from 0 to 32·16.
-var expTab = func() (t [32*16 + 2]float32) {
+const (
+	expSteps = 256 // for each unit of the argument
+	expTop   = 16  // above, e^-x is taken for 0
+)
+
+// expTab holds e^-x in pieces of 1/expSteps; the last ends at 0.
+var expTab = func() (t [expTop * expSteps]segment) {
 	for i := range t {
-		t[i] = float32(math.Exp(-float64(i) / 32))
+		x0, x1 := float64(i)/expSteps, float64(i+1)/expSteps
+		y1 := math.Exp(-x1)
+		if i == len(t)-1 {
+			y1 = 0
+		}
+		t[i] = between(x0, math.Exp(-x0), x1, y1)
 	}
 	return
 }()
 
-// ExpNeg returns e^(-x) for x >= 0 with a relative error below 1e-6: a table
-// over steps of 1/32 and three terms of the series between them. Above 16 it
-// is 0. It is a third of the cost of math.Exp, and the same on every machine.
+// ExpNeg returns e^(-x) for x >= 0 by linear interpolation in a table, with an
+// error below 2e-6 of its value up to 15: an eighth of a step of 16 bits. It
+// falls without a jump, ends at 0 from 16 up, and is a quarter of the cost of
+// math.Exp.
 func ExpNeg(x float32) float32 {
-	if x >= 16 {
+	if !(x < expTop) {
 		return 0
 	}
-	k := int(x * 32)
-	f := x - float32(k)*(1.0/32)
-	return expTab[k] * (1 - f*(1-f*(0.5-f*(1.0/6))))
+	s := &expTab[int32(x*expSteps)&(expTop*expSteps-1)]
+	return s.at + s.slope*x
 }
 
 // SoftAdd joins light x >= 0 to p: out = p + (1-p)·(1-exp(-x/(1-p))) for
@@ -117,4 +149,23 @@ func SoftAdd(p, x float32) float32 {
 	}
 	t := 1 - p
 	return 1 - t*ExpNeg(x/t)
+}
+
+// SoftAddRow joins the light in x to the samples in p, each as SoftAdd does.
+func SoftAddRow(p, x []float32) {
+	x = x[:len(p)]
+	// The calls written out: this is the hottest loop of a frame.
+	for i, v := range x {
+		t := 1 - p[i]
+		if t <= 0 || v <= 0 {
+			continue
+		}
+		u := v / t
+		if !(u < expTop) {
+			p[i] = 1
+			continue
+		}
+		s := &expTab[int32(u*expSteps)&(expTop*expSteps-1)]
+		p[i] = 1 - t*(s.at+s.slope*u)
+	}
 }

@@ -114,14 +114,21 @@ func (p *Profile) Linear16(dst []float32, src []uint16) {
 	}
 }
 
-// Encode returns the encoded values, each in [0, 1], of a working colour.
-// Colours that the profile cannot hold are clipped.
-func (p *Profile) Encode(r, g, b float32) (float32, float32, float32) {
+// Encode writes to dst the encoded values, each in [0, 1], of the working
+// colours in src, three samples a pixel. Colours that the profile cannot hold
+// are clipped. dst and src may be the same.
+func (p *Profile) Encode(dst, src []float32) {
+	dst = dst[:len(src)]
 	if !p.plain {
-		m := &p.fromWork
-		r, g, b = m[0]*r+m[1]*g+m[2]*b, m[3]*r+m[4]*g+m[5]*b, m[6]*r+m[7]*g+m[8]*b
+		copy(dst, src)
+		apply(&p.fromWork, dst)
+		src = dst
 	}
-	return p.enc[0].At(r), p.enc[1].At(g), p.enc[2].At(b)
+	r, g, b := p.enc[0], p.enc[1], p.enc[2]
+	for i := 0; i+2 < len(src); i += 3 {
+		s, d := src[i:i+3:i+3], dst[i:i+3:i+3]
+		d[0], d[1], d[2] = r.At(s[0]), g.At(s[1]), b.At(s[2])
+	}
 }
 
 func apply(m *[9]float32, v []float32) {

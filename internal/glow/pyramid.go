@@ -139,28 +139,55 @@ func (p *Pyramid) Top() int { return len(p.levels) - 1 }
 
 // kernel returns the right half of a Gaussian sampled at whole pixels out to
 // four deviations, middle first, with the sum of the whole equal to 1.
+//
+// Samples of a Gaussian narrower than a pixel have less than its variance, and
+// a small preview would come out crisper than its export: there a wider one is
+// sampled, so that the samples' variance is the one asked for.
 func kernel(sigma float64) []float32 {
-	n := int(math.Ceil(4 * sigma))
-	k := make([]float64, n+1)
-	sum := 0.0
-	for i := range k {
-		if sigma > 0 {
-			k[i] = math.Exp(-float64(i*i) / (2 * sigma * sigma))
-		} else {
-			k[i] = 1
-		}
-		if i == 0 {
-			sum += k[i]
-		} else {
-			sum += 2 * k[i]
+	if sigma <= 0 {
+		return []float32{1}
+	}
+	width := sigma
+	if sigma < 1 {
+		lo, hi := sigma, 1.1
+		for range 40 {
+			width = (lo + hi) / 2
+			if _, v := sampled(width); v < sigma*sigma {
+				lo = width
+			} else {
+				hi = width
+			}
 		}
 	}
-	out := make([]float32, n+1)
+	k, _ := sampled(width)
+	out := make([]float32, len(k))
 	for i := range k {
-		out[i] = float32(k[i] / sum)
+		out[i] = float32(k[i])
 	}
 	return out
 }
+
+// sampled returns the right half of a Gaussian at whole pixels, with the sum of
+// the whole equal to 1, and the variance of the whole.
+func sampled(width float64) (k []float64, variance float64) {
+	k = make([]float64, int(math.Ceil(4*width))+1)
+	sum := 0.0
+	for i := range k {
+		k[i] = math.Exp(-float64(i*i) / (2 * width * width))
+		sum += k[i]
+		if i > 0 {
+			sum += k[i]
+		}
+	}
+	for i := range k {
+		k[i] /= sum
+		variance += 2 * k[i] * float64(i*i)
+	}
+	return k, variance
+}
+
+// extra is how many samples beyond its own a blur reaches.
+func extra(sigma float64) int { return len(kernel(sigma)) - 1 }
 
 // Extent returns the samples of a level that a blur by sigma, in pixels of
 // that level, reaches.
@@ -169,7 +196,7 @@ func (p *Pyramid) Extent(level int, sigma float64) image.Rectangle {
 	if r.Empty() {
 		return r
 	}
-	return r.Inset(-int(math.Ceil(4 * sigma)))
+	return r.Inset(-extra(sigma))
 }
 
 // Blur returns the coverage at a level convolved with a Gaussian of deviation

@@ -131,11 +131,13 @@ func (s *Sum) Bytes() int64 {
 	return int64(len(s.half.pix)) * 4
 }
 
-// Row adds to dst the light in row y from column x0 on. tmp is scratch memory
+// Row writes to dst the light in row y from column x0 on. tmp is scratch memory
 // that is returned for the next call.
 func (s *Sum) Row(dst []float32, x0, y int, tmp []float32) []float32 {
 	if s.half != nil {
 		tmp = s.half.expandRow(dst, x0, y, tmp)
+	} else {
+		clear(dst)
 	}
 	for i := range s.terms {
 		addTerm(dst, x0, y, &s.terms[i], s.ch)
@@ -171,97 +173,113 @@ func addTerm(dst []float32, x0, y int, t *Term, ch int) {
 	}
 }
 
-// expandRow adds to dst, which starts at column x0 of the level below, that
+// expandRow writes to dst, which starts at column x0 of the level below, that
 // level's row y expanded from l: samples between are averages of two, samples
 // on the grid keep six eighths and take one from either side.
 func (l *layer) expandRow(dst []float32, x0, y int, tmp []float32) []float32 {
 	ch := l.ch
 	count := len(dst) / ch
-	if !(y >= 2*l.rect.Min.Y-2 && y < 2*l.rect.Max.Y+1) {
-		return tmp
-	}
 	// The coarse columns that this row reads, c0 to c1; zero where l has none.
 	c0, c1 := (x0>>1)-1, ((x0+count)>>1)+2
+	a, b := max(c0, l.rect.Min.X), min(c1, l.rect.Max.X)
+	// The pixels that a coarse column of l reaches.
+	from, to := max(x0, 2*a-2), min(x0+count, 2*b+1)
+	if y < 2*l.rect.Min.Y-2 || y >= 2*l.rect.Max.Y+1 || a >= b || from >= to {
+		clear(dst)
+		return tmp
+	}
 	if n := (c1 - c0) * ch; cap(tmp) < n {
 		tmp = make([]float32, n)
 	}
 	tmp = tmp[:(c1-c0)*ch]
-	clear(tmp)
-	a, b := max(c0, l.rect.Min.X), min(c1, l.rect.Max.X)
-	if a >= b {
-		return tmp
-	}
-	mid := tmp[(a-c0)*ch : (b-c0)*ch]
-	src := func(yy int) []float32 {
-		if yy < l.rect.Min.Y || yy >= l.rect.Max.Y {
-			return nil
-		}
-		return l.row(yy)[(a-l.rect.Min.X)*ch : (b-l.rect.Min.X)*ch]
-	}
-	add := func(r []float32, w float32) {
-		if r == nil {
-			return
-		}
-		r = r[:len(mid)]
-		for i := range mid {
-			mid[i] += r[i] * w
-		}
-	}
-	j := y >> 1
-	if y&1 == 0 {
-		p, q, r := src(j-1), src(j), src(j+1)
-		if p != nil && q != nil && r != nil {
-			p, q, r = p[:len(mid)], q[:len(mid)], r[:len(mid)]
-			for i := range mid {
-				mid[i] = p[i]*0.125 + q[i]*0.75 + r[i]*0.125
-			}
-		} else {
-			add(p, 0.125)
-			add(q, 0.75)
-			add(r, 0.125)
-		}
-	} else {
-		add(src(j), 0.5)
-		add(src(j+1), 0.5)
-	}
-	// Only pixels that a non-zero coarse column reaches.
-	from, to := max(x0, 2*a-2), min(x0+count, 2*b+1)
+	clear(tmp[:(a-c0)*ch])
+	clear(tmp[(b-c0)*ch:])
+	l.between(tmp[(a-c0)*ch:(b-c0)*ch], a, y)
+
+	clear(dst[:(from-x0)*ch])
+	clear(dst[(to-x0)*ch:])
 	if ch == 1 {
 		for x := from; x < to; x++ {
 			i := (x >> 1) - c0
 			if x&1 == 0 {
-				dst[x-x0] += (tmp[i-1]+tmp[i+1])*0.125 + tmp[i]*0.75
+				dst[x-x0] = (tmp[i-1]+tmp[i+1])*0.125 + tmp[i]*0.75
 			} else {
-				dst[x-x0] += (tmp[i] + tmp[i+1]) * 0.5
+				dst[x-x0] = (tmp[i] + tmp[i+1]) * 0.5
 			}
 		}
 		return tmp
 	}
 	x := from
-	if x < to && x&1 != 0 {
+	if x&1 != 0 {
 		i := 3 * ((x >> 1) - c0)
 		t, d := tmp[i:i+6:i+6], dst[3*(x-x0):3*(x-x0)+3]
 		for c := range 3 {
-			d[c] += (t[c] + t[c+3]) * 0.5
+			d[c] = (t[c] + t[c+3]) * 0.5
 		}
 		x++
 	}
-	for ; x+1 < to; x += 2 {
+	// Two pixels for each coarse column; the columns move through l, m, r.
+	if x+1 < to {
 		i := 3 * ((x >> 1) - c0)
-		t, d := tmp[i-3:i+6:i+6], dst[3*(x-x0):3*(x-x0)+6:3*(x-x0)+6]
-		d[0] += (t[0]+t[6])*0.125 + t[3]*0.75
-		d[1] += (t[1]+t[7])*0.125 + t[4]*0.75
-		d[2] += (t[2]+t[8])*0.125 + t[5]*0.75
-		d[3] += (t[3] + t[6]) * 0.5
-		d[4] += (t[4] + t[7]) * 0.5
-		d[5] += (t[5] + t[8]) * 0.5
+		l0, l1, l2, m0, m1, m2 := tmp[i-3], tmp[i-2], tmp[i-1], tmp[i], tmp[i+1], tmp[i+2]
+		for ; x+1 < to; x += 2 {
+			i += 3
+			t, d := tmp[i:i+3:i+3], dst[3*(x-x0):3*(x-x0)+6:3*(x-x0)+6]
+			r0, r1, r2 := t[0], t[1], t[2]
+			d[0] = (l0+r0)*0.125 + m0*0.75
+			d[1] = (l1+r1)*0.125 + m1*0.75
+			d[2] = (l2+r2)*0.125 + m2*0.75
+			d[3] = (m0 + r0) * 0.5
+			d[4] = (m1 + r1) * 0.5
+			d[5] = (m2 + r2) * 0.5
+			l0, l1, l2, m0, m1, m2 = m0, m1, m2, r0, r1, r2
+		}
 	}
 	if x < to {
 		i := 3 * ((x >> 1) - c0)
 		t, d := tmp[i-3:i+6:i+6], dst[3*(x-x0):3*(x-x0)+3]
 		for c := range 3 {
-			d[c] += (t[c]+t[c+6])*0.125 + t[c+3]*0.75
+			d[c] = (t[c]+t[c+6])*0.125 + t[c+3]*0.75
 		}
 	}
 	return tmp
+}
+
+// between writes to mid the samples of l from column a on, expanded along y to
+// row y of the level below.
+func (l *layer) between(mid []float32, a, y int) {
+	src := func(yy int) []float32 {
+		if yy < l.rect.Min.Y || yy >= l.rect.Max.Y {
+			return nil
+		}
+		at := (a - l.rect.Min.X) * l.ch
+		return l.row(yy)[at : at+len(mid)]
+	}
+	j := y >> 1
+	p, q, r := src(j-1), src(j), src(j+1)
+	switch {
+	case y&1 != 0 && q != nil && r != nil:
+		for i := range mid {
+			mid[i] = (q[i] + r[i]) * 0.5
+		}
+	case y&1 == 0 && p != nil && q != nil && r != nil:
+		for i := range mid {
+			mid[i] = (p[i]+r[i])*0.125 + q[i]*0.75
+		}
+	default: // at the upper and lower end
+		clear(mid)
+		add := func(row []float32, w float32) {
+			for i, v := range row {
+				mid[i] += v * w
+			}
+		}
+		if y&1 != 0 {
+			add(q, 0.5)
+			add(r, 0.5)
+			return
+		}
+		add(p, 0.125)
+		add(r, 0.125)
+		add(q, 0.75)
+	}
 }

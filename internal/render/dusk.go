@@ -44,13 +44,22 @@ func newDusk(d recipe.Dusk) *dusk {
 	return out
 }
 
-func (d *dusk) at(r, g, b float32) (float32, float32, float32) {
-	m := &d.m
-	r, g, b = m[0]*r+m[1]*g+m[2]*b, m[3]*r+m[4]*g+m[5]*b, m[6]*r+m[7]*g+m[8]*b
-	if d.knee > 0 {
-		return d.shoulder(r), d.shoulder(g), d.shoulder(b)
+// row writes to dst the pixels of src, three samples each, with the daylight
+// taken out.
+func (d *dusk) row(dst, src []float32) {
+	m := d.m // a copy: dst could otherwise be part of it for all the compiler knows
+	for i := 0; i+2 < len(src); i += 3 {
+		v, o := src[i:i+3:i+3], dst[i:i+3:i+3]
+		r, g, b := v[0], v[1], v[2]
+		o[0] = m[0]*r + m[1]*g + m[2]*b
+		o[1] = m[3]*r + m[4]*g + m[5]*b
+		o[2] = m[6]*r + m[7]*g + m[8]*b
 	}
-	return r, g, b
+	if d.knee > 0 {
+		for i, v := range dst[:len(src)] {
+			dst[i] = d.shoulder(v)
+		}
+	}
 }
 
 // shoulder leaves values below the knee alone and bends what is above so that

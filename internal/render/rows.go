@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"image"
+	"sync"
 	"time"
 
 	"pyrant/internal/colour"
@@ -43,8 +44,10 @@ func (p *plan) strip(ctx context.Context, part image.Rectangle, out image.Image)
 		return err
 	}
 	defer p.stats.add("rows", time.Now())
+	pool := sync.Pool{New: func() any { return newScratch(part.Dx()) }}
 	err := raster.Rows(ctx, part.Min.Y, part.Max.Y, func(y0, y1 int) {
-		s := newScratch(part.Dx())
+		s := pool.Get().(*scratch)
+		defer pool.Put(s)
 		for y := y0; y < y1; y++ {
 			r.row(s, part.Min.X, part.Max.X, y, out)
 		}
@@ -162,19 +165,23 @@ func (r *ready) collect(ctx context.Context, part image.Rectangle) error {
 
 // scratch is the memory that the computation of a row uses.
 type scratch struct {
-	plain []float32 // the photo, linear
-	pix   []float32 // the picture as it comes about
-	light []float32 // light to be added
-	cover []float32 // coverage of a core or of a blended shell
-	alpha [][]float32
-	hit   []bool // which pixels an effect changed
-	tmp   []float32
+	plain  []float32 // the photo, linear
+	pix    []float32 // the picture as it comes about
+	light  []float32 // light to be added to pix
+	fall   []float32 // light that comes back from surfaces
+	cover  []float32 // coverage of a core or of a blended shell
+	alpha  [][]float32
+	core   coreRow
+	weight []float32 // of the cores in core, before they are mixed
+	hit    []bool    // which pixels an effect changed
+	tmp    []float32
 }
 
 func newScratch(w int) *scratch {
 	return &scratch{
 		plain: make([]float32, 3*w), pix: make([]float32, 3*w), light: make([]float32, 3*w),
-		cover: make([]float32, w), hit: make([]bool, w),
+		fall: make([]float32, 3*w), cover: make([]float32, w), hit: make([]bool, w),
+		core: coreRow{pix: make([]float32, 3*w), alpha: make([]float32, w)}, weight: make([]float32, w),
 	}
 }
 
@@ -212,129 +219,91 @@ func (r *ready) row(s *scratch, x0, x1, y int, out image.Image) {
 			hit[i] = true
 		}
 	case p.dusk != nil:
+		p.dusk.row(pix, plain)
 		for i := range hit {
 			hit[i] = true
-			v := plain[3*i : 3*i+3 : 3*i+3]
-			d := pix[3*i : 3*i+3 : 3*i+3]
-			d[0], d[1], d[2] = p.dusk.at(v[0], v[1], v[2])
 		}
 	default:
 		copy(pix, plain)
 	}
-	for i, sum := range r.spills {
-		r.spillRow(s, sum, &p.spills[i], x0, x1, y)
-	}
-	for i, sum := range r.cores {
-		if sum != nil {
-			r.coreRow(s, sum, p.lights[i], x0, x1, y)
-		}
-	}
+	r.spillRow(s, x0, y)
+	r.coreRow(s, x0, x1, y)
+	waits := len(r.spills) > 0 // spill that has not been joined yet
 	for i := range r.layers {
-		if r.layers[i].add != nil {
-			r.addRow(s, r.layers[i].add, x0, x1, y)
+		if add := r.layers[i].add; add != nil {
+			s.tmp = add.Row(s.light, x0, y, s.tmp)
+			s.expose(waits)
 		} else {
+			if waits {
+				clear(s.light)
+				s.expose(true)
+			}
 			r.blendRow(s, &r.layers[i], p.layers[i].blends, x0, x1, y)
 		}
+		waits = false
 	}
+	if waits {
+		clear(s.light)
+		s.expose(true)
+	}
+	s.core.over(pix, hit)
 	r.write(s, x0, y, w, out)
 }
 
-// spillRow adds light that comes back from the photo's own colours.
-func (r *ready) spillRow(s *scratch, sum *glow.Sum, sp *spillPlan, x0, x1, y int) {
-	a, b := span(sum.Rect, x0, x1, y)
-	if a >= b {
-		return
+// expose joins the light in s.light, and with it what falls on surfaces, by one
+// soft add: what comes to one place meets the film once, whatever lights and
+// shells it comes from. Surfaces that a core hides send nothing.
+func (s *scratch) expose(fall bool) {
+	light := s.light
+	for _, c := range s.core.spans {
+		colour.SoftAddRow(s.core.pix[3*c[0]:3*c[1]], light[3*c[0]:3*c[1]])
 	}
-	light := s.light[3*a : 3*b]
-	clear(light)
-	s.tmp = sum.Row(light, x0+a, y, s.tmp)
-	pix, plain, hit := s.pix[3*a:3*b], s.plain[3*a:3*b], s.hit[a:b]
-	for i := range hit {
-		e := light[3*i : 3*i+3 : 3*i+3]
-		if e[0] == 0 && e[1] == 0 && e[2] == 0 {
+	if fall {
+		for i, v := range s.fall {
+			light[i] += v
+		}
+	}
+	for i, hit := range s.hit {
+		if hit {
 			continue
 		}
-		c, d := plain[3*i:3*i+3:3*i+3], pix[3*i:3*i+3:3*i+3]
-		k := float32(1)
-		if sp.window != nil {
-			k = sp.window[int(colour.Display.At(colour.Luma(c[0], c[1], c[2]))*255+0.5)]
-			if k == 0 {
-				continue
-			}
-		}
-		d[0] = colour.SoftAdd(d[0], e[0]*c[0]*k)
-		d[1] = colour.SoftAdd(d[1], e[1]*c[1]*k)
-		d[2] = colour.SoftAdd(d[2], e[2]*c[2]*k)
-		hit[i] = true
-	}
-}
-
-// coreRow lays the lit shape itself over the picture. What it lets through, of
-// the object is kept out of dusk.
-func (r *ready) coreRow(s *scratch, sum *glow.Sum, ll *litLight, x0, x1, y int) {
-	a, b := span(sum.Rect, x0, x1, y)
-	if a >= b {
-		return
-	}
-	cover := s.cover[a:b]
-	clear(cover)
-	s.tmp = sum.Row(cover, x0+a, y, s.tmp)
-	pix, plain, hit := s.pix[3*a:3*b], s.plain[3*a:3*b], s.hit[a:b]
-	keep := r.dusk != nil
-	for i, m := range cover {
-		if m < 1e-5 {
-			continue
-		}
-		m = min(m, 1)
-		d, c := pix[3*i:3*i+3:3*i+3], plain[3*i:3*i+3:3*i+3]
-		if keep && ll.cover < 1 {
-			for k := range 3 {
-				d[k] += (c[k] - d[k]) * m
-			}
-		}
-		t := float32(1)
-		if ll.texture > 0 {
-			rel := min(max(colour.Luma(c[0], c[1], c[2])/ll.meanLuma, 0), 4)
-			t += ll.texture * (rel - 1)
-		}
-		al := m * ll.cover
-		d[0] += (bound(ll.coreCol.R*t) - d[0]) * al
-		d[1] += (bound(ll.coreCol.G*t) - d[1]) * al
-		d[2] += (bound(ll.coreCol.B*t) - d[2]) * al
-		hit[i] = true
-	}
-}
-
-// bound keeps a core below display white, bending from 0.8 up, so that its
-// texture does not end in a flat patch.
-func bound(v float32) float32 {
-	if v <= 0.8 {
-		return v
-	}
-	return 0.8 + 0.2*(1-colour.ExpNeg((v-0.8)*5))
-}
-
-// addRow joins the light of added shells.
-func (r *ready) addRow(s *scratch, sum *glow.Sum, x0, x1, y int) {
-	a, b := span(sum.Rect, x0, x1, y)
-	if a >= b {
-		return
-	}
-	light := s.light[3*a : 3*b]
-	clear(light)
-	s.tmp = sum.Row(light, x0+a, y, s.tmp)
-	pix, hit := s.pix[3*a:3*b], s.hit[a:b]
-	for i := range hit {
-		e, d := light[3*i:3*i+3:3*i+3], pix[3*i:3*i+3:3*i+3]
 		// Below a hundredth of an 8-bit step at black, light is none: what it
 		// would change cannot leave a pixel untouched otherwise.
+		e := light[3*i : 3*i+3 : 3*i+3]
 		if e[0] < 3e-6 && e[1] < 3e-6 && e[2] < 3e-6 {
-			continue
+			e[0], e[1], e[2] = 0, 0, 0
+		} else {
+			s.hit[i] = true
 		}
-		d[0] = colour.SoftAdd(d[0], e[0])
-		d[1] = colour.SoftAdd(d[1], e[1])
-		d[2] = colour.SoftAdd(d[2], e[2])
-		hit[i] = true
+	}
+	colour.SoftAddRow(s.pix, light)
+}
+
+// spillRow writes to s.fall the light that comes back from the photo's own
+// colours.
+func (r *ready) spillRow(s *scratch, x0, y int) {
+	plain := s.plain
+	for n, sum := range r.spills {
+		to := s.fall
+		if n > 0 {
+			to = s.light // free until shells are joined
+		}
+		s.tmp = sum.Row(to, x0, y, s.tmp)
+		if window := r.plan.spills[n].window; window != nil {
+			for i := 0; i+2 < len(to); i += 3 {
+				k := window[int(colour.Display.At(colour.Luma(plain[i], plain[i+1], plain[i+2]))*255+0.5)]
+				to[i], to[i+1], to[i+2] = to[i]*plain[i]*k, to[i+1]*plain[i+1]*k, to[i+2]*plain[i+2]*k
+			}
+		} else {
+			for i, v := range plain {
+				to[i] *= v
+			}
+		}
+		if n > 0 {
+			for i, v := range to {
+				s.fall[i] += v
+			}
+		}
 	}
 }
 
@@ -350,37 +319,43 @@ func (r *ready) blendRow(s *scratch, l *readyLayer, plans []blendPlan, x0, x1, y
 	}
 	for j, sum := range l.blends {
 		al := s.alpha[j][a:b]
-		clear(al)
 		s.tmp = sum.Row(al, x0+a, y, s.tmp)
 	}
-	for i := a; i < b; i++ {
-		any := false
-		for j := range plans {
-			any = any || s.alpha[j][i]*plans[j].term.weight[0] >= 1e-4
-		}
-		if !any {
-			continue
-		}
-		d := s.pix[3*i : 3*i+3 : 3*i+3]
+	blend := func(d []float32, i int) {
 		for c := range 3 {
 			v := colour.Display.At(d[c])
 			for j := range plans {
-				k := min(s.alpha[j][i]*plans[j].term.weight[0], 1)
+				k := min(s.alpha[j][i], 1)
 				v = (1-k)*v + k*plans[j].mode(v, plans[j].tint[c])
 			}
 			d[c] = colour.Undisplay(v)
 		}
-		s.hit[i] = true
+	}
+	for i := a; i < b; i++ {
+		for j := range plans {
+			if s.alpha[j][i] >= 1e-4 {
+				blend(s.pix[3*i:3*i+3], i)
+				s.hit[i] = true
+				break
+			}
+		}
+	}
+	for _, c := range s.core.spans {
+		for i := max(a, c[0]); i < min(b, c[1]); i++ {
+			if s.core.alpha[i] > 0 {
+				blend(s.core.pix[3*i:3*i+3], i)
+			}
+		}
 	}
 }
 
 // The dither is a two-dimensional additive recurrence with the ratios of the
 // plastic number (Roberts 2018): it fills the steps evenly, is the same for a
-// pixel in every viewport, and needs no table.
+// pixel in every viewport, and needs no table. All channels of a pixel go the
+// same way, so that the noise is one of brightness and not of colour.
 const (
 	ditherX = 3242174889 // 2^32 / 1.32471795724…
 	ditherY = 2447445414 // 2^32 / 1.32471795724…²
-	ditherC = 1431655765 // a third of a turn between the channels
 )
 
 // write encodes a finished row. Pixels that an effect changed are dithered by
@@ -389,54 +364,43 @@ const (
 func (r *ready) write(s *scratch, x0, y, w int, out image.Image) {
 	p := r.plan
 	ph := p.q.Photo
-	pix := s.pix
-	prof := p.profile
+	enc := s.fall
+	p.profile.Encode(enc, s.pix)
 	seed := uint32(x0)*ditherX + uint32(y)*ditherY
+	from := 3 * (y*ph.Width + x0) // of the photo's own codes
 	switch m := out.(type) {
 	case *image.RGBA:
 		o := m.Pix[m.PixOffset(x0, y):]
 		o = o[: 4*w : 4*w]
 		copies := p.copies && !ph.Deep()
 		for i, hit := range s.hit[:w] {
-			d := o[4*i : 4*i+4 : 4*i+4]
+			d, e := o[4*i:4*i+4:4*i+4], enc[3*i:3*i+3:3*i+3]
 			d[3] = 255
-			if !hit && copies {
-				copy(d[:3], ph.Pix8[3*(y*ph.Width+x0+i):])
-				continue
+			switch {
+			case hit:
+				n := seed + uint32(i)*ditherX
+				d[0], d[1], d[2] = step8(e[0], n), step8(e[1], n), step8(e[2], n)
+			case copies:
+				copy(d[:3], ph.Pix8[from+3*i:])
+			default:
+				d[0], d[1], d[2] = uint8(e[0]*255+0.5), uint8(e[1]*255+0.5), uint8(e[2]*255+0.5)
 			}
-			v := pix[3*i : 3*i+3 : 3*i+3]
-			er, eg, eb := prof.Encode(v[0], v[1], v[2])
-			if !hit {
-				d[0], d[1], d[2] = uint8(er*255+0.5), uint8(eg*255+0.5), uint8(eb*255+0.5)
-				continue
-			}
-			n := seed + uint32(i)*ditherX
-			d[0] = step8(er, n)
-			d[1] = step8(eg, n+ditherC)
-			d[2] = step8(eb, n+2*ditherC)
 		}
 	case *image.RGBA64:
 		o := m.Pix[m.PixOffset(x0, y):]
-		copies := p.copies
 		for i, hit := range s.hit[:w] {
 			d := o[8*i : 8*i+8 : 8*i+8]
 			d[6], d[7] = 255, 255
-			var c [3]uint16
-			at := 3 * (y*ph.Width + x0 + i)
-			switch {
-			case !hit && copies && ph.Deep():
-				copy(c[:], ph.Pix16[at:at+3])
-			case !hit && copies:
-				for k := range 3 {
-					c[k] = uint16(ph.Pix8[at+k]) * 257
+			for k, v := range enc[3*i : 3*i+3] {
+				c := uint16(v*65535 + 0.5)
+				switch {
+				case hit || !p.copies:
+				case ph.Deep():
+					c = ph.Pix16[from+3*i+k]
+				default:
+					c = uint16(ph.Pix8[from+3*i+k]) * 257
 				}
-			default:
-				v := pix[3*i : 3*i+3 : 3*i+3]
-				er, eg, eb := prof.Encode(v[0], v[1], v[2])
-				c = [3]uint16{uint16(er*65535 + 0.5), uint16(eg*65535 + 0.5), uint16(eb*65535 + 0.5)}
-			}
-			for k, v := range c {
-				d[2*k], d[2*k+1] = uint8(v>>8), uint8(v)
+				d[2*k], d[2*k+1] = uint8(c>>8), uint8(c)
 			}
 		}
 	}
@@ -445,9 +409,5 @@ func (r *ready) write(s *scratch, x0, y, w int, out image.Image) {
 // step8 returns the 8-bit code of a value in [0, 1], rounded up or down by the
 // upper bits of n so that the mean over many pixels is the value.
 func step8(v float32, n uint32) uint8 {
-	t := v*255 + float32(n>>8)*(1.0/(1<<24))
-	if t >= 255 {
-		return 255
-	}
-	return uint8(t)
+	return uint8((uint32(v*(255*65536)) + n>>16) >> 16)
 }

@@ -147,9 +147,9 @@ func (m *Mask) tile(tx, ty int) *tile {
 	}
 	m.mu.Unlock()
 	t.once.Do(func() {
-		pix, flat := rasterise(m.add, tx, ty)
+		pix, flat := rasterise(m.add, tx, ty, 1)
 		if len(m.away) > 0 && (pix != nil || flat != 0) {
-			pix, flat = takeAway(pix, flat, m.away, tx, ty)
+			pix, flat = m.takeAway(pix, flat, tx, ty)
 		}
 		t.pix, t.flat = pix, flat
 		m.mu.Lock()
@@ -159,36 +159,45 @@ func (m *Mask) tile(tx, ty int) *tile {
 	return t
 }
 
-// takeAway multiplies coverage by what the other edges leave.
-func takeAway(pix []uint8, flat uint8, away []edge, tx, ty int) ([]uint8, uint8) {
-	cut, cutFlat := rasterise(away, tx, ty)
-	if cut == nil {
-		switch cutFlat {
-		case 0:
-			return pix, flat
-		case 255:
-			return nil, 0
+// fine is how many times finer on each edge a tile is rasterised where both
+// what is there and what is taken away have edges: two coverages of a half say
+// nothing about whether it is the same half.
+const fine = 4
+
+// takeAway returns coverage less what the shapes taken away leave of it.
+func (m *Mask) takeAway(pix []uint8, flat uint8, tx, ty int) ([]uint8, uint8) {
+	cut, cutFlat := rasterise(m.away, tx, ty, 1)
+	switch {
+	case cut == nil && cutFlat == 0:
+		return pix, flat
+	case cut == nil:
+		return nil, 0
+	case pix == nil: // all of the tile is covered
+		for i, v := range cut {
+			cut[i] = flat - v
 		}
+		return cut, 0
 	}
-	if pix == nil {
-		pix = make([]uint8, TileSize*TileSize)
-		for i := range pix {
-			pix[i] = flat
+	add, _ := rasterise(m.add, tx, ty, fine)
+	away, _ := rasterise(m.away, tx, ty, fine)
+	for y := range TileSize {
+		for x := range TileSize {
+			sum := 0
+			for j := range fine {
+				i := (y*fine+j)*TileSize*fine + x*fine
+				for k := i; k < i+fine; k++ {
+					sum += int(add[k]) * (255 - int(away[k]))
+				}
+			}
+			pix[y*TileSize+x] = uint8((sum + 255*fine*fine/2) / (255 * fine * fine))
 		}
-	}
-	for i, v := range pix {
-		c := cutFlat
-		if cut != nil {
-			c = cut[i]
-		}
-		pix[i] = uint8((int(v)*(255-int(c)) + 127) / 255)
 	}
 	return pix, 0
 }
 
-// rasterise returns the coverage of the tile at (tx, ty), or nil and the one
-// value that all of it has.
-func rasterise(edges []edge, tx, ty int) ([]uint8, uint8) {
+// rasterise returns the coverage of the tile at (tx, ty), with times samples to
+// each pixel along both axes, or nil and the one value that all of it has.
+func rasterise(edges []edge, tx, ty, times int) ([]uint8, uint8) {
 	ox, oy := float64(tx*TileSize), float64(ty*TileSize)
 	const size = float64(TileSize)
 	crossed := false
@@ -216,17 +225,18 @@ func rasterise(edges []edge, tx, ty int) ([]uint8, uint8) {
 		}
 		return nil, 0
 	}
-	z := vector.NewRasterizer(TileSize, TileSize)
+	z := vector.NewRasterizer(TileSize*times, TileSize*times)
+	k := float64(times)
 	for _, e := range edges {
 		// Each edge is clipped in float64 to a band round the tile: far-away
 		// ends would cost the rasteriser its fixed-point precision. Edges to
 		// the right stay, as it sums along rows and must come back to zero.
 		for _, c := range clip(e, ox, oy) {
-			z.MoveTo(float32(c.a.X-ox), float32(c.a.Y-oy))
-			z.LineTo(float32(c.b.X-ox), float32(c.b.Y-oy))
+			z.MoveTo(float32((c.a.X-ox)*k), float32((c.a.Y-oy)*k))
+			z.LineTo(float32((c.b.X-ox)*k), float32((c.b.Y-oy)*k))
 		}
 	}
-	dst := image.NewAlpha(image.Rect(0, 0, TileSize, TileSize))
+	dst := image.NewAlpha(image.Rect(0, 0, TileSize*times, TileSize*times))
 	z.Draw(dst, dst.Rect, image.Opaque, image.Point{})
 	return dst.Pix, 0
 }

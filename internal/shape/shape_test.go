@@ -116,3 +116,19 @@ func BenchmarkMaskPanel24MP(b *testing.B) {
 		m.Plane(m.Bounds)
 	}
 }
+
+// What is taken away along an edge of what is there leaves nothing, though both
+// cover only a part of its pixels; along another edge it leaves the rest.
+func TestTakingAwayAlongTheSameEdge(t *testing.T) {
+	disc := circle(20.3, 20.6, 9.7)
+	away := disc
+	away.Away = true
+	if s := sum(NewMask([]Shape{disc, away}, 1)); s > 0.01*disc.Area() {
+		t.Errorf("a disc less itself leaves %.2f pixels", s)
+	}
+	left := Shape{Kind: Outline, Nodes: corners(10.5, 10, 20.5, 10, 20.5, 20, 10.5, 20)}
+	right := Shape{Kind: Outline, Away: true, Nodes: corners(20.5, 10, 30, 10, 30, 20, 20.5, 20)}
+	if s := sum(NewMask([]Shape{left, right}, 1)); math.Abs(s-100) > 0.5 {
+		t.Errorf("a panel of 100 pixels less its neighbour has %.2f", s)
+	}
+}

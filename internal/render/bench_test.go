@@ -1,0 +1,218 @@
+package render
+
+import (
+	"bytes"
+	"context"
+	"image"
+	"image/jpeg"
+	"math"
+	"testing"
+	"time"
+
+	"pyrant/demo"
+	"pyrant/internal/codec"
+	"pyrant/internal/colour"
+	"pyrant/internal/recipe"
+)
+
+// The benchmarks of this file are the rows of the speed table: each reports
+// how many times its yardstick the work takes, both timed by turns in the same
+// run, as absolute times say little about another machine.
+
+// against times work and its yardstick by turns and reports their ratio.
+func against(b *testing.B, unit string, work, yardstick func()) {
+	b.Helper()
+	yardstick()
+	var w, y time.Duration
+	for b.Loop() {
+		t0 := time.Now()
+		work()
+		t1 := time.Now()
+		yardstick()
+		w += t1.Sub(t0)
+		y += time.Since(t1)
+	}
+	b.ReportMetric(float64(w)/float64(y), unit)
+	b.ReportMetric(float64(w.Microseconds())/1000/float64(b.N), "ms/work")
+}
+
+// demoShot returns the demo photo and its lit recipe.
+func demoShot(tb testing.TB) (*codec.Photo, *recipe.Recipe) {
+	tb.Helper()
+	p, err := codec.Open(demo.Photo)
+	if err != nil {
+		tb.Fatal(err)
+	}
+	r, err := recipe.Decode(demo.Recipe)
+	if err != nil {
+		tb.Fatal(err)
+	}
+	return p, r
+}
+
+// enlarged returns the demo shot k times as large on each edge, lights and all.
+func enlarged(tb testing.TB, k int) (*codec.Photo, *recipe.Recipe) {
+	tb.Helper()
+	small, r := demoShot(tb)
+	p := &codec.Photo{Width: small.Width * k, Height: small.Height * k, Profile: colour.SRGB}
+	p.Pix8 = make([]uint8, 3*p.Width*p.Height)
+	for y := range p.Height {
+		for x := range p.Width {
+			i := 3 * (y/k*small.Width + x/k)
+			copy(p.Pix8[3*(y*p.Width+x):], small.Pix8[i:i+3])
+		}
+	}
+	f := float64(k)
+	r.Photo = recipe.Photo{Width: p.Width, Height: p.Height}
+	for i := range r.Lights {
+		l := &r.Lights[i]
+		l.Core.Feather *= f
+		l.Spill.Reach *= f
+		for j := range l.Shells {
+			l.Shells[j].Radius *= f
+		}
+		for j := range l.Shapes {
+			s := &l.Shapes[j]
+			s.Width *= f
+			for n := range s.Nodes {
+				nd := &s.Nodes[n]
+				nd.X, nd.Y = nd.X*f, nd.Y*f
+				for c := range 2 {
+					nd.In[c], nd.Out[c] = nd.In[c]*f, nd.Out[c]*f
+				}
+			}
+		}
+	}
+	if err := r.Validate(); err != nil {
+		tb.Fatal(err)
+	}
+	return p, r
+}
+
+// render renders q or stops the test.
+func render(tb testing.TB, e *Engine, q Request) image.Image {
+	tb.Helper()
+	if q.PhotoKey == "" {
+		q.PhotoKey = "photo"
+	}
+	img, err := e.Render(context.Background(), q)
+	if err != nil {
+		tb.Fatal(err)
+	}
+	return img
+}
+
+func encode(tb testing.TB, img image.Image, quality int) {
+	var b bytes.Buffer
+	if err := jpeg.Encode(&b, img, &jpeg.Options{Quality: quality}); err != nil {
+		tb.Fatal(err)
+	}
+}
+
+// previewEdge is the long edge of the frame that the speed table speaks of:
+// 940 x 627 pixels.
+const previewEdge = 940
+
+// six makes sure that the demo has what the table speaks of.
+func six(tb testing.TB, r *recipe.Recipe) {
+	if len(r.Lights) != 6 {
+		tb.Fatalf("the demo has %d lights; the table speaks of six", len(r.Lights))
+	}
+	for i := range r.Lights {
+		if n := len(r.Lights[i].Shells); n != 8 {
+			r.Lights[i].Shells = recipe.StartStack(r.Photo.LongEdge())
+		}
+	}
+}
+
+// benchPreview times a frame of the preview after change, with everything
+// before it in the cache.
+func benchPreview(b *testing.B, change func(r *recipe.Recipe, n int)) {
+	p, base := demoShot(b)
+	six(b, base)
+	e := New(1 << 30)
+	q := Request{Photo: p, Recipe: base, LongEdge: previewEdge, Profile: colour.SRGB}
+	img := render(b, e, q)
+	n := 0
+	against(b, "x-jpeg", func() {
+		n++
+		r := base.Clone()
+		change(r, n)
+		q.Recipe = r
+		img = render(b, e, q)
+	}, func() { encode(b, img, 85) })
+}
+
+func BenchmarkPreviewFader(b *testing.B) {
+	benchPreview(b, func(r *recipe.Recipe, n int) { r.Lights[n%6].Level = 0.5 + math.Mod(float64(n)*0.618, 1) })
+}
+
+func BenchmarkPreviewGel(b *testing.B) {
+	benchPreview(b, func(r *recipe.Recipe, n int) { r.Lights[n%6].Gel.Hue = math.Mod(float64(n)*137.5, 360) })
+}
+
+func BenchmarkPreviewRadius(b *testing.B) {
+	benchPreview(b, func(r *recipe.Recipe, n int) {
+		r.Lights[n%6].Shells[n%8].Radius *= 0.7 + math.Mod(float64(n)*0.618, 1)
+	})
+}
+
+func BenchmarkPreviewPoint(b *testing.B) {
+	benchPreview(b, func(r *recipe.Recipe, n int) {
+		nd := &r.Lights[n%6].Shapes[0].Nodes[0]
+		nd.X += math.Mod(float64(n)*0.618, 10)
+		nd.Y += math.Mod(float64(n)*0.414, 10)
+	})
+}
+
+func export(tb testing.TB, p *codec.Photo, r *recipe.Recipe) image.Image {
+	tb.Helper()
+	img, err := New(1<<29).Export(context.Background(), Request{Photo: p, PhotoKey: "photo", Recipe: r}, nil)
+	if err != nil {
+		tb.Fatal(err)
+	}
+	return img
+}
+
+func BenchmarkExport24MP(b *testing.B) {
+	p, r := enlarged(b, 2)
+	six(b, r)
+	var img image.Image = image.NewRGBA(image.Rect(0, 0, p.Width, p.Height))
+	against(b, "x-jpeg", func() { img = export(b, p, r) }, func() { encode(b, img, 92) })
+}
+
+// Twice the lights: twelve against six, which are the six a little aside.
+func BenchmarkExportTwiceLights(b *testing.B) {
+	p, r := demoShot(b)
+	six(b, r)
+	double := r.Clone()
+	for i := range r.Lights {
+		var err error
+		if double, err = double.DuplicateLight(len(double.Lights) - 1 - i); err != nil {
+			b.Fatal(err)
+		}
+	}
+	for i := range double.Lights {
+		for j := range double.Lights[i].Shapes {
+			for k := range double.Lights[i].Shapes[j].Nodes {
+				double.Lights[i].Shapes[j].Nodes[k].X += float64(i)
+			}
+		}
+	}
+	against(b, "x-six", func() { export(b, p, double) }, func() { export(b, p, r) })
+}
+
+// Twice the pixels: 4243 x 2828 against 3000 x 2000 of the same picture.
+func BenchmarkExportTwicePixels(b *testing.B) {
+	p, r := enlarged(b, 2)
+	six(b, r)
+	at := func(long int) func() {
+		return func() {
+			_, err := New(1<<29).Export(context.Background(), Request{Photo: p, PhotoKey: "photo", Recipe: r, LongEdge: long}, nil)
+			if err != nil {
+				b.Fatal(err)
+			}
+		}
+	}
+	against(b, "x-half", at(4243), at(3000))
+}
