@@ -44,7 +44,7 @@ func (c RGB) Hex() string {
 	const digits = "0123456789abcdef"
 	out := []byte{'#'}
 	for _, v := range []float32{c.R, c.G, c.B} {
-		n := int(Display.At(v)*255 + 0.5)
+		n := int(Display.At(v)*255 + 0.5001) // a half that the table made a little less is still one
 		out = append(out, digits[n>>4], digits[n&15])
 	}
 	return string(out)

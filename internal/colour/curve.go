@@ -21,10 +21,10 @@ func between(x0, y0, x1, y1 float64) segment {
 }
 
 const (
-	curveOctaves = 16 // the table starts at 2^-16; below, the curve is a straight line
+	curveOctaves = 64 // the table starts at 2^-64: no code of 16 bits lies below, whatever its curve
 	curveSteps   = 128
 	curveBase    = (127 - curveOctaves) * curveSteps
-	curveLow     = curveBase << 16 // bits of 2^-16
+	curveLow     = curveBase << 16 // bits of 2^-64
 	curveOne     = 127 << 23       // bits of 1
 )
 

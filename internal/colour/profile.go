@@ -94,8 +94,8 @@ func (p *Profile) Linear8(dst []float32, src []uint8) {
 	}
 }
 
-// Linear16 is Linear8 for 16-bit codes.
-func (p *Profile) Linear16(dst []float32, src []uint16) {
+// deep makes the tables for 16-bit codes, which few photos need.
+func (p *Profile) deep() {
 	p.once.Do(func() {
 		for c := range 3 {
 			p.dec16[c] = make([]float32, 65536)
@@ -104,6 +104,11 @@ func (p *Profile) Linear16(dst []float32, src []uint16) {
 			}
 		}
 	})
+}
+
+// Linear16 is Linear8 for 16-bit codes.
+func (p *Profile) Linear16(dst []float32, src []uint16) {
+	p.deep()
 	for i := 0; i+2 < len(src); i += 3 {
 		dst[i] = p.dec16[0][src[i]]
 		dst[i+1] = p.dec16[1][src[i+1]]
@@ -128,6 +133,29 @@ func (p *Profile) Encode(dst, src []float32) {
 	for i := 0; i+2 < len(src); i += 3 {
 		s, d := src[i:i+3:i+3], dst[i:i+3:i+3]
 		d[0], d[1], d[2] = r.At(s[0]), g.At(s[1]), b.At(s[2])
+	}
+}
+
+// Encode16 writes to dst the 16-bit codes whose working values are nearest to
+// the working colours in src, three samples a pixel; src is used up. The curve's
+// table only says where to look: it may be off by a code where the profile's own
+// curve has a kink.
+func (p *Profile) Encode16(dst []uint16, src []float32) {
+	p.deep()
+	if !p.plain {
+		apply(&p.fromWork, src)
+	}
+	for i, v := range src {
+		c := i % 3
+		dec := p.dec16[c]
+		k := int(p.enc[c].At(v)*65535 + 0.5)
+		for k < 65535 && v-dec[k] > dec[k+1]-v {
+			k++
+		}
+		for k > 0 && dec[k]-v > v-dec[k-1] {
+			k--
+		}
+		dst[i] = uint16(k)
 	}
 }
 

@@ -175,6 +175,7 @@ type scratch struct {
 	weight []float32 // of the cores in core, before they are mixed
 	hit    []bool    // which pixels an effect changed
 	tmp    []float32
+	codes  []uint16 // of 16 bits, where they are asked for
 }
 
 func newScratch(w int) *scratch {
@@ -365,7 +366,9 @@ func (r *ready) write(s *scratch, x0, y, w int, out image.Image) {
 	p := r.plan
 	ph := p.q.Photo
 	enc := s.fall
-	p.profile.Encode(enc, s.pix)
+	if _, deep := out.(*image.RGBA64); !deep {
+		p.profile.Encode(enc, s.pix)
+	}
 	seed := uint32(x0)*ditherX + uint32(y)*ditherY
 	from := 3 * (y*ph.Width + x0) // of the photo's own codes
 	switch m := out.(type) {
@@ -388,11 +391,14 @@ func (r *ready) write(s *scratch, x0, y, w int, out image.Image) {
 		}
 	case *image.RGBA64:
 		o := m.Pix[m.PixOffset(x0, y):]
+		if s.codes == nil {
+			s.codes = make([]uint16, 3*w)
+		}
+		p.profile.Encode16(s.codes, s.pix)
 		for i, hit := range s.hit[:w] {
 			d := o[8*i : 8*i+8 : 8*i+8]
 			d[6], d[7] = 255, 255
-			for k, v := range enc[3*i : 3*i+3] {
-				c := uint16(v*65535 + 0.5)
+			for k, c := range s.codes[3*i : 3*i+3] {
 				switch {
 				case hit || !p.copies:
 				case ph.Deep():

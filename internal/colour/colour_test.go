@@ -1,0 +1,244 @@
+package colour
+
+import (
+	"errors"
+	"math"
+	"slices"
+	"testing"
+
+	"pyrant/internal/colour/icctest"
+)
+
+// opRGB's gamma is 563/256; ROMM RGB's curve is 1.8 with a straight toe.
+var profiles = map[string][]byte{
+	"sRGB v4":          icctest.Matrix(4, "sRGB v4", icctest.SRGB, icctest.SRGBCurve()),
+	"sRGB v2, table":   icctest.Matrix(2, "sRGB v2, table", icctest.SRGB, icctest.Table(4096, SRGBToLinear)),
+	"opRGB":            icctest.Matrix(2, "opRGB", icctest.OpRGB, icctest.Gamma(563.0/256)),
+	"Display P3":       icctest.Matrix(4, "Display P3", icctest.DisplayP3, icctest.SRGBCurve()),
+	"ROMM RGB":         icctest.Matrix(4, "ROMM RGB", icctest.ROMM, icctest.Parametric(3, 1.8, 1, 0, 1.0/16, 0.03125)),
+	"linear":           icctest.Matrix(2, "linear", icctest.SRGB, icctest.Gamma(1)),
+	"grey, gamma 2.2":  icctest.Grey("grey, gamma 2.2", icctest.Gamma(2.2)),
+	"para kind 0":      icctest.Matrix(4, "para kind 0", icctest.SRGB, icctest.Parametric(0, 2.2)),
+	"para kinds 1 + 4": icctest.Matrix(4, "para kinds 1 + 4", icctest.SRGB, icctest.Parametric(4, 2.4, 1/1.055, 0.055/1.055, 1/12.92, 0.04045, 0, 0)),
+}
+
+func parse(t testing.TB, data []byte) *Profile {
+	t.Helper()
+	p, err := ParseICC(data)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return p
+}
+
+// Every code of 8 and of 16 bits comes back as it was.
+func TestCodesRoundTrip(t *testing.T) {
+	for name, data := range profiles {
+		p := parse(t, data)
+		if p.Name != name {
+			t.Errorf("the profile %q calls itself %q", name, p.Name)
+		}
+		lin, enc := make([]float32, 3), make([]float32, 3)
+		for v := range 256 {
+			p.Linear8(lin, []uint8{uint8(v), uint8(v), uint8(v)})
+			p.Encode(enc, lin)
+			for c, e := range enc {
+				if got := int(e*255 + 0.5); got != v {
+					t.Errorf("%s: code %d of 8 bits comes back as %d in channel %d", name, v, got, c)
+				}
+			}
+		}
+		bad, codes := 0, make([]uint16, 3)
+		for v := range 65536 {
+			p.Linear16(lin, []uint16{uint16(v), uint16(v), uint16(v)})
+			p.Encode16(codes, lin)
+			for c, got := range codes {
+				if int(got) != v {
+					if bad++; bad < 5 {
+						t.Errorf("%s: code %d of 16 bits comes back as %d in channel %d", name, v, got, c)
+					}
+				}
+			}
+		}
+	}
+}
+
+// In the photo's own primaries each channel is on its own: all codes of one
+// channel return whatever the others hold.
+func TestChannelsRoundTripApart(t *testing.T) {
+	lin, back := make([]float32, 3), make([]uint16, 3)
+	for v := range 65536 {
+		codes := []uint16{uint16(v), uint16(65535 - v), uint16(v * 7)}
+		SRGB.Linear16(lin, codes)
+		if SRGB.Encode16(back, lin); !slices.Equal(back, codes) {
+			t.Fatalf("%v comes back as %v", codes, back)
+		}
+	}
+}
+
+func TestPrimaries(t *testing.T) {
+	// Pure green of each space in Rec. 709, from the published matrices.
+	for _, c := range []struct {
+		profile string
+		want    [3]float64
+	}{
+		{"opRGB", [3]float64{-0.3985, 1.0, -0.0429}},
+		{"Display P3", [3]float64{-0.2249, 1.0421, -0.0786}},
+		{"sRGB v4", [3]float64{0, 1, 0}},
+	} {
+		lin := make([]float32, 3)
+		parse(t, profiles[c.profile]).Linear8(lin, []uint8{0, 255, 0})
+		for i, v := range lin {
+			if math.Abs(float64(v)-c.want[i]) > 3e-3 {
+				t.Errorf("green of %s is %v, want %v", c.profile, lin, c.want)
+				break
+			}
+		}
+	}
+	for name, data := range profiles {
+		p := parse(t, data)
+		lin := make([]float32, 3)
+		p.Linear8(lin, []uint8{255, 255, 255})
+		for _, v := range lin {
+			if math.Abs(float64(v)-1) > 2e-3 {
+				t.Errorf("white of %s is %v", name, lin)
+				break
+			}
+		}
+	}
+}
+
+func TestProfilesThatAreRefused(t *testing.T) {
+	good := profiles["Display P3"]
+	change := func(at int, b byte) []byte {
+		c := append([]byte{}, good...)
+		c[at] = b
+		return c
+	}
+	falling := icctest.Matrix(2, "falling", icctest.SRGB, icctest.Table(16, func(x float64) float64 { return 1 - x }))
+	for name, data := range map[string][]byte{
+		"empty":            nil,
+		"cut off":          good[:200],
+		"no signature":     change(36, 'x'),
+		"of another space": change(16, 'C'),
+		"falling curve":    falling,
+		"flat primaries":   icctest.Matrix(2, "flat", icctest.Primaries{{0.3, 0.3, 0.3}, {0.3, 0.3, 0.3}, {0.3, 0.3, 0.3}}, icctest.Gamma(2)),
+	} {
+		if _, err := ParseICC(data); !errors.Is(err, ErrProfile) {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+}
+
+func FuzzParseICC(f *testing.F) {
+	for _, p := range profiles {
+		f.Add(p)
+	}
+	f.Fuzz(func(t *testing.T, data []byte) {
+		p, err := ParseICC(data)
+		if err != nil {
+			return
+		}
+		lin, enc := make([]float32, 6), make([]float32, 6)
+		p.Linear8(lin, []uint8{0, 128, 255, 255, 3, 77})
+		p.Encode(enc, lin)
+		for _, v := range enc {
+			if !(v >= 0 && v <= 1) {
+				t.Errorf("a code comes back as %v", v)
+			}
+		}
+	})
+}
+
+func TestCurveFollowsItsFunction(t *testing.T) {
+	c := NewCurve(LinearToSRGB)
+	for x := 1e-9; x < 1; x *= 1.0037 {
+		want := LinearToSRGB(x)
+		if got := float64(c.At(float32(x))); math.Abs(got-want) > 2e-5*want {
+			t.Fatalf("at %g: %v, want %v", x, got, want)
+		}
+	}
+	for _, v := range []struct{ x, want float32 }{{0, 0}, {-1, 0}, {1, 1}, {7, 1}, {float32(math.NaN()), 0}, {float32(math.Inf(1)), 1}} {
+		if got := c.At(v.x); got != v.want {
+			t.Errorf("at %v: %v, want %v", v.x, got, v.want)
+		}
+	}
+	for v := float32(0); v <= 1; v += 0.0013 {
+		if got := Undisplay(Display.At(v)); math.Abs(float64(got-v)) > 1e-5 {
+			t.Fatalf("%v goes to the display and back as %v", v, got)
+		}
+	}
+}
+
+func TestSoftAdd(t *testing.T) {
+	for _, p := range []float32{0, 0.001, 0.2, 0.5, 0.9, 0.999, 1, 1.2} {
+		if got := SoftAdd(p, 0); got != p {
+			t.Errorf("no light on %v gives %v", p, got)
+		}
+		last := p
+		for x := float32(1e-5); x < 100; x *= 1.3 {
+			got := SoftAdd(p, x)
+			if got < last || got > max(p, 1) {
+				t.Fatalf("%v with light %v is %v, with less it was %v", p, x, got, last)
+			}
+			if p < 1 {
+				tt := 1 - float64(p)
+				if want := float64(p) + tt*(1-math.Exp(-float64(x)/tt)); math.Abs(float64(got)-want) > 3e-6 {
+					t.Errorf("%v with light %v is %v, want %v", p, x, got, want)
+				}
+			}
+			last = got
+			row := []float32{p}
+			if SoftAddRow(row, []float32{x}); row[0] != got {
+				t.Errorf("in a row %v with light %v is %v, alone %v", p, x, row[0], got)
+			}
+		}
+		// Slope 1 at no light.
+		if p < 1 {
+			if got := (SoftAdd(p, 1e-3) - p) / 1e-3; math.Abs(float64(got)-1) > 0.02+1e-3/float64(1-p) {
+				t.Errorf("slope at %v is %v", p, got)
+			}
+		}
+	}
+	// Strong light whitens its own colour.
+	if c := (RGB{SoftAdd(0, 5), SoftAdd(0, 2), SoftAdd(0, 0.5)}); c.R-c.B > 0.65 || c.R < c.G || c.G < c.B {
+		t.Errorf("strong red light gives %v", c)
+	}
+}
+
+func TestDeltaE2000(t *testing.T) {
+	// Pairs from the test data of Sharma, Wu and Dalal (2005).
+	for _, c := range [][7]float64{
+		{50, 2.6772, -79.7751, 50, 0, -82.7485, 2.0425},
+		{50, 3.1571, -77.2803, 50, 0, -82.7485, 2.8615},
+		{50, -1.3802, -84.2814, 50, 0, -82.7485, 1.0000},
+		{50, 0, 0, 50, -1, 2, 2.3669},
+		{50, 2.4900, -0.0010, 50, -2.4900, 0.0009, 7.1792},
+		{50, 2.5, 0, 73, 25, -18, 27.1492},
+		{60.2574, -34.0099, 36.2677, 60.4626, -34.1751, 39.4387, 1.2644},
+		{22.7233, 20.0904, -46.6940, 23.0331, 14.9730, -42.5619, 2.0373},
+		{2.0776, 0.0795, -1.1350, 0.9033, -0.0636, -0.5514, 0.9082},
+	} {
+		if got := DeltaE2000(c[0], c[1], c[2], c[3], c[4], c[5]); math.Abs(got-c[6]) > 1e-4 {
+			t.Errorf("%v: %.4f", c, got)
+		}
+	}
+	if l, a, b := (RGB{1, 1, 1}).Lab(); math.Abs(l-100) > 1e-3 || math.Hypot(a, b) > 0.02 {
+		t.Errorf("white is %v %v %v in L*a*b*", l, a, b)
+	}
+}
+
+func TestHSLAndBack(t *testing.T) {
+	for _, c := range []struct {
+		h, s, l float64
+		hex     string
+	}{{0, 1, 0.5, "#ff0000"}, {120, 1, 0.25, "#008000"}, {210, 0.5, 0.4, "#336699"}, {77, 0, 0.5, "#808080"}, {-150, 0.5, 0.4, "#336699"}} {
+		v := HSL(c.h, c.s, c.l)
+		if got := v.Hex(); got != c.hex {
+			t.Errorf("hsl(%v %v %v) is %s, want %s", c.h, c.s, c.l, got, c.hex)
+		}
+		if h, ch := HueOf(v); c.s > 0 && math.Abs(math.Mod(h-c.h+540, 360)-180) > 0.5 || c.s == 0 && ch > 1e-6 {
+			t.Errorf("the hue of hsl(%v %v %v) is %v", c.h, c.s, c.l, h)
+		}
+	}
+}
