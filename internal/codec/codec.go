@@ -12,6 +12,7 @@ import (
 	"image/jpeg"
 	"image/png"
 	"io"
+	"strings"
 
 	"golang.org/x/image/tiff"
 	"golang.org/x/image/webp"
@@ -118,6 +119,11 @@ func Size(data []byte) (format string, width, height int, err error) {
 		return "", 0, 0, &Error{TooLarge: true, Msg: fmt.Sprintf("This picture says that it is %d × %d pixels. Pyrant opens up to %d megapixels and %d pixels on an edge; make it smaller first.",
 			cfg.Width, cfg.Height, MaxPixels/1_000_000, MaxEdge)}
 	}
+	// What the best compression of PNG and TIFF can do, with one bit a pixel.
+	// A header that promises more is made to use up memory.
+	if n := cfg.Width * cfg.Height; format != "webp" && n > 1<<20 && n/10_000 > len(data) {
+		return "", 0, 0, &Error{Msg: fmt.Sprintf("This picture says that it is %d × %d pixels, which cannot be in a file of %d bytes. Fetch it again from where it came.", cfg.Width, cfg.Height, len(data))}
+	}
 	if cfg.ColorModel == color.CMYKModel {
 		return "", 0, 0, &Error{Msg: "This picture is in CMYK, for print. Convert it to RGB and open that."}
 	}
@@ -125,8 +131,16 @@ func Size(data []byte) (format string, width, height int, err error) {
 }
 
 func damaged(err error) *Error {
+	var (
+		uj jpeg.UnsupportedError
+		up png.UnsupportedError
+		ut tiff.UnsupportedError
+	)
 	msg := "This picture is damaged. Fetch it again from where it came."
-	if errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, io.EOF) {
+	switch {
+	case errors.As(err, &uj), errors.As(err, &up), errors.As(err, &ut):
+		msg = "This picture is of a kind that Pyrant does not read. Save it as an 8 or 16-bit RGB TIFF, PNG or JPEG and open that."
+	case errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, io.EOF), strings.Contains(err.Error(), "short Huffman data"):
 		msg = "This picture ends too early: a part of the file is missing. Copy it again from where it came."
 	}
 	return &Error{Msg: msg, Err: err}

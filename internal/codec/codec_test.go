@@ -1,0 +1,334 @@
+package codec
+
+import (
+	"bytes"
+	"encoding/binary"
+	"errors"
+	"hash/crc32"
+	"image"
+	"image/color"
+	"image/jpeg"
+	"image/png"
+	"math"
+	"strings"
+	"testing"
+
+	"pyrant/internal/colour/icctest"
+)
+
+// picture returns a w by h picture in which every pixel differs from those
+// beside it.
+func picture(w, h int) *image.RGBA {
+	m := image.NewRGBA(image.Rect(0, 0, w, h))
+	for y := range h {
+		for x := range w {
+			m.SetRGBA(x, y, color.RGBA{uint8(40 + 5*x), uint8(30 + 7*y), uint8(20 + 3*(x+y)), 255})
+		}
+	}
+	return m
+}
+
+func write(t testing.TB, m image.Image, o Options) []byte {
+	t.Helper()
+	var b bytes.Buffer
+	if err := Write(&b, m, o); err != nil {
+		t.Fatal(err)
+	}
+	return b.Bytes()
+}
+
+func open(t testing.TB, data []byte) *Photo {
+	t.Helper()
+	p, err := Open(data)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return p
+}
+
+// exif makes a block with a camera's name, an orientation and a thumbnail.
+func exif(order binary.AppendByteOrder, orientation uint16, thumbnail []byte) []byte {
+	b := []byte("II*\x00")
+	if order == binary.AppendByteOrder(binary.BigEndian) {
+		b = []byte("MM\x00*")
+	}
+	u16 := func(v uint16) { b = order.AppendUint16(b, v) }
+	u32 := func(v uint32) { b = order.AppendUint32(b, v) }
+	entry := func(tag, kind uint16, n, v uint32) {
+		u16(tag)
+		u16(kind)
+		u32(n)
+		if kind == 3 {
+			u16(uint16(v))
+			u16(0)
+		} else {
+			u32(v)
+		}
+	}
+	const name = "Quayside Mk II\x00"
+	u32(8)
+	u16(2) // first directory: two entries, at 8; ends at 38
+	entry(0x010f, 2, uint32(len(name)), 38)
+	entry(0x0112, 3, 1, uint32(orientation))
+	second := uint32(38 + len(name))
+	u32(second)
+	b = append(b, name...)
+	u16(2) // second directory: the thumbnail
+	entry(0x0201, 4, 1, second+2+24+4)
+	entry(0x0202, 4, 1, uint32(len(thumbnail)))
+	u32(0)
+	return append(b, thumbnail...)
+}
+
+func TestFormatsRoundTrip(t *testing.T) {
+	m := picture(31, 17)
+	deep := image.NewRGBA64(m.Bounds())
+	for y := range 17 {
+		for x := range 31 {
+			deep.SetRGBA64(x, y, color.RGBA64{uint16(1000 + 999*x), uint16(77 * y), uint16(65535 - 500*x), 65535})
+		}
+	}
+	for _, format := range []string{"png", "tiff"} {
+		p := open(t, write(t, m, Options{Format: format}))
+		for i := range 31 * 17 {
+			if !bytes.Equal(p.Pix8[3*i:3*i+3], m.Pix[4*i:4*i+3]) {
+				t.Fatalf("%s: pixel %d came back as %v", format, i, p.Pix8[3*i:3*i+3])
+			}
+		}
+		p = open(t, write(t, deep, Options{Format: format}))
+		if !p.Deep() {
+			t.Fatalf("%s: 16 bits came back as 8", format)
+		}
+		for i := range 31 * 17 {
+			c := deep.RGBA64At(i%31, i/31)
+			if p.Pix16[3*i] != c.R || p.Pix16[3*i+1] != c.G || p.Pix16[3*i+2] != c.B {
+				t.Fatalf("%s: pixel %d of 16 bits came back as %v, was %v", format, i, p.Pix16[3*i:3*i+3], c)
+			}
+		}
+	}
+	p := open(t, write(t, m, Options{Format: "jpeg", Quality: 100}))
+	worst := 0.0
+	for i := range 31 * 17 {
+		for c := range 3 {
+			worst = math.Max(worst, math.Abs(float64(p.Pix8[3*i+c])-float64(m.Pix[4*i+c])))
+		}
+	}
+	if worst > 12 {
+		t.Errorf("jpeg of quality 100 is off by %v", worst)
+	}
+}
+
+// A photo comes upright whatever way its camera was held.
+func TestOrientation(t *testing.T) {
+	m := picture(9, 5)
+	// Where the pixel of the upright picture lies in the stored one, for a
+	// stored picture of 9 by 5 (EXIF 2.3, tag 0x0112).
+	stored := map[uint16]func(x, y int) (int, int){
+		1: func(x, y int) (int, int) { return x, y },
+		2: func(x, y int) (int, int) { return 8 - x, y },
+		3: func(x, y int) (int, int) { return 8 - x, 4 - y },
+		4: func(x, y int) (int, int) { return x, 4 - y },
+		5: func(x, y int) (int, int) { return y, x },
+		6: func(x, y int) (int, int) { return y, 4 - x },
+		7: func(x, y int) (int, int) { return 8 - y, 4 - x },
+		8: func(x, y int) (int, int) { return 8 - y, x },
+	}
+	for _, order := range []binary.AppendByteOrder{binary.LittleEndian, binary.BigEndian} {
+		for o, at := range stored {
+			p := open(t, write(t, m, Options{Format: "png", EXIF: exif(order, o, nil)}))
+			w, h := 9, 5
+			if o >= 5 {
+				w, h = 5, 9
+			}
+			if p.Width != w || p.Height != h {
+				t.Fatalf("orientation %d: %d by %d", o, p.Width, p.Height)
+			}
+			for y := range h {
+				for x := range w {
+					sx, sy := at(x, y)
+					c := m.RGBAAt(sx, sy)
+					i := 3 * (y*w + x)
+					if p.Pix8[i] != c.R || p.Pix8[i+1] != c.G || p.Pix8[i+2] != c.B {
+						t.Fatalf("orientation %d: pixel %d, %d is not that of %d, %d", o, x, y, sx, sy)
+					}
+				}
+			}
+		}
+	}
+}
+
+func TestExifGoesAlongUprightAndWithoutThumbnail(t *testing.T) {
+	thumb := []byte("the plain photo, small")
+	block := exif(binary.BigEndian, 6, thumb)
+	for _, format := range []string{"jpeg", "png"} {
+		p := open(t, write(t, picture(20, 10), Options{Format: format, Quality: 90, EXIF: block}))
+		out := write(t, picture(20, 10), Options{Format: format, Quality: 90, EXIF: p.EXIF})
+		if !bytes.Contains(out, []byte("Quayside Mk II")) {
+			t.Errorf("%s: the camera's name is lost", format)
+		}
+		if bytes.Contains(out, thumb) {
+			t.Errorf("%s: the thumbnail of the plain photo went along", format)
+		}
+		if m := readMeta(format, out); m.orientation != 1 {
+			t.Errorf("%s: the export says that it is turned (%d)", format, m.orientation)
+		}
+	}
+	if !bytes.Contains(block, thumb) || block[len(block)-1] != 'l' {
+		t.Error("reading the block changed it")
+	}
+}
+
+func TestProfilesGoAlong(t *testing.T) {
+	icc := icctest.Matrix(4, "Display P3", icctest.DisplayP3, icctest.SRGBCurve())
+	long := append(append([]byte{}, icc...), make([]byte, 150_000)...) // more than one JPEG segment holds
+	for _, format := range []string{"jpeg", "png", "tiff"} {
+		for _, c := range [][]byte{icc, long} {
+			p := open(t, write(t, picture(20, 10), Options{Format: format, Quality: 90, ICC: c}))
+			if p.Profile.Name != "Display P3" || !bytes.Equal(p.ICC, c) {
+				t.Errorf("%s: a profile of %d bytes came back as %q with %d", format, len(c), p.Profile.Name, len(p.ICC))
+			}
+		}
+	}
+	p := open(t, write(t, picture(20, 10), Options{Format: "png", ICC: []byte("no profile at all")}))
+	if p.Profile.Name != "sRGB" || p.ICC != nil || len(p.Notes) == 0 {
+		t.Errorf("an unreadable profile: %q, notes %q", p.Profile.Name, p.Notes)
+	}
+}
+
+func TestGreyAndTransparent(t *testing.T) {
+	grey := image.NewGray(image.Rect(0, 0, 4, 4))
+	for i := range grey.Pix {
+		grey.Pix[i] = uint8(16 * i)
+	}
+	var b bytes.Buffer
+	if err := png.Encode(&b, grey); err != nil {
+		t.Fatal(err)
+	}
+	p := open(t, b.Bytes())
+	if p.Pix8[3*7] != 112 || p.Pix8[3*7+1] != 112 || p.Pix8[3*7+2] != 112 {
+		t.Errorf("a grey of 112 came out as %v", p.Pix8[21:24])
+	}
+	half := image.NewNRGBA(image.Rect(0, 0, 2, 1))
+	half.SetNRGBA(0, 0, color.NRGBA{200, 100, 50, 128})
+	half.SetNRGBA(1, 0, color.NRGBA{200, 100, 50, 255})
+	b.Reset()
+	if err := png.Encode(&b, half); err != nil {
+		t.Fatal(err)
+	}
+	p = open(t, b.Bytes())
+	if got := p.Pix8[:6]; got[0] != 100 || got[3] != 200 {
+		t.Errorf("laid on black: %v", got)
+	}
+	if n := strings.Join(p.Notes, " "); !strings.Contains(n, "laid on black") {
+		t.Errorf("nothing is said about transparency: %q", n)
+	}
+}
+
+// A grey photo with a profile of its own keeps its tones, in sRGB.
+func TestGreyProfile(t *testing.T) {
+	grey := image.NewGray(image.Rect(0, 0, 16, 16))
+	for i := range grey.Pix {
+		grey.Pix[i] = uint8(i)
+	}
+	var b bytes.Buffer
+	if err := png.Encode(&b, grey); err != nil {
+		t.Fatal(err)
+	}
+	var out bytes.Buffer
+	s := &splice{w: &out, after: 33, insert: pngChunks(Options{ICC: icctest.Grey("grey", icctest.Gamma(1))})}
+	if _, err := s.Write(b.Bytes()); err != nil {
+		t.Fatal(err)
+	}
+	p := open(t, out.Bytes())
+	row := make([]float32, 3*16)
+	for y := range 16 {
+		p.Linear(row, 0, y, 16)
+		for x := range 16 {
+			if want := float64(16*y+x) / 255; math.Abs(float64(row[3*x])-want) > 1e-4 {
+				t.Fatalf("grey %d is %v in linear light, want %v", 16*y+x, row[3*x], want)
+			}
+		}
+	}
+}
+
+// pngHeader is a PNG that claims a size and has nothing else.
+func pngHeader(w, h uint32) []byte {
+	b := []byte("\x89PNG\r\n\x1a\n\x00\x00\x00\x0dIHDR")
+	b = binary.BigEndian.AppendUint32(b, w)
+	b = binary.BigEndian.AppendUint32(b, h)
+	b = append(b, 8, 2, 0, 0, 0)
+	return binary.BigEndian.AppendUint32(b, crc32.ChecksumIEEE(b[12:]))
+}
+
+func TestBadPictures(t *testing.T) {
+	good := write(t, picture(200, 150), Options{Format: "jpeg", Quality: 90})
+	broken := bytes.Clone(good)
+	for i := 700; i < 760; i++ {
+		broken[i] = 0xff
+	}
+	// A JPEG header with four components.
+	cmyk := []byte{0xff, 0xd8, 0xff, 0xc0, 0, 20, 8, 0, 10, 0, 10, 4, 1, 0x11, 0, 2, 0x11, 0, 3, 0x11, 0, 4, 0x11, 0, 0xff, 0xda, 0, 14, 4, 1, 0, 2, 0, 3, 0, 4, 0, 0, 63, 0}
+	for name, c := range map[string]struct {
+		data     []byte
+		say      string
+		tooLarge bool
+	}{
+		"empty":              {nil, "empty", false},
+		"text":               {[]byte("Dear Tidewatch Players, the lamp is broken."), "not a picture", false},
+		"truncated":          {good[:len(good)/2], "ends too early", false},
+		"only a head":        {good[:40], "", false},
+		"damaged":            {broken, "damaged", false},
+		"100 000 x 100 000":  {pngHeader(100_000, 100_000), "100000 × 100000", true},
+		"too many pixels":    {pngHeader(20_000, 20_000), "megapixels", true},
+		"more than it holds": {pngHeader(12_000, 12_000), "cannot be in a file", false},
+		"CMYK":               {cmyk, "CMYK", false},
+		"no pixels":          {pngHeader(0, 10), "", false},
+	} {
+		_, err := Open(c.data)
+		var e *Error
+		if !errors.As(err, &e) {
+			t.Errorf("%s: %v", name, err)
+			continue
+		}
+		if !strings.Contains(e.Msg, c.say) || e.TooLarge != c.tooLarge {
+			t.Errorf("%s: says %q (too large: %t): %v", name, e.Msg, e.TooLarge, e.Err)
+		}
+	}
+}
+
+func FuzzOpen(f *testing.F) {
+	small := picture(12, 9)
+	for _, format := range []string{"jpeg", "png", "tiff"} {
+		f.Add(write(f, small, Options{Format: format, Quality: 80,
+			ICC: icctest.Matrix(2, "opRGB", icctest.OpRGB, icctest.Gamma(2.2)), EXIF: exif(binary.LittleEndian, 6, []byte("thumb"))}))
+	}
+	f.Add([]byte("RIFF\x1a\x00\x00\x00WEBPVP8L\x0d\x00\x00\x00\x2f\x00\x00\x00\x10\x07\x10\x11\x11\x88\x88\xfe\x07\x00"))
+	f.Fuzz(func(t *testing.T, data []byte) {
+		_, w, h, err := Size(data)
+		if err != nil || w*h > 1<<20 {
+			return
+		}
+		p, err := Open(data)
+		if err != nil {
+			var e *Error
+			if !errors.As(err, &e) {
+				t.Errorf("an error that no user can read: %v", err)
+			}
+			return
+		}
+		row := make([]float32, 3*p.Width)
+		for y := range p.Height {
+			p.Linear(row, 0, y, p.Width)
+		}
+	})
+}
+
+func BenchmarkOpenJPEG6MP(b *testing.B) {
+	var buf bytes.Buffer
+	if err := jpeg.Encode(&buf, picture(3000, 2000), &jpeg.Options{Quality: 90}); err != nil {
+		b.Fatal(err)
+	}
+	for b.Loop() {
+		open(b, buf.Bytes())
+	}
+}

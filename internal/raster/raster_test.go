@@ -1,0 +1,97 @@
+package raster
+
+import (
+	"context"
+	"errors"
+	"image"
+	"math"
+	"runtime"
+	"sync/atomic"
+	"testing"
+)
+
+func TestRowsCoversEachRowOnce(t *testing.T) {
+	defer runtime.GOMAXPROCS(runtime.GOMAXPROCS(0))
+	for _, procs := range []int{1, 2, 7} {
+		runtime.GOMAXPROCS(procs)
+		for _, n := range []int{0, 1, 15, 16, 17, 100} {
+			seen := make([]atomic.Int32, n)
+			if err := Rows(context.Background(), 5, 5+n, func(y0, y1 int) {
+				for y := y0; y < y1; y++ {
+					seen[y-5].Add(1)
+				}
+			}); err != nil {
+				t.Fatal(err)
+			}
+			for y := range seen {
+				if c := seen[y].Load(); c != 1 {
+					t.Errorf("%d cores, %d rows: row %d was worked on %d times", procs, n, y, c)
+				}
+			}
+		}
+	}
+}
+
+func TestRowsStopsWhenCancelled(t *testing.T) {
+	ctx, cancel := context.WithCancel(context.Background())
+	var bands atomic.Int32
+	err := Rows(ctx, 0, 16*1000, func(int, int) {
+		if bands.Add(1) == 3 {
+			cancel()
+		}
+	})
+	if n := bands.Load(); !errors.Is(err, context.Canceled) || n > 3+int32(runtime.GOMAXPROCS(0)) {
+		t.Errorf("cancelled in its third band, the work ended with %v after %d", err, n)
+	}
+}
+
+func TestPlane(t *testing.T) {
+	p := NewPlane(image.Rect(-2, 3, 4, 7))
+	p.Row(4)[1] = 0.5
+	if got := p.At(-1, 4); got != 0.5 {
+		t.Errorf("the sample that was set reads %v", got)
+	}
+	if p.At(-3, 4) != 0 || p.At(4, 4) != 0 || p.At(0, 7) != 0 {
+		t.Error("outside of a plane there is something")
+	}
+	if p.Max() != 0.5 || p.Bytes() != 6*4*4 {
+		t.Errorf("largest %v, %d bytes", p.Max(), p.Bytes())
+	}
+	row := p.Row(4)
+	if len(row) != 6 || cap(row) != 6 {
+		t.Errorf("a row has length %d and capacity %d", len(row), cap(row))
+	}
+}
+
+// An area average keeps the light: the sum of the result times the step is the
+// sum of the source, and a constant stays one.
+func TestBoxRowKeepsLight(t *testing.T) {
+	src := make([]float32, 101)
+	sum := 0.0
+	for i := range src {
+		src[i] = float32((i*37)%11) / 11
+		sum += float64(src[i])
+	}
+	for _, step := range []float64{1, 1.5, 2, 3.19, 10.1} {
+		n := int(math.Ceil(101/step - 1e-9))
+		dst := make([]float32, n)
+		BoxRow(dst, src, 1, 0, 0, 101, step, 1)
+		got := 0.0
+		for i, v := range dst {
+			a, b, _ := BoxSpan(i, 101, step)
+			got += float64(v) * (b - a)
+		}
+		if math.Abs(got-sum) > 1e-3 {
+			t.Errorf("step %v: %v of %v is left", step, got, sum)
+		}
+		// A part is the same as in the whole.
+		if n > 4 {
+			part := make([]float32, 2)
+			x0 := int(2 * step)
+			BoxRow(part, src[x0:], 1, 2, x0, 101, step, 1)
+			if part[0] != dst[2] || part[1] != dst[3] {
+				t.Errorf("step %v: a part has %v, the whole %v", step, part, dst[2:4])
+			}
+		}
+	}
+}

@@ -1,0 +1,110 @@
+package render
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"sync"
+	"sync/atomic"
+	"testing"
+)
+
+// bulk is a node of so many bytes.
+type bulk int64
+
+func (b bulk) Bytes() int64 { return int64(b) }
+
+func TestOneComputationForAllWhoAsk(t *testing.T) {
+	c := NewCache(1000)
+	var made atomic.Int32
+	start := make(chan struct{})
+	var wg sync.WaitGroup
+	for range 20 {
+		wg.Go(func() {
+			v, err := Get(ctx, c, "node", func(context.Context) (bulk, error) {
+				<-start // while all the others ask
+				made.Add(1)
+				return 7, nil
+			})
+			if v != 7 || err != nil {
+				t.Errorf("got %v, %v", v, err)
+			}
+		})
+	}
+	close(start)
+	wg.Wait()
+	if n := made.Load(); n != 1 {
+		t.Errorf("computed %d times", n)
+	}
+}
+
+func TestLeastRecentlyUsedGoesFirst(t *testing.T) {
+	c := NewCache(100)
+	made := 0
+	get := func(k string) {
+		if _, err := Get(ctx, c, k, func(context.Context) (bulk, error) { made++; return 40, nil }); err != nil {
+			t.Fatal(err)
+		}
+	}
+	get("a")
+	get("b")
+	get("a") // used again: b is now the older one
+	get("c")
+	made = 0
+	if get("a"); made != 0 {
+		t.Error("what was used a moment ago is gone")
+	}
+	if get("b"); made != 1 {
+		t.Error("what was used longest ago is still there, over the limit")
+	}
+}
+
+func TestErrorsAreNotKept(t *testing.T) {
+	c := NewCache(100)
+	bad := errors.New("bad")
+	if _, err := Get(ctx, c, "k", func(context.Context) (bulk, error) { return 0, bad }); err != bad {
+		t.Fatal(err)
+	}
+	if v, err := Get(ctx, c, "k", func(context.Context) (bulk, error) { return 3, nil }); v != 3 || err != nil {
+		t.Errorf("after an error: %v, %v", v, err)
+	}
+}
+
+// Who waits for a node whose maker is cancelled makes it on their own; who is
+// cancelled while waiting leaves.
+func TestCancelledMakerDoesNotTakeOthersAlong(t *testing.T) {
+	c := NewCache(100)
+	maker, cancel := context.WithCancel(ctx)
+	entered := make(chan struct{})
+	go Get(maker, c, "k", func(ctx context.Context) (bulk, error) {
+		close(entered)
+		<-ctx.Done()
+		return 0, ctx.Err()
+	})
+	<-entered
+	gone, leave := context.WithCancel(ctx)
+	leave()
+	if _, err := Get(gone, c, "k", func(context.Context) (bulk, error) { return 1, nil }); !errors.Is(err, context.Canceled) {
+		t.Errorf("cancelled while waiting: %v", err)
+	}
+	got := make(chan string)
+	go func() {
+		v, err := Get(ctx, c, "k", func(context.Context) (bulk, error) { return 9, nil })
+		got <- fmt.Sprint(v, err)
+	}()
+	cancel()
+	if g := <-got; g != "9 <nil>" {
+		t.Errorf("who waited got %s", g)
+	}
+}
+
+func TestPanicReleasesWhoWaits(t *testing.T) {
+	c := NewCache(100)
+	func() {
+		defer func() { recover() }()
+		Get(ctx, c, "k", func(context.Context) (bulk, error) { panic("broken") })
+	}()
+	if v, err := Get(ctx, c, "k", func(context.Context) (bulk, error) { return 2, nil }); v != 2 || err != nil {
+		t.Errorf("after a panic: %v, %v", v, err)
+	}
+}
