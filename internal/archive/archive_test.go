@@ -1,0 +1,128 @@
+package archive
+
+import (
+	"archive/zip"
+	"bytes"
+	"errors"
+	"image"
+	"io"
+	"strings"
+	"testing"
+
+	"pyrant/internal/codec"
+	"pyrant/internal/recipe"
+)
+
+func sample(t *testing.T) *Shot {
+	t.Helper()
+	var b bytes.Buffer
+	if err := codec.Write(&b, image.NewRGBA(image.Rect(0, 0, 30, 20)), codec.Options{Format: "png"}); err != nil {
+		t.Fatal(err)
+	}
+	r := recipe.New(30, 20)
+	r.Dusk.Daylight = -1.5
+	return &Shot{Name: "Quay", Recipe: r, Photo: b.Bytes(), Preview: []byte("a small picture")}
+}
+
+func pack(t *testing.T, s *Shot) []byte {
+	t.Helper()
+	var b bytes.Buffer
+	if err := Write(&b, s); err != nil {
+		t.Fatal(err)
+	}
+	return b.Bytes()
+}
+
+func TestRoundTrip(t *testing.T) {
+	s := sample(t)
+	got, err := Read(pack(t, s), 1<<20)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got.Name != s.Name || !bytes.Equal(got.Photo, s.Photo) || !bytes.Equal(got.Preview, s.Preview) ||
+		!bytes.Equal(got.Recipe.Encode(), s.Recipe.Encode()) {
+		t.Errorf("came back as %+v", got)
+	}
+}
+
+// without returns an archive with one file left out or replaced.
+func without(t *testing.T, data []byte, name string, with []byte) []byte {
+	t.Helper()
+	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+	if err != nil {
+		t.Fatal(err)
+	}
+	var b bytes.Buffer
+	w := zip.NewWriter(&b)
+	for _, f := range z.File {
+		r, err := f.Open()
+		if err != nil {
+			t.Fatal(err)
+		}
+		body, err := io.ReadAll(r)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if f.Name == name {
+			if body = with; body == nil {
+				continue
+			}
+		}
+		out, err := w.Create(f.Name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, err := out.Write(body); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := w.Close(); err != nil {
+		t.Fatal(err)
+	}
+	return b.Bytes()
+}
+
+func TestArchivesThatCannotBeOpened(t *testing.T) {
+	good := pack(t, sample(t))
+	for name, c := range map[string]struct {
+		data []byte
+		say  string
+	}{
+		"no zip":               {[]byte("PK\x03\x04 but no more"), "not a Pyrant shot"},
+		"cut off":              {good[:len(good)-30], "a part of it is missing"},
+		"no recipe":            {without(t, good, "recipe.json", nil), "recipe.json"},
+		"no photo":             {without(t, good, "photo.png", nil), "photo.png"},
+		"photo of elsewhere":   {without(t, good, "shot.json", []byte(`{"name":"x","photo":"../../etc/passwd"}`)), "shot.json"},
+		"recipe with a typo":   {without(t, good, "recipe.json", []byte(`{"version":1,"dusq":{}}`)), ""},
+		"photo over the limit": {without(t, good, "photo.png", make([]byte, 2<<20)), "too large"},
+	} {
+		_, err := Read(c.data, 1<<20)
+		var ae *Error
+		var re *recipe.Error
+		if !errors.As(err, &ae) && !errors.As(err, &re) || !strings.Contains(err.Error(), c.say) {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+	if err := Fits(recipe.New(30, 20), 20, 30); err == nil {
+		t.Error("a recipe for a photo of another size fits")
+	}
+}
+
+func FuzzRead(f *testing.F) {
+	var b bytes.Buffer
+	var img bytes.Buffer
+	if err := codec.Write(&img, image.NewRGBA(image.Rect(0, 0, 3, 2)), codec.Options{Format: "png"}); err != nil {
+		f.Fatal(err)
+	}
+	if err := Write(&b, &Shot{Name: "Quay", Recipe: recipe.New(3, 2), Photo: img.Bytes()}); err != nil {
+		f.Fatal(err)
+	}
+	f.Add(b.Bytes())
+	f.Fuzz(func(t *testing.T, data []byte) {
+		if s, err := Read(data, 1<<16); err == nil {
+			if len(s.Photo) > 1<<16 || s.Recipe.Validate() != nil {
+				t.Error("an archive over its limits, or with a recipe that is not valid, was read")
+			}
+		}
+	})
+}
