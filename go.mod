@@ -2,6 +2,8 @@ module pyrant
 
 go 1.26.8
 
+ignore ./node_modules
+
 require (
 	github.com/evanphx/json-patch/v5 v5.9.11
 	github.com/go-gormigrate/gormigrate/v2 v2.1.7

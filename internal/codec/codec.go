@@ -182,6 +182,9 @@ func Open(data []byte) (p *Photo, err error) {
 			p.Notes = append(p.Notes, "The embedded colour profile could not be read; sRGB was assumed.")
 		} else {
 			p.Profile, p.ICC = prof, m.icc
+			if prof.IsSRGB() { // then the screen shows the very codes of an export
+				p.Profile = colour.SRGB
+			}
 			if prof.Grey {
 				// The export has three channels, which a grey profile cannot describe.
 				p.ICC = nil

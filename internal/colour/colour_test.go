@@ -76,6 +76,15 @@ func TestChannelsRoundTripApart(t *testing.T) {
 	}
 }
 
+func TestWhatIsSRGB(t *testing.T) {
+	for name, data := range profiles {
+		want := name == "sRGB v4" || name == "sRGB v2, table" || name == "para kinds 1 + 4"
+		if got := parse(t, data).IsSRGB(); got != want {
+			t.Errorf("%s is sRGB: %t", name, got)
+		}
+	}
+}
+
 func TestPrimaries(t *testing.T) {
 	// Pure green of each space in Rec. 709, from the published matrices.
 	for _, c := range []struct {

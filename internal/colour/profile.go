@@ -94,6 +94,22 @@ func (p *Profile) Linear8(dst []float32, src []uint8) {
 	}
 }
 
+// IsSRGB tells whether p is sRGB but for the rounding of its numbers in a file.
+func (p *Profile) IsSRGB() bool {
+	if !p.plain || p.Grey {
+		return false
+	}
+	for c := range 3 {
+		for i := range 257 {
+			x := float64(i) / 256
+			if math.Abs(p.decode[c](x)-SRGBToLinear(x)) > 1e-4 {
+				return false
+			}
+		}
+	}
+	return true
+}
+
 // deep makes the tables for 16-bit codes, which few photos need.
 func (p *Profile) deep() {
 	p.once.Do(func() {

@@ -186,7 +186,7 @@ func DefaultLight(longEdge int) Light {
 		Shapes: []shape.Shape{},
 		Core:   Core{Whiteness: 0.82, Feather: round(float64(longEdge) / 3000), Texture: 0.35},
 		Shells: StartStack(longEdge),
-		Spill:  Spill{Strength: 1, Reach: round(float64(longEdge) / 4), Tone: ToneWindow{0, 1, 0.1}},
+		Spill:  Spill{Strength: 2, Reach: round(float64(longEdge) / 3), Tone: ToneWindow{0, 1, 0.1}},
 	}
 }
 

@@ -18,11 +18,12 @@ const range = () => {
 let span = { from: 0.5, to: 400 };
 
 const xOf = (r) =>
-  box.left + (Math.log(Math.max(r, span.from) / span.from) / Math.log(span.to / span.from)) * (box.right - box.left);
+  box.left +
+  (Math.log(Math.max(r, span.from) / span.from) / Math.log(span.to / span.from)) * (box.right - box.left);
 const rOf = (x) => span.from * (span.to / span.from) ** ((x - box.left) / (box.right - box.left));
 // Strength is drawn by its square root: most of a stack lies below a half.
 const yOf = (s) => box.bottom - Math.sqrt(Math.min(s, 2) / 2) * (box.bottom - box.top);
-const sOf = (y) => 2 * (Math.min(Math.max((box.bottom - y) / (box.bottom - box.top), 0), 1)) ** 2;
+const sOf = (y) => 2 * Math.min(Math.max((box.bottom - y) / (box.bottom - box.top), 0), 1) ** 2;
 
 const make = (name, attrs, parent) => {
   const el = document.createElementNS("http://www.w3.org/2000/svg", name);
@@ -55,7 +56,9 @@ function draw() {
     curve.strip.forEach((c, i) =>
       make("rect", { x: box.left + (i - 0.5) * step, y: 124, width: step + 0.5, height: 8, fill: c }, el),
     );
-    const points = curve.line.map((v, i) => `${box.left + i * step},${box.bottom - v * (box.bottom - box.top)}`);
+    const points = curve.line.map(
+      (v, i) => `${box.left + i * step},${box.bottom - v * (box.bottom - box.top)}`,
+    );
     make("polyline", { points: points.join(" "), class: "curve" }, el);
   }
   shells().forEach((s, i) => {
@@ -157,10 +160,10 @@ function follow() {
 }
 
 document.addEventListener("pointerdown", (e) => {
-  const mark = e.target.dataset?.shellHit ?? e.target.dataset?.shellHandle;
-  if (mark === undefined) return;
+  const hit = e.target.dataset?.shellHit ?? e.target.dataset?.shellHandle;
+  if (hit === undefined) return;
   e.preventDefault();
-  chosen = Number(mark);
+  chosen = Number(hit);
   const s = light().shells[chosen];
   const p = at(e);
   drag = {
@@ -193,9 +196,9 @@ for (const kind of ["pointerup", "pointercancel"])
   });
 
 document.addEventListener("keydown", (e) => {
-  const mark = e.target.dataset?.shellHandle;
-  if (mark === undefined) return;
-  const s = light().shells[Number(mark)];
+  const index = e.target.dataset?.shellHandle;
+  if (index === undefined) return;
+  const s = light().shells[Number(index)];
   const big = e.shiftKey ? 5 : 1;
   const value = { radius: s.radius, strength: s.strength };
   if (e.key === "ArrowUp" || e.key === "ArrowDown")
@@ -203,11 +206,11 @@ document.addEventListener("keydown", (e) => {
   else if (e.key === "ArrowLeft" || e.key === "ArrowRight")
     value.radius = tidy(Math.max(s.radius, 0.1) * 1.03 ** (e.key === "ArrowRight" ? big : -big));
   else if (e.key === "Delete") {
-    commit([{ op: "remove", path: `/lights/${shot.light}/shells/${mark}` }]);
+    commit([{ op: "remove", path: `/lights/${shot.light}/shells/${index}` }]);
     return;
   } else return;
   e.preventDefault();
-  chosen = Number(mark);
+  chosen = Number(index);
   drag = { index: chosen, value };
   const p = patch();
   drag = null;

@@ -25,10 +25,19 @@ const shown = (s, v) => (v * s.mul).toFixed(s.digits);
 const fromPos = (s, pos) =>
   rounded(s, s.log ? s.min * (s.max / s.min) ** (pos / 1000) : s.min + ((s.max - s.min) * pos) / 1000);
 const toPos = (s, v) => {
-  const t = s.log ? Math.log(Math.max(v, s.min) / s.min) / Math.log(s.max / s.min) : (v - s.min) / (s.max - s.min);
+  const t = s.log
+    ? Math.log(Math.max(v, s.min) / s.min) / Math.log(s.max / s.min)
+    : (v - s.min) / (s.max - s.min);
   return Math.round(1000 * Math.min(Math.max(t, 0), 1));
 };
-const parse = (text) => Number(text.trim().replace(",", ".").replace("−", "-").replace(/%$/, "") || NaN);
+const parse = (text) => {
+  const t = text
+    .trim()
+    .replace(",", ".")
+    .replace("−", "-")
+    .replace(/\s*(%|°|px|stops)$/, "");
+  return t === "" ? NaN : Number(t);
+};
 
 // mirror shows a value in every control that is bound to its path.
 function mirror(s, v, except) {
@@ -47,7 +56,8 @@ function mirror(s, v, except) {
 
 // tracks fills each slider's track up to its thumb.
 function tracks() {
-  for (const el of document.querySelectorAll(".form-range")) el.style.setProperty("--at", `${el.value / 10}%`);
+  for (const el of document.querySelectorAll(".form-range"))
+    el.style.setProperty("--at", `${el.value / 10}%`);
   for (const el of document.querySelectorAll(".fader[data-gel]"))
     if (el.dataset.gel) el.style.setProperty("--gel", el.dataset.gel);
 }
@@ -79,7 +89,10 @@ function nudge(el, e) {
   const s = spec(el);
   const from = isText ? parse(el.value) / s.mul : fromPos(s, Number(el.value));
   const step = (10 ** -s.digits * (e.shiftKey ? 10 : 1)) / s.mul;
-  const v = rounded(s, Math.min(Math.max((Number.isFinite(from) ? from : s.def) + dir * step, s.min), s.most));
+  const v = rounded(
+    s,
+    Math.min(Math.max((Number.isFinite(from) ? from : s.def) + dir * step, s.min), s.most),
+  );
   mirror(s, v);
   setDraft([set(s.path, v)]);
   later(s, v);

@@ -10,7 +10,8 @@ const steps = ["photo", "dusk", "trace", "glow", "spill", "export"];
 
 document.getElementById("keys-open").addEventListener("click", () => dialog.showModal());
 
-const typing = (el) => el.matches?.('input:not([type="range"]):not([type="radio"]):not([type="checkbox"]), select, textarea');
+const typing = (el) =>
+  el.matches?.('input:not([type="range"]):not([type="radio"]):not([type="checkbox"]), select, textarea');
 
 document.addEventListener("keydown", (e) => {
   if (dialog.open) return;

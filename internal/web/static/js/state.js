@@ -42,7 +42,11 @@ document.body.addEventListener("htmx:responseError", (e) => {
   } catch {
     // Not from Pyrant: the status says what there is to say.
   }
-  failure = { status: xhr.status, title: told.title ?? "Not done", text: told.error ?? `The answer was ${xhr.status}.` };
+  failure = {
+    status: xhr.status,
+    title: told.title ?? "Not done",
+    text: told.error ?? `The answer was ${xhr.status}.`,
+  };
 });
 document.body.addEventListener("htmx:sendError", () => {
   failure = {
@@ -56,7 +60,9 @@ document.body.addEventListener("htmx:sendError", () => {
 function refresh() {
   const old = shot.version;
   Object.assign(shot, read());
-  if (old !== shot.version) draft = null;
+  // A value that is in the hand again by now stays there.
+  const held = document.getElementById("stage").classList.contains("dragging-value");
+  if (old !== shot.version && !held) draft = null;
   const url = new URL(location.href);
   url.searchParams.set("step", shot.step);
   if (shot.light >= 0) url.searchParams.set("light", shot.light);
@@ -99,7 +105,8 @@ export function send(path, values = {}) {
     }
     draft = null;
     tell("draft");
-    const newest = () => exchange("GET", `/shots/${shot.id}/bench`, { step, light: shot.light }).then(refresh);
+    const newest = () =>
+      exchange("GET", `/shots/${shot.id}/bench`, { step, light: shot.light }).then(refresh);
     if (bad.status === 409 && bad.title === "Changed elsewhere") {
       notice(bad.title, bad.text, [
         ["Put mine on top", () => newest().then(() => send(path, values))],

@@ -30,7 +30,10 @@ const near = (a, b, d) => Math.hypot(a[0] - b[0], a[1] - b[1]) <= d;
 
 // line gives the path's SVG data in screen pixels.
 function line(nodes, closed) {
-  const pt = (x, y) => toScreen(x, y).map((v) => v.toFixed(1)).join(" ");
+  const pt = (x, y) =>
+    toScreen(x, y)
+      .map((v) => v.toFixed(1))
+      .join(" ");
   let d = `M${pt(nodes[0].x, nodes[0].y)}`;
   const count = closed ? nodes.length : nodes.length - 1;
   for (let i = 0; i < count; i++) {
@@ -114,7 +117,13 @@ function drawNodes(nodes, j) {
       }
     }
     const r = isChosen ? 4.5 : 3.5;
-    make("rect", { x: x - r, y: y - r, width: 2 * r, height: 2 * r, class: `node${isChosen ? " chosen" : ""}` });
+    make("rect", {
+      x: x - r,
+      y: y - r,
+      width: 2 * r,
+      height: 2 * r,
+      class: `node${isChosen ? " chosen" : ""}`,
+    });
     const hit = make("circle", { cx: x, cy: y, r: 12, class: "node-hit" });
     Object.assign(hit.dataset, { shape: j, node: k });
   });
@@ -210,7 +219,13 @@ const within = ([x, y]) => [
 stage.addEventListener(
   "pointerdown",
   (e) => {
-    if (!tracing() || space.down || e.button !== 0 || e.target.closest("button, .tools, #notice, #divider, #busy")) return;
+    if (
+      !tracing() ||
+      space.down ||
+      e.button !== 0 ||
+      e.target.closest("button, .tools, #notice, #divider, #busy")
+    )
+      return;
     if (tool === "edit") startEdit(e);
     else startPoint(e);
   },
@@ -224,8 +239,8 @@ function startPoint(e) {
   const p = within(pointer(e));
   if (path && path.nodes.length >= 2) {
     const first = path.nodes[0];
-    const on = near(toScreen(...p), toScreen(first.x, first.y), 11);
-    if (on && path.nodes.length >= 3) {
+    const closes = near(toScreen(...p), toScreen(first.x, first.y), 11);
+    if (closes && path.nodes.length >= 3) {
       finish(true);
       return;
     }
@@ -398,7 +413,8 @@ function addNode(j, p) {
 // key handles the keys of tracing and says whether it did.
 export function key(e) {
   if (!tracing()) return false;
-  const back = e.key === "Backspace" || e.key === "Delete" || (e.key === "z" && (e.ctrlKey || e.metaKey) && path);
+  const back =
+    e.key === "Backspace" || e.key === "Delete" || (e.key === "z" && (e.ctrlKey || e.metaKey) && path);
   if (path && e.key === "Escape") path = null;
   else if (path && e.key === "Enter") {
     finish(false);
@@ -419,7 +435,8 @@ function removeChosen() {
   const s = light().shapes[chosen.shape];
   const base = `/lights/${shot.light}/shapes/${chosen.shape}`;
   const least = s.kind === "outline" ? 3 : 2;
-  if (chosen.node >= 0 && s.nodes.length > least) commit([{ op: "remove", path: `${base}/nodes/${chosen.node}` }]);
+  if (chosen.node >= 0 && s.nodes.length > least)
+    commit([{ op: "remove", path: `${base}/nodes/${chosen.node}` }]);
   else commit([{ op: "remove", path: base }]);
   chosen = { shape: -1, node: -1 };
 }
@@ -458,4 +475,3 @@ on("change", fresh);
 onMove(draw);
 if (tracing() && !light()?.shapes.length) tool = "outline";
 fresh();
-

@@ -139,7 +139,8 @@ function got(frame) {
   const to = has[frame.plain ? "plain" : "lit"];
   to.part = frame;
   if (frame.whole) to.base = frame;
-  if (!frame.plain) stage.dataset.drawn = `${frame.version}:${frame.patch ? "draft" : frame.final ? "final" : "quick"}`;
+  if (!frame.plain)
+    stage.dataset.drawn = `${frame.version}:${frame.patch ? "draft" : frame.final ? "final" : "quick"}`;
   if (frame.clipped !== null) stage.dataset.clipped = frame.clipped;
   paint();
   readout();

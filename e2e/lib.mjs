@@ -1,0 +1,194 @@
+// What the browser tests share: a server on a data folder of its own, a browser,
+// and ways to look at the picture.
+import { spawn } from "node:child_process";
+import { once } from "node:events";
+import { mkdtempSync, rmSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { chromium } from "playwright-core";
+
+export const binary = process.env.PYRANT ?? join(import.meta.dirname, "..", "bin", "pyrant");
+
+const flags =
+  "--headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking --disable-component-update --disable-sync";
+
+export const launch = () =>
+  chromium.launch({ executablePath: process.env.CHROMIUM ?? "/usr/bin/chromium", args: flags.split(" ") });
+
+// Server runs Pyrant; it can be stopped, killed and started again on the same data.
+export class Server {
+  constructor(mode = "serve", options = []) {
+    this.mode = mode;
+    this.options = options;
+    this.dir = mkdtempSync(join(tmpdir(), "pyrant-e2e-"));
+    this.log = "";
+  }
+
+  async start() {
+    const args = [this.mode, "--addr", "127.0.0.1:0", "--data", join(this.dir, "data"), ...this.options];
+    this.process = spawn(binary, args);
+    this.process.stderr.on("data", (b) => (this.log += b));
+    this.url = await new Promise((done, fail) => {
+      let out = "";
+      this.process.stdout.on("data", (b) => {
+        out += b;
+        const found = out.match(/http:\/\/\S+/);
+        if (found) done(found[0]);
+      });
+      this.process.on("exit", (code) => fail(new Error(`Pyrant ended with ${code}: ${this.log}`)));
+    });
+    return this.url;
+  }
+
+  async stop(signal = "SIGTERM") {
+    if (this.process.exitCode !== null || this.process.signalCode) return;
+    this.process.kill(signal);
+    await once(this.process, "exit");
+  }
+
+  async remove() {
+    await this.stop();
+    rmSync(this.dir, { recursive: true, force: true });
+  }
+}
+
+// open gives a page that fails the test on errors of its scripts.
+export async function open(browser, url, options = {}) {
+  const context = await browser.newContext({
+    viewport: { width: 1280, height: 800 },
+    acceptDownloads: true,
+    ...options,
+  });
+  const page = await context.newPage();
+  page.faults = [];
+  page.on("pageerror", (e) => page.faults.push(e.message));
+  page.on("console", (m) => {
+    if (m.type() === "error" && !/status of (4|5)\d\d/.test(m.text())) page.faults.push(m.text());
+  });
+  await page.goto(url);
+  return page;
+}
+
+const drawn = () => document.getElementById("stage").dataset.drawn ?? "";
+const version = () => JSON.parse(document.getElementById("shot-state").dataset.state).version;
+
+// settled waits until the lossless frame of the saved version is on screen.
+export async function settled(page) {
+  await page.waitForFunction(
+    () => {
+      const v = JSON.parse(document.getElementById("shot-state").dataset.state).version;
+      return document.getElementById("stage").dataset.drawn === `${v}:final`;
+    },
+    null,
+    { timeout: 30_000 },
+  );
+}
+
+// saved runs an action and waits until it has made a new version, shown at rest.
+export async function saved(page, action) {
+  const before = await page.evaluate(version);
+  await action();
+  await page.waitForFunction(
+    (v) => JSON.parse(document.getElementById("shot-state").dataset.state).version > v,
+    before,
+  );
+  await settled(page);
+}
+
+export const shotVersion = (page) => page.evaluate(version);
+export const drawnFrame = (page) => page.evaluate(drawn);
+export const state = (page) =>
+  page.evaluate(() => JSON.parse(document.getElementById("shot-state").dataset.state));
+
+// place gives where a point of the photo is on the screen.
+export const place = (page, x, y) =>
+  page.evaluate(
+    async ([px, py]) => {
+      const { toScreen } = await import("/static/js/view.js");
+      const r = document.getElementById("stage").getBoundingClientRect();
+      const [sx, sy] = toScreen(px, py);
+      return { x: r.left + sx, y: r.top + sy };
+    },
+    [x, y],
+  );
+
+// pixel gives the mean colour on the screen of a small square round a point of
+// the photo, half a square of `size` screen pixels to each side.
+export async function pixel(page, x, y, size = 4) {
+  const p = await place(page, x, y);
+  return page.evaluate(
+    ([cx, cy, n]) => {
+      const canvas = document.getElementById("picture");
+      const r = canvas.getBoundingClientRect();
+      const k = canvas.width / r.width;
+      const d = canvas
+        .getContext("2d")
+        .getImageData(Math.round((cx - r.left) * k - n / 2), Math.round((cy - r.top) * k - n / 2), n, n).data;
+      const sum = [0, 0, 0];
+      for (let i = 0; i < d.length; i += 4) for (let c = 0; c < 3; c++) sum[c] += d[i + c] / (n * n);
+      return sum;
+    },
+    [p.x, p.y, size],
+  );
+}
+
+// picture gives a hash of all that the canvas shows.
+export const picture = (page) =>
+  page.evaluate(async () => {
+    const c = document.getElementById("picture");
+    const d = c.getContext("2d").getImageData(0, 0, c.width, c.height).data;
+    const h = new Uint8Array(await crypto.subtle.digest("SHA-256", d));
+    return [...h].map((b) => b.toString(16).padStart(2, "0")).join("");
+  });
+
+export async function drag(page, from, to, steps = 8) {
+  await page.mouse.move(from.x, from.y);
+  await page.mouse.down();
+  for (let i = 1; i <= steps; i++)
+    await page.mouse.move(from.x + ((to.x - from.x) * i) / steps, from.y + ((to.y - from.y) * i) / steps);
+  await page.mouse.up();
+}
+
+// hue of a colour in degrees.
+export function hue([r, g, b]) {
+  const hi = Math.max(r, g, b);
+  const d = hi - Math.min(r, g, b);
+  if (d === 0) return 0;
+  const h = hi === r ? ((g - b) / d + 6) % 6 : hi === g ? (b - r) / d + 2 : (r - g) / d + 4;
+  return h * 60;
+}
+
+const linear = (v) => (v <= 10.31 ? v / 255 / 12.92 : ((v / 255 + 0.055) / 1.055) ** 2.4);
+const display = (v) => 255 * (v <= 0.0031308 ? v * 12.92 : 1.055 * v ** (1 / 2.4) - 0.055);
+
+// addedHue is the hue of the light that was added to a dark colour, at full
+// brightness: hue is one of display values.
+export function addedHue(lit, dark) {
+  const added = lit.map((v, i) => Math.max(linear(v) - linear(dark[i]), 0));
+  return hue(added.map((v) => display(v / Math.max(...added, 1e-9))));
+}
+
+// jpeg makes a photo in the page: grey stone with a soft shading and a lighter
+// panel in the middle.
+export const jpeg = async (page, w = 900, h = 600) =>
+  Buffer.from(
+    await page.evaluate(
+      async ([width, height]) => {
+        const c = new OffscreenCanvas(width, height);
+        const g = c.getContext("2d");
+        const shade = g.createLinearGradient(0, 0, width, height);
+        shade.addColorStop(0, "#8d8b86");
+        shade.addColorStop(1, "#a3a19c");
+        g.fillStyle = shade;
+        g.fillRect(0, 0, width, height);
+        g.fillStyle = "#c9c9c4";
+        g.fillRect(0.4 * width, 0.35 * height, 0.2 * width, 0.3 * height);
+        const blob = await c.convertToBlob({ type: "image/jpeg", quality: 0.95 });
+        return [...new Uint8Array(await blob.arrayBuffer())];
+      },
+      [w, h],
+    ),
+  );
+
+// upload opens files through the chooser of the shots page.
+export const upload = (page, ...files) => page.setInputFiles("#photo", files);

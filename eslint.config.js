@@ -1,0 +1,26 @@
+import globals from "globals";
+
+const rules = {
+  "no-unused-vars": "error",
+  "no-undef": "error",
+  "no-shadow": "error",
+  "prefer-const": "error",
+  eqeqeq: "error",
+};
+
+export default [
+  {
+    files: ["internal/web/static/js/*.js"],
+    languageOptions: { ecmaVersion: "latest", sourceType: "module", globals: globals.browser },
+    rules,
+  },
+  {
+    files: ["e2e/**/*.mjs", "scripts/*.mjs", "eslint.config.js"],
+    languageOptions: {
+      ecmaVersion: "latest",
+      sourceType: "module",
+      globals: { ...globals.node, ...globals.browser },
+    },
+    rules,
+  },
+];

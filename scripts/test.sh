@@ -1,0 +1,33 @@
+#!/usr/bin/env bash
+# Installs what the tests need and runs them all: formatting, vetting and linting,
+# the Go tests, and the browser tests against the built application.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+
+step() { printf '\n== %s\n' "$*"; }
+
+if [ ! -x "${CHROMIUM:-/usr/bin/chromium}" ]; then
+  step "Chromium"
+  sudo=$([ "$(id -u)" = 0 ] || echo sudo)
+  $sudo apt-get update -qq
+  $sudo apt-get install -y -qq --no-install-recommends chromium
+fi
+
+step "npm packages"
+npm ci --no-audit --no-fund --silent
+
+step "Formatting and linting"
+unformatted=$(gofmt -l cmd demo internal)
+if [ -n "$unformatted" ]; then
+  echo "gofmt would change: $unformatted"
+  exit 1
+fi
+go vet ./...
+npm run --silent lint
+
+step "Go tests"
+go test ./...
+
+step "Browser tests"
+go build -o bin/pyrant ./cmd/pyrant
+npm run --silent e2e
