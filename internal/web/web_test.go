@@ -1,0 +1,560 @@
+package web
+
+import (
+	"bytes"
+	"context"
+	"encoding/binary"
+	"encoding/json"
+	"fmt"
+	"hash/crc32"
+	"image"
+	"image/color"
+	"image/jpeg"
+	"image/png"
+	"io"
+	"log/slog"
+	"mime/multipart"
+	"net/http"
+	"net/http/cookiejar"
+	"net/http/httptest"
+	"net/url"
+	"regexp"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"pyrant/internal/recipe"
+	"pyrant/internal/store"
+)
+
+// app is a running application and a browser that has visited it.
+type app struct {
+	testing.TB
+	server *Server
+	http   *httptest.Server
+	client *http.Client
+	log    *safeBuffer
+	csrf   string
+}
+
+type safeBuffer struct {
+	mu sync.Mutex
+	b  bytes.Buffer
+}
+
+func (s *safeBuffer) Write(p []byte) (int, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.b.Write(p)
+}
+
+func (s *safeBuffer) String() string {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.b.String()
+}
+
+func start(t testing.TB, opt Options) *app {
+	t.Helper()
+	a := &app{TB: t, log: new(safeBuffer)}
+	opt.Data = t.TempDir()
+	opt.Log = slog.New(slog.NewTextHandler(a.log, nil))
+	opt.CacheBytes = 64 << 20
+	var err error
+	if a.server, err = New(opt); err != nil {
+		t.Fatal(err)
+	}
+	a.http = httptest.NewServer(a.server.Handler())
+	t.Cleanup(func() { a.http.Close(); a.server.Close() })
+	jar, err := cookiejar.New(nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	a.client = &http.Client{Jar: jar, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	_, body := a.get("/")
+	m := regexp.MustCompile(`data-csrf="([^"]+)"`).FindStringSubmatch(body)
+	if m == nil {
+		t.Fatal("the shots page has no CSRF token")
+	}
+	a.csrf = m[1]
+	return a
+}
+
+func (a *app) do(r *http.Request) (*http.Response, string) {
+	a.Helper()
+	resp, err := a.client.Do(r)
+	if err != nil {
+		a.Fatal(err)
+	}
+	defer resp.Body.Close()
+	b, err := io.ReadAll(resp.Body)
+	if err != nil {
+		a.Fatal(err)
+	}
+	return resp, string(b)
+}
+
+func (a *app) request(method, path, kind string, body io.Reader) *http.Request {
+	a.Helper()
+	r, err := http.NewRequest(method, a.http.URL+path, body)
+	if err != nil {
+		a.Fatal(err)
+	}
+	r.Header.Set("Content-Type", kind)
+	r.Header.Set("X-CSRF-Token", a.csrf)
+	return r
+}
+
+func (a *app) get(path string) (*http.Response, string) {
+	a.Helper()
+	r := a.request("GET", path, "", nil)
+	r.Header.Set("Accept", "text/html")
+	return a.do(r)
+}
+
+func (a *app) post(path string, form url.Values) (*http.Response, string) {
+	a.Helper()
+	return a.do(a.request("POST", path, "application/x-www-form-urlencoded", strings.NewReader(form.Encode())))
+}
+
+func (a *app) postJSON(path, body string) (*http.Response, string) {
+	a.Helper()
+	return a.do(a.request("POST", path, "application/json", strings.NewReader(body)))
+}
+
+func (a *app) upload(name string, data []byte) (*http.Response, string) {
+	a.Helper()
+	var b bytes.Buffer
+	w := multipart.NewWriter(&b)
+	f, err := w.CreateFormFile("photo", name)
+	if err != nil {
+		a.Fatal(err)
+	}
+	f.Write(data)
+	w.Close()
+	return a.do(a.request("POST", "/shots", w.FormDataContentType(), &b))
+}
+
+// photo is a small JPEG.
+func photo(t testing.TB, w, h int) []byte {
+	t.Helper()
+	m := image.NewRGBA(image.Rect(0, 0, w, h))
+	for y := range h {
+		for x := range w {
+			m.SetRGBA(x, y, color.RGBA{uint8(90 + x%40), uint8(100 + y%30), 110, 255})
+		}
+	}
+	var b bytes.Buffer
+	if err := jpeg.Encode(&b, m, &jpeg.Options{Quality: 90}); err != nil {
+		t.Fatal(err)
+	}
+	return b.Bytes()
+}
+
+// shot opens a photo and gives the address of its page and its version.
+func (a *app) shot() string {
+	a.Helper()
+	resp, body := a.upload("Quay wall.jpg", photo(a, 240, 160))
+	if resp.StatusCode != http.StatusCreated {
+		a.Fatalf("opening a photo: %d %s", resp.StatusCode, body)
+	}
+	var told struct{ URL string }
+	if err := json.Unmarshal([]byte(body), &told); err != nil {
+		a.Fatal(err)
+	}
+	return told.URL
+}
+
+func (a *app) shots() int {
+	a.Helper()
+	list, err := a.server.store.Shots(context.Background(), false)
+	if err != nil {
+		a.Fatal(err)
+	}
+	return len(list)
+}
+
+func (a *app) stored(url string) *store.Shot {
+	a.Helper()
+	s, err := a.server.store.Shot(context.Background(), strings.TrimPrefix(url, "/shots/"))
+	if err != nil {
+		a.Fatal(err)
+	}
+	return s
+}
+
+func change(version int64, patch string) url.Values {
+	return url.Values{"version": {fmt.Sprint(version)}, "patch": {patch}, "step": {"trace"}}
+}
+
+func TestUploadsThatAreRefused(t *testing.T) {
+	a := start(t, Options{MaxUpload: 300_000})
+	good := photo(t, 300, 200)
+	header := []byte("\x89PNG\r\n\x1a\n\x00\x00\x00\x0dIHDR\x00\x01\x86\xa0\x00\x01\x86\xa0\x08\x02\x00\x00\x00")
+	header = binary.BigEndian.AppendUint32(header, crc32.ChecksumIEEE(header[12:]))
+	for name, c := range map[string]struct {
+		data   []byte
+		status int
+		say    string
+	}{
+		"not a picture":     {[]byte("a letter"), 422, "not a picture"},
+		"empty":             {nil, 422, "empty"},
+		"truncated":         {good[:len(good)/2], 422, "ends too early"},
+		"100 000 x 100 000": {header, 413, "100000 × 100000"},
+		"over the limit":    {append(bytes.Clone(good), make([]byte, 400_000)...), 413, "larger than"},
+		"a broken shot":     {[]byte("PK\x03\x04 and no more"), 422, "not a Pyrant shot"},
+	} {
+		a.log.b.Reset()
+		resp, body := a.upload(name+".jpg", c.data)
+		if resp.StatusCode != c.status || !strings.Contains(body, c.say) {
+			t.Errorf("%s: %d %s", name, resp.StatusCode, body)
+		}
+		if !strings.Contains(a.log.String(), "refused") {
+			t.Errorf("%s: nothing in the log", name)
+		}
+	}
+	if n := a.shots(); n != 0 {
+		t.Errorf("refused uploads left %d shots", n)
+	}
+}
+
+func TestChangesThatAreRefused(t *testing.T) {
+	a := start(t, Options{})
+	at := a.shot()
+	if resp, body := a.post(at+"/actions/add-light", url.Values{"version": {"1"}}); resp.StatusCode != 200 {
+		t.Fatalf("adding a light: %d %s", resp.StatusCode, body)
+	}
+	version := a.stored(at).Version
+	for name, c := range map[string]struct {
+		path   string
+		form   url.Values
+		status int
+		say    string
+	}{
+		"unknown field":     {at + "/changes", change(version, `[{"op":"add","path":"/dusk/glitter","value":1}]`), 422, "dusk.glitter"},
+		"NaN":               {at + "/changes", change(version, `[{"op":"replace","path":"/dusk/daylight","value":NaN}]`), 422, "JSON Patch"},
+		"radius of -1":      {at + "/changes", change(version, `[{"op":"replace","path":"/lights/0/shells/0/radius","value":-1}]`), 422, "lights[0].shells[0].radius"},
+		"radius of 1e9":     {at + "/changes", change(version, `[{"op":"replace","path":"/lights/0/shells/0/radius","value":1e9}]`), 422, "lights[0].shells[0].radius"},
+		"no version":        {at + "/changes", url.Values{"patch": {"[]"}}, 400, "version"},
+		"path of one point": {at + "/actions/add-shape", url.Values{"version": {fmt.Sprint(version)}, "light": {"0"}, "shape": {`{"kind":"tube","width":5,"nodes":[{"x":1,"y":2}]}`}}, 422, "A path of 1 point"},
+		"no such light":     {at + "/actions/add-shell", url.Values{"version": {fmt.Sprint(version)}, "light": {"7"}}, 422, "no such light"},
+		"no such action":    {at + "/actions/polish", url.Values{"version": {fmt.Sprint(version)}, "light": {"0"}}, 404, "nothing at this address"},
+		"unknown shot":      {"/shots/nowhere/changes", change(1, "[]"), 404, "no such shot"},
+		"older version":     {at + "/changes", change(version-1, `[{"op":"replace","path":"/dusk/daylight","value":-1}]`), 409, "another window"},
+		"quality of 200":    {at + "/exports", url.Values{"format": {"jpeg"}, "quality": {"200"}}, 422, "between 1 and 100"},
+		"unknown format":    {at + "/exports", url.Values{"format": {"bmp"}}, 422, "Choose"},
+		"empty name":        {at + "/name", url.Values{"name": {"  "}}, 422, "1 to 80 characters"},
+	} {
+		a.log.b.Reset()
+		resp, body := a.post(c.path, c.form)
+		if resp.StatusCode != c.status || !strings.Contains(body, c.say) {
+			t.Errorf("%s: %d %s", name, resp.StatusCode, body)
+		}
+		if !strings.Contains(a.log.String(), "status="+fmt.Sprint(c.status)) {
+			t.Errorf("%s: nothing in the log", name)
+		}
+		if now := a.stored(at).Version; now != version {
+			t.Fatalf("%s: the shot went on to version %d", name, now)
+		}
+	}
+	for path, body := range map[string]string{
+		at + "/frame":        `{"long":240,"x":0,"y":0,"w":0,"h":100}`,
+		at + "/frame?":       `{"long":240,"x":0,"y":0,"w":100000,"h":100000}`,
+		at + "/falloff":      `{"light":5,"count":10,"from":1,"to":100}`,
+		at + "/falloff?":     `{"light":0,"count":10,"from":0,"to":100}`,
+		at + "/frame?patch=": `{"long":240,"x":0,"y":0,"w":9,"h":9,"patch":[{"op":"replace","path":"/dusk/daylight","value":99}]}`,
+	} {
+		if resp, body := a.postJSON(path, body); resp.StatusCode != 422 {
+			t.Errorf("%s: %d %s", path, resp.StatusCode, body)
+		}
+	}
+	if resp, _ := a.postJSON(at+"/frame", `{"long":`); resp.StatusCode != 400 {
+		t.Errorf("half a request: %d", resp.StatusCode)
+	}
+	// A page is told of with a page.
+	if resp, body := a.get("/shots/nowhere"); resp.StatusCode != 404 || !strings.Contains(body, "<h1>No such shot</h1>") {
+		t.Errorf("an unknown shot: %d %s", resp.StatusCode, body)
+	}
+}
+
+func TestFullDiskIsSaid(t *testing.T) {
+	a := start(t, Options{})
+	p := a.server.explain(fmt.Errorf("saving: %w", store.ErrFull))
+	if p.Status != http.StatusInsufficientStorage || !strings.Contains(p.Msg, "safe") {
+		t.Errorf("%+v", p)
+	}
+}
+
+func TestWhoMayAsk(t *testing.T) {
+	a := start(t, Options{Hosts: []string{"studio.example"}})
+	at := a.shot()
+	for host, want := range map[string]int{"127.0.0.1:7373": 200, "localhost": 200, "[::1]:80": 200, "studio.example": 200,
+		"evil.example": 421, "127.0.0.1.evil.example": 421, "10.0.0.7:7373": 421, "": 421} {
+		r := a.request("GET", "/", "", nil)
+		if r.Host = host; host == "" {
+			r.Host = "x"
+		}
+		if resp, _ := a.do(r); resp.StatusCode != want {
+			t.Errorf("host %q: %d, want %d", host, resp.StatusCode, want)
+		}
+	}
+	// Without the token nothing is changed.
+	r := a.request("POST", at+"/aside", "application/x-www-form-urlencoded", nil)
+	r.Header.Del("X-CSRF-Token")
+	if resp, _ := a.do(r); resp.StatusCode != 400 && resp.StatusCode != 403 {
+		t.Errorf("a post without a token: %d", resp.StatusCode)
+	}
+	r = a.request("POST", at+"/aside", "application/x-www-form-urlencoded", nil)
+	r.Header.Set("X-CSRF-Token", strings.Repeat("x", len(a.csrf)))
+	if resp, _ := a.do(r); resp.StatusCode != 403 {
+		t.Errorf("a post with another token: %d", resp.StatusCode)
+	}
+	if a.shots() != 1 {
+		t.Error("the shot was put aside all the same")
+	}
+	resp, body := a.get(at)
+	policy := resp.Header.Get("Content-Security-Policy")
+	if !strings.Contains(policy, "script-src 'self'") || strings.Contains(policy, "unsafe") || resp.Header.Get("X-Frame-Options") != "DENY" {
+		t.Errorf("the page may do too much: %q", policy)
+	}
+	if regexp.MustCompile(`<script(?: type="\w+")?>|\son\w+=|\sstyle=`).MatchString(body) {
+		t.Error("the page has inline script or style, which its policy forbids")
+	}
+}
+
+// frame asks for the whole picture, lossless.
+func (a *app) frame(at, patch string) *image.RGBA {
+	a.Helper()
+	if patch == "" {
+		patch = "null"
+	}
+	resp, body := a.postJSON(at+"/frame", `{"long":240,"x":0,"y":0,"w":240,"h":160,"final":true,"patch":`+patch+`}`)
+	if resp.StatusCode != 200 {
+		a.Fatalf("frame: %d %s", resp.StatusCode, body)
+	}
+	m, err := png.Decode(strings.NewReader(body))
+	if err != nil {
+		a.Fatal(err)
+	}
+	out, ok := m.(*image.RGBA)
+	if !ok {
+		a.Fatalf("the frame is a %T", m)
+	}
+	return out
+}
+
+func TestDraftsSaveNothingAndCommitsDo(t *testing.T) {
+	a := start(t, Options{})
+	at := a.shot()
+	before := a.frame(at, "")
+	patch := `[{"op":"replace","path":"/dusk/daylight","value":-3}]`
+	draft := a.frame(at, patch)
+	if bytes.Equal(draft.Pix, before.Pix) || a.stored(at).Version != 1 {
+		t.Error("a draft is not shown, or is saved")
+	}
+	if resp, body := a.post(at+"/changes", change(1, patch)); resp.StatusCode != 200 || !strings.Contains(body, `title="Undo: Daylight"`) {
+		t.Fatalf("commit: %d %s", resp.StatusCode, body)
+	}
+	if !bytes.Equal(a.frame(at, "").Pix, draft.Pix) {
+		t.Error("what was committed looks other than the draft")
+	}
+	if resp, _ := a.post(at+"/actions/undo", url.Values{"version": {"2"}}); resp.StatusCode != 200 {
+		t.Fatal(resp.StatusCode)
+	}
+	if !bytes.Equal(a.frame(at, "").Pix, before.Pix) {
+		t.Error("undo does not bring back the picture")
+	}
+	if resp, _ := a.post(at+"/actions/undo", url.Values{"version": {"3"}}); resp.StatusCode != 409 {
+		t.Errorf("undo of nothing: %d", resp.StatusCode)
+	}
+	if resp, _ := a.post(at+"/actions/redo", url.Values{"version": {"3"}}); resp.StatusCode != 200 {
+		t.Fatal(resp.StatusCode)
+	}
+	if !bytes.Equal(a.frame(at, "").Pix, draft.Pix) {
+		t.Error("redo does not bring back the picture")
+	}
+}
+
+func TestFramesHaveTags(t *testing.T) {
+	a := start(t, Options{})
+	at := a.shot()
+	path := at + "/frame?long=240&x=0&y=0&w=100&h=80"
+	resp, _ := a.get(path)
+	tag := resp.Header.Get("ETag")
+	again := func() int {
+		r := a.request("GET", path, "", nil)
+		r.Header.Set("If-None-Match", tag)
+		resp, _ := a.do(r)
+		return resp.StatusCode
+	}
+	if tag == "" || resp.Header.Get("Content-Type") != "image/jpeg" || again() != 304 {
+		t.Errorf("the same frame again: tag %q, %d", tag, again())
+	}
+	if other, _ := a.get(path + "&plain=1"); other.Header.Get("ETag") == tag {
+		t.Error("plain has the tag of lit")
+	}
+	a.post(at+"/changes", change(1, `[{"op":"replace","path":"/dusk/daylight","value":-1}]`))
+	if again() != 200 {
+		t.Error("after a change the old frame still holds")
+	}
+}
+
+func TestExportIsDoneInTheBackground(t *testing.T) {
+	a := start(t, Options{})
+	at := a.shot()
+	a.post(at+"/changes", change(1, `[{"op":"replace","path":"/dusk/daylight","value":-2}]`))
+	_, body := a.post(at+"/exports", url.Values{"format": {"png"}, "size": {"edge"}, "long": {"120"}})
+	id := regexp.MustCompile(`/exports/([A-Z0-9]+)`).FindStringSubmatch(body)
+	if id == nil {
+		t.Fatalf("no job in %s", body)
+	}
+	for deadline := time.Now().Add(20 * time.Second); !strings.Contains(body, "Download"); {
+		if time.Now().After(deadline) {
+			t.Fatalf("the export does not end: %s", body)
+		}
+		time.Sleep(10 * time.Millisecond)
+		_, body = a.get("/exports/" + id[1])
+	}
+	resp, file := a.get("/exports/" + id[1] + "/file")
+	m, err := png.Decode(strings.NewReader(file))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if m.Bounds().Dx() != 120 || !strings.Contains(resp.Header.Get("Content-Disposition"), `"Quay wall.png"`) {
+		t.Errorf("%v, %q", m.Bounds(), resp.Header.Get("Content-Disposition"))
+	}
+	if resp, _ := a.get("/exports/NOSUCHJOB"); resp.StatusCode != 404 {
+		t.Errorf("an unknown export: %d", resp.StatusCode)
+	}
+}
+
+func TestCancelledExportLeavesNothing(t *testing.T) {
+	a := start(t, Options{})
+	at := a.shot()
+	a.server.jobs.slot <- struct{}{} // another export is running
+	_, body := a.post(at+"/exports", url.Values{"format": {"png"}, "size": {"full"}})
+	id := regexp.MustCompile(`/exports/([A-Z0-9]+)`).FindStringSubmatch(body)
+	if id == nil {
+		t.Fatal(body)
+	}
+	if _, body := a.post("/exports/"+id[1]+"/cancel", nil); !strings.Contains(body, "Cancelled") {
+		t.Error(body)
+	}
+	<-a.server.jobs.slot
+	a.server.jobs.stop()
+	if resp, _ := a.get("/exports/" + id[1] + "/file"); resp.StatusCode != 409 {
+		t.Errorf("the file of a cancelled export: %d", resp.StatusCode)
+	}
+}
+
+func TestShelf(t *testing.T) {
+	a := start(t, Options{})
+	at := a.shot()
+	if _, body := a.post(at+"/name", url.Values{"name": {" Quay,  at\nnight "}}); !strings.Contains(body, `value="Quay, at night"`) {
+		t.Errorf("renamed: %s", body)
+	}
+	if resp, _ := a.post(at+"/duplicate", nil); resp.StatusCode != 303 || a.shots() != 2 {
+		t.Errorf("duplicated: %d, %d shots", resp.StatusCode, a.shots())
+	}
+	a.post(at+"/aside", nil)
+	if _, body := a.get("/"); a.shots() != 1 || !strings.Contains(body, "Put aside (1)") {
+		t.Error("a shot that was put aside is not")
+	}
+	if resp, _ := a.get(at); resp.StatusCode != 404 {
+		t.Error("a shot that was put aside still opens")
+	}
+	a.post(at+"/bring", nil)
+	if resp, _ := a.get(at); resp.StatusCode != 200 || a.shots() != 2 {
+		t.Error("a shot that was brought back does not open")
+	}
+	a.post("/demo", nil)
+	if a.shots() != 4 {
+		t.Errorf("with the demo there are %d shots", a.shots())
+	}
+}
+
+func TestArchiveOpensElsewhere(t *testing.T) {
+	a := start(t, Options{})
+	at := a.shot()
+	a.post(at+"/changes", change(1, `[{"op":"replace","path":"/dusk/daylight","value":-2}]`))
+	resp, file := a.get(at + "/archive")
+	if resp.StatusCode != 200 {
+		t.Fatal(resp.StatusCode)
+	}
+	b := start(t, Options{})
+	if resp, body := b.upload("whatever.pyrant", []byte(file)); resp.StatusCode != 201 {
+		t.Fatalf("opening the shot elsewhere: %d %s", resp.StatusCode, body)
+	}
+	list, err := b.server.store.Shots(context.Background(), false)
+	if err != nil || len(list) != 1 || list[0].Name != "Quay wall" {
+		t.Fatalf("%v, %v", list, err)
+	}
+	if !bytes.Equal(b.frame("/shots/"+list[0].ID, "").Pix, a.frame(at, "").Pix) {
+		t.Error("elsewhere the shot looks different")
+	}
+}
+
+func TestServeStopsGracefully(t *testing.T) {
+	s, err := New(Options{Addr: "127.0.0.1:0", Data: t.TempDir(), Log: slog.New(slog.DiscardHandler)})
+	if err != nil {
+		t.Fatal(err)
+	}
+	l, err := s.Listen()
+	if err != nil {
+		t.Fatal(err)
+	}
+	ctx, stop := context.WithCancel(context.Background())
+	ended := make(chan error)
+	go func() { ended <- s.Serve(ctx, l) }()
+	resp, err := http.Get("http://" + l.Addr().String())
+	if err != nil || resp.StatusCode != 200 {
+		t.Fatalf("%v, %v", resp, err)
+	}
+	resp.Body.Close()
+	stop()
+	if err := <-ended; err != nil {
+		t.Errorf("stopping: %v", err)
+	}
+	if _, err := http.Get("http://" + l.Addr().String()); err == nil {
+		t.Error("it still answers")
+	}
+}
+
+// Every number of the recipe that a page shows is bound to a path that exists.
+func TestFieldsArePathsOfTheRecipe(t *testing.T) {
+	a := start(t, Options{})
+	if err := a.server.AddDemo(context.Background()); err != nil {
+		t.Fatal(err)
+	}
+	list, err := a.server.store.Shots(context.Background(), false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	seen := 0
+	for _, shot := range list {
+		r, err := a.server.head(context.Background(), &shot)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, step := range stepIDs {
+			resp, body := a.get("/shots/" + shot.ID + "?step=" + step + "&light=2")
+			if resp.StatusCode != 200 {
+				t.Fatalf("%s: %d", step, resp.StatusCode)
+			}
+			for _, m := range regexp.MustCompile(`data-path="([^"]+)"[^>]*data-default="([^"]+)"`).FindAllStringSubmatch(body, -1) {
+				seen++
+				var v float64
+				if err := json.Unmarshal([]byte(m[2]), &v); err != nil {
+					t.Fatal(err)
+				}
+				if _, err := r.Apply(recipe.Set(m[1], v)); err != nil {
+					t.Errorf("%s, %s to its default %v: %v", step, m[1], v, err)
+				}
+			}
+		}
+	}
+	if seen < 100 {
+		t.Errorf("only %d fields were found", seen)
+	}
+}
