@@ -261,3 +261,30 @@ func (l *Light) sortShells() {
 		return 0
 	})
 }
+
+// Scale returns the recipe for the same photo k times as large on each edge:
+// all its lengths are multiplied.
+func (r *Recipe) Scale(k float64) *Recipe {
+	c := r.Clone()
+	c.Photo = Photo{int(math.Round(float64(r.Photo.Width) * k)), int(math.Round(float64(r.Photo.Height) * k))}
+	for i := range c.Lights {
+		l := &c.Lights[i]
+		l.Core.Feather *= k
+		l.Spill.Reach *= k
+		for j := range l.Shells {
+			l.Shells[j].Radius *= k
+		}
+		for j := range l.Shapes {
+			s := &l.Shapes[j]
+			s.Width *= k
+			for n := range s.Nodes {
+				nd := &s.Nodes[n]
+				nd.X, nd.Y = nd.X*k, nd.Y*k
+				for e := range 2 {
+					nd.In[e], nd.Out[e] = nd.In[e]*k, nd.Out[e]*k
+				}
+			}
+		}
+	}
+	return c
+}

@@ -62,27 +62,7 @@ func enlarged(tb testing.TB, k int) (*codec.Photo, *recipe.Recipe) {
 			copy(p.Pix8[3*(y*p.Width+x):], small.Pix8[i:i+3])
 		}
 	}
-	f := float64(k)
-	r.Photo = recipe.Photo{Width: p.Width, Height: p.Height}
-	for i := range r.Lights {
-		l := &r.Lights[i]
-		l.Core.Feather *= f
-		l.Spill.Reach *= f
-		for j := range l.Shells {
-			l.Shells[j].Radius *= f
-		}
-		for j := range l.Shapes {
-			s := &l.Shapes[j]
-			s.Width *= f
-			for n := range s.Nodes {
-				nd := &s.Nodes[n]
-				nd.X, nd.Y = nd.X*f, nd.Y*f
-				for c := range 2 {
-					nd.In[c], nd.Out[c] = nd.In[c]*f, nd.Out[c]*f
-				}
-			}
-		}
-	}
+	r = r.Scale(float64(k))
 	if err := r.Validate(); err != nil {
 		tb.Fatal(err)
 	}

@@ -99,7 +99,7 @@ func (s *Server) sendFrame(c echo.Context, shot *store.Shot, q *frameRequest) er
 	kind := "image/jpeg"
 	if q.Final {
 		kind = "image/png"
-		err = codec.Write(&b, img, codec.Options{Format: "png", Fast: true})
+		err = codec.Write(&b, img, codec.Options{Format: "png"})
 		c.Response().Header().Set("X-Clipped", strconv.FormatFloat(clipped(img), 'f', 4, 64))
 	} else {
 		err = jpeg.Encode(&b, img, &jpeg.Options{Quality: dragQuality})
