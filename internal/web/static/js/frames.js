@@ -41,7 +41,9 @@ export class Frames {
       const bitmap = await createImageBitmap(await answer.blob(), { colorSpaceConversion: "none" });
       if (abort === this.abort) this.got({ ...w, bitmap, clipped: answer.headers.get("X-Clipped") });
     } catch (e) {
-      if (e.name !== "AbortError") error = e;
+      if (e.name === "TypeError")
+        error = new Error("Pyrant does not answer. See that it runs, then try again.");
+      else if (e.name !== "AbortError") error = e;
     }
     if (abort !== this.abort) return; // another has taken over
     this.now = null;

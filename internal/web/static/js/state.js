@@ -72,7 +72,11 @@ function refresh() {
 
 async function exchange(verb, url, values) {
   failure = null;
-  await window.htmx.ajax(verb, url, { target: "#bench", swap: "morph:innerHTML", values });
+  try {
+    await window.htmx.ajax(verb, url, { target: "#bench", swap: "morph:innerHTML", values });
+  } catch {
+    // htmx has told of it by its events, which set the failure.
+  }
   return failure;
 }
 

@@ -12,6 +12,7 @@ let tool = "edit"; // or outline, tube
 let path = null; // the shape being drawn: { nodes, hover, bend }
 let chosen = { shape: -1, node: -1 };
 let drag = null;
+let press = { time: 0, x: 0, y: 0 }; // the last press
 
 const tracing = () => shot.step === "trace";
 const round = (v) => Math.round(v * 100) / 100;
@@ -226,8 +227,18 @@ stage.addEventListener(
       e.target.closest("button, .tools, #notice, #divider, #busy")
     )
       return;
-    if (tool === "edit") startEdit(e);
-    else startPoint(e);
+    if (tool !== "edit") {
+      startPoint(e);
+      return;
+    }
+    // The overlay is drawn anew at each press, so the browser sees no double
+    // click on anything in it.
+    const twice = e.timeStamp - press.time < 400 && Math.hypot(e.clientX - press.x, e.clientY - press.y) < 5;
+    press = { time: twice ? 0 : e.timeStamp, x: e.clientX, y: e.clientY };
+    if (twice && light()) {
+      e.preventDefault();
+      doubled(e);
+    } else startEdit(e);
   },
   true,
 );
@@ -244,8 +255,8 @@ function startPoint(e) {
       finish(true);
       return;
     }
-    const last = path.nodes.at(-1);
-    if (tool === "tube" && near(toScreen(...p), toScreen(last.x, last.y), 4)) {
+    const end = path.nodes.at(-1);
+    if (tool === "tube" && near(toScreen(...p), toScreen(end.x, end.y), 4)) {
       finish(false); // a click on the last point ends a tube
       return;
     }
@@ -256,8 +267,23 @@ function startPoint(e) {
   draw();
 }
 
+// pointAt returns the point or the end of an arm that lies nearest to a place
+// on the screen. Points of small shapes lie closer than a finger is wide, so what
+// the browser has on top says little.
+function pointAt(e, reach = 12) {
+  const r = stage.getBoundingClientRect();
+  const x = e.clientX - r.left;
+  const y = e.clientY - r.top;
+  let best = null;
+  for (const el of overlay.querySelectorAll(".node-hit")) {
+    const gap = Math.hypot(el.getAttribute("cx") - x, el.getAttribute("cy") - y);
+    if (gap <= reach && gap < (best?.gap ?? Infinity)) best = { gap, data: el.dataset };
+  }
+  return best?.data;
+}
+
 function startEdit(e) {
-  const d = e.target.dataset ?? {};
+  const d = pointAt(e) ?? e.target.dataset ?? {};
   const from = pointer(e);
   if (d.light !== undefined) {
     e.preventDefault();
@@ -294,7 +320,7 @@ stage.addEventListener("pointermove", (e) => {
     draw();
   } else if (drag) {
     const p = pointer(e);
-    if (!drag.moved && !near(toScreen(...p), toScreen(...drag.from), 2.5)) return;
+    if (!drag.moved && near(toScreen(...p), toScreen(...drag.from), 2.5)) return;
     drag.moved = true;
     moveNodes(p, e.altKey);
     stage.classList.add("dragging-value");
@@ -342,31 +368,30 @@ for (const kind of ["pointerup", "pointercancel"])
     }
   });
 
-// A double click on a point turns a corner into a bend and back; on a side it
-// adds a point.
-stage.addEventListener("dblclick", (e) => {
-  if (!tracing()) return;
-  if (tool === "tube" && path) {
-    finish(false);
+// doubled does what a double click asks for: on a point it turns a corner into
+// a bend and back, on a side it adds a point.
+function doubled(e) {
+  const hit = pointAt(e, 6);
+  if (hit?.end) return;
+  if (!hit) {
+    // Beside a point, as far as that is grabbed from, lies a side too.
+    const d = e.target.dataset ?? {};
+    const j = d.side ?? d.inside ?? d.shape;
+    if (j !== undefined) addNode(Number(j), pointer(e));
     return;
   }
-  const d = e.target.dataset ?? {};
-  if (tool !== "edit") return;
-  if (d.node !== undefined && !d.end) {
-    const s = light().shapes[d.shape];
-    const k = Number(d.node);
-    const n = s.nodes[k];
-    const bent = n.out && (n.out[0] || n.out[1]);
-    const before = s.nodes[(k + s.nodes.length - 1) % s.nodes.length];
-    const after = s.nodes[(k + 1) % s.nodes.length];
-    const t = [(after.x - before.x) / 6, (after.y - before.y) / 6];
-    const next = { x: n.x, y: n.y };
-    if (!bent) Object.assign(next, { in: t.map((v) => round(-v)), out: t.map(round) });
-    commit([set(`/lights/${shot.light}/shapes/${d.shape}/nodes/${k}`, next)]);
-  } else if (d.side !== undefined || d.inside !== undefined) {
-    addNode(Number(d.side ?? d.inside), pointer(e));
+  const s = light().shapes[hit.shape];
+  const k = Number(hit.node);
+  const n = s.nodes[k];
+  const next = { x: n.x, y: n.y };
+  if (!n.out?.[0] && !n.out?.[1]) {
+    const from = s.nodes[(k + s.nodes.length - 1) % s.nodes.length];
+    const to = s.nodes[(k + 1) % s.nodes.length];
+    const t = [(to.x - from.x) / 6, (to.y - from.y) / 6];
+    Object.assign(next, { in: t.map((v) => round(-v)), out: t.map(round) });
   }
-});
+  commit([set(`/lights/${shot.light}/shapes/${hit.shape}/nodes/${k}`, next)]);
+}
 
 // addNode splits the side nearest to p there (de Casteljau), so that the curve
 // keeps its course.

@@ -148,6 +148,8 @@ function got(frame) {
 
 const frames = new Frames(wish, got, (error) => {
   setBusy(false);
+  // A change that could not be saved matters more than the picture of it.
+  if (!document.getElementById("notice").hidden) return;
   notice("No picture", error.message, [["Try again", () => frames.look()]]);
 });
 

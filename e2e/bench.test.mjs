@@ -1,0 +1,329 @@
+// The parts of the shot page: board, falloff chart, tracing by hand, compare,
+// keys, two windows at once.
+import assert from "node:assert/strict";
+import { after, before, beforeEach, test } from "node:test";
+import {
+  Server,
+  drag,
+  drawnFrame,
+  launch,
+  open,
+  picture,
+  pixel,
+  place,
+  saved,
+  settled,
+  shotVersion,
+  state,
+} from "./lib.mjs";
+
+let server;
+let browser;
+let page;
+before(async () => {
+  server = new Server("demo");
+  await server.start();
+  browser = await launch();
+});
+after(async () => {
+  await browser?.close();
+  await server?.remove();
+});
+
+// Each test has a copy of the demo shot of its own.
+let address;
+beforeEach(async (t) => {
+  page = await open(browser, server.url);
+  const card = page.locator(".shot", { has: page.locator('input[value="Tidewatch quay"]') });
+  await card.first().getByRole("button", { name: "Duplicate" }).click();
+  const copy = page.locator(".shot", { has: page.locator('input[value="Tidewatch quay copy"]') }).first();
+  await copy.waitFor();
+  const href = await copy.locator("a.pic").getAttribute("href");
+  const id = href.split("/").pop();
+  const csrf = await page.locator("#upload").getAttribute("data-csrf");
+  await page.request.post(`${server.url}/shots/${id}/name`, {
+    headers: { "X-CSRF-Token": csrf },
+    form: { name: `Copy for ${t.name}`.slice(0, 60) },
+  });
+  address = server.url + href;
+  await page.goto(`${address}?step=glow`);
+  await settled(page);
+});
+
+const calm = async () => {
+  assert.deepEqual(page.faults, []);
+  await page.context().close();
+};
+
+test("a fader follows the hand and is one revision", async () => {
+  const s = await state(page);
+  const was = await pixel(page, 1290, 650, 12);
+  const fader = await page.locator("#channel-0 .fader").boundingBox();
+  const x = fader.x + fader.width / 2;
+  const half = fader.y + fader.height / 2;
+  await page.mouse.move(x, half);
+  await page.mouse.down();
+  for (let i = 1; i <= 10; i++) await page.mouse.move(x, half + (i * fader.height * 0.42) / 10);
+  // The button is still held: the picture is already darker, nothing is saved.
+  await page.waitForFunction(() => document.getElementById("stage").dataset.drawn.endsWith(":draft"));
+  await page.waitForTimeout(300);
+  const during = await pixel(page, 1290, 650, 12);
+  assert.ok(during[1] < was[1] - 3, `with the fader down the panel went from ${was} to ${during}`);
+  assert.equal(await shotVersion(page), s.version);
+  await saved(page, () => page.mouse.up());
+  assert.equal(await shotVersion(page), s.version + 1);
+  assert.match(await page.locator("#undo").getAttribute("title"), /Undo: Level of Breastplate panels/);
+  await saved(page, () => page.keyboard.press("Control+z"));
+  assert.deepEqual((await state(page)).lights, s.lights);
+  await calm();
+});
+
+test("a shell is dragged in the chart and the table follows", async () => {
+  const old = (await state(page)).lights[0].shells;
+  const handle = await page.locator('[data-shell-handle="4"]').boundingBox();
+  const from = { x: handle.x + handle.width / 2, y: handle.y + handle.height / 2 };
+  const was = await picture(page);
+  await saved(page, () => drag(page, from, { x: from.x + 30, y: from.y - 25 }));
+  const now = (await state(page)).lights[0].shells;
+  assert.ok(now[4].radius > old[4].radius * 1.3, `radius ${old[4].radius} became ${now[4].radius}`);
+  assert.ok(now[4].strength > old[4].strength, `strength ${old[4].strength} became ${now[4].strength}`);
+  assert.deepEqual(now.toSpliced(4, 1), old.toSpliced(4, 1), "another shell moved");
+  assert.equal(Number(await page.locator("#sr-4").inputValue()), now[4].radius);
+  assert.equal(Number(await page.locator("#ss-4").inputValue()), Math.round(100 * now[4].strength));
+  assert.notEqual(await picture(page), was);
+  await calm();
+});
+
+test("shells are added, removed, spaced, and join by a chosen way", async () => {
+  const count = async () => (await state(page)).lights[0].shells.length;
+  assert.equal(await count(), 8);
+  await saved(page, () => page.getByRole("button", { name: "Add shell" }).click());
+  assert.equal(await count(), 9);
+  await saved(page, () => page.getByRole("button", { name: "Space evenly" }).click());
+  const radii = (await state(page)).lights[0].shells.map((s) => s.radius);
+  for (let i = 2; i < radii.length; i++)
+    assert.ok(Math.abs(radii[i] / radii[i - 1] / (radii[1] / radii[0]) - 1) < 0.05, `radii ${radii}`);
+  await saved(page, () => page.getByRole("button", { name: "Remove shell 3" }).click());
+  assert.equal(await count(), 8);
+  const was = await picture(page);
+  await saved(page, () => page.locator("#sj-5").selectOption("screen"));
+  assert.equal((await state(page)).lights[0].shells[5].join, "screen");
+  assert.notEqual(await picture(page), was);
+  await calm();
+});
+
+test("numbers take typing, arrow keys, nothing and nonsense", async () => {
+  const field = page.locator("#f-lights-0-core-texture");
+  await saved(page, async () => {
+    await field.fill("0");
+    await field.press("Enter");
+  });
+  assert.equal((await state(page)).lights[0].core.texture, 0);
+  await saved(page, async () => {
+    await field.focus();
+    await page.keyboard.press("ArrowUp");
+    await page.keyboard.press("Shift+ArrowUp");
+  });
+  assert.equal((await state(page)).lights[0].core.texture, 0.11);
+  await saved(page, async () => {
+    await field.fill("900 %");
+    await field.press("Enter");
+  });
+  assert.equal((await state(page)).lights[0].core.texture, 1);
+  const version = await shotVersion(page);
+  await field.fill("a lot");
+  await field.press("Enter");
+  await page.getByText("Not a number").waitFor();
+  assert.equal(await shotVersion(page), version);
+  assert.equal(await page.locator("#f-lights-0-core-texture").inputValue(), "100");
+  // A double click on the slider brings the default.
+  await saved(page, () => page.locator("#f-lights-0-core-texture-slider").dblclick());
+  assert.equal((await state(page)).lights[0].core.texture, 0.35);
+  await calm();
+});
+
+test("points of a shape are moved, added, bent and removed", async () => {
+  await page.locator('#rail [data-step="trace"]').click();
+  await page.locator('[data-tool="edit"]').waitFor();
+  const shape = async () => (await state(page)).lights[0].shapes[0];
+  const old = await shape();
+  const at = async (n) => place(page, n.x, n.y);
+  let p = await at(old.nodes[0]);
+  await saved(page, () => drag(page, p, { x: p.x - 20, y: p.y - 14 }));
+  let now = await shape();
+  assert.ok(now.nodes[0].x < old.nodes[0].x - 40 && now.nodes[0].y < old.nodes[0].y - 30);
+  assert.deepEqual(now.nodes.slice(1), old.nodes.slice(1));
+  // A double click on a side adds a point there.
+  const mid = await at({
+    x: (now.nodes[2].x + now.nodes[3].x) / 2,
+    y: (now.nodes[2].y + now.nodes[3].y) / 2,
+  });
+  await saved(page, () => page.mouse.dblclick(mid.x, mid.y));
+  now = await shape();
+  assert.equal(now.nodes.length, old.nodes.length + 1);
+  // A double click on a point bends it.
+  p = await at(now.nodes[1]);
+  await saved(page, () => page.mouse.dblclick(p.x, p.y));
+  now = await shape();
+  assert.ok(now.nodes[1].out && now.nodes[1].in, "the corner did not become a bend");
+  // Backspace removes the chosen point.
+  await page.mouse.click(p.x, p.y);
+  await saved(page, () => page.keyboard.press("Backspace"));
+  assert.equal((await shape()).nodes.length, old.nodes.length);
+  await calm();
+});
+
+test("a tube is traced, given a width, and shines", async () => {
+  await page.locator('.channel.add [data-action="add-light"]').click();
+  await page.locator('[data-tool="tube"]').waitFor();
+  await page.waitForFunction(() => document.querySelectorAll(".channels .channel").length === 8);
+  await page.keyboard.press("t");
+  const was = await pixel(page, 2300, 1500, 6);
+  for (const [x, y] of [
+    [2100, 1400],
+    [2300, 1500],
+    [2600, 1450],
+  ]) {
+    const p = await place(page, x, y);
+    await page.mouse.click(p.x, p.y);
+  }
+  await saved(page, () => page.keyboard.press("Enter"));
+  let s = await state(page);
+  assert.equal(s.lights.length, 7);
+  assert.equal(s.light, 6);
+  assert.equal(s.lights[6].shapes[0].kind, "tube");
+  const width = page.locator("#f-lights-6-shapes-0-width");
+  await saved(page, async () => {
+    await width.fill("60");
+    await width.press("Enter");
+  });
+  s = await state(page);
+  assert.equal(s.lights[6].shapes[0].width, 60);
+  const lit = await pixel(page, 2300, 1500, 6);
+  assert.ok(lit[0] > was[0] + 80, `the tube shows ${lit}, before there was ${was}`);
+  // Escape leaves a shape unfinished, Backspace takes its last point back.
+  await page.keyboard.press("o");
+  for (const [x, y] of [
+    [300, 1700],
+    [500, 1700],
+    [500, 1900],
+  ]) {
+    const p = await place(page, x, y);
+    await page.mouse.click(p.x, p.y);
+  }
+  const nodes = () => page.locator("#overlay rect.node").count();
+  assert.equal(await nodes(), 3);
+  await page.keyboard.press("Backspace");
+  assert.equal(await nodes(), 2);
+  await page.keyboard.press("Escape");
+  assert.equal(await nodes(), 0);
+  assert.equal((await state(page)).version, s.version);
+  await calm();
+});
+
+test("split shows lit left and plain right of its line", async () => {
+  const lit = await pixel(page, 600, 1500, 10);
+  await page.keyboard.press("s");
+  await page.locator("#divider").waitFor();
+  await page.waitForTimeout(700);
+  const right = await pixel(page, 2400, 1500, 10);
+  assert.deepEqual(await pixel(page, 600, 1500, 10), lit);
+  const line = await page.locator("#divider").boundingBox();
+  await drag(page, { x: line.x + line.width / 2, y: line.y + 200 }, { x: line.x - 260, y: line.y + 200 });
+  const moved = await place(page, 1300, 1500);
+  const box = await page.locator("#divider").boundingBox();
+  assert.ok(box.x < moved.x, "the line did not move");
+  await page.locator('[data-show="plain"]').click();
+  await page.waitForTimeout(500);
+  const plain = await pixel(page, 2400, 1500, 10);
+  for (let c = 0; c < 3; c++)
+    assert.ok(Math.abs(plain[c] - right[c]) < 2, `plain ${plain}, in the split ${right}`);
+  assert.ok(plain[0] > lit[0], "plain is not lighter than dusk");
+  await calm();
+});
+
+test("zoom keeps the point under the pointer, and the readout tells its pixel", async () => {
+  const p = await place(page, 1440, 560);
+  await page.mouse.move(p.x, p.y);
+  await page.mouse.wheel(0, -900);
+  await page.waitForTimeout(300);
+  const then = await place(page, 1440, 560);
+  assert.ok(
+    Math.hypot(then.x - p.x, then.y - p.y) < 3,
+    `the point went from ${JSON.stringify(p)} to ${JSON.stringify(then)}`,
+  );
+  await settled(page);
+  await page.mouse.move(p.x + 1, p.y);
+  const told = await page.locator("#r-at").textContent();
+  const [x, y] = told.split(",").map(Number);
+  assert.ok(Math.abs(x - 1440) < 4 && Math.abs(y - 560) < 4, `the readout says ${told}`);
+  const now = (await page.locator("#r-now").textContent()).trim().split(/\s+/).map(Number);
+  const seen = await pixel(page, 1440.5, 560.5, 2);
+  for (let c = 0; c < 3; c++) assert.ok(Math.abs(now[c] - seen[c]) < 12, `readout ${now}, screen ${seen}`);
+  await page.keyboard.press("f");
+  assert.match(await page.locator("#zoom").textContent(), /Fit/);
+  await calm();
+});
+
+test("a second window that saves on an older version is told, and loses nothing", async () => {
+  const other = await open(browser, `${address}?step=dusk`);
+  await settled(other);
+  const field = (p) => p.locator("#f-dusk-daylight");
+  await page.locator('#rail [data-step="dusk"]').click();
+  await saved(page, async () => {
+    await field(page).fill("-3");
+    await field(page).press("Enter");
+  });
+  await other.locator("#f-dusk-warmth").fill("40");
+  await other.locator("#f-dusk-warmth").press("Enter");
+  await other.getByText("Changed elsewhere").waitFor();
+  await saved(other, () => other.getByRole("button", { name: "Put mine on top" }).click());
+  assert.equal(await field(other).inputValue(), "-3.00");
+  assert.equal(await other.locator("#f-dusk-warmth").inputValue(), "40");
+  await other.context().close();
+  await calm();
+});
+
+test("when the server is gone the page says so, and saves when it is back", async () => {
+  const port = new URL(server.url).port;
+  await server.stop("SIGKILL");
+  const hue = page.locator("#f-lights-0-gel-hue");
+  await hue.fill("300");
+  await hue.press("Enter");
+  await page.getByText("No answer").waitFor();
+  const old = server.url;
+  server.options = [];
+  const start = server.start.bind(server);
+  const args = ["--addr", `127.0.0.1:${port}`];
+  server.options = args;
+  await start();
+  assert.equal(server.url, old);
+  await saved(page, () => page.getByRole("button", { name: "Try again" }).first().click());
+  assert.equal((await state(page)).lights[0].gel.hue, 300);
+  await page.context().close();
+});
+
+test("steps, lights and switches by keys alone", async () => {
+  await page.keyboard.press("?");
+  await page.getByRole("heading", { name: "Keys" }).waitFor();
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("]");
+  await page.locator('#rail [data-step="spill"][aria-current]').waitFor();
+  const off = page.locator("#channel-1 .mini", { hasText: "Off" });
+  await off.focus();
+  await saved(page, () => page.keyboard.press("Enter"));
+  assert.equal((await state(page)).lights[1].on, false);
+  const alone = page.locator("#channel-2 .mini", { hasText: "Alone" });
+  await alone.focus();
+  await saved(page, () => page.keyboard.press("Space"));
+  assert.equal((await state(page)).lights[2].alone, true);
+  const fader = page.locator("#channel-2 .fader");
+  await fader.focus();
+  await saved(page, async () => {
+    await page.keyboard.press("ArrowDown");
+    await page.keyboard.press("Shift+ArrowDown");
+  });
+  assert.equal((await state(page)).lights[2].level, 0.89);
+  assert.match(await drawnFrame(page), /:final$/);
+  await calm();
+});

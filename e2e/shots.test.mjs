@@ -1,0 +1,110 @@
+// The shots page: opening, refusing, naming, putting aside and bringing back.
+import assert from "node:assert/strict";
+import { after, before, test } from "node:test";
+import { Server, jpeg, launch, open, picture, settled, upload } from "./lib.mjs";
+
+let server;
+let browser;
+before(async () => {
+  server = new Server("serve", ["--max-upload", "1"]);
+  await server.start();
+  browser = await launch();
+});
+after(async () => {
+  await browser?.close();
+  await server?.remove();
+});
+
+const names = (page) => page.locator(".shot input.name").evaluateAll((all) => all.map((i) => i.value));
+
+test("what is no photo is refused with a sentence, and the rest is opened", async () => {
+  const page = await open(browser, server.url);
+  const good = await jpeg(page, 300, 200);
+  const file = (name, buffer) => ({ name, mimeType: "image/jpeg", buffer });
+  await upload(
+    page,
+    file("letter.jpg", Buffer.from("Dear Tidewatch Players")),
+    file("half.jpg", good.subarray(0, good.length / 2)),
+    file("huge.jpg", Buffer.alloc(2 << 20)),
+    file("empty.jpg", Buffer.alloc(0)),
+  );
+  await page.getByText("letter.jpg: This file is not a picture").waitFor();
+  await page.getByText("half.jpg: This picture ends too early").waitFor();
+  await page.getByText("huge.jpg: The file is larger than 1 MB").waitFor();
+  await page.getByText("empty.jpg: The file is empty").waitFor();
+  assert.deepEqual(await names(page), []);
+  await upload(page, file("One.jpg", good), file("Two.jpg", good));
+  await page.waitForFunction(() => document.querySelectorAll(".shot").length === 2);
+  assert.deepEqual((await names(page)).sort(), ["One", "Two"]);
+  assert.deepEqual(page.faults, []);
+  await page.context().close();
+});
+
+test("photos can be dropped on the page", async () => {
+  const page = await open(browser, server.url);
+  const bytes = [...(await jpeg(page, 240, 160))];
+  await page.evaluate((data) => {
+    const carried = new DataTransfer();
+    carried.items.add(new File([new Uint8Array(data)], "Dropped.jpg", { type: "image/jpeg" }));
+    for (const kind of ["dragover", "drop"])
+      document.body.dispatchEvent(
+        new DragEvent(kind, { bubbles: true, cancelable: true, dataTransfer: carried }),
+      );
+  }, bytes);
+  await page.waitForURL(/\/shots\/\w+/);
+  await settled(page);
+  assert.equal(await page.locator(".title").textContent(), "Dropped");
+  assert.deepEqual(page.faults, []);
+  await page.context().close();
+});
+
+test("a shot is renamed, duplicated, put aside, brought back and removed for good", async () => {
+  const page = await open(browser, server.url);
+  const card = (name) => page.locator(".shot", { has: page.locator(`input[value="${name}"]`) });
+  const input = card("Dropped").locator("input.name");
+  await input.fill("Quay at night");
+  await input.press("Enter");
+  await card("Quay at night").waitFor();
+  await page.reload();
+  assert.ok((await names(page)).includes("Quay at night"), "the new name is not kept");
+  await card("Quay at night").getByRole("button", { name: "Duplicate" }).click();
+  await card("Quay at night copy").waitFor();
+  await card("Quay at night copy").getByRole("button", { name: "Put aside" }).click();
+  await card("Quay at night copy").waitFor({ state: "detached" });
+  await page.getByText("Put aside (1)").click();
+  await page.getByRole("button", { name: "Bring back" }).click();
+  await card("Quay at night copy").waitFor();
+  await card("Quay at night copy").getByRole("button", { name: "Put aside" }).click();
+  await page.getByText("Put aside (1)").click();
+  const remove = page.locator("form[data-confirm] button");
+  await remove.click();
+  assert.equal(await remove.textContent(), "Remove for good?", "removing does not ask");
+  await remove.click();
+  await page.getByText("Put aside").first().waitFor();
+  await page.waitForFunction(() => !document.body.textContent.includes("Quay at night copy"));
+  await page.waitForFunction(() => !document.querySelector(".aside"));
+  assert.deepEqual(page.faults, []);
+  await page.context().close();
+});
+
+test("the demo is brought, lit and worth looking at", async () => {
+  const page = await open(browser, server.url);
+  await page.getByRole("button", { name: "Bring the demo" }).click();
+  const card = page.locator(".shot", { has: page.locator('input[value="Tidewatch quay"]') });
+  await card.locator("a.pic").click();
+  await settled(page);
+  const lit = await picture(page);
+  await page.locator('[data-show="plain"]').click();
+  await page.waitForTimeout(600);
+  assert.notEqual(await picture(page), lit);
+  assert.deepEqual(page.faults, []);
+  await page.context().close();
+});
+
+test("an address that leads nowhere says so", async () => {
+  const page = await open(browser, `${server.url}/shots/nowhere`);
+  await page.getByRole("heading", { name: "No such shot" }).waitFor();
+  await page.getByRole("link", { name: "Go to the shots" }).click();
+  await page.locator("#grid").waitFor();
+  await page.context().close();
+});
