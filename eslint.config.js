@@ -11,7 +11,11 @@ const rules = {
 export default [
   {
     files: ["internal/web/static/js/*.js"],
-    languageOptions: { ecmaVersion: "latest", sourceType: "module", globals: globals.browser },
+    languageOptions: {
+      ecmaVersion: "latest",
+      sourceType: "module",
+      globals: { ...globals.browser, ...globals.worker },
+    },
     rules,
   },
   {

@@ -38,12 +38,12 @@ func TestCodesRoundTrip(t *testing.T) {
 		if p.Name != name {
 			t.Errorf("the profile %q calls itself %q", name, p.Name)
 		}
-		lin, enc := make([]float32, 3), make([]float32, 3)
+		lin, enc := make([]float32, 3), make([]uint8, 4)
 		for v := range 256 {
 			p.Linear8(lin, []uint8{uint8(v), uint8(v), uint8(v)})
-			p.Encode(enc, lin)
-			for c, e := range enc {
-				if got := int(e*255 + 0.5); got != v {
+			p.Encode8(enc, lin, 1<<31, 0)
+			for c, got := range enc[:3] {
+				if int(got) != v {
 					t.Errorf("%s: code %d of 8 bits comes back as %d in channel %d", name, v, got, c)
 				}
 			}
@@ -72,6 +72,30 @@ func TestChannelsRoundTripApart(t *testing.T) {
 		SRGB.Linear16(lin, codes)
 		if SRGB.Encode16(back, lin); !slices.Equal(back, codes) {
 			t.Fatalf("%v comes back as %v", codes, back)
+		}
+	}
+}
+
+// Dither rounds up as often as the value lies above the lower code.
+func TestDitherKeepsTheMean(t *testing.T) {
+	const n = 20000
+	for _, code := range []float64{0.25, 40.5, 128.1, 254.9} {
+		src := make([]float32, 3*n)
+		for i := range src {
+			src[i] = float32(SRGBToLinear(code / 255))
+		}
+		out := make([]uint8, 4*n)
+		SRGB.Encode8(out, src, 12345, 3242174889)
+		sum := 0.0
+		for i := range n {
+			v := float64(out[4*i+1])
+			if math.Abs(v-code) >= 1 {
+				t.Fatalf("%v became %v", code, v)
+			}
+			sum += v
+		}
+		if math.Abs(sum/n-code) > 0.01 {
+			t.Errorf("the mean of %v is %v", code, sum/n)
 		}
 	}
 }
@@ -148,12 +172,13 @@ func FuzzParseICC(f *testing.F) {
 		if err != nil {
 			return
 		}
-		lin, enc := make([]float32, 6), make([]float32, 6)
+		lin := make([]float32, 6)
 		p.Linear8(lin, []uint8{0, 128, 255, 255, 3, 77})
-		p.Encode(enc, lin)
-		for _, v := range enc {
-			if !(v >= 0 && v <= 1) {
-				t.Errorf("a code comes back as %v", v)
+		p.Encode8(make([]uint8, 8), lin, 1<<31, 0)
+		p.Encode16(make([]uint16, 6), lin)
+		for _, v := range lin {
+			if v != v {
+				t.Error("a code has no number in working values")
 			}
 		}
 	})

@@ -113,6 +113,8 @@ func Undisplay(v float32) float32 {
 const (
 	expSteps = 256 // for each unit of the argument
 	expTop   = 16  // above, e^-x is taken for 0
+	// The bits of expTop as a float32.
+	expTopBits = (127 + 4) << 23
 )
 
 // expTab holds e^-x in pieces of 1/expSteps; the last ends at 0.
@@ -154,15 +156,13 @@ func SoftAdd(p, x float32) float32 {
 // SoftAddRow joins the light in x to the samples in p, each as SoftAdd does.
 func SoftAddRow(p, x []float32) {
 	x = x[:len(p)]
-	// The calls written out: this is the hottest loop of a frame.
+	// The calls written out, and one comparison of bits for all that is not a
+	// plain case: this is the hottest loop of a frame.
 	for i, v := range x {
 		t := 1 - p[i]
-		if t <= 0 || v <= 0 {
-			continue
-		}
 		u := v / t
-		if !(u < expTop) {
-			p[i] = 1
+		if math.Float32bits(u)-1 >= expTopBits-1 { // not above 0, or not below expTop
+			p[i] = SoftAdd(p[i], v)
 			continue
 		}
 		s := &expTab[int32(u*expSteps)&(expTop*expSteps-1)]

@@ -94,6 +94,29 @@ func (p *Profile) Linear8(dst []float32, src []uint8) {
 	}
 }
 
+// Encode8 writes to dst the 8-bit codes of the working colours in src, and 255 as
+// the fourth byte of each pixel. A value between two codes goes to the upper one
+// where its fraction and n/2^32 make more than one; n starts as seed and grows by
+// step from pixel to pixel. Seed 2^31 with step 0 rounds to the nearest code.
+func (p *Profile) Encode8(dst []uint8, src []float32, seed, step uint32) {
+	r, g, b := p.enc[0], p.enc[1], p.enc[2]
+	m := p.fromWork
+	n := seed
+	for i, j := 0, 0; i+2 < len(src); i, j = i+3, j+4 {
+		s, d := src[i:i+3:i+3], dst[j:j+4:j+4]
+		x, y, z := s[0], s[1], s[2]
+		if !p.plain {
+			x, y, z = m[0]*x+m[1]*y+m[2]*z, m[3]*x+m[4]*y+m[5]*z, m[6]*x+m[7]*y+m[8]*z
+		}
+		k := n >> 16
+		d[0] = uint8((uint32(r.At(x)*(255*65536)) + k) >> 16)
+		d[1] = uint8((uint32(g.At(y)*(255*65536)) + k) >> 16)
+		d[2] = uint8((uint32(b.At(z)*(255*65536)) + k) >> 16)
+		d[3] = 255
+		n += step
+	}
+}
+
 // IsSRGB tells whether p is sRGB but for the rounding of its numbers in a file.
 func (p *Profile) IsSRGB() bool {
 	if !p.plain || p.Grey {
@@ -132,23 +155,6 @@ func (p *Profile) Linear16(dst []float32, src []uint16) {
 	}
 	if !p.plain {
 		apply(&p.toWork, dst[:len(src)])
-	}
-}
-
-// Encode writes to dst the encoded values, each in [0, 1], of the working
-// colours in src, three samples a pixel. Colours that the profile cannot hold
-// are clipped. dst and src may be the same.
-func (p *Profile) Encode(dst, src []float32) {
-	dst = dst[:len(src)]
-	if !p.plain {
-		copy(dst, src)
-		apply(&p.fromWork, dst)
-		src = dst
-	}
-	r, g, b := p.enc[0], p.enc[1], p.enc[2]
-	for i := 0; i+2 < len(src); i += 3 {
-		s, d := src[i:i+3:i+3], dst[i:i+3:i+3]
-		d[0], d[1], d[2] = r.At(s[0]), g.At(s[1]), b.At(s[2])
 	}
 }
 

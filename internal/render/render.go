@@ -14,8 +14,8 @@ package render
 import (
 	"context"
 	"crypto/sha256"
+	"encoding/binary"
 	"encoding/hex"
-	"encoding/json"
 	"fmt"
 	"image"
 	"math"
@@ -217,13 +217,32 @@ type spillPlan struct {
 	colour [][3]float32
 }
 
-func hashOf(v any) string {
-	b, err := json.Marshal(v)
-	if err != nil {
-		panic("render: " + err.Error()) // shapes of a validated recipe
+// hashOf returns a key for what a mask depends on.
+func hashOf(shapes []shape.Shape) string {
+	var b []byte
+	num := func(v float64) { b = binary.LittleEndian.AppendUint64(b, math.Float64bits(v)) }
+	flag := func(v bool) {
+		if v {
+			b = append(b, 1)
+		} else {
+			b = append(b, 0)
+		}
 	}
-	s := sha256.Sum256(b)
-	return hex.EncodeToString(s[:12])
+	for i := range shapes {
+		s := &shapes[i]
+		b = append(b, s.Kind...)
+		flag(s.Away)
+		flag(s.Closed)
+		num(s.Width)
+		num(float64(len(s.Nodes)))
+		for _, n := range s.Nodes {
+			for _, v := range [...]float64{n.X, n.Y, n.In[0], n.In[1], n.Out[0], n.Out[1]} {
+				num(v)
+			}
+		}
+	}
+	h := sha256.Sum256(b)
+	return hex.EncodeToString(h[:12])
 }
 
 func (e *Engine) plan(ctx context.Context, q *Request) (*plan, error) {

@@ -364,7 +364,7 @@ func TestWhatAChangeComputesAnew(t *testing.T) {
 		{"a fader", func(r *recipe.Recipe) { r.Lights[0].Level = 0.3 }, 0},
 		{"a master", func(r *recipe.Recipe) { r.Glow.Level = 0.3 }, 0},
 		{"spill strength", func(r *recipe.Recipe) { r.Lights[0].Spill.Strength = 2 }, 0},
-		{"daylight", func(r *recipe.Recipe) { r.Dusk.Daylight = -1 }, 0},
+		{"daylight", func(r *recipe.Recipe) { r.Dusk.Daylight = -1 }, 1}, // the darkened photo
 		{"a tint", func(r *recipe.Recipe) { r.Lights[0].Shells[2].Tint.White = 0.9 }, 0},
 		{"a radius", func(r *recipe.Recipe) { r.Lights[0].Shells[2].Radius *= 1.1 }, 2},          // its shell and its peak
 		{"a point", func(r *recipe.Recipe) { r.Lights[0].Shapes[0].Nodes[0].X += 3 }, 8*2 + 2*5}, // one light's shells, peaks and what they are made of

@@ -16,6 +16,7 @@ import (
 type ready struct {
 	*plan
 	base   *raster.RGB // the scaled photo; nil where rows come from the photo
+	dark   *raster.RGB // the same after dusk
 	cores  []*glow.Sum // by light; nil where it has none here
 	layers []readyLayer
 	spills []*glow.Sum // by spillPlan
@@ -38,6 +39,20 @@ func (p *plan) strip(ctx context.Context, part image.Rectangle, out image.Image)
 		})
 		if err != nil {
 			return err
+		}
+		if p.dusk != nil {
+			r.dark, err = Get(ctx, p.e.Cache, fmt.Sprintf("dusk %s %g %v %v", p.q.PhotoKey, p.scale, part, *p.dusk), func(ctx context.Context) (*raster.RGB, error) {
+				defer p.stats.add("dusk", time.Now())
+				out := raster.NewRGB(part)
+				return out, raster.Rows(ctx, part.Min.Y, part.Max.Y, func(y0, y1 int) {
+					for y := y0; y < y1; y++ {
+						p.dusk.row(out.Row(y), r.base.Row(y))
+					}
+				})
+			})
+			if err != nil {
+				return err
+			}
 		}
 	}
 	if err := r.collect(ctx, part); err != nil {
@@ -165,7 +180,8 @@ func (r *ready) collect(ctx context.Context, part image.Rectangle) error {
 
 // scratch is the memory that the computation of a row uses.
 type scratch struct {
-	plain  []float32 // the photo, linear
+	photo  []float32 // a row of the photo, where it is not scaled
+	plain  []float32 // the photo, linear; may be part of a cached picture
 	pix    []float32 // the picture as it comes about
 	light  []float32 // light to be added to pix
 	fall   []float32 // light that comes back from surfaces
@@ -180,7 +196,7 @@ type scratch struct {
 
 func newScratch(w int) *scratch {
 	return &scratch{
-		plain: make([]float32, 3*w), pix: make([]float32, 3*w), light: make([]float32, 3*w),
+		photo: make([]float32, 3*w), pix: make([]float32, 3*w), light: make([]float32, 3*w),
 		fall: make([]float32, 3*w), cover: make([]float32, w), hit: make([]bool, w),
 		core: coreRow{pix: make([]float32, 3*w), alpha: make([]float32, w)}, weight: make([]float32, w),
 	}
@@ -203,8 +219,9 @@ func (r *ready) row(s *scratch, x0, x1, y int, out image.Image) {
 	p := r.plan
 	w := x1 - x0
 	if r.base != nil {
-		copy(s.plain, r.base.Row(y))
+		s.plain = r.base.Row(y)
 	} else {
+		s.plain = s.photo
 		p.q.Photo.Linear(s.plain, x0, y, w)
 	}
 	pix, plain, hit := s.pix, s.plain, s.hit
@@ -220,7 +237,11 @@ func (r *ready) row(s *scratch, x0, x1, y int, out image.Image) {
 			hit[i] = true
 		}
 	case p.dusk != nil:
-		p.dusk.row(pix, plain)
+		if r.dark != nil {
+			copy(pix, r.dark.Row(y))
+		} else {
+			p.dusk.row(pix, plain)
+		}
 		for i := range hit {
 			hit[i] = true
 		}
@@ -365,28 +386,19 @@ const (
 func (r *ready) write(s *scratch, x0, y, w int, out image.Image) {
 	p := r.plan
 	ph := p.q.Photo
-	enc := s.fall
-	if _, deep := out.(*image.RGBA64); !deep {
-		p.profile.Encode(enc, s.pix)
-	}
-	seed := uint32(x0)*ditherX + uint32(y)*ditherY
 	from := 3 * (y*ph.Width + x0) // of the photo's own codes
 	switch m := out.(type) {
 	case *image.RGBA:
 		o := m.Pix[m.PixOffset(x0, y):]
 		o = o[: 4*w : 4*w]
-		copies := p.copies && !ph.Deep()
+		p.profile.Encode8(o, s.pix, uint32(x0)*ditherX+uint32(y)*ditherY, ditherX)
 		for i, hit := range s.hit[:w] {
-			d, e := o[4*i:4*i+4:4*i+4], enc[3*i:3*i+3:3*i+3]
-			d[3] = 255
-			switch {
+			switch d := o[4*i : 4*i+3]; {
 			case hit:
-				n := seed + uint32(i)*ditherX
-				d[0], d[1], d[2] = step8(e[0], n), step8(e[1], n), step8(e[2], n)
-			case copies:
-				copy(d[:3], ph.Pix8[from+3*i:])
+			case p.copies && !ph.Deep():
+				copy(d, ph.Pix8[from+3*i:])
 			default:
-				d[0], d[1], d[2] = uint8(e[0]*255+0.5), uint8(e[1]*255+0.5), uint8(e[2]*255+0.5)
+				p.profile.Encode8(o[4*i:4*i+4], s.pix[3*i:3*i+3], 1<<31, 0)
 			}
 		}
 	case *image.RGBA64:
@@ -410,10 +422,4 @@ func (r *ready) write(s *scratch, x0, y, w int, out image.Image) {
 			}
 		}
 	}
-}
-
-// step8 returns the 8-bit code of a value in [0, 1], rounded up or down by the
-// upper bits of n so that the mean over many pixels is the value.
-func step8(v float32, n uint32) uint8 {
-	return uint8((uint32(v*(255*65536)) + n>>16) >> 16)
 }

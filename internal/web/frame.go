@@ -30,8 +30,14 @@ type frameRequest struct {
 	W     int             `json:"w"`
 	H     int             `json:"h"`
 	Plain bool            `json:"plain"`
-	Final bool            `json:"final"` // lossless, for when the hand rests
+	As    string          `json:"as"` // one of frameKinds
 }
+
+// frameKinds are the ways in which a frame can be sent, with their media types:
+// a JPEG while a value is dragged, a PNG for when the hand rests, and bare
+// pixels, four bytes each, for a browser on the same machine. Over loopback they
+// arrive sooner than a JPEG is encoded and decoded, and without loss.
+var frameKinds = map[string]string{"jpeg": "image/jpeg", "png": "image/png", "pixels": "application/octet-stream"}
 
 // maxFrame is the largest frame in pixels that a page may ask for: a screen of
 // 8K has 33 million.
@@ -44,20 +50,23 @@ func (q *frameRequest) check() error {
 	if q.Long < 1 || q.Long > codec.MaxEdge || q.X < 0 || q.Y < 0 || q.W < 1 || q.H < 1 || q.W > maxFrame/q.H {
 		return echo.NewHTTPError(http.StatusUnprocessableEntity, "The frame that was asked for has no usable size.")
 	}
+	if frameKinds[q.As] == "" {
+		return echo.NewHTTPError(http.StatusUnprocessableEntity, "A frame is sent as jpeg, png or pixels.")
+	}
 	return nil
 }
 
 // frame answers with a part of the picture as it was last saved.
 func (s *Server) frame(c echo.Context) error {
 	num := func(name string) int { n, _ := strconv.Atoi(c.QueryParam(name)); return n }
-	q := &frameRequest{Long: num("long"), X: num("x"), Y: num("y"), W: num("w"), H: num("h"), Plain: c.QueryParam("plain") == "1", Final: c.QueryParam("final") == "1"}
+	q := &frameRequest{Long: num("long"), X: num("x"), Y: num("y"), W: num("w"), H: num("h"), Plain: c.QueryParam("plain") == "1", As: c.QueryParam("as")}
 	shot, err := s.store.Shot(c.Request().Context(), c.Param("id"))
 	if err != nil {
 		return err
 	}
-	tag := fmt.Sprintf(`"%s-%d-%d-%d-%d-%d-%d-%t"`, shot.ID, shot.Version, q.Long, q.X, q.Y, q.W, q.H, q.Final)
+	tag := fmt.Sprintf(`"%s-%d-%d-%d-%d-%d-%d-%s"`, shot.ID, shot.Version, q.Long, q.X, q.Y, q.W, q.H, q.As)
 	if q.Plain {
-		tag = fmt.Sprintf(`"%s-plain-%d-%d-%d-%d-%d-%t"`, shot.PhotoSHA[:16], q.Long, q.X, q.Y, q.W, q.H, q.Final)
+		tag = fmt.Sprintf(`"%s-plain-%d-%d-%d-%d-%d-%s"`, shot.PhotoSHA[:16], q.Long, q.X, q.Y, q.W, q.H, q.As)
 	}
 	h := c.Response().Header()
 	h.Set("Cache-Control", "private, no-cache")
@@ -95,16 +104,18 @@ func (s *Server) sendFrame(c echo.Context, shot *store.Shot, q *frameRequest) er
 	if err != nil {
 		return err
 	}
-	var b bytes.Buffer
-	kind := "image/jpeg"
-	if q.Final {
-		kind = "image/png"
-		err = codec.Write(&b, img, codec.Options{Format: "png"})
+	kind := frameKinds[q.As]
+	if q.As != "jpeg" {
 		c.Response().Header().Set("X-Clipped", strconv.FormatFloat(clipped(img), 'f', 4, 64))
-	} else {
-		err = jpeg.Encode(&b, img, &jpeg.Options{Quality: dragQuality})
 	}
-	if err != nil {
+	if q.As == "pixels" {
+		if img.Rect.Dx() != q.W || img.Rect.Dy() != q.H {
+			return echo.NewHTTPError(http.StatusUnprocessableEntity, "The frame that was asked for is not all in the picture.")
+		}
+		return c.Blob(http.StatusOK, kind, img.Pix)
+	}
+	var b bytes.Buffer
+	if err := codec.Write(&b, img, codec.Options{Format: q.As, Quality: dragQuality}); err != nil {
 		return err
 	}
 	return c.Blob(http.StatusOK, kind, b.Bytes())

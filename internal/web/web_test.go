@@ -259,11 +259,13 @@ func TestChangesThatAreRefused(t *testing.T) {
 		}
 	}
 	for path, body := range map[string]string{
-		at + "/frame":        `{"long":240,"x":0,"y":0,"w":0,"h":100}`,
-		at + "/frame?":       `{"long":240,"x":0,"y":0,"w":100000,"h":100000}`,
+		at + "/frame":        `{"long":240,"x":0,"y":0,"w":0,"h":100,"as":"jpeg"}`,
+		at + "/frame?":       `{"long":240,"x":0,"y":0,"w":100000,"h":100000,"as":"jpeg"}`,
+		at + "/frame?as":     `{"long":240,"x":0,"y":0,"w":9,"h":9,"as":"bmp"}`,
+		at + "/frame?beyond": `{"long":240,"x":239,"y":0,"w":9,"h":9,"as":"pixels"}`,
 		at + "/falloff":      `{"light":5,"count":10,"from":1,"to":100}`,
 		at + "/falloff?":     `{"light":0,"count":10,"from":0,"to":100}`,
-		at + "/frame?patch=": `{"long":240,"x":0,"y":0,"w":9,"h":9,"patch":[{"op":"replace","path":"/dusk/daylight","value":99}]}`,
+		at + "/frame?patch=": `{"long":240,"x":0,"y":0,"w":9,"h":9,"as":"jpeg","patch":[{"op":"replace","path":"/dusk/daylight","value":99}]}`,
 	} {
 		if resp, body := a.postJSON(path, body); resp.StatusCode != 422 {
 			t.Errorf("%s: %d %s", path, resp.StatusCode, body)
@@ -329,7 +331,7 @@ func (a *app) frame(at, patch string) *image.RGBA {
 	if patch == "" {
 		patch = "null"
 	}
-	resp, body := a.postJSON(at+"/frame", `{"long":240,"x":0,"y":0,"w":240,"h":160,"final":true,"patch":`+patch+`}`)
+	resp, body := a.postJSON(at+"/frame", `{"long":240,"x":0,"y":0,"w":240,"h":160,"as":"png","patch":`+patch+`}`)
 	if resp.StatusCode != 200 {
 		a.Fatalf("frame: %d %s", resp.StatusCode, body)
 	}
@@ -376,10 +378,32 @@ func TestDraftsSaveNothingAndCommitsDo(t *testing.T) {
 	}
 }
 
+// Bare pixels are those of the PNG, and the JPEG is near them.
+func TestKindsOfFrames(t *testing.T) {
+	a := start(t, Options{})
+	at := a.shot()
+	want := a.frame(at, "")
+	_, pixels := a.postJSON(at+"/frame", `{"long":240,"x":0,"y":0,"w":240,"h":160,"as":"pixels"}`)
+	if pixels != string(want.Pix) {
+		t.Error("bare pixels are not those of the PNG")
+	}
+	_, body := a.postJSON(at+"/frame", `{"long":240,"x":0,"y":0,"w":240,"h":160,"as":"jpeg"}`)
+	m, err := jpeg.Decode(strings.NewReader(body))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, p := range []image.Point{{0, 0}, {100, 100}, {239, 159}} {
+		r, _, _, _ := m.At(p.X, p.Y).RGBA()
+		if d := int(r>>8) - int(want.RGBAAt(p.X, p.Y).R); d > 24 || d < -24 {
+			t.Errorf("at %v the JPEG is off by %d", p, d)
+		}
+	}
+}
+
 func TestFramesHaveTags(t *testing.T) {
 	a := start(t, Options{})
 	at := a.shot()
-	path := at + "/frame?long=240&x=0&y=0&w=100&h=80"
+	path := at + "/frame?long=240&x=0&y=0&w=100&h=80&as=jpeg"
 	resp, _ := a.get(path)
 	tag := resp.Header.Get("ETag")
 	again := func() int {
@@ -556,5 +580,28 @@ func TestFieldsArePathsOfTheRecipe(t *testing.T) {
 	}
 	if seen < 100 {
 		t.Errorf("only %d fields were found", seen)
+	}
+}
+
+// A frame while a fader is dragged, from the request to the last byte: what a
+// page of 1280 by 800 asks for. Of it, "render" is the engine's.
+func BenchmarkDraftFrame(b *testing.B) {
+	a := start(b, Options{})
+	if err := a.server.AddDemo(context.Background()); err != nil {
+		b.Fatal(err)
+	}
+	list, err := a.server.store.Shots(context.Background(), false)
+	if err != nil {
+		b.Fatal(err)
+	}
+	for _, as := range []string{"pixels", "jpeg", "png"} {
+		b.Run(as, func(b *testing.B) {
+			n := 0
+			for b.Loop() {
+				n++
+				patch := fmt.Sprintf(`[{"op":"replace","path":"/lights/0/level","value":%v}]`, 0.5+0.001*float64(n%400))
+				a.postJSON("/shots/"+list[0].ID+"/frame", `{"as":"`+as+`","long":861,"x":0,"y":0,"w":861,"h":574,"patch":`+patch+`}`)
+			}
+		})
 	}
 }

@@ -46,18 +46,21 @@ function mirror(s, v, except) {
     const slider = el.matches('input[type="range"]') ? el : el.querySelector('input[type="range"]');
     const text = el.matches(".cell") ? el : el.querySelector(".form-control");
     if (slider && slider !== except) slider.value = toPos(own, v);
-    if (slider) slider.setAttribute("aria-valuetext", shown(own, v));
+    if (slider) {
+      slider.setAttribute("aria-valuetext", shown(own, v));
+      track(slider);
+    }
     if (text && text !== except) text.value = shown(own, v);
     const out = el.closest(".channel")?.querySelector("output");
     if (out) out.textContent = shown(own, v);
   }
-  tracks();
 }
 
-// tracks fills each slider's track up to its thumb.
+// track fills a slider's track up to its thumb.
+const track = (el) => el.matches(".form-range") && el.style.setProperty("--at", `${el.value / 10}%`);
+
 function tracks() {
-  for (const el of document.querySelectorAll(".form-range"))
-    el.style.setProperty("--at", `${el.value / 10}%`);
+  document.querySelectorAll(".form-range").forEach(track);
   for (const el of document.querySelectorAll(".fader[data-gel]"))
     if (el.dataset.gel) el.style.setProperty("--gel", el.dataset.gel);
 }

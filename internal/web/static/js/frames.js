@@ -2,68 +2,73 @@
 // wish wins.
 import { csrf, shot } from "./state.js";
 
+// nearby tells whether Pyrant runs on this very machine. Then frames come as bare
+// pixels: without loss, and sooner than an encoder and a decoder are done.
+export const nearby = ["127.0.0.1", "localhost", "[::1]"].includes(location.hostname);
+
+const worker = new Worker(new URL("./frame-worker.js", import.meta.url), { type: "module" });
+
 export class Frames {
   // wish() says what frame is wanted next, or null; got(frame) takes it.
   constructor(wish, got, failed) {
     this.wish = wish;
     this.got = got;
     this.failed = failed;
-    this.abort = null;
     this.now = null; // the wish under way
+    this.id = 0; // of the request for it
+    worker.addEventListener("message", (e) => this.answer(e.data));
   }
 
   // look starts the next frame unless one is under way. What is under way and
   // can wait (a lossless frame, a plain one) gives way to a value in the hand.
   look(urgent = false) {
     if (this.now) {
-      if (urgent && (this.now.final || this.now.plain)) this.abort.abort();
-      else return;
+      if (!urgent || !(this.now.plain || (this.now.final && !this.now.patch))) return;
+      this.cancel();
     }
     this.run();
   }
 
   cancel() {
-    this.abort?.abort();
+    if (this.now) worker.postMessage({ id: this.id, cancel: true });
+    this.now = null;
   }
 
-  async run() {
+  run() {
     const w = this.wish();
     if (!w) return;
     this.now = w;
-    const abort = (this.abort = new AbortController());
-    let error = null;
-    try {
-      const answer = await this.fetch(w, abort.signal);
-      if (!answer.ok) {
-        const told = await answer.json().catch(() => ({}));
-        throw new Error(told.error ?? `The answer was ${answer.status}.`);
-      }
-      const bitmap = await createImageBitmap(await answer.blob(), { colorSpaceConversion: "none" });
-      if (abort === this.abort) this.got({ ...w, bitmap, clipped: answer.headers.get("X-Clipped") });
-    } catch (e) {
-      if (e.name === "TypeError")
-        error = new Error("Pyrant does not answer. See that it runs, then try again.");
-      else if (e.name !== "AbortError") error = e;
-    }
-    if (abort !== this.abort) return; // another has taken over
-    this.now = null;
-    if (error) this.failed(error, w);
-    else if (!abort.signal.aborted || this.again) this.run();
+    worker.postMessage({ id: ++this.id, ...request(w), w: w.w, h: w.h, pixels: nearby });
   }
 
-  fetch(w, signal) {
-    const { long, x, y, w: width, h } = w;
-    if (w.patch) {
-      return fetch(`/shots/${shot.id}/frame`, {
-        method: "POST",
-        signal,
-        headers: { "Content-Type": "application/json", "X-CSRF-Token": csrf() },
-        body: JSON.stringify({ patch: w.patch, long, x, y, w: width, h, final: w.final }),
-      });
+  answer({ id, image, clipped, cancelled, error }) {
+    if (!this.now || id !== this.id) {
+      image?.close();
+      return; // another has taken over
     }
-    const q = new URLSearchParams({ long, x, y, w: width, h, v: w.plain ? 0 : w.version });
-    if (w.plain) q.set("plain", "1");
-    if (w.final) q.set("final", "1");
-    return fetch(`/shots/${shot.id}/frame?${q}`, { signal });
+    const w = this.now;
+    this.now = null;
+    if (image) {
+      this.got({ ...w, image, clipped });
+      this.run();
+    } else if (!cancelled) this.failed(error, w);
   }
+}
+
+// request gives the address of a frame and how to ask for it.
+function request({ long, x, y, w, h, final, plain, patch, version }) {
+  const as = nearby ? "pixels" : final ? "png" : "jpeg";
+  if (patch) {
+    return {
+      url: `/shots/${shot.id}/frame`,
+      init: {
+        method: "POST",
+        headers: { "Content-Type": "application/json", "X-CSRF-Token": csrf() },
+        body: JSON.stringify({ patch, long, x, y, w, h, as }),
+      },
+    };
+  }
+  const q = new URLSearchParams({ long, x, y, w, h, as, v: plain ? 0 : version });
+  if (plain) q.set("plain", "1");
+  return { url: `/shots/${shot.id}/frame?${q}` };
 }

@@ -1,5 +1,5 @@
 // The photo: zoom, pan, compare, and the frames that fill the screen.
-import { Frames } from "./frames.js";
+import { Frames, nearby } from "./frames.js";
 import { notice } from "./notice.js";
 import { draft, on, shot } from "./state.js";
 
@@ -121,9 +121,11 @@ function wish() {
   const lit = has.lit.part;
   const newest = lit && lit.drawn === drawn && sameRect(lit, p);
   const need = { ...p, drawn, version: shot.version };
-  if (draft) return newest ? null : { ...need, patch: draft, final: false };
-  if (showing() !== "lit" && !sameRect(has.plain.part, p)) return { ...need, plain: true, final: false };
-  if (!newest) return { ...need, final: false };
+  // Frames of bare pixels are without loss at once; others are asked for again
+  // when the hand rests.
+  if (draft) return newest ? null : { ...need, patch: draft, final: nearby };
+  if (showing() !== "lit" && !sameRect(has.plain.part, p)) return { ...need, plain: true, final: nearby };
+  if (!newest) return { ...need, final: nearby };
   if (performance.now() - idle < 140) {
     clearTimeout(wish.timer);
     wish.timer = setTimeout(() => frames.look(), 150);
@@ -144,13 +146,14 @@ function got(frame) {
   if (frame.clipped !== null) stage.dataset.clipped = frame.clipped;
   paint();
   readout();
+  stage.dispatchEvent(new CustomEvent("frame", { detail: frame.drawn })); // for those who measure
 }
 
 const frames = new Frames(wish, got, (error) => {
   setBusy(false);
   // A change that could not be saved matters more than the picture of it.
   if (!document.getElementById("notice").hidden) return;
-  notice("No picture", error.message, [["Try again", () => frames.look()]]);
+  notice("No picture", error, [["Try again", () => frames.look()]]);
 });
 
 function ask(urgent = false) {
@@ -167,7 +170,7 @@ function setBusy(yes) {
     return;
   }
   busyTimer = setTimeout(() => {
-    if (!frames.now || frames.now.plain || frames.now.final) return;
+    if (!frames.now || frames.now.plain || (frames.now.final && !nearby)) return;
     busy.firstElementChild.textContent = "Rendering…";
     busy.hidden = false;
   }, 500);
@@ -182,11 +185,12 @@ function drawLayer(layer, x0, x1) {
   ctx.beginPath();
   ctx.rect(x0, 0, x1 - x0, size.h);
   ctx.clip();
-  for (const f of [layer.base, layer.part]) {
+  // The whole at fit shows round what has not come yet of the part that is seen.
+  for (const f of layer.part?.whole ? [layer.part] : [layer.base, layer.part]) {
     if (!f) continue;
     const k = (zoom * long) / f.long;
     ctx.imageSmoothingEnabled = k < 1 || zoom < 1;
-    ctx.drawImage(f.bitmap, origin.x + f.x * k, origin.y + f.y * k, f.w * k, f.h * k);
+    ctx.drawImage(f.image, origin.x + f.x * k, origin.y + f.y * k, f.w * k, f.h * k);
   }
   ctx.restore();
 }
@@ -239,7 +243,7 @@ function sample(layer, x, y) {
     const px = Math.floor(x * k) - f.x;
     const py = Math.floor(y * k) - f.y;
     if (px < 0 || py < 0 || px >= f.w || py >= f.h) continue;
-    probe.drawImage(f.bitmap, px, py, 1, 1, 0, 0, 1, 1);
+    probe.drawImage(f.image, px, py, 1, 1, 0, 0, 1, 1);
     return [...probe.getImageData(0, 0, 1, 1).data.slice(0, 3)];
   }
   return null;
@@ -346,7 +350,7 @@ stage.addEventListener("click", (e) => {
 });
 
 on("draft", () => {
-  drawn++;
+  stage.dataset.asked = ++drawn;
   ask(true);
 });
 on("change", () => {

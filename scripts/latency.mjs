@@ -1,0 +1,87 @@
+// Measures in the real browser how long it takes from a move of the pointer to the
+// picture that shows it, while a fader, a gel, a radius and a point are dragged in
+// the demo shot. Pointer moves come every 16 ms, as a mouse sends them.
+//
+//   go build -o bin/pyrant ./cmd/pyrant && node scripts/latency.mjs
+import { Server, launch, open, place, settled, state } from "../e2e/lib.mjs";
+
+const server = new Server("demo");
+const url = await server.start();
+const browser = await launch();
+const page = await open(browser, url);
+const card = page.locator(".shot", { has: page.locator('input[value="Tidewatch quay"]') });
+await card.locator("a.pic").click();
+await settled(page);
+
+await page.evaluate(() => {
+  const stage = document.getElementById("stage");
+  let waiting = [];
+  window.taken = [];
+  const asked = (e) => {
+    const n = Number(stage.dataset.asked ?? 0);
+    if (e.buttons !== 0 && n !== asked.last) {
+      asked.last = n;
+      waiting.push({ n, at: e.timeStamp });
+    }
+  };
+  document.addEventListener("pointermove", asked);
+  // A slider tells of its value after the pointer's own event.
+  let move = null;
+  document.addEventListener("pointermove", (e) => (move = e), true);
+  document.addEventListener("input", () => move && asked(move));
+  stage.addEventListener("frame", (e) => {
+    requestAnimationFrame(() => {
+      const now = performance.now();
+      const done = waiting.filter((w) => w.n <= e.detail);
+      window.taken.push(...done.map((w) => now - w.at));
+      waiting = waiting.filter((w) => w.n > e.detail);
+    });
+  });
+});
+
+async function measure(name, from, to) {
+  await page.waitForTimeout(800);
+  await page.evaluate(() => (window.taken.length = 0));
+  await page.mouse.move(from.x, from.y);
+  await page.mouse.down();
+  const moves = 120;
+  for (let i = 1; i <= moves; i++) {
+    const t = 0.5 - 0.5 * Math.cos((4 * Math.PI * i) / moves); // there and back, twice
+    await page.mouse.move(from.x + (to.x - from.x) * t, from.y + (to.y - from.y) * t);
+    await page.waitForTimeout(14);
+  }
+  await page.waitForTimeout(400);
+  const taken = (await page.evaluate(() => window.taken)).sort((a, b) => a - b);
+  await page.mouse.up();
+  await settled(page);
+  const at = (q) => Math.round(taken[Math.min(Math.floor(q * taken.length), taken.length - 1)]);
+  console.log(
+    `${name.padEnd(12)} ${String(taken.length).padStart(4)} moves   median ${at(0.5)} ms   95th percentile ${at(0.95)} ms`,
+  );
+}
+
+const middle = async (selector) => {
+  const b = await page.locator(selector).boundingBox();
+  return { x: b.x + b.width / 2, y: b.y + b.height / 2, w: b.width, h: b.height };
+};
+
+let m = await middle("#channel-0 .fader");
+await measure("fader", m, { x: m.x, y: m.y + 0.4 * m.h });
+m = await middle("#f-lights-0-gel-hue-slider");
+const hueAt = { x: m.x - m.w / 2 + (m.w * 168) / 360, y: m.y };
+await measure("gel", hueAt, { x: m.x + 0.4 * m.w, y: m.y });
+m = await middle('[data-shell-handle="5"]');
+await measure("radius", m, { x: m.x + 40, y: m.y });
+await page.locator('#rail [data-step="trace"]').click();
+await page.locator('[data-tool="edit"]').waitFor();
+const node = (await state(page)).lights[0].shapes[0].nodes[3];
+m = await place(page, node.x, node.y);
+await measure("point", m, { x: m.x + 25, y: m.y + 25 });
+await page.locator('#rail [data-step="dusk"]').click();
+await page.locator("#f-dusk-daylight-slider").waitFor();
+m = await middle("#f-dusk-daylight-slider");
+const set = Number(await page.locator("#f-dusk-daylight-slider").inputValue());
+await measure("daylight", { x: m.x - m.w / 2 + (m.w * set) / 1000, y: m.y }, { x: m.x, y: m.y });
+
+await browser.close();
+await server.remove();
