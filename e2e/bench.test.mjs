@@ -327,3 +327,26 @@ test("steps, lights and switches by keys alone", async () => {
   assert.match(await drawnFrame(page), /:final$/);
   await calm();
 });
+
+test("from another machine frames come as JPEG and PNG", async (t) => {
+  // Another name for this machine is to the page another machine.
+  const away = new Server("demo", ["--host", "studio.test"]);
+  t.after(() => away.remove());
+  const url = new URL(await away.start());
+  const other = await launch(["--host-resolver-rules=MAP studio.test 127.0.0.1"]);
+  t.after(() => other.close());
+  const p = await open(other, `http://studio.test:${url.port}/`);
+  const kinds = [];
+  p.on("response", (r) => /\/frame\?/.test(r.url()) && kinds.push(r.headers()["content-type"]));
+  await p.locator(".shot a.pic").first().click();
+  await settled(p);
+  assert.deepEqual([...new Set(kinds)].sort(), ["image/jpeg", "image/png"]);
+  const seen = await pixel(p, 1000, 1000, 20);
+  const href = new URL(p.url()).pathname;
+  const near = await open(browser, `${url.origin}${href}`);
+  await settled(near);
+  assert.deepEqual(seen, await pixel(near, 1000, 1000, 20));
+  assert.deepEqual(p.faults, []);
+  await near.context().close();
+  await page.context().close();
+});

@@ -12,8 +12,11 @@ export const binary = process.env.PYRANT ?? join(import.meta.dirname, "..", "bin
 const flags =
   "--headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking --disable-component-update --disable-sync";
 
-export const launch = () =>
-  chromium.launch({ executablePath: process.env.CHROMIUM ?? "/usr/bin/chromium", args: flags.split(" ") });
+export const launch = (more = []) =>
+  chromium.launch({
+    executablePath: process.env.CHROMIUM ?? "/usr/bin/chromium",
+    args: [...flags.split(" "), ...more],
+  });
 
 // Server runs Pyrant; it can be stopped, killed and started again on the same data.
 export class Server {

@@ -8,6 +8,7 @@ const box = { left: 12, right: 290, top: 12, bottom: 118 };
 let chosen = 0;
 let drag = null;
 let curve = null;
+const count = 72; // points of the curve
 
 const svg = () => document.getElementById("falloff");
 const range = () => {
@@ -50,22 +51,15 @@ function draw() {
     make("line", { x1: xOf(r), x2: xOf(r), y1: box.top - 4, y2: box.bottom, class: "grid-line" }, el);
     make("text", { x: xOf(r), y: 146, "text-anchor": "middle" }, el).textContent = r;
   }
-  if (curve) {
-    const n = curve.line.length;
-    const step = (box.right - box.left) / (n - 1);
-    curve.strip.forEach((c, i) =>
-      make("rect", { x: box.left + (i - 0.5) * step, y: 124, width: step + 0.5, height: 8, fill: c }, el),
-    );
-    const points = curve.line.map(
-      (v, i) => `${box.left + i * step},${box.bottom - v * (box.bottom - box.top)}`,
-    );
-    make("polyline", { points: points.join(" "), class: "curve" }, el);
-  }
+  const fill = make("linearGradient", { id: "falloff-colours" }, make("defs", {}, el));
+  for (let i = 0; i < count; i++) make("stop", { offset: i / (count - 1) }, fill);
+  const strip = { x: box.left, y: 124, width: box.right - box.left, height: 8 };
+  make("rect", { ...strip, fill: "url(#falloff-colours)" }, el);
+  make("polyline", { class: "curve" }, el);
   shells().forEach((s, i) => {
     const x = xOf(s.radius);
     const y = yOf(s.strength);
-    const tint = curve?.tints[i] ?? "#ccc";
-    make("line", { x1: x, x2: x, y1: y, y2: box.bottom, stroke: tint, class: "stem" }, el);
+    make("line", { x1: x, x2: x, y1: y, y2: box.bottom, class: "stem" }, el);
     const hit = make("circle", { cx: x, cy: y, r: 12, class: "hit" }, el);
     hit.dataset.shellHit = i;
     const h = make(
@@ -74,7 +68,6 @@ function draw() {
         cx: x,
         cy: y,
         r: i === chosen ? 6.5 : 5,
-        fill: tint,
         class: `handle${i === chosen ? " chosen" : ""}`,
         tabindex: 0,
         role: "slider",
@@ -87,7 +80,22 @@ function draw() {
     h.dataset.shellHandle = i;
     if (focused === String(i)) h.focus();
   });
+  colour();
   mark();
+}
+
+// colour gives what draw made the curve and the colours that the core computed.
+function colour() {
+  const el = svg();
+  if (!el || !curve) return;
+  const step = (box.right - box.left) / (count - 1);
+  const points = curve.line.map(
+    (v, i) => `${box.left + i * step},${box.bottom - v * (box.bottom - box.top)}`,
+  );
+  el.querySelector(".curve")?.setAttribute("points", points.join(" "));
+  el.querySelectorAll("stop").forEach((stop, i) => stop.setAttribute("stop-color", curve.strip[i]));
+  el.querySelectorAll(".stem").forEach((stem, i) => stem.setAttribute("stroke", curve.tints[i] ?? "#ccc"));
+  el.querySelectorAll(".handle").forEach((h, i) => h.setAttribute("fill", curve.tints[i] ?? "#ccc"));
 }
 
 // mark shows the chosen shell in the table, with its further settings.
@@ -115,18 +123,22 @@ async function load() {
     const answer = await fetch(`/shots/${shot.id}/falloff`, {
       method: "POST",
       headers: { "Content-Type": "application/json", "X-CSRF-Token": csrf() },
-      body: JSON.stringify({ patch: draft, light: shot.light, count: 120, from: span.from, to: span.to }),
+      body: JSON.stringify({ patch: draft, light: shot.light, count, from: span.from, to: span.to }),
     });
     if (answer.ok) curve = await answer.json();
   } catch {
     // The chart keeps its last curve; the next change asks again.
   }
-  loading = false;
-  draw();
-  if (again) {
-    again = false;
-    load();
-  }
+  colour();
+  // The picture comes first: while a value is dragged the chart takes its turn
+  // ten times a second.
+  setTimeout(() => {
+    loading = false;
+    if (again) {
+      again = false;
+      load();
+    }
+  }, 100);
 }
 
 function fresh() {

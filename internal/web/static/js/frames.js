@@ -23,7 +23,7 @@ export class Frames {
   // can wait (a lossless frame, a plain one) gives way to a value in the hand.
   look(urgent = false) {
     if (this.now) {
-      if (!urgent || !(this.now.plain || (this.now.final && !this.now.patch))) return;
+      if (!urgent || !(this.now.plain || this.now.final)) return;
       this.cancel();
     }
     this.run();
@@ -38,6 +38,7 @@ export class Frames {
     const w = this.wish();
     if (!w) return;
     this.now = w;
+    this.since = performance.now();
     worker.postMessage({ id: ++this.id, ...request(w), w: w.w, h: w.h, pixels: nearby });
   }
 
@@ -49,7 +50,7 @@ export class Frames {
     const w = this.now;
     this.now = null;
     if (image) {
-      this.got({ ...w, image, clipped });
+      this.got({ ...w, image, clipped, took: performance.now() - this.since });
       this.run();
     } else if (!cancelled) this.failed(error, w);
   }

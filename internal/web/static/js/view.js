@@ -96,6 +96,7 @@ function resize() {
   canvas.height = size.h;
   if (fitted) fit();
   else place(zoom, origin.x, origin.y);
+  placeDivider();
 }
 
 // part returns the piece of the picture that is seen, in pixels of the picture
@@ -114,30 +115,65 @@ function part() {
 
 const sameRect = (a, b) => a && a.long === b.long && a.x === b.x && a.y === b.y && a.w === b.w && a.h === b.h;
 
-// wish says which frame is missing, the most pressing first.
+// pace is how much of its size the picture has while a value is in the hand: less
+// than all where this machine would otherwise fall behind. A frame that takes
+// longer than `slow` milliseconds makes it smaller, one under `quick` larger.
+const paces = [1, 0.7, 0.5, 0.35];
+const slow = 65;
+const quick = 22;
+let pace = 0;
+
+function keepPace(took) {
+  if (took > slow) pace = Math.min(pace + 1, paces.length - 1);
+  else if (took < quick) pace = Math.max(pace - 1, 0);
+}
+
+// coarser gives a part of the picture at a smaller size, grown to whole pixels.
+function coarser(p, k) {
+  const l = Math.max(1, Math.round(p.long * k));
+  const s = l / p.long;
+  const W = Math.max(1, Math.round((shot.width * l) / long));
+  const H = Math.max(1, Math.round((shot.height * l) / long));
+  const x = Math.floor(p.x * s);
+  const y = Math.floor(p.y * s);
+  const x1 = Math.min(W, Math.ceil((p.x + p.w) * s));
+  const y1 = Math.min(H, Math.ceil((p.y + p.h) * s));
+  return { long: l, x, y, w: Math.max(x1 - x, 1), h: Math.max(y1 - y, 1), whole: p.whole };
+}
+
+// later asks again in a moment and says that there is nothing to ask for now.
+function later() {
+  clearTimeout(later.timer);
+  later.timer = setTimeout(() => frames.look(), 150);
+  return null;
+}
+
+// wish says which frame is missing, the most pressing first. at is the part of
+// the picture that it is for. Frames of bare pixels are without loss at once;
+// others are asked for again when the hand rests.
 function wish() {
   const p = part();
   if (p.w < 1 || p.h < 1) return null;
   const lit = has.lit.part;
-  const newest = lit && lit.drawn === drawn && sameRect(lit, p);
-  const need = { ...p, drawn, version: shot.version };
-  // Frames of bare pixels are without loss at once; others are asked for again
-  // when the hand rests.
-  if (draft) return newest ? null : { ...need, patch: draft, final: nearby };
-  if (showing() !== "lit" && !sameRect(has.plain.part, p)) return { ...need, plain: true, final: nearby };
-  if (!newest) return { ...need, final: nearby };
-  if (performance.now() - idle < 140) {
-    clearTimeout(wish.timer);
-    wish.timer = setTimeout(() => frames.look(), 150);
-    return null;
+  const newest = lit && lit.drawn === drawn && sameRect(lit.at, p);
+  const need = { ...p, at: p, drawn, version: shot.version };
+  const rests = performance.now() - idle >= 140;
+  if (draft) {
+    const hand = { ...need, patch: draft, final: false };
+    if (!newest) return pace && !rests ? { ...hand, ...coarser(p, paces[pace]), coarse: true } : hand;
+    if (!lit.coarse) return null;
+    return rests ? hand : later();
   }
-  if (!lit.final) return { ...need, final: true };
-  if (!sameRect(has.plain.part, p) || !has.plain.part.final) return { ...need, plain: true, final: true };
-  return null;
+  if (showing() !== "lit" && !sameRect(has.plain.part?.at, p)) return { ...need, plain: true, final: nearby };
+  if (!newest || lit.coarse) return { ...need, final: nearby };
+  if (lit.final && sameRect(has.plain.part?.at, p) && has.plain.part.final) return null;
+  if (!rests) return later();
+  return lit.final ? { ...need, plain: true, final: true } : { ...need, final: true };
 }
 
 function got(frame) {
   setBusy(false);
+  if (frame.patch && (frame.coarse || !pace)) keepPace(frame.took);
   const to = has[frame.plain ? "plain" : "lit"];
   to.part = frame;
   if (frame.whole) to.base = frame;
@@ -189,7 +225,7 @@ function drawLayer(layer, x0, x1) {
   for (const f of layer.part?.whole ? [layer.part] : [layer.base, layer.part]) {
     if (!f) continue;
     const k = (zoom * long) / f.long;
-    ctx.imageSmoothingEnabled = k < 1 || zoom < 1;
+    ctx.imageSmoothingEnabled = f.coarse || k < 1 || zoom < 1;
     ctx.drawImage(f.image, origin.x + f.x * k, origin.y + f.y * k, f.w * k, f.h * k);
   }
   ctx.restore();
@@ -198,29 +234,35 @@ function drawLayer(layer, x0, x1) {
 function paint() {
   ctx.fillStyle = "#0f0f0e";
   ctx.fillRect(0, 0, size.w, size.h);
-  const mode = showing();
-  const at = Math.round(split * size.w);
-  divider.hidden = mode !== "split";
-  for (const [sel, x] of [
-    [".tag-lit", at / dpr - 44],
-    [".tag-plain", at / dpr + 10],
-  ]) {
-    const tag = stage.querySelector(sel);
-    tag.hidden = mode !== "split";
-    tag.style.left = `${x}px`;
-  }
-  if (mode === "split") {
+  if (showing() === "split") {
+    const at = Math.round(split * size.w);
     drawLayer(has.lit, 0, at);
     drawLayer(has.plain, at, size.w);
-    divider.style.left = `${at / dpr}px`;
-    divider.setAttribute("aria-valuenow", Math.round(100 * split));
-  } else drawLayer(has[mode], 0, size.w);
+  } else drawLayer(has[showing()], 0, size.w);
+}
+
+// placeDivider puts what stands at the line of the split.
+function placeDivider() {
+  const splitting = showing() === "split";
+  const at = Math.round(split * size.w) / dpr;
+  divider.hidden = !splitting;
+  divider.style.left = `${at}px`;
+  divider.setAttribute("aria-valuenow", Math.round(100 * split));
+  for (const [sel, x] of [
+    [".tag-lit", at - 44],
+    [".tag-plain", at + 10],
+  ]) {
+    const tag = stage.querySelector(sel);
+    tag.hidden = !splitting;
+    tag.style.left = `${x}px`;
+  }
 }
 
 export function setShow(mode) {
   show = mode;
   for (const b of stage.querySelectorAll("[data-show]"))
     b.setAttribute("aria-checked", String(b.dataset.show === mode));
+  placeDivider();
   paint();
   ask();
 }
@@ -228,6 +270,7 @@ export function setShow(mode) {
 export function hold(yes) {
   if (held === yes) return;
   held = yes;
+  placeDivider();
   paint();
   ask();
 }
@@ -251,17 +294,32 @@ function sample(layer, x, y) {
 
 const three = (v) => v.map((n) => String(n).padStart(3)).join(" ");
 
-function readout() {
-  const [at, now, was, clip] = ["at", "now", "was", "clip"].map((n) => document.getElementById(`r-${n}`));
+// say sets a text where it is another one: setting the same anew would lay out
+// the page anew.
+function say(name, text) {
+  const el = document.getElementById(`r-${name}`);
+  if (el.textContent !== text) el.textContent = text;
+}
+
+function tellPixel() {
   const p = pointer && toPhoto(pointer.x, pointer.y).map(Math.floor);
   const inside = p && p[0] >= 0 && p[1] >= 0 && p[0] < shot.width && p[1] < shot.height;
-  at.textContent = inside ? `${p[0]}, ${p[1]}` : "";
   const a = inside && sample(has.lit, p[0] + 0.5, p[1] + 0.5);
   const b = inside && sample(has.plain, p[0] + 0.5, p[1] + 0.5);
-  now.textContent = a ? three(a) : "";
-  was.textContent = b ? `was ${three(b)}` : "";
+  say("at", inside ? `${p[0]}, ${p[1]}` : "");
+  say("now", a ? three(a) : "");
+  say("was", b ? `was ${three(b)}` : "");
   const share = 100 * Number(stage.dataset.clipped ?? 0);
-  clip.textContent = has.lit.part && share >= 0.05 ? `clipped ${share.toFixed(1)} %` : "";
+  say("clip", has.lit.part && share >= 0.05 ? `clipped ${share.toFixed(1)} %` : "");
+}
+
+// readout tells of the pixel at most once for each time the screen is drawn.
+let telling = 0;
+function readout() {
+  telling ||= requestAnimationFrame(() => {
+    telling = 0;
+    tellPixel();
+  });
 }
 
 stage.addEventListener("pointermove", (e) => {
@@ -330,6 +388,7 @@ divider.addEventListener("pointermove", (e) => {
   if (!divider.hasPointerCapture(e.pointerId)) return;
   const r = stage.getBoundingClientRect();
   split = Math.min(Math.max((e.clientX - r.left) / r.width, 0.02), 0.98);
+  placeDivider();
   paint();
 });
 divider.addEventListener("keydown", (e) => {
@@ -338,6 +397,7 @@ divider.addEventListener("keydown", (e) => {
   e.preventDefault();
   e.stopPropagation();
   split = Math.min(Math.max(split + by, 0.02), 0.98);
+  placeDivider();
   paint();
 });
 
