@@ -7,6 +7,7 @@ import (
 	"math"
 	"math/rand/v2"
 	"testing"
+	"time"
 
 	"pyrant/internal/raster"
 	"pyrant/internal/shape"
@@ -281,36 +282,36 @@ func BenchmarkStack24MP(b *testing.B) {
 	shapes := []shape.Shape{{Kind: shape.Outline, Nodes: []shape.Node{{X: 2500, Y: 1700}, {X: 3300, Y: 1700}, {X: 3300, Y: 2300}, {X: 2500, Y: 2300}}}}
 	frame := image.Rect(0, 0, 6000, 4000)
 	out := raster.NewRGB(frame)
-	b.Run("copy", func(b *testing.B) {
-		dst := make([]float32, len(out.Pix))
-		for b.Loop() {
-			copy(dst, out.Pix)
+	dst := make([]float32, len(out.Pix))
+	var stack, copies time.Duration
+	for b.Loop() {
+		t0 := time.Now()
+		copy(dst, out.Pix)
+		t1 := time.Now()
+		m := shape.NewMask(shapes, 1)
+		var terms []Term
+		radii := []float64{2.5, 5, 10, 20, 45, 90, 144, 288}
+		top, _ := Level(288)
+		p := must(NewPyramid(ctx, m, m.Bounds, top))
+		for _, r := range radii {
+			l, rest := Level(r)
+			terms = append(terms, Term{l, must(p.Blur(ctx, l, rest, p.Extent(l, rest))), []float32{1, 0.8, 0.5}})
 		}
-	})
-	b.Run("stack", func(b *testing.B) {
-		b.ReportAllocs()
-		for b.Loop() {
-			m := shape.NewMask(shapes, 1)
-			var terms []Term
-			radii := []float64{2.5, 5, 10, 20, 45, 90, 144, 288}
-			top, _ := Level(288)
-			p := must(NewPyramid(ctx, m, m.Bounds, top))
-			for _, r := range radii {
-				l, rest := Level(r)
-				terms = append(terms, Term{l, must(p.Blur(ctx, l, rest, p.Extent(l, rest))), []float32{1, 0.8, 0.5}})
+		s := must(Collapse(ctx, terms, 3, frame))
+		err := raster.Rows(ctx, s.Rect.Min.Y, s.Rect.Max.Y, func(y0, y1 int) {
+			var tmp []float32
+			for y := y0; y < y1; y++ {
+				tmp = s.Row(out.Row(y), 0, y, tmp)
 			}
-			s := must(Collapse(ctx, terms, 3, frame))
-			err := raster.Rows(ctx, s.Rect.Min.Y, s.Rect.Max.Y, func(y0, y1 int) {
-				var tmp []float32
-				for y := y0; y < y1; y++ {
-					tmp = s.Row(out.Row(y), 0, y, tmp)
-				}
-			})
-			if err != nil {
-				b.Fatal(err)
-			}
+		})
+		if err != nil {
+			b.Fatal(err)
 		}
-	})
+		copies += t1.Sub(t0)
+		stack += time.Since(t1)
+	}
+	b.ReportMetric(float64(stack)/float64(copies), "x-copy")
+	b.ReportMetric(float64(stack.Microseconds())/1000/float64(b.N), "ms/work")
 }
 
 func ExampleNorm() {

@@ -196,3 +196,27 @@ func BenchmarkExportTwicePixels(b *testing.B) {
 	}
 	against(b, "x-half", at(4243), at(3000))
 }
+
+// How long a render goes on after it was cancelled, at moments spread over an
+// export of 24 megapixels with nothing in the cache.
+func BenchmarkCancel24MP(b *testing.B) {
+	p, r := enlarged(b, 2)
+	var worst time.Duration
+	n := 0
+	for b.Loop() {
+		n++
+		c, cancel := context.WithCancel(context.Background())
+		ended := make(chan time.Time)
+		go func() {
+			if _, err := New(1<<29).Export(c, Request{Photo: p, PhotoKey: "photo", Recipe: r}, nil); err == nil {
+				b.Error("the export was done before it was cancelled")
+			}
+			ended <- time.Now()
+		}()
+		time.Sleep(time.Duration(20+(n*137)%1200) * time.Millisecond)
+		at := time.Now()
+		cancel()
+		worst = max(worst, (<-ended).Sub(at))
+	}
+	b.ReportMetric(float64(worst.Microseconds())/1000, "ms-worst")
+}

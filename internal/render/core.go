@@ -14,11 +14,16 @@ import (
 type coreRow struct {
 	pix   []float32 // linear, three samples a pixel
 	alpha []float32 // how much of the pixel cores cover
+	open  []float32 // how much of the light that joins reaches the core; see coreRow
 	spans [][2]int  // columns where alpha may be above 0, apart and in order
 }
 
 // coreRow fills s.core for the columns x0 to x1 of row y. Where cores of
 // several lights overlap they mix by their coverage, whatever their order.
+//
+// A full stack would drown the object's own shading in white, so the more of it
+// is to be kept, the less light joins to the core: (1 - texture)⁵ of it. The power is
+// high as joining is steep near white.
 func (r *ready) coreRow(s *scratch, x0, x1, y int) {
 	c := &s.core
 	c.spans = c.spans[:0]
@@ -33,6 +38,7 @@ func (r *ready) coreRow(s *scratch, x0, x1, y int) {
 		if len(c.spans) == 0 {
 			clear(c.pix)
 			clear(c.alpha)
+			clear(c.open)
 			clear(s.weight)
 		}
 		c.spans = append(c.spans, [2]int{a, b})
@@ -51,6 +57,7 @@ func (r *ready) coreRow(s *scratch, x0, x1, y int) {
 			d[1] += v.G * m
 			d[2] += v.B * m
 			s.weight[i] += m
+			c.open[i] += m * ll.open
 			c.alpha[i] += m - c.alpha[i]*m
 		}
 	}
@@ -61,6 +68,7 @@ func (r *ready) coreRow(s *scratch, x0, x1, y int) {
 				k := 1 / w
 				d := c.pix[3*i : 3*i+3 : 3*i+3]
 				d[0], d[1], d[2] = d[0]*k, d[1]*k, d[2]*k
+				c.open[i] *= k
 			}
 		}
 	}
@@ -92,6 +100,20 @@ func bound(v float32) float32 {
 		return v
 	}
 	return 0.8 + 0.2*(1-colour.ExpNeg((v-0.8)*5))
+}
+
+// expose joins light to the cores.
+func (c *coreRow) expose(light []float32) {
+	for _, sp := range c.spans {
+		for i := sp[0]; i < sp[1]; i++ {
+			if c.alpha[i] == 0 {
+				continue
+			}
+			for k := 3 * i; k < 3*i+3; k++ {
+				c.pix[k] = colour.SoftAdd(c.pix[k], light[k]*c.open[i])
+			}
+		}
+	}
 }
 
 // over lays the cores over a row and marks what they changed.

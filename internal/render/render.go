@@ -184,6 +184,7 @@ type litLight struct {
 	cover    float32    // how much of the photo the core hides
 	coreCol  colour.RGB // as displayed, linear
 	texture  float32
+	open     float32 // how much of the light that joins reaches the core
 	meanLuma float32
 }
 
@@ -343,6 +344,7 @@ func (p *plan) planGlow(ctx context.Context, master float64) error {
 		ll.coreOn = true
 		ll.coreCol = ll.l.Gel.Colour().Mix(colour.RGB{R: 1, G: 1, B: 1}, float32(ll.l.Core.Whiteness))
 		ll.texture = float32(ll.l.Core.Texture)
+		ll.open = float32(math.Pow(1-ll.l.Core.Texture, 5))
 		var err error
 		if ll.core, err = p.term(ctx, ll, ll.l.Core.Feather*p.scale, 1); err != nil {
 			return err

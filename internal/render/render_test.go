@@ -173,6 +173,32 @@ func TestCoreGlowAndSpill(t *testing.T) {
 	}
 }
 
+// The core keeps as much of the object's own shading as is asked for, under
+// whatever stack, and none at 0.
+func TestCoreKeepsTexture(t *testing.T) {
+	p := flat(600, 400, 150)
+	for y := range 400 { // a panel with a lighter and a darker half
+		for x := range 300 {
+			copy(p.Pix8[3*(y*600+x):], []uint8{190, 190, 190})
+		}
+	}
+	r := lit(t, p, panel(150, 100, 450, 300))
+	e := New(1 << 24)
+	last := -1
+	for _, texture := range []float64{0, 0.35, 0.7, 1} {
+		r.Lights[0].Core.Texture = texture
+		m := rgba(t, e, Request{Photo: p, Recipe: r})
+		diff := int(m.RGBAAt(250, 200).G) - int(m.RGBAAt(350, 200).G)
+		if diff <= last && texture > 0 || texture == 0 && diff > 2 {
+			t.Errorf("texture %v: the halves differ by %d, with less by %d", texture, diff, last)
+		}
+		last = max(diff, 0)
+	}
+	if last < 30 {
+		t.Errorf("with all texture the halves, 190 and 150 in the photo, differ by %d", last)
+	}
+}
+
 // Spill brings the photo's own colour back, not the darkened one: on a surface
 // it is the photo times the gel.
 func TestSpillTakesTheColourOfThePhotoBeforeDusk(t *testing.T) {

@@ -198,7 +198,7 @@ func newScratch(w int) *scratch {
 	return &scratch{
 		photo: make([]float32, 3*w), pix: make([]float32, 3*w), light: make([]float32, 3*w),
 		fall: make([]float32, 3*w), cover: make([]float32, w), hit: make([]bool, w),
-		core: coreRow{pix: make([]float32, 3*w), alpha: make([]float32, w)}, weight: make([]float32, w),
+		core: coreRow{pix: make([]float32, 3*w), alpha: make([]float32, w), open: make([]float32, w)}, weight: make([]float32, w),
 	}
 }
 
@@ -277,9 +277,7 @@ func (r *ready) row(s *scratch, x0, x1, y int, out image.Image) {
 // shells it comes from. Surfaces that a core hides send nothing.
 func (s *scratch) expose(fall bool) {
 	light := s.light
-	for _, c := range s.core.spans {
-		colour.SoftAddRow(s.core.pix[3*c[0]:3*c[1]], light[3*c[0]:3*c[1]])
-	}
+	s.core.expose(light)
 	if fall {
 		for i, v := range s.fall {
 			light[i] += v

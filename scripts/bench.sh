@@ -1,0 +1,30 @@
+#!/usr/bin/env bash
+# Runs the benchmarks of the speed table and holds each ratio against what it must
+# be and against the committed baseline. With --save the run becomes the baseline.
+#
+# Ratios are to a yardstick timed by turns in the same run; see docs/benchmarks.md.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+baseline=docs/benchmarks-baseline.txt
+now=$(mktemp)
+trap 'rm -f "$now"' EXIT
+go test ./internal/glow -run '^$' -bench Stack24MP -benchtime 10x -benchmem | tee "$now"
+go test ./internal/render -run '^$' -bench Preview -benchtime 100x -benchmem | tee -a "$now"
+go test ./internal/render -run '^$' -bench 'Export|Cancel' -benchtime 5x -benchmem | tee -a "$now"
+[ "${1:-}" = --save ] && cp "$now" "$baseline"
+awk '
+  function row(name) { sub(/^Benchmark/, "", name); sub(/-[0-9]+$/, "", name); return name }
+  function ratio(i) { for (i = 3; i <= NF; i += 2) if ($(i + 1) ~ /^(x-|ms-worst)/) { unit = $(i + 1); return $i } return "" }
+  BEGIN {
+    must["Stack24MP"] = 12; must["PreviewFader"] = 1; must["PreviewGel"] = 1; must["PreviewRadius"] = 3
+    must["PreviewPoint"] = 6; must["Export24MP"] = 4; must["ExportTwiceLights"] = 2.2; must["ExportTwicePixels"] = 2.2
+    must["Cancel24MP"] = 50
+    printf "\n%-20s %10s %10s %10s\n", "", "now", "baseline", "at most"
+  }
+  !/^Benchmark/ { next }
+  FNR == NR { base[row($1)] = ratio(); next }
+  { n = row($1); v = ratio(); over = v + 0 > must[n] + 0
+    printf "%-20s %10.3f %10.3f %10s  %s%s\n", n, v, base[n], must[n], unit, over ? "  OVER" : ""
+    if (over) bad = 1 }
+  END { exit bad }
+' "$baseline" "$now"
