@@ -21,22 +21,22 @@ type Term struct {
 type Sum struct {
 	Rect  image.Rectangle // pixels that any term reaches
 	ch    int
-	half  *layer
+	half  *grid
 	terms []Term // of level 0
 }
 
-// layer is a rectangle of interleaved samples at some level.
-type layer struct {
+// grid is a rectangle of interleaved samples at some level.
+type grid struct {
 	rect image.Rectangle
 	ch   int
 	pix  []float32
 }
 
-func newLayer(r image.Rectangle, ch int) *layer {
-	return &layer{r, ch, make([]float32, ch*r.Dx()*r.Dy())}
+func newGrid(r image.Rectangle, ch int) *grid {
+	return &grid{r, ch, make([]float32, ch*r.Dx()*r.Dy())}
 }
 
-func (l *layer) row(y int) []float32 {
+func (l *grid) row(y int) []float32 {
 	w := l.ch * l.rect.Dx()
 	i := (y - l.rect.Min.Y) * w
 	return l.pix[i : i+w : i+w]
@@ -73,7 +73,7 @@ func Collapse(ctx context.Context, terms []Term, ch int, clip image.Rectangle) (
 		need[l] = coarse(need[l-1])
 	}
 	s := &Sum{ch: ch}
-	var upper *layer
+	var upper *grid
 	for l := top; l >= 1; l-- {
 		var reach image.Rectangle
 		if upper != nil {
@@ -89,7 +89,7 @@ func Collapse(ctx context.Context, terms []Term, ch int, clip image.Rectangle) (
 			upper = nil
 			continue
 		}
-		cur := newLayer(reach, ch)
+		cur := newGrid(reach, ch)
 		err := raster.Rows(ctx, reach.Min.Y, reach.Max.Y, func(y0, y1 int) {
 			var tmp []float32
 			for y := y0; y < y1; y++ {
@@ -176,7 +176,7 @@ func addTerm(dst []float32, x0, y int, t *Term, ch int) {
 // expandRow writes to dst, which starts at column x0 of the level below, that
 // level's row y expanded from l: samples between are averages of two, samples
 // on the grid keep six eighths and take one from either side.
-func (l *layer) expandRow(dst []float32, x0, y int, tmp []float32) []float32 {
+func (l *grid) expandRow(dst []float32, x0, y int, tmp []float32) []float32 {
 	ch := l.ch
 	count := len(dst) / ch
 	// The coarse columns that this row reads, c0 to c1; zero where l has none.
@@ -247,7 +247,7 @@ func (l *layer) expandRow(dst []float32, x0, y int, tmp []float32) []float32 {
 
 // between writes to mid the samples of l from column a on, expanded along y to
 // row y of the level below.
-func (l *layer) between(mid []float32, a, y int) {
+func (l *grid) between(mid []float32, a, y int) {
 	src := func(yy int) []float32 {
 		if yy < l.rect.Min.Y || yy >= l.rect.Max.Y {
 			return nil
