@@ -70,7 +70,11 @@ test("a fader follows the hand and is one revision", async () => {
   const during = await pixel(page, 1290, 650, 12);
   assert.ok(during[1] < was[1] - 3, `with the fader down the panel went from ${was} to ${during}`);
   assert.equal(await shotVersion(page), s.version);
+  // Held still, it sharpens to what will be saved.
+  await page.waitForTimeout(900);
+  const held = await picture(page);
   await saved(page, () => page.mouse.up());
+  assert.equal(await picture(page), held, "letting go changed the picture");
   assert.equal(await shotVersion(page), s.version + 1);
   assert.match(await page.locator("#undo").getAttribute("title"), /Undo: Level of Breastplate panels/);
   await saved(page, () => page.keyboard.press("Control+z"));

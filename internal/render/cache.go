@@ -19,6 +19,7 @@ type Cache struct {
 	limit   int64
 	entries map[string]*entry
 	order   *list.List // of *entry, most recently used first
+	sum     int64      // bytes of all entries in order
 
 	hits, misses int64
 }
@@ -28,6 +29,7 @@ type entry struct {
 	ready chan struct{} // closed when val or err is set
 	val   sized
 	err   error
+	size  int64 // of val when it was last looked at
 	elem  *list.Element
 }
 
@@ -60,6 +62,7 @@ func Get[T sized](ctx context.Context, c *Cache, key string, build func(context.
 		if e.elem != nil {
 			c.order.MoveToFront(e.elem)
 			c.hits++
+			c.weigh(e)
 		}
 		c.mu.Unlock()
 		select {
@@ -92,6 +95,7 @@ func fill[T sized](ctx context.Context, c *Cache, e *entry, build func(context.C
 		} else {
 			e.val = val
 			e.elem = c.order.PushFront(e)
+			c.weigh(e)
 			c.trim()
 		}
 		close(e.ready)
@@ -99,19 +103,19 @@ func fill[T sized](ctx context.Context, c *Cache, e *entry, build func(context.C
 	return build(ctx)
 }
 
-// trim drops the least recently used nodes over the limit. Nodes may have grown
-// since they were put in (masks rasterise their tiles when they are asked for),
-// so the sum is taken anew.
+// weigh takes the size of e anew: nodes may have grown since, as masks do, which
+// rasterise their tiles when they are asked for.
+func (c *Cache) weigh(e *entry) {
+	n := e.val.Bytes()
+	c.sum += n - e.size
+	e.size = n
+}
+
+// trim drops the least recently used nodes over the limit, but not the newest.
 func (c *Cache) trim() {
-	var sum int64
-	for el := c.order.Front(); el != nil; {
-		next := el.Next()
-		e := el.Value.(*entry)
-		sum += e.val.Bytes()
-		if sum > c.limit && el != c.order.Front() {
-			c.order.Remove(el)
-			delete(c.entries, e.key)
-		}
-		el = next
+	for c.sum > c.limit && c.order.Len() > 1 {
+		e := c.order.Remove(c.order.Back()).(*entry)
+		delete(c.entries, e.key)
+		c.sum -= e.size
 	}
 }

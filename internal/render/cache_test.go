@@ -59,6 +59,29 @@ func TestLeastRecentlyUsedGoesFirst(t *testing.T) {
 	}
 }
 
+// growing is a node whose size changes after it was made.
+type growing struct{ n int64 }
+
+func (g *growing) Bytes() int64 { return g.n }
+
+func TestNodesThatGrowAreWeighedAnew(t *testing.T) {
+	c := NewCache(100)
+	g := &growing{10}
+	get := func(k string, v sized) {
+		if _, err := Get(ctx, c, k, func(context.Context) (sized, error) { return v, nil }); err != nil {
+			t.Fatal(err)
+		}
+	}
+	get("g", g)
+	get("a", bulk(40))
+	g.n = 70
+	get("g", g) // 70 and 40 now
+	get("b", bulk(5))
+	if c.sum != 75 || len(c.entries) != 2 || c.entries["a"] != nil {
+		t.Errorf("%d bytes in %d entries after a node grew", c.sum, len(c.entries))
+	}
+}
+
 func TestErrorsAreNotKept(t *testing.T) {
 	c := NewCache(100)
 	bad := errors.New("bad")

@@ -177,12 +177,7 @@ func (s stopWriter) Write(p []byte) (int, error) {
 
 // startExport begins an export of the shot as it is now.
 func (s *Server) startExport(c echo.Context) error {
-	ctx := c.Request().Context()
-	shot, err := s.store.Shot(ctx, c.Param("id"))
-	if err != nil {
-		return err
-	}
-	r, err := s.head(ctx, shot)
+	shot, r, err := s.asked(c)
 	if err != nil {
 		return err
 	}

@@ -257,3 +257,13 @@ func (s *Server) head(ctx context.Context, shot *store.Shot) (*recipe.Recipe, er
 	})
 	return k.Recipe, err
 }
+
+// asked returns the shot that a request is about and its recipe in force.
+func (s *Server) asked(c echo.Context) (*store.Shot, *recipe.Recipe, error) {
+	shot, err := s.store.Shot(c.Request().Context(), c.Param("id"))
+	if err != nil {
+		return nil, nil, err
+	}
+	r, err := s.head(c.Request().Context(), shot)
+	return shot, r, err
+}

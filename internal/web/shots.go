@@ -197,11 +197,7 @@ func (s *Server) shelf(c echo.Context, do func(context.Context, string) error) e
 // archive answers with the whole shot as one file.
 func (s *Server) archive(c echo.Context) error {
 	ctx := c.Request().Context()
-	shot, err := s.store.Shot(ctx, c.Param("id"))
-	if err != nil {
-		return err
-	}
-	r, err := s.head(ctx, shot)
+	shot, r, err := s.asked(c)
 	if err != nil {
 		return err
 	}

@@ -121,11 +121,13 @@ const sameRect = (a, b) => a && a.long === b.long && a.x === b.x && a.y === b.y 
 const paces = [1, 0.7, 0.5, 0.35];
 const slow = 65;
 const quick = 22;
-let pace = 0;
+let pace = Number(sessionStorage.getItem("pace") ?? 0); // what this machine needed last
 
 function keepPace(took) {
   if (took > slow) pace = Math.min(pace + 1, paces.length - 1);
   else if (took < quick) pace = Math.max(pace - 1, 0);
+  else return;
+  sessionStorage.setItem("pace", pace);
 }
 
 // coarser gives a part of the picture at a smaller size, grown to whole pixels.
