@@ -11,6 +11,7 @@ import {
   picture,
   pixel,
   place,
+  rested,
   saved,
   settled,
   shotVersion,
@@ -66,12 +67,11 @@ test("a fader follows the hand and is one revision", async () => {
   for (let i = 1; i <= 10; i++) await page.mouse.move(x, half + (i * fader.height * 0.42) / 10);
   // The button is still held: the picture is already darker, nothing is saved.
   await page.waitForFunction(() => document.getElementById("stage").dataset.drawn.endsWith(":draft"));
-  await page.waitForTimeout(300);
+  await rested(page);
   const during = await pixel(page, 1290, 650, 12);
   assert.ok(during[1] < was[1] - 3, `with the fader down the panel went from ${was} to ${during}`);
   assert.equal(await shotVersion(page), s.version);
-  // Held still, it sharpens to what will be saved.
-  await page.waitForTimeout(900);
+  // Held still, it has sharpened to what will be saved.
   const held = await picture(page);
   await saved(page, () => page.mouse.up());
   assert.equal(await picture(page), held, "letting go changed the picture");
@@ -229,7 +229,7 @@ test("split shows lit left and plain right of its line", async () => {
   const lit = await pixel(page, 600, 1500, 10);
   await page.keyboard.press("s");
   await page.locator("#divider").waitFor();
-  await page.waitForTimeout(700);
+  await rested(page);
   const right = await pixel(page, 2400, 1500, 10);
   assert.deepEqual(await pixel(page, 600, 1500, 10), lit);
   const line = await page.locator("#divider").boundingBox();
@@ -238,7 +238,7 @@ test("split shows lit left and plain right of its line", async () => {
   const box = await page.locator("#divider").boundingBox();
   assert.ok(box.x < moved.x, "the line did not move");
   await page.locator('[data-show="plain"]').click();
-  await page.waitForTimeout(500);
+  await rested(page);
   const plain = await pixel(page, 2400, 1500, 10);
   for (let c = 0; c < 3; c++)
     assert.ok(Math.abs(plain[c] - right[c]) < 2, `plain ${plain}, in the split ${right}`);
@@ -250,7 +250,7 @@ test("zoom keeps the point under the pointer, and the readout tells its pixel", 
   const p = await place(page, 1440, 560);
   await page.mouse.move(p.x, p.y);
   await page.mouse.wheel(0, -900);
-  await page.waitForTimeout(300);
+  await page.waitForFunction(() => !/Fit/.test(document.getElementById("zoom").textContent));
   const then = await place(page, 1440, 560);
   assert.ok(
     Math.hypot(then.x - p.x, then.y - p.y) < 3,
@@ -353,4 +353,27 @@ test("from another machine frames come as JPEG and PNG", async (t) => {
   assert.deepEqual(p.faults, []);
   await near.context().close();
   await page.context().close();
+});
+
+test("on a dense screen the picture has a pixel for each of the screen's", async () => {
+  const dense = await open(browser, `${address}?step=glow`, { deviceScaleFactor: 2 });
+  await settled(dense);
+  const size = await dense.evaluate(() => {
+    const c = document.getElementById("picture");
+    return {
+      ratio: c.width / c.clientWidth,
+      zoom: Number(document.getElementById("zoom").parentElement.ariaLabel.match(/\d+/)),
+    };
+  });
+  const zoom = await page.evaluate(() =>
+    Number(document.getElementById("zoom").parentElement.ariaLabel.match(/\d+/)),
+  );
+  assert.equal(size.ratio, 2);
+  assert.ok(
+    Math.abs(size.zoom - 2 * zoom) <= 3,
+    `zoom ${size.zoom} % on the dense screen, ${zoom} % on the other`,
+  );
+  assert.deepEqual(dense.faults, []);
+  await dense.context().close();
+  await calm();
 });

@@ -15,6 +15,7 @@ import {
   picture,
   pixel,
   place,
+  rested,
   saved,
   settled,
   state,
@@ -116,7 +117,7 @@ test("a photo is opened, traced, lit, changed, undone, kept and exported", async
   // Plain is the original, held by a key and chosen.
   await page.locator("#stage").focus();
   await page.keyboard.down("p");
-  await page.waitForTimeout(400);
+  await rested(page);
   const held = await pixel(page, 200, 300);
   await page.keyboard.up("p");
   for (let c = 0; c < 3; c++)
@@ -170,7 +171,7 @@ test("a photo is opened, traced, lit, changed, undone, kept and exported", async
   // What is seen at 1:1 is what was exported.
   const png = readFileSync(join(server.dir, "web.png")).toString("base64");
   await page.locator('[data-zoom="one"]').click();
-  await page.waitForTimeout(600);
+  await page.waitForFunction(() => document.getElementById("zoom").textContent === "100 %");
   await settled(page);
   const spot = await place(page, 300, 200);
   const differing = await page.evaluate(

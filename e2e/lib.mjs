@@ -75,12 +75,20 @@ export async function open(browser, url, options = {}) {
 const drawn = () => document.getElementById("stage").dataset.drawn ?? "";
 const version = () => JSON.parse(document.getElementById("shot-state").dataset.state).version;
 
-// settled waits until the lossless frame of the saved version is on screen.
+// rested waits until all that the page asked for is on the screen.
+export const rested = (page) =>
+  page.waitForFunction(() => document.getElementById("stage").getAttribute("aria-busy") === "false", null, {
+    timeout: 30_000,
+  });
+
+// settled waits until the lossless frame of the saved version is on the screen,
+// and nothing else is on its way.
 export async function settled(page) {
   await page.waitForFunction(
     () => {
+      const stage = document.getElementById("stage");
       const v = JSON.parse(document.getElementById("shot-state").dataset.state).version;
-      return document.getElementById("stage").dataset.drawn === `${v}:final`;
+      return stage.dataset.drawn === `${v}:final` && stage.getAttribute("aria-busy") === "false";
     },
     null,
     { timeout: 30_000 },

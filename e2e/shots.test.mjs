@@ -1,7 +1,7 @@
 // The shots page: opening, refusing, naming, putting aside and bringing back.
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
-import { Server, jpeg, launch, open, picture, settled, upload } from "./lib.mjs";
+import { Server, jpeg, launch, open, picture, rested, settled, upload } from "./lib.mjs";
 
 let server;
 let browser;
@@ -95,7 +95,7 @@ test("the demo is brought, lit and worth looking at", async () => {
   await settled(page);
   const lit = await picture(page);
   await page.locator('[data-show="plain"]').click();
-  await page.waitForTimeout(600);
+  await rested(page);
   assert.notEqual(await picture(page), lit);
   assert.deepEqual(page.faults, []);
   await page.context().close();

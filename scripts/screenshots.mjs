@@ -3,7 +3,7 @@
 //	go build -o bin/pyrant ./cmd/pyrant && node scripts/screenshots.mjs
 import { mkdirSync } from "node:fs";
 import { join } from "node:path";
-import { Server, launch, open, place, settled } from "../e2e/lib.mjs";
+import { Server, launch, open, place, rested, settled } from "../e2e/lib.mjs";
 
 const out = join(import.meta.dirname, "..", "docs", "screenshots");
 mkdirSync(out, { recursive: true });
@@ -50,7 +50,7 @@ await step("spill");
 await page.locator("#stage").focus();
 await shoot("spill");
 await page.keyboard.press("s");
-await page.waitForTimeout(900);
+await rested(page);
 await shoot("split");
 await page.keyboard.press("s");
 await step("export");

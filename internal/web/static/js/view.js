@@ -150,6 +150,12 @@ function later() {
   return null;
 }
 
+// done says that all that was asked for is on the screen.
+function done() {
+  stage.setAttribute("aria-busy", "false");
+  return null;
+}
+
 // wish says which frame is missing, the most pressing first. at is the part of
 // the picture that it is for. Frames of bare pixels are without loss at once;
 // others are asked for again when the hand rests.
@@ -163,12 +169,12 @@ function wish() {
   if (draft) {
     const hand = { ...need, patch: draft, final: false };
     if (!newest) return pace && !rests ? { ...hand, ...coarser(p, paces[pace]), coarse: true } : hand;
-    if (!lit.coarse) return null;
+    if (!lit.coarse) return done();
     return rests ? hand : later();
   }
   if (showing() !== "lit" && !sameRect(has.plain.part?.at, p)) return { ...need, plain: true, final: nearby };
   if (!newest || lit.coarse) return { ...need, final: nearby };
-  if (lit.final && sameRect(has.plain.part?.at, p) && has.plain.part.final) return null;
+  if (lit.final && sameRect(has.plain.part?.at, p) && has.plain.part.final) return done();
   if (!rests) return later();
   return lit.final ? { ...need, plain: true, final: true } : { ...need, final: true };
 }
@@ -196,6 +202,7 @@ const frames = new Frames(wish, got, (error) => {
 
 function ask(urgent = false) {
   idle = performance.now();
+  if (stage.getAttribute("aria-busy") !== "true") stage.setAttribute("aria-busy", "true");
   frames.look(urgent);
   setBusy(true);
 }
