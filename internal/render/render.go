@@ -96,9 +96,9 @@ func Size(width, height, longEdge int) (w, h int, scale float64) {
 	if longEdge <= 0 || longEdge == long {
 		return width, height, 1
 	}
-	scale = float64(longEdge) / float64(long)
-	round := func(v int) int { return max(1, int(math.Round(float64(v)*scale))) }
-	return round(width), round(height), scale
+	// In whole numbers, halves up: a page that works out the size must get the same.
+	round := func(v int) int { return max(1, (2*v*longEdge+long)/(2*long)) }
+	return round(width), round(height), float64(longEdge) / float64(long)
 }
 
 // Render computes the asked part and returns it as an *image.RGBA or, where

@@ -468,6 +468,18 @@ func TestCancelledRenderStops(t *testing.T) {
 	}
 }
 
+func TestSize(t *testing.T) {
+	for _, c := range [][5]int{
+		{3000, 2000, 940, 940, 627}, {3000, 2000, 0, 3000, 2000}, {3000, 2000, 3000, 3000, 2000},
+		{4000, 3000, 942, 942, 707}, // 706.5: halves go up
+		{2000, 3000, 940, 627, 940}, {9000, 2, 100, 100, 1},
+	} {
+		if w, h, _ := Size(c[0], c[1], c[2]); w != c[3] || h != c[4] {
+			t.Errorf("%d x %d with long edge %d is %d x %d, want %d x %d", c[0], c[1], c[2], w, h, c[3], c[4])
+		}
+	}
+}
+
 func TestViewsThatCannotBe(t *testing.T) {
 	p := flat(100, 60, 80)
 	r := recipe.New(100, 60)

@@ -183,8 +183,11 @@ function got(frame) {
   setBusy(false);
   if (frame.patch && (frame.coarse || !pace)) keepPace(frame.took);
   const to = has[frame.plain ? "plain" : "lit"];
+  const old = [to.part, to.base];
   to.part = frame;
   if (frame.whole) to.base = frame;
+  // Pictures are too large to wait for the collector.
+  for (const f of new Set(old)) if (f && f !== to.part && f !== to.base) f.image.close();
   if (!frame.plain)
     stage.dataset.drawn = `${frame.version}:${frame.patch ? "draft" : frame.final ? "final" : "quick"}`;
   if (frame.clipped !== null) stage.dataset.clipped = frame.clipped;
