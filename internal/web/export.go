@@ -222,7 +222,7 @@ func (s *Server) export(ctx context.Context, j *job, w io.Writer, shot *store.Sh
 		return err
 	}
 	img, err := s.engine.Export(ctx, render.Request{Photo: photo, PhotoKey: shot.PhotoSHA, Recipe: r, LongEdge: long, Deep: deep}, func(done float64) {
-		j.set(func() { j.progress = 0.6 * done })
+		j.set(func() { j.progress = done })
 	})
 	if err != nil {
 		return err
