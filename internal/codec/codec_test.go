@@ -178,6 +178,84 @@ func TestExifGoesAlongUprightAndWithoutThumbnail(t *testing.T) {
 	}
 }
 
+// What a camera wrote goes from any format to any, in either byte order.
+func TestExifGoesBetweenFormats(t *testing.T) {
+	// A block as exif makes it, with a directory of its own for the exposure time,
+	// a fraction of two numbers.
+	deep := func(order binary.AppendByteOrder) []byte {
+		list := []field{
+			{tag: 0x010f, kind: 2, count: 14, data: []byte("Quayside Mk II\x00")[:14]},
+			{tag: 0x0112, kind: 3, count: 1, data: []byte{6, 0}},
+			{tag: tagExif, kind: 4, count: 1, sub: []field{
+				{tag: 0x829a, kind: 5, count: 1, data: []byte{1, 0, 0, 0, 250, 0, 0, 0}},
+				{tag: 0x8827, kind: 3, count: 1, data: []byte{64, 1}},
+			}},
+		}
+		b := appendIFD([]byte("II*\x00\x08\x00\x00\x00"), 0, list)
+		if order == binary.AppendByteOrder(binary.BigEndian) {
+			return bigEndian(t, b)
+		}
+		return b
+	}
+	for _, order := range []binary.AppendByteOrder{binary.LittleEndian, binary.BigEndian} {
+		for _, from := range []string{"jpeg", "png", "tiff"} {
+			for _, to := range []string{"jpeg", "png", "tiff"} {
+				p := open(t, write(t, picture(20, 10), Options{Format: from, Quality: 90, EXIF: deep(order)}))
+				q := open(t, write(t, picture(20, 10), Options{Format: to, Quality: 90, EXIF: p.EXIF}))
+				got := description(q.EXIF)
+				if len(got) != 2 || string(got[0].data) != "Quayside Mk II" || len(got[1].sub) != 2 ||
+					!bytes.Equal(got[1].sub[0].data, []byte{1, 0, 0, 0, 250, 0, 0, 0}) || !bytes.Equal(got[1].sub[1].data, []byte{64, 1}) {
+					t.Errorf("from %s to %s: %+v", from, to, got)
+				}
+				if q.Width != 20 || len(q.Pix8) != 600 {
+					t.Errorf("from %s to %s: the picture is %d by %d", from, to, q.Width, q.Height)
+				}
+			}
+		}
+	}
+}
+
+// bigEndian returns the small EXIF block of TestExifGoesBetweenFormats in the
+// other byte order.
+func bigEndian(t *testing.T, le []byte) []byte {
+	t.Helper()
+	b := bytes.Clone(le)
+	copy(b, "MM\x00*")
+	swap := func(at, n int) {
+		for i, j := at, at+n-1; i < j; i, j = i+1, j-1 {
+			b[i], b[j] = b[j], b[i]
+		}
+	}
+	swap(4, 4)
+	var turn func(at int)
+	turn = func(at int) {
+		n := int(binary.LittleEndian.Uint16(le[at:]))
+		swap(at, 2)
+		for i := range n {
+			e := at + 2 + 12*i
+			tag, kind, value := binary.LittleEndian.Uint16(le[e:]), binary.LittleEndian.Uint16(le[e+2:]), int(binary.LittleEndian.Uint32(le[e+8:]))
+			swap(e, 2)
+			swap(e+2, 2)
+			swap(e+4, 4)
+			switch kind {
+			case 3:
+				swap(e+8, 2)
+			case 5:
+				swap(value, 4)
+				swap(value+4, 4)
+				swap(e+8, 4)
+			default:
+				swap(e+8, 4)
+			}
+			if tag == tagExif {
+				turn(value)
+			}
+		}
+	}
+	turn(8)
+	return b
+}
+
 func TestProfilesGoAlong(t *testing.T) {
 	icc := icctest.Matrix(4, "Display P3", icctest.DisplayP3, icctest.SRGBCurve())
 	long := append(append([]byte{}, icc...), make([]byte, 150_000)...) // more than one JPEG segment holds

@@ -28,8 +28,9 @@ func readMeta(format string, data []byte) meta {
 	case "tiff":
 		e, ok := parseTIFF(data)
 		if ok {
-			m.icc = e.bytes(0x8773)
+			m.icc = e.bytes(tagICC)
 			m.setOrientation(e)
+			m.exif = exifOf(data)
 		}
 		return m
 	}

@@ -37,20 +37,11 @@ func Write(w io.Writer, img image.Image, o Options) error {
 		e := png.Encoder{CompressionLevel: png.BestSpeed}
 		return e.Encode(s, img)
 	case "tiff":
-		opt := &tiff.Options{Compression: tiff.Deflate, Predictor: true}
-		if o.ICC == nil {
-			return tiff.Encode(w, img, opt)
-		}
-		var b bytes.Buffer
-		if err := tiff.Encode(&b, img, opt); err != nil {
+		t := &tiffSplice{w: w}
+		if err := tiff.Encode(t, img, &tiff.Options{Compression: tiff.Deflate, Predictor: true}); err != nil {
 			return err
 		}
-		out, err := tiffWithICC(b.Bytes(), o.ICC)
-		if err != nil {
-			return err
-		}
-		_, err = w.Write(out)
-		return err
+		return t.finish(o)
 	}
 	return fmt.Errorf("codec: no format %q", o.Format)
 }
@@ -131,35 +122,52 @@ func pngChunks(o Options) []byte {
 	return b
 }
 
-// tiffWithICC returns the TIFF file with one more entry in its directory, the
-// colour profile; the new directory is laid at the end.
-func tiffWithICC(data, icc []byte) ([]byte, error) {
-	if icc == nil {
-		return data, nil
+// tiffSplice passes on a TIFF file but for its directory, which the encoder writes
+// last: that is kept, to be written with more in it.
+type tiffSplice struct {
+	w    io.Writer
+	head []byte // the first eight bytes, which say where the directory is
+	at   int    // what was passed on
+	tail []byte // from the directory on
+}
+
+func (t *tiffSplice) Write(p []byte) (int, error) {
+	done := 0
+	if n := min(8-len(t.head), len(p)); n > 0 {
+		t.head = append(t.head, p[:n]...)
+		if _, err := t.w.Write(p[:n]); err != nil {
+			return 0, err
+		}
+		t.at += n
+		done = n
 	}
-	d, ok := parseTIFF(data)
-	if !ok {
-		return nil, fmt.Errorf("codec: the TIFF encoder wrote no directory")
+	if len(t.head) < 8 {
+		return done, nil
 	}
-	at := len(data)
-	data = append(data, icc...)
-	if len(data)&1 != 0 {
-		data = append(data, 0)
+	if n := min(t.directory()-t.at, len(p)-done); n > 0 {
+		if _, err := t.w.Write(p[done : done+n]); err != nil {
+			return done, err
+		}
+		t.at += n
+		done += n
 	}
-	d.order.PutUint32(data[4:], uint32(len(data)))
-	u16 := func(v uint16) { data = binary.LittleEndian.AppendUint16(data, v) }
-	u32 := func(v uint32) { data = binary.LittleEndian.AppendUint32(data, v) }
-	if d.order != binary.ByteOrder(binary.LittleEndian) {
-		return nil, fmt.Errorf("codec: the TIFF encoder wrote in another byte order")
+	t.tail = append(t.tail, p[done:]...)
+	return len(p), nil
+}
+
+// directory returns the offset of the directory.
+func (t *tiffSplice) directory() int { return int(binary.LittleEndian.Uint32(t.head[4:])) }
+
+// finish writes the directory with the profile and the EXIF block of o.
+func (t *tiffSplice) finish(o Options) error {
+	if string(t.head[:4]) != "II*\x00" || t.at != t.directory() {
+		return fmt.Errorf("codec: the TIFF encoder wrote its directory elsewhere than at the end")
 	}
-	u16(uint16(len(d.entries) + 1))
-	for _, e := range d.entries { // tags rise, and the profile's is the highest
-		data = append(data, data[e:e+12]...)
+	list := fields(t.tail, t.at, binary.LittleEndian, t.at, 0)
+	if o.ICC != nil {
+		list = merged(list, []field{{tag: tagICC, kind: 7, count: uint32(len(o.ICC)), data: o.ICC}})
 	}
-	u16(0x8773)
-	u16(7)
-	u32(uint32(len(icc)))
-	u32(uint32(at))
-	u32(0)
-	return data, nil
+	list = merged(list, description(o.EXIF))
+	_, err := t.w.Write(appendIFD(nil, t.at, list))
+	return err
 }
