@@ -11,6 +11,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"runtime/debug"
 	"strings"
 	"syscall"
 	"time"
@@ -118,6 +119,9 @@ func cmdRender(ctx context.Context, args []string) error {
 	case *long < 0:
 		return errors.New("the long edge is a number of pixels")
 	}
+	// Pictures are large and few: a collector that waits for twice their size
+	// would ask for more memory than a machine may have.
+	debug.SetGCPercent(50)
 	start := time.Now()
 	data, err := os.ReadFile(file)
 	if err != nil {
@@ -163,6 +167,7 @@ func cmdRender(ctx context.Context, args []string) error {
 	rendered := time.Since(start)
 	start = time.Now()
 	o := codec.Options{Format: format, Quality: *quality, ICC: photo.ICC, EXIF: photo.EXIF}
+	data, s, photo = nil, nil, nil // the encoder needs room of its own
 	if err := writeFile(*out, func(w io.Writer) error { return codec.Write(w, img, o) }); err != nil {
 		return err
 	}
