@@ -215,6 +215,35 @@ func TestExifGoesBetweenFormats(t *testing.T) {
 	}
 }
 
+// Entries that point to the same bytes again and again, and directories that hold
+// themselves, must not make much of a small file.
+func TestDirectoriesThatRepeatThemselves(t *testing.T) {
+	const entries = 500
+	b := []byte("II*\x00\x08\x00\x00\x00")
+	b = binary.LittleEndian.AppendUint16(b, entries)
+	for i := range entries {
+		tag, kind, count, at := uint16(0x010e), uint16(2), uint32(900_000), uint32(0) // one text, many times
+		if i%2 == 0 {
+			tag, kind, count, at = tagExif, 4, 1, 8 // this very directory
+		}
+		b = binary.LittleEndian.AppendUint16(b, tag)
+		b = binary.LittleEndian.AppendUint16(b, kind)
+		b = binary.LittleEndian.AppendUint32(b, count)
+		b = binary.LittleEndian.AppendUint32(b, at)
+	}
+	b = append(b, make([]byte, 900_000)...)
+	var sum func(list []field) int
+	sum = func(list []field) (n int) {
+		for _, f := range list {
+			n += len(f.data) + sum(f.sub)
+		}
+		return
+	}
+	if n := sum(description(b)); n > maxFieldBytes {
+		t.Errorf("%d bytes were made of %d", n, len(b))
+	}
+}
+
 // bigEndian returns the small EXIF block of TestExifGoesBetweenFormats in the
 // other byte order.
 func bigEndian(t *testing.T, le []byte) []byte {

@@ -36,38 +36,53 @@ var described = []uint16{
 	tagExif, tagGPS,
 }
 
-// maxFields bounds what a directory of a stranger's file can make of memory.
-const maxFields = 500
+// Bounds of what the directories of a stranger's file can make of memory:
+// entries may point to the same bytes again and again.
+const (
+	maxFields     = 500     // of one directory
+	maxFieldBytes = 4 << 20 // of all that is read from one file
+)
 
-// fields reads the directory at offset at of a file of which data holds the part
-// from base on. It passes over what it cannot read.
-func fields(data []byte, base int, order binary.ByteOrder, at, depth int) (out []field) {
-	at -= base
-	if at < 0 || at+2 > len(data) {
+// fieldReader reads directories of a file of which data holds the part from base
+// on.
+type fieldReader struct {
+	data  []byte
+	base  int
+	order binary.ByteOrder
+	left  int // bytes that may still be read
+}
+
+// read returns the fields of the directory at offset at that keep lets through,
+// with those of directories below it down to depth. It passes over what it cannot
+// read.
+func (r *fieldReader) read(at, depth int, keep func(tag uint16) bool) (out []field) {
+	at -= r.base
+	if at < 0 || at+2 > len(r.data) {
 		return nil
 	}
-	n := min(int(order.Uint16(data[at:])), maxFields)
+	n := min(int(r.order.Uint16(r.data[at:])), maxFields)
 	for i := range n {
 		e := at + 2 + 12*i
-		if e+12 > len(data) {
+		if e+12 > len(r.data) {
 			break
 		}
-		f := field{tag: order.Uint16(data[e:]), kind: order.Uint16(data[e+2:]), count: order.Uint32(data[e+4:])}
+		f := field{tag: r.order.Uint16(r.data[e:]), kind: r.order.Uint16(r.data[e+2:]), count: r.order.Uint32(r.data[e+4:])}
 		size, ok := kindSizes[f.kind]
 		length := uint64(f.count) * uint64(size[0])
-		if !ok || length > maxICC {
+		if !ok || !keep(f.tag) || length+12 > uint64(r.left) {
 			continue
 		}
-		value := data[e+8 : e+12]
+		value := r.data[e+8 : e+12]
 		if length > 4 {
-			off := int64(order.Uint32(value)) - int64(base)
-			if off < 0 || off+int64(length) > int64(len(data)) {
+			off := int64(r.order.Uint32(value)) - int64(r.base)
+			if off < 0 || off+int64(length) > int64(len(r.data)) {
 				continue
 			}
-			value = data[off : off+int64(length)]
+			value = r.data[off : off+int64(length)]
 		}
+		r.left -= int(length) + 12
 		f.data = slices.Clone(value[:length])
-		if order == binary.ByteOrder(binary.BigEndian) {
+		if r.order == binary.ByteOrder(binary.BigEndian) {
 			for j := 0; j+size[1] <= len(f.data); j += size[1] {
 				slices.Reverse(f.data[j : j+size[1]])
 			}
@@ -76,7 +91,7 @@ func fields(data []byte, base int, order binary.ByteOrder, at, depth int) (out [
 			if f.kind != 4 || f.count != 1 || depth == 0 {
 				continue
 			}
-			f.sub = fields(data, base, order, int(binary.LittleEndian.Uint32(f.data)), depth-1)
+			f.sub = r.read(int(binary.LittleEndian.Uint32(f.data)), depth-1, everything)
 			if len(f.sub) == 0 {
 				continue
 			}
@@ -86,6 +101,8 @@ func fields(data []byte, base int, order binary.ByteOrder, at, depth int) (out [
 	return out
 }
 
+func everything(uint16) bool { return true }
+
 // description returns what the first directory of a TIFF structure tells of the
 // picture's taking.
 func description(data []byte) []field {
@@ -93,8 +110,8 @@ func description(data []byte) []field {
 	if !ok {
 		return nil
 	}
-	all := fields(data, 0, d.order, int(d.order.Uint32(data[4:])), 2)
-	return slices.DeleteFunc(all, func(f field) bool { return !slices.Contains(described, f.tag) })
+	r := &fieldReader{data: data, order: d.order, left: maxFieldBytes}
+	return r.read(int(d.order.Uint32(data[4:])), 2, func(tag uint16) bool { return slices.Contains(described, tag) })
 }
 
 // merged returns both lists by rising tags; where both have a tag, that of a.

@@ -163,7 +163,8 @@ func (t *tiffSplice) finish(o Options) error {
 	if string(t.head[:4]) != "II*\x00" || t.at != t.directory() {
 		return fmt.Errorf("codec: the TIFF encoder wrote its directory elsewhere than at the end")
 	}
-	list := fields(t.tail, t.at, binary.LittleEndian, t.at, 0)
+	r := &fieldReader{data: t.tail, base: t.at, order: binary.LittleEndian, left: maxFieldBytes}
+	list := r.read(t.at, 0, everything)
 	if o.ICC != nil {
 		list = merged(list, []field{{tag: tagICC, kind: 7, count: uint32(len(o.ICC)), data: o.ICC}})
 	}

@@ -123,14 +123,6 @@ func Collapse(ctx context.Context, terms []Term, ch int, clip image.Rectangle) (
 	return s, ctx.Err()
 }
 
-// Bytes returns the memory that the merged levels take.
-func (s *Sum) Bytes() int64 {
-	if s.half == nil {
-		return 0
-	}
-	return int64(len(s.half.pix)) * 4
-}
-
 // Row writes to dst the light in row y from column x0 on. tmp is scratch memory
 // that is returned for the next call.
 func (s *Sum) Row(dst []float32, x0, y int, tmp []float32) []float32 {

@@ -7,24 +7,29 @@ import (
 	"pyrant/internal/colour"
 )
 
-// coreRow is the lit shapes themselves in one row, as a picture of its own that
+// cores is the lit shapes themselves in one row, as a picture of its own that
 // is laid over the rest when all light has been joined to both. Light joins by
 // a curve; to mix a shape's edge with what lies behind it before the curve
 // would give other edges at other scales.
-type coreRow struct {
-	pix   []float32 // linear, three samples a pixel
-	alpha []float32 // how much of the pixel cores cover
-	open  []float32 // how much of the light that joins reaches the core; see coreRow
-	spans [][2]int  // columns where alpha may be above 0, apart and in order
+type cores struct {
+	pix    []float32 // linear, three samples a pixel
+	alpha  []float32 // how much of the pixel cores cover
+	open   []float32 // how much of the light that joins reaches the core; see fillCores
+	weight []float32 // of what is summed up in pix and open until it is mixed
+	spans  [][2]int  // columns where alpha may be above 0, apart and in order
 }
 
-// coreRow fills s.core for the columns x0 to x1 of row y. Where cores of
+func newCores(w int) cores {
+	return cores{pix: make([]float32, 3*w), alpha: make([]float32, w), open: make([]float32, w), weight: make([]float32, w)}
+}
+
+// fillCores fills s.core for the columns x0 to x1 of row y. Where cores of
 // several lights overlap they mix by their coverage, whatever their order.
 //
 // A full stack would drown the object's own shading in white, so the more of it
 // is to be kept, the less light joins to the core: (1 - texture)⁵ of it. The power is
 // high as joining is steep near white.
-func (r *ready) coreRow(s *scratch, x0, x1, y int) {
+func (r *ready) fillCores(s *scratch, x0, x1, y int) {
 	c := &s.core
 	c.spans = c.spans[:0]
 	for n, sum := range r.cores {
@@ -39,7 +44,7 @@ func (r *ready) coreRow(s *scratch, x0, x1, y int) {
 			clear(c.pix)
 			clear(c.alpha)
 			clear(c.open)
-			clear(s.weight)
+			clear(c.weight)
 		}
 		c.spans = append(c.spans, [2]int{a, b})
 		cover := s.cover[a:b]
@@ -56,7 +61,7 @@ func (r *ready) coreRow(s *scratch, x0, x1, y int) {
 			d[0] += v.R * m
 			d[1] += v.G * m
 			d[2] += v.B * m
-			s.weight[i] += m
+			c.weight[i] += m
 			c.open[i] += m * ll.open
 			c.alpha[i] += m - c.alpha[i]*m
 		}
@@ -64,7 +69,7 @@ func (r *ready) coreRow(s *scratch, x0, x1, y int) {
 	c.spans = joined(c.spans)
 	for _, sp := range c.spans {
 		for i := sp[0]; i < sp[1]; i++ {
-			if w := s.weight[i]; w > 0 {
+			if w := c.weight[i]; w > 0 {
 				k := 1 / w
 				d := c.pix[3*i : 3*i+3 : 3*i+3]
 				d[0], d[1], d[2] = d[0]*k, d[1]*k, d[2]*k
@@ -103,7 +108,7 @@ func bound(v float32) float32 {
 }
 
 // expose joins light to the cores.
-func (c *coreRow) expose(light []float32) {
+func (c *cores) expose(light []float32) {
 	for _, sp := range c.spans {
 		for i := sp[0]; i < sp[1]; i++ {
 			if c.alpha[i] == 0 {
@@ -117,7 +122,7 @@ func (c *coreRow) expose(light []float32) {
 }
 
 // over lays the cores over a row and marks what they changed.
-func (c *coreRow) over(pix []float32, hit []bool) {
+func (c *cores) over(pix []float32, hit []bool) {
 	for _, sp := range c.spans {
 		for i := sp[0]; i < sp[1]; i++ {
 			a := c.alpha[i]

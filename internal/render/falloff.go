@@ -22,15 +22,10 @@ func (e *Engine) Falloff(ctx context.Context, r *recipe.Recipe, light int, dista
 	out := make([]colour.RGB, len(distances))
 	for i := range l.Shells {
 		s := &l.Shells[i]
-		norm := 1.0
-		if len(l.Shapes) > 0 {
-			peak, err := p.peak(ctx, ll, s.Radius)
-			if err != nil {
-				return nil, err
-			}
-			norm = glow.Norm(peak, s.Lift)
+		k, err := p.weight(ctx, ll, s, l.Level*r.Glow.Level)
+		if err != nil {
+			return nil, err
 		}
-		k := norm * s.Strength * l.Level * r.Glow.Level
 		tint := s.Tint.Colour(l.Gel)
 		for j, d := range distances {
 			v := float32(k * glow.Profile(s.Radius, width, d))

@@ -359,11 +359,11 @@ func (p *plan) planGlow(ctx context.Context, master float64) error {
 			if s.Strength <= 0 {
 				continue
 			}
-			peak, err := p.peak(ctx, ll, s.Radius)
+			k, err := p.weight(ctx, ll, s, level)
 			if err != nil {
 				return err
 			}
-			items = append(items, item{ll, s, glow.Norm(peak, s.Lift) * s.Strength * level})
+			items = append(items, item{ll, s, k})
 		}
 	}
 	// Widest first over all lights; equal ones by their order in the recipe.
@@ -399,6 +399,19 @@ func (p *plan) planGlow(ctx context.Context, master float64) error {
 			[3]float32{colour.Display.At(tint.R), colour.Display.At(tint.G), colour.Display.At(tint.B)}, blend(it.shell.Join)})
 	}
 	return nil
+}
+
+// weight returns what a shell's blurred coverage is multiplied by, under a fader's
+// level.
+func (p *plan) weight(ctx context.Context, ll *litLight, s *recipe.Shell, level float64) (float64, error) {
+	peak := 1.0 // of a light with nothing traced yet
+	if len(ll.l.Shapes) > 0 {
+		var err error
+		if peak, err = p.peak(ctx, ll, s.Radius); err != nil {
+			return 0, err
+		}
+	}
+	return glow.Norm(peak, s.Lift) * s.Strength * level, nil
 }
 
 // peak returns the largest value of the light's coverage blurred by a radius in

@@ -180,25 +180,24 @@ func (r *ready) collect(ctx context.Context, part image.Rectangle) error {
 
 // scratch is the memory that the computation of a row uses.
 type scratch struct {
-	photo  []float32 // a row of the photo, where it is not scaled
-	plain  []float32 // the photo, linear; may be part of a cached picture
-	pix    []float32 // the picture as it comes about
-	light  []float32 // light to be added to pix
-	fall   []float32 // light that comes back from surfaces
-	cover  []float32 // coverage of a core or of a blended shell
-	alpha  [][]float32
-	core   coreRow
-	weight []float32 // of the cores in core, before they are mixed
-	hit    []bool    // which pixels an effect changed
-	tmp    []float32
-	codes  []uint16 // of 16 bits, where they are asked for
+	photo []float32 // a row of the photo, where it is not scaled
+	plain []float32 // the photo, linear; may be part of a cached picture
+	pix   []float32 // the picture as it comes about
+	light []float32 // light to be added to pix
+	fall  []float32 // light that comes back from surfaces
+	cover []float32 // coverage of a core or of a blended shell
+	alpha [][]float32
+	core  cores
+	hit   []bool // which pixels an effect changed
+	tmp   []float32
+	codes []uint16 // of 16 bits, where they are asked for
 }
 
 func newScratch(w int) *scratch {
 	return &scratch{
 		photo: make([]float32, 3*w), pix: make([]float32, 3*w), light: make([]float32, 3*w),
 		fall: make([]float32, 3*w), cover: make([]float32, w), hit: make([]bool, w),
-		core: coreRow{pix: make([]float32, 3*w), alpha: make([]float32, w), open: make([]float32, w)}, weight: make([]float32, w),
+		core: newCores(w),
 	}
 }
 
@@ -249,7 +248,7 @@ func (r *ready) row(s *scratch, x0, x1, y int, out image.Image) {
 		copy(pix, plain)
 	}
 	r.spillRow(s, x0, y)
-	r.coreRow(s, x0, x1, y)
+	r.fillCores(s, x0, x1, y)
 	waits := len(r.spills) > 0 // spill that has not been joined yet
 	for i := range r.layers {
 		if add := r.layers[i].add; add != nil {

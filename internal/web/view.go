@@ -52,11 +52,6 @@ func (f field) ID() string {
 // Shown is the value in the unit that the user reads.
 func (f field) Shown() string { return strconv.FormatFloat(f.Value*f.Mul, 'f', f.Digits, 64) }
 
-// Step is the least change by an arrow key, in the unit that the user reads.
-func (f field) Step() string {
-	return strconv.FormatFloat(math.Pow(10, -float64(f.Digits)), 'f', f.Digits, 64)
-}
-
 // Pos is the slider's place, 0 to 1000.
 func (f field) Pos() int {
 	t := (f.Value - f.Min) / (f.Max - f.Min)
@@ -72,18 +67,17 @@ func percent(label, path string, v, max, most, def float64) field {
 
 // page is what the templates of a shot see.
 type page struct {
-	CSRF         string
-	Shot         *store.Shot
-	R            *recipe.Recipe
-	Step         string
-	Light        int // index of the chosen light, -1 for none
-	Undo, Redo   string
-	Saved        time.Time
-	Notes        []string
-	ProfileName  string
-	Deep         bool
-	OutOfBand    bool // the answer also brings the parts round the bench
-	ActiveLights []bool
+	CSRF        string
+	Shot        *store.Shot
+	R           *recipe.Recipe
+	Step        string
+	Light       int // index of the chosen light, -1 for none
+	Undo, Redo  string
+	Saved       time.Time
+	Notes       []string
+	ProfileName string
+	Deep        bool
+	OutOfBand   bool // the answer also brings the parts round the bench
 }
 
 // L is the chosen light.
@@ -120,11 +114,17 @@ func (p *page) Steps() []step {
 
 func (p *page) at(rest string) string { return fmt.Sprintf("/lights/%d/%s", p.Light, rest) }
 
+// daylight is the exposure of dusk, to so many digits: a fader is coarser than a
+// slider.
+func (p *page) daylight(digits int) field {
+	return field{Label: "Daylight", Path: "/dusk/daylight", Value: p.R.Dusk.Daylight, Min: -8, Max: 2, Most: 2, Mul: 1, Unit: "stops", Digits: digits}
+}
+
 // DuskFields are the sliders of the Dusk step.
 func (p *page) DuskFields() []field {
 	d := p.R.Dusk
 	return []field{
-		{Label: "Daylight", Path: "/dusk/daylight", Value: d.Daylight, Min: -8, Max: 2, Most: 2, Mul: 1, Unit: "stops", Digits: 2},
+		p.daylight(2),
 		{Label: "Warmth", Path: "/dusk/warmth", Value: d.Warmth, Min: -1, Max: 1, Most: 1, Mul: 100},
 		percent("Saturation", "/dusk/saturation", d.Saturation, 2, 2, 1),
 	}
@@ -217,7 +217,7 @@ func (p *page) Faders() []fader {
 // Masters are the faders over everything.
 func (p *page) Masters() []fader {
 	return []fader{
-		{Label: "Daylight", On: p.R.Dusk.On, Switch: "/dusk/on", Field: field{Label: "Daylight", Path: "/dusk/daylight", Value: p.R.Dusk.Daylight, Min: -8, Max: 2, Most: 2, Mul: 1, Unit: "st", Digits: 1}},
+		{Label: "Daylight", On: p.R.Dusk.On, Switch: "/dusk/on", Field: p.daylight(1)},
 		{Label: "All glow", On: p.R.Glow.On, Switch: "/glow/on", Field: percent("All glow", "/glow/level", p.R.Glow.Level, 2, 2, 1)},
 		{Label: "All spill", On: p.R.Spill.On, Switch: "/spill/on", Field: percent("All spill", "/spill/level", p.R.Spill.Level, 2, 2, 1)},
 	}
@@ -231,17 +231,8 @@ func (p *page) State() (string, error) {
 	b, err := json.Marshal(map[string]any{
 		"id": p.Shot.ID, "version": p.Shot.Version, "step": p.Step, "light": p.Light,
 		"width": p.Shot.Photo.Width, "height": p.Shot.Photo.Height, "lights": p.R.Lights, "name": p.Shot.Name,
-		"gels": gels(p.R),
 	})
 	return string(b), err
-}
-
-func gels(r *recipe.Recipe) []string {
-	out := []string{}
-	for i := range r.Lights {
-		out = append(out, r.Lights[i].Gel.Colour().Hex())
-	}
-	return out
 }
 
 // joinNames are the words for ways of joining.

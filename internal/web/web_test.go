@@ -545,7 +545,8 @@ func TestServeStopsGracefully(t *testing.T) {
 	}
 }
 
-// Every number of the recipe that a page shows is bound to a path that exists.
+// Every number of the recipe that a page shows is bound to a path that exists, and
+// its ends and its default are values that the recipe takes.
 func TestFieldsArePathsOfTheRecipe(t *testing.T) {
 	a := start(t, Options{})
 	if err := a.server.AddDemo(context.Background()); err != nil {
@@ -566,20 +567,22 @@ func TestFieldsArePathsOfTheRecipe(t *testing.T) {
 			if resp.StatusCode != 200 {
 				t.Fatalf("%s: %d", step, resp.StatusCode)
 			}
-			for _, m := range regexp.MustCompile(`data-path="([^"]+)"[^>]*data-default="([^"]+)"`).FindAllStringSubmatch(body, -1) {
-				seen++
-				var v float64
-				if err := json.Unmarshal([]byte(m[2]), &v); err != nil {
-					t.Fatal(err)
-				}
-				if _, err := r.Apply(recipe.Set(m[1], v)); err != nil {
-					t.Errorf("%s, %s to its default %v: %v", step, m[1], v, err)
+			for _, m := range regexp.MustCompile(`data-path="([^"]+)"([^>]*)`).FindAllStringSubmatch(body, -1) {
+				for _, bound := range regexp.MustCompile(`data-(min|max|most|default)="([^"]+)"`).FindAllStringSubmatch(m[2], -1) {
+					seen++
+					var v float64
+					if err := json.Unmarshal([]byte(bound[2]), &v); err != nil {
+						t.Fatal(err)
+					}
+					if _, err := r.Apply(recipe.Set(m[1], v)); err != nil {
+						t.Errorf("%s, %s to its %s %v: %v", step, m[1], bound[1], v, err)
+					}
 				}
 			}
 		}
 	}
-	if seen < 100 {
-		t.Errorf("only %d fields were found", seen)
+	if seen < 400 {
+		t.Errorf("only %d bounds were found", seen)
 	}
 }
 

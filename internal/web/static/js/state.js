@@ -16,19 +16,10 @@ const tell = (kind) => listeners[kind].forEach((fn) => fn());
 
 export const set = (path, value, op = "replace") => ({ op, path, value });
 export const light = () => shot.lights[shot.light];
-export const lightPath = (rest) => `/lights/${shot.light}/${rest}`;
 
 export function setDraft(patch) {
   draft = patch;
   tell("draft");
-}
-
-// valueAt returns the value of the shot at a JSON pointer below /lights.
-export function valueAt(path) {
-  return path
-    .split("/")
-    .slice(1)
-    .reduce((v, key) => v?.[key], shot);
 }
 
 let queue = Promise.resolve();

@@ -34,7 +34,6 @@ export const toPhoto = (cx, cy) => {
   const r = stage.getBoundingClientRect();
   return [((cx - r.left) * dpr - origin.x) / zoom, ((cy - r.top) * dpr - origin.y) / zoom];
 };
-export const pixelsPerPhoto = () => zoom / dpr;
 export const showing = () => (held ? "plain" : show);
 
 function fitZoom() {
@@ -99,13 +98,16 @@ function resize() {
   placeDivider();
 }
 
+// sizeAt gives the size of the whole picture with a long edge, as the engine works
+// it out.
+const sizeAt = (l) => [shot.width, shot.height].map((v) => Math.max(1, Math.round((v * l) / long)));
+
 // part returns the piece of the picture that is seen, in pixels of the picture
 // at this zoom (or of the photo, when it is shown larger than it is).
 function part() {
   const k = Math.max(zoom, 1);
   const l = Math.round(long * Math.min(zoom, 1));
-  const W = Math.max(1, Math.round((shot.width * l) / long));
-  const H = Math.max(1, Math.round((shot.height * l) / long));
+  const [W, H] = sizeAt(l);
   const x = Math.max(0, Math.floor(-origin.x / k));
   const y = Math.max(0, Math.floor(-origin.y / k));
   const x1 = Math.min(W, Math.ceil((size.w - origin.x) / k));
@@ -134,8 +136,7 @@ function keepPace(took) {
 function coarser(p, k) {
   const l = Math.max(1, Math.round(p.long * k));
   const s = l / p.long;
-  const W = Math.max(1, Math.round((shot.width * l) / long));
-  const H = Math.max(1, Math.round((shot.height * l) / long));
+  const [W, H] = sizeAt(l);
   const x = Math.floor(p.x * s);
   const y = Math.floor(p.y * s);
   const x1 = Math.min(W, Math.ceil((p.x + p.w) * s));
