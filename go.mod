@@ -5,25 +5,21 @@ go 1.26.8
 ignore ./node_modules
 
 require (
-	github.com/evanphx/json-patch/v5 v5.9.11
 	github.com/go-gormigrate/gormigrate/v2 v2.1.7
-	github.com/labstack/echo/v4 v4.16.0
+	github.com/labstack/echo/v5 v5.4.4
+	github.com/spf13/pflag v1.1.0
 	golang.org/x/image v0.47.0
 	gorm.io/driver/sqlite v1.6.0
 	gorm.io/gorm v1.31.2
 )
 
 require (
+	github.com/evanphx/json-patch/v5 v5.9.11 // indirect
+	github.com/google/jsonschema-go v0.4.3 // indirect
 	github.com/jinzhu/inflection v1.0.0 // indirect
 	github.com/jinzhu/now v1.1.5 // indirect
-	github.com/labstack/gommon v0.5.0 // indirect
-	github.com/mattn/go-colorable v0.1.15 // indirect
-	github.com/mattn/go-isatty v0.0.22 // indirect
+	github.com/lucasb-eyer/go-colorful v1.4.1 // indirect
 	github.com/mattn/go-sqlite3 v1.14.22 // indirect
-	github.com/valyala/bytebufferpool v1.0.0 // indirect
-	github.com/valyala/fasttemplate v1.2.2 // indirect
-	golang.org/x/crypto v0.53.0 // indirect
-	golang.org/x/net v0.56.0 // indirect
 	golang.org/x/sys v0.49.0 // indirect
 	golang.org/x/text v0.43.0 // indirect
 	golang.org/x/time v0.15.0 // indirect

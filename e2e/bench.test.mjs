@@ -148,7 +148,7 @@ test("numbers take typing, arrow keys, nothing and nonsense", async () => {
 
 test("points of a shape are moved, added, bent and removed", async () => {
   await page.locator('#rail [data-step="trace"]').click();
-  await page.locator('[data-tool="edit"]').waitFor();
+  await page.locator('[data-hand="edit"]').waitFor();
   const shape = async () => (await state(page)).lights[0].shapes[0];
   const old = await shape();
   const at = async (n) => place(page, n.x, n.y);
@@ -179,7 +179,7 @@ test("points of a shape are moved, added, bent and removed", async () => {
 
 test("a tube is traced, given a width, and shines", async () => {
   await page.locator('.channel.add [data-action="add-light"]').click();
-  await page.locator('[data-tool="tube"]').waitFor();
+  await page.locator('[data-hand="tube"]').waitFor();
   await page.waitForFunction(() => document.querySelectorAll(".channels .channel").length === 8);
   await page.keyboard.press("t");
   const was = await pixel(page, 2300, 1500, 6);

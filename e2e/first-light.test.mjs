@@ -63,7 +63,7 @@ test("a photo is opened, traced, lit, changed, undone, kept and exported", async
 
   // Trace: four corners with the mouse, closed on the first.
   await page.locator('#rail [data-step="trace"]').click();
-  await page.locator('[data-tool="outline"]').click();
+  await page.locator('[data-hand="outline"]').click();
   const corners = [
     [360, 210],
     [540, 210],

@@ -73,7 +73,7 @@ await measure("gel", hueAt, { x: m.x + 0.4 * m.w, y: m.y });
 m = await middle('[data-shell-handle="5"]');
 await measure("radius", m, { x: m.x + 40, y: m.y });
 await page.locator('#rail [data-step="trace"]').click();
-await page.locator('[data-tool="edit"]').waitFor();
+await page.locator('[data-hand="edit"]').waitFor();
 const node = (await state(page)).lights[0].shapes[0].nodes[3];
 m = await place(page, node.x, node.y);
 await measure("point", m, { x: m.x + 25, y: m.y + 25 });

@@ -13,6 +13,10 @@ const files = {
   "htmx.org/LICENSE": "htmx.LICENSE",
   "idiomorph/dist/idiomorph-ext.min.js": "idiomorph-ext.min.js",
   "idiomorph/LICENSE": "idiomorph.LICENSE",
+  "bezier-js/src/bezier.js": "bezier/bezier.js",
+  "bezier-js/src/poly-bezier.js": "bezier/poly-bezier.js",
+  "bezier-js/src/utils.js": "bezier/utils.js",
+  "bezier-js/package.json": "bezier/package.json",
   "@fontsource/atkinson-hyperlegible-next/LICENSE": "atkinson-hyperlegible-next.LICENSE",
   "@fontsource/atkinson-hyperlegible-mono/LICENSE": "atkinson-hyperlegible-mono.LICENSE",
 };

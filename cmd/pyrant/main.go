@@ -5,11 +5,12 @@ package main
 import (
 	"context"
 	"errors"
-	"flag"
 	"fmt"
 	"os"
 	"os/signal"
 	"syscall"
+
+	"github.com/spf13/pflag"
 )
 
 const usage = `pyrant turns objects in a photo into light sources.
@@ -17,7 +18,7 @@ const usage = `pyrant turns objects in a photo into light sources.
   pyrant demo   [--addr 127.0.0.1:7373] [--data DIR]   the application with the demo shot
   pyrant serve  [--addr 127.0.0.1:7373] [--data DIR]   the application
   pyrant new    PHOTO -o SHOT.pyrant                   a shot with an empty recipe
-  pyrant render SHOT.pyrant -o out.jpg|png|tif [--plain] [--light NAME] [--pass glow|spill]
+  pyrant render SHOT.pyrant -o out.jpg|png|tif [--plain] [--light NAME] [--layer glow|spill]
                 [--long-edge N] [--quality Q] [--depth 8|16] [--stats]
 
 'pyrant COMMAND -h' lists what a command takes.
@@ -28,7 +29,7 @@ func main() {
 	defer stop()
 	err := run(ctx, os.Args[1:])
 	switch {
-	case errors.Is(err, flag.ErrHelp):
+	case errors.Is(err, pflag.ErrHelp):
 	case err != nil:
 		fmt.Fprintln(os.Stderr, "pyrant:", err)
 		os.Exit(1)
@@ -44,7 +45,7 @@ func run(ctx context.Context, args []string) error {
 	case "demo", "serve":
 		return cmdServe(ctx, args[0], args[1:])
 	case "new":
-		return cmdNew(args[1:])
+		return cmdNew(ctx, args[1:])
 	case "render":
 		return cmdRender(ctx, args[1:])
 	case "help", "-h", "--help":

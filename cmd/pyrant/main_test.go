@@ -80,7 +80,7 @@ func TestNewShotRendersAsThePhoto(t *testing.T) {
 	}
 	must(t, "new", jpg, "-o", shot)
 	must(t, "render", shot, "-o", out)
-	p, err := codec.Open(demo.Photo)
+	p, err := codec.Open(context.Background(), demo.Photo)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -144,7 +144,9 @@ func TestErrorsAreSaid(t *testing.T) {
 		{"name the file", []string{"render", "-o", out}},
 		{"one file is enough", []string{"render", shot, shot, "-o", out}},
 		{"ends in .jpg", []string{"render", shot, "-o", "out.bmp"}},
-		{"no pass", []string{"render", shot, "-o", out, "--pass", "sparkle"}},
+		{"no layer", []string{"render", shot, "-o", out, "--pass", "sparkle"}},
+		{"no layer", []string{"render", shot, "-o", out, "--layer", "sparkle"}},
+		{"from 1 to 100", []string{"render", shot, "-o", filepath.Join(dir, "o.jpg"), "--quality", "0"}},
 		{"no light", []string{"render", shot, "-o", out, "--light", "Moon"}},
 		{"depth", []string{"render", shot, "-o", filepath.Join(dir, "o.jpg"), "--depth", "16"}},
 		{"not a Pyrant shot", []string{"render", text, "-o", out}},

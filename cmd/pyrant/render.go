@@ -4,72 +4,55 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"flag"
 	"fmt"
-	"image"
 	"io"
 	"os"
 	"path/filepath"
 	"runtime"
 	"runtime/debug"
+	"slices"
 	"strings"
-	"syscall"
 	"time"
 
+	"github.com/spf13/pflag"
+
 	"pyrant/internal/archive"
+	"pyrant/internal/atomicfile"
 	"pyrant/internal/codec"
+	"pyrant/internal/export"
 	"pyrant/internal/recipe"
 	"pyrant/internal/render"
+	"pyrant/internal/setting"
 )
 
 // photoLimit is the largest photo file that the command line reads.
 const photoLimit = 2 << 30
 
-// parse reads flags that may stand before or after the one file argument.
-func parse(fs *flag.FlagSet, args []string) (file string, err error) {
-	for len(args) > 0 {
-		if err := fs.Parse(args); err != nil {
-			return "", err
-		}
-		if args = fs.Args(); len(args) > 0 {
-			if file != "" {
-				return "", fmt.Errorf("one file is enough; there is %q and %q", file, args[0])
-			}
-			file, args = args[0], args[1:]
-		}
-	}
-	if file == "" {
+// oneFile returns the one file that a command works on, of its arguments that are
+// no flags.
+func oneFile(fs *pflag.FlagSet) (string, error) {
+	switch args := fs.Args(); len(args) {
+	case 0:
 		return "", errors.New("name the file to work on")
+	case 1:
+		return args[0], nil
+	default:
+		return "", fmt.Errorf("one file is enough; there is %q and %q", args[0], args[1])
 	}
-	return file, nil
 }
 
-// writeFile makes a file through a temporary one beside it, so that an old file
-// of that name is replaced whole or not at all.
+// writeFile makes a file whole or not at all.
 func writeFile(name string, write func(io.Writer) error) error {
-	f, err := os.CreateTemp(filepath.Dir(name), ".pyrant-*")
-	if err != nil {
-		return err
-	}
-	defer os.Remove(f.Name())
-	if err := write(f); err != nil {
-		f.Close()
-		return err
-	}
-	if err := f.Chmod(0o644); err != nil {
-		f.Close()
-		return err
-	}
-	if err := f.Close(); err != nil {
-		return err
-	}
-	return os.Rename(f.Name(), name)
+	return atomicfile.Write(name, 0o644, write)
 }
 
-func cmdNew(args []string) error {
-	fs := flag.NewFlagSet("new", flag.ContinueOnError)
-	out := fs.String("o", "", "the shot to write, SHOT.pyrant")
-	file, err := parse(fs, args)
+func cmdNew(ctx context.Context, args []string) error {
+	fs := pflag.NewFlagSet("new", pflag.ContinueOnError)
+	out := fs.StringP("output", "o", "", "the shot to write, SHOT.pyrant")
+	if err := fs.Parse(args); err != nil {
+		return err
+	}
+	file, err := oneFile(fs)
 	if err != nil {
 		return err
 	}
@@ -80,7 +63,7 @@ func cmdNew(args []string) error {
 	if err != nil {
 		return err
 	}
-	p, err := codec.Open(data)
+	p, err := codec.Open(ctx, data)
 	if err != nil {
 		return err
 	}
@@ -89,35 +72,58 @@ func cmdNew(args []string) error {
 	return writeFile(*out, func(w io.Writer) error { return archive.Write(w, s) })
 }
 
-// formats maps the endings of output files to formats.
-var formats = map[string]string{".jpg": "jpeg", ".jpeg": "jpeg", ".png": "png", ".tif": "tiff", ".tiff": "tiff"}
+// formats maps the endings of output files to formats of 8 and of 16 bits.
+var formats = map[string][2]export.Format{
+	".jpg": {export.JPEG}, ".jpeg": {export.JPEG}, ".png": {export.PNG, export.PNG16}, ".tif": {export.TIFF, export.TIFF16}, ".tiff": {export.TIFF, export.TIFF16},
+}
 
 func cmdRender(ctx context.Context, args []string) error {
-	fs := flag.NewFlagSet("render", flag.ContinueOnError)
-	out := fs.String("o", "", "the picture to write: .jpg, .png or .tif")
+	fs := pflag.NewFlagSet("render", pflag.ContinueOnError)
+	out := fs.StringP("output", "o", "", "the picture to write: .jpg, .png or .tif")
 	plain := fs.Bool("plain", false, "the photo as it was")
 	light := fs.String("light", "", "only the light of this name")
-	pass := fs.String("pass", "", "only this part of the light, over black: glow or spill")
+	layer := fs.String("layer", "", "only this part of the picture: "+strings.Join(render.Layers(), ", "))
 	long := fs.Int("long-edge", 0, "long edge in pixels; 0 for the photo's own")
-	quality := fs.Int("quality", 92, "of a JPEG, 1 to 100")
+	quality := setting.Of[export.Settings]("quality")
+	jpeg := fs.Int("quality", int(quality.Default.A), "of a JPEG")
 	depth := fs.Int("depth", 8, "bits a sample of a PNG or TIFF: 8 or 16")
 	stats := fs.Bool("stats", false, "print times and memory as JSON")
-	file, err := parse(fs, args)
+	// The layers were called passes once.
+	fs.SetNormalizeFunc(func(_ *pflag.FlagSet, name string) pflag.NormalizedName {
+		if name == "pass" {
+			name = "layer"
+		}
+		return pflag.NormalizedName(name)
+	})
+	if err := fs.Parse(args); err != nil {
+		return err
+	}
+	file, err := oneFile(fs)
 	if err != nil {
 		return err
 	}
-	format := formats[strings.ToLower(filepath.Ext(*out))]
+	ending, known := formats[strings.ToLower(filepath.Ext(*out))]
+	set := setting.New[export.Settings](setting.Frame{})
+	set.Format, set.Quality = ending[0], *jpeg
+	if *depth == 16 {
+		set.Format = ending[1]
+	}
+	if *long != 0 {
+		set.Size, set.Long = export.Edge, *long
+	}
 	switch {
-	case format == "":
+	case !known:
 		return errors.New("say with -o what to write: a name that ends in .jpg, .png or .tif")
-	case *pass != "" && *pass != "glow" && *pass != "spill":
-		return fmt.Errorf("there is no pass %q; there are glow and spill", *pass)
-	case *quality < 1 || *quality > 100:
-		return errors.New("the quality lies between 1 and 100")
-	case *depth != 8 && *depth != 16 || *depth == 16 && format == "jpeg":
+	case *depth != 8 && *depth != 16 || set.Format == "":
 		return errors.New("the depth is 8, or 16 for PNG and TIFF")
-	case *long < 0:
-		return errors.New("the long edge is a number of pixels")
+	case *layer != "" && !slices.Contains(render.Layers(), *layer):
+		return fmt.Errorf("there is no layer %q; there are %s", *layer, strings.Join(render.Layers(), ", "))
+	}
+	if err := setting.Validate(set, setting.Frame{}); err != nil {
+		return err
+	}
+	if *plain {
+		*layer = string(render.Plain)
 	}
 	// Pictures are large and few: a collector that waits for twice their size
 	// would ask for more memory than a machine may have.
@@ -131,7 +137,7 @@ func cmdRender(ctx context.Context, args []string) error {
 	if err != nil {
 		return err
 	}
-	photo, err := codec.Open(s.Photo)
+	photo, err := codec.Open(ctx, s.Photo)
 	if err != nil {
 		return err
 	}
@@ -149,51 +155,50 @@ func cmdRender(ctx context.Context, args []string) error {
 			return fmt.Errorf("there is no light %q in this shot", *light)
 		}
 	}
-	edge := *long
-	if edge >= max(photo.Width, photo.Height) {
-		edge = 0
-	}
-	opened := time.Since(start)
-	e := render.New(1 << 29)
-	st := new(render.Stats)
+	e, st := render.New(1<<29), new(render.Stats)
+	w, h, _ := render.Size(photo.Width, photo.Height, set.LongEdge(photo.Width, photo.Height))
+	times := map[string]time.Duration{"open": time.Since(start)}
 	start = time.Now()
-	img, err := e.Export(ctx, render.Request{
-		Photo: photo, PhotoKey: "file", Recipe: s.Recipe, LongEdge: edge,
-		Plain: *plain, Pass: render.Pass(*pass), Deep: *depth == 16, Stats: st,
-	}, nil)
+	j := &export.Job{Photo: photo, PhotoKey: "file", Recipe: s.Recipe, Layer: render.Layer(*layer), Settings: set, Stats: st}
+	data, s, photo = nil, nil, nil // the encoder needs room of its own
+	var notes []string
+	err = writeFile(*out, func(w io.Writer) (err error) {
+		notes, err = export.Write(ctx, e, j, w, func(done float64) {
+			if done == 1 {
+				times["render"], start = time.Since(start), time.Now()
+			}
+		})
+		return err
+	})
 	if err != nil {
 		return err
 	}
-	rendered := time.Since(start)
-	start = time.Now()
-	o := codec.Options{Format: format, Quality: *quality, ICC: photo.ICC, EXIF: photo.EXIF}
-	data, s, photo = nil, nil, nil // the encoder needs room of its own
-	if err := writeFile(*out, func(w io.Writer) error { return codec.Write(w, img, o) }); err != nil {
-		return err
+	times["encode"] = time.Since(start)
+	for _, n := range notes {
+		fmt.Fprintln(os.Stderr, "pyrant:", n)
 	}
 	if *stats {
-		return printStats(e, st, img.Bounds(), opened, rendered, time.Since(start))
+		return printStats(e, st, w, h, times)
 	}
 	return nil
 }
 
-func printStats(e *render.Engine, st *render.Stats, size image.Rectangle, opened, rendered, encoded time.Duration) error {
-	ms := func(d time.Duration) float64 { return float64(d.Microseconds()) / 1000 }
+func printStats(e *render.Engine, st *render.Stats, w, h int, times map[string]time.Duration) error {
+	ms := map[string]any{}
 	nodes := map[string]float64{}
+	for k, v := range times {
+		ms[k] = float64(v.Microseconds()) / 1000
+	}
 	for k, v := range st.Sum {
-		nodes[k] = ms(v)
+		nodes[k] = float64(v.Microseconds()) / 1000
 	}
+	ms["nodes"] = nodes
 	hits, misses := e.Cache.Counts()
-	var usage syscall.Rusage
-	if err := syscall.Getrusage(syscall.RUSAGE_SELF, &usage); err != nil {
-		return err
-	}
 	enc := json.NewEncoder(os.Stdout)
 	enc.SetIndent("", "  ")
 	return enc.Encode(map[string]any{
-		"width": size.Dx(), "height": size.Dy(), "cores": runtime.GOMAXPROCS(0),
-		"ms":              map[string]any{"open": ms(opened), "render": ms(rendered), "encode": ms(encoded), "nodes": nodes},
+		"width": w, "height": h, "cores": runtime.GOMAXPROCS(0), "ms": ms,
 		"cache":           map[string]int64{"hits": hits, "misses": misses},
-		"peak_memory_mib": usage.Maxrss / 1024,
+		"peak_memory_mib": peakMemory() >> 20,
 	})
 }

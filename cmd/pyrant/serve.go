@@ -3,7 +3,6 @@ package main
 import (
 	"context"
 	"errors"
-	"flag"
 	"fmt"
 	"log/slog"
 	"net"
@@ -11,6 +10,8 @@ import (
 	"path/filepath"
 	"runtime/debug"
 	"strings"
+
+	"github.com/spf13/pflag"
 
 	"pyrant/internal/web"
 )
@@ -25,7 +26,7 @@ func dataDir() string {
 }
 
 func cmdServe(ctx context.Context, mode string, args []string) error {
-	fs := flag.NewFlagSet(mode, flag.ContinueOnError)
+	fs := pflag.NewFlagSet(mode, pflag.ContinueOnError)
 	addr := fs.String("addr", "127.0.0.1:7373", "address and port to listen on")
 	data := fs.String("data", dataDir(), "folder that keeps shots and photos")
 	hosts := fs.String("host", "", "further host names to answer to, with commas between")

@@ -1,5 +1,6 @@
 // Package archive reads and writes a whole shot as one file, *.pyrant: a zip
-// with the recipe, the photo's original bytes, a preview, and a manifest.
+// with the recipe, the photo's original bytes, the shot's further files, a preview,
+// and a manifest that names each file by its SHA-256.
 package archive
 
 import (
@@ -10,8 +11,12 @@ import (
 	"fmt"
 	"io"
 	"path"
+	"slices"
+	"strings"
 
+	"pyrant/internal/asset"
 	"pyrant/internal/codec"
+	"pyrant/internal/fault"
 	"pyrant/internal/recipe"
 )
 
@@ -23,11 +28,23 @@ type Shot struct {
 	Preview []byte // JPEG; may be nil
 }
 
-// manifest is shot.json.
+// manifest is shot.json. Archives of before have no list of files, and a recipe
+// that is complete in itself.
 type manifest struct {
-	Name  string `json:"name"`
-	Photo string `json:"photo"`
+	Name  string  `json:"name"`
+	Photo string  `json:"photo"`
+	Files []entry `json:"files,omitempty"`
 }
+
+// entry is one file of the shot in the archive.
+type entry struct {
+	Name string     `json:"name"` // in the archive
+	Role asset.Role `json:"role"`
+	Sum  string     `json:"sha256"`
+}
+
+// maxFiles is how many files a shot may bring.
+const maxFiles = 10_000
 
 // Write writes the shot to w.
 func Write(w io.Writer, s *Shot) error {
@@ -39,7 +56,14 @@ func Write(w io.Writer, s *Shot) error {
 	if ext == "jpeg" {
 		ext = "jpg"
 	}
-	m, err := json.Marshal(manifest{s.Name, "photo." + ext})
+	doc, lists := s.Recipe.Pack()
+	files := asset.Lists(lists)
+	slices.SortFunc(files, func(a, b asset.File) int { return strings.Compare(a.Sum, b.Sum) })
+	m := manifest{Name: s.Name, Photo: "photo." + ext, Files: []entry{{"photo." + ext, asset.Photo, asset.Sum(s.Photo)}}}
+	for _, f := range files {
+		m.Files = append(m.Files, entry{"files/" + f.Sum, f.Role, f.Sum})
+	}
+	head, err := json.Marshal(m)
 	if err != nil {
 		return err
 	}
@@ -52,9 +76,12 @@ func Write(w io.Writer, s *Shot) error {
 			_, err = f.Write(data)
 		}
 	}
-	add("shot.json", m, zip.Deflate)
-	add("recipe.json", s.Recipe.Encode(), zip.Deflate)
+	add("shot.json", head, zip.Deflate)
+	add("recipe.json", doc, zip.Deflate)
 	add("photo."+ext, s.Photo, zip.Store)
+	for _, f := range files {
+		add("files/"+f.Sum, f.Data, zip.Deflate)
+	}
 	add("preview.jpg", s.Preview, zip.Store)
 	if err != nil {
 		return err
@@ -62,43 +89,28 @@ func Write(w io.Writer, s *Shot) error {
 	return z.Close()
 }
 
-// Error is an archive that cannot be opened, said for the user.
-type Error struct {
-	Msg string
-	Err error
-}
-
-func (e *Error) Error() string {
-	if e.Err != nil {
-		return e.Msg + " (" + e.Err.Error() + ")"
-	}
-	return e.Msg
-}
-
-func (e *Error) Unwrap() error { return e.Err }
-
 // Is tells whether a file's first bytes are those of a zip, as an archive is.
 func Is(head []byte) bool { return bytes.HasPrefix(head, []byte("PK\x03\x04")) }
 
 // Read reads a shot of at most limit bytes. Errors of the content are of type
-// *Error, *recipe.Error or *codec.Error.
+// *fault.Error.
 func Read(data []byte, limit int64) (*Shot, error) {
 	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
 	if err != nil {
-		return nil, &Error{"This is not a Pyrant shot, or a part of it is missing.", err}
+		return nil, &fault.Error{Msg: "This is not a Pyrant shot, or a part of it is missing.", Err: err}
 	}
 	file := func(name string, most int64) ([]byte, error) {
 		f, err := z.Open(name)
 		if err != nil {
-			return nil, &Error{fmt.Sprintf("This shot has no %s.", name), err}
+			return nil, &fault.Error{Msg: fmt.Sprintf("This shot has no %s.", name), Err: err}
 		}
 		defer f.Close()
 		b, err := io.ReadAll(io.LimitReader(f, most+1))
 		if err != nil {
-			return nil, &Error{fmt.Sprintf("The %s of this shot is damaged.", name), err}
+			return nil, &fault.Error{Msg: fmt.Sprintf("The %s of this shot is damaged.", name), Err: err}
 		}
 		if int64(len(b)) > most {
-			return nil, &Error{fmt.Sprintf("The %s of this shot is too large.", name), nil}
+			return nil, &fault.Error{Msg: fmt.Sprintf("The %s of this shot is too large.", name), Err: nil}
 		}
 		return b, nil
 	}
@@ -107,17 +119,44 @@ func Read(data []byte, limit int64) (*Shot, error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := json.Unmarshal(b, &m); err != nil || m.Photo != path.Base(m.Photo) {
-		return nil, &Error{"The shot.json of this shot is damaged.", err}
+	if err := json.Unmarshal(b, &m); err != nil || m.Photo != path.Base(m.Photo) || m.Photo == "." {
+		return nil, &fault.Error{Msg: "The shot.json of this shot is damaged.", Err: err}
+	}
+	if len(m.Files) > maxFiles {
+		return nil, fault.New(fault.TooLarge, "This shot says that it brings %d files; it may bring %d.", len(m.Files), maxFiles)
 	}
 	s := &Shot{Name: m.Name}
+	if s.Photo, err = file(m.Photo, limit); err != nil {
+		return nil, err
+	}
+	left := limit - int64(len(s.Photo))
+	lists := map[string][]byte{}
+	for _, e := range m.Files {
+		f := asset.File{Sum: e.Sum, Role: e.Role, Data: s.Photo}
+		if e.Name != m.Photo {
+			if f.Data, err = file(e.Name, left); err != nil {
+				return nil, err
+			}
+			left -= int64(len(f.Data))
+		}
+		if err := f.Check(); err != nil {
+			return nil, err
+		}
+		if f.Role == asset.Points {
+			lists[f.Sum] = f.Data
+		}
+	}
 	if b, err = file("recipe.json", recipe.MaxBytes); err != nil {
 		return nil, err
 	}
-	if s.Recipe, err = recipe.Decode(b); err != nil {
-		return nil, err
-	}
-	if s.Photo, err = file(m.Photo, limit); err != nil {
+	s.Recipe, err = recipe.Unpack(b, func(sum string) ([]byte, error) {
+		data, ok := lists[sum]
+		if !ok {
+			return nil, fault.New(fault.Invalid, "A list of points is missing in this shot.")
+		}
+		return data, nil
+	})
+	if err != nil {
 		return nil, err
 	}
 	if s.Preview, err = file("preview.jpg", 8<<20); err != nil {
@@ -129,7 +168,7 @@ func Read(data []byte, limit int64) (*Shot, error) {
 // Fits returns an error where the recipe is for a photo of another size.
 func Fits(r *recipe.Recipe, width, height int) error {
 	if r.Photo.Width != width || r.Photo.Height != height {
-		return &recipe.Error{Field: "photo", Msg: fmt.Sprintf("The recipe is for a photo of %d × %d pixels; this one has %d × %d.", r.Photo.Width, r.Photo.Height, width, height)}
+		return &fault.Error{Field: "photo", Msg: fmt.Sprintf("The recipe is for a photo of %d × %d pixels; this one has %d × %d.", r.Photo.Width, r.Photo.Height, width, height)}
 	}
 	return nil
 }

@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"pyrant/internal/codec"
+	"pyrant/internal/fault"
 	"pyrant/internal/recipe"
 )
 
@@ -97,9 +98,8 @@ func TestArchivesThatCannotBeOpened(t *testing.T) {
 		"photo over the limit": {without(t, good, "photo.png", make([]byte, 2<<20)), "too large"},
 	} {
 		_, err := Read(c.data, 1<<20)
-		var ae *Error
-		var re *recipe.Error
-		if !errors.As(err, &ae) && !errors.As(err, &re) || !strings.Contains(err.Error(), c.say) {
+		var fe *fault.Error
+		if !errors.As(err, &fe) || !strings.Contains(err.Error(), c.say) {
 			t.Errorf("%s: %v", name, err)
 		}
 	}

@@ -18,54 +18,10 @@ import (
 	"golang.org/x/image/webp"
 
 	"pyrant/internal/colour"
+	"pyrant/internal/fault"
+	"pyrant/internal/photo"
 	"pyrant/internal/raster"
 )
-
-// Photo is a decoded picture, upright, three interleaved samples a pixel as
-// the file encodes them: Pix8 for files of 8 bits a sample, Pix16 for 16.
-type Photo struct {
-	Width, Height int
-	Pix8          []uint8
-	Pix16         []uint16
-	Profile       *colour.Profile
-	ICC           []byte // the embedded profile as it was; nil where none was or it is not honoured
-	EXIF          []byte // fit for an export; nil where there was none
-	Format        string // jpeg, png, tiff or webp
-	Notes         []string
-}
-
-// Deep tells whether the samples have 16 bits.
-func (p *Photo) Deep() bool { return p.Pix16 != nil }
-
-// Bytes returns the memory that the samples take.
-func (p *Photo) Bytes() int64 { return int64(len(p.Pix8)) + 2*int64(len(p.Pix16)) }
-
-// Linear writes the working values of the pixels (x0, y) to (x0+n-1, y) to dst,
-// 3·n samples.
-func (p *Photo) Linear(dst []float32, x0, y, n int) {
-	i := 3 * (y*p.Width + x0)
-	if p.Deep() {
-		p.Profile.Linear16(dst, p.Pix16[i:i+3*n])
-	} else {
-		p.Profile.Linear8(dst, p.Pix8[i:i+3*n])
-	}
-}
-
-// Error is a picture that cannot be opened, said for the user.
-type Error struct {
-	Msg      string
-	TooLarge bool // the picture is sound for all we know, but beyond the limits
-	Err      error
-}
-
-func (e *Error) Error() string {
-	if e.Err != nil {
-		return e.Msg + " (" + e.Err.Error() + ")"
-	}
-	return e.Msg
-}
-
-func (e *Error) Unwrap() error { return e.Err }
 
 // Limits of a photo.
 const (
@@ -97,7 +53,7 @@ func Size(data []byte) (format string, width, height int, err error) {
 	r := bytes.NewReader(data)
 	switch {
 	case len(data) == 0:
-		return "", 0, 0, &Error{Msg: "The file is empty. Choose the photo again."}
+		return "", 0, 0, &fault.Error{Msg: "The file is empty. Choose the photo again."}
 	case format == "jpeg":
 		cfg, err = jpeg.DecodeConfig(r)
 	case format == "png":
@@ -107,30 +63,30 @@ func Size(data []byte) (format string, width, height int, err error) {
 	case format == "webp":
 		cfg, err = webp.DecodeConfig(r)
 	default:
-		return "", 0, 0, &Error{Msg: "This file is not a picture that Pyrant reads. Open a JPEG, PNG, TIFF or WebP file."}
+		return "", 0, 0, &fault.Error{Msg: "This file is not a picture that Pyrant reads. Open a JPEG, PNG, TIFF or WebP file."}
 	}
 	if err != nil {
 		return "", 0, 0, damaged(err)
 	}
 	if cfg.Width <= 0 || cfg.Height <= 0 {
-		return "", 0, 0, &Error{Msg: "This picture says that it has no pixels. Save it anew and open that."}
+		return "", 0, 0, &fault.Error{Msg: "This picture says that it has no pixels. Save it anew and open that."}
 	}
 	if cfg.Width > MaxEdge || cfg.Height > MaxEdge || cfg.Width*cfg.Height > MaxPixels {
-		return "", 0, 0, &Error{TooLarge: true, Msg: fmt.Sprintf("This picture says that it is %d × %d pixels. Pyrant opens up to %d megapixels and %d pixels on an edge; make it smaller first.",
+		return "", 0, 0, &fault.Error{Kind: fault.TooLarge, Msg: fmt.Sprintf("This picture says that it is %d × %d pixels. Pyrant opens up to %d megapixels and %d pixels on an edge; make it smaller first.",
 			cfg.Width, cfg.Height, MaxPixels/1_000_000, MaxEdge)}
 	}
 	// What the best compression of PNG and TIFF can do, with one bit a pixel.
 	// A header that promises more is made to use up memory.
 	if n := cfg.Width * cfg.Height; format != "webp" && n > 1<<20 && n/10_000 > len(data) {
-		return "", 0, 0, &Error{Msg: fmt.Sprintf("This picture says that it is %d × %d pixels, which cannot be in a file of %d bytes. Fetch it again from where it came.", cfg.Width, cfg.Height, len(data))}
+		return "", 0, 0, &fault.Error{Msg: fmt.Sprintf("This picture says that it is %d × %d pixels, which cannot be in a file of %d bytes. Fetch it again from where it came.", cfg.Width, cfg.Height, len(data))}
 	}
 	if cfg.ColorModel == color.CMYKModel {
-		return "", 0, 0, &Error{Msg: "This picture is in CMYK, for print. Convert it to RGB and open that."}
+		return "", 0, 0, &fault.Error{Msg: "This picture is in CMYK, for print. Convert it to RGB and open that."}
 	}
 	return format, cfg.Width, cfg.Height, nil
 }
 
-func damaged(err error) *Error {
+func damaged(err error) *fault.Error {
 	var (
 		uj jpeg.UnsupportedError
 		up png.UnsupportedError
@@ -143,12 +99,12 @@ func damaged(err error) *Error {
 	case errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, io.EOF), strings.Contains(err.Error(), "short Huffman data"):
 		msg = "This picture ends too early: a part of the file is missing. Copy it again from where it came."
 	}
-	return &Error{Msg: msg, Err: err}
+	return &fault.Error{Msg: msg, Err: err}
 }
 
 // Open decodes a photo, turns it upright and reads its profile. Errors are of
-// type *Error.
-func Open(data []byte) (p *Photo, err error) {
+// type *fault.Error, or ctx's, which ends the decoding soon after it is done.
+func Open(ctx context.Context, data []byte) (p *photo.Photo, err error) {
 	format, _, _, err := Size(data)
 	if err != nil {
 		return nil, err
@@ -161,7 +117,7 @@ func Open(data []byte) (p *Photo, err error) {
 		}
 	}()
 	var img image.Image
-	r := bytes.NewReader(data)
+	r := &reader{ctx, bytes.NewReader(data)}
 	switch format {
 	case "jpeg":
 		img, err = jpeg.Decode(r)
@@ -172,11 +128,14 @@ func Open(data []byte) (p *Photo, err error) {
 	case "webp":
 		img, err = webp.Decode(r)
 	}
+	if cerr := ctx.Err(); cerr != nil {
+		return nil, cerr
+	}
 	if err != nil {
 		return nil, damaged(err)
 	}
 	m := readMeta(format, data)
-	p = &Photo{Format: format, Profile: colour.SRGB, EXIF: carried(m.exif)}
+	p = &photo.Photo{Format: format, Profile: colour.SRGB, EXIF: carried(m.exif)}
 	if len(m.icc) > 0 {
 		if prof, err := colour.ParseICC(m.icc); err != nil {
 			p.Notes = append(p.Notes, "The embedded colour profile could not be read; sRGB was assumed.")
@@ -194,16 +153,38 @@ func Open(data []byte) (p *Photo, err error) {
 	} else {
 		p.Notes = append(p.Notes, "No colour profile is embedded; sRGB was assumed.")
 	}
-	p.take(img, m.orientation)
+	if err := take(ctx, p, img, m.orientation); err != nil {
+		return nil, err
+	}
 	if p.Profile.Grey {
-		p.toSRGB()
+		toSRGB(p)
 	}
 	return p, nil
 }
 
+// reader reads a file in memory until its context is done.
+type reader struct {
+	ctx  context.Context
+	file *bytes.Reader
+}
+
+func (r *reader) Read(p []byte) (int, error) {
+	if err := r.ctx.Err(); err != nil {
+		return 0, err
+	}
+	return r.file.Read(p)
+}
+
+func (r *reader) ReadAt(p []byte, off int64) (int, error) {
+	if err := r.ctx.Err(); err != nil {
+		return 0, err
+	}
+	return r.file.ReadAt(p, off)
+}
+
 // toSRGB moves a grey photo with a profile of its own to sRGB codes of 16 bits,
 // for an export with three channels.
-func (p *Photo) toSRGB() {
+func toSRGB(p *photo.Photo) {
 	n := p.Width * p.Height * 3
 	out := make([]uint16, n)
 	row := make([]float32, 3*p.Width)
@@ -218,7 +199,7 @@ func (p *Photo) toSRGB() {
 
 // take copies img into p, turned by an EXIF orientation, and lays it on black
 // where it is transparent.
-func (p *Photo) take(img image.Image, orientation int) {
+func take(ctx context.Context, p *photo.Photo, img image.Image, orientation int) error {
 	b := img.Bounds()
 	w, h := b.Dx(), b.Dy()
 	p.Width, p.Height = w, h
@@ -252,8 +233,7 @@ func (p *Photo) take(img image.Image, orientation int) {
 	default:
 		p.Pix8 = make([]uint8, 3*w*h)
 	}
-	// Rows never fails here: the context is not cancelled.
-	_ = raster.Rows(context.Background(), 0, h, func(y0, y1 int) {
+	err := raster.Rows(ctx, 0, h, func(y0, y1 int) {
 		for y := y0; y < y1; y++ {
 			switch m := img.(type) {
 			case *image.YCbCr:
@@ -296,4 +276,5 @@ func (p *Photo) take(img image.Image, orientation int) {
 	if transparent {
 		p.Notes = append(p.Notes, "The photo is transparent in places; those were laid on black.")
 	}
+	return err
 }

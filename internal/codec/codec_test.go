@@ -2,6 +2,7 @@ package codec
 
 import (
 	"bytes"
+	"context"
 	"encoding/binary"
 	"errors"
 	"hash/crc32"
@@ -14,7 +15,11 @@ import (
 	"testing"
 
 	"pyrant/internal/colour/icctest"
+	"pyrant/internal/fault"
+	"pyrant/internal/photo"
 )
+
+var ctx = context.Background()
 
 // picture returns a w by h picture in which every pixel differs from those
 // beside it.
@@ -37,9 +42,9 @@ func write(t testing.TB, m image.Image, o Options) []byte {
 	return b.Bytes()
 }
 
-func open(t testing.TB, data []byte) *Photo {
+func open(t testing.TB, data []byte) *photo.Photo {
 	t.Helper()
-	p, err := Open(data)
+	p, err := Open(ctx, data)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -202,7 +207,7 @@ func TestExifGoesBetweenFormats(t *testing.T) {
 			for _, to := range []string{"jpeg", "png", "tiff"} {
 				p := open(t, write(t, picture(20, 10), Options{Format: from, Quality: 90, EXIF: deep(order)}))
 				q := open(t, write(t, picture(20, 10), Options{Format: to, Quality: 90, EXIF: p.EXIF}))
-				got := description(q.EXIF)
+				got, _ := description(q.EXIF)
 				if len(got) != 2 || string(got[0].data) != "Quayside Mk II" || len(got[1].sub) != 2 ||
 					!bytes.Equal(got[1].sub[0].data, []byte{1, 0, 0, 0, 250, 0, 0, 0}) || !bytes.Equal(got[1].sub[1].data, []byte{64, 1}) {
 					t.Errorf("from %s to %s: %+v", from, to, got)
@@ -239,7 +244,8 @@ func TestDirectoriesThatRepeatThemselves(t *testing.T) {
 		}
 		return
 	}
-	if n := sum(description(b)); n > maxFieldBytes {
+	list, _ := description(b)
+	if n := sum(list); n > maxFieldBytes {
 		t.Errorf("%d bytes were made of %d", n, len(b))
 	}
 }
@@ -391,14 +397,14 @@ func TestBadPictures(t *testing.T) {
 		"CMYK":               {cmyk, "CMYK", false},
 		"no pixels":          {pngHeader(0, 10), "", false},
 	} {
-		_, err := Open(c.data)
-		var e *Error
+		_, err := Open(ctx, c.data)
+		var e *fault.Error
 		if !errors.As(err, &e) {
 			t.Errorf("%s: %v", name, err)
 			continue
 		}
-		if !strings.Contains(e.Msg, c.say) || e.TooLarge != c.tooLarge {
-			t.Errorf("%s: says %q (too large: %t): %v", name, e.Msg, e.TooLarge, e.Err)
+		if !strings.Contains(e.Msg, c.say) || e.Kind == fault.TooLarge != c.tooLarge {
+			t.Errorf("%s: says %q (too large: %t): %v", name, e.Msg, e.Kind == fault.TooLarge, e.Err)
 		}
 	}
 }
@@ -415,9 +421,9 @@ func FuzzOpen(f *testing.F) {
 		if err != nil || w*h > 1<<20 {
 			return
 		}
-		p, err := Open(data)
+		p, err := Open(ctx, data)
 		if err != nil {
-			var e *Error
+			var e *fault.Error
 			if !errors.As(err, &e) {
 				t.Errorf("an error that no user can read: %v", err)
 			}

@@ -50,6 +50,7 @@ type fieldReader struct {
 	base  int
 	order binary.ByteOrder
 	left  int // bytes that may still be read
+	lost  int // entries that were passed over for their size
 }
 
 // read returns the fields of the directory at offset at that keep lets through,
@@ -69,7 +70,11 @@ func (r *fieldReader) read(at, depth int, keep func(tag uint16) bool) (out []fie
 		f := field{tag: r.order.Uint16(r.data[e:]), kind: r.order.Uint16(r.data[e+2:]), count: r.order.Uint32(r.data[e+4:])}
 		size, ok := kindSizes[f.kind]
 		length := uint64(f.count) * uint64(size[0])
-		if !ok || !keep(f.tag) || length+12 > uint64(r.left) {
+		if !ok || !keep(f.tag) {
+			continue
+		}
+		if length+12 > uint64(r.left) {
+			r.lost++
 			continue
 		}
 		value := r.data[e+8 : e+12]
@@ -104,14 +109,15 @@ func (r *fieldReader) read(at, depth int, keep func(tag uint16) bool) (out []fie
 func everything(uint16) bool { return true }
 
 // description returns what the first directory of a TIFF structure tells of the
-// picture's taking.
-func description(data []byte) []field {
+// picture's taking, and how many entries were passed over for their size.
+func description(data []byte) (list []field, lost int) {
 	d, ok := parseTIFF(data)
 	if !ok {
-		return nil
+		return nil, 0
 	}
 	r := &fieldReader{data: data, order: d.order, left: maxFieldBytes}
-	return r.read(int(d.order.Uint32(data[4:])), 2, func(tag uint16) bool { return slices.Contains(described, tag) })
+	list = r.read(int(d.order.Uint32(data[4:])), 2, func(tag uint16) bool { return slices.Contains(described, tag) })
+	return list, r.lost
 }
 
 // merged returns both lists by rising tags; where both have a tag, that of a.
@@ -157,7 +163,7 @@ func appendIFD(buf []byte, base int, list []field) []byte {
 
 // exifOf returns an EXIF block of what a TIFF file tells of its taking.
 func exifOf(tiff []byte) []byte {
-	list := description(tiff)
+	list, _ := description(tiff)
 	if len(list) == 0 {
 		return nil
 	}

@@ -22,6 +22,23 @@ type Options struct {
 	EXIF    []byte // EXIF block to embed, if any
 }
 
+// maxSegment is the most bytes of EXIF that a JPEG can hold.
+const maxSegment = 65_500
+
+// Lost returns sentences on what of the options the format cannot hold and Write
+// leaves out.
+func (o Options) Lost() (notes []string) {
+	if n := len(o.EXIF); o.Format == "jpeg" && n >= maxSegment {
+		notes = append(notes, fmt.Sprintf("The photo's EXIF data of %d kB is more than a JPEG can hold and was left out. PNG and TIFF keep it.", n/1000))
+	}
+	if o.Format == "tiff" {
+		if _, lost := description(o.EXIF); lost > 0 {
+			notes = append(notes, fmt.Sprintf("%d entries of the photo's EXIF data are too large and were left out.", lost))
+		}
+	}
+	return notes
+}
+
 // Write encodes img, an *image.RGBA or *image.RGBA64 without transparency, to w.
 func Write(w io.Writer, img image.Image, o Options) error {
 	switch o.Format {
@@ -87,7 +104,7 @@ func jpegSegments(o Options) []byte {
 			b = append(b, p...)
 		}
 	}
-	if n := len(o.EXIF); n > 0 && n < 65_500 {
+	if n := len(o.EXIF); n > 0 && n < maxSegment {
 		seg(0xe1, exifPrefix, o.EXIF)
 	}
 	const most = 65_000
@@ -168,7 +185,8 @@ func (t *tiffSplice) finish(o Options) error {
 	if o.ICC != nil {
 		list = merged(list, []field{{tag: tagICC, kind: 7, count: uint32(len(o.ICC)), data: o.ICC}})
 	}
-	list = merged(list, description(o.EXIF))
+	told, _ := description(o.EXIF)
+	list = merged(list, told)
 	_, err := t.w.Write(appendIFD(nil, t.at, list))
 	return err
 }

@@ -164,11 +164,11 @@ func TestLift0KeepsEnergy(t *testing.T) {
 
 // Many shells merged must be the sum of each alone, in every viewport.
 func TestCollapseIsSumAndViewportIsCrop(t *testing.T) {
-	m := shape.NewMask([]shape.Shape{{Kind: shape.Tube, Width: 9, Nodes: []shape.Node{{X: 30, Y: 40}, {X: 170, Y: 90}}}}, 1)
+	m := shape.NewMask(shape.Shapes{shape.Tube{Width: 9, Nodes: shape.PathOf(shape.Node{X: 30, Y: 40}, shape.Node{X: 170, Y: 90})}}, 1)
 	whole := image.Rect(-60, -60, 260, 220)
 	build := func(clip image.Rectangle) (*Sum, []float32) {
 		var terms []Term
-		p, err := NewPyramid(ctx, m, m.Bounds, 4)
+		p, err := NewPyramid(ctx, m, m.Bounds(), 4)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -191,12 +191,12 @@ func TestCollapseIsSumAndViewportIsCrop(t *testing.T) {
 		return s, out
 	}
 	s, all := build(whole)
-	if !m.Bounds.Inset(-40).In(s.Rect) {
+	if !m.Bounds().Inset(-40).In(s.Rect) {
 		t.Errorf("the sum reaches %v only", s.Rect)
 	}
 	want := raster.NewPlane(whole)
 	for _, sigma := range []float64{1, 3, 6, 14, 33} {
-		for i, v := range shell(t, m, m.Bounds, sigma, whole).Pix {
+		for i, v := range shell(t, m, m.Bounds(), sigma, whole).Pix {
 			want.Pix[i] += v
 		}
 	}
@@ -218,10 +218,10 @@ func TestCollapseIsSumAndViewportIsCrop(t *testing.T) {
 }
 
 func TestPeaks(t *testing.T) {
-	rod := []shape.Shape{{Kind: shape.Tube, Width: 10, Nodes: []shape.Node{{X: 100, Y: 100}, {X: 100, Y: 1900}}}}
+	rod := shape.Shapes{shape.Tube{Width: 10, Nodes: shape.PathOf(shape.Node{X: 100, Y: 100}, shape.Node{X: 100, Y: 1900})}}
 	radii := []float64{0.5, 5, 20, 80, 200}
-	peaks := func(shapes []shape.Shape) (out []float64) {
-		p := must(NewPeaks(ctx, shapes))
+	peaks := func(shapes shape.Shapes) (out []float64) {
+		p := must(NewPeaks(ctx, shapes, 6000))
 		for _, r := range radii {
 			out = append(out, must(p.At(ctx, r)))
 		}
@@ -237,7 +237,7 @@ func TestPeaks(t *testing.T) {
 	}
 	// A larger copy of the same has the same peaks at the larger radii, though
 	// they are found at another scale.
-	big := []shape.Shape{{Kind: shape.Tube, Width: 30, Nodes: []shape.Node{{X: 300, Y: 300}, {X: 2300, Y: 5500}}}}
+	big := shape.Shapes{shape.Tube{Width: 30, Nodes: shape.PathOf(shape.Node{X: 300, Y: 300}, shape.Node{X: 2300, Y: 5500})}}
 	for i := range radii {
 		radii[i] *= 3
 	}
@@ -256,14 +256,14 @@ func must[T any](v T, err error) T {
 }
 
 func TestProfileIsThatOfALongTube(t *testing.T) {
-	m := shape.NewMask([]shape.Shape{{Kind: shape.Tube, Width: 12, Nodes: []shape.Node{{X: 100, Y: -800}, {X: 100, Y: 800}}}}, 1)
-	row := shell(t, m, m.Bounds, 20, image.Rect(106, 0, 190, 1))
+	m := shape.NewMask(shape.Shapes{shape.Tube{Width: 12, Nodes: shape.PathOf(shape.Node{X: 100, Y: -800}, shape.Node{X: 100, Y: 800})}}, 1)
+	row := shell(t, m, m.Bounds(), 20, image.Rect(106, 0, 190, 1))
 	for i, v := range row.Pix {
 		if want := Profile(20, 12, float64(i)+0.5); math.Abs(float64(v)-want) > 0.002 {
 			t.Errorf("at %d px from the edge: %.4f, profile says %.4f", i, v, want)
 		}
 	}
-	if w := Width([]shape.Shape{{Kind: shape.Tube, Width: 12, Nodes: []shape.Node{{}, {X: 4000}}}}); math.Abs(w-12) > 0.1 {
+	if w := (shape.Shapes{shape.Tube{Width: 12, Nodes: shape.PathOf(shape.Node{}, shape.Node{X: 4000})}}).Width(); math.Abs(w-12) > 0.1 {
 		t.Errorf("a tube 12 wide is said to be %.2f wide", w)
 	}
 }
@@ -279,7 +279,7 @@ func TestCancelled(t *testing.T) {
 // The eight-shell stack of one light that covers 2 % of 24 megapixels, against
 // one copy of the picture.
 func BenchmarkStack24MP(b *testing.B) {
-	shapes := []shape.Shape{{Kind: shape.Outline, Nodes: []shape.Node{{X: 2500, Y: 1700}, {X: 3300, Y: 1700}, {X: 3300, Y: 2300}, {X: 2500, Y: 2300}}}}
+	shapes := shape.Shapes{shape.Outline{Nodes: shape.PathOf(shape.Node{X: 2500, Y: 1700}, shape.Node{X: 3300, Y: 1700}, shape.Node{X: 3300, Y: 2300}, shape.Node{X: 2500, Y: 2300})}}
 	frame := image.Rect(0, 0, 6000, 4000)
 	out := raster.NewRGB(frame)
 	dst := make([]float32, len(out.Pix))
@@ -292,7 +292,7 @@ func BenchmarkStack24MP(b *testing.B) {
 		var terms []Term
 		radii := []float64{2.5, 5, 10, 20, 45, 90, 144, 288}
 		top, _ := Level(288)
-		p := must(NewPyramid(ctx, m, m.Bounds, top))
+		p := must(NewPyramid(ctx, m, m.Bounds(), top))
 		for _, r := range radii {
 			l, rest := Level(r)
 			terms = append(terms, Term{l, must(p.Blur(ctx, l, rest, p.Extent(l, rest))), []float32{1, 0.8, 0.5}})

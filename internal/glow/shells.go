@@ -4,7 +4,7 @@ import (
 	"context"
 	"math"
 
-	"pyrant/internal/shape"
+	"pyrant/internal/coverage"
 )
 
 // peakArea is how many pixels a light's bounds may have where the peaks of its
@@ -21,17 +21,16 @@ type Peaks struct {
 	scale float64
 }
 
-// NewPeaks makes the shapes ready.
-func NewPeaks(ctx context.Context, shapes []shape.Shape) (*Peaks, error) {
+// NewPeaks makes a coverage ready for radii of up to widest pixels of the photo.
+func NewPeaks(ctx context.Context, c coverage.Coverage, widest float64) (*Peaks, error) {
 	scale := 1.0
-	m := shape.NewMask(shapes, scale)
-	for m.Bounds.Dx()*m.Bounds.Dy() > peakArea {
+	m := c.At(scale)
+	for m.Bounds().Dx()*m.Bounds().Dy() > peakArea {
 		scale /= 2
-		m = shape.NewMask(shapes, scale)
+		m = c.At(scale)
 	}
-	const widest = 6000 // pixels of the photo: the largest radius of a recipe
 	top, _ := Level(widest * scale)
-	p, err := NewPyramid(ctx, m, m.Bounds, top)
+	p, err := NewPyramid(ctx, m, m.Bounds(), top)
 	return &Peaks{p, scale}, err
 }
 
@@ -78,28 +77,6 @@ func Profile(sigma, width, d float64) float64 {
 	}
 	k := 1 / (sigma * math.Sqrt2)
 	return 0.5 * (math.Erf((d+width)*k) - math.Erf(d*k))
-}
-
-// Width returns the mean width of the shapes in pixels of the photo: the width
-// of tubes, and for outlines twice the area by the length of the edge.
-func Width(shapes []shape.Shape) float64 {
-	area, length := 0.0, 0.0
-	for i := range shapes {
-		s := &shapes[i]
-		if s.Away {
-			continue
-		}
-		area += s.Area()
-		if s.Kind == shape.Tube {
-			length += 2 * s.Length()
-		} else {
-			length += s.Length()
-		}
-	}
-	if length == 0 {
-		return 0
-	}
-	return 2 * area / length
 }
 
 // LogSpace returns n distances from lo to hi in even ratios.

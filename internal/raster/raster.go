@@ -14,6 +14,8 @@ import (
 	"runtime"
 	"sync"
 	"sync/atomic"
+
+	"pyrant/internal/fault"
 )
 
 // Plane is a rectangle of single float32 samples, row by row.
@@ -89,7 +91,8 @@ const bandRows = 16
 
 // Rows calls work for bands of rows that together cover [y0, y1) once, on all
 // cores, and returns when all are done. It stops early and returns ctx's error
-// when ctx is done; bands that were not started are then left out.
+// when ctx is done; bands that were not started are then left out. A panic of
+// work ends all of it and is returned as a *fault.Panic.
 func Rows(ctx context.Context, y0, y1 int, work func(y0, y1 int)) error {
 	n := (y1 - y0 + bandRows - 1) / bandRows
 	if n <= 0 {
@@ -97,8 +100,16 @@ func Rows(ctx context.Context, y0, y1 int, work func(y0, y1 int)) error {
 	}
 	procs := min(runtime.GOMAXPROCS(0), n)
 	var next atomic.Int64
+	var broken atomic.Pointer[error]
 	run := func() {
-		for ctx.Err() == nil {
+		var err error
+		defer func() {
+			if err != nil {
+				broken.CompareAndSwap(nil, &err)
+			}
+		}()
+		defer fault.Catch(&err)
+		for ctx.Err() == nil && broken.Load() == nil {
 			i := int(next.Add(1)) - 1
 			if i >= n {
 				return
@@ -113,6 +124,9 @@ func Rows(ctx context.Context, y0, y1 int, work func(y0, y1 int)) error {
 	}
 	run()
 	wg.Wait()
+	if err := broken.Load(); err != nil {
+		return *err
+	}
 	return ctx.Err()
 }
 

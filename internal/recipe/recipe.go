@@ -2,81 +2,89 @@
 //
 // A Recipe is plain data: nothing in it refers to a screen, a file or a size
 // other than the photo's own. All lengths are in pixels of the photo, all
-// strengths are factors with 1 for 100 %. It is stored as JSON, read strictly
-// (an unknown field is an error that names it) and checked against the ranges
-// in this package before anything is computed from it.
+// strengths are factors with 1 for 100 %. Each field declares in its tags what it
+// is (see package setting), and from that come its range, its default, its row on
+// the bench, its title in the history, the JSON Schema and its line in the manual.
+//
+// It is stored as JSON, read strictly (an unknown field is an error that names it;
+// a missing one takes its default) and checked before anything is computed from
+// it. Documents of older versions are brought up to date first; see upgrade.go.
 package recipe
 
 import (
-	"encoding/json"
-	"errors"
 	"fmt"
 	"math"
-	"reflect"
-	"strings"
+	"slices"
 
 	"pyrant/internal/colour"
+	"pyrant/internal/fault"
+	"pyrant/internal/setting"
 	"pyrant/internal/shape"
 )
 
-// Version is the version of the recipe format that this package writes.
-const Version = 1
+// Version is the version of the recipe format that this package writes. It grows
+// when a document of before means something else now, not when a field is added:
+// that takes its default.
+const Version = 2
 
 // MaxBytes is the largest JSON document that Decode reads.
 const MaxBytes = 8 << 20
 
 // Recipe is all that is done to one photo.
 type Recipe struct {
-	Version int     `json:"version"`
-	Photo   Photo   `json:"photo"`
-	Dusk    Dusk    `json:"dusk"`
-	Lights  []Light `json:"lights"`
-	Glow    Master  `json:"glow"`  // over the cores and shells of all lights
-	Spill   Master  `json:"spill"` // over the spill of all lights
+	Version int     `json:"version" fixed:"true" label:"Version" range:"2..2" doc:"of the format"`
+	Photo   Photo   `json:"photo" fixed:"true"`
+	Dusk    Dusk    `json:"dusk" title:"*"`
+	Lights  []Light `json:"lights" label:"Lights" count:"0..100" each:"light" title:"*" doc:"in the order of the board"`
+	Glow    Master  `json:"glow" title:"* of all glow" doc:"over the cores and shells of all lights"`
+	Spill   Master  `json:"spill" title:"* of all spill" doc:"over the spill of all lights"`
 }
 
-// Photo is the size of the photo that the recipe's lengths refer to.
+// Photo is the size of the upright photo that the recipe's lengths refer to.
 type Photo struct {
-	Width  int `json:"width"`
-	Height int `json:"height"`
+	Width  int `json:"width" label:"Width" unit:"px" range:"1..60000"`
+	Height int `json:"height" label:"Height" unit:"px" range:"1..60000"`
 }
 
 // LongEdge returns the longer of width and height.
 func (p Photo) LongEdge() int { return max(p.Width, p.Height) }
 
+// Frame returns the size that bounds and defaults are relative to.
+func (p Photo) Frame() setting.Frame { return setting.Frame{W: float64(p.Width), H: float64(p.Height)} }
+
 // Dusk takes the daylight out. What a light that is on covers is kept out of it.
 type Dusk struct {
-	On         bool    `json:"on"`
-	Daylight   float64 `json:"daylight"`   // exposure in stops, -8 to 2
-	Warmth     float64 `json:"warmth"`     // -1 (cold) to 1 (warm)
-	Saturation float64 `json:"saturation"` // 0 (grey) to 2, 1 leaves it
+	On         bool    `json:"on" label:"Switch of dusk" default:"true" row:"own"`
+	Daylight   float64 `json:"daylight" label:"Daylight" unit:"stops" range:"-8..2" default:"0" step:"0.01" doc:"exposure"`
+	Warmth     float64 `json:"warmth" label:"Warmth" range:"-1..1" times:"100" default:"0" step:"0.01" doc:"from cold to warm"`
+	Saturation float64 `json:"saturation" label:"Saturation" unit:"%" range:"0..2" default:"1" step:"0.01" doc:"0 is grey, 1 leaves it"`
 }
 
 // Master is a fader over all lights.
 type Master struct {
-	On    bool    `json:"on"`
-	Level float64 `json:"level"` // 0 to 2
+	On    bool    `json:"on" label:"Switch" default:"true"`
+	Level float64 `json:"level" label:"Level" unit:"%" range:"0..2" default:"1" step:"0.01"`
 }
 
 // Light is one emitter: its shapes and all that they give.
 type Light struct {
-	ID     string        `json:"id"` // unique in the recipe, never shown
-	Name   string        `json:"name"`
-	On     bool          `json:"on"`
-	Alone  bool          `json:"alone"` // while any light is alone, the others are dark
-	Level  float64       `json:"level"` // the fader, 0 to 2
-	Gel    Gel           `json:"gel"`
-	Shapes []shape.Shape `json:"shapes"`
-	Core   Core          `json:"core"`
-	Shells []Shell       `json:"shells"`
-	Spill  Spill         `json:"spill"`
+	ID     string       `json:"id" count:"1..64" doc:"unique in the recipe, never shown"`
+	Name   string       `json:"name" label:"Name" count:"1..80"`
+	On     bool         `json:"on" label:"Switch" default:"true"`
+	Alone  bool         `json:"alone" label:"Alone" default:"false" doc:"while any light is alone, the others are dark"`
+	Level  float64      `json:"level" label:"Level" unit:"%" range:"0..2" default:"1" step:"0.01" doc:"the fader"`
+	Gel    Gel          `json:"gel" title:"Gel"`
+	Shapes shape.Shapes `json:"shapes" label:"Shapes" count:"0..500" each:"a shape"`
+	Core   Core         `json:"core" title:"*"`
+	Shells []Shell      `json:"shells" label:"Stack" count:"0..32" each:"shell" doc:"the stack"`
+	Spill  Spill        `json:"spill" title:"Spill *"`
 }
 
 // Gel is the colour of a light, in the terms of CSS hsl().
 type Gel struct {
-	Hue        float64 `json:"hue"`        // degrees, 0 to 360
-	Saturation float64 `json:"saturation"` // 0 to 1
-	Lightness  float64 `json:"lightness"`  // 0 to 1
+	Hue        float64 `json:"hue" label:"Hue" unit:"°" range:"0..360" default:"172" step:"1"`
+	Saturation float64 `json:"saturation" label:"Saturation" unit:"%" range:"0..1" default:"0.85" step:"0.01"`
+	Lightness  float64 `json:"lightness" label:"Lightness" unit:"%" range:"0..1" default:"0.5" step:"0.01"`
 }
 
 // Colour returns the gel in linear light.
@@ -84,9 +92,9 @@ func (g Gel) Colour() colour.RGB { return colour.HSL(g.Hue, g.Saturation, g.Ligh
 
 // Core is the shape itself, as a lit thing looks to a camera.
 type Core struct {
-	Whiteness float64 `json:"whiteness"` // 0 (the gel) to 1 (white)
-	Feather   float64 `json:"feather"`   // deviation of the soft edge in pixels
-	Texture   float64 `json:"texture"`   // 0 (flat) to 1: how much of the object's own shading shows
+	Whiteness float64 `json:"whiteness" label:"Whiteness" unit:"%" range:"0..1" default:"0.82" step:"0.01" doc:"from the gel to white"`
+	Feather   float64 `json:"feather" label:"Edge feather" unit:"px" range:"0..500" slider:"0..40" default:"L/3000" step:"0.1" doc:"deviation of the soft edge"`
+	Texture   float64 `json:"texture" label:"Keep texture" unit:"%" range:"0..1" default:"0.35" step:"0.01" doc:"how much of the object's own shading shows"`
 }
 
 // Join is how a shell joins what is below it: a soft add in linear light, or a
@@ -107,21 +115,31 @@ const (
 )
 
 // Joins lists the ways of joining in the order in which they are offered.
-var Joins = []Join{Add, Screen, Lighten, Overlay, SoftLight, HardLight, ColorDodge, Multiply, Normal}
+var Joins = []setting.Choice{
+	{Value: string(Add), Label: "Add"}, {Value: string(Screen), Label: "Screen"}, {Value: string(Lighten), Label: "Lighten"},
+	{Value: string(Overlay), Label: "Overlay"}, {Value: string(SoftLight), Label: "Soft light"}, {Value: string(HardLight), Label: "Hard light"},
+	{Value: string(ColorDodge), Label: "Color dodge"}, {Value: string(Multiply), Label: "Multiply"}, {Value: string(Normal), Label: "Normal"},
+}
+
+// Choices returns the ways of joining.
+func (Join) Choices() []setting.Choice { return Joins }
 
 // Shell is one level of a glow.
 type Shell struct {
-	Radius   float64 `json:"radius"`   // standard deviation of the Gaussian in pixels
-	Strength float64 `json:"strength"` // 0 to 4
-	Tint     Tint    `json:"tint"`
-	Lift     float64 `json:"lift"` // 0 keeps the energy, 1 the peak
-	Join     Join    `json:"join"`
+	Radius   float64 `json:"radius" label:"Radius" row:"own" unit:"px" range:"0..6000" slider:"L/12000..L/10 log" default:"L/300" step:"0.01" doc:"standard deviation of the Gaussian"`
+	Strength float64 `json:"strength" label:"Strength" unit:"%" range:"0..4" default:"0.3" row:"own" step:"0.01"`
+	Tint     Tint    `json:"tint" title:"Tint"`
+	Lift     float64 `json:"lift" label:"Lift" unit:"%" range:"0..1" default:"0.6" step:"0.01" doc:"0 keeps the energy, 1 the peak"`
+	Join     Join    `json:"join" label:"Joining" default:"add" row:"own"`
 }
+
+// MaxRadius is the largest radius of a shell, in pixels of the photo.
+var MaxRadius = setting.Of[Shell]("radius").Max.A
 
 // Tint is a shell's colour relative to the gel, so that it follows the gel.
 type Tint struct {
-	Hue   float64 `json:"hue"`   // turn in degrees, -180 to 180
-	White float64 `json:"white"` // 0 (the gel) to 1 (white)
+	White float64 `json:"white" label:"Whiter" unit:"%" range:"0..1" default:"0" step:"0.01" doc:"from the gel to white"`
+	Hue   float64 `json:"hue" label:"Turn hue" unit:"°" range:"-180..180" default:"0" step:"1" doc:"against the gel's"`
 }
 
 // Colour returns the tint under a gel in linear light.
@@ -131,20 +149,28 @@ func (t Tint) Colour(g Gel) colour.RGB {
 
 // Spill is the light that a light throws on what is near it in the picture.
 type Spill struct {
-	Strength float64    `json:"strength"` // 0 to 4
-	Reach    float64    `json:"reach"`    // distance in pixels at which it ends
-	Tone     ToneWindow `json:"tone"`
+	Strength float64    `json:"strength" label:"Strength" unit:"%" range:"0..4" default:"2" step:"0.01"`
+	Reach    float64    `json:"reach" label:"Reach" unit:"px" range:"1..100000" slider:"L/50..2L log" default:"L/3" step:"1" doc:"distance at which it ends"`
+	Tone     ToneWindow `json:"tone" title:"Tone window"`
 }
 
 // ToneWindow is the range of the photo's display brightness that an effect may
-// touch; it fades out over Soft beyond either end.
+// touch.
 type ToneWindow struct {
-	Low  float64 `json:"low"`  // 0 to 1
-	High float64 `json:"high"` // 0 to 1, not below Low
-	Soft float64 `json:"soft"` // 0 to 1
+	Low  float64 `json:"low" label:"From" unit:"%" range:"0..1" default:"0" step:"0.01"`
+	High float64 `json:"high" label:"To" unit:"%" range:"0..1" default:"1" step:"0.01"`
+	Soft float64 `json:"soft" label:"Soft" unit:"%" range:"0..1" default:"0.1" step:"0.01" doc:"how far it fades beyond both ends"`
 }
 
-// Whole tells whether the window lets every brightness through.
+// Check refuses a window that is upside down.
+func (w ToneWindow) Check(setting.Frame) (field, msg string) {
+	if w.Low > w.High {
+		return "", "The window's lower end lies above its upper end."
+	}
+	return "", ""
+}
+
+// Whole tells whether the window lets everything through.
 func (w ToneWindow) Whole() bool { return w.Low <= 0 && w.High >= 1 }
 
 // At returns how much of the effect a display brightness v takes, from 0 to 1.
@@ -165,29 +191,21 @@ func ramp(t float64) float64 {
 	return t * t * (3 - 2*t)
 }
 
-// New returns a recipe that leaves a photo of the given size as it is.
+// New returns the recipe of an untouched photo.
 func New(width, height int) *Recipe {
-	return &Recipe{
-		Version: Version,
-		Photo:   Photo{width, height},
-		Dusk:    Dusk{On: true, Saturation: 1},
-		Lights:  []Light{},
-		Glow:    Master{On: true, Level: 1},
-		Spill:   Master{On: true, Level: 1},
-	}
+	p := Photo{width, height}
+	r := setting.New[Recipe](p.Frame())
+	r.Version, r.Photo, r.Lights = Version, p, []Light{}
+	return &r
 }
 
 // DefaultLight returns a light without shapes: a core, the starting stack and
-// spill, in sizes that suit a photo with the given long edge.
-func DefaultLight(longEdge int) Light {
-	return Light{
-		On: true, Level: 1,
-		Gel:    Gel{Hue: 172, Saturation: 0.85, Lightness: 0.5},
-		Shapes: []shape.Shape{},
-		Core:   Core{Whiteness: 0.82, Feather: round(float64(longEdge) / 3000), Texture: 0.35},
-		Shells: StartStack(longEdge),
-		Spill:  Spill{Strength: 2, Reach: round(float64(longEdge) / 3), Tone: ToneWindow{0, 1, 0.1}},
-	}
+// spill, in sizes that suit the photo.
+func DefaultLight(p Photo) Light {
+	l := setting.New[Light](p.Frame())
+	l.Shapes = shape.Shapes{}
+	l.Shells = StartStack(p)
+	return l
 }
 
 // referenceEdge is the long edge of the photo for which the starting radii are
@@ -195,31 +213,19 @@ func DefaultLight(longEdge int) Light {
 const referenceEdge = 6000
 
 // StartStack returns the eight-shell stack that a new light starts with, its
-// radii scaled to a photo with the given long edge.
-func StartStack(longEdge int) []Shell {
+// radii scaled to the photo.
+func StartStack(p Photo) []Shell {
 	radii := []float64{2.5, 5, 10, 20, 45, 90, 144, 288}
 	strength := []float64{0.50, 0.42, 0.34, 0.28, 0.22, 0.16, 0.11, 0.07}
 	white := []float64{0.7, 0.45, 0.25, 0.12, 0.05, 0, 0, 0}
 	shells := make([]Shell, len(radii))
 	for i := range radii {
-		shells[i] = Shell{
-			Radius:   round(radii[i] * float64(longEdge) / referenceEdge),
-			Strength: strength[i],
-			Tint:     Tint{White: white[i]},
-			Lift:     0.6,
-			Join:     Add,
-		}
+		s := setting.New[Shell](p.Frame())
+		s.Radius = setting.Round(radii[i] * float64(p.LongEdge()) / referenceEdge)
+		s.Strength, s.Tint.White = strength[i], white[i]
+		shells[i] = s
 	}
 	return shells
-}
-
-// round keeps three significant digits, so that a length reads well.
-func round(v float64) float64 {
-	if v <= 0 {
-		return 0
-	}
-	m := math.Pow(10, 2-math.Floor(math.Log10(v)))
-	return math.Round(v*m) / m
 }
 
 // Lit returns for each light whether it shines: it is on, has a shape, and no
@@ -239,78 +245,82 @@ func (r *Recipe) Lit() []bool {
 
 // Clone returns a deep copy.
 func (r *Recipe) Clone() *Recipe {
-	c := *r
-	c.Lights = make([]Light, len(r.Lights))
-	for i, l := range r.Lights {
-		l.Shells = append([]Shell{}, l.Shells...)
-		shapes := make([]shape.Shape, len(l.Shapes))
-		for j, s := range l.Shapes {
-			s.Nodes = append([]shape.Node{}, s.Nodes...)
-			shapes[j] = s
-		}
-		l.Shapes = shapes
-		c.Lights[i] = l
-	}
+	c := setting.Clone(*r)
 	return &c
 }
 
-// Encode returns the recipe as JSON.
-func (r *Recipe) Encode() []byte {
-	b, err := json.Marshal(r)
-	if err != nil {
-		panic("recipe: " + err.Error()) // only a NaN could fail, and Validate refuses it
+// Scale returns the recipe for the same photo k times as large on each edge:
+// all its lengths are multiplied.
+func (r *Recipe) Scale(k float64) *Recipe {
+	c := setting.Scale(*r, k)
+	return &c
+}
+
+// Check refuses lights that share an id.
+func (r Recipe) Check(setting.Frame) (field, msg string) {
+	for i := range r.Lights {
+		if id := r.Lights[i].ID; slices.ContainsFunc(r.Lights[:i], func(o Light) bool { return o.ID == id }) {
+			return fmt.Sprintf("lights[%d].id", i), fmt.Sprintf("Two lights have the id %q.", id)
+		}
 	}
-	return b
+	return "", ""
 }
 
-// Error is a fault of a recipe, with the field that has it.
-type Error struct {
-	Field string // such as lights[2].shells[0].radius; empty where no one field is at fault
-	Msg   string // a sentence for the user
-}
+// Validate returns nil or the first fault, a *fault.Error that names its field.
+func (r *Recipe) Validate() error { return setting.Validate(*r, r.Photo.Frame()) }
 
-func (e *Error) Error() string {
-	if e.Field == "" {
-		return e.Msg
-	}
-	return e.Field + ": " + e.Msg
-}
+// Encode returns the recipe as JSON, complete in itself.
+func (r *Recipe) Encode() []byte { return setting.Encode(*r) }
 
-// Decode reads a recipe from JSON and validates it. All faults are of type
-// *Error.
-func Decode(data []byte) (*Recipe, error) {
+// Pack returns the recipe as JSON in which long lists of points stand as the
+// SHA-256 of their bytes, and those bytes by that name.
+func (r *Recipe) Pack() (doc []byte, lists map[string][]byte) { return setting.Pack(*r) }
+
+// Decode reads a recipe from JSON that is complete in itself and validates it.
+// All faults are of type *fault.Error.
+func Decode(data []byte) (*Recipe, error) { return Unpack(data, nil) }
+
+// Unpack reads a recipe from JSON and validates it; load returns the bytes of lists
+// of points by their SHA-256. Where it is nil, such lists are faults.
+func Unpack(data []byte, load func(sum string) ([]byte, error)) (*Recipe, error) {
 	if len(data) > MaxBytes {
-		return nil, &Error{"", fmt.Sprintf("The recipe is larger than %d MB.", MaxBytes>>20)}
+		return nil, fault.New(fault.TooLarge, "The recipe is larger than %d MB.", MaxBytes>>20)
 	}
-	var raw any
-	if err := json.Unmarshal(data, &raw); err != nil {
-		return nil, plainError(err)
-	}
-	head, _ := raw.(map[string]any)
-	switch v, ok := head["version"].(float64); {
-	case !ok:
-		return nil, &Error{"version", "A recipe must say its version."}
-	case v != Version:
-		return nil, &Error{"version", fmt.Sprintf("This recipe is of version %v; this Pyrant reads version %d.", v, Version)}
-	}
-	if err := checkFields(raw, reflect.TypeFor[Recipe](), ""); err != nil {
+	raw, err := setting.Parse(data, "recipe")
+	if err != nil {
 		return nil, err
 	}
-	r := new(Recipe)
-	if err := json.Unmarshal(data, r); err != nil {
-		return nil, plainError(err)
+	if err := upgrade(raw); err != nil {
+		return nil, err
+	}
+	var r Recipe
+	if err := setting.Decode(raw, &r, frameOf(raw)); err != nil {
+		return nil, err
+	}
+	if load != nil {
+		if r, err = setting.Resolve(r, load); err != nil {
+			return nil, err
+		}
 	}
 	if err := r.Validate(); err != nil {
 		return nil, err
 	}
-	return r, nil
+	return &r, nil
 }
 
-// plainError says what encoding/json found in a user's words.
-func plainError(err error) *Error {
-	var kind *json.UnmarshalTypeError
-	if errors.As(err, &kind) {
-		return &Error{kind.Field, fmt.Sprintf("A %s is not what belongs here.", kind.Value)}
+// frameOf finds the photo's size in what is not decoded yet, for defaults that
+// depend on it. A size that is wrong is found later.
+func frameOf(raw any) (f setting.Frame) {
+	if doc, ok := raw.(map[string]any); ok {
+		if p, ok := doc["photo"].(map[string]any); ok {
+			f.W, _ = p["width"].(float64)
+			f.H, _ = p["height"].(float64)
+		}
 	}
-	return &Error{"", "The recipe is not valid JSON: " + strings.TrimPrefix(err.Error(), "json: ") + "."}
+	return f
+}
+
+// Schema returns the JSON Schema of recipes.
+func Schema() []byte {
+	return setting.Schema[Recipe]("https://pyrant.example/recipe.schema.json", "Pyrant recipe", setting.Frame{W: 60000, H: 60000})
 }

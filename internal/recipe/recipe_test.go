@@ -3,12 +3,20 @@ package recipe
 import (
 	"encoding/json"
 	"errors"
+	"fmt"
 	"math"
+	"math/rand/v2"
 	"os"
+	"path/filepath"
 	"reflect"
 	"strings"
 	"testing"
 
+	jsonpatch "github.com/evanphx/json-patch/v5"
+	"github.com/google/jsonschema-go/jsonschema"
+
+	"pyrant/internal/fault"
+	"pyrant/internal/setting"
 	"pyrant/internal/shape"
 )
 
@@ -16,16 +24,21 @@ import (
 func sample(t testing.TB) *Recipe {
 	t.Helper()
 	r := New(3000, 2000)
-	panel := shape.Shape{Kind: shape.Outline, Nodes: []shape.Node{{X: 100, Y: 100, Out: [2]float64{20, -5}}, {X: 300, Y: 110}, {X: 280, Y: 400}}}
-	rod := shape.Shape{Kind: shape.Tube, Width: 20, Nodes: []shape.Node{{X: 900, Y: 100}, {X: 700, Y: 1200}}}
-	var err error
-	if r, err = r.AddShape(0, panel); err != nil {
-		t.Fatal(err)
-	}
-	if r, err = r.AddShape(1, rod); err != nil {
-		t.Fatal(err)
+	for _, sh := range []shape.Shape{
+		shape.Outline{Nodes: shape.PathOf(shape.Node{X: 100, Y: 100, Out: [2]float64{20, -5}}, shape.Node{X: 300, Y: 110}, shape.Node{X: 280, Y: 400})},
+		shape.Tube{Width: 20, Nodes: shape.PathOf(shape.Node{X: 900, Y: 100}, shape.Node{X: 700, Y: 1200})},
+	} {
+		var i int
+		var err error
+		if r, i, err = r.AddLight(); err != nil {
+			t.Fatal(err)
+		}
+		r.Lights[i].Shapes = shape.Shapes{sh}
 	}
 	r.Lights[1].Name = "Signal rod"
+	if err := r.Validate(); err != nil {
+		t.Fatal(err)
+	}
 	return r
 }
 
@@ -35,15 +48,16 @@ func TestRoundTrip(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if !reflect.DeepEqual(r, back) {
+	if string(r.Encode()) != string(back.Encode()) || setting.Key(*r) != setting.Key(*back) {
 		t.Errorf("a recipe comes back changed:\n%+v\n%+v", r, back)
 	}
-	if c := r.Clone(); !reflect.DeepEqual(c, r) {
+	if c := r.Clone(); setting.Key(*c) != setting.Key(*r) {
 		t.Error("a clone differs")
 	} else {
-		c.Lights[0].Shapes[0].Nodes[0].X = 7
-		if r.Lights[0].Shapes[0].Nodes[0].X == 7 {
-			t.Error("a clone shares its points with the original")
+		c.Lights[0].Shells[0].Radius = 7
+		c.Lights[0].Shapes[0] = c.Lights[1].Shapes[0]
+		if setting.Key(*back) != setting.Key(*r) {
+			t.Error("a clone shares its shells or shapes with the original")
 		}
 	}
 }
@@ -60,25 +74,30 @@ func TestDecodeRefuses(t *testing.T) {
 		{"empty", "", "", "not valid JSON"},
 		{"not an object", "[1]", "version", "must say its version"},
 		{"unknown field", swap(`"whiteness"`, `"sparkle":1,"whiteness"`), "lights[0].core.sparkle", "knows no such field"},
-		{"field in another case", swap(`"whiteness"`, `"Whiteness"`), "lights[0].core.whiteness", "missing"},
-		{"missing field", swap(`"level":1,`, ``), "lights[0].level", "missing"},
+		{"field in another case", swap(`"whiteness"`, `"Whiteness"`), "lights[0].core.Whiteness", "knows no such field"},
+		{"missing name", swap(`"name":"Light 1",`, ``), "lights[0].name", "missing"},
+		{"unknown kind of shape", swap(`"kind":"tube"`, `"kind":"cone"`), "lights[1].shapes[0].kind", `"cone"`},
+		{"field of another kind", swap(`"kind":"tube"`, `"kind":"outline"`), "lights[1].shapes[0].width", "knows no such field"},
+		{"points that are elsewhere", swap(`"nodes":[{"x":900,"y":100},{"x":700,"y":1200}]`, `"nodes":"`+strings.Repeat("0a", 32)+`"`), "lights[1].shapes[0].nodes", "missing"},
+		{"points of no name", swap(`"nodes":[{"x":900,"y":100},{"x":700,"y":1200}]`, `"nodes":"here"`), "lights[1].shapes[0].nodes", "not the name"},
+		{"half a pixel", swap(`"width":3000`, `"width":3000.5`), "photo.width", "whole number"},
 		{"NaN", swap(`"daylight":0`, `"daylight":NaN`), "", "not valid JSON"},
 		{"text for a number", swap(`"daylight":0`, `"daylight":"dark"`), "dusk.daylight", "number"},
 		{"radius of -1", swap(`"radius":1.25`, `"radius":-1`), "lights[0].shells[0].radius", "from 0 to 6000"},
 		{"radius of 1e9", swap(`"radius":1.25`, `"radius":1e9`), "lights[0].shells[0].radius", "1000000000 is out of range"},
-		{"number too large for any field", swap(`"radius":1.25`, `"radius":1e999`), "", ""},
+		{"number too large for any field", swap(`"radius":1.25`, `"radius":1e999`), "", "beyond"},
 		{"unknown joining", swap(`"join":"add"`, `"join":"melt"`), "lights[0].shells[0].join", `"melt"`},
 		{"path of one point", swap(`"nodes":[{"x":900,"y":100},{"x":700,"y":1200}]`, `"nodes":[{"x":900,"y":100}]`), "lights[1].shapes[0].nodes", "A path of 1 point is no tube"},
 		{"point far outside", swap(`"x":900`, `"x":90000`), "lights[1].shapes[0].nodes[0].x", "out of range"},
 		{"same id twice", swap(`"id":"l2"`, `"id":"l1"`), "lights[1].id", `the id "l1"`},
-		{"newer version", swap(`"version":1`, `"version":99`), "version", "version 99"},
+		{"newer version", swap(`"version":2`, `"version":99`), "version", "version 99"},
 		{"more after the end", good + "{}", "", "not valid JSON"},
 		{"window upside down", swap(`"low":0,"high":1`, `"low":0.8,"high":0.2`), "lights[0].spill.tone", "above its upper end"},
 		{"no size", swap(`"width":3000`, `"width":0`), "photo.width", "from 1"},
 	}
 	for _, tt := range tests {
 		_, err := Decode([]byte(tt.doc))
-		var e *Error
+		var e *fault.Error
 		if !errors.As(err, &e) {
 			t.Errorf("%s: got %v, want a recipe error", tt.name, err)
 			continue
@@ -97,38 +116,122 @@ func TestDecodeRefuses(t *testing.T) {
 func TestApply(t *testing.T) {
 	r := sample(t)
 	before := string(r.Encode())
-	tests := []struct{ patch, title string }{
-		{string(Set("/lights/1/gel/hue", 20)), "Gel of Signal rod"},
-		{string(Set("/dusk/daylight", -2)), "Daylight"},
-		{string(Set("/dusk/on", false)), "Switch of dusk"},
-		{string(Set("/glow/level", 0.5)), "Level of all glow"},
-		{string(Set("/lights/1/shells/2/radius", 7)), "Radius of shell 3 of Signal rod"},
-		{string(Set("/lights/1/spill/reach", 70)), "Spill reach of Signal rod"},
-		{string(Set("/lights/1/spill/tone/low", 0.2)), "Tone window of Signal rod"},
-		{`[{"op":"remove","path":"/lights/1/shells/0"}]`, "Remove shell 1 of Signal rod"},
-		{`[{"op":"remove","path":"/lights/1"}]`, "Remove Signal rod"},
-		{string(Set("/lights/1/shapes/0/nodes/0/x", 901)), "Points of Signal rod"},
+	op := func(op, path string, value string) []setting.Op {
+		return []setting.Op{{Op: op, Path: path, Value: json.RawMessage(value)}}
+	}
+	tests := []struct {
+		ops   []setting.Op
+		title string
+	}{
+		{Set("/lights/1/gel/hue", 20), "Gel of Signal rod"},
+		{Set("/dusk/daylight", -2), "Daylight"},
+		{Set("/dusk/on", false), "Switch of dusk"},
+		{Set("/glow/level", 0.5), "Level of all glow"},
+		{Set("/lights/1/core/feather", 3), "Edge feather of Signal rod"},
+		{Set("/lights/1/name", "Rod"), "Name of Signal rod"},
+		{Set("/lights/1/shells/2/radius", 7), "Radius of shell 3 of Signal rod"},
+		{Set("/lights/1/shells/2/tint/white", 0.9), "Tint of shell 3 of Signal rod"},
+		{append(Set("/lights/1/shells/2/radius", 7), Set("/lights/1/shells/2/strength", 1)...), "Shell 3 of Signal rod"},
+		{Set("/lights/1/spill/reach", 70), "Spill reach of Signal rod"},
+		{Set("/lights/1/spill/tone/low", 0.2), "Spill tone window of Signal rod"},
+		{op("remove", "/lights/1/shells/0", ""), "Remove shell 1 of Signal rod"},
+		{op("remove", "/lights/1", ""), "Remove Signal rod"},
+		{Set("/lights/1/shapes/0/nodes/0/x", 901), "Points of Signal rod"},
+		{Set("/lights/1/shapes/0/width", 22), "Width of Signal rod"},
+		{op("shift", "/lights/1/shapes/0", "[5,-7]"), "A shape of Signal rod"},
+		{op("add", "/lights/1/shapes/-", `{"kind":"tube","width":5,"nodes":[{"x":1,"y":2},{"x":3,"y":4}]}`), "Add a shape of Signal rod"},
+		{op("remove", "/lights/1/shapes/0", ""), "Remove a shape of Signal rod"},
 	}
 	for _, tt := range tests {
-		next, err := r.Apply([]byte(tt.patch))
+		next, err := r.Apply(tt.ops)
 		if err != nil {
-			t.Errorf("%s: %v", tt.patch, err)
+			t.Errorf("%v: %v", tt.title, err)
 			continue
 		}
 		if string(next.Encode()) == before {
-			t.Errorf("%s changes nothing", tt.patch)
+			t.Errorf("%v changes nothing", tt.title)
 		}
-		if got := r.Title([]byte(tt.patch)); got != tt.title {
-			t.Errorf("%s is called %q, want %q", tt.patch, got, tt.title)
+		if err := next.Validate(); err != nil {
+			t.Errorf("%v: %v", tt.title, err)
+		}
+		if got := r.Title(tt.ops); got != tt.title {
+			t.Errorf("%v is called %q", tt.title, got)
 		}
 	}
-	for _, bad := range []string{"", "{}", "[]x", `[{"op":"replace","path":"/lights/9/level","value":1}]`, `[{"op":"add","path":"/more","value":1}]`, string(Set("/version", 2))} {
-		if _, err := r.Apply([]byte(bad)); err == nil {
-			t.Errorf("patch %q is not refused", bad)
+	for _, bad := range [][]setting.Op{
+		Set("/lights/9/level", 1), Set("/more", 1), Set("/version", 2), Set("/photo/width", 10), Set("/lights/0/level", 7),
+		Set("/lights/0/spill/tone/low", 0.2)[:0:0], Set("/lights/01/level", 1), Set("/lights/-/level", 1), Set("/lights/0/shapes/0/nodes/0/x", 1e9),
+		Set("/lights/0/id", "l2"), op("melt", "/dusk/on", "true"), op("shift", "/lights/0/core", "[1,1]"), op("remove", "/lights/0/id", ""),
+		append(Set("/lights/0/spill/tone/high", 0.1), Set("/lights/0/spill/tone/low", 0.2)...), op("replace", "/dusk/on", ""),
+		op("remove", "/lights/1/shapes/0/nodes/1", ""),
+	} {
+		if len(bad) == 0 {
+			continue
+		}
+		if next, err := r.Apply(bad); err == nil {
+			t.Errorf("%v is not refused: %s", bad, next.Encode())
 		}
 	}
 	if string(r.Encode()) != before {
 		t.Error("Apply changed the recipe it was given")
+	}
+}
+
+// JSON Patch is a standard with an implementation of its own: what operations make of
+// a recipe is what they make of its JSON.
+func TestApplyAgreesWithJSONPatch(t *testing.T) {
+	r := sample(t)
+	rnd := rand.New(rand.NewPCG(1, 2))
+	var numbers []string
+	setting.Paths(*r, func(path string, s *setting.Setting, v reflect.Value) {
+		if v.Kind() == reflect.Float64 {
+			numbers = append(numbers, path)
+		}
+	})
+	applied := 0
+	for range 400 {
+		var ops []setting.Op
+		for range 1 + rnd.IntN(3) {
+			switch rnd.IntN(5) {
+			case 0:
+				ops = append(ops, setting.Op{Op: "remove", Path: fmt.Sprintf("/lights/%d/shells/%d", rnd.IntN(3), rnd.IntN(10))})
+			case 1:
+				ops = append(ops, setting.Op{Op: "add", Path: fmt.Sprintf("/lights/%d/shells/%d", rnd.IntN(3), rnd.IntN(10)),
+					Value: json.RawMessage(`{"radius":3,"strength":0.5,"tint":{"white":0.1,"hue":5},"lift":0.2,"join":"screen"}`)})
+			case 2:
+				ops = append(ops, setting.Op{Op: "replace", Path: fmt.Sprintf("/lights/%d/shapes/0/nodes/%d", rnd.IntN(2), rnd.IntN(4)), Value: json.RawMessage(`{"x":7,"y":8}`)})
+			default:
+				ops = append(ops, Set(numbers[rnd.IntN(len(numbers))], float64(rnd.IntN(3)))...)
+			}
+		}
+		next, err := r.Apply(ops)
+		doc, merr := json.Marshal(ops)
+		patch, perr := jsonpatch.DecodePatch(doc)
+		if merr != nil || perr != nil {
+			t.Fatal(merr, perr)
+		}
+		out, perr := patch.Apply(r.Encode())
+		if err != nil {
+			// Refused: the standard's result cannot be had or is not valid.
+			if perr == nil {
+				if _, derr := Decode(out); derr == nil {
+					t.Errorf("%s is refused: %v", doc, err)
+				}
+			}
+			continue
+		}
+		if perr != nil {
+			t.Errorf("%s is not refused, but by the standard it is: %v", doc, perr)
+			continue
+		}
+		want, derr := Decode(out)
+		if derr != nil || setting.Key(*want) != setting.Key(*next) {
+			t.Errorf("%s:\n%s\n%s %v", doc, next.Encode(), out, derr)
+		}
+		applied++
+	}
+	if applied < 100 {
+		t.Errorf("only %d changes were applied", applied)
 	}
 }
 
@@ -197,63 +300,259 @@ func TestToneWindow(t *testing.T) {
 	}
 }
 
-// The published schema must have the fields of the code, no more and no less.
-func TestSchemaHasTheFields(t *testing.T) {
+// A field that a document does not have takes its default, so that shots of before
+// open when a field is added.
+func TestMissingFieldsTakeTheirDefaults(t *testing.T) {
+	doc := `{"version":2,"photo":{"width":3000,"height":2000},"lights":[{"id":"a","name":"Lamp","shapes":[],"shells":[{"radius":4}]}]}`
+	r, err := Decode([]byte(doc))
+	if err != nil {
+		t.Fatal(err)
+	}
+	l, want := r.Lights[0], DefaultLight(r.Photo)
+	if l.Core != want.Core || l.Gel != want.Gel || l.Spill != want.Spill || !l.On || l.Level != 1 || r.Dusk != New(1, 1).Dusk || r.Glow.Level != 1 {
+		t.Errorf("the defaults did not come: %+v", r)
+	}
+	if s := l.Shells[0]; s.Radius != 4 || s.Lift != 0.6 || s.Join != Add {
+		t.Errorf("a shell of a radius alone is %+v", s)
+	}
+	if want.Core.Feather != 1 || want.Spill.Reach != 1000 {
+		t.Errorf("defaults that follow the photo's size are %v and %v", want.Core.Feather, want.Spill.Reach)
+	}
+}
+
+// Documents of the first version open, also where they say more than they need to.
+func TestUpgrade(t *testing.T) {
+	old := strings.Replace(string(sample(t).Encode()), `"version":2`, `"version":1`, 1)
+	old = strings.Replace(old, `{"kind":"outline",`, `{"kind":"outline","width":0,"closed":false,`, 1)
+	r, err := Decode([]byte(old))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if string(r.Encode()) != string(sample(t).Encode()) {
+		t.Errorf("upgraded:\n%s", r.Encode())
+	}
+}
+
+// Samples of every version are kept, and open.
+func TestSamplesOfEveryVersion(t *testing.T) {
+	for v := 1; v <= Version; v++ {
+		names, err := filepath.Glob(fmt.Sprintf("testdata/v%d-*.json", v))
+		if err != nil || len(names) == 0 {
+			t.Fatalf("there is no sample of version %d: %v", v, err)
+		}
+		for _, name := range names {
+			b, err := os.ReadFile(name)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if !strings.Contains(string(b), fmt.Sprintf(`"version": %d`, v)) {
+				t.Errorf("%s is of another version", name)
+			}
+			r, err := Decode(b)
+			if err != nil {
+				t.Errorf("%s: %v", name, err)
+			} else if r.Version != Version || len(r.Lights) != 6 {
+				t.Errorf("%s: version %d with %d lights", name, r.Version, len(r.Lights))
+			}
+		}
+	}
+}
+
+// Long lists of points stand beside a packed recipe and are found again.
+func TestPackKeepsLongListsBeside(t *testing.T) {
+	r := sample(t)
+	var nodes []shape.Node
+	for i := range 2000 {
+		nodes = append(nodes, shape.Node{X: float64(i), Y: 100 + 10*math.Sin(float64(i)/50)})
+	}
+	r.Lights[0].Shapes = append(r.Lights[0].Shapes, shape.Outline{Nodes: shape.PathOf(nodes...)})
+	doc, lists := r.Pack()
+	if len(lists) != 1 || len(doc) > 20_000 {
+		t.Fatalf("%d lists beside a document of %d bytes", len(lists), len(doc))
+	}
+	load := func(sum string) ([]byte, error) {
+		b, ok := lists[sum]
+		if !ok {
+			return nil, errors.New("no such list")
+		}
+		return b, nil
+	}
+	back, err := Unpack(doc, load)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if string(back.Encode()) != string(r.Encode()) {
+		t.Error("unpacked it is another recipe")
+	}
+	// A changed point makes one other list; the rest of the recipe is shared.
+	next, err := back.Apply(Set("/lights/0/shapes/1/nodes/7/y", 3))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, more := next.Pack(); len(more) != 1 || lists[shape.Nodes(next.Lights[0].Shapes[1]).Key()] != nil {
+		t.Error("the changed list has the name of the old one")
+	}
+	for sum := range lists {
+		lists[sum] = lists[sum][:len(lists[sum])-3]
+	}
+	if _, err := Unpack(doc, load); err == nil {
+		t.Error("a list that is cut off is not refused")
+	}
+	if _, err := Unpack(doc, func(string) ([]byte, error) { return nil, errors.New("gone") }); err == nil {
+		t.Error("a list that is missing is not refused")
+	}
+	bad := make([]byte, 48*4)
+	for i := range bad {
+		bad[i] = 0xff // numbers that are none
+	}
+	if _, err := Unpack(doc, func(string) ([]byte, error) { return bad, nil }); err == nil {
+		t.Error("points that are no numbers are not refused")
+	}
+}
+
+func TestScaleMultipliesEveryLength(t *testing.T) {
+	r := sample(t)
+	s := r.Scale(2)
+	lengths := 0
+	setting.Paths(*r, func(path string, set *setting.Setting, v reflect.Value) {
+		_, now, ok := setting.At(*s, path)
+		if !ok {
+			t.Fatalf("%s is not in the scaled recipe", path)
+		}
+		var was, is float64
+		switch v.Kind() {
+		case reflect.Float64:
+			was, is = v.Float(), now.(float64)
+		case reflect.Int:
+			was, is = float64(v.Int()), float64(now.(int))
+		default:
+			return
+		}
+		want := was
+		if set.Length {
+			want, lengths = 2*was, lengths+1
+		}
+		if is != want {
+			t.Errorf("%s of %v is %v in a photo twice as large, want %v", path, was, is, want)
+		}
+	})
+	a, b := shape.Nodes(r.Lights[0].Shapes[0]), shape.Nodes(s.Lights[0].Shapes[0])
+	for i, n := range a.All() {
+		want := shape.Node{X: 2 * n.X, Y: 2 * n.Y, In: [2]float64{2 * n.In[0], 2 * n.In[1]}, Out: [2]float64{2 * n.Out[0], 2 * n.Out[1]}}
+		if b.At(i) != want {
+			t.Errorf("point %d is %v, want %v", i, b.At(i), want)
+		}
+	}
+	// photo, and of both lights feather, reach, eight radii and one width.
+	if lengths != 2+2*(2+8)+1 {
+		t.Errorf("%d numbers are lengths", lengths)
+	}
+}
+
+// The published schema is the one that the declarations make, and a validator that
+// was not made here agrees with Decode on what it can say: fields, kinds, ranges.
+func TestSchema(t *testing.T) {
 	data, err := os.ReadFile("../../docs/recipe.schema.json")
 	if err != nil {
 		t.Fatal(err)
 	}
-	type node struct {
-		Ref                  string           `json:"$ref"`
-		Properties           map[string]*node `json:"properties"`
-		Required             []string         `json:"required"`
-		AdditionalProperties *bool            `json:"additionalProperties"`
-		Items                *node            `json:"items"`
-		Defs                 map[string]*node `json:"$defs"`
-		Enum                 []string         `json:"enum"`
+	if string(data) != string(Schema()) {
+		t.Fatal("docs/recipe.schema.json is not what the declarations make: run go generate ./internal/recipe")
 	}
-	var root node
-	if err := json.Unmarshal(data, &root); err != nil {
+	var schema jsonschema.Schema
+	if err := json.Unmarshal(data, &schema); err != nil {
 		t.Fatal(err)
 	}
-	var walk func(n *node, ty reflect.Type, path string)
-	walk = func(n *node, ty reflect.Type, path string) {
-		if n == nil {
-			t.Errorf("%s is not in the schema", path)
+	resolved, err := schema.Resolve(nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	valid := func(doc []byte) bool {
+		var v any
+		if err := json.Unmarshal(doc, &v); err != nil {
+			t.Fatal(err)
+		}
+		return resolved.Validate(v) == nil
+	}
+	r := sample(t)
+	if !valid(r.Encode()) {
+		t.Error("the schema refuses a recipe that is valid")
+	}
+	if doc, _ := r.Pack(); !valid(doc) {
+		t.Error("the schema refuses a packed recipe")
+	}
+	// Every number beyond each of its ends.
+	n := 0
+	setting.Paths(*r, func(path string, s *setting.Setting, v reflect.Value) {
+		if v.Kind() != reflect.Float64 && v.Kind() != reflect.Int || path == "/version" { // an older one is brought up to date
 			return
 		}
-		if n.Ref != "" {
-			n = root.Defs[strings.TrimPrefix(n.Ref, "#/$defs/")]
+		widest := setting.Frame{W: 60000, H: 60000}
+		for _, beyond := range []float64{s.Min.In(widest) - 1, s.Max.In(widest) + 1} {
+			doc := patched(t, r, path, beyond)
+			if valid(doc) {
+				t.Errorf("%s of %v: the schema takes it", path, beyond)
+			}
+			if _, err := Decode(doc); err == nil {
+				t.Errorf("%s of %v: the recipe takes it", path, beyond)
+			}
+			n++
 		}
-		switch ty.Kind() {
-		case reflect.Struct:
-			if n.AdditionalProperties == nil || *n.AdditionalProperties {
-				t.Errorf("%s allows other fields", path)
-			}
-			if len(n.Properties) != ty.NumField() {
-				t.Errorf("%s has %d fields in the schema and %d in the code", path, len(n.Properties), ty.NumField())
-			}
-			for i := range ty.NumField() {
-				name, opts, _ := strings.Cut(ty.Field(i).Tag.Get("json"), ",")
-				walk(n.Properties[name], ty.Field(i).Type, path+"."+name)
-				if required := strings.Contains(" "+strings.Join(n.Required, " ")+" ", " "+name+" "); required != (opts == "") {
-					t.Errorf("%s.%s: required is %v in the schema", path, name, required)
-				}
-			}
-		case reflect.Slice:
-			walk(n.Items, ty.Elem(), path+"[]")
-		case reflect.String:
-			if ty == reflect.TypeFor[Join]() && len(n.Enum) != len(Joins) {
-				t.Errorf("%s: %d joinings in the schema, %d in the code", path, len(n.Enum), len(Joins))
-			}
+	})
+	if n < 100 {
+		t.Errorf("only %d ends were tried", n)
+	}
+	for _, bad := range []string{`"join":"melt"`, `"join":"add","glitter":1`} {
+		if doc := strings.Replace(string(r.Encode()), `"join":"add"`, bad, 1); valid([]byte(doc)) {
+			t.Errorf("the schema takes %s", bad)
 		}
 	}
-	walk(&root, reflect.TypeFor[Recipe](), "recipe")
+}
+
+// The table of settings in the manual is the one that the declarations make.
+func TestManual(t *testing.T) {
+	doc, err := os.ReadFile("../../docs/recipe.md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	made, err := Manual(doc)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if string(made) != string(doc) {
+		t.Error("docs/recipe.md is not what the declarations make: run go generate ./internal/recipe")
+	}
+}
+
+// patched returns the JSON of r with another number at path, valid or not.
+func patched(t *testing.T, r *Recipe, path string, v float64) []byte {
+	t.Helper()
+	patch, err := jsonpatch.DecodePatch(fmt.Appendf(nil, `[{"op":"replace","path":%q,"value":%v}]`, path, v))
+	if err != nil {
+		t.Fatal(err)
+	}
+	doc, err := patch.Apply(r.Encode())
+	if err != nil {
+		t.Fatal(err)
+	}
+	return doc
+}
+
+// A light without a shape does not shine, whatever else it has.
+func TestLightWithoutShapesIsDark(t *testing.T) {
+	r := sample(t)
+	r.Lights[0].Shapes = nil
+	if got := r.Lit(); !reflect.DeepEqual(got, []bool{false, true}) {
+		t.Errorf("lit are %v", got)
+	}
 }
 
 func FuzzDecode(f *testing.F) {
 	f.Add(sample(f).Encode())
 	f.Add([]byte(`{"version":1}`))
+	if old, err := os.ReadFile("testdata/v1-quay.json"); err == nil {
+		f.Add(old)
+	}
 	f.Fuzz(func(t *testing.T, data []byte) {
 		r, err := Decode(data)
 		if err != nil {

@@ -3,6 +3,7 @@ package render
 import (
 	"bytes"
 	"context"
+	"fmt"
 	"image"
 	"image/jpeg"
 	"math"
@@ -12,7 +13,9 @@ import (
 	"pyrant/demo"
 	"pyrant/internal/codec"
 	"pyrant/internal/colour"
+	"pyrant/internal/photo"
 	"pyrant/internal/recipe"
+	"pyrant/internal/shape"
 )
 
 // The benchmarks of this file are the rows of the speed table: each reports
@@ -37,9 +40,9 @@ func against(b *testing.B, unit string, work, yardstick func()) {
 }
 
 // demoShot returns the demo photo and its lit recipe.
-func demoShot(tb testing.TB) (*codec.Photo, *recipe.Recipe) {
+func demoShot(tb testing.TB) (*photo.Photo, *recipe.Recipe) {
 	tb.Helper()
-	p, err := codec.Open(demo.Photo)
+	p, err := codec.Open(context.Background(), demo.Photo)
 	if err != nil {
 		tb.Fatal(err)
 	}
@@ -51,10 +54,10 @@ func demoShot(tb testing.TB) (*codec.Photo, *recipe.Recipe) {
 }
 
 // enlarged returns the demo shot k times as large on each edge, lights and all.
-func enlarged(tb testing.TB, k int) (*codec.Photo, *recipe.Recipe) {
+func enlarged(tb testing.TB, k int) (*photo.Photo, *recipe.Recipe) {
 	tb.Helper()
 	small, r := demoShot(tb)
-	p := &codec.Photo{Width: small.Width * k, Height: small.Height * k, Profile: colour.SRGB}
+	p := &photo.Photo{Width: small.Width * k, Height: small.Height * k, Profile: colour.SRGB}
 	p.Pix8 = make([]uint8, 3*p.Width*p.Height)
 	for y := range p.Height {
 		for x := range p.Width {
@@ -100,7 +103,7 @@ func six(tb testing.TB, r *recipe.Recipe) {
 	}
 	for i := range r.Lights {
 		if n := len(r.Lights[i].Shells); n != 8 {
-			r.Lights[i].Shells = recipe.StartStack(r.Photo.LongEdge())
+			r.Lights[i].Shells = recipe.StartStack(r.Photo)
 		}
 	}
 }
@@ -123,6 +126,18 @@ func benchPreview(b *testing.B, change func(r *recipe.Recipe, n int)) {
 	}, func() { encode(b, img, 85) })
 }
 
+// movePoint moves the first point of a light's first shape.
+func movePoint(tb testing.TB, r *recipe.Recipe, light int, dx, dy float64) {
+	tb.Helper()
+	n := shape.Nodes(r.Lights[light].Shapes[0]).At(0)
+	n.X, n.Y = n.X+dx, n.Y+dy
+	next, err := r.Apply(recipe.Set(fmt.Sprintf("/lights/%d/shapes/0/nodes/0", light), n))
+	if err != nil {
+		tb.Fatal(err)
+	}
+	*r = *next
+}
+
 func BenchmarkPreviewFader(b *testing.B) {
 	benchPreview(b, func(r *recipe.Recipe, n int) { r.Lights[n%6].Level = 0.5 + math.Mod(float64(n)*0.618, 1) })
 }
@@ -139,13 +154,11 @@ func BenchmarkPreviewRadius(b *testing.B) {
 
 func BenchmarkPreviewPoint(b *testing.B) {
 	benchPreview(b, func(r *recipe.Recipe, n int) {
-		nd := &r.Lights[n%6].Shapes[0].Nodes[0]
-		nd.X += math.Mod(float64(n)*0.618, 10)
-		nd.Y += math.Mod(float64(n)*0.414, 10)
+		movePoint(b, r, n%6, math.Mod(float64(n)*0.618, 10), math.Mod(float64(n)*0.414, 10))
 	})
 }
 
-func export(tb testing.TB, p *codec.Photo, r *recipe.Recipe) image.Image {
+func export(tb testing.TB, p *photo.Photo, r *recipe.Recipe) image.Image {
 	tb.Helper()
 	img, err := New(1<<29).Export(context.Background(), Request{Photo: p, PhotoKey: "photo", Recipe: r}, nil)
 	if err != nil {
@@ -174,9 +187,7 @@ func BenchmarkExportTwiceLights(b *testing.B) {
 	}
 	for i := range double.Lights {
 		for j := range double.Lights[i].Shapes {
-			for k := range double.Lights[i].Shapes[j].Nodes {
-				double.Lights[i].Shapes[j].Nodes[k].X += float64(i)
-			}
+			double.Lights[i].Shapes[j] = double.Lights[i].Shapes[j].Shifted(float64(i), 0).(shape.Shape)
 		}
 	}
 	against(b, "x-six", func() { export(b, p, double) }, func() { export(b, p, r) })

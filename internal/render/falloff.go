@@ -13,9 +13,9 @@ import (
 // stretch of their mean width shows. All shells count as added.
 func (e *Engine) Falloff(ctx context.Context, r *recipe.Recipe, light int, distances []float64) ([]colour.RGB, error) {
 	l := &r.Lights[light]
-	p := &plan{e: e}
-	ll := &litLight{l: l, key: hashOf(l.Shapes)}
-	width := glow.Width(l.Shapes)
+	p := &plan{cache: e.Cache}
+	ll := newLight(l)
+	width := l.Shapes.Width()
 	if width == 0 {
 		width = float64(r.Photo.LongEdge()) / 30 // nothing traced yet: a panel of some width
 	}

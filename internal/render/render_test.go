@@ -11,8 +11,8 @@ import (
 	"slices"
 	"testing"
 
-	"pyrant/internal/codec"
 	"pyrant/internal/colour"
+	"pyrant/internal/photo"
 	"pyrant/internal/recipe"
 	"pyrant/internal/shape"
 )
@@ -20,8 +20,8 @@ import (
 var ctx = context.Background()
 
 // flat returns a photo of one grey.
-func flat(w, h int, v uint8) *codec.Photo {
-	p := &codec.Photo{Width: w, Height: h, Pix8: make([]uint8, 3*w*h), Profile: colour.SRGB}
+func flat(w, h int, v uint8) *photo.Photo {
+	p := &photo.Photo{Width: w, Height: h, Pix8: make([]uint8, 3*w*h), Profile: colour.SRGB}
 	for i := range p.Pix8 {
 		p.Pix8[i] = v
 	}
@@ -29,9 +29,9 @@ func flat(w, h int, v uint8) *codec.Photo {
 }
 
 // noise returns a photo of random codes, of 8 or 16 bits.
-func noise(w, h int, deep bool) *codec.Photo {
+func noise(w, h int, deep bool) *photo.Photo {
 	r := rand.New(rand.NewPCG(7, 11))
-	p := &codec.Photo{Width: w, Height: h, Profile: colour.SRGB}
+	p := &photo.Photo{Width: w, Height: h, Profile: colour.SRGB}
 	if deep {
 		p.Pix16 = make([]uint16, 3*w*h)
 		for i := range p.Pix16 {
@@ -46,12 +46,12 @@ func noise(w, h int, deep bool) *codec.Photo {
 	return p
 }
 
-func panel(x0, y0, x1, y1 float64) []shape.Shape {
-	return []shape.Shape{{Kind: shape.Outline, Nodes: []shape.Node{{X: x0, Y: y0}, {X: x1, Y: y0}, {X: x1, Y: y1}, {X: x0, Y: y1}}}}
+func panel(x0, y0, x1, y1 float64) shape.Shapes {
+	return shape.Shapes{shape.Outline{Nodes: shape.PathOf(shape.Node{X: x0, Y: y0}, shape.Node{X: x1, Y: y0}, shape.Node{X: x1, Y: y1}, shape.Node{X: x0, Y: y1})}}
 }
 
 // lit returns a recipe for p with one light of the given shapes, dusk as it is.
-func lit(tb testing.TB, p *codec.Photo, shapes []shape.Shape) *recipe.Recipe {
+func lit(tb testing.TB, p *photo.Photo, shapes shape.Shapes) *recipe.Recipe {
 	tb.Helper()
 	r, _, err := recipe.New(p.Width, p.Height).AddLight()
 	if err != nil {
@@ -110,7 +110,7 @@ func TestUntouchedPixelsKeepTheirBytes(t *testing.T) {
 
 func TestPlainIsThePhoto(t *testing.T) {
 	p, r := demoShot(t)
-	m := rgba(t, New(1<<20), Request{Photo: p, Recipe: r, Plain: true, View: image.Rect(700, 300, 900, 500)})
+	m := rgba(t, New(1<<20), Request{Photo: p, Recipe: r, Layer: Plain, View: image.Rect(700, 300, 900, 500)})
 	for y := 300; y < 500; y++ {
 		for x := 700; x < 900; x++ {
 			if !bytes.Equal(m.Pix[m.PixOffset(x, y):][:3], p.Pix8[3*(y*p.Width+x):][:3]) {
@@ -392,8 +392,8 @@ func TestWhatAChangeComputesAnew(t *testing.T) {
 		{"spill strength", func(r *recipe.Recipe) { r.Lights[0].Spill.Strength = 2 }, 0},
 		{"daylight", func(r *recipe.Recipe) { r.Dusk.Daylight = -1 }, 1}, // the darkened photo
 		{"a tint", func(r *recipe.Recipe) { r.Lights[0].Shells[2].Tint.White = 0.9 }, 0},
-		{"a radius", func(r *recipe.Recipe) { r.Lights[0].Shells[2].Radius *= 1.1 }, 2},          // its shell and its peak
-		{"a point", func(r *recipe.Recipe) { r.Lights[0].Shapes[0].Nodes[0].X += 3 }, 8*2 + 2*5}, // one light's shells, peaks and what they are made of
+		{"a radius", func(r *recipe.Recipe) { r.Lights[0].Shells[2].Radius *= 1.1 }, 2}, // its shell and its peak
+		{"a point", func(r *recipe.Recipe) { movePoint(t, r, 0, 3, 0) }, 8*2 + 2*5},     // one light's shells, peaks and what they are made of
 	} {
 		r := base.Clone()
 		c.change(r)
@@ -500,8 +500,8 @@ func TestPasses(t *testing.T) {
 	r.Lights[0].Spill.Reach = 700
 	r.Lights[0].Shells = []recipe.Shell{{Radius: 5, Strength: 0.5, Lift: 0.6, Join: recipe.Add}}
 	e := New(1 << 24)
-	glowing := rgba(t, e, Request{Photo: p, Recipe: r, Pass: GlowPass})
-	spilling := rgba(t, e, Request{Photo: p, Recipe: r, Pass: SpillPass})
+	glowing := rgba(t, e, Request{Photo: p, Recipe: r, Layer: Glow})
+	spilling := rgba(t, e, Request{Photo: p, Recipe: r, Layer: Spill})
 	at := func(m *image.RGBA, x, y int) uint8 { return m.Pix[m.PixOffset(x, y)+1] }
 	if v := at(glowing, 300, 150); v != 0 {
 		t.Errorf("the glow pass has %d where only spill reaches", v)

@@ -20,38 +20,38 @@ const TileSize = 256
 // the picture of that scale. Tiles are rasterised when they are first asked
 // for and kept. A Mask may be used by several goroutines.
 type Mask struct {
-	// Bounds holds all pixels with coverage above 0.
-	Bounds image.Rectangle
-
+	bounds    image.Rectangle
 	add, away []edge
 	mu        sync.Mutex
 	tiles     map[image.Point]*tile
-	bytes     int64
+	bytes     int64 // of the tiles in the map that are done
 }
 
 type edge struct{ a, b Point }
 
 type tile struct {
-	once sync.Once
-	pix  []uint8 // nil for a tile of one value
-	flat uint8
+	once  sync.Once
+	pix   []uint8 // nil for a tile of one value
+	flat  uint8
+	bytes int64 // counted for it; guarded by the mask's mutex
 }
 
 // NewMask prepares the shapes at a scale, in pixels of the result for each
 // pixel of the photo.
-func NewMask(shapes []Shape, scale float64) *Mask {
+func NewMask(shapes Shapes, scale float64) *Mask {
 	m := &Mask{tiles: map[image.Point]*tile{}}
 	lo := Point{math.Inf(1), math.Inf(1)}
 	hi := Point{math.Inf(-1), math.Inf(-1)}
-	for i := range shapes {
-		for _, p := range shapes[i].polygons(scale) {
+	for _, sh := range shapes {
+		taken := sh.Taken()
+		for _, p := range sh.polygons(scale) {
 			list := &m.add
-			if shapes[i].Away {
+			if taken {
 				list = &m.away
 			}
 			for j, a := range p {
 				*list = append(*list, edge{a, p[(j+1)%len(p)]})
-				if !shapes[i].Away {
+				if !taken {
 					lo = Point{math.Min(lo.X, a.X), math.Min(lo.Y, a.Y)}
 					hi = Point{math.Max(hi.X, a.X), math.Max(hi.Y, a.Y)}
 				}
@@ -59,10 +59,13 @@ func NewMask(shapes []Shape, scale float64) *Mask {
 		}
 	}
 	if len(m.add) > 0 {
-		m.Bounds = image.Rect(int(math.Floor(lo.X)), int(math.Floor(lo.Y)), int(math.Ceil(hi.X)), int(math.Ceil(hi.Y)))
+		m.bounds = image.Rect(int(math.Floor(lo.X)), int(math.Floor(lo.Y)), int(math.Ceil(hi.X)), int(math.Ceil(hi.Y)))
 	}
 	return m
 }
+
+// Bounds holds all pixels with coverage above 0.
+func (m *Mask) Bounds() image.Rectangle { return m.bounds }
 
 // Bytes returns the memory held by the tiles rasterised so far.
 func (m *Mask) Bytes() int64 {
@@ -78,7 +81,7 @@ func (m *Mask) Drop(y int) {
 	defer m.mu.Unlock()
 	for at, t := range m.tiles {
 		if (at.Y+1)*TileSize <= y {
-			m.bytes -= int64(len(t.pix))
+			m.bytes -= t.bytes
 			delete(m.tiles, at)
 		}
 	}
@@ -89,10 +92,10 @@ func (m *Mask) Drop(y int) {
 func (m *Mask) Fill(dst []float32, x0, y int) {
 	x1 := x0 + len(dst)
 	clear(dst)
-	if y < m.Bounds.Min.Y || y >= m.Bounds.Max.Y {
+	if y < m.bounds.Min.Y || y >= m.bounds.Max.Y {
 		return
 	}
-	for x := max(x0, m.Bounds.Min.X); x < min(x1, m.Bounds.Max.X); {
+	for x := max(x0, m.bounds.Min.X); x < min(x1, m.bounds.Max.X); {
 		tx, ty := floorDiv(x, TileSize), floorDiv(y, TileSize)
 		end := min((tx+1)*TileSize, x1)
 		t := m.tile(tx, ty)
@@ -102,11 +105,11 @@ func (m *Mask) Fill(dst []float32, x0, y int) {
 			row := t.pix[(y-ty*TileSize)*TileSize:]
 			row = row[x-tx*TileSize : end-tx*TileSize]
 			for i, v := range row {
-				part[i] = coverage[v]
+				part[i] = codes[v]
 			}
 		case t.flat != 0:
 			for i := range part {
-				part[i] = coverage[t.flat]
+				part[i] = codes[t.flat]
 			}
 		}
 		x = end
@@ -122,7 +125,8 @@ func (m *Mask) Plane(r image.Rectangle) *raster.Plane {
 	return p
 }
 
-var coverage = func() (t [256]float32) {
+// codes holds coverage by its code of 8 bits.
+var codes = func() (t [256]float32) {
 	for i := range t {
 		t[i] = float32(i) / 255
 	}
@@ -153,7 +157,11 @@ func (m *Mask) tile(tx, ty int) *tile {
 		}
 		t.pix, t.flat = pix, flat
 		m.mu.Lock()
-		m.bytes += int64(len(pix))
+		// A tile that was dropped while it was made belongs to whoever asked.
+		if m.tiles[at] == t {
+			t.bytes = int64(len(pix))
+			m.bytes += t.bytes
+		}
 		m.mu.Unlock()
 	})
 	return t

@@ -2,9 +2,15 @@
 // outlines of straight and bent sides, and tubes, which are centre lines with
 // a width. It flattens them to polygons and rasterises those with exact-area
 // antialiasing.
+//
+// Each kind of shape is a type of its own file, listed in Kinds.
 package shape
 
-import "math"
+import (
+	"math"
+
+	"pyrant/internal/setting"
+)
 
 // Point is a position in pixels of the photo, or after scaling in pixels of a
 // scaled picture; (0, 0) is the upper left corner of the upper left pixel.
@@ -19,50 +25,51 @@ func (p Point) dist(q Point) float64         { return math.Hypot(p.X-q.X, p.Y-q.
 // Node is a point of a path with the offsets of its two handles; a corner has
 // zero offsets. Between two nodes runs the cubic Bézier curve over a, a+a.Out,
 // b+b.In, b, which is a straight line when both offsets are zero.
+//
+// Shapes may lie outside of the frame and shine into it, but not so far that their
+// light could not be told from none.
 type Node struct {
-	X   float64    `json:"x"`
-	Y   float64    `json:"y"`
-	In  [2]float64 `json:"in,omitzero"`
-	Out [2]float64 `json:"out,omitzero"`
+	X   float64    `json:"x" label:"Across" unit:"px" range:"-W..2W" doc:"from the left edge"`
+	Y   float64    `json:"y" label:"Down" unit:"px" range:"-H..2H" doc:"from the upper edge"`
+	In  [2]float64 `json:"in,omitzero" label:"Arm before" unit:"px" range:"-W-H..W+H" doc:"offset of the handle towards the node before; left out for a corner"`
+	Out [2]float64 `json:"out,omitzero" label:"Arm after" unit:"px" range:"-W-H..W+H" doc:"offset of the handle towards the node after"`
 }
 
-// Kind says how a path's nodes make an area.
-type Kind string
+// Path is the nodes of a shape.
+type Path = setting.List[Node]
 
-// The kinds of traced shape.
-const (
-	Outline Kind = "outline" // the area inside a closed curve
-	Tube    Kind = "tube"    // all within half a width of a centre line
-)
+// PathOf returns a path through nodes, which must not be changed any more.
+func PathOf(nodes ...Node) Path { return setting.ListOf(nodes...) }
 
-// Shape is one traced shape, in pixels of the photo.
-type Shape struct {
-	Kind   Kind    `json:"kind"`
-	Away   bool    `json:"away,omitempty"`   // taken away from the light's other shapes
-	Nodes  []Node  `json:"nodes"`            // at least 3 for an outline, 2 for a tube
-	Width  float64 `json:"width,omitempty"`  // of a tube, in pixels
-	Closed bool    `json:"closed,omitempty"` // a tube that ends where it began
+// shifted returns a path moved by (dx, dy) pixels of the photo.
+func shifted(p Path, dx, dy float64) Path {
+	nodes := append([]Node(nil), p.All()...)
+	for i := range nodes {
+		nodes[i].X += dx
+		nodes[i].Y += dy
+	}
+	return PathOf(nodes...)
 }
 
 // tolerance is how far, in pixels of the picture being made, a flattened curve
 // may stray from the true one: well below what 8-bit coverage can show.
 const tolerance = 0.01
 
-// centre returns the flattened path of s at a scale, without repeating the
-// first point of a closed one.
-func (s *Shape) centre(scale float64) []Point {
-	n := len(s.Nodes)
+// flatten returns a path as a line of short pieces at a scale, without repeating
+// the first point of a closed one.
+func flatten(path Path, closed bool, scale float64) []Point {
+	nodes := path.All()
+	n := len(nodes)
 	if n == 0 {
 		return nil
 	}
-	closed := s.Kind == Outline || s.Closed
 	at := func(nd Node) Point { return Point{nd.X * scale, nd.Y * scale} }
-	pts := []Point{at(s.Nodes[0])}
+	pts := []Point{at(nodes[0])}
 	for i := range n {
 		if i == n-1 && !closed {
 			break
 		}
-		a, b := s.Nodes[i], s.Nodes[(i+1)%n]
+		a, b := nodes[i], nodes[(i+1)%n]
 		p0, p3 := at(a), at(b)
 		p1 := p0.add(Point{a.Out[0], a.Out[1]}.mul(scale))
 		p2 := p3.add(Point{b.In[0], b.In[1]}.mul(scale))
@@ -93,48 +100,6 @@ func (s *Shape) centre(scale float64) []Point {
 		out = out[:len(out)-1]
 	}
 	return out
-}
-
-// polygons returns the closed polygons whose non-zero winding area is the
-// shape, all with the same sense of rotation, so that those of several shapes
-// unite.
-func (s *Shape) polygons(scale float64) [][]Point {
-	c := s.centre(scale)
-	if s.Kind == Outline {
-		if len(c) < 3 {
-			return nil
-		}
-		return [][]Point{orient(c, true)}
-	}
-	h := s.Width * scale / 2
-	if len(c) == 0 || h <= 0 {
-		return nil
-	}
-	if len(c) == 1 {
-		return [][]Point{orient(arc(nil, c[0], h, 0, 2*math.Pi), true)}
-	}
-	if s.Closed && len(c) > 2 {
-		// The side away from the middle bounds the tube, the other the hole.
-		c = orient(c, true)
-		outer, inner := side(c, h, true), side(c, -h, true)
-		if area(inner) <= 0 { // the tube is wider than the space inside it
-			return [][]Point{outer}
-		}
-		for i, j := 0, len(inner)-1; i < j; i, j = i+1, j-1 {
-			inner[i], inner[j] = inner[j], inner[i]
-		}
-		return [][]Point{outer, inner}
-	}
-	p := side(c, h, false)
-	n := len(c)
-	p = capEnd(p, c[n-1], c[n-2], h)
-	back := make([]Point, n)
-	for i := range c {
-		back[n-1-i] = c[i]
-	}
-	p = append(p, side(back, h, false)...)
-	p = capEnd(p, c[0], c[1], h)
-	return [][]Point{orient(p, true)}
 }
 
 // side returns the line at distance h to the right of c as one walks it with y
@@ -226,24 +191,13 @@ func orient(p []Point, positive bool) []Point {
 	return q
 }
 
-// Length returns the length of the shape's line in pixels of the photo: the
-// perimeter of an outline, the centre line of a tube.
-func (s *Shape) Length() (l float64) {
-	c := s.centre(1)
+// length returns the length of a flattened line.
+func length(c []Point, closed bool) (l float64) {
 	for i := 1; i < len(c); i++ {
 		l += c[i].dist(c[i-1])
 	}
-	if len(c) > 1 && (s.Kind == Outline || s.Closed) {
+	if len(c) > 1 && closed {
 		l += c[0].dist(c[len(c)-1])
 	}
 	return
-}
-
-// Area returns the area in square pixels of the photo that the polygons of s
-// enclose; overlapping parts of one shape count twice.
-func (s *Shape) Area() (a float64) {
-	for _, p := range s.polygons(1) {
-		a += area(p) / 2
-	}
-	return math.Abs(a)
 }

@@ -16,18 +16,18 @@ func corners(xy ...float64) []Node {
 
 // circle returns an outline of four Bézier quarters; its area differs from
 // that of the true circle by less than 0.03 %.
-func circle(x, y, r float64) Shape {
+func circle(x, y, r float64) Outline {
 	k := 0.5522847498 * r
-	return Shape{Kind: Outline, Nodes: []Node{
-		{X: x + r, Y: y, In: [2]float64{0, -k}, Out: [2]float64{0, k}},
-		{X: x, Y: y + r, In: [2]float64{k, 0}, Out: [2]float64{-k, 0}},
-		{X: x - r, Y: y, In: [2]float64{0, k}, Out: [2]float64{0, -k}},
-		{X: x, Y: y - r, In: [2]float64{-k, 0}, Out: [2]float64{k, 0}},
-	}}
+	return Outline{Nodes: PathOf(
+		Node{X: x + r, Y: y, In: [2]float64{0, -k}, Out: [2]float64{0, k}},
+		Node{X: x, Y: y + r, In: [2]float64{k, 0}, Out: [2]float64{-k, 0}},
+		Node{X: x - r, Y: y, In: [2]float64{0, k}, Out: [2]float64{0, -k}},
+		Node{X: x, Y: y - r, In: [2]float64{-k, 0}, Out: [2]float64{k, 0}},
+	)}
 }
 
 func sum(m *Mask) (s float64) {
-	for _, v := range m.Plane(m.Bounds).Pix {
+	for _, v := range m.Plane(m.Bounds()).Pix {
 		s += float64(v)
 	}
 	return
@@ -36,25 +36,25 @@ func sum(m *Mask) (s float64) {
 func TestCoverageSumsToArea(t *testing.T) {
 	tests := []struct {
 		name   string
-		shapes []Shape
+		shapes Shapes
 		scale  float64
 		want   float64
 	}{
-		{"square on pixel edges", []Shape{{Kind: Outline, Nodes: corners(10, 10, 30, 10, 30, 25, 10, 25)}}, 1, 300},
-		{"square between pixels, walked the other way", []Shape{{Kind: Outline, Nodes: corners(10.25, 10.5, 10.25, 20.25, 30.75, 20.25, 30.75, 10.5)}}, 1, 20.5 * 9.75},
-		{"square over many tiles", []Shape{{Kind: Outline, Nodes: corners(-300.5, -100, 900, -100, 900, 700.25, -300.5, 700.25)}}, 1, 1200.5 * 800.25},
-		{"scaled down", []Shape{{Kind: Outline, Nodes: corners(0, 0, 1000, 0, 1000, 500, 0, 500)}}, 0.157, 500000 * 0.157 * 0.157},
-		{"circle", []Shape{circle(300, 300, 100)}, 1, math.Pi * 1e4},
-		{"circles that overlap, walked either way, unite", []Shape{circle(100, 100, 50), {Kind: Outline, Nodes: corners(100, 100, 100, 200, 20, 200, 20, 100)}}, 1,
+		{"square on pixel edges", Shapes{Outline{Nodes: PathOf(corners(10, 10, 30, 10, 30, 25, 10, 25)...)}}, 1, 300},
+		{"square between pixels, walked the other way", Shapes{Outline{Nodes: PathOf(corners(10.25, 10.5, 10.25, 20.25, 30.75, 20.25, 30.75, 10.5)...)}}, 1, 20.5 * 9.75},
+		{"square over many tiles", Shapes{Outline{Nodes: PathOf(corners(-300.5, -100, 900, -100, 900, 700.25, -300.5, 700.25)...)}}, 1, 1200.5 * 800.25},
+		{"scaled down", Shapes{Outline{Nodes: PathOf(corners(0, 0, 1000, 0, 1000, 500, 0, 500)...)}}, 0.157, 500000 * 0.157 * 0.157},
+		{"circle", Shapes{circle(300, 300, 100)}, 1, math.Pi * 1e4},
+		{"circles that overlap, walked either way, unite", Shapes{circle(100, 100, 50), Outline{Nodes: PathOf(corners(100, 100, 100, 200, 20, 200, 20, 100)...)}}, 1,
 			math.Pi*2500 + 8000 - math.Pi*2500/4},
-		{"ring by taking away", []Shape{circle(100, 100, 50), func() Shape { c := circle(100, 100, 30); c.Away = true; return c }()}, 1, math.Pi * 1600},
-		{"rod with round ends", []Shape{{Kind: Tube, Width: 10, Nodes: corners(50, 50, 250, 200)}}, 1, 250*10 + math.Pi*25},
-		{"bent rod with round ends", []Shape{{Kind: Tube, Width: 10, Nodes: corners(50, 50, 150, 50, 150, 150)}}, 1,
+		{"ring by taking away", Shapes{circle(100, 100, 50), func() Shape { c := circle(100, 100, 30); c.Away = true; return c }()}, 1, math.Pi * 1600},
+		{"rod with round ends", Shapes{Tube{Width: 10, Nodes: PathOf(corners(50, 50, 250, 200)...)}}, 1, 250*10 + math.Pi*25},
+		{"bent rod with round ends", Shapes{Tube{Width: 10, Nodes: PathOf(corners(50, 50, 150, 50, 150, 150)...)}}, 1,
 			// Two arms that share the corner's outer quarter and its inner square.
 			200*10 + math.Pi*25 - 25 + math.Pi*25/4},
-		{"closed square tube", []Shape{{Kind: Tube, Width: 8, Closed: true, Nodes: corners(100, 100, 200, 100, 200, 200, 100, 200)}}, 1,
+		{"closed square tube", Shapes{Tube{Width: 8, Closed: true, Nodes: PathOf(corners(100, 100, 200, 100, 200, 200, 100, 200)...)}}, 1,
 			100*100 + 4*100*4 + math.Pi*16 - 92*92},
-		{"dot", []Shape{{Kind: Tube, Width: 20, Nodes: corners(40, 40, 40, 40)}}, 1, math.Pi * 100},
+		{"dot", Shapes{Tube{Width: 20, Nodes: PathOf(corners(40, 40, 40, 40)...)}}, 1, math.Pi * 100},
 	}
 	for _, tt := range tests {
 		got := sum(NewMask(tt.shapes, tt.scale))
@@ -65,7 +65,7 @@ func TestCoverageSumsToArea(t *testing.T) {
 }
 
 func TestCoverageOfHalfPixels(t *testing.T) {
-	m := NewMask([]Shape{{Kind: Outline, Nodes: corners(2.5, 3, 6, 3, 6, 5.25, 2.5, 5.25)}}, 1)
+	m := NewMask(Shapes{Outline{Nodes: PathOf(corners(2.5, 3, 6, 3, 6, 5.25, 2.5, 5.25)...)}}, 1)
 	p := m.Plane(image.Rect(0, 0, 8, 8))
 	for _, c := range []struct {
 		x, y int
@@ -80,7 +80,7 @@ func TestCoverageOfHalfPixels(t *testing.T) {
 // A viewport must show the same bytes as the whole: coverage does not depend
 // on the rectangle that is asked for.
 func TestFillDoesNotDependOnViewport(t *testing.T) {
-	shapes := []Shape{circle(400, 300, 170), {Kind: Tube, Width: 13, Nodes: corners(20, 20, 700, 560)}}
+	shapes := Shapes{circle(400, 300, 170), Tube{Width: 13, Nodes: PathOf(corners(20, 20, 700, 560)...)}}
 	whole := NewMask(shapes, 0.77)
 	all := whole.Plane(image.Rect(-50, -50, 700, 600))
 	for _, r := range []image.Rectangle{image.Rect(250, 250, 260, 262), image.Rect(-3, 100, 600, 101), image.Rect(255, 0, 257, 300)} {
@@ -100,20 +100,20 @@ func TestLengthAndArea(t *testing.T) {
 	if l := c.Length(); math.Abs(l-2*math.Pi*100) > 0.5 {
 		t.Errorf("circle of radius 100 is %.2f long", l)
 	}
-	if a := c.Area(); math.Abs(a-math.Pi*1e4) > 20 {
+	if a := Area(c); math.Abs(a-math.Pi*1e4) > 20 {
 		t.Errorf("circle of radius 100 has area %.1f", a)
 	}
-	rod := Shape{Kind: Tube, Width: 6, Nodes: corners(0, 0, 30, 40)}
+	rod := Tube{Width: 6, Nodes: PathOf(corners(0, 0, 30, 40)...)}
 	if l := rod.Length(); math.Abs(l-50) > 1e-9 {
 		t.Errorf("rod is %.2f long, want 50", l)
 	}
 }
 
 func BenchmarkMaskPanel24MP(b *testing.B) {
-	shapes := []Shape{circle(3000, 2000, 390)} // 2 % of 6000x4000
+	shapes := Shapes{circle(3000, 2000, 390)} // 2 % of 6000x4000
 	for b.Loop() {
 		m := NewMask(shapes, 1)
-		m.Plane(m.Bounds)
+		m.Plane(m.Bounds())
 	}
 }
 
@@ -123,12 +123,12 @@ func TestTakingAwayAlongTheSameEdge(t *testing.T) {
 	disc := circle(20.3, 20.6, 9.7)
 	away := disc
 	away.Away = true
-	if s := sum(NewMask([]Shape{disc, away}, 1)); s > 0.01*disc.Area() {
+	if s := sum(NewMask(Shapes{disc, away}, 1)); s > 0.01*Area(disc) {
 		t.Errorf("a disc less itself leaves %.2f pixels", s)
 	}
-	left := Shape{Kind: Outline, Nodes: corners(10.5, 10, 20.5, 10, 20.5, 20, 10.5, 20)}
-	right := Shape{Kind: Outline, Away: true, Nodes: corners(20.5, 10, 30, 10, 30, 20, 20.5, 20)}
-	if s := sum(NewMask([]Shape{left, right}, 1)); math.Abs(s-100) > 0.5 {
+	left := Outline{Nodes: PathOf(corners(10.5, 10, 20.5, 10, 20.5, 20, 10.5, 20)...)}
+	right := Outline{Away: true, Nodes: PathOf(corners(20.5, 10, 30, 10, 30, 20, 20.5, 20)...)}
+	if s := sum(NewMask(Shapes{left, right}, 1)); math.Abs(s-100) > 0.5 {
 		t.Errorf("a panel of 100 pixels less its neighbour has %.2f", s)
 	}
 }

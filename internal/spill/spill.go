@@ -17,8 +17,8 @@ import (
 	"image"
 	"math"
 
+	"pyrant/internal/coverage"
 	"pyrant/internal/raster"
-	"pyrant/internal/shape"
 )
 
 // Lift is how far a small shape is helped up to a large one: the irradiance is
@@ -41,34 +41,28 @@ type Source struct {
 // Bytes returns the memory that the samples take.
 func (s *Source) Bytes() int64 { return int64(len(s.Samples)) * 12 }
 
-// NewSource takes the shapes of a light apart.
-func NewSource(ctx context.Context, shapes []shape.Shape, reach float64) (*Source, error) {
+// NewSource takes what a light covers apart.
+func NewSource(ctx context.Context, c coverage.Coverage, reach float64) (*Source, error) {
 	s := &Source{Reach: reach}
 	const sub = 4 // a sample is the centroid of sub×sub cells of coverage
 	scale := 1.0
-	m := shape.NewMask(shapes, scale)
-	for m.Bounds.Dx()*m.Bounds.Dy() > 1<<18 {
+	m := c.At(scale)
+	for m.Bounds().Dx()*m.Bounds().Dy() > 1<<18 {
 		scale /= 2
-		m = shape.NewMask(shapes, scale)
+		m = c.At(scale)
 	}
-	if m.Bounds.Empty() {
+	if m.Bounds().Empty() {
 		return s, ctx.Err()
 	}
 	// The cells' size follows from the shapes' area and length.
-	count := func(cell float64) float64 {
-		n := 0.0
-		for i := range shapes {
-			n += shapes[i].Area()/(cell*cell) + shapes[i].Length()/cell/2
-		}
-		return n
-	}
+	area, line := c.Area(), c.Line()
 	cell := 1.0
-	for count(cell) > maxSamples {
+	for area/(cell*cell)+line/cell/2 > maxSamples {
 		cell *= 1.25
 	}
 	scale = math.Min(sub/cell, 4)
-	m = shape.NewMask(shapes, scale)
-	b := m.Bounds
+	m = c.At(scale)
+	b := m.Bounds()
 	cols := b.Dx()/sub + 1
 	row := make([]float32, b.Dx())
 	acc := make([][3]float64, cols)

@@ -11,11 +11,11 @@ import (
 
 var ctx = context.Background()
 
-func box(x0, y0, x1, y1 float64) []shape.Shape {
-	return []shape.Shape{{Kind: shape.Outline, Nodes: []shape.Node{{X: x0, Y: y0}, {X: x1, Y: y0}, {X: x1, Y: y1}, {X: x0, Y: y1}}}}
+func box(x0, y0, x1, y1 float64) shape.Shapes {
+	return shape.Shapes{shape.Outline{Nodes: shape.PathOf(shape.Node{X: x0, Y: y0}, shape.Node{X: x1, Y: y0}, shape.Node{X: x1, Y: y1}, shape.Node{X: x0, Y: y1})}}
 }
 
-func source(t testing.TB, shapes []shape.Shape, reach float64) *Source {
+func source(t testing.TB, shapes shape.Shapes, reach float64) *Source {
 	t.Helper()
 	s, err := NewSource(ctx, shapes, reach)
 	if err != nil {
@@ -27,11 +27,11 @@ func source(t testing.TB, shapes []shape.Shape, reach float64) *Source {
 func TestSamplesHoldTheArea(t *testing.T) {
 	for _, tt := range []struct {
 		name   string
-		shapes []shape.Shape
+		shapes shape.Shapes
 		area   float64
 	}{
 		{"panel", box(100, 100, 500, 350), 400 * 250},
-		{"long rod", []shape.Shape{{Kind: shape.Tube, Width: 14, Nodes: []shape.Node{{X: 100, Y: 100}, {X: 5000, Y: 3000}}}}, 14*math.Hypot(4900, 2900) + math.Pi*49},
+		{"long rod", shape.Shapes{shape.Tube{Width: 14, Nodes: shape.PathOf(shape.Node{X: 100, Y: 100}, shape.Node{X: 5000, Y: 3000})}}, 14*math.Hypot(4900, 2900) + math.Pi*49},
 		{"dot", box(10, 10, 11, 11), 1},
 	} {
 		s := source(t, tt.shapes, 1000)

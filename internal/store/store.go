@@ -1,22 +1,24 @@
 // Package store keeps shots on disk: everything in one SQLite database, but for
-// the photos, which are files named by the SHA-256 of their bytes.
+// the files of shots (photos, long lists of points), which lie in a folder under
+// the SHA-256 of their bytes.
 //
 // A shot's recipes are kept as a line of revisions; a head says which of them
 // is in force, and undo and redo move the head. A version number grows with
 // every move, so that a writer who looked at an older state is told so.
+//
+// Which shot uses which file, in what role and since which revision, is in the
+// table uses. A file that no shot uses any more is collected; see files.go.
 package store
 
 import (
 	"context"
 	"crypto/rand"
-	"crypto/sha256"
 	"encoding/base32"
-	"encoding/hex"
 	"errors"
 	"fmt"
-	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 
@@ -25,17 +27,26 @@ import (
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
 
+	"pyrant/internal/asset"
 	"pyrant/internal/recipe"
 )
 
-// Photo is a photo file that was opened once.
-type Photo struct {
-	SHA       string `gorm:"primaryKey"` // of the file, in hex
-	Format    string
-	Width     int // upright
+// File is a file that shots use.
+type File struct {
+	Sum       string `gorm:"primaryKey"` // SHA-256 in hex
+	Format    string // of a photo; otherwise empty
+	Width     int    // of a photo, upright
 	Height    int
-	Size      int64 // bytes of the file
+	Size      int64 // bytes
 	CreatedAt time.Time
+}
+
+// Use says that a shot uses a file.
+type Use struct {
+	ShotID   string `gorm:"primaryKey"`
+	Sum      string `gorm:"primaryKey"`
+	Role     asset.Role
+	FirstSeq int // of the oldest revision that names it
 }
 
 // Shot is one photo with all that is done to it.
@@ -43,9 +54,9 @@ type Shot struct {
 	ID        string `gorm:"primaryKey"`
 	Name      string
 	PhotoSHA  string
-	Photo     Photo `gorm:"foreignKey:PhotoSHA;references:SHA"`
-	HeadSeq   int   // of the revision in force
-	LastSeq   int   // of the newest revision: redo ends there
+	Photo     File `gorm:"foreignKey:PhotoSHA;references:Sum"`
+	HeadSeq   int  // of the revision in force
+	LastSeq   int  // of the newest revision: redo ends there
 	Version   int64
 	DeletedAt *time.Time // when it was put aside; nil for one in use
 	CreatedAt time.Time
@@ -58,7 +69,7 @@ type Revision struct {
 	ShotID    string `gorm:"primaryKey"`
 	Seq       int    `gorm:"primaryKey"`
 	Title     string // what led to it, for people
-	Recipe    string // JSON
+	Recipe    string // JSON; long lists of points stand as their keys
 	CreatedAt time.Time
 }
 
@@ -74,6 +85,10 @@ var (
 type Store struct {
 	dir string
 	db  *gorm.DB
+	// keeping is held for reading from before a file is written until its use is
+	// committed, and for writing while files are collected: a file that somebody
+	// is about to use is not taken away.
+	keeping sync.RWMutex
 }
 
 // migrations are run in order, each once. They spell their tables out, so that
@@ -96,12 +111,30 @@ var migrations = []*gormigrate.Migration{{
 		}
 		return nil
 	},
+}, {
+	// Photos become one role of files.
+	ID: "2026-11-25-files",
+	Migrate: func(tx *gorm.DB) error {
+		for _, q := range []string{
+			`ALTER TABLE photos RENAME TO files`,
+			`ALTER TABLE files RENAME COLUMN sha TO sum`,
+			`CREATE TABLE uses (shot_id TEXT NOT NULL REFERENCES shots(id) ON DELETE CASCADE, sum TEXT NOT NULL REFERENCES files(sum),
+				role TEXT NOT NULL, first_seq INTEGER NOT NULL, PRIMARY KEY (shot_id, sum))`,
+			`CREATE INDEX uses_of_files ON uses (sum)`,
+			`INSERT INTO uses (shot_id, sum, role, first_seq) SELECT id, photo_sha, 'photo', 1 FROM shots`,
+		} {
+			if err := tx.Exec(q).Error; err != nil {
+				return err
+			}
+		}
+		return nil
+	},
 }}
 
 // Open opens the data folder, makes it if need be, and brings its database up
 // to date.
 func Open(dir string) (*Store, error) {
-	if err := os.MkdirAll(filepath.Join(dir, "photos"), 0o755); err != nil {
+	if err := openFiles(dir); err != nil {
 		return nil, err
 	}
 	// WAL and full synchronisation: a commit that was answered survives a crash.
@@ -110,17 +143,12 @@ func Open(dir string) (*Store, error) {
 	if err != nil {
 		return nil, fmt.Errorf("store: opening the database in %s: %w", dir, err)
 	}
-	if err := gormigrate.New(db, gormigrate.DefaultOptions, migrations).Migrate(); err != nil {
+	opt := *gormigrate.DefaultOptions
+	opt.UseTransaction = true
+	if err := gormigrate.New(db, &opt, migrations).Migrate(); err != nil {
 		return nil, fmt.Errorf("store: bringing the database up to date: %w", err)
 	}
-	s := &Store{dir, db}
-	// What an interrupted upload left behind.
-	if old, err := filepath.Glob(filepath.Join(dir, "photos", ".new-*")); err == nil {
-		for _, f := range old {
-			os.Remove(f)
-		}
-	}
-	return s, nil
+	return &Store{dir: dir, db: db}, nil
 }
 
 // Close writes all to disk and lets go of the database.
@@ -145,53 +173,6 @@ func wrap(err error) error {
 	return err
 }
 
-// PhotoPath returns where the photo with the given SHA-256 lies.
-func (s *Store) PhotoPath(sha string) string { return filepath.Join(s.dir, "photos", sha) }
-
-// AddPhoto keeps a photo's bytes: the file is written under a temporary name,
-// synced and renamed before the row that speaks of it is committed.
-func (s *Store) AddPhoto(ctx context.Context, data []byte, format string, width, height int) (sha string, err error) {
-	sum := sha256.Sum256(data)
-	sha = hex.EncodeToString(sum[:])
-	if _, err := os.Stat(s.PhotoPath(sha)); err != nil {
-		if err := s.writePhoto(s.PhotoPath(sha), data); err != nil {
-			return "", wrap(err)
-		}
-	}
-	p := Photo{SHA: sha, Format: format, Width: width, Height: height, Size: int64(len(data))}
-	return sha, wrap(s.db.WithContext(ctx).Where(Photo{SHA: sha}).FirstOrCreate(&p).Error)
-}
-
-func (s *Store) writePhoto(name string, data []byte) error {
-	f, err := os.CreateTemp(filepath.Dir(name), ".new-*")
-	if err != nil {
-		return err
-	}
-	defer os.Remove(f.Name())
-	_, err = f.Write(data)
-	if err == nil {
-		err = f.Sync()
-	}
-	if cerr := f.Close(); err == nil {
-		err = cerr
-	}
-	if err != nil {
-		return err
-	}
-	if err := os.Rename(f.Name(), name); err != nil {
-		return err
-	}
-	d, err := os.Open(filepath.Dir(name))
-	if err != nil {
-		return err
-	}
-	defer d.Close()
-	return d.Sync()
-}
-
-// ReadPhoto returns the original bytes of a photo.
-func (s *Store) ReadPhoto(sha string) ([]byte, error) { return os.ReadFile(s.PhotoPath(sha)) }
-
 // newID returns a short random name for a shot, fit for an address.
 func newID() string {
 	var b [10]byte
@@ -199,15 +180,41 @@ func newID() string {
 	return strings.ToLower(base32.StdEncoding.EncodeToString(b[:]))
 }
 
-// AddShot makes a shot of a kept photo.
-func (s *Store) AddShot(ctx context.Context, name, sha string, r *recipe.Recipe, title string) (*Shot, error) {
-	shot := &Shot{ID: newID(), Name: name, PhotoSHA: sha, HeadSeq: 1, LastSeq: 1, Version: 1}
-	err := s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		if err := tx.Omit("Photo").Create(shot).Error; err != nil {
-			return err
-		}
-		return tx.Create(&Revision{ShotID: shot.ID, Seq: 1, Title: title, Recipe: string(r.Encode())}).Error
+// Photo is a photo's file with what is known of its picture.
+type Photo struct {
+	Data          []byte
+	Format        string
+	Width, Height int // upright
+}
+
+// AddShot makes a shot of a photo and a recipe, and keeps their files.
+func (s *Store) AddShot(ctx context.Context, name string, p Photo, r *recipe.Recipe, title string) (*Shot, error) {
+	f := asset.New(asset.Photo, p.Data)
+	s.keeping.RLock()
+	defer s.keeping.RUnlock()
+	row := File{Sum: f.Sum, Format: p.Format, Width: p.Width, Height: p.Height, Size: int64(len(p.Data))}
+	return s.addShot(ctx, name, row, []asset.File{f}, r, title)
+}
+
+func (s *Store) addShot(ctx context.Context, name string, photo File, files []asset.File, r *recipe.Recipe, title string) (*Shot, error) {
+	doc, lists := r.Pack()
+	files = append(files, asset.Lists(lists)...)
+	shot := &Shot{ID: newID(), Name: name, PhotoSHA: photo.Sum, HeadSeq: 1, LastSeq: 1, Version: 1}
+	err := s.keep(files, func() error {
+		return s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+			if err := tx.Clauses(onceOnly).Create(&photo).Error; err != nil {
+				return err
+			}
+			if err := tx.Omit("Photo").Create(shot).Error; err != nil {
+				return err
+			}
+			if err := use(tx, shot.ID, 1, append(files, asset.File{Sum: photo.Sum, Role: asset.Photo})); err != nil {
+				return err
+			}
+			return tx.Create(&Revision{ShotID: shot.ID, Seq: 1, Title: title, Recipe: string(doc)}).Error
+		})
 	})
+	shot.Photo = photo
 	return shot, wrap(err)
 }
 
@@ -233,6 +240,15 @@ func (s *Store) Shot(ctx context.Context, id string) (*Shot, error) {
 func (s *Store) Revision(ctx context.Context, id string, seq int) (*Revision, error) {
 	r := new(Revision)
 	return r, wrap(s.db.WithContext(ctx).Where("shot_id = ? AND seq = ?", id, seq).First(r).Error)
+}
+
+// Recipe returns the recipe of a revision of a shot.
+func (s *Store) Recipe(ctx context.Context, id string, seq int) (*recipe.Recipe, error) {
+	rev, err := s.Revision(ctx, id, seq)
+	if err != nil {
+		return nil, err
+	}
+	return recipe.Unpack([]byte(rev.Recipe), s.ReadFile)
 }
 
 // Titles returns the titles of what undo would take back and what redo would
@@ -280,15 +296,29 @@ func (s *Store) move(ctx context.Context, id string, version int64, change func(
 
 // Commit makes r the shot's recipe. What had been undone can then no longer be
 // redone. It returns ErrStale where the shot is no longer at version.
-func (s *Store) Commit(ctx context.Context, id string, version int64, r *recipe.Recipe, title string) (*Shot, error) {
-	return s.move(ctx, id, version, func(tx *gorm.DB, shot *Shot) error {
-		if err := tx.Where("shot_id = ? AND seq > ?", id, shot.HeadSeq).Delete(&Revision{}).Error; err != nil {
-			return err
-		}
-		shot.HeadSeq++
-		shot.LastSeq = shot.HeadSeq
-		return tx.Create(&Revision{ShotID: id, Seq: shot.HeadSeq, Title: title, Recipe: string(r.Encode())}).Error
+func (s *Store) Commit(ctx context.Context, id string, version int64, r *recipe.Recipe, title string) (next *Shot, err error) {
+	doc, lists := r.Pack()
+	files := asset.Lists(lists)
+	s.keeping.RLock()
+	defer s.keeping.RUnlock()
+	err = s.keep(files, func() error {
+		next, err = s.move(ctx, id, version, func(tx *gorm.DB, shot *Shot) error {
+			if err := tx.Where("shot_id = ? AND seq > ?", id, shot.HeadSeq).Delete(&Revision{}).Error; err != nil {
+				return err
+			}
+			if err := tx.Where("shot_id = ? AND first_seq > ?", id, shot.HeadSeq).Delete(&Use{}).Error; err != nil {
+				return err
+			}
+			shot.HeadSeq++
+			shot.LastSeq = shot.HeadSeq
+			if err := use(tx, id, shot.HeadSeq, files); err != nil {
+				return err
+			}
+			return tx.Create(&Revision{ShotID: id, Seq: shot.HeadSeq, Title: title, Recipe: string(doc)}).Error
+		})
+		return err
 	})
+	return next, wrap(err)
 }
 
 // Step moves the head by -1 (undo) or 1 (redo).
@@ -328,44 +358,31 @@ func (s *Store) update(ctx context.Context, where, id string, to map[string]any)
 
 // Duplicate makes a shot with the same photo and recipe under a new name.
 func (s *Store) Duplicate(ctx context.Context, id, name string) (*Shot, error) {
+	// From before the photo's row is read until the copy uses it.
+	s.keeping.RLock()
+	defer s.keeping.RUnlock()
 	shot, err := s.Shot(ctx, id)
 	if err != nil {
 		return nil, err
 	}
-	rev, err := s.Revision(ctx, id, shot.HeadSeq)
+	r, err := s.Recipe(ctx, id, shot.HeadSeq)
 	if err != nil {
 		return nil, err
 	}
-	r, err := recipe.Decode([]byte(rev.Recipe))
-	if err != nil {
-		return nil, err
-	}
-	return s.AddShot(ctx, name, shot.PhotoSHA, r, "Duplicate of "+shot.Name)
+	return s.addShot(ctx, name, shot.Photo, nil, r, "Duplicate of "+shot.Name)
 }
 
-// Remove deletes a shot that was put aside, for good, and its photo when no
-// other shot is made of it.
+// Remove deletes a shot that was put aside, for good, and the files that no other
+// shot uses.
 func (s *Store) Remove(ctx context.Context, id string) error {
-	var sha string
-	var left int64
-	err := s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		shot := new(Shot)
-		if err := tx.Where("id = ? AND deleted_at IS NOT NULL", id).First(shot).Error; err != nil {
-			return err
-		}
-		sha = shot.PhotoSHA
-		if err := tx.Delete(shot).Error; err != nil {
-			return err
-		}
-		if err := tx.Model(&Shot{}).Where("photo_sha = ?", sha).Count(&left).Error; err != nil || left > 0 {
-			return err
-		}
-		return tx.Where("sha = ?", sha).Delete(&Photo{}).Error
-	})
-	if err == nil && left == 0 {
-		err = os.Remove(s.PhotoPath(sha))
+	q := s.db.WithContext(ctx).Where("id = ? AND deleted_at IS NOT NULL", id).Delete(&Shot{})
+	if q.Error != nil {
+		return wrap(q.Error)
 	}
-	return wrap(err)
+	if q.RowsAffected == 0 {
+		return ErrNotFound
+	}
+	return s.Collect(ctx)
 }
 
 // Check runs SQLite's integrity check.

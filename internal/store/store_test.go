@@ -31,11 +31,7 @@ func open(t testing.TB, dir string) *Store {
 
 func addShot(t testing.TB, s *Store) *Shot {
 	t.Helper()
-	sha, err := s.AddPhoto(ctx, []byte("a photo's bytes"), "jpeg", 30, 20)
-	if err != nil {
-		t.Fatal(err)
-	}
-	shot, err := s.AddShot(ctx, "Quay", sha, recipe.New(30, 20), "Opened")
+	shot, err := s.AddShot(ctx, "Quay", Photo{[]byte("a photo's bytes"), "jpeg", 30, 20}, recipe.New(30, 20), "Opened")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -152,7 +148,7 @@ func TestAsideAndRemove(t *testing.T) {
 		if err := s.Remove(ctx, id); err != nil {
 			t.Fatal(err)
 		}
-		if _, err := os.Stat(s.PhotoPath(shot.PhotoSHA)); (err == nil) != (i == 0) {
+		if _, err := os.Stat(s.FilePath(shot.PhotoSHA)); (err == nil) != (i == 0) {
 			t.Errorf("after removing %d of 2 shots, the photo: %v", i+1, err)
 		}
 	}
@@ -252,11 +248,7 @@ func burst(dir string) {
 	if err != nil {
 		panic(err)
 	}
-	sha, err := s.AddPhoto(ctx, []byte("bytes"), "jpeg", 30, 20)
-	if err != nil {
-		panic(err)
-	}
-	shot, err := s.AddShot(ctx, "Quay", sha, recipe.New(30, 20), "Opened")
+	shot, err := s.AddShot(ctx, "Quay", Photo{[]byte("bytes"), "jpeg", 30, 20}, recipe.New(30, 20), "Opened")
 	if err != nil {
 		panic(err)
 	}

@@ -1,18 +1,15 @@
 package web
 
 import (
-	"context"
 	"errors"
 	"fmt"
 	"log/slog"
 	"net/http"
 	"strings"
 
-	"github.com/labstack/echo/v4"
+	"github.com/labstack/echo/v5"
 
-	"pyrant/internal/archive"
-	"pyrant/internal/codec"
-	"pyrant/internal/recipe"
+	"pyrant/internal/fault"
 	"pyrant/internal/store"
 )
 
@@ -27,30 +24,31 @@ type problem struct {
 // explain finds the status and the sentence for an error.
 func (s *Server) explain(err error) problem {
 	var (
-		re   *recipe.Error
-		ce   *codec.Error
-		ae   *archive.Error
+		fe   *fault.Error
+		pe   *fault.Panic
 		he   *echo.HTTPError
 		long *http.MaxBytesError
 	)
 	switch {
 	case errors.As(err, &long):
 		return problem{http.StatusRequestEntityTooLarge, "Too large", fmt.Sprintf("The file is larger than %d MB, which is the most that this Pyrant takes. Make it smaller, or start Pyrant with a higher --max-upload.", s.opt.MaxUpload>>20), ""}
-	case errors.As(err, &re):
-		msg := re.Msg
-		if re.Field != "" {
-			msg = re.Field + ": " + msg
+	case errors.As(err, &fe):
+		p := problem{http.StatusUnprocessableEntity, "Not usable", fe.Msg, fe.Field}
+		switch fe.Kind {
+		case fault.TooLarge:
+			p.Status, p.Title = http.StatusRequestEntityTooLarge, "Too large"
+		case fault.NoRoom:
+			p.Title = "No room"
+		case fault.Gone:
+			p.Status, p.Title = http.StatusNotFound, "Gone"
+		default:
+			if fe.Field != "" {
+				p.Title, p.Msg = "Not a valid setting", fe.Field+": "+fe.Msg+" The shot stays as it was."
+			}
 		}
-		return problem{http.StatusUnprocessableEntity, "Not a valid setting", msg + " The shot stays as it was.", re.Field}
-	case errors.As(err, &ce):
-		if ce.TooLarge {
-			return problem{http.StatusRequestEntityTooLarge, "Too large", ce.Msg, ""}
-		}
-		return problem{http.StatusUnprocessableEntity, "Not a usable photo", ce.Msg, ""}
-	case errors.As(err, &ae):
-		return problem{http.StatusUnprocessableEntity, "Not a usable shot", ae.Msg, ""}
-	case errors.Is(err, recipe.ErrFull):
-		return problem{http.StatusUnprocessableEntity, "No room", "There is no room for more of these in one shot.", ""}
+		return p
+	case errors.As(err, &pe):
+		return problem{http.StatusInternalServerError, "Something went wrong", "Something went wrong inside Pyrant, and this one thing was given up. Your work is as it was last saved; the log says more.", ""}
 	case errors.Is(err, store.ErrNotFound):
 		return problem{http.StatusNotFound, "No such shot", "There is no such shot. It may have been put aside; the shots page shows what there is.", ""}
 	case errors.Is(err, store.ErrStale):
@@ -59,10 +57,10 @@ func (s *Server) explain(err error) problem {
 		return problem{http.StatusConflict, "Nothing there", "There is nothing more to undo or redo.", ""}
 	case errors.Is(err, store.ErrFull):
 		return problem{http.StatusInsufficientStorage, "Disk full", "The disk is full, so this could not be saved. All that was saved before is safe. Make room and try again.", ""}
-	case errors.Is(err, context.Canceled):
+	case fault.Cancelled(err):
 		return problem{499, "Cancelled", "The request was cancelled.", ""}
 	case errors.As(err, &he):
-		p := problem{Status: he.Code, Title: http.StatusText(he.Code), Msg: fmt.Sprint(he.Message)}
+		p := problem{Status: he.Code, Title: http.StatusText(he.Code), Msg: he.Message}
 		switch he.Code {
 		case http.StatusNotFound:
 			p.Title, p.Msg = "No such page", "There is nothing at this address."
@@ -75,13 +73,27 @@ func (s *Server) explain(err error) problem {
 		}
 		return p
 	}
+	switch echo.StatusCode(err) {
+	case http.StatusNotFound:
+		return problem{http.StatusNotFound, "No such page", "There is nothing at this address.", ""}
+	case http.StatusMethodNotAllowed:
+		return problem{http.StatusMethodNotAllowed, "Not done so", "This address is not asked in that way.", ""}
+	}
 	return problem{http.StatusInternalServerError, "Something went wrong", "Something went wrong inside Pyrant. Your work is as it was last saved; the log says more.", ""}
+}
+
+// stackOf gives the log where a panic came from.
+func stackOf(err error) slog.Attr {
+	if p := (*fault.Panic)(nil); errors.As(err, &p) {
+		return slog.String("stack", string(p.Stack))
+	}
+	return slog.Attr{}
 }
 
 // handleError answers with a page where a page was asked for, and with JSON
 // elsewhere.
-func (s *Server) handleError(err error, c echo.Context) {
-	if c.Response().Committed {
+func (s *Server) handleError(c *echo.Context, err error) {
+	if r, _ := echo.UnwrapResponse(c.Response()); r != nil && r.Committed {
 		return
 	}
 	p := s.explain(err)
@@ -90,7 +102,7 @@ func (s *Server) handleError(err error, c echo.Context) {
 		level = slog.LevelError
 	}
 	if p.Status != 499 {
-		s.log.Log(c.Request().Context(), level, "refused", "method", c.Request().Method, "path", c.Request().URL.Path, "status", p.Status, "error", err)
+		s.log.Log(c.Request().Context(), level, "refused", "method", c.Request().Method, "path", c.Request().URL.Path, "status", p.Status, "error", err, stackOf(err))
 	}
 	if p.Status == 499 {
 		p.Status = http.StatusRequestTimeout

@@ -13,25 +13,27 @@ import (
 	"syscall"
 	"time"
 
-	"github.com/labstack/echo/v4"
+	"github.com/labstack/echo/v5"
 
-	"pyrant/internal/codec"
-	"pyrant/internal/recipe"
+	"pyrant/internal/atomicfile"
+	"pyrant/internal/export"
+	"pyrant/internal/fault"
 	"pyrant/internal/render"
-	"pyrant/internal/store"
+	"pyrant/internal/setting"
 )
 
 // job is one export in the background.
 type job struct {
 	ID     string
 	Shot   string // its name
-	Format string
+	Format export.Format
 	Width  int
 	Height int
 
 	mu       sync.Mutex
 	progress float64
 	state    string // working, writing, done, failed, cancelled
+	notes    []string
 	problem  string
 	size     int64
 	path     string
@@ -44,20 +46,18 @@ type jobView struct {
 	Percent                  int
 	Width, Height            int
 	SizeMB                   string
+	Notes                    []string
 	CSRF                     string
 }
 
 func (j *job) view(token string) jobView {
 	j.mu.Lock()
 	defer j.mu.Unlock()
-	return jobView{ID: j.ID, State: j.state, Problem: j.problem, File: j.file(), Percent: int(100 * j.progress),
+	return jobView{ID: j.ID, State: j.state, Problem: j.problem, File: j.file(), Percent: int(100 * j.progress), Notes: j.notes,
 		Width: j.Width, Height: j.Height, SizeMB: strconv.FormatFloat(float64(j.size)/1e6, 'f', 1, 64), CSRF: token}
 }
 
-func (j *job) file() string {
-	ext := map[string]string{"jpeg": ".jpg", "png": ".png", "tiff": ".tif"}
-	return j.Shot + ext[j.Format]
-}
+func (j *job) file() string { return j.Shot + j.Format.Ending() }
 
 func (j *job) set(change func()) {
 	j.mu.Lock()
@@ -114,7 +114,7 @@ func (js *jobs) start(j *job, run func(ctx context.Context, j *job, w io.Writer)
 			switch {
 			case err == nil:
 				j.state, j.progress = "done", 1
-			case errors.Is(err, context.Canceled):
+			case fault.Cancelled(err):
 				j.state = "cancelled"
 			default:
 				j.state, j.problem = "failed", explain(err)
@@ -129,23 +129,13 @@ func (js *jobs) start(j *job, run func(ctx context.Context, j *job, w io.Writer)
 	})
 }
 
+// write makes the file of an export. A panic in it ends this export alone.
 func (js *jobs) write(ctx context.Context, j *job, run func(ctx context.Context, j *job, w io.Writer) error) (err error) {
-	f, err := os.Create(j.path)
-	if err != nil {
+	defer fault.Catch(&err)
+	if err := atomicfile.Write(j.path, 0o600, func(w io.Writer) error { return run(ctx, j, w) }); err != nil {
 		return err
 	}
-	defer func() {
-		if cerr := f.Close(); err == nil {
-			err = cerr
-		}
-		if err != nil {
-			os.Remove(j.path)
-		}
-	}()
-	if err := run(ctx, j, stopWriter{ctx, f}); err != nil {
-		return err
-	}
-	info, err := f.Stat()
+	info, err := os.Stat(j.path)
 	if err == nil {
 		j.set(func() { j.size = info.Size() })
 	}
@@ -162,52 +152,34 @@ func (js *jobs) stop() {
 	js.work.Wait()
 }
 
-// stopWriter fails when its context is done, so that an encoder stops soon.
-type stopWriter struct {
-	ctx context.Context
-	w   io.Writer
-}
-
-func (s stopWriter) Write(p []byte) (int, error) {
-	if err := s.ctx.Err(); err != nil {
-		return 0, err
-	}
-	return s.w.Write(p)
-}
-
 // startExport begins an export of the shot as it is now.
-func (s *Server) startExport(c echo.Context) error {
+func (s *Server) startExport(c *echo.Context) error {
 	shot, r, err := s.asked(c)
 	if err != nil {
 		return err
 	}
-	o := codec.Options{Format: c.FormValue("format")}
-	deep := false
-	switch o.Format {
-	case "jpeg":
-		if o.Quality, err = strconv.Atoi(c.FormValue("quality")); err != nil || o.Quality < 1 || o.Quality > 100 {
-			return &recipe.Error{Field: "quality", Msg: "The quality of a JPEG lies between 1 and 100."}
-		}
-	case "png", "tiff":
-	case "png16", "tiff16":
-		o.Format, deep = o.Format[:len(o.Format)-2], true
-	default:
-		return &recipe.Error{Field: "format", Msg: "Choose JPEG, PNG or TIFF."}
+	var set export.Settings
+	if err := setting.FromForm(&set, c.FormValue, r.Photo.Frame()); err != nil {
+		return err
 	}
-	long := 0
-	if c.FormValue("size") == "edge" {
-		long, err = strconv.Atoi(c.FormValue("long"))
-		if err != nil || long < 16 {
-			return &recipe.Error{Field: "long", Msg: "Give the long edge in pixels, 16 or more."}
-		}
-		long = min(long, max(shot.Photo.Width, shot.Photo.Height))
-	}
-	j := &job{Shot: shot.Name, Format: o.Format}
-	j.Width, j.Height, _ = render.Size(shot.Photo.Width, shot.Photo.Height, long)
+	j := &job{Shot: shot.Name, Format: set.Format}
+	j.Width, j.Height, _ = render.Size(shot.Photo.Width, shot.Photo.Height, set.LongEdge(shot.Photo.Width, shot.Photo.Height))
 	s.jobs.start(j, func(ctx context.Context, j *job, w io.Writer) error {
-		return s.export(ctx, j, w, shot, r, long, deep, o)
+		photo, err := s.photo(ctx, shot.PhotoSHA)
+		if err != nil {
+			return err
+		}
+		notes, err := export.Write(ctx, s.engine, &export.Job{Photo: photo, PhotoKey: shot.PhotoSHA, Recipe: r, Settings: set}, w, func(done float64) {
+			j.set(func() {
+				if j.progress = done; done == 1 {
+					j.state = "writing"
+				}
+			})
+		})
+		j.set(func() { j.notes = notes })
+		return err
 	}, func(err error) string {
-		s.log.Error("export failed", "shot", shot.ID, "error", err)
+		s.log.Error("export failed", "shot", shot.ID, "error", err, stackOf(err))
 		if errors.Is(err, syscall.ENOSPC) {
 			return "The disk is full. Make room and export again; the shot itself is safe."
 		}
@@ -216,23 +188,7 @@ func (s *Server) startExport(c echo.Context) error {
 	return c.Render(http.StatusOK, "job", j.view(csrf(c)))
 }
 
-func (s *Server) export(ctx context.Context, j *job, w io.Writer, shot *store.Shot, r *recipe.Recipe, long int, deep bool, o codec.Options) error {
-	photo, err := s.photo(ctx, shot.PhotoSHA)
-	if err != nil {
-		return err
-	}
-	img, err := s.engine.Export(ctx, render.Request{Photo: photo, PhotoKey: shot.PhotoSHA, Recipe: r, LongEdge: long, Deep: deep}, func(done float64) {
-		j.set(func() { j.progress = done })
-	})
-	if err != nil {
-		return err
-	}
-	j.set(func() { j.state = "writing" })
-	o.ICC, o.EXIF = photo.ICC, photo.EXIF
-	return codec.Write(w, img, o)
-}
-
-func (s *Server) job(c echo.Context) (*job, error) {
+func (s *Server) job(c *echo.Context) (*job, error) {
 	j := s.jobs.find(c.Param("job"))
 	if j == nil {
 		return nil, echo.NewHTTPError(http.StatusNotFound, "This export is gone. Export again.")
@@ -240,7 +196,7 @@ func (s *Server) job(c echo.Context) (*job, error) {
 	return j, nil
 }
 
-func (s *Server) exportStatus(c echo.Context) error {
+func (s *Server) exportStatus(c *echo.Context) error {
 	j, err := s.job(c)
 	if err != nil {
 		return err
@@ -248,7 +204,7 @@ func (s *Server) exportStatus(c echo.Context) error {
 	return c.Render(http.StatusOK, "job", j.view(csrf(c)))
 }
 
-func (s *Server) cancelExport(c echo.Context) error {
+func (s *Server) cancelExport(c *echo.Context) error {
 	j, err := s.job(c)
 	if err != nil {
 		return err
@@ -262,7 +218,7 @@ func (s *Server) cancelExport(c echo.Context) error {
 	return c.Render(http.StatusOK, "job", j.view(csrf(c)))
 }
 
-func (s *Server) exportFile(c echo.Context) error {
+func (s *Server) exportFile(c *echo.Context) error {
 	j, err := s.job(c)
 	if err != nil {
 		return err
@@ -270,7 +226,7 @@ func (s *Server) exportFile(c echo.Context) error {
 	if v := j.view(""); v.State != "done" {
 		return echo.NewHTTPError(http.StatusConflict, "This export is not finished.")
 	}
-	attach(c, "image/"+j.Format, j.file())
+	attach(c, "image/"+j.Format.Codec(), j.file())
 	http.ServeFile(c.Response(), c.Request(), j.path)
 	return nil
 }

@@ -11,19 +11,22 @@ import (
 	"net/http"
 	"strconv"
 
-	"github.com/labstack/echo/v4"
+	"github.com/labstack/echo/v5"
 
+	"pyrant/internal/cache"
 	"pyrant/internal/codec"
 	"pyrant/internal/colour"
+	"pyrant/internal/fault"
 	"pyrant/internal/glow"
 	"pyrant/internal/recipe"
 	"pyrant/internal/render"
+	"pyrant/internal/setting"
 	"pyrant/internal/store"
 )
 
 // frameRequest asks for the pixels that the screen shows.
 type frameRequest struct {
-	Patch json.RawMessage `json:"patch"` // values that are not saved yet
+	Patch json.RawMessage `json:"patch"` // values that are not saved yet: operations of a change
 	Long  int             `json:"long"`  // long edge of the whole picture at this zoom
 	X     int             `json:"x"`     // the part that is seen, in pixels of that picture
 	Y     int             `json:"y"`
@@ -48,18 +51,24 @@ const dragQuality = 85
 
 func (q *frameRequest) check() error {
 	if q.Long < 1 || q.Long > codec.MaxEdge || q.X < 0 || q.Y < 0 || q.W < 1 || q.H < 1 || q.W > maxFrame/q.H {
-		return echo.NewHTTPError(http.StatusUnprocessableEntity, "The frame that was asked for has no usable size.")
+		return fault.New(fault.Invalid, "The frame that was asked for has no usable size.")
 	}
 	if frameKinds[q.As] == "" {
-		return echo.NewHTTPError(http.StatusUnprocessableEntity, "A frame is sent as jpeg, png or pixels.")
+		return fault.New(fault.Invalid, "A frame is sent as jpeg, png or pixels.")
 	}
 	return nil
 }
 
 // frame answers with a part of the picture as it was last saved.
-func (s *Server) frame(c echo.Context) error {
-	num := func(name string) int { n, _ := strconv.Atoi(c.QueryParam(name)); return n }
-	q := &frameRequest{Long: num("long"), X: num("x"), Y: num("y"), W: num("w"), H: num("h"), Plain: c.QueryParam("plain") == "1", As: c.QueryParam("as")}
+func (s *Server) frame(c *echo.Context) error {
+	q := &frameRequest{Plain: c.QueryParam("plain") == "1", As: c.QueryParam("as")}
+	for name, to := range map[string]*int{"long": &q.Long, "x": &q.X, "y": &q.Y, "w": &q.W, "h": &q.H} {
+		n, err := strconv.Atoi(c.QueryParam(name))
+		if err != nil {
+			return fault.In(name, "The frame's address says no number here.")
+		}
+		*to = n
+	}
 	shot, err := s.store.Shot(c.Request().Context(), c.Param("id"))
 	if err != nil {
 		return err
@@ -79,7 +88,7 @@ func (s *Server) frame(c echo.Context) error {
 
 // draftFrame answers with a part of the picture under values that are still in
 // the user's hand.
-func (s *Server) draftFrame(c echo.Context) error {
+func (s *Server) draftFrame(c *echo.Context) error {
 	q := new(frameRequest)
 	if err := bindJSON(c, q); err != nil {
 		return err
@@ -91,7 +100,7 @@ func (s *Server) draftFrame(c echo.Context) error {
 	return s.sendFrame(c, shot, q)
 }
 
-func (s *Server) sendFrame(c echo.Context, shot *store.Shot, q *frameRequest) error {
+func (s *Server) sendFrame(c *echo.Context, shot *store.Shot, q *frameRequest) error {
 	ctx := c.Request().Context()
 	if err := q.check(); err != nil {
 		return err
@@ -110,7 +119,7 @@ func (s *Server) sendFrame(c echo.Context, shot *store.Shot, q *frameRequest) er
 	}
 	if q.As == "pixels" {
 		if img.Rect.Dx() != q.W || img.Rect.Dy() != q.H {
-			return echo.NewHTTPError(http.StatusUnprocessableEntity, "The frame that was asked for is not all in the picture.")
+			return fault.New(fault.Invalid, "The frame that was asked for is not all in the picture.")
 		}
 		return c.Blob(http.StatusOK, kind, img.Pix)
 	}
@@ -127,9 +136,13 @@ func (s *Server) renderPart(ctx context.Context, shot *store.Shot, r *recipe.Rec
 	if err != nil {
 		return nil, err
 	}
+	layer := render.Whole
+	if plain {
+		layer = render.Plain
+	}
 	img, err := s.engine.Render(ctx, render.Request{
 		Photo: photo, PhotoKey: shot.PhotoSHA, Recipe: r, LongEdge: min(long, max(photo.Width, photo.Height)),
-		View: part, Plain: plain, Profile: colour.SRGB,
+		View: part, Layer: layer, Profile: colour.SRGB,
 	})
 	if err != nil {
 		return nil, err
@@ -172,7 +185,7 @@ func (b bytesNode) Bytes() int64 { return int64(len(b)) }
 // shown, for dense screens.
 const previewEdge = 840
 
-func (s *Server) preview(c echo.Context) error {
+func (s *Server) preview(c *echo.Context) error {
 	ctx := c.Request().Context()
 	shot, err := s.store.Shot(ctx, c.Param("id"))
 	if err != nil {
@@ -184,7 +197,7 @@ func (s *Server) preview(c echo.Context) error {
 	if c.Request().Header.Get("If-None-Match") == tag {
 		return c.NoContent(http.StatusNotModified)
 	}
-	b, err := render.Get(ctx, s.engine.Cache, "preview "+tag, func(ctx context.Context) (bytesNode, error) {
+	b, err := cache.Get(ctx, s.engine.Cache, "preview "+tag, func(ctx context.Context) (bytesNode, error) {
 		return s.renderPreview(ctx, shot, previewEdge)
 	})
 	if err != nil {
@@ -195,7 +208,7 @@ func (s *Server) preview(c echo.Context) error {
 
 // falloff answers with what the chart of a light's stack draws: distances from
 // the edge, the display brightness of the summed glow there, and its colour.
-func (s *Server) falloff(c echo.Context) error {
+func (s *Server) falloff(c *echo.Context) error {
 	ctx := c.Request().Context()
 	q := struct {
 		Patch json.RawMessage `json:"patch"`
@@ -216,7 +229,7 @@ func (s *Server) falloff(c echo.Context) error {
 		return err
 	}
 	if q.Light < 0 || q.Light >= len(r.Lights) || q.Count < 2 || q.Count > 1000 || !(q.From > 0) || !(q.To > q.From) {
-		return echo.NewHTTPError(http.StatusUnprocessableEntity, "There is no such light or no such range.")
+		return fault.New(fault.Invalid, "There is no such light or no such range.")
 	}
 	curve, err := s.engine.Falloff(ctx, r, q.Light, glow.LogSpace(q.From, q.To, q.Count))
 	if err != nil {
@@ -236,7 +249,7 @@ func (s *Server) falloff(c echo.Context) error {
 
 // histogram answers with how often each of 64 display brightnesses stands in
 // the photo, relative to the most frequent, for the tone window.
-func (s *Server) histogram(c echo.Context) error {
+func (s *Server) histogram(c *echo.Context) error {
 	ctx := c.Request().Context()
 	shot, err := s.store.Shot(ctx, c.Param("id"))
 	if err != nil {
@@ -258,4 +271,20 @@ func (s *Server) histogram(c echo.Context) error {
 		bins[i] = math.Round(1000*bins[i]/most) / 1000
 	}
 	return c.JSON(http.StatusOK, bins)
+}
+
+// shapes answers with the shapes of a light by their key, for a page that does not
+// carry them. What a key names never changes.
+func (s *Server) shapes(c *echo.Context) error {
+	_, r, err := s.asked(c)
+	if err != nil {
+		return err
+	}
+	for i := range r.Lights {
+		if r.Lights[i].Shapes.Key() == c.Param("key") {
+			c.Response().Header().Set("Cache-Control", "private, max-age=86400, immutable")
+			return c.Blob(http.StatusOK, "application/json", setting.Encode(r.Lights[i].Shapes))
+		}
+	}
+	return fault.New(fault.Gone, "These shapes are no longer in this shot. Reload the page.")
 }

@@ -22,10 +22,12 @@ import (
 	"sync"
 	"time"
 
-	"github.com/labstack/echo/v4"
-	"github.com/labstack/echo/v4/middleware"
+	"github.com/labstack/echo/v5"
+	"github.com/labstack/echo/v5/middleware"
 
+	"pyrant/internal/cache"
 	"pyrant/internal/codec"
+	"pyrant/internal/photo"
 	"pyrant/internal/recipe"
 	"pyrant/internal/render"
 	"pyrant/internal/store"
@@ -86,7 +88,7 @@ func New(opt Options) (*Server, error) {
 }
 
 // Render implements echo.Renderer.
-func (s *Server) Render(w io.Writer, name string, data any, c echo.Context) error {
+func (s *Server) Render(_ *echo.Context, w io.Writer, name string, data any) error {
 	// To memory first: a template that fails must not leave half a page.
 	var b bytes.Buffer
 	if err := s.pages.ExecuteTemplate(&b, name, data); err != nil {
@@ -101,10 +103,10 @@ const contentPolicy = "default-src 'none'; script-src 'self'; style-src 'self'; 
 func (s *Server) routes() {
 	e := echo.New()
 	s.echo = e
-	e.HideBanner, e.HidePort = true, true
+	e.Logger = s.log
 	e.Renderer = s
 	e.HTTPErrorHandler = s.handleError
-	e.Use(middleware.Recover(), s.checkHost, middleware.SecureWithConfig(middleware.SecureConfig{
+	e.Use(middleware.Recover(), s.checkHost, sameOrigin, middleware.SecureWithConfig(middleware.SecureConfig{
 		ContentSecurityPolicy: contentPolicy,
 		ContentTypeNosniff:    "nosniff",
 		XFrameOptions:         "DENY",
@@ -116,7 +118,7 @@ func (s *Server) routes() {
 	}
 	files := http.StripPrefix("/static/", http.FileServer(http.FS(static)))
 	e.GET("/static/*", echo.WrapHandler(files), func(next echo.HandlerFunc) echo.HandlerFunc {
-		return func(c echo.Context) error {
+		return func(c *echo.Context) error {
 			c.Response().Header().Set("Cache-Control", "no-cache")
 			return next(c)
 		}
@@ -129,7 +131,7 @@ func (s *Server) routes() {
 		CookieHTTPOnly: true,
 		CookieSameSite: http.SameSiteStrictMode,
 	}), func(next echo.HandlerFunc) echo.HandlerFunc {
-		return func(c echo.Context) error {
+		return func(c *echo.Context) error {
 			limit := int64(recipe.MaxBytes + 1<<20)
 			if c.Path() == "/shots" {
 				limit = s.opt.MaxUpload + 1<<16 // and the form around the file
@@ -157,16 +159,29 @@ func (s *Server) routes() {
 	app.POST("/shots/:id/frame", s.draftFrame)
 	app.POST("/shots/:id/falloff", s.falloff)
 	app.GET("/shots/:id/histogram", s.histogram)
+	app.GET("/shots/:id/shapes/:key", s.shapes)
 	app.POST("/shots/:id/exports", s.startExport)
 	app.GET("/exports/:job", s.exportStatus)
 	app.POST("/exports/:job/cancel", s.cancelExport)
 	app.GET("/exports/:job/file", s.exportFile)
 }
 
+// sameOrigin refuses changes that a page of another origin asks the browser for,
+// such as one of another port of this machine.
+func sameOrigin(next echo.HandlerFunc) echo.HandlerFunc {
+	p := http.NewCrossOriginProtection()
+	return func(c *echo.Context) error {
+		if err := p.Check(c.Request()); err != nil {
+			return echo.NewHTTPError(http.StatusForbidden, "This was asked for by a page that is not Pyrant's. Open Pyrant itself and do it there.")
+		}
+		return next(c)
+	}
+}
+
 // checkHost refuses requests that were sent to another name, as a page of a
 // stranger does whose name was made to point here (DNS rebinding).
 func (s *Server) checkHost(next echo.HandlerFunc) echo.HandlerFunc {
-	return func(c echo.Context) error {
+	return func(c *echo.Context) error {
 		host := c.Request().Host
 		if h, _, err := net.SplitHostPort(host); err == nil {
 			host = h
@@ -227,39 +242,44 @@ func (s *Server) Close() error {
 }
 
 // photo returns the decoded photo, kept in the render cache.
-func (s *Server) photo(ctx context.Context, sha string) (*codec.Photo, error) {
-	return render.Get(ctx, s.engine.Cache, "decoded "+sha, func(context.Context) (*codec.Photo, error) {
-		data, err := s.store.ReadPhoto(sha)
+func (s *Server) photo(ctx context.Context, sha string) (*photo.Photo, error) {
+	return cache.Get(ctx, s.engine.Cache, "decoded "+sha, func(ctx context.Context) (*photo.Photo, error) {
+		data, err := s.store.ReadFile(sha)
 		if err != nil {
 			return nil, err
 		}
-		return codec.Open(data)
+		return codec.Open(ctx, data)
 	})
 }
 
 // kept is a recipe in the render cache.
-type kept struct {
-	*recipe.Recipe
-	size int64
-}
+type kept struct{ *recipe.Recipe }
 
-func (k kept) Bytes() int64 { return k.size }
+// Bytes returns about the memory that a recipe takes. Its lists are shared with the
+// revisions before and after it.
+func (k kept) Bytes() int64 { return int64(1<<12 + 1<<12*len(k.Lights)) }
+
+func headKey(shot *store.Shot) string {
+	return fmt.Sprintf("recipe %s %d %d", shot.ID, shot.HeadSeq, shot.Version)
+}
 
 // head returns the recipe in force of a shot. Callers must not change it.
 func (s *Server) head(ctx context.Context, shot *store.Shot) (*recipe.Recipe, error) {
-	k, err := render.Get(ctx, s.engine.Cache, fmt.Sprintf("recipe %s %d %d", shot.ID, shot.HeadSeq, shot.Version), func(ctx context.Context) (kept, error) {
-		rev, err := s.store.Revision(ctx, shot.ID, shot.HeadSeq)
-		if err != nil {
-			return kept{}, err
-		}
-		r, err := recipe.Decode([]byte(rev.Recipe))
-		return kept{r, int64(4 * len(rev.Recipe))}, err
+	k, err := cache.Get(ctx, s.engine.Cache, headKey(shot), func(ctx context.Context) (kept, error) {
+		r, err := s.store.Recipe(ctx, shot.ID, shot.HeadSeq)
+		return kept{r}, err
 	})
 	return k.Recipe, err
 }
 
+// remember keeps a recipe that was just made the one in force, so that it is not
+// read again.
+func (s *Server) remember(ctx context.Context, shot *store.Shot, r *recipe.Recipe) {
+	_, _ = cache.Get(ctx, s.engine.Cache, headKey(shot), func(context.Context) (kept, error) { return kept{r}, nil })
+}
+
 // asked returns the shot that a request is about and its recipe in force.
-func (s *Server) asked(c echo.Context) (*store.Shot, *recipe.Recipe, error) {
+func (s *Server) asked(c *echo.Context) (*store.Shot, *recipe.Recipe, error) {
 	shot, err := s.store.Shot(c.Request().Context(), c.Param("id"))
 	if err != nil {
 		return nil, nil, err

@@ -9,24 +9,24 @@ import (
 	"slices"
 	"strconv"
 
-	"github.com/labstack/echo/v4"
+	"github.com/labstack/echo/v5"
 
+	"pyrant/internal/fault"
+	"pyrant/internal/photo"
 	"pyrant/internal/recipe"
-	"pyrant/internal/shape"
+	"pyrant/internal/setting"
 	"pyrant/internal/store"
 )
 
-var stepIDs = []string{"photo", "dusk", "trace", "glow", "spill", "export"}
-
 // view makes the page of a shot as the request asks to see it.
-func (s *Server) view(c echo.Context, shot *store.Shot) (*page, error) {
+func (s *Server) view(c *echo.Context, shot *store.Shot) (*page, error) {
 	ctx := c.Request().Context()
 	r, err := s.head(ctx, shot)
 	if err != nil {
 		return nil, err
 	}
-	p := &page{CSRF: csrf(c), Shot: shot, R: r, Step: c.FormValue("step"), Light: -1, Saved: shot.UpdatedAt}
-	if !slices.Contains(stepIDs, p.Step) {
+	p := &page{pages: s.pages, CSRF: csrf(c), Shot: shot, R: r, Step: c.FormValue("step"), Light: -1, Saved: shot.UpdatedAt}
+	if stepOf(p.Step) == nil {
 		p.Step = "glow"
 		if len(r.Lights) == 0 {
 			p.Step = "dusk"
@@ -44,17 +44,11 @@ func (s *Server) view(c echo.Context, shot *store.Shot) (*page, error) {
 	if p.Undo, p.Redo, err = s.store.Titles(ctx, shot); err != nil {
 		return nil, err
 	}
-	if p.Step == "photo" {
-		photo, err := s.photo(ctx, shot.PhotoSHA)
-		if err != nil {
-			return nil, err
-		}
-		p.Notes, p.ProfileName, p.Deep = photo.Notes, photo.Profile.Name, photo.Deep()
-	}
+	p.photo = func() (*photo.Photo, error) { return s.photo(ctx, shot.PhotoSHA) }
 	return p, nil
 }
 
-func (s *Server) shotPage(c echo.Context) error {
+func (s *Server) shotPage(c *echo.Context) error {
 	shot, err := s.store.Shot(c.Request().Context(), c.Param("id"))
 	if err != nil {
 		return err
@@ -67,7 +61,7 @@ func (s *Server) shotPage(c echo.Context) error {
 }
 
 // bench answers with the bench of a step, and what stands round it.
-func (s *Server) bench(c echo.Context) error {
+func (s *Server) bench(c *echo.Context) error {
 	shot, err := s.store.Shot(c.Request().Context(), c.Param("id"))
 	if err != nil {
 		return err
@@ -75,7 +69,7 @@ func (s *Server) bench(c echo.Context) error {
 	return s.update(c, shot)
 }
 
-func (s *Server) update(c echo.Context, shot *store.Shot) error {
+func (s *Server) update(c *echo.Context, shot *store.Shot) error {
 	p, err := s.view(c, shot)
 	if err != nil {
 		return err
@@ -85,7 +79,7 @@ func (s *Server) update(c echo.Context, shot *store.Shot) error {
 }
 
 // current returns the shot, its recipe, and the version that the page showed.
-func (s *Server) current(c echo.Context) (*store.Shot, *recipe.Recipe, int64, error) {
+func (s *Server) current(c *echo.Context) (*store.Shot, *recipe.Recipe, int64, error) {
 	shot, err := s.store.Shot(c.Request().Context(), c.Param("id"))
 	if err != nil {
 		return nil, nil, 0, err
@@ -102,29 +96,34 @@ func (s *Server) current(c echo.Context) (*store.Shot, *recipe.Recipe, int64, er
 }
 
 // change saves a JSON Patch of the recipe as one revision.
-func (s *Server) change(c echo.Context) error {
+func (s *Server) change(c *echo.Context) error {
 	shot, r, version, err := s.current(c)
 	if err != nil {
 		return err
 	}
-	patch := []byte(c.FormValue("patch"))
-	next, err := r.Apply(patch)
+	ops, err := setting.ParseOps([]byte(c.FormValue("patch")))
 	if err != nil {
 		return err
 	}
-	return s.commit(c, shot, version, next, r.Title(patch))
+	next, err := r.Apply(ops)
+	if err != nil {
+		return err
+	}
+	return s.commit(c, shot, version, next, r.Title(ops))
 }
 
-func (s *Server) commit(c echo.Context, shot *store.Shot, version int64, r *recipe.Recipe, title string) error {
-	next, err := s.store.Commit(c.Request().Context(), shot.ID, version, r, title)
+func (s *Server) commit(c *echo.Context, shot *store.Shot, version int64, r *recipe.Recipe, title string) error {
+	ctx := c.Request().Context()
+	next, err := s.store.Commit(ctx, shot.ID, version, r, title)
 	if err != nil {
 		return err
 	}
+	s.remember(ctx, next, r)
 	return s.update(c, next)
 }
 
 // action does what is more than setting a value, such as adding a light.
-func (s *Server) action(c echo.Context) error {
+func (s *Server) action(c *echo.Context) error {
 	ctx := c.Request().Context()
 	shot, r, version, err := s.current(c)
 	if err != nil {
@@ -151,15 +150,17 @@ func (s *Server) action(c echo.Context) error {
 	}
 	i, err := strconv.Atoi(c.FormValue("light"))
 	if err != nil || i < 0 || i > len(r.Lights) || i == len(r.Lights) && name != "add-shape" {
-		return echo.NewHTTPError(http.StatusUnprocessableEntity, "There is no such light in this shot.")
+		return fault.New(fault.Invalid, "There is no such light in this shot.")
 	}
 	switch name {
 	case "add-shape":
-		var sh shape.Shape
-		if err := json.Unmarshal([]byte(c.FormValue("shape")), &sh); err != nil {
-			return &recipe.Error{Field: "shape", Msg: "The traced shape could not be read."}
+		next := r
+		if i == len(r.Lights) {
+			if next, i, err = r.AddLight(); err != nil {
+				return err
+			}
 		}
-		next, err := r.AddShape(i, sh)
+		next, err := next.Apply([]setting.Op{{Op: "add", Path: fmt.Sprintf("/lights/%d/shapes/-", i), Value: json.RawMessage(c.FormValue("shape"))}})
 		if err != nil {
 			return err
 		}
@@ -188,14 +189,14 @@ func (s *Server) action(c echo.Context) error {
 		return s.commit(c, shot, version, next, "Space the shells of "+r.Lights[i].Name)
 	case "start-stack":
 		next := r.Clone()
-		next.Lights[i].Shells = recipe.StartStack(r.Photo.LongEdge())
+		next.Lights[i].Shells = recipe.StartStack(r.Photo)
 		return s.commit(c, shot, version, next, "Starting stack of "+r.Lights[i].Name)
 	}
 	return echo.ErrNotFound
 }
 
 // choose commits and shows light i.
-func (s *Server) choose(c echo.Context, shot *store.Shot, version int64, r *recipe.Recipe, title string, i int) error {
+func (s *Server) choose(c *echo.Context, shot *store.Shot, version int64, r *recipe.Recipe, title string, i int) error {
 	if err := c.Request().ParseForm(); err != nil {
 		return err
 	}
@@ -209,15 +210,19 @@ func (s *Server) draft(ctx context.Context, shot *store.Shot, patch json.RawMess
 	if err != nil || len(patch) == 0 || string(patch) == "null" || string(patch) == "[]" {
 		return r, err
 	}
-	return r.Apply(patch)
+	ops, err := setting.ParseOps(patch)
+	if err != nil {
+		return nil, err
+	}
+	return r.Apply(ops)
 }
 
 // bindJSON reads a JSON body.
-func bindJSON(c echo.Context, v any) error {
+func bindJSON(c *echo.Context, v any) error {
 	err := json.NewDecoder(c.Request().Body).Decode(v)
 	var long *http.MaxBytesError
 	if err != nil && !errors.As(err, &long) {
-		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("The request could not be read: %v.", err))
+		return echo.NewHTTPError(http.StatusBadRequest, "The request could not be read.")
 	}
 	return err
 }

@@ -11,21 +11,22 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"github.com/labstack/echo/v4"
+	"github.com/labstack/echo/v5"
 
 	"pyrant/demo"
 	"pyrant/internal/archive"
 	"pyrant/internal/codec"
+	"pyrant/internal/fault"
 	"pyrant/internal/recipe"
 	"pyrant/internal/store"
 )
 
-func csrf(c echo.Context) string {
+func csrf(c *echo.Context) string {
 	t, _ := c.Get("csrf").(string)
 	return t
 }
 
-func (s *Server) shotsPage(c echo.Context) error {
+func (s *Server) shotsPage(c *echo.Context) error {
 	ctx := c.Request().Context()
 	shots, err := s.store.Shots(ctx, false)
 	if err != nil {
@@ -50,12 +51,12 @@ func cleanName(name string) string {
 }
 
 // openPhoto makes a shot of an uploaded photo or archive.
-func (s *Server) openPhoto(c echo.Context) error {
+func (s *Server) openPhoto(c *echo.Context) error {
 	ctx := c.Request().Context()
 	file, err := c.FormFile("photo")
 	if err != nil {
 		if errors.Is(err, http.ErrMissingFile) {
-			return &codec.Error{Msg: "No file came with this. Choose a photo and try again."}
+			return &fault.Error{Msg: "No file came with this. Choose a photo and try again."}
 		}
 		return err
 	}
@@ -95,7 +96,7 @@ func (s *Server) add(ctx context.Context, name string, data []byte) (*store.Shot
 		}
 	}
 	// Decoding it all is the only way to know that the picture is sound.
-	p, err := codec.Open(data)
+	p, err := codec.Open(ctx, data)
 	if err != nil {
 		return nil, err
 	}
@@ -104,14 +105,10 @@ func (s *Server) add(ctx context.Context, name string, data []byte) (*store.Shot
 	} else if err := archive.Fits(r, p.Width, p.Height); err != nil {
 		return nil, err
 	}
-	sha, err := s.store.AddPhoto(ctx, data, p.Format, p.Width, p.Height)
-	if err != nil {
-		return nil, err
-	}
 	if name == "" {
 		name = "Untitled"
 	}
-	return s.store.AddShot(ctx, name, sha, r, title)
+	return s.store.AddShot(ctx, name, store.Photo{Data: data, Format: p.Format, Width: p.Width, Height: p.Height}, r, title)
 }
 
 // AddDemo makes the demo shots: one that is lit and one that is not.
@@ -122,14 +119,11 @@ func (s *Server) AddDemo(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	sha, err := s.store.AddPhoto(ctx, demo.Photo, "jpeg", r.Photo.Width, r.Photo.Height)
-	if err != nil {
+	photo := store.Photo{Data: demo.Photo, Format: "jpeg", Width: r.Photo.Width, Height: r.Photo.Height}
+	if _, err := s.store.AddShot(ctx, "Tidewatch quay, untouched", photo, recipe.New(r.Photo.Width, r.Photo.Height), "Opened the photo"); err != nil {
 		return err
 	}
-	if _, err := s.store.AddShot(ctx, "Tidewatch quay, untouched", sha, recipe.New(r.Photo.Width, r.Photo.Height), "Opened the photo"); err != nil {
-		return err
-	}
-	_, err = s.store.AddShot(ctx, "Tidewatch quay", sha, r, "Opened the demo")
+	_, err = s.store.AddShot(ctx, "Tidewatch quay", photo, r, "Opened the demo")
 	return err
 }
 
@@ -144,17 +138,17 @@ func (s *Server) AddDemoIfEmpty(ctx context.Context) error {
 	return s.AddDemo(ctx)
 }
 
-func (s *Server) bringDemo(c echo.Context) error {
+func (s *Server) bringDemo(c *echo.Context) error {
 	if err := s.AddDemo(c.Request().Context()); err != nil {
 		return err
 	}
 	return c.Redirect(http.StatusSeeOther, "/")
 }
 
-func (s *Server) rename(c echo.Context) error {
+func (s *Server) rename(c *echo.Context) error {
 	name := cleanName(c.FormValue("name"))
 	if name == "" {
-		return &recipe.Error{Field: "name", Msg: "A shot's name has 1 to 80 characters."}
+		return &fault.Error{Field: "name", Msg: "A shot's name has 1 to 80 characters."}
 	}
 	if err := s.store.Rename(c.Request().Context(), c.Param("id"), name); err != nil {
 		return err
@@ -163,7 +157,7 @@ func (s *Server) rename(c echo.Context) error {
 }
 
 // card answers with one shot of the grid.
-func (s *Server) card(c echo.Context) error {
+func (s *Server) card(c *echo.Context) error {
 	shot, err := s.store.Shot(c.Request().Context(), c.Param("id"))
 	if err != nil {
 		return err
@@ -171,7 +165,7 @@ func (s *Server) card(c echo.Context) error {
 	return c.Render(http.StatusOK, "card", shot)
 }
 
-func (s *Server) duplicate(c echo.Context) error {
+func (s *Server) duplicate(c *echo.Context) error {
 	ctx := c.Request().Context()
 	shot, err := s.store.Shot(ctx, c.Param("id"))
 	if err != nil {
@@ -183,11 +177,11 @@ func (s *Server) duplicate(c echo.Context) error {
 	return c.Redirect(http.StatusSeeOther, "/")
 }
 
-func (s *Server) putAside(c echo.Context) error { return s.shelf(c, s.store.PutAside) }
-func (s *Server) bring(c echo.Context) error    { return s.shelf(c, s.store.Bring) }
-func (s *Server) remove(c echo.Context) error   { return s.shelf(c, s.store.Remove) }
+func (s *Server) putAside(c *echo.Context) error { return s.shelf(c, s.store.PutAside) }
+func (s *Server) bring(c *echo.Context) error    { return s.shelf(c, s.store.Bring) }
+func (s *Server) remove(c *echo.Context) error   { return s.shelf(c, s.store.Remove) }
 
-func (s *Server) shelf(c echo.Context, do func(context.Context, string) error) error {
+func (s *Server) shelf(c *echo.Context, do func(context.Context, string) error) error {
 	if err := do(c.Request().Context(), c.Param("id")); err != nil {
 		return err
 	}
@@ -195,13 +189,13 @@ func (s *Server) shelf(c echo.Context, do func(context.Context, string) error) e
 }
 
 // archive answers with the whole shot as one file.
-func (s *Server) archive(c echo.Context) error {
+func (s *Server) archive(c *echo.Context) error {
 	ctx := c.Request().Context()
 	shot, r, err := s.asked(c)
 	if err != nil {
 		return err
 	}
-	photo, err := s.store.ReadPhoto(shot.PhotoSHA)
+	photo, err := s.store.ReadFile(shot.PhotoSHA)
 	if err != nil {
 		return err
 	}
@@ -215,7 +209,7 @@ func (s *Server) archive(c echo.Context) error {
 }
 
 // attach says that the answer is a file to keep.
-func attach(c echo.Context, kind, name string) {
+func attach(c *echo.Context, kind, name string) {
 	name = strings.Map(func(r rune) rune {
 		if r < ' ' || strings.ContainsRune(`/\:*?"<>|`, r) {
 			return '-'

@@ -136,8 +136,8 @@ func (a *app) upload(name string, data []byte) (*http.Response, string) {
 	return a.do(a.request("POST", "/shots", w.FormDataContentType(), &b))
 }
 
-// photo is a small JPEG.
-func photo(t testing.TB, w, h int) []byte {
+// quayWall is a small JPEG.
+func quayWall(t testing.TB, w, h int) []byte {
 	t.Helper()
 	m := image.NewRGBA(image.Rect(0, 0, w, h))
 	for y := range h {
@@ -155,7 +155,7 @@ func photo(t testing.TB, w, h int) []byte {
 // shot opens a photo and gives the address of its page and its version.
 func (a *app) shot() string {
 	a.Helper()
-	resp, body := a.upload("Quay wall.jpg", photo(a, 240, 160))
+	resp, body := a.upload("Quay wall.jpg", quayWall(a, 240, 160))
 	if resp.StatusCode != http.StatusCreated {
 		a.Fatalf("opening a photo: %d %s", resp.StatusCode, body)
 	}
@@ -190,7 +190,7 @@ func change(version int64, patch string) url.Values {
 
 func TestUploadsThatAreRefused(t *testing.T) {
 	a := start(t, Options{MaxUpload: 300_000})
-	good := photo(t, 300, 200)
+	good := quayWall(t, 300, 200)
 	header := []byte("\x89PNG\r\n\x1a\n\x00\x00\x00\x0dIHDR\x00\x01\x86\xa0\x00\x01\x86\xa0\x08\x02\x00\x00\x00")
 	header = binary.BigEndian.AppendUint32(header, crc32.ChecksumIEEE(header[12:]))
 	for name, c := range map[string]struct {
@@ -242,8 +242,8 @@ func TestChangesThatAreRefused(t *testing.T) {
 		"no such action":    {at + "/actions/polish", url.Values{"version": {fmt.Sprint(version)}, "light": {"0"}}, 404, "nothing at this address"},
 		"unknown shot":      {"/shots/nowhere/changes", change(1, "[]"), 404, "no such shot"},
 		"older version":     {at + "/changes", change(version-1, `[{"op":"replace","path":"/dusk/daylight","value":-1}]`), 409, "another window"},
-		"quality of 200":    {at + "/exports", url.Values{"format": {"jpeg"}, "quality": {"200"}}, 422, "between 1 and 100"},
-		"unknown format":    {at + "/exports", url.Values{"format": {"bmp"}}, 422, "Choose"},
+		"quality of 200":    {at + "/exports", url.Values{"format": {"jpeg"}, "quality": {"200"}}, 422, "from 1 to 100"},
+		"unknown format":    {at + "/exports", url.Values{"format": {"bmp"}}, 422, "there are jpeg, png"},
 		"empty name":        {at + "/name", url.Values{"name": {"  "}}, 422, "1 to 80 characters"},
 	} {
 		a.log.b.Reset()
@@ -562,20 +562,20 @@ func TestFieldsArePathsOfTheRecipe(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		for _, step := range stepIDs {
-			resp, body := a.get("/shots/" + shot.ID + "?step=" + step + "&light=2")
+		for _, st := range steps {
+			resp, body := a.get("/shots/" + shot.ID + "?step=" + st.ID + "&light=2")
 			if resp.StatusCode != 200 {
-				t.Fatalf("%s: %d", step, resp.StatusCode)
+				t.Fatalf("%s: %d", st.ID, resp.StatusCode)
 			}
 			for _, m := range regexp.MustCompile(`data-path="([^"]+)"([^>]*)`).FindAllStringSubmatch(body, -1) {
-				for _, bound := range regexp.MustCompile(`data-(min|max|most|default)="([^"]+)"`).FindAllStringSubmatch(m[2], -1) {
+				for _, bound := range regexp.MustCompile(`data-(min|max|least|most|default)="([^"]+)"`).FindAllStringSubmatch(m[2], -1) {
 					seen++
 					var v float64
 					if err := json.Unmarshal([]byte(bound[2]), &v); err != nil {
 						t.Fatal(err)
 					}
 					if _, err := r.Apply(recipe.Set(m[1], v)); err != nil {
-						t.Errorf("%s, %s to its %s %v: %v", step, m[1], bound[1], v, err)
+						t.Errorf("%s, %s to its %s %v: %v", st.ID, m[1], bound[1], v, err)
 					}
 				}
 			}

@@ -84,11 +84,11 @@ func stack(weights []float32) *raster.Plane {
 		}
 	}
 	corner := func(x, y int) shape.Node { return shape.Node{X: float64(x), Y: float64(y)} }
-	m := shape.NewMask([]shape.Shape{{Kind: shape.Outline, Nodes: []shape.Node{
+	m := shape.NewMask(shape.Shapes{shape.Outline{Nodes: shape.PathOf(
 		corner(panel.Min.X, panel.Min.Y), corner(panel.Max.X, panel.Min.Y), corner(panel.Max.X, panel.Max.Y), corner(panel.Min.X, panel.Max.Y),
-	}}}, 1)
+	)}}, 1)
 	top, _ := glow.Level(radii[len(radii)-1])
-	p, err := glow.NewPyramid(ctx, m, m.Bounds, top)
+	p, err := glow.NewPyramid(ctx, m, m.Bounds(), top)
 	must(err)
 	var terms []glow.Term
 	for i, r := range radii {

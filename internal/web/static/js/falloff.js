@@ -1,6 +1,8 @@
 // The falloff chart: each shell a handle at its radius and strength, over the
 // summed profile and its colours, which the core computes.
+import { ask, post } from "./ask.js";
 import { commit, csrf, draft, light, on, set, setDraft, shot } from "./state.js";
+import { make } from "./svg.js";
 
 const W = 300;
 const H = 150;
@@ -22,16 +24,11 @@ const xOf = (r) =>
   box.left +
   (Math.log(Math.max(r, span.from) / span.from) / Math.log(span.to / span.from)) * (box.right - box.left);
 const rOf = (x) => span.from * (span.to / span.from) ** ((x - box.left) / (box.right - box.left));
-// Strength is drawn by its square root: most of a stack lies below a half.
-const yOf = (s) => box.bottom - Math.sqrt(Math.min(s, 2) / 2) * (box.bottom - box.top);
-const sOf = (y) => 2 * Math.min(Math.max((box.bottom - y) / (box.bottom - box.top), 0), 1) ** 2;
-
-const make = (name, attrs, parent) => {
-  const el = document.createElementNS("http://www.w3.org/2000/svg", name);
-  for (const [k, v] of Object.entries(attrs)) el.setAttribute(k, v);
-  parent?.append(el);
-  return el;
-};
+// The chart ends where the recipe's strength does. It is drawn by its square root:
+// most of a stack lies below a half.
+const most = () => Number(svg().dataset.strengthMost);
+const yOf = (s) => box.bottom - Math.sqrt(Math.min(s / most(), 1)) * (box.bottom - box.top);
+const sOf = (y) => most() * Math.min(Math.max((box.bottom - y) / (box.bottom - box.top), 0), 1) ** 2;
 
 const tidy = (v) => Number(v.toPrecision(3));
 
@@ -120,12 +117,10 @@ async function load() {
   }
   loading = true;
   try {
-    const answer = await fetch(`/shots/${shot.id}/falloff`, {
-      method: "POST",
-      headers: { "Content-Type": "application/json", "X-CSRF-Token": csrf() },
-      body: JSON.stringify({ patch: draft, light: shot.light, count, from: span.from, to: span.to }),
-    });
-    if (answer.ok) curve = await answer.json();
+    curve = await ask(
+      `/shots/${shot.id}/falloff`,
+      post({ patch: draft, light: shot.light, count, from: span.from, to: span.to }, csrf()),
+    );
   } catch {
     // The chart keeps its last curve; the next change asks again.
   }
@@ -194,7 +189,10 @@ document.addEventListener("pointermove", (e) => {
   const p = at(e);
   drag.moved = true;
   const r = rOf(Math.min(Math.max(p.x + drag.dx, box.left), box.right));
-  drag.value = { radius: Math.min(tidy(r), 6000), strength: Number(sOf(p.y + drag.dy).toFixed(2)) };
+  drag.value = {
+    radius: Math.min(tidy(r), Number(svg().dataset.radiusMost)),
+    strength: Number(sOf(p.y + drag.dy).toFixed(2)),
+  };
   follow();
 });
 for (const kind of ["pointerup", "pointercancel"])
@@ -214,7 +212,7 @@ document.addEventListener("keydown", (e) => {
   const big = e.shiftKey ? 5 : 1;
   const value = { radius: s.radius, strength: s.strength };
   if (e.key === "ArrowUp" || e.key === "ArrowDown")
-    value.strength = Math.min(Math.max(s.strength + (e.key === "ArrowUp" ? 0.01 : -0.01) * big, 0), 4);
+    value.strength = Math.min(Math.max(s.strength + (e.key === "ArrowUp" ? 0.01 : -0.01) * big, 0), most());
   else if (e.key === "ArrowLeft" || e.key === "ArrowRight")
     value.radius = tidy(Math.max(s.radius, 0.1) * 1.03 ** (e.key === "ArrowRight" ? big : -big));
   else if (e.key === "Delete") {

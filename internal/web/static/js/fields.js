@@ -12,6 +12,7 @@ function spec(el) {
     path: d.path,
     min: n(d.min, 0),
     max: n(d.max, 1),
+    least: n(d.least, n(d.min, 0)),
     most: n(d.most, n(d.max, 1)),
     mul: n(d.mul, 1),
     digits: n(d.digits, 0),
@@ -94,7 +95,7 @@ function nudge(el, e) {
   const step = (10 ** -s.digits * (e.shiftKey ? 10 : 1)) / s.mul;
   const v = rounded(
     s,
-    Math.min(Math.max((Number.isFinite(from) ? from : s.def) + dir * step, s.min), s.most),
+    Math.min(Math.max((Number.isFinite(from) ? from : s.def) + dir * step, s.least), s.most),
   );
   mirror(s, v);
   setDraft([set(s.path, v)]);
@@ -128,7 +129,7 @@ document.addEventListener("change", (e) => {
       show();
       return;
     }
-    commit([set(s.path, rounded(s, Math.min(Math.max(v / s.mul, s.min), s.most)))]);
+    commit([set(s.path, rounded(s, Math.min(Math.max(v / s.mul, s.least), s.most)))]);
   } else if (el.dataset?.check) commit([set(el.dataset.check, el.checked)]);
   else if (el.dataset?.select) commit([set(el.dataset.select, el.value)]);
   else if (el.dataset?.name) {
@@ -175,7 +176,7 @@ document.addEventListener("click", (e) => {
   const b = e.target.closest("button");
   if (!b) return;
   const d = b.dataset;
-  if (d.toggle) commit([set(d.toggle, d.value !== "true", d.op ?? "replace")]);
+  if (d.toggle) commit([set(d.toggle, d.value !== "true")]);
   else if (d.remove) commit([{ op: "remove", path: d.remove }]);
   else if (d.step) show(d.step);
   else if (d.goto) show(d.goto);

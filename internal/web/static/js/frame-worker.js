@@ -1,5 +1,7 @@
 // Fetches and decodes frames off the page's thread: while the hand moves, the
 // browser puts off what comes in for the page itself.
+import { ask } from "./ask.js";
+
 const running = new Map();
 
 onmessage = async ({ data: { id, cancel, url, init, w, h, pixels } }) => {
@@ -10,14 +12,7 @@ onmessage = async ({ data: { id, cancel, url, init, w, h, pixels } }) => {
   const abort = new AbortController();
   running.set(id, abort);
   try {
-    const answer = await fetch(url, { ...init, signal: abort.signal }).catch((e) => {
-      if (e.name === "AbortError") throw e;
-      throw new Error("Pyrant does not answer. See that it runs, then try again.");
-    });
-    if (!answer.ok) {
-      const told = await answer.json().catch(() => ({}));
-      throw new Error(told.error ?? `The answer was ${answer.status}.`);
-    }
+    const answer = await ask(url, { ...init, signal: abort.signal }, (a) => a);
     const image = pixels
       ? await createImageBitmap(new ImageData(new Uint8ClampedArray(await answer.arrayBuffer()), w, h))
       : await createImageBitmap(await answer.blob(), { colorSpaceConversion: "none" });

@@ -1,5 +1,6 @@
 // Fetches frames of the picture, never more than one at a time; the newest
 // wish wins.
+import { post } from "./ask.js";
 import { csrf, shot } from "./state.js";
 
 // nearby tells whether Pyrant runs on this very machine. Then frames come as bare
@@ -62,11 +63,7 @@ function request({ long, x, y, w, h, final, plain, patch, version }) {
   if (patch) {
     return {
       url: `/shots/${shot.id}/frame`,
-      init: {
-        method: "POST",
-        headers: { "Content-Type": "application/json", "X-CSRF-Token": csrf() },
-        body: JSON.stringify({ patch, long, x, y, w, h, as }),
-      },
+      init: post({ patch, long, x, y, w, h, as }, csrf()),
     };
   }
   const q = new URLSearchParams({ long, x, y, w, h, as, v: plain ? 0 : version });

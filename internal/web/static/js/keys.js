@@ -1,12 +1,17 @@
 // The keys of the shot page. `?` lists them.
 import { act, show, shot } from "./state.js";
 import { settle } from "./fields.js";
-import { key as traceKey, setTool } from "./trace.js";
+import { key as handKey } from "./hand.js";
 import { fit, hold, pan, setShow, showing, space, zoomBy, zoomTo } from "./view.js";
 
 const stage = document.getElementById("stage");
 const dialog = document.getElementById("keys");
-const steps = ["photo", "dusk", "trace", "glow", "spill", "export"];
+const steps = () => [...document.querySelectorAll("#rail [data-step]")].map((b) => b.dataset.step);
+// by opens the step before or after.
+function by(n) {
+  const all = steps();
+  show(all[Math.min(Math.max(all.indexOf(shot.step) + n, 0), all.length - 1)]);
+}
 
 document.getElementById("keys-open").addEventListener("click", () => dialog.showModal());
 
@@ -20,7 +25,7 @@ document.addEventListener("keydown", (e) => {
     // Undo inside a text field is the field's own until it is left.
     if (!(mod && e.key.toLowerCase() === "z" && e.target.readOnly)) return;
   }
-  if (traceKey(e)) {
+  if (handKey(e)) {
     e.preventDefault();
     return;
   }
@@ -45,10 +50,8 @@ document.addEventListener("keydown", (e) => {
     "-": () => zoomBy(0.8),
     s: () => setShow(showing() === "split" ? "lit" : "split"),
     p: () => hold(true),
-    o: () => setTool("outline"),
-    t: () => setTool("tube"),
-    "[": () => show(steps[Math.max(steps.indexOf(shot.step) - 1, 0)]),
-    "]": () => show(steps[Math.min(steps.indexOf(shot.step) + 1, steps.length - 1)]),
+    "[": () => by(-1),
+    "]": () => by(1),
     "?": () => dialog.showModal(),
   }[e.key];
   const arrows = { ArrowLeft: [60, 0], ArrowRight: [-60, 0], ArrowUp: [0, 60], ArrowDown: [0, -60] }[e.key];

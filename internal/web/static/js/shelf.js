@@ -1,4 +1,6 @@
 // The shots page: photos opened by drop or file chooser, with progress.
+import { told } from "./ask.js";
+
 const form = document.getElementById("upload");
 const input = document.getElementById("photo");
 const list = document.getElementById("uploads");
@@ -46,22 +48,16 @@ function open(file) {
       }
     };
     xhr.onload = () => {
-      let told = {};
-      try {
-        told = JSON.parse(xhr.responseText);
-      } catch {
-        // Not from Pyrant.
-      }
       if (xhr.status === 201) {
         row.remove();
-        done(told.url);
+        done(JSON.parse(xhr.responseText).url);
       } else {
-        fail(told.error ?? `The answer was ${xhr.status}.`);
+        fail(told(xhr.status, xhr.responseText).text);
         done(null);
       }
     };
     xhr.onerror = () => {
-      fail("Pyrant does not answer. See that it runs, then try again.");
+      fail(told(0, "").text);
       done(null);
     };
     xhr.onabort = () => {

@@ -3,5 +3,5 @@ import "./view.js";
 import "./fields.js";
 import "./falloff.js";
 import "./tone.js";
-import "./trace.js";
+import "./hand.js";
 import "./keys.js";

@@ -3,6 +3,7 @@
 // A value in the user's hand is a draft: a JSON Patch that frames are asked for
 // with, and that nobody saves. Letting go commits the same patch. Commits go one
 // after the other, each on the version that the one before it made.
+import { ask, told } from "./ask.js";
 import { notice, hideNotice } from "./notice.js";
 
 const read = () => JSON.parse(document.getElementById("shot-state").dataset.state);
@@ -17,6 +18,63 @@ const tell = (kind) => listeners[kind].forEach((fn) => fn());
 export const set = (path, value, op = "replace") => ({ op, path, value });
 export const light = () => shot.lights[shot.light];
 
+// Shapes of many points do not come with the page: they are fetched once and kept by
+// their key. Until they are there, a light has those that it had before.
+const known = new Map();
+let awaited = new Set();
+
+export function shapesOf(l) {
+  if (!l.shapes_key) return l.shapes;
+  if (known.has(l.shapes_key)) return known.get(l.shapes_key);
+  if (!awaited.has(l.shapes_key)) {
+    awaited.add(l.shapes_key);
+    ask(`/shots/${shot.id}/shapes/${l.shapes_key}`)
+      .then((list) => {
+        known.set(l.shapes_key, list);
+        tell("change");
+      })
+      .catch((e) =>
+        notice("Shapes are missing", e.message, [
+          ["Try again", () => ((awaited = new Set()), tell("change"))],
+        ]),
+      );
+  }
+  return known.get(`last ${l.id}`) ?? [];
+}
+
+// keep notes what a change that was saved made of shapes that do not come with the
+// page, so that they need not be fetched again.
+function keep(ops, before) {
+  for (const l of shot.lights) {
+    if (!l.shapes_key || known.has(l.shapes_key)) continue;
+    const i = shot.lights.indexOf(l);
+    const old = before[i];
+    const list =
+      old?.id === l.id ? changed(old.shapes_key ? known.get(old.shapes_key) : old.shapes, ops, i) : null;
+    if (list) known.set(l.shapes_key, list);
+  }
+  for (const l of shot.lights)
+    if (l.shapes_key && known.has(l.shapes_key)) known.set(`last ${l.id}`, known.get(l.shapes_key));
+}
+
+// changed gives a light's shapes after operations on single points or whole shapes;
+// null where they do more.
+function changed(list, ops, i) {
+  if (!list) return null;
+  const out = [...list];
+  for (const { op, path, value } of ops) {
+    const at = path.match(/^\/lights\/(\d+)\/shapes\/(\d+)(?:\/nodes\/(\d+))?$/);
+    if (!at || Number(at[1]) !== i || !out[at[2]]) return null;
+    const s = out[at[2]];
+    if (op === "replace" && at[3] !== undefined)
+      out[at[2]] = { ...s, nodes: s.nodes.map((n, k) => (k === Number(at[3]) ? value : n)) };
+    else if (op === "shift" && at[3] === undefined)
+      out[at[2]] = { ...s, nodes: s.nodes.map((n) => ({ ...n, x: n.x + value[0], y: n.y + value[1] })) };
+    else return null;
+  }
+  return out;
+}
+
 export function setDraft(patch) {
   draft = patch;
   tell("draft");
@@ -26,18 +84,7 @@ let queue = Promise.resolve();
 let failure = null;
 
 document.body.addEventListener("htmx:responseError", (e) => {
-  const xhr = e.detail.xhr;
-  let told = {};
-  try {
-    told = JSON.parse(xhr.responseText);
-  } catch {
-    // Not from Pyrant: the status says what there is to say.
-  }
-  failure = {
-    status: xhr.status,
-    title: told.title ?? "Not done",
-    text: told.error ?? `The answer was ${xhr.status}.`,
-  };
+  failure = told(e.detail.xhr.status, e.detail.xhr.responseText);
 });
 document.body.addEventListener("htmx:sendError", () => {
   failure = {
@@ -47,10 +94,12 @@ document.body.addEventListener("htmx:sendError", () => {
   };
 });
 
-// refresh takes over what the last answer brought.
-function refresh() {
+// refresh takes over what the last answer brought, after the given operations.
+function refresh(ops = []) {
   const old = shot.version;
+  const before = shot.lights;
   Object.assign(shot, read());
+  keep(ops, before);
   // A value that is in the hand again by now stays there.
   const held = document.getElementById("stage").classList.contains("dragging-value");
   if (old !== shot.version && !held) draft = null;
@@ -84,7 +133,7 @@ export function show(step = shot.step, index = shot.light) {
 
 // send posts a change and takes over the answer. Where another window was
 // faster, it offers to put the change on top of what is there now.
-export function send(path, values = {}) {
+export function send(path, values = {}, ops = []) {
   const step = shot.step;
   queue = queue.then(async () => {
     const bad = await exchange("POST", `/shots/${shot.id}/${path}`, {
@@ -95,16 +144,16 @@ export function send(path, values = {}) {
     });
     if (!bad) {
       hideNotice();
-      refresh();
+      refresh(ops);
       return;
     }
     draft = null;
     tell("draft");
     const newest = () =>
-      exchange("GET", `/shots/${shot.id}/bench`, { step, light: shot.light }).then(refresh);
+      exchange("GET", `/shots/${shot.id}/bench`, { step, light: shot.light }).then(() => refresh());
     if (bad.status === 409 && bad.title === "Changed elsewhere") {
       notice(bad.title, bad.text, [
-        ["Put mine on top", () => newest().then(() => send(path, values))],
+        ["Put mine on top", () => newest().then(() => send(path, values, ops))],
         ["Show the newest", newest],
       ]);
     } else if (bad.status === 0) {
@@ -117,7 +166,7 @@ export function send(path, values = {}) {
   return queue;
 }
 
-export const commit = (patch) => send("changes", { patch: JSON.stringify(patch) });
+export const commit = (patch) => send("changes", { patch: JSON.stringify(patch) }, patch);
 export const act = (name, values) => send(`actions/${name}`, values);
 
 export const csrf = () => document.body.dataset.csrf;

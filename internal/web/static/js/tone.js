@@ -1,5 +1,7 @@
 // The tone window: the photo's histogram with the range that spill may touch.
+import { ask } from "./ask.js";
 import { commit, on, set, setDraft, shot, light } from "./state.js";
+import { make } from "./svg.js";
 
 const W = 300;
 const H = 92;
@@ -9,13 +11,6 @@ let bins = null;
 let drag = null;
 
 const xOf = (v) => box.left + v * (box.right - box.left);
-const make = (name, attrs, parent) => {
-  const el = document.createElementNS("http://www.w3.org/2000/svg", name);
-  for (const [k, v] of Object.entries(attrs)) el.setAttribute(k, v);
-  parent.append(el);
-  return el;
-};
-
 function tone() {
   return { ...light().spill.tone, ...drag?.value };
 }
@@ -81,8 +76,11 @@ async function fresh() {
   if (!svg()) return;
   draw();
   if (bins) return;
-  const answer = await fetch(`/shots/${shot.id}/histogram`);
-  if (answer.ok) bins = await answer.json();
+  try {
+    bins = await ask(`/shots/${shot.id}/histogram`);
+  } catch {
+    // The window can be set without the bars behind it; the next look asks again.
+  }
   draw();
 }
 

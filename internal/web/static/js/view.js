@@ -34,6 +34,12 @@ export const toPhoto = (cx, cy) => {
   const r = stage.getBoundingClientRect();
   return [((cx - r.left) * dpr - origin.x) / zoom, ((cy - r.top) * dpr - origin.y) / zoom];
 };
+// within keeps a point where the recipe takes it: outside of the photo, but not
+// further than its own size away.
+export const within = ([x, y]) => [
+  Math.min(Math.max(x, -shot.width), 2 * shot.width),
+  Math.min(Math.max(y, -shot.height), 2 * shot.height),
+];
 export const showing = () => (held ? "plain" : show);
 
 function fitZoom() {

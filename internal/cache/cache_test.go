@@ -1,4 +1,4 @@
-package render
+package cache
 
 import (
 	"context"
@@ -9,13 +9,15 @@ import (
 	"testing"
 )
 
+var ctx = context.Background()
+
 // bulk is a node of so many bytes.
 type bulk int64
 
 func (b bulk) Bytes() int64 { return int64(b) }
 
 func TestOneComputationForAllWhoAsk(t *testing.T) {
-	c := NewCache(1000)
+	c := New(1000)
 	var made atomic.Int32
 	start := make(chan struct{})
 	var wg sync.WaitGroup
@@ -39,7 +41,7 @@ func TestOneComputationForAllWhoAsk(t *testing.T) {
 }
 
 func TestLeastRecentlyUsedGoesFirst(t *testing.T) {
-	c := NewCache(100)
+	c := New(100)
 	made := 0
 	get := func(k string) {
 		if _, err := Get(ctx, c, k, func(context.Context) (bulk, error) { made++; return 40, nil }); err != nil {
@@ -65,10 +67,10 @@ type growing struct{ n int64 }
 func (g *growing) Bytes() int64 { return g.n }
 
 func TestNodesThatGrowAreWeighedAnew(t *testing.T) {
-	c := NewCache(100)
+	c := New(100)
 	g := &growing{10}
-	get := func(k string, v sized) {
-		if _, err := Get(ctx, c, k, func(context.Context) (sized, error) { return v, nil }); err != nil {
+	get := func(k string, v Sized) {
+		if _, err := Get(ctx, c, k, func(context.Context) (Sized, error) { return v, nil }); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -83,7 +85,7 @@ func TestNodesThatGrowAreWeighedAnew(t *testing.T) {
 }
 
 func TestErrorsAreNotKept(t *testing.T) {
-	c := NewCache(100)
+	c := New(100)
 	bad := errors.New("bad")
 	if _, err := Get(ctx, c, "k", func(context.Context) (bulk, error) { return 0, bad }); err != bad {
 		t.Fatal(err)
@@ -96,7 +98,7 @@ func TestErrorsAreNotKept(t *testing.T) {
 // Who waits for a node whose maker is cancelled makes it on their own; who is
 // cancelled while waiting leaves.
 func TestCancelledMakerDoesNotTakeOthersAlong(t *testing.T) {
-	c := NewCache(100)
+	c := New(100)
 	maker, cancel := context.WithCancel(ctx)
 	entered := make(chan struct{})
 	go Get(maker, c, "k", func(ctx context.Context) (bulk, error) {
@@ -122,7 +124,7 @@ func TestCancelledMakerDoesNotTakeOthersAlong(t *testing.T) {
 }
 
 func TestPanicReleasesWhoWaits(t *testing.T) {
-	c := NewCache(100)
+	c := New(100)
 	func() {
 		defer func() { recover() }()
 		Get(ctx, c, "k", func(context.Context) (bulk, error) { panic("broken") })

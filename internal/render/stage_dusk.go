@@ -1,11 +1,56 @@
 package render
 
 import (
+	"context"
+	"fmt"
+	"image"
 	"math"
+	"time"
 
 	"pyrant/internal/colour"
+	"pyrant/internal/raster"
 	"pyrant/internal/recipe"
 )
+
+// duskStage takes the daylight out of the photo.
+type duskStage struct{ dusk *dusk }
+
+func (d *duskStage) prepare(_ context.Context, p *plan) (bool, error) {
+	d.dusk = newDusk(p.q.Recipe.Dusk)
+	p.remade = d.dusk != nil
+	return d.dusk != nil, nil
+}
+
+func (d *duskStage) collect(ctx context.Context, p *plan, part image.Rectangle) (rower, error) {
+	base, err := p.base(ctx, part)
+	if base == nil {
+		return duskRows{d.dusk, nil}, err
+	}
+	dark, err := forPart(ctx, p, true, fmt.Sprintf("dusk %s %g %v %v", p.q.PhotoKey, p.scale, part, *d.dusk), func(ctx context.Context) (*raster.RGB, error) {
+		defer p.stats.add("dusk", time.Now())
+		out := raster.NewRGB(part)
+		return out, raster.Rows(ctx, part.Min.Y, part.Max.Y, func(y0, y1 int) {
+			for y := y0; y < y1; y++ {
+				d.dusk.row(out.Row(y), base.Row(y))
+			}
+		})
+	})
+	return duskRows{d.dusk, dark}, err
+}
+
+type duskRows struct {
+	dusk *dusk
+	dark *raster.RGB // the darkened photo; nil where rows are darkened as they come
+}
+
+func (r duskRows) row(s *scratch, _, _, y int) {
+	if r.dark != nil {
+		copy(s.pix, r.dark.Row(y))
+	} else {
+		r.dusk.row(s.pix, s.plain)
+	}
+	s.touchAll()
+}
 
 // dusk is the taking out of daylight, ready for pixels: a matrix over linear
 // light for exposure, warmth and saturation, and a shoulder where exposure is

@@ -1,0 +1,170 @@
+// Package cache keeps what is costly to make and asked for again, by keys that say
+// all that it depends on.
+package cache
+
+import (
+	"container/list"
+	"context"
+	"errors"
+	"sync"
+	"sync/atomic"
+
+	"pyrant/internal/fault"
+)
+
+// Sized is what a cache can hold: something that knows the memory it takes.
+type Sized interface{ Bytes() int64 }
+
+// Number is a float64 that a cache can hold.
+type Number float64
+
+// Bytes returns about what an entry of the cache takes.
+func (Number) Bytes() int64 { return 64 }
+
+// Cache keeps the nodes of render graphs by keys that say all that a node
+// depends on. It holds the most recently used up to a number of bytes. Two
+// goroutines that ask for the same missing node compute it once. A Cache may be
+// used by several goroutines.
+type Cache struct {
+	parent  *Cache // looked into, and left as it is
+	mu      sync.Mutex
+	limit   int64
+	entries map[string]*entry
+	order   *list.List // of *entry, most recently used first
+	sum     int64      // bytes of all entries in order
+
+	counts *counts
+}
+
+// counts are shared by a cache and those that are scoped to it.
+type counts struct{ hits, misses atomic.Int64 }
+
+type entry struct {
+	key   string
+	ready chan struct{} // closed when val or err is set
+	val   Sized
+	err   error
+	size  int64 // of val when it was last looked at
+	elem  *list.Element
+}
+
+// New returns a cache that holds about limit bytes.
+func New(limit int64) *Cache {
+	return &Cache{limit: limit, entries: map[string]*entry{}, order: list.New(), counts: new(counts)}
+}
+
+// Scoped returns a cache of its own for one piece of work that also finds what c
+// holds, but adds nothing to it: what an export computes is of no use to the
+// previews, and would push out what is.
+func (c *Cache) Scoped(limit int64) *Cache {
+	s := New(limit)
+	s.parent, s.counts = c, c.counts
+	return s
+}
+
+// held returns a node that is there, if it is.
+func (c *Cache) held(key string) (Sized, bool) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	e := c.entries[key]
+	if e == nil || e.elem == nil {
+		return nil, false
+	}
+	c.order.MoveToFront(e.elem)
+	c.counts.hits.Add(1)
+	c.weigh(e)
+	return e.val, true
+}
+
+// Held returns the bytes of all nodes, as they were when last looked at.
+func (c *Cache) Held() int64 {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return c.sum
+}
+
+// Counts returns how often a node was found and how often it had to be made.
+func (c *Cache) Counts() (hits, misses int64) {
+	return c.counts.hits.Load(), c.counts.misses.Load()
+}
+
+// Get returns the node with the given key, made by build if it is missing. Errors
+// are not kept.
+func Get[T Sized](ctx context.Context, c *Cache, key string, build func(context.Context) (T, error)) (T, error) {
+	var zero T
+	if c.parent != nil {
+		if v, ok := c.parent.held(key); ok {
+			return v.(T), nil
+		}
+	}
+	for {
+		c.mu.Lock()
+		e := c.entries[key]
+		if e == nil {
+			e = &entry{key: key, ready: make(chan struct{})}
+			c.entries[key] = e
+			c.counts.misses.Add(1)
+			c.mu.Unlock()
+			return fill(ctx, c, e, build)
+		}
+		if e.elem != nil {
+			c.order.MoveToFront(e.elem)
+			c.counts.hits.Add(1)
+			c.weigh(e)
+		}
+		c.mu.Unlock()
+		select {
+		case <-e.ready:
+		case <-ctx.Done():
+			return zero, ctx.Err()
+		}
+		if e.err == nil {
+			return e.val.(T), nil
+		}
+		// Whoever was making it was cancelled: make it ourselves.
+		if fault.Cancelled(e.err) {
+			if err := ctx.Err(); err != nil {
+				return zero, err
+			}
+			continue
+		}
+		return zero, e.err
+	}
+}
+
+// fill makes the node of e. Whatever happens, those who wait are released.
+func fill[T Sized](ctx context.Context, c *Cache, e *entry, build func(context.Context) (T, error)) (val T, err error) {
+	err = errors.New("cache: a node's computation stopped")
+	defer func() {
+		c.mu.Lock()
+		defer c.mu.Unlock()
+		if e.err = err; err != nil {
+			delete(c.entries, e.key)
+		} else {
+			e.val = val
+			e.elem = c.order.PushFront(e)
+			c.weigh(e)
+			c.trim()
+		}
+		close(e.ready)
+	}()
+	defer fault.Catch(&err)
+	return build(ctx)
+}
+
+// weigh takes the size of e anew: nodes may have grown since, as masks do, which
+// rasterise their tiles when they are asked for.
+func (c *Cache) weigh(e *entry) {
+	n := e.val.Bytes()
+	c.sum += n - e.size
+	e.size = n
+}
+
+// trim drops the least recently used nodes over the limit, but not the newest.
+func (c *Cache) trim() {
+	for c.sum > c.limit && c.order.Len() > 1 {
+		e := c.order.Remove(c.order.Back()).(*entry)
+		delete(c.entries, e.key)
+		c.sum -= e.size
+	}
+}

@@ -1,0 +1,172 @@
+package render
+
+import (
+	"context"
+	"fmt"
+	"image"
+	"slices"
+	"time"
+
+	"pyrant/internal/cache"
+	"pyrant/internal/colour"
+	"pyrant/internal/coverage"
+	"pyrant/internal/fault"
+	"pyrant/internal/glow"
+	"pyrant/internal/raster"
+	"pyrant/internal/recipe"
+)
+
+// plan is a request made ready for rows at one scale.
+type plan struct {
+	cache    *cache.Cache
+	q        *Request
+	layer    layer
+	stages   []stage
+	scale    float64
+	frame    image.Rectangle // the whole picture
+	view     image.Rectangle
+	same     bool // scale 1: rows come straight from the photo
+	remade   bool // a later stage makes the picture of the photo anew, all of it
+	passing  bool // what is computed for a strip is not asked for again
+	profile  *colour.Profile
+	lastBase *raster.RGB // what base returned last
+	lights   []*litLight
+	stats    *Stats
+}
+
+// litLight is a light that shines, with what its parts share.
+type litLight struct {
+	l     *recipe.Light
+	cover coverage.Coverage
+	key   string // of cover
+	mask  coverage.Mask
+	pyr   *glow.Pyramid
+}
+
+func newPlan(ctx context.Context, c *cache.Cache, q *Request) (*plan, error) {
+	l, ok := layers[q.Layer]
+	if !ok {
+		return nil, fault.In("layer", "There is no layer %q; there are %q.", q.Layer, Layers())
+	}
+	w, h, scale := Size(q.Photo.Width, q.Photo.Height, q.LongEdge)
+	if scale > 1 {
+		return nil, fault.In("long", "A picture is not made larger than its photo, whose long edge has %d pixels.", max(q.Photo.Width, q.Photo.Height))
+	}
+	p := &plan{cache: c, q: q, layer: l, scale: scale, frame: image.Rect(0, 0, w, h), profile: q.Profile, stats: q.Stats}
+	p.view = p.frame
+	if !q.View.Empty() {
+		p.view = q.View.Intersect(p.frame)
+	}
+	if p.view.Empty() {
+		return nil, fault.In("view", "The part that was asked for lies outside of the picture, which has %d × %d pixels.", w, h)
+	}
+	if p.profile == nil {
+		p.profile = q.Photo.Profile
+	}
+	p.same = w == q.Photo.Width && h == q.Photo.Height
+	if q.Layer != Plain {
+		lit := q.Recipe.Lit()
+		for i := range q.Recipe.Lights {
+			if !lit[i] {
+				continue
+			}
+			ll := newLight(&q.Recipe.Lights[i])
+			var err error
+			if ll.mask, err = cache.Get(ctx, c, fmt.Sprintf("mask %s %g", ll.key, scale), func(context.Context) (coverage.Mask, error) {
+				return ll.cover.At(scale), nil
+			}); err != nil {
+				return nil, err
+			}
+			p.lights = append(p.lights, ll)
+		}
+	}
+	for _, s := range stages {
+		if l.stages != nil && !slices.Contains(l.stages, s.name) {
+			continue
+		}
+		st := s.make()
+		does, err := st.prepare(ctx, p)
+		if err != nil {
+			return nil, err
+		}
+		if does {
+			p.stages = append(p.stages, st)
+		}
+	}
+	return p, ctx.Err()
+}
+
+func newLight(l *recipe.Light) *litLight {
+	return &litLight{l: l, cover: l.Shapes, key: l.Shapes.Key()}
+}
+
+// term is a blurred coverage still to be computed for a strip.
+type term struct {
+	light  *litLight
+	sigma  float64 // deviation in pixels of the picture
+	level  int
+	rest   float64
+	weight []float32
+}
+
+func (p *plan) term(ctx context.Context, ll *litLight, sigma float64, weight ...float32) (term, error) {
+	t := term{light: ll, sigma: sigma, weight: weight}
+	t.level, t.rest = glow.Level(sigma)
+	return t, p.pyramid(ctx, ll, t.level)
+}
+
+// pyramid gives the light's mask reduced to all levels that its shells can ask
+// for, whatever radius they are dragged to.
+func (p *plan) pyramid(ctx context.Context, ll *litLight, top int) error {
+	if ll.pyr != nil && ll.pyr.Top() >= top {
+		return nil
+	}
+	top = max(top, 6)
+	pyr, err := cache.Get(ctx, p.cache, fmt.Sprintf("pyramid %s %g %d", ll.key, p.scale, top), func(ctx context.Context) (*glow.Pyramid, error) {
+		defer p.stats.add("mask", time.Now())
+		return glow.NewPyramid(ctx, ll.mask, ll.mask.Bounds(), top)
+	})
+	ll.pyr = pyr
+	return err
+}
+
+// shrink returns the samples of a level that cover a part of the picture, with
+// what the expansion back reads.
+func shrink(r image.Rectangle, level int) image.Rectangle {
+	for range level {
+		r = image.Rect((r.Min.X>>1)-1, (r.Min.Y>>1)-1, (r.Max.X>>1)+2, (r.Max.Y>>1)+2)
+	}
+	return r
+}
+
+// wholeLimit is how many samples a field may have to be computed for the whole
+// frame at once, so that panning finds it ready. Larger ones follow the view.
+const wholeLimit = 1 << 20
+
+// field returns the blurred coverage of t for a part of the picture.
+func (p *plan) field(ctx context.Context, t *term, part image.Rectangle) (glow.Term, error) {
+	clip := shrink(p.frame, t.level)
+	ext := t.light.pyr.Extent(t.level, t.rest).Intersect(clip)
+	need := shrink(part, t.level).Intersect(ext)
+	if need.Empty() {
+		return glow.Term{Level: t.level, Field: raster.NewPlane(image.Rectangle{}), Weight: t.weight}, nil
+	}
+	region := ext
+	if ext.Dx()*ext.Dy() > wholeLimit || t.level == 0 && ext.Dx()*ext.Dy() > 4*need.Dx()*need.Dy() {
+		region = need
+	}
+	f, err := forPart(ctx, p, region == need && region != ext, fmt.Sprintf("shell %s %g %g %v", t.light.key, p.scale, t.sigma, region), func(ctx context.Context) (*raster.Plane, error) {
+		defer p.stats.add("shell", time.Now())
+		return t.light.pyr.Blur(ctx, t.level, t.rest, region)
+	})
+	return glow.Term{Level: t.level, Field: f, Weight: t.weight}, err
+}
+
+// forPart is cache.Get, but for what serves one strip of an export alone, which is
+// not kept.
+func forPart[T cache.Sized](ctx context.Context, p *plan, alone bool, key string, build func(context.Context) (T, error)) (T, error) {
+	if alone && p.passing {
+		return build(ctx)
+	}
+	return cache.Get(ctx, p.cache, key, build)
+}

@@ -1,0 +1,98 @@
+package render
+
+import (
+	"context"
+	"fmt"
+	"image"
+	"time"
+
+	"pyrant/internal/raster"
+)
+
+// photoStage begins the picture: it reads the photo, at the picture's scale.
+type photoStage struct{}
+
+func (*photoStage) prepare(context.Context, *plan) (bool, error) { return true, nil }
+
+func (*photoStage) collect(ctx context.Context, p *plan, part image.Rectangle) (rower, error) {
+	base, err := p.base(ctx, part)
+	return photoRows{p, base}, err
+}
+
+// base returns a part of the photo at the plan's scale; nil where rows come from the
+// photo itself.
+func (p *plan) base(ctx context.Context, part image.Rectangle) (*raster.RGB, error) {
+	if p.same {
+		return nil, nil
+	}
+	if p.lastBase != nil && p.lastBase.Rect == part {
+		return p.lastBase, nil
+	}
+	b, err := forPart(ctx, p, true, fmt.Sprintf("photo %s %g %v", p.q.PhotoKey, p.scale, part), func(ctx context.Context) (*raster.RGB, error) {
+		defer p.stats.add("photo", time.Now())
+		return p.shrunken(ctx, part)
+	})
+	p.lastBase = b
+	return b, err
+}
+
+type photoRows struct {
+	*plan
+	base *raster.RGB
+}
+
+func (r photoRows) row(s *scratch, x0, x1, y int) {
+	if r.base != nil {
+		s.plain = r.base.Row(y)
+	} else {
+		s.plain = s.photo
+		r.q.Photo.Linear(s.plain, x0, y, x1-x0)
+	}
+	s.waits = false
+	s.core.spans = s.core.spans[:0]
+	if r.layer.black {
+		clear(s.pix)
+		s.touchAll()
+		return
+	}
+	if !r.remade {
+		copy(s.pix, s.plain)
+	}
+	clear(s.hit)
+}
+
+// shrunken returns a part of the photo at the plan's scale: every pixel the
+// average of the area that it covers, in linear light.
+func (p *plan) shrunken(ctx context.Context, part image.Rectangle) (*raster.RGB, error) {
+	ph := p.q.Photo
+	step := 1 / p.scale
+	out := raster.NewRGB(part)
+	ax, _, _ := raster.BoxSpan(part.Min.X, ph.Width, step)
+	_, bx, _ := raster.BoxSpan(part.Max.X-1, ph.Width, step)
+	x0, x1 := int(ax), min(int(bx)+1, ph.Width)
+	err := raster.Rows(ctx, part.Min.Y, part.Max.Y, func(y0, y1 int) {
+		src := make([]float32, 3*(x1-x0))
+		sum := make([]float32, 3*(x1-x0))
+		for y := y0; y < y1; y++ {
+			if ctx.Err() != nil {
+				return
+			}
+			// Down first, then along: the sums of whole rows are cheap.
+			a, b, scale := raster.BoxSpan(y, ph.Height, step)
+			clear(sum)
+			for j := int(a); j < ph.Height && float64(j) < b; j++ {
+				cover := min(b, float64(j+1)) - max(a, float64(j))
+				if cover <= 1e-9 {
+					continue
+				}
+				ph.Linear(src, x0, j, x1-x0)
+				w := float32(cover * scale)
+				for i, v := range src {
+					sum[i] += v * w
+				}
+			}
+			raster.BoxRow(out.Row(y), sum, 3, part.Min.X, x0, ph.Width, step, 1)
+		}
+	})
+	return out, err
+}

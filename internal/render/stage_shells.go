@@ -1,0 +1,232 @@
+package render
+
+import (
+	"context"
+	"fmt"
+	"image"
+	"slices"
+	"time"
+
+	"pyrant/internal/cache"
+	"pyrant/internal/colour"
+	"pyrant/internal/glow"
+	"pyrant/internal/recipe"
+)
+
+// shellStage joins the shells of all lights, the widest first.
+type shellStage struct{ runs []run }
+
+// run is either a run of added shells, merged into one, or a run of shells that
+// join by blend modes.
+type run struct {
+	add    []term
+	blends []blended
+}
+
+type blended struct {
+	term term
+	tint [3]float32 // display values
+	mode func(cb, cs float32) float32
+}
+
+func (st *shellStage) prepare(ctx context.Context, p *plan) (bool, error) {
+	master := p.q.Recipe.Glow
+	if !master.On {
+		return false, nil
+	}
+	type item struct {
+		light  *litLight
+		shell  *recipe.Shell
+		weight float64
+	}
+	var items []item
+	for _, ll := range p.lights {
+		level := ll.l.Level * master.Level
+		if level <= 0 {
+			continue
+		}
+		for i := range ll.l.Shells {
+			s := &ll.l.Shells[i]
+			if s.Strength <= 0 {
+				continue
+			}
+			k, err := p.weight(ctx, ll, s, level)
+			if err != nil {
+				return false, err
+			}
+			items = append(items, item{ll, s, k})
+		}
+	}
+	// Widest first over all lights; equal ones by their order in the recipe.
+	slices.SortStableFunc(items, func(a, b item) int {
+		switch {
+		case a.shell.Radius > b.shell.Radius:
+			return -1
+		case a.shell.Radius < b.shell.Radius:
+			return 1
+		}
+		return 0
+	})
+	for _, it := range items {
+		tint := it.shell.Tint.Colour(it.light.l.Gel)
+		added := it.shell.Join == recipe.Add
+		if n := len(st.runs); n == 0 || added != (st.runs[n-1].add != nil) {
+			st.runs = append(st.runs, run{})
+		}
+		last := &st.runs[len(st.runs)-1]
+		k := float32(it.weight)
+		weight := []float32{k}
+		if added {
+			weight = []float32{tint.R * k, tint.G * k, tint.B * k}
+		}
+		t, err := p.term(ctx, it.light, it.shell.Radius*p.scale, weight...)
+		if err != nil {
+			return false, err
+		}
+		if added {
+			last.add = append(last.add, t)
+		} else {
+			last.blends = append(last.blends, blended{t,
+				[3]float32{colour.Display.At(tint.R), colour.Display.At(tint.G), colour.Display.At(tint.B)}, blend(it.shell.Join)})
+		}
+	}
+	return len(st.runs) > 0, nil
+}
+
+// weight returns what a shell's blurred coverage is multiplied by, under a fader's
+// level.
+func (p *plan) weight(ctx context.Context, ll *litLight, s *recipe.Shell, level float64) (float64, error) {
+	peak := 1.0 // of a light with nothing traced yet
+	if len(ll.l.Shapes) > 0 {
+		var err error
+		if peak, err = p.peak(ctx, ll, s.Radius); err != nil {
+			return 0, err
+		}
+	}
+	return glow.Norm(peak, s.Lift) * s.Strength * level, nil
+}
+
+// peak returns the largest value of the light's coverage blurred by a radius in
+// pixels of the photo.
+func (p *plan) peak(ctx context.Context, ll *litLight, radius float64) (float64, error) {
+	v, err := cache.Get(ctx, p.cache, fmt.Sprintf("peak %s %g", ll.key, radius), func(ctx context.Context) (cache.Number, error) {
+		f, err := cache.Get(ctx, p.cache, "peaks "+ll.key, func(ctx context.Context) (*glow.Peaks, error) {
+			defer p.stats.add("peak", time.Now())
+			return glow.NewPeaks(ctx, ll.cover, recipe.MaxRadius)
+		})
+		if err != nil {
+			return 0, err
+		}
+		defer p.stats.add("peak", time.Now())
+		v, err := f.At(ctx, radius)
+		return cache.Number(v), err
+	})
+	return float64(v), err
+}
+
+func (st *shellStage) collect(ctx context.Context, p *plan, part image.Rectangle) (rower, error) {
+	r := shellRows{runs: st.runs}
+	for i := range st.runs {
+		var l readyRun
+		if add := st.runs[i].add; add != nil {
+			terms := make([]glow.Term, len(add))
+			for j := range add {
+				t, err := p.field(ctx, &add[j], part)
+				if err != nil {
+					return nil, err
+				}
+				terms[j] = t
+			}
+			start := time.Now()
+			var err error
+			if l.add, err = glow.Collapse(ctx, terms, 3, part); err != nil {
+				return nil, err
+			}
+			p.stats.add("merge", start)
+		}
+		for j := range st.runs[i].blends {
+			t, err := p.field(ctx, &st.runs[i].blends[j].term, part)
+			if err != nil {
+				return nil, err
+			}
+			s, err := glow.Collapse(ctx, []glow.Term{t}, 1, part)
+			if err != nil {
+				return nil, err
+			}
+			l.blends = append(l.blends, s)
+			l.rect = l.rect.Union(s.Rect)
+		}
+		r.ready = append(r.ready, l)
+	}
+	return r, nil
+}
+
+type shellRows struct {
+	runs  []run
+	ready []readyRun
+}
+
+// readyRun is a run with what one part of the picture needs.
+type readyRun struct {
+	add    *glow.Sum
+	blends []*glow.Sum
+	rect   image.Rectangle // of the blends
+}
+
+func (r shellRows) row(s *scratch, x0, x1, y int) {
+	for i := range r.ready {
+		l := &r.ready[i]
+		if l.add != nil {
+			s.tmp = l.add.Row(s.light, x0, y, s.tmp)
+			s.expose()
+			continue
+		}
+		if s.waits {
+			clear(s.light)
+			s.expose()
+		}
+		l.blendRow(s, r.runs[i].blends, x0, x1, y)
+	}
+}
+
+// blendRow joins shells by W3C blend modes, on display values, with the shell's
+// strength as the source's alpha.
+func (l *readyRun) blendRow(s *scratch, plans []blended, x0, x1, y int) {
+	a, b := span(l.rect, x0, x1, y)
+	if a >= b {
+		return
+	}
+	for len(s.alpha) < len(plans) {
+		s.alpha = append(s.alpha, make([]float32, len(s.cover)))
+	}
+	for j, sum := range l.blends {
+		al := s.alpha[j][a:b]
+		s.tmp = sum.Row(al, x0+a, y, s.tmp)
+	}
+	blend := func(d []float32, i int) {
+		for c := range 3 {
+			v := colour.Display.At(d[c])
+			for j := range plans {
+				k := min(s.alpha[j][i], 1)
+				v = (1-k)*v + k*plans[j].mode(v, plans[j].tint[c])
+			}
+			d[c] = colour.Undisplay(v)
+		}
+	}
+	for i := a; i < b; i++ {
+		for j := range plans {
+			if s.alpha[j][i] >= 1e-4 {
+				blend(s.pix[3*i:3*i+3], i)
+				s.hit[i] = true
+				break
+			}
+		}
+	}
+	for _, c := range s.core.spans {
+		for i := max(a, c[0]); i < min(b, c[1]); i++ {
+			if s.core.alpha[i] > 0 {
+				blend(s.core.pix[3*i:3*i+3], i)
+			}
+		}
+	}
+}

@@ -1,0 +1,157 @@
+package render
+
+import (
+	"context"
+	"image"
+	"slices"
+
+	"pyrant/internal/colour"
+)
+
+// stage is one step on the way of a picture.
+type stage interface {
+	// prepare reads the recipe, once for a request, and computes what does not
+	// depend on the part of the picture. It returns false where the stage has
+	// nothing to do.
+	prepare(ctx context.Context, p *plan) (bool, error)
+	// collect finds or computes what the rows of one part need. It may return
+	// nil where the stage does nothing there.
+	collect(ctx context.Context, p *plan, part image.Rectangle) (rower, error)
+}
+
+// rower does a stage's share of a row: the pixels from x0 to x1 of row y, of which
+// s holds what the stages before it made. It is used by several goroutines, each
+// with a scratch of its own.
+type rower interface {
+	row(s *scratch, x0, x1, y int)
+}
+
+// stages lists the stages in the order of their work. The order of light is
+//
+//	photo → frame → dusk → spill → shells → cores over them → points → air → shoulder → finish → output
+//
+// A stage is added by one line here and a file of its own. Cores stand before the
+// shells as light joins to them as well; over lays them over what lies behind.
+var stages = []struct {
+	name string
+	make func() stage
+}{
+	{"photo", func() stage { return &photoStage{} }},
+	{"dusk", func() stage { return &duskStage{} }},
+	{"spill", func() stage { return &spillStage{} }},
+	{"cores", func() stage { return &coreStage{} }},
+	{"shells", func() stage { return &shellStage{} }},
+	{"over", func() stage { return &overStage{} }},
+	{"output", func() stage { return &outputStage{} }},
+}
+
+// Layer names a choice of stages: a part of the picture that is rendered by itself.
+type Layer string
+
+// The layers. Whole is the picture.
+const (
+	Whole Layer = ""
+	Plain Layer = "plain" // the photo as it is
+	Glow  Layer = "glow"  // cores and shells, over black
+	Spill Layer = "spill" // what the surroundings receive, over black
+)
+
+// layer is what a Layer stands for.
+type layer struct {
+	stages []string // nil for all
+	black  bool     // over black, not over the photo
+}
+
+var layers = map[Layer]layer{
+	Whole: {},
+	Plain: {stages: []string{"photo", "output"}},
+	Glow:  {stages: []string{"photo", "cores", "shells", "over", "output"}, black: true},
+	Spill: {stages: []string{"photo", "spill", "over", "output"}, black: true},
+}
+
+// Layers returns the names of the layers but for the whole picture.
+func Layers() []string {
+	var out []string
+	for l := range layers {
+		if l != Whole {
+			out = append(out, string(l))
+		}
+	}
+	slices.Sort(out)
+	return out
+}
+
+// scratch is the memory in which a row comes about.
+type scratch struct {
+	out   image.Image
+	photo []float32 // a row of the photo, where it is not scaled
+	plain []float32 // the photo, linear; may be part of a cached picture
+	pix   []float32 // the picture as it comes about
+	light []float32 // light to be added to pix
+	fall  []float32 // light that comes back from surfaces
+	waits bool      // fall has not been joined yet
+	part  []float32 // light of one kind before it is added to others
+	cover []float32 // coverage of a core or of a blended shell
+	alpha [][]float32
+	core  cores
+	hit   []bool // which pixels an effect changed
+	tmp   []float32
+	codes []uint16 // of 16 bits, where they are asked for
+}
+
+func newScratch(w int, out image.Image) *scratch {
+	return &scratch{
+		out: out, photo: make([]float32, 3*w), pix: make([]float32, 3*w), light: make([]float32, 3*w),
+		fall: make([]float32, 3*w), cover: make([]float32, w), hit: make([]bool, w),
+		core: newCores(w),
+	}
+}
+
+// touchAll marks all pixels of the row as changed.
+func (s *scratch) touchAll() {
+	for i := range s.hit {
+		s.hit[i] = true
+	}
+}
+
+// none is light that is none: a hundredth of an 8-bit step at black. What is less
+// would change no pixel, and leaves those that it reaches untouched.
+const none = 3e-6
+
+// expose joins the light in s.light, and with it what falls on surfaces and still
+// waits, by one soft add: what comes to one place meets the film once, whatever
+// lights and shells it comes from. Surfaces that a core hides send nothing.
+func (s *scratch) expose() {
+	light := s.light
+	s.core.expose(light)
+	if s.waits {
+		for i, v := range s.fall {
+			light[i] += v
+		}
+		s.waits = false
+	}
+	for i, hit := range s.hit {
+		if hit {
+			continue
+		}
+		e := light[3*i : 3*i+3 : 3*i+3]
+		if e[0] < none && e[1] < none && e[2] < none {
+			e[0], e[1], e[2] = 0, 0, 0
+		} else {
+			s.hit[i] = true
+		}
+	}
+	colour.SoftAddRow(s.pix, light)
+}
+
+// span returns the columns of row y, counted from x0, that rect reaches.
+func span(rect image.Rectangle, x0, x1, y int) (int, int) {
+	if y < rect.Min.Y || y >= rect.Max.Y {
+		return 0, 0
+	}
+	a, b := max(x0, rect.Min.X)-x0, min(x1, rect.Max.X)-x0
+	if a >= b {
+		return 0, 0
+	}
+	return a, b
+}

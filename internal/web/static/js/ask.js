@@ -1,0 +1,32 @@
+// Asking Pyrant for JSON, with one way to fail: an error that says in a sentence
+// what went wrong.
+const silence = "Pyrant does not answer. See that it runs, then try again.";
+
+// told reads what an answer that is no success says, from its text.
+export function told(status, text) {
+  try {
+    const t = JSON.parse(text);
+    return { status, title: t.title ?? "Not done", text: t.error ?? `The answer was ${status}.` };
+  } catch {
+    // Not from Pyrant: the status says what there is to say.
+    return { status, title: "Not done", text: status ? `The answer was ${status}.` : silence };
+  }
+}
+
+// ask fetches a URL and returns what make makes of the answer, JSON unless said
+// otherwise.
+export async function ask(url, init, make = (answer) => answer.json()) {
+  const answer = await fetch(url, init).catch((e) => {
+    if (e.name === "AbortError") throw e;
+    throw new Error(silence);
+  });
+  if (!answer.ok) throw new Error(told(answer.status, await answer.text().catch(() => "")).text);
+  return make(answer);
+}
+
+// post sends JSON, with the token that lets a page of Pyrant change things.
+export const post = (body, csrf) => ({
+  method: "POST",
+  headers: { "Content-Type": "application/json", "X-CSRF-Token": csrf },
+  body: JSON.stringify(body),
+});

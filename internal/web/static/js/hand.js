@@ -1,0 +1,176 @@
+// Carries out the hand that is taken up: it turns the pointer's events into places on
+// the photo, draws the shapes and what the hand has in the making over it, and says
+// what the hand does. The overlay is SVG in screen pixels over the canvas, so that
+// lines stay thin at every zoom.
+import { hands } from "./hands/index.js";
+import { choose, chosenShape } from "./hands/edit.js";
+import { isClosed, line } from "./path.js";
+import { shot } from "./state.js";
+import { make } from "./svg.js";
+import { target } from "./target.js";
+import { onMove, space, toPhoto, toScreen, within } from "./view.js";
+
+const stage = document.getElementById("stage");
+const overlay = document.getElementById("overlay");
+
+const byName = (name) => hands.find((h) => h.name === name);
+let hand = byName("edit");
+let press = { time: 0, x: 0, y: 0 }; // the last press
+
+const tracing = () => shot.step === "trace";
+
+function drawShape(s, own) {
+  const d = line(s.nodes, isClosed(s), toScreen);
+  const extra = `${own ? "" : " other"}${s.away ? " away" : ""}`;
+  if (s.kind === "tube" && own) {
+    // The tube's own width, faintly, so that it can be judged.
+    const w = Math.hypot(...[0, 1].map((k) => toScreen(s.width, 0)[k] - toScreen(0, 0)[k]));
+    const look = { "stroke-opacity": 0.16, "stroke-linecap": "round", "stroke-linejoin": "round" };
+    make("path", { d, fill: "none", stroke: "#fff", "stroke-width": w, ...look }, overlay);
+  }
+  make("path", { d, class: `under${extra}` }, overlay);
+  make("path", { d, class: `over${extra}` }, overlay);
+  return d;
+}
+
+function draw() {
+  overlay.replaceChildren();
+  if (!tracing()) return;
+  if (!Number.isFinite(toScreen(0, 0)[0])) return;
+  for (const s of target.others()) {
+    const d = drawShape(s, false);
+    if (hand.grabs) make("path", { d, class: "grab" }, overlay).dataset.light = s.index;
+  }
+  const own = target.shapes().map((s, j) => ({ ...s, nodes: hand.held?.(j, s.nodes) ?? s.nodes }));
+  const lines = own.map((s) => drawShape(s, true));
+  if (hand.grabs)
+    own.forEach((s, j) => {
+      if (s.kind === "outline") make("path", { d: lines[j], class: "inside" }, overlay).dataset.inside = j;
+      make("path", { d: lines[j], class: "grab" }, overlay).dataset.side = j;
+    });
+  hand.overlay(overlay);
+}
+
+function tell() {
+  for (const b of document.querySelectorAll("[data-hand]"))
+    b.setAttribute("aria-pressed", String(b.dataset.hand === hand.name));
+  const hint = document.getElementById("trace-hint");
+  if (hint) hint.textContent = hand.hint;
+  stage.classList.toggle("tracing", tracing() && Boolean(hand.cursor));
+  document.querySelectorAll("li[data-shape]").forEach((li) => {
+    li.classList.toggle("chosen", hand.grabs && Number(li.dataset.shape) === chosenShape());
+  });
+}
+
+function refresh() {
+  tell();
+  draw();
+}
+
+function take(name) {
+  if (!tracing()) return;
+  hand = byName(name);
+  hand.take();
+  refresh();
+}
+
+// pointAt returns the point or the end of an arm that lies nearest to a place
+// on the screen. Points of small shapes lie closer than a finger is wide, so what
+// the browser has on top says little.
+function pointAt([x, y], reach = 12) {
+  let best = null;
+  for (const el of overlay.querySelectorAll(".node-hit")) {
+    const gap = Math.hypot(el.getAttribute("cx") - x, el.getAttribute("cy") - y);
+    if (gap <= reach && gap < (best?.gap ?? Infinity)) best = { gap, data: el.dataset };
+  }
+  return best?.data;
+}
+
+// place says where an event is, for a hand.
+function place(e) {
+  const r = stage.getBoundingClientRect();
+  const screen = [e.clientX - r.left, e.clientY - r.top];
+  const { altKey: alt, shiftKey: shift, pointerId: id } = e;
+  return { photo: within(toPhoto(e.clientX, e.clientY)), screen, alt, shift, id, hit: {}, point: () => null };
+}
+
+stage.addEventListener(
+  "pointerdown",
+  (e) => {
+    if (!tracing() || space.down || e.button !== 0) return;
+    if (e.target.closest("button, .tools, #notice, #divider, #busy")) return;
+    const at = place(e);
+    if (hand.grabs) {
+      at.hit = { ...e.target.dataset };
+      at.point = (reach) => pointAt(at.screen, reach);
+    }
+    // The overlay is drawn anew at each press, so the browser sees no double
+    // click on anything in it.
+    at.twice = e.timeStamp - press.time < 400 && Math.hypot(e.clientX - press.x, e.clientY - press.y) < 5;
+    press = { time: at.twice ? 0 : e.timeStamp, x: e.clientX, y: e.clientY };
+    if (hand.down(at) !== false) {
+      e.preventDefault();
+      stage.focus({ preventScroll: true });
+      stage.setPointerCapture(e.pointerId);
+    }
+    refresh();
+  },
+  true,
+);
+
+stage.addEventListener("pointermove", (e) => {
+  if (tracing() && hand.move(place(e)) !== false) draw();
+});
+
+for (const kind of ["pointerup", "pointercancel"])
+  stage.addEventListener(kind, async (e) => {
+    if (!tracing()) return;
+    await hand.up(place(e));
+    draw();
+  });
+
+// key handles the keys of the hand, and says whether it did.
+export function key(e) {
+  if (!tracing()) return false;
+  const plain = !e.ctrlKey && !e.metaKey && !e.altKey;
+  if (hand.keydown(e) || (e.key === "Escape" && hand.cancel())) {
+    refresh();
+    return true;
+  }
+  const other = plain && hands.find((h) => h.key && h.key === e.key);
+  if (other) take(other.name);
+  else if (e.key === "Escape" && hand !== byName("edit")) take("edit");
+  else return false;
+  return true;
+}
+
+document.addEventListener("click", (e) => {
+  const b = e.target.closest("[data-hand], [data-pick]");
+  if (b?.dataset.hand) {
+    take(b.dataset.hand);
+    stage.focus({ preventScroll: true });
+  } else if (b) {
+    choose(Number(b.dataset.pick));
+    refresh();
+  }
+});
+
+// With nothing traced yet, tracing is what one comes for.
+const first = () => byName(target.shapes().length ? "edit" : "outline");
+
+let before = { step: "", light: shot.light };
+function fresh() {
+  const came = tracing() && shot.step !== before.step;
+  const other = shot.light !== before.light;
+  if (shot.step !== before.step || other) {
+    hand.take();
+    if (came || (tracing() && other && !target.shapes().length)) hand = first();
+  }
+  before = { step: shot.step, light: shot.light };
+  hand.changed?.();
+  refresh();
+}
+
+target.onChange(fresh);
+onMove(draw);
+fresh();

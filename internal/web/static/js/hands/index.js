@@ -1,0 +1,23 @@
+// The hands: what the pointer does on the photo. Each is a module of its own with
+// the same few entries, listed here:
+//
+//   name      as the bench's button names it in data-hand
+//   key       the key that takes it up, if any
+//   hint      what click and drag do, in a sentence
+//   cursor    whether the pointer is a cross
+//   grabs     whether it takes hold of what is drawn: then shapes can be hit
+//   take()    it was taken up
+//   down(at)  a press; at is { photo, screen, hit, twice, alt, shift, id }
+//   move(at)  the pointer moved
+//   up(at)    the press ended
+//   keydown(e) a key; true where it did something
+//   overlay(layer)  draws what it has in the making
+//   cancel()  drops that; true where there was something
+//
+// The view, snapping, what is drawn of shapes, and what the hand works on (target.js)
+// are the same for all and lie outside of them, in ../hand.js.
+import { edit } from "./edit.js";
+import { outline } from "./outline.js";
+import { tube } from "./tube.js";
+
+export const hands = [edit, outline, tube];
