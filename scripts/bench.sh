@@ -10,15 +10,17 @@ now=$(mktemp)
 trap 'rm -f "$now"' EXIT
 go test ./internal/glow -run '^$' -bench Stack24MP -benchtime 10x -benchmem | tee "$now"
 go test ./internal/render -run '^$' -bench Preview -benchtime 100x -benchmem | tee -a "$now"
+go test ./internal/web -run '^$' -bench 'Draft$' -benchtime 1000x -benchmem | tee -a "$now"
 go test ./internal/render -run '^$' -bench 'Export|Cancel' -benchtime 5x -benchmem | tee -a "$now"
 [ "${1:-}" = --save ] && cp "$now" "$baseline"
 awk '
   function row(name) { sub(/^Benchmark/, "", name); sub(/-[0-9]+$/, "", name); return name }
-  function ratio(i) { for (i = 3; i <= NF; i += 2) if ($(i + 1) ~ /^(x-|ms-worst)/) { unit = $(i + 1); return $i } return "" }
+  function ratio(i) { for (i = 3; i <= NF; i += 2) if ($(i + 1) ~ /^(x-|ms-)/) { unit = $(i + 1); return $i } return "" }
   BEGIN {
     must["Stack24MP"] = 12; must["PreviewFader"] = 1; must["PreviewGel"] = 1; must["PreviewRadius"] = 3
     must["PreviewPoint"] = 6; must["Export24MP"] = 4; must["ExportTwiceLights"] = 2.2; must["ExportTwicePixels"] = 2.2
     must["Cancel24MP"] = 50
+    must["Draft/demo/fader"] = must["Draft/demo/point"] = 1; must["Draft/50000/fader"] = must["Draft/50000/point"] = 3
     printf "\n%-20s %10s %10s %10s\n", "", "now", "baseline", "at most"
   }
   !/^Benchmark/ { next }

@@ -3,10 +3,12 @@ package setting
 import (
 	"bytes"
 	"crypto/sha256"
+	"encoding"
 	"encoding/binary"
 	"encoding/hex"
 	"fmt"
 	"reflect"
+	"slices"
 	"sync"
 )
 
@@ -60,10 +62,16 @@ func (l List[T]) Key() string {
 		return emptyKey
 	}
 	l.d.once.Do(func() {
-		if l.d.sum == "" {
-			h := sha256.Sum256(l.Bytes())
-			l.d.sum = hex.EncodeToString(h[:])
+		if l.d.sum != "" {
+			return
 		}
+		h := sha256.New()
+		var b []byte
+		for part := range slices.Chunk(l.d.items, 256) {
+			b = appendItems(b[:0], part)
+			h.Write(b)
+		}
+		l.d.sum = hex.EncodeToString(h.Sum(nil))
 	})
 	return l.d.sum
 }
@@ -72,7 +80,22 @@ var emptyKey = func() string { h := sha256.Sum256(nil); return hex.EncodeToStrin
 
 // Bytes returns the items as little-endian numbers of 64 bits, one after the other.
 func (l List[T]) Bytes() []byte {
-	b, err := binary.Append(nil, binary.LittleEndian, l.All())
+	return appendItems(make([]byte, 0, binary.Size(*new(T))*l.Len()), l.All())
+}
+
+// appendItems writes items to b. One that is an encoding.BinaryAppender writes itself,
+// to the same effect: what thousands of points cost is felt while one is dragged.
+func appendItems[T any](b []byte, items []T) []byte {
+	var err error
+	if _, own := any(*new(T)).(encoding.BinaryAppender); !own {
+		b, err = binary.Append(b, binary.LittleEndian, items)
+	} else {
+		for i := range items {
+			if b, err = any(&items[i]).(encoding.BinaryAppender).AppendBinary(b); err != nil {
+				break
+			}
+		}
+	}
 	if err != nil {
 		panic(fmt.Sprintf("setting: a list of %T: %v", *new(T), err))
 	}

@@ -86,7 +86,7 @@ func (g generator) bare(t reflect.Type, s *Setting) node {
 	case reflect.Array:
 		return node{"type": "array", "items": g.bare(t.Elem(), s), "minItems": t.Len(), "maxItems": t.Len()}
 	case reflect.Map:
-		return node{"type": "object", "additionalProperties": g.bare(t.Elem(), s)}
+		return g.counted(node{"type": "object", "additionalProperties": g.bare(t.Elem(), s)}, s, "Properties")
 	case reflect.Float64, reflect.Int:
 		lo, hi := s.Min.In(g.widest), s.Max.In(g.widest)
 		n := node{"type": "number", "minimum": lo, "maximum": hi}

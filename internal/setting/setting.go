@@ -223,7 +223,7 @@ func parseBound(v string) (b Bound, err error) {
 		rest = rest[end:]
 		to := &b.A
 		num, by, divided := strings.Cut(term, "/")
-		if i := strings.IndexAny(num, "LWH"); i >= 0 {
+		if i := strings.IndexAny(num, "LWH"); i >= 0 && i == len(num)-1 {
 			to = map[byte]*float64{'L': &b.L, 'W': &b.W, 'H': &b.H}[num[i]]
 			switch num = num[:i]; num {
 			case "":

@@ -7,6 +7,7 @@
 package shape
 
 import (
+	"encoding/binary"
 	"math"
 
 	"pyrant/internal/setting"
@@ -33,6 +34,14 @@ type Node struct {
 	Y   float64    `json:"y" label:"Down" unit:"px" range:"-H..2H" doc:"from the upper edge"`
 	In  [2]float64 `json:"in,omitzero" label:"Arm before" unit:"px" range:"-W-H..W+H" doc:"offset of the handle towards the node before; left out for a corner"`
 	Out [2]float64 `json:"out,omitzero" label:"Arm after" unit:"px" range:"-W-H..W+H" doc:"offset of the handle towards the node after"`
+}
+
+// AppendBinary writes the node as a list does: its numbers in their order.
+func (n Node) AppendBinary(b []byte) ([]byte, error) {
+	for _, v := range [...]float64{n.X, n.Y, n.In[0], n.In[1], n.Out[0], n.Out[1]} {
+		b = binary.LittleEndian.AppendUint64(b, math.Float64bits(v))
+	}
+	return b, nil
 }
 
 // Path is the nodes of a shape.

@@ -13,18 +13,22 @@ import (
 	"image/png"
 	"io"
 	"log/slog"
+	"math"
 	"mime/multipart"
 	"net/http"
 	"net/http/cookiejar"
 	"net/http/httptest"
 	"net/url"
 	"regexp"
+	"strconv"
 	"strings"
 	"sync"
 	"testing"
 	"time"
 
 	"pyrant/internal/recipe"
+	"pyrant/internal/setting"
+	"pyrant/internal/shape"
 	"pyrant/internal/store"
 )
 
@@ -583,6 +587,72 @@ func TestFieldsArePathsOfTheRecipe(t *testing.T) {
 	}
 	if seen < 400 {
 		t.Errorf("only %d bounds were found", seen)
+	}
+}
+
+// What a frame under values in the hand costs before a pixel of it is computed: the
+// shot, the draft of its recipe, and the keys by which the engine looks things up.
+func BenchmarkDraft(b *testing.B) {
+	a := start(b, Options{})
+	ctx := context.Background()
+	if err := a.server.AddDemo(ctx); err != nil {
+		b.Fatal(err)
+	}
+	list, err := a.server.store.Shots(ctx, false)
+	if err != nil {
+		b.Fatal(err)
+	}
+	demo := list[0]
+	r, err := a.server.head(ctx, &demo)
+	if err != nil {
+		b.Fatal(err)
+	}
+	many := r.Clone()
+	for i := range 10 { // of 5000 points each
+		points := make([]shape.Node, 5000)
+		for j := range points {
+			at := 2 * math.Pi * float64(j) / 5000
+			points[j] = shape.Node{X: 900 + 400*math.Cos(at), Y: 600 + 300*math.Sin(at)}
+		}
+		l := &many.Lights[i%len(many.Lights)]
+		l.Shapes = append(l.Shapes[:len(l.Shapes):len(l.Shapes)], shape.Outline{Nodes: setting.ListOf(points...)})
+	}
+	full, err := a.server.store.AddShot(ctx, "Many points", store.Photo{Data: quayWall(b, r.Photo.Width, r.Photo.Height), Format: "png", Width: r.Photo.Width, Height: r.Photo.Height}, many, "Many points")
+	if err != nil {
+		b.Fatal(err)
+	}
+	last := len(many.Lights[0].Shapes) - 1
+	for _, t := range []struct {
+		name, shot, patch string
+	}{
+		{"demo/fader", demo.ID, `[{"op":"replace","path":"/lights/0/level","value":%v}]`},
+		{"demo/point", demo.ID, `[{"op":"replace","path":"/lights/0/shapes/0/nodes/0/x","value":%v}]`},
+		{"50000/fader", full.ID, `[{"op":"replace","path":"/lights/0/level","value":%v}]`},
+		{"50000/point", full.ID, `[{"op":"replace","path":"/lights/0/shapes/` + strconv.Itoa(last) + `/nodes/7/x","value":%v}]`},
+	} {
+		b.Run(t.name, func(b *testing.B) {
+			n := 0
+			for b.Loop() {
+				n++
+				var q frameRequest
+				body := `{"as":"pixels","long":861,"x":0,"y":0,"w":861,"h":574,"patch":` + fmt.Sprintf(t.patch, 0.5+0.001*float64(n%400)) + `}`
+				if err := json.Unmarshal([]byte(body), &q); err != nil {
+					b.Fatal(err)
+				}
+				shot, err := a.server.store.Shot(ctx, t.shot)
+				if err != nil {
+					b.Fatal(err)
+				}
+				d, err := a.server.draft(ctx, shot, q.Patch)
+				if err != nil {
+					b.Fatal(err)
+				}
+				for i := range d.Lights {
+					d.Lights[i].Shapes.Key()
+				}
+			}
+			b.ReportMetric(float64(b.Elapsed().Microseconds())/1000/float64(b.N), "ms-draft")
+		})
 	}
 }
 
