@@ -4,6 +4,7 @@ import (
 	"archive/zip"
 	"bytes"
 	"errors"
+	"fmt"
 	"image"
 	"io"
 	"strings"
@@ -12,6 +13,8 @@ import (
 	"pyrant/internal/codec"
 	"pyrant/internal/fault"
 	"pyrant/internal/recipe"
+	"pyrant/internal/setting"
+	"pyrant/internal/shape"
 )
 
 func sample(t *testing.T) *Shot {
@@ -106,6 +109,73 @@ func TestArchivesThatCannotBeOpened(t *testing.T) {
 	if err := Fits(recipe.New(30, 20), 20, 30); err == nil {
 		t.Error("a recipe for a photo of another size fits")
 	}
+}
+
+// long returns a sample whose light has more points than stand in the recipe.
+func long(t *testing.T) *Shot {
+	t.Helper()
+	s := sample(t)
+	r, _, err := s.Recipe.AddLight()
+	if err != nil {
+		t.Fatal(err)
+	}
+	nodes := make([]shape.Node, 100)
+	for i := range nodes {
+		nodes[i] = shape.Node{X: float64(i % 10), Y: float64(i / 10)}
+	}
+	r.Lights[0].Shapes = shape.Shapes{shape.Outline{Nodes: shape.PathOf(nodes...)}}
+	s.Recipe = r
+	return s
+}
+
+// Long lists of points lie beside the recipe, and come back with it.
+func TestFilesOfAShot(t *testing.T) {
+	s := long(t)
+	good := pack(t, s)
+	got, err := Read(good, 1<<20)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if !bytes.Equal(got.Recipe.Encode(), s.Recipe.Encode()) || len(setting.Wanted(*got.Recipe)) != 0 {
+		t.Error("the points did not come back")
+	}
+	name := "files/" + shape.Nodes(s.Recipe.Lights[0].Shapes[0]).Key()
+	other := bytes.Repeat([]byte{0}, 4800)
+	for what, data := range map[string][]byte{
+		"points of other bytes":   without(t, good, name, other),
+		"points cut off":          without(t, good, name, other[:47]),
+		"points that are missing": without(t, good, name, nil),
+		"a photo of other bytes":  without(t, good, "photo.png", append([]byte(nil), s.Photo[:len(s.Photo)-1]...)),
+		"a manifest without them": without(t, good, "shot.json", []byte(`{"name":"x","photo":"photo.png"}`)),
+		"more files than a shot has": without(t, good, "shot.json", []byte(`{"name":"x","photo":"photo.png","files":[`+
+			strings.Repeat(`{"name":"a","role":"points","sha256":"b"},`, maxFiles)+`{"name":"a","role":"points","sha256":"b"}]}`)),
+	} {
+		var fe *fault.Error
+		if _, err := Read(data, 1<<20); !errors.As(err, &fe) {
+			t.Errorf("%s: %v", what, err)
+		}
+	}
+	// The limit is for all files together.
+	if _, err := Read(good, int64(len(s.Photo))+4000); err == nil || !strings.Contains(err.Error(), "too large") {
+		t.Errorf("more than the limit in all: %v", err)
+	}
+	if _, err := Read(good, int64(len(s.Photo))+4800); err != nil {
+		t.Errorf("just within the limit: %v", err)
+	}
+}
+
+func Example() {
+	var photo, file bytes.Buffer
+	_ = codec.Write(&photo, image.NewRGBA(image.Rect(0, 0, 30, 20)), codec.Options{Format: "png"})
+	r := recipe.New(30, 20)
+	r.Dusk.Daylight = -2
+	err := Write(&file, &Shot{Name: "Quay", Recipe: r, Photo: photo.Bytes()})
+	fmt.Println(err, Is(file.Bytes()))
+	s, err := Read(file.Bytes(), 1<<20)
+	fmt.Println(err, s.Name, s.Recipe.Dusk.Daylight)
+	// Output:
+	// <nil> true
+	// <nil> Quay -2
 }
 
 func FuzzRead(f *testing.F) {

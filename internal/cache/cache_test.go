@@ -7,6 +7,8 @@ import (
 	"sync"
 	"sync/atomic"
 	"testing"
+
+	"pyrant/internal/fault"
 )
 
 var ctx = context.Background()
@@ -132,4 +134,63 @@ func TestPanicReleasesWhoWaits(t *testing.T) {
 	if v, err := Get(ctx, c, "k", func(context.Context) (bulk, error) { return 2, nil }); v != 2 || err != nil {
 		t.Errorf("after a panic: %v, %v", v, err)
 	}
+}
+
+// A scoped cache finds what the other holds and leaves it as it is.
+func TestScoped(t *testing.T) {
+	c := New(1000)
+	made := 0
+	get := func(c *Cache, key string, size bulk) bulk {
+		t.Helper()
+		v, err := Get(ctx, c, key, func(context.Context) (bulk, error) { made++; return size, nil })
+		if err != nil {
+			t.Fatal(err)
+		}
+		return v
+	}
+	get(c, "mask", 300)
+	s := c.Scoped(500)
+	if v := get(s, "mask", 1); v != 300 || made != 1 {
+		t.Errorf("what the other holds is made anew: %v", v)
+	}
+	get(s, "strip", 400)
+	get(s, "strip", 400)
+	if made != 2 || c.Held() != 300 || s.Held() != 400 {
+		t.Errorf("made %d; the caches hold %d and %d", made, c.Held(), s.Held())
+	}
+	get(s, "strip 2", 400) // over the limit: the first goes
+	if s.Held() != 400 || c.Held() != 300 {
+		t.Errorf("over its limit the scoped cache holds %d, the other %d", s.Held(), c.Held())
+	}
+	get(c, "strip", 5)
+	if made != 4 {
+		t.Error("the other cache finds what was scoped")
+	}
+	if hits, misses := s.Counts(); hits != 2 || misses != 4 {
+		t.Errorf("%d hits, %d misses", hits, misses)
+	}
+}
+
+// A panic while a node is made is an error for all who wait for it.
+func TestPanicIsAnError(t *testing.T) {
+	c := New(1000)
+	_, err := Get(ctx, c, "node", func(context.Context) (bulk, error) { panic("a mistake") })
+	var p *fault.Panic
+	if !errors.As(err, &p) || p.Value != "a mistake" {
+		t.Errorf("got %v", err)
+	}
+	if v, err := Get(ctx, c, "node", func(context.Context) (bulk, error) { return 3, nil }); v != 3 || err != nil {
+		t.Errorf("the next who asks gets %v, %v", v, err)
+	}
+}
+
+func ExampleGet() {
+	c := New(1 << 20)
+	double := func(context.Context) (Number, error) { fmt.Println("made"); return 42, nil }
+	a, _ := Get(ctx, c, "answer", double)
+	b, _ := Get(ctx, c, "answer", double)
+	fmt.Println(a, b)
+	// Output:
+	// made
+	// 42 42
 }

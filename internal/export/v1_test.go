@@ -1,6 +1,7 @@
 package export
 
 import (
+	"bytes"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -17,6 +18,7 @@ import (
 	"pyrant/internal/photo"
 	"pyrant/internal/recipe"
 	"pyrant/internal/render"
+	"pyrant/internal/store"
 )
 
 var ctx = context.Background()
@@ -101,6 +103,45 @@ func TestShotsOfTheFirstVersionKeepTheirPixels(t *testing.T) {
 				}
 			}
 		})
+	}
+}
+
+// A data folder of the first version holds the same shots as those archives: from the
+// same photo and the same recipe come the same pixels.
+func TestDataFolderOfTheFirstVersionHoldsTheSameShots(t *testing.T) {
+	dir := t.TempDir()
+	if err := os.CopyFS(dir, os.DirFS("../store/testdata/v1")); err != nil {
+		t.Fatal(err)
+	}
+	s, err := store.Open(dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
+	list, err := s.Shots(ctx, false)
+	if err != nil || len(list) != 1 {
+		t.Fatalf("%d shots, %v", len(list), err)
+	}
+	ph, err := s.ReadFile(list[0].PhotoSHA)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for seq, name := range map[int]string{1: "untouched", 2: "quay", 3: "everything", 4: "alone"} {
+		b, err := os.ReadFile(filepath.Join("testdata/v1", name+".pyrant"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		want, err := archive.Read(b, 1<<20)
+		if err != nil {
+			t.Fatal(err)
+		}
+		got, err := s.Recipe(ctx, list[0].ID, seq)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if !bytes.Equal(got.Encode(), want.Recipe.Encode()) || !bytes.Equal(ph, want.Photo) {
+			t.Errorf("revision %d is not the shot of the archive %s", seq, name)
+		}
 	}
 }
 

@@ -15,6 +15,7 @@ import (
 	jsonpatch "github.com/evanphx/json-patch/v5"
 	"github.com/google/jsonschema-go/jsonschema"
 
+	"pyrant/internal/colour"
 	"pyrant/internal/fault"
 	"pyrant/internal/setting"
 	"pyrant/internal/shape"
@@ -269,6 +270,140 @@ func TestStacks(t *testing.T) {
 	}
 }
 
+// The numbers of a new light and of a new shell are known.
+func TestStacksHaveTheirNumbers(t *testing.T) {
+	r := New(3000, 2000)
+	for i := range 3 {
+		var at int
+		var err error
+		if r, at, err = r.AddLight(); err != nil || at != i {
+			t.Fatal(at, err)
+		}
+		l := r.Lights[i]
+		if want := fmt.Sprintf("Light %d", i+1); l.Name != want || l.ID != fmt.Sprintf("l%d", i+1) || l.Gel.Hue != math.Mod(172+137.5*float64(i), 360) {
+			t.Errorf("the new light is %q, %q with hue %v", l.Name, l.ID, l.Gel.Hue)
+		}
+	}
+	stack := []Shell{
+		{1.25, 0.5, Tint{White: 0.7}, 0.6, Add}, {2.5, 0.42, Tint{White: 0.45}, 0.6, Add}, {5, 0.34, Tint{White: 0.25}, 0.6, Add},
+		{10, 0.28, Tint{White: 0.12}, 0.6, Add}, {22.5, 0.22, Tint{White: 0.05}, 0.6, Add}, {45, 0.16, Tint{}, 0.6, Add},
+		{72, 0.11, Tint{}, 0.6, Add}, {144, 0.07, Tint{}, 0.6, Add},
+	}
+	if got := r.Lights[0].Shells; !reflect.DeepEqual(got, stack) {
+		t.Errorf("the starting stack is %+v", got)
+	}
+	shells := func(s ...Shell) *Recipe { c := r.Clone(); c.Lights[1].Shells = s; return c }
+	for _, tt := range []struct {
+		name      string
+		from      []Shell
+		at        int
+		want      Shell
+		otherwise int
+	}{
+		{"the first", nil, 0, Shell{10, 0.3, Tint{}, 0.6, Add}, 1},
+		{"beyond the only one", []Shell{{Radius: 8, Strength: 0.4, Lift: 0.2, Join: Screen}}, 1, Shell{16, 0.3, Tint{}, 0.2, Screen}, 2},
+		{"beyond one of no radius", []Shell{{Radius: 0, Strength: 0.4, Join: Add}}, 1, Shell{2, 0.3, Tint{}, 0, Add}, 2},
+		{"beyond the widest there can be", []Shell{{Radius: 6000, Strength: 0.4, Join: Add}}, 1, Shell{6000, 0.3, Tint{}, 0, Add}, 2},
+		{"in the widest gap", []Shell{{Radius: 90, Strength: 0.2, Join: Normal}, {Radius: 4, Strength: 0.6, Tint: Tint{White: 0.5}, Join: Add}, {Radius: 2, Strength: 1, Tint: Tint{White: 1}, Join: Add}}, 2,
+			Shell{19, 0.4, Tint{White: 0.25}, 0, Normal}, 4},
+		{"between none and some", []Shell{{Radius: 0, Strength: 0.5, Join: Add}, {Radius: 30, Strength: 0.3, Join: Add}}, 1, Shell{3, 0.4, Tint{}, 0, Add}, 3},
+		{"in the widest of narrow gaps", []Shell{{Radius: 10, Strength: 1, Join: Add}, {Radius: 11, Strength: 1, Join: Add}, {Radius: 13, Strength: 1, Join: Add}}, 2, Shell{12, 1, Tint{}, 0, Add}, 4},
+		{"behind those of the same radius", []Shell{{Radius: 5, Strength: 0.1, Join: Add}, {Radius: 5, Strength: 0.2, Join: Add}, {Radius: 5, Strength: 0.4, Join: Add}, {Radius: 20, Strength: 0.6, Join: Add}}, 3, Shell{10, 0.5, Tint{}, 0, Add}, 5},
+		{"the first of gaps alike", []Shell{{Radius: 1, Strength: 1, Join: Add}, {Radius: 4, Strength: 1, Join: Add}, {Radius: 16, Strength: 1, Join: Add}}, 1, Shell{2, 1, Tint{}, 0, Add}, 4},
+	} {
+		got, err := shells(tt.from...).AddShell(1)
+		if err != nil {
+			t.Errorf("%s: %v", tt.name, err)
+			continue
+		}
+		l := got.Lights[1].Shells
+		s := l[tt.at]
+		s.Strength = math.Round(1e9*s.Strength) / 1e9
+		if len(l) != tt.otherwise || s != tt.want {
+			t.Errorf("%s: %+v", tt.name, l)
+		}
+	}
+	even, err := shells(Shell{Radius: 81, Join: Add}, Shell{Radius: 1, Join: Add}, Shell{Radius: 2, Join: Add}, Shell{Radius: 3, Join: Add}, Shell{Radius: 4, Join: Add}).SpaceEvenly(1)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for k, want := range []float64{1, 3, 9, 27, 81} {
+		if got := even.Lights[1].Shells[k].Radius; got != want {
+			t.Errorf("even radius %d is %v, want %v", k+1, got, want)
+		}
+	}
+	if even, err = shells(Shell{Radius: 8, Join: Add}, Shell{Radius: 0, Join: Add}, Shell{Radius: 1, Join: Add}).SpaceEvenly(1); err != nil || even.Lights[1].Shells[0].Radius != 0.5 || even.Lights[1].Shells[1].Radius != 2 {
+		t.Errorf("even radii from none: %v, %+v", err, even.Lights[1].Shells)
+	}
+	two := shells(Shell{Radius: 9, Join: Add}, Shell{Radius: 1, Join: Add})
+	if even, err = two.SpaceEvenly(1); err != nil || even.Lights[1].Shells[0].Radius != 1 || even.Lights[1].Shells[1].Radius != 9 {
+		t.Errorf("two radii, spaced: %v, %+v", err, even.Lights[1].Shells)
+	}
+	// There is room for so many and no more.
+	full := shells(make([]Shell, 31)...)
+	for i := range full.Lights[1].Shells {
+		full.Lights[1].Shells[i] = Shell{Radius: float64(i), Join: Add}
+	}
+	if full, err = full.AddShell(1); err != nil {
+		t.Error(err)
+	} else if _, err = full.AddShell(1); !fault.Is(err, fault.NoRoom) {
+		t.Errorf("a shell more than there is room for: %v", err)
+	}
+	for err = nil; err == nil && len(r.Lights) < 200; {
+		var more *Recipe
+		if more, _, err = r.AddLight(); err == nil {
+			r = more
+		}
+	}
+	if len(r.Lights) != 100 || !fault.Is(err, fault.NoRoom) {
+		t.Errorf("there is room for %d lights, %v", len(r.Lights), err)
+	}
+	if _, err := r.DuplicateLight(3); !fault.Is(err, fault.NoRoom) {
+		t.Errorf("a light twice beyond the room: %v", err)
+	}
+	// A copy keeps a name that is already as long as names may be.
+	long := strings.Repeat("n", 76)
+	one := New(30, 20)
+	one.Lights = []Light{DefaultLight(one.Photo)}
+	one.Lights[0].ID, one.Lights[0].Name, one.Lights[0].Alone = "a", long, true
+	for want := range 2 {
+		d, err := one.DuplicateLight(0)
+		if name := map[int]string{0: long, 1: long[:75] + " copy"}[want]; err != nil || d.Lights[1].Name != name || d.Lights[1].Alone {
+			t.Errorf("a copy is %+v, %v", d.Lights[1], err)
+		}
+		one.Lights[0].Name = long[:75]
+	}
+}
+
+func TestTintFollowsTheGel(t *testing.T) {
+	g := Gel{Hue: 100, Saturation: 0.8, Lightness: 0.4}
+	for _, tt := range []struct {
+		tint Tint
+		want colour.RGB
+	}{
+		{Tint{}, g.Colour()}, {Tint{Hue: 40}, colour.HSL(140, 0.8, 0.4)}, {Tint{White: 1}, colour.RGB{R: 1, G: 1, B: 1}},
+		{Tint{White: 0.5, Hue: -120}, colour.HSL(340, 0.8, 0.4).Mix(colour.RGB{R: 1, G: 1, B: 1}, 0.5)},
+	} {
+		got := tt.tint.Colour(g)
+		for _, d := range []float32{got.R - tt.want.R, got.G - tt.want.G, got.B - tt.want.B} {
+			if math.Abs(float64(d)) > 1e-6 {
+				t.Errorf("%+v is %v, want %v", tt.tint, got, tt.want)
+			}
+		}
+	}
+}
+
+func TestVersionsThatCannotBeRead(t *testing.T) {
+	good := string(sample(t).Encode())
+	for _, v := range []string{"0", "-1", "1.5", "3", `"2"`, "null"} {
+		_, err := Decode([]byte(strings.Replace(good, `"version":2`, `"version":`+v, 1)))
+		var e *fault.Error
+		if !errors.As(err, &e) || e.Field != "version" {
+			t.Errorf("version %s: %v", v, err)
+		}
+	}
+}
+
 func TestDuplicateAndLit(t *testing.T) {
 	r := sample(t)
 	d, err := r.DuplicateLight(0)
@@ -295,7 +430,7 @@ func TestToneWindow(t *testing.T) {
 			t.Errorf("the window lets %.3f of brightness %v through, want %v", got, c.v, c.want)
 		}
 	}
-	if !(ToneWindow{0, 1, 0.1}).Whole() || w.Whole() {
+	if !(ToneWindow{0, 1, 0.1}).Whole() || w.Whole() || (ToneWindow{0, 0.9, 0.1}).Whole() || (ToneWindow{0.1, 1, 0.1}).Whole() {
 		t.Error("Whole is wrong")
 	}
 }

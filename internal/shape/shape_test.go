@@ -3,7 +3,11 @@ package shape
 import (
 	"image"
 	"math"
+	"reflect"
+	"sync"
 	"testing"
+
+	"pyrant/internal/setting"
 )
 
 func corners(xy ...float64) []Node {
@@ -130,5 +134,100 @@ func TestTakingAwayAlongTheSameEdge(t *testing.T) {
 	right := Outline{Away: true, Nodes: PathOf(corners(20.5, 10, 30, 10, 30, 20, 20.5, 20)...)}
 	if s := sum(NewMask(Shapes{left, right}, 1)); math.Abs(s-100) > 0.5 {
 		t.Errorf("a panel of 100 pixels less its neighbour has %.2f", s)
+	}
+}
+
+// An export lets go of the tiles behind it while a preview reads them: what is read
+// must be right all the same. Run it under the race detector.
+func TestDropBesideFill(t *testing.T) {
+	shapes := Shapes{circle(300, 300, 250)}
+	want := NewMask(shapes, 1)
+	m := NewMask(shapes, 1)
+	b := m.Bounds()
+	var work sync.WaitGroup
+	for n := range 4 {
+		work.Go(func() {
+			got, exp := make([]float32, b.Dx()), make([]float32, b.Dx())
+			for range 8 {
+				for y := b.Min.Y; y < b.Max.Y; y += 1 + n {
+					if n == 0 {
+						m.Drop(y)
+						continue
+					}
+					m.Fill(got, b.Min.X, y)
+					want.Fill(exp, b.Min.X, y)
+					for i := range got {
+						if got[i] != exp[i] {
+							t.Errorf("row %d, column %d: %v, want %v", y, i, got[i], exp[i])
+							return
+						}
+					}
+				}
+			}
+		})
+	}
+	work.Wait()
+	m.Drop(b.Max.Y + 1000)
+	if n := m.Bytes(); n > 64<<10 {
+		t.Errorf("when all is let go of, %d bytes are held", n)
+	}
+}
+
+// Every value of every kind of shape belongs to the key of what it covers: a field that
+// were left out would show a picture of before.
+func TestKeyHoldsEveryFieldOfEveryKind(t *testing.T) {
+	frame := setting.Frame{W: 600, H: 400}
+	for _, k := range Kinds {
+		path := PathOf(Node{X: 10, Y: 20, In: [2]float64{1, 2}, Out: [2]float64{3, 4}}, Node{X: 200, Y: 30}, Node{X: 100, Y: 300})
+		raw, err := setting.Parse([]byte(`{"kind":"`+k.Word+`","nodes":`+string(setting.Encode(path))+`}`), "shape")
+		if err != nil {
+			t.Fatal(err)
+		}
+		var s struct {
+			Shapes Shapes `json:"shapes"`
+		}
+		if err := setting.Decode(map[string]any{"shapes": []any{raw}}, &s, frame); err != nil {
+			t.Fatal(err)
+		}
+		keys := map[string]string{s.Shapes.Key(): "nothing"}
+		changed := func(what, op string) {
+			ops, err := setting.ParseOps([]byte("[" + op + "]"))
+			if err != nil {
+				t.Fatal(err)
+			}
+			next, err := setting.Apply(s, ops, frame)
+			if err != nil {
+				t.Errorf("%s, %s: %v", k.Word, what, err)
+				return
+			}
+			key := next.Shapes.Key()
+			if other, ok := keys[key]; ok {
+				t.Errorf("%s: a change of %s has the key of a change of %s", k.Word, what, other)
+			}
+			keys[key] = what
+		}
+		for _, f := range setting.Fields(reflect.TypeOf(k.Zero)) {
+			switch at := "/shapes/0/" + f.Name; {
+			case f.Name == "nodes":
+				for _, c := range []string{"x", "y", "in/0", "in/1", "out/0", "out/1"} {
+					changed("nodes/"+c, `{"op":"replace","path":"`+at+`/0/`+c+`","value":7.5}`)
+				}
+				changed("a node more", `{"op":"add","path":"`+at+`/1","value":{"x":10,"y":20}}`)
+			case f.Step > 0 || f.Unit != "":
+				changed(f.Name, `{"op":"replace","path":"`+at+`","value":77}`)
+			default:
+				changed(f.Name, `{"op":"replace","path":"`+at+`","value":true}`)
+			}
+		}
+		changed("a shape more", `{"op":"add","path":"/shapes/-","value":`+`{"kind":"`+k.Word+`","nodes":`+string(setting.Encode(path))+`}}`)
+	}
+}
+
+// A node writes itself as a list would write it.
+func TestNodesAreNamedAsTheyAre(t *testing.T) {
+	type bare Node // without the node's own way of writing
+	n := Node{X: 1.5, Y: -2, In: [2]float64{3, 4}, Out: [2]float64{-5, 1e-9}}
+	if PathOf(n).Key() != setting.ListOf(bare(n)).Key() {
+		t.Error("a node leaves something of itself out of its name, or puts it elsewhere")
 	}
 }

@@ -1,20 +1,23 @@
 package store
 
 import (
+	"bufio"
 	"context"
 	"errors"
 	"fmt"
 	"io"
 	"os"
 	"os/exec"
+	"path/filepath"
 	"strconv"
 	"strings"
 	"syscall"
 	"testing"
 	"time"
 
-	"bufio"
+	"pyrant/internal/asset"
 	"pyrant/internal/recipe"
+	"pyrant/internal/shape"
 )
 
 var ctx = context.Background()
@@ -259,5 +262,168 @@ func burst(dir string) {
 			panic(err)
 		}
 		fmt.Println("saved", i)
+	}
+}
+
+// A data folder of the first version opens: shots, revisions, what was undone and what
+// was put aside. testdata/v1 was made by it.
+func TestDataFolderOfTheFirstVersion(t *testing.T) {
+	dir := t.TempDir()
+	if err := os.CopyFS(dir, os.DirFS("testdata/v1")); err != nil {
+		t.Fatal(err)
+	}
+	for range 2 { // the second time it is one of today's
+		s := open(t, dir)
+		if err := s.Check(ctx); err != nil {
+			t.Fatal(err)
+		}
+		list, err := s.Shots(ctx, false)
+		if err != nil || len(list) != 1 {
+			t.Fatalf("%d shots, %v", len(list), err)
+		}
+		shot := &list[0]
+		if shot.Name != "Quay at dusk" || shot.HeadSeq != 3 || shot.LastSeq != 4 || shot.Version != 5 || shot.Photo.Width != 480 || shot.Photo.Format != "jpeg" {
+			t.Errorf("the shot is %+v", shot)
+		}
+		for seq, lights := range map[int]int{1: 0, 2: 6, 3: 6, 4: 6} {
+			r, err := s.Recipe(ctx, shot.ID, seq)
+			if err != nil || r.Version != recipe.Version || len(r.Lights) != lights {
+				t.Errorf("revision %d is of version %d and has %d lights, %v", seq, r.Version, len(r.Lights), err)
+			}
+		}
+		undo, redo, err := s.Titles(ctx, shot)
+		if err != nil || undo != "Made everything" || redo != "Made alone" {
+			t.Errorf("undo is %q, redo %q, %v", undo, redo, err)
+		}
+		b, err := s.ReadFile(shot.PhotoSHA)
+		if err != nil || asset.Sum(b) != shot.PhotoSHA {
+			t.Errorf("the photo's bytes: %d, %v", len(b), err)
+		}
+		aside, err := s.Shots(ctx, true)
+		if err != nil || len(aside) != 1 || aside[0].Name != "Put aside" {
+			t.Errorf("aside are %v, %v", aside, err)
+		}
+		// What it uses is known to be used.
+		if err := s.Collect(ctx); err != nil {
+			t.Fatal(err)
+		}
+		if _, err := s.ReadFile(shot.PhotoSHA); err != nil {
+			t.Errorf("the photo was taken for one that nobody uses: %v", err)
+		}
+		s.Close()
+	}
+	s := open(t, dir)
+	list, _ := s.Shots(ctx, false)
+	shot, err := s.Step(ctx, list[0].ID, 5, 1)
+	if err != nil {
+		t.Fatal(err)
+	}
+	r, err := s.Recipe(ctx, shot.ID, 4)
+	if err != nil {
+		t.Fatal(err)
+	}
+	r.Dusk.Daylight = -1
+	if shot, err = s.Commit(ctx, shot.ID, shot.Version, r, "Daylight"); err != nil || head(t, s, shot.ID) != -1 {
+		t.Errorf("a change on top: %v", err)
+	}
+}
+
+// many returns a recipe with n points in one shape.
+func many(t testing.TB, n int, x float64) *recipe.Recipe {
+	t.Helper()
+	r, _, err := recipe.New(30, 20).AddLight()
+	if err != nil {
+		t.Fatal(err)
+	}
+	nodes := make([]shape.Node, n)
+	for i := range nodes {
+		nodes[i] = shape.Node{X: x, Y: float64(i) / float64(n)}
+	}
+	r.Lights[0].Shapes = shape.Shapes{shape.Outline{Nodes: shape.PathOf(nodes...)}}
+	return r
+}
+
+// kept lists the files that a data folder holds.
+func kept(t testing.TB, dir string) map[string]bool {
+	t.Helper()
+	files, err := os.ReadDir(filepath.Join(dir, "files"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	out := map[string]bool{}
+	for _, f := range files {
+		out[f.Name()] = true
+	}
+	return out
+}
+
+// A long list of points is kept once beside the revisions that name it, and is there
+// for as long as one of them is.
+func TestLongListsAreKeptOnceAndCollected(t *testing.T) {
+	dir := t.TempDir()
+	s := open(t, dir)
+	shot := addShot(t, s)
+	a, b := many(t, 1000, 5), many(t, 1000, 6)
+	sumOf := func(r *recipe.Recipe) string { return shape.Nodes(r.Lights[0].Shapes[0]).Key() }
+	var err error
+	commit := func(r *recipe.Recipe) {
+		t.Helper()
+		if shot, err = s.Commit(ctx, shot.ID, shot.Version, r, "Trace"); err != nil {
+			t.Fatal(err)
+		}
+	}
+	commit(a)
+	size := func(seq int) int {
+		rev, err := s.Revision(ctx, shot.ID, seq)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return len(rev.Recipe)
+	}
+	for i := range 5 { // other values of the same points
+		c := a.Clone()
+		c.Dusk.Daylight = -float64(i)
+		commit(c)
+	}
+	if n := size(shot.HeadSeq); n > 4000 {
+		t.Errorf("a revision with a thousand points takes %d bytes", n)
+	}
+	if k := kept(t, dir); len(k) != 2 || !k[sumOf(a)] || !k[shot.PhotoSHA] {
+		t.Errorf("kept are %v", k)
+	}
+	commit(b)
+	if got, err := s.Recipe(ctx, shot.ID, shot.HeadSeq); err != nil || sumOf(got) != sumOf(b) {
+		t.Errorf("the points come back as others: %v", err)
+	}
+	// Undone and overwritten, b is of no use to anyone; a still is.
+	if shot, err = s.Step(ctx, shot.ID, shot.Version, -1); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.Collect(ctx); err != nil || !kept(t, dir)[sumOf(b)] {
+		t.Errorf("what could still be redone is gone, %v", err)
+	}
+	commit(a)
+	if err := s.Collect(ctx); err != nil {
+		t.Fatal(err)
+	}
+	if k := kept(t, dir); k[sumOf(b)] || !k[sumOf(a)] || !k[shot.PhotoSHA] {
+		t.Errorf("after what was undone is overwritten, kept are %v", k)
+	}
+	// A duplicate uses them too, also when the first is gone for good.
+	twin, err := s.Duplicate(ctx, shot.ID, "Twin")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := errors.Join(s.PutAside(ctx, shot.ID), s.Remove(ctx, shot.ID)); err != nil {
+		t.Fatal(err)
+	}
+	if got, err := s.Recipe(ctx, twin.ID, 1); err != nil || sumOf(got) != sumOf(a) {
+		t.Errorf("the duplicate lost its points: %v", err)
+	}
+	if err := errors.Join(s.PutAside(ctx, twin.ID), s.Remove(ctx, twin.ID)); err != nil {
+		t.Fatal(err)
+	}
+	if k := kept(t, dir); len(k) != 0 {
+		t.Errorf("when all is removed there lie %v", k)
 	}
 }

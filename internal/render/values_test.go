@@ -1,0 +1,398 @@
+package render
+
+import (
+	"errors"
+	"image"
+	"math"
+	"slices"
+	"testing"
+
+	"pyrant/internal/colour"
+	"pyrant/internal/fault"
+	"pyrant/internal/photo"
+	"pyrant/internal/recipe"
+)
+
+// The tests of this file hold pixels against values that were worked out by hand,
+// from the formulas of the design: what a changed number in the program would move.
+
+// linear returns a pixel of a picture of 16 bits in linear light.
+func linear(m image.Image, x, y int) [3]float64 {
+	c := m.(*image.RGBA64).RGBA64At(x, y)
+	return [3]float64{colour.SRGBToLinear(float64(c.R) / 65535), colour.SRGBToLinear(float64(c.G) / 65535), colour.SRGBToLinear(float64(c.B) / 65535)}
+}
+
+func near(tb testing.TB, what string, got, want, share float64) {
+	tb.Helper()
+	if math.Abs(got-want) > share*math.Abs(want) {
+		tb.Errorf("%s is %.6g, want %.6g", what, got, want)
+	}
+}
+
+// bare leaves of a light its core alone, without soft edge, texture or white.
+func bare(r *recipe.Recipe) *recipe.Light {
+	l := &r.Lights[0]
+	l.Shells, l.Core, l.Spill.Strength = nil, recipe.Core{}, 0
+	return l
+}
+
+// The texture of a core is the photo's luminance against its mean under the shape.
+func TestTextureIsAgainstTheMeanLuminance(t *testing.T) {
+	p := flat(400, 300, 60)
+	for y := range 300 {
+		for x := 100; x < 300; x++ { // a third of the panel is brighter
+			v := []uint8{120, 120, 120}
+			if x >= 200 && y >= 50 && y < 150 {
+				v = []uint8{200, 160, 40}
+			}
+			copy(p.Pix8[3*(y*400+x):], v)
+		}
+	}
+	r := lit(t, p, panel(100, 50, 250, 150))
+	l := bare(r)
+	l.Gel = recipe.Gel{Saturation: 0, Lightness: 0.5}
+	lin := func(v float64) float64 { return colour.SRGBToLinear(v / 255) }
+	dim, bright := lin(120), 0.2126*lin(200)+0.7152*lin(160)+0.0722*lin(40)
+	mean := (2*dim + bright) / 3
+	for _, texture := range []float64{0, 0.4, 1} {
+		l.Core.Texture = texture
+		m := render(t, New(1<<24), Request{Photo: p, Recipe: r, Deep: true})
+		near(t, "the dim part", linear(m, 150, 100)[1], lin(127.5)*(1+texture*(dim/mean-1)), 2e-3)
+		near(t, "the bright part", linear(m, 240, 100)[0], lin(127.5)*(1+texture*(bright/mean-1)), 2e-3)
+	}
+	// What is four times as bright as the mean is no brighter than that, and what
+	// comes near white bends.
+	for i := range p.Pix8 {
+		p.Pix8[i] = 60
+	}
+	copy(p.Pix8[3*(100*400+150):], []uint8{250, 250, 250})
+	l.Core.Texture = 1
+	m := render(t, New(1<<24), Request{Photo: p, Recipe: r, Deep: true})
+	v := 4 * lin(127.5)
+	near(t, "a spark", linear(m, 150, 100)[1], 0.8+0.2*(1-math.Exp(-5*(v-0.8))), 2e-3)
+	near(t, "what lies beside it", linear(m, 120, 100)[1], lin(127.5), 0.05)
+}
+
+// A core at a fader of 40 % hides 1 - 0.6² of what is behind it.
+func TestFaderLetsTheObjectThrough(t *testing.T) {
+	p := flat(300, 200, 90)
+	r := lit(t, p, panel(50, 50, 250, 150))
+	l := bare(r)
+	l.Level = 0.4
+	l.Gel = recipe.Gel{Hue: 0, Saturation: 1, Lightness: 0.5} // display 1, 0, 0
+	back := colour.SRGBToLinear(90.0 / 255)
+	e := New(1 << 24)
+	m := render(t, e, Request{Photo: p, Recipe: r, Deep: true})
+	hides := 1 - 0.6*0.6
+	white := 0.8 + 0.2*(1-math.Exp(-1))
+	near(t, "red", linear(m, 150, 100)[0], back+(white-back)*hides, 2e-3)
+	near(t, "green", linear(m, 150, 100)[1], back*(1-hides), 2e-3)
+	l.Core.Whiteness = 0.5
+	m = render(t, e, Request{Photo: p, Recipe: r, Deep: true})
+	near(t, "green with white", linear(m, 150, 100)[1], back+(0.5-back)*hides, 2e-3)
+	m = render(t, e, Request{Photo: p, Recipe: r, Deep: true, Layer: Glow})
+	near(t, "green over black", linear(m, 150, 100)[1], 0.5*hides, 2e-3)
+	r.Glow.Level, l.Level = 0.5, 0.8 // the same level
+	m = render(t, e, Request{Photo: p, Recipe: r, Deep: true, Layer: Glow})
+	near(t, "green under a master", linear(m, 150, 100)[1], 0.5*hides, 2e-3)
+}
+
+// Where two cores overlap, they mix by their coverage.
+func TestOverlappingCoresMix(t *testing.T) {
+	p := flat(300, 200, 0)
+	r := lit(t, p, panel(50, 50, 200, 150))
+	l := bare(r)
+	l.Gel = recipe.Gel{Saturation: 0, Lightness: 0.2}
+	var err error
+	if r, err = r.DuplicateLight(0); err != nil {
+		t.Fatal(err)
+	}
+	r.Lights[1].Shapes = panel(100, 50, 250, 150)
+	r.Lights[1].Gel.Lightness = 0.6
+	m := render(t, New(1<<24), Request{Photo: p, Recipe: r, Deep: true})
+	a, b := colour.SRGBToLinear(0.2), colour.SRGBToLinear(0.6)
+	near(t, "the first alone", linear(m, 70, 100)[0], a, 2e-3)
+	near(t, "the second alone", linear(m, 230, 100)[0], b, 2e-3)
+	near(t, "both", linear(m, 150, 100)[0], (a+b)/2, 2e-3)
+}
+
+// Beside the edge of a half plane a shell is the Gaussian's integral, times its
+// tint, its strength and the faders, from bright light down to what no step of 8 bits
+// would show; below that it is nothing.
+func TestShellBesideAnEdge(t *testing.T) {
+	const sigma = 40.0
+	p := flat(700, 300, 0)
+	r := lit(t, p, panel(-700, -300, 200, 600))
+	l := bare(r)
+	l.Gel = recipe.Gel{Hue: 120, Saturation: 1, Lightness: 0.5} // display 0, 1, 0
+	l.Shells = []recipe.Shell{{Radius: sigma, Strength: 0.8, Lift: 0, Join: recipe.Add, Tint: recipe.Tint{White: 0.25}}}
+	l.Level, r.Glow.Level = 0.5, 1.5
+	m := render(t, New(1<<26), Request{Photo: p, Recipe: r, Deep: true})
+	eight := rgba(t, New(1<<26), Request{Photo: p, Recipe: r})
+	seen := 0
+	for x := 201; x < 700; x++ {
+		d := float64(x) + 0.5 - 200
+		light := 0.8 * 0.5 * 1.5 * math.Erfc(d/sigma/math.Sqrt2) / 2
+		if light > 1e-3 {
+			got := linear(m, x, 150)
+			near(t, "green", got[1], float64(colour.SoftAdd(0, float32(light))), 0.01)
+			near(t, "red", got[0], float64(colour.SoftAdd(0, float32(light/4))), 0.01)
+		}
+		// From here on down it is still light, but no longer exact.
+		code := m.(*image.RGBA64).RGBA64At(x, 150).G
+		if want := 12.92 * light * 65535; light < 1e-3 && light > 1e-5 {
+			seen++
+			if math.Abs(float64(code)-want) > 0.15*want+2 {
+				t.Errorf("at %v px, where light is %.2g, the code is %d, want %.0f", d, light, code, want)
+			}
+		}
+		if light < 1e-7 && (code != 0 || eight.RGBAAt(x, 150).G != 0) {
+			t.Errorf("at %v px there is light: %d", d, code)
+		}
+	}
+	if seen < 20 {
+		t.Errorf("only %d pixels of faint light were seen", seen)
+	}
+}
+
+// Lift divides by the peak of the blurred coverage to its power: at 1 the peak is
+// the strength itself.
+func TestLiftedShellHasItsPeak(t *testing.T) {
+	p := flat(500, 400, 0)
+	r := lit(t, p, panel(230, 180, 270, 220))
+	l := bare(r)
+	l.On = true
+	l.Gel = recipe.Gel{Saturation: 0, Lightness: 1}
+	peak := math.Pow(math.Erf(20/60.0/math.Sqrt2), 2)
+	for _, lift := range []float64{0, 0.5, 1} {
+		l.Shells = []recipe.Shell{{Radius: 60, Strength: 0.5, Lift: lift, Join: recipe.Add}}
+		// Beside the core, where the coverage is known too.
+		at := (math.Erf((55.5+20)/60/math.Sqrt2) - math.Erf((55.5-20)/60/math.Sqrt2)) / 2 * math.Erf(20/60.0/math.Sqrt2)
+		want := 0.5 * at * math.Pow(peak, -lift)
+		m := render(t, New(1<<24), Request{Photo: p, Recipe: r, Deep: true})
+		near(t, "light beside the panel", linear(m, 305, 200)[1], float64(colour.SoftAdd(0, float32(want))), 0.02)
+	}
+}
+
+// Warmth moves red up and blue down by half a stop each at most, and leaves the
+// luminance of white.
+func TestWarmthHasItsStrength(t *testing.T) {
+	for _, warmth := range []float64{-1, -0.4, 0.3, 1} {
+		r, b := math.Exp2(warmth/2), math.Exp2(-warmth/2)
+		n := 0.2126*r + 0.7152 + 0.0722*b
+		p := flat(40, 40, 0)
+		for i := range p.Pix8 {
+			p.Pix8[i] = []uint8{100, 90, 110}[i%3]
+		}
+		rec := recipe.New(40, 40)
+		rec.Dusk = recipe.Dusk{On: true, Warmth: warmth, Daylight: -1, Saturation: 1}
+		got := linear(render(t, New(1<<20), Request{Photo: p, Recipe: rec, Deep: true}), 20, 20)
+		for c, k := range [3]float64{r / n, 1 / n, b / n} {
+			near(t, "a channel", got[c], colour.SRGBToLinear(float64([]uint8{100, 90, 110}[c])/255)*k/2, 1e-3)
+		}
+	}
+	// Saturation mixes with the luminance.
+	d := newDusk(recipe.Dusk{On: true, Saturation: 0.25})
+	var out [3]float32
+	d.row(out[:], []float32{0.5, 0.2, 0.1})
+	y := 0.2126*0.5 + 0.7152*0.2 + 0.0722*0.1
+	for c, v := range []float64{0.5, 0.2, 0.1} {
+		near(t, "a channel with less saturation", float64(out[c]), 0.25*v+0.75*y, 1e-5)
+	}
+	// Raised daylight leaves what stays below the knee exact, and bends the rest.
+	d = newDusk(recipe.Dusk{On: true, Daylight: 1, Saturation: 1})
+	d.row(out[:], []float32{0.2, 0.25, 1})
+	near(t, "below the knee", float64(out[0]), 0.4, 1e-6)
+	near(t, "at the knee", float64(out[1]), 0.5, 1e-6)
+	near(t, "white", float64(out[2]), 0.5+0.5*(1-math.Exp(-3)), 1e-4)
+}
+
+// Spill is the irradiance times the photo's own colour, the gel and the faders, let
+// through by the tone window.
+func TestSpillHasItsStrength(t *testing.T) {
+	const reach = 400.0
+	p := flat(500, 300, 100)
+	r := lit(t, p, panel(98, 148, 102, 152))
+	l := bare(r)
+	l.Gel = recipe.Gel{Hue: 240, Saturation: 1, Lightness: 0.5}
+	l.Level, r.Spill.Level = 0.8, 1.5
+	l.Spill = recipe.Spill{Strength: 3, Reach: reach, Tone: recipe.ToneWindow{High: 1}}
+	// The integral of the law over the plane, for a reach of 1.
+	total := math.Pi / 64 / 64 / 64 * (65*65*math.Log(65) - 2*65*64 + (65*65-1)/2.0)
+	k := func(d float64) float64 {
+		q := d * d / reach / reach
+		return (1 - q) * (1 - q) / (1 + 64*q)
+	}
+	grey := colour.SRGBToLinear(100.0 / 255)
+	at := func(d float64) float64 { // in the middle of a pixel
+		return k(math.Hypot(d+0.5, 0.5)) * math.Pow(16/(total*reach*reach), 1-0.6) * 3 * 0.8 * 1.5 * grey
+	}
+	e := New(1 << 24)
+	m := render(t, e, Request{Photo: p, Recipe: r, Deep: true})
+	for _, d := range []int{20, 50, 120, 250} {
+		near(t, "blue", linear(m, 100+d, 150)[2], float64(colour.SoftAdd(float32(grey), float32(at(float64(d))))), 0.008)
+		near(t, "red", linear(m, 100+d, 150)[0], grey, 1e-3)
+	}
+	m = render(t, e, Request{Photo: p, Recipe: r, Deep: true, Layer: Spill})
+	near(t, "the layer", linear(m, 150, 150)[2], float64(colour.SoftAdd(0, float32(at(50)))), 0.01)
+	// A window whose edge lies half its softness away lets half through: the ramp is
+	// smooth, and symmetric about its middle.
+	l.Spill.Tone = recipe.ToneWindow{Low: 100.0/255 + 0.1, High: 1, Soft: 0.2}
+	m = render(t, e, Request{Photo: p, Recipe: r, Deep: true, Layer: Spill})
+	near(t, "half a window", linear(m, 150, 150)[2], float64(colour.SoftAdd(0, float32(at(50)/2))), 0.02)
+}
+
+// Lights with different tone windows sum up as those with the same one do.
+func TestTwoToneWindowsSumUp(t *testing.T) {
+	p := noise(300, 200, false)
+	for i := range p.Pix8 {
+		p.Pix8[i] = 90 + p.Pix8[i]/4
+	}
+	r := lit(t, p, panel(60, 60, 90, 90))
+	bare(r)
+	r.Lights[0].Spill.Strength = 1
+	var err error
+	for range 2 {
+		if r, err = r.DuplicateLight(0); err != nil {
+			t.Fatal(err)
+		}
+	}
+	r.Lights[1].Shapes, r.Lights[1].Gel.Hue = panel(200, 40, 230, 90), 20
+	r.Lights[2].Shapes, r.Lights[2].Gel.Hue = panel(120, 150, 170, 180), 260
+	same := render(t, New(1<<24), Request{Photo: p, Recipe: r, Deep: true}).(*image.RGBA64)
+	// Windows that let all of this photo through, each of another kind.
+	r.Lights[1].Spill.Tone = recipe.ToneWindow{Low: 0.1, High: 1}
+	r.Lights[2].Spill.Tone = recipe.ToneWindow{Low: 0, High: 0.95}
+	apart := render(t, New(1<<24), Request{Photo: p, Recipe: r, Deep: true}).(*image.RGBA64)
+	for i := 0; i < len(same.Pix); i += 2 {
+		a, b := int(same.Pix[i])<<8|int(same.Pix[i+1]), int(apart.Pix[i])<<8|int(apart.Pix[i+1])
+		if a-b > 4 || b-a > 4 {
+			t.Fatalf("sample %d is %d with one window and %d with three", i/2, a, b)
+		}
+	}
+}
+
+// The curve that is served for a light is the sum of its shells beside a long panel,
+// known in closed form.
+func TestFalloffHasItsValues(t *testing.T) {
+	p := flat(2000, 1500, 0)
+	r := lit(t, p, panel(500, -1500, 600, 3000))
+	l := &r.Lights[0]
+	l.Level, r.Glow.Level = 0.8, 0.5
+	l.Gel = recipe.Gel{Hue: 0, Saturation: 1, Lightness: 0.5}
+	l.Shells = []recipe.Shell{{Radius: 10, Strength: 0.6, Join: recipe.Add}, {Radius: 60, Strength: 0.3, Join: recipe.Screen, Tint: recipe.Tint{White: 0.5}}}
+	distances := []float64{1, 5, 15, 40, 120}
+	curve, err := New(1<<24).Falloff(ctx, r, 0, distances)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i, d := range distances {
+		band := func(s float64) float64 {
+			return (math.Erfc(d/s/math.Sqrt2) - math.Erfc((d+100)/s/math.Sqrt2)) / 2
+		}
+		a, b := 0.4*0.6*band(10), 0.4*0.3*band(60)
+		near(t, "red", float64(curve[i].R), float64(colour.SoftAdd(0, float32(a+b))), 0.01)
+		near(t, "green", float64(curve[i].G), float64(colour.SoftAdd(0, float32(b/2))), 0.01)
+	}
+	// With nothing traced yet it is a panel a thirtieth of the photo wide.
+	l.Shapes = nil
+	if curve, err = New(1<<24).Falloff(ctx, r, 0, []float64{5}); err != nil {
+		t.Fatal(err)
+	}
+	want := 0.5 * 0.4 * 0.3 * (math.Erfc(5.0/60/math.Sqrt2) - math.Erfc((5+2000/30.0)/60/math.Sqrt2)) / 2
+	near(t, "green beside a panel of some width", float64(curve[0].G), float64(colour.SoftAdd(0, float32(want))), 0.01)
+}
+
+// What is given to the photo's own profile and was not touched keeps its code in 16
+// bits too; what is for another is converted.
+func TestCodesThatAreKept(t *testing.T) {
+	p := noise(64, 32, false)
+	m := render(t, New(1<<20), Request{Photo: p, Recipe: recipe.New(64, 32), Deep: true}).(*image.RGBA64)
+	for i, v := range p.Pix8 {
+		at := 8*(i/3) + 2*(i%3)
+		if got := int(m.Pix[at])<<8 | int(m.Pix[at+1]); got != 257*int(v) {
+			t.Fatalf("sample %d: code %d of 8 bits became %d of 16", i, v, got)
+		}
+		if m.Pix[8*(i/3)+6] != 255 || m.Pix[8*(i/3)+7] != 255 {
+			t.Fatalf("pixel %d is not opaque", i/3)
+		}
+	}
+}
+
+// A mistake in one piece of work ends that work with an error, in whatever goroutine
+// it happens, and the engine goes on.
+func TestPanicEndsOnlyItsRender(t *testing.T) {
+	e := New(1 << 24)
+	broken := &photo.Photo{Width: 300, Height: 200, Pix8: make([]uint8, 99), Profile: colour.SRGB}
+	r := recipe.New(300, 200)
+	r.Dusk.Daylight = -1
+	for _, long := range []int{0, 150} {
+		q := Request{Photo: broken, PhotoKey: "broken", Recipe: r, LongEdge: long}
+		var p *fault.Panic
+		if _, err := e.Render(ctx, q); !errors.As(err, &p) || len(p.Stack) == 0 {
+			t.Errorf("a render of a photo without pixels ends with %v", err)
+		}
+		if _, err := e.Export(ctx, q, nil); !errors.As(err, &p) {
+			t.Errorf("an export of a photo without pixels ends with %v", err)
+		}
+	}
+	good, rec := demoShot(t)
+	render(t, e, Request{Photo: good, Recipe: rec, LongEdge: 200})
+}
+
+// What an export computes is of no use to the previews, and must not push out what is.
+func TestExportLeavesTheCacheAlone(t *testing.T) {
+	p, r := demoShot(t)
+	e := New(1 << 28)
+	q := Request{Photo: p, PhotoKey: "photo", Recipe: r, LongEdge: 500}
+	render(t, e, q)
+	held := e.Cache.Held()
+	for _, long := range []int{0, 1200, 500} {
+		q := q
+		q.LongEdge = long
+		if _, err := e.Export(ctx, q, nil); err != nil {
+			t.Fatal(err)
+		}
+		// At the preview's own size an export reads the masks that are there.
+		if now := e.Cache.Held(); long != 500 && now != held {
+			t.Errorf("the cache went from %d to %d bytes by an export of %d", held, now, long)
+		}
+	}
+	if n := misses(t, e, q); n != 0 {
+		t.Errorf("after exports the preview computes %d nodes anew", n)
+	}
+}
+
+// An export says how far it is, in growing steps up to the whole.
+func TestExportSaysHowFarItIs(t *testing.T) {
+	p, r := demoShot(t)
+	var steps []float64
+	if _, err := New(1<<28).Export(ctx, Request{Photo: p, PhotoKey: "photo", Recipe: r, View: image.Rect(100, 200, 700, 1000)}, func(v float64) { steps = append(steps, v) }); err != nil {
+		t.Fatal(err)
+	}
+	want := []float64{256.0 / 800, 512.0 / 800, 768.0 / 800, 1}
+	if !slices.Equal(steps, want) {
+		t.Errorf("an export of 800 rows is %v far, want %v", steps, want)
+	}
+}
+
+func TestLayersAreRefusedByName(t *testing.T) {
+	p := flat(20, 20, 0)
+	if _, err := New(1).Render(ctx, Request{Photo: p, Recipe: recipe.New(20, 20), Layer: "fog"}); !fault.Is(err, fault.Invalid) {
+		t.Errorf("a layer that is none: %v", err)
+	}
+	if got := Layers(); !slices.Equal(got, []string{"glow", "plain", "spill"}) {
+		t.Errorf("the layers are %v", got)
+	}
+}
+
+func TestStatsSumUp(t *testing.T) {
+	p, r := demoShot(t)
+	s := new(Stats)
+	render(t, New(1<<28), Request{Photo: p, Recipe: r, LongEdge: 300, Stats: s})
+	for _, kind := range []string{"photo", "mask", "shell", "peak", "spill", "merge", "rows"} {
+		if s.Sum[kind] <= 0 {
+			t.Errorf("nothing was noted for %s: %v", kind, s.Sum)
+		}
+	}
+}
