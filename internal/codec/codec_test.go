@@ -409,6 +409,45 @@ func TestBadPictures(t *testing.T) {
 	}
 }
 
+// What a format cannot hold is said, not dropped in silence.
+func TestWhatIsLostIsSaid(t *testing.T) {
+	large := exif(binary.LittleEndian, 1, make([]byte, 70_000))
+	for _, tt := range []struct {
+		o    Options
+		says string
+	}{
+		{Options{Format: "jpeg", EXIF: large}, "70 kB is more than a JPEG can hold"},
+		{Options{Format: "jpeg", EXIF: large[:200]}, ""},
+		{Options{Format: "jpeg"}, ""},
+		{Options{Format: "png", EXIF: large}, ""},
+	} {
+		got := strings.Join(tt.o.Lost(), " ")
+		if tt.says == "" && got != "" || !strings.Contains(got, tt.says) {
+			t.Errorf("%s with %d bytes of EXIF: %q", tt.o.Format, len(tt.o.EXIF), got)
+		}
+		tt.o.Quality = 90
+		kept := open(t, write(t, picture(20, 10), tt.o)).EXIF != nil
+		if lost := got != ""; len(tt.o.EXIF) > 0 && kept == lost {
+			t.Errorf("%s with %d bytes of EXIF: lost by its word %v, kept in the file %v", tt.o.Format, len(tt.o.EXIF), lost, kept)
+		}
+	}
+}
+
+// Decoding ends soon after nobody wants the photo any more.
+func TestDecodingIsCancelled(t *testing.T) {
+	for _, format := range []string{"jpeg", "png", "tiff"} {
+		data := write(t, picture(600, 400), Options{Format: format, Quality: 95})
+		c, cancel := context.WithCancel(ctx)
+		cancel()
+		if p, err := Open(c, data); !errors.Is(err, context.Canceled) || p != nil {
+			t.Errorf("%s: cancelled before, decoding ends with %v", format, err)
+		}
+		if open(t, data).Width != 600 {
+			t.Errorf("%s: afterwards it does not open", format)
+		}
+	}
+}
+
 func FuzzOpen(f *testing.F) {
 	small := picture(12, 9)
 	for _, format := range []string{"jpeg", "png", "tiff"} {

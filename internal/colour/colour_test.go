@@ -2,9 +2,13 @@ package colour
 
 import (
 	"errors"
+	"fmt"
 	"math"
+	"math/rand/v2"
 	"slices"
 	"testing"
+
+	"github.com/lucasb-eyer/go-colorful"
 
 	"pyrant/internal/colour/icctest"
 )
@@ -275,4 +279,66 @@ func TestHSLAndBack(t *testing.T) {
 			t.Errorf("the hue of hsl(%v %v %v) is %v", c.h, c.s, c.l, h)
 		}
 	}
+}
+
+// Another implementation of the same standards gives the same colours.
+func TestAgreesWithAnotherLibrary(t *testing.T) {
+	r := rand.New(rand.NewPCG(5, 6))
+	worst := 0.0
+	for range 2000 {
+		h, s, l := 360*r.Float64(), r.Float64(), r.Float64()
+		got, want := HSL(h, s, l), colorful.Hsl(h, s, l)
+		wr, wg, wb := want.LinearRgb()
+		for i, d := range []float64{float64(got.R) - wr, float64(got.G) - wg, float64(got.B) - wb} {
+			if math.Abs(d) > 1e-6 {
+				t.Fatalf("HSL(%v, %v, %v): channel %d is off by %v", h, s, l, i, d)
+			}
+		}
+		if got.Hex() != want.Clamped().Hex() {
+			t.Errorf("HSL(%v, %v, %v) is %s, by the other %s", h, s, l, got.Hex(), want.Hex())
+		}
+		if hue, chroma := HueOf(got); chroma > 0.05 {
+			wh, ws, wv := want.Hsv()
+			if d := math.Abs(hue - wh); math.Min(d, 360-d) > 0.5 || math.Abs(chroma-ws*wv) > 1e-3 {
+				t.Errorf("%s has hue %v and chroma %v, by the other %v and %v", got.Hex(), hue, chroma, wh, ws*wv)
+			}
+		}
+		l1, a1, b1 := got.Lab()
+		wl, wa, wbb := want.Lab() // from 0 to 1
+		for _, d := range []float64{l1 - 100*wl, a1 - 100*wa, b1 - 100*wbb} {
+			if math.Abs(d) > 0.05 { // white points of five digits against four
+				t.Fatalf("%s is %v, %v, %v in L*a*b*, by the other %v, %v, %v", got.Hex(), l1, a1, b1, 100*wl, 100*wa, 100*wbb)
+			}
+		}
+		other := colorful.Hsl(360*r.Float64(), r.Float64(), r.Float64())
+		ol, oa, ob := other.Lab()
+		ours := DeltaE2000(100*wl, 100*wa, 100*wbb, 100*ol, 100*oa, 100*ob)
+		worst = math.Max(worst, math.Abs(ours-100*want.DistanceCIEDE2000(other)))
+	}
+	if worst > 1e-6 {
+		t.Errorf("differences of colours are off by up to %v", worst)
+	}
+}
+
+func TestSmallSums(t *testing.T) {
+	c := RGB{0.5, 0.25, 1}
+	if got := c.Luma(); math.Abs(float64(got)-(0.5*0.2126+0.25*0.7152+0.0722)) > 1e-6 {
+		t.Errorf("its luminance is %v", got)
+	}
+	if got := c.Mix(RGB{1, 0.75, 0}, 0.5); got != (RGB{0.75, 0.5, 0.5}) {
+		t.Errorf("mixed it is %v", got)
+	}
+	if got := c.Scale(2); got != (RGB{1, 0.5, 2}) {
+		t.Errorf("twice it is %v", got)
+	}
+}
+
+func Example() {
+	gel := HSL(172, 0.85, 0.5) // as CSS reads it
+	fmt.Println(gel.Hex(), gel.Scale(0.5).Hex())
+	// Light joins on film: what is bright already gains less.
+	fmt.Printf("%.2f %.2f %.2f\n", SoftAdd(0, 0.5), SoftAdd(0.5, 0.5), SoftAdd(0.9, 0.5))
+	// Output:
+	// #13eccf #0bad98
+	// 0.39 0.82 1.00
 }

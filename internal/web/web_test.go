@@ -20,12 +20,16 @@ import (
 	"net/http/httptest"
 	"net/url"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
 	"testing"
 	"time"
 
+	"pyrant/internal/cache"
+	"pyrant/internal/colour"
+	"pyrant/internal/photo"
 	"pyrant/internal/recipe"
 	"pyrant/internal/setting"
 	"pyrant/internal/shape"
@@ -587,6 +591,258 @@ func TestFieldsArePathsOfTheRecipe(t *testing.T) {
 	}
 	if seen < 400 {
 		t.Errorf("only %d bounds were found", seen)
+	}
+}
+
+// A frame that cannot be is the asker's fault and is said so, whether it is asked for
+// by its address or with values in the hand.
+func TestFramesThatCannotBe(t *testing.T) {
+	a := start(t, Options{})
+	at := a.shot()
+	for query, say := range map[string]string{
+		"long=240&x=500&y=0&w=10&h=10&as=png":       "outside of the picture",
+		"long=240&x=0&y=160&w=10&h=10&as=pixels":    "outside of the picture",
+		"long=240&x=230&y=0&w=20&h=10&as=pixels":    "not all in the picture",
+		"long=wide&x=0&y=0&w=10&h=10&as=png":        "no number",
+		"long=240&x=1e2&y=0&w=10&h=10&as=png":       "no number",
+		"long=240&x=0&y=0&w=&h=10&as=png":           "no number",
+		"long=240&x=0&y=0&w=10&as=png":              "no number",
+		"long=0&x=0&y=0&w=10&h=10&as=png":           "no usable size",
+		"long=240&x=-1&y=0&w=10&h=10&as=png":        "no usable size",
+		"long=240&x=0&y=0&w=10&h=0&as=png":          "no usable size",
+		"long=60001&x=0&y=0&w=10&h=10&as=png":       "no usable size",
+		"long=60000&x=0&y=0&w=60000&h=60000&as=png": "no usable size",
+		"long=240&x=0&y=0&w=10&h=10&as=gif":         "jpeg, png or pixels",
+	} {
+		if resp, body := a.get(at + "/frame?" + query); resp.StatusCode != 422 || !strings.Contains(body, say) {
+			t.Errorf("%s: %d %.200s", query, resp.StatusCode, body)
+		}
+	}
+	if resp, body := a.postJSON(at+"/frame", `{"long":240,"x":500,"y":0,"w":10,"h":10,"as":"png"}`); resp.StatusCode != 422 || !strings.Contains(body, "outside") {
+		t.Errorf("beside the picture, with values in the hand: %d %s", resp.StatusCode, body)
+	}
+}
+
+// tones opens a photo whose left fifth has one grey and the rest another.
+func (a *app) tones(dark, bright uint8) string {
+	a.Helper()
+	m := image.NewRGBA(image.Rect(0, 0, 300, 100))
+	for y := range 100 {
+		for x := range 300 {
+			v := bright
+			if x < 60 {
+				v = dark
+			}
+			m.SetRGBA(x, y, color.RGBA{v, v, v, 255})
+		}
+	}
+	var b bytes.Buffer
+	if err := png.Encode(&b, m); err != nil {
+		a.Fatal(err)
+	}
+	resp, body := a.upload("Tones.png", b.Bytes())
+	if resp.StatusCode != http.StatusCreated {
+		a.Fatalf("opening a photo: %d %s", resp.StatusCode, body)
+	}
+	var told struct{ URL string }
+	if err := json.Unmarshal([]byte(body), &told); err != nil {
+		a.Fatal(err)
+	}
+	return told.URL
+}
+
+func TestHistogramCountsTones(t *testing.T) {
+	a := start(t, Options{})
+	_, body := a.get(a.tones(70, 201) + "/histogram")
+	var bins []float64
+	if err := json.Unmarshal([]byte(body), &bins); err != nil {
+		t.Fatal(err)
+	}
+	want := make([]float64, 64)
+	want[70*64/255], want[201*64/255] = 0.25, 1 // a fifth against four
+	if !slices.Equal(bins, want) {
+		t.Errorf("the histogram is %v", bins)
+	}
+	// White stands in the last of them.
+	_, body = a.get(a.tones(0, 255) + "/histogram")
+	if err := json.Unmarshal([]byte(body), &bins); err != nil || bins[0] != 0.25 || bins[63] != 1 {
+		t.Errorf("black and white: %v, %v", bins, err)
+	}
+}
+
+func TestClippedPixelsAreCounted(t *testing.T) {
+	a := start(t, Options{})
+	for at, want := range map[string]string{
+		a.tones(255, 201): "0.2000", a.tones(254, 0): "0.0000", a.tones(3, 255): "0.8000",
+	} {
+		for _, as := range []string{"png", "pixels"} {
+			resp, _ := a.postJSON(at+"/frame", `{"long":300,"x":0,"y":0,"w":300,"h":100,"as":"`+as+`"}`)
+			if got := resp.Header.Get("X-Clipped"); got != want {
+				t.Errorf("%s: %q of the pixels are clipped, want %s", as, got, want)
+			}
+		}
+	}
+}
+
+// The curve that is served is that of the engine, in display values, at distances in
+// even ratios; colours of the strip and of the shells go with it.
+func TestFalloffIsServed(t *testing.T) {
+	a := start(t, Options{})
+	ctx := context.Background()
+	if err := a.server.AddDemo(ctx); err != nil {
+		t.Fatal(err)
+	}
+	list, err := a.server.store.Shots(ctx, false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	r, err := a.server.head(ctx, &list[0])
+	if err != nil {
+		t.Fatal(err)
+	}
+	at := "/shots/" + list[0].ID + "/falloff"
+	ask := func(body string) (out struct {
+		Line         []float64
+		Strip, Tints []string
+		Gel          string
+	}) {
+		t.Helper()
+		resp, text := a.postJSON(at, body)
+		if err := json.Unmarshal([]byte(text), &out); resp.StatusCode != 200 || err != nil {
+			t.Fatalf("%s: %d %s", body, resp.StatusCode, text)
+		}
+		return out
+	}
+	got := ask(`{"light":2,"count":5,"from":1,"to":16}`)
+	want, err := a.server.engine.Falloff(ctx, r, 2, []float64{1, 2, 4, 8, 16})
+	if err != nil || len(got.Line) != 5 || len(got.Strip) != 5 || len(got.Tints) != len(r.Lights[2].Shells) {
+		t.Fatalf("%+v, %v", got, err)
+	}
+	for i, c := range want {
+		if v := colour.LinearToSRGB(float64(c.Luma())); math.Abs(got.Line[i]-v) > 2e-3 || got.Strip[i] != c.Hex() {
+			t.Errorf("at place %d the curve has %v and %s, want %v and %s", i, got.Line[i], got.Strip[i], v, c.Hex())
+		}
+	}
+	if got.Gel != r.Lights[2].Gel.Colour().Hex() || got.Tints[1] != r.Lights[2].Shells[1].Tint.Colour(r.Lights[2].Gel).Hex() {
+		t.Errorf("the colours are %s and %v", got.Gel, got.Tints)
+	}
+	less := ask(`{"light":2,"count":5,"from":1,"to":16,"patch":[{"op":"replace","path":"/lights/2/level","value":0.25}]}`)
+	if less.Line[2] >= got.Line[2]*0.9 {
+		t.Errorf("with the fader down the curve is %v, before %v", less.Line, got.Line)
+	}
+	for _, bad := range []string{
+		`{"light":9,"count":5,"from":1,"to":16}`, `{"light":-1,"count":5,"from":1,"to":16}`, `{"light":0,"count":1,"from":1,"to":16}`,
+		`{"light":0,"count":1001,"from":1,"to":16}`, `{"light":0,"count":5,"from":0,"to":16}`, `{"light":0,"count":5,"from":4,"to":4}`,
+	} {
+		if resp, _ := a.postJSON(at, bad); resp.StatusCode != 422 {
+			t.Errorf("%s: %d", bad, resp.StatusCode)
+		}
+	}
+}
+
+// A page does not carry thousands of points in itself; it fetches them once by the key
+// of the light's shapes, which names them for good.
+func TestLargeShapesTravelOnce(t *testing.T) {
+	a := start(t, Options{})
+	at := a.shot()
+	var nodes []string
+	for i := range 3000 {
+		nodes = append(nodes, fmt.Sprintf(`{"x":%.3f,"y":%.3f}`, 100+80*math.Cos(float64(i)/477.46), 80+60*math.Sin(float64(i)/477.46)))
+	}
+	shape := `{"kind":"outline","nodes":[` + strings.Join(nodes, ",") + `]}`
+	resp, body := a.post(at+"/actions/add-shape", url.Values{"version": {"1"}, "light": {"0"}, "shape": {shape}, "step": {"trace"}})
+	if resp.StatusCode != 200 {
+		t.Fatalf("tracing: %d %.300s", resp.StatusCode, body)
+	}
+	if len(body) > 60_000 {
+		t.Errorf("the page of a light with 3000 points takes %d bytes", len(body))
+	}
+	m := regexp.MustCompile(`shapes_key&#34;:&#34;([0-9a-f]+)`).FindStringSubmatch(body)
+	if m == nil {
+		t.Fatal("the page does not say by which key the shapes can be had")
+	}
+	resp, shapes := a.get(at + "/shapes/" + m[1])
+	var list []struct {
+		Kind  string
+		Nodes []struct{ X, Y float64 }
+	}
+	if err := json.Unmarshal([]byte(shapes), &list); err != nil || len(list) != 1 || len(list[0].Nodes) != 3000 || list[0].Kind != "outline" || list[0].Nodes[0].X != 180 {
+		t.Errorf("the shapes are %.200s, %v", shapes, err)
+	}
+	if !strings.Contains(resp.Header.Get("Cache-Control"), "immutable") {
+		t.Error("they would be fetched again")
+	}
+	if resp, _ := a.get(at + "/shapes/0123"); resp.StatusCode != 404 {
+		t.Errorf("shapes of another key: %d", resp.StatusCode)
+	}
+	// A revision does not store them again.
+	before := a.stored(at)
+	a.post(at+"/changes", change(before.Version, `[{"op":"replace","path":"/dusk/daylight","value":-1}]`))
+	rev, err := a.server.store.Revision(context.Background(), before.ID, a.stored(at).HeadSeq)
+	if err != nil || len(rev.Recipe) > 8000 {
+		t.Errorf("the next revision takes %d bytes, %v", len(rev.Recipe), err)
+	}
+}
+
+// A mistake in the program ends the export that it happens in, with a sentence and a
+// line in the log, and nothing else.
+func TestPanicInAnExportEndsOnlyIt(t *testing.T) {
+	a := start(t, Options{})
+	at := a.shot()
+	shot := a.stored(at)
+	broken := &photo.Photo{Width: 240, Height: 160, Pix8: make([]uint8, 9), Profile: colour.SRGB}
+	if _, err := cache.Get(context.Background(), a.server.engine.Cache, "decoded "+shot.PhotoSHA, func(context.Context) (*photo.Photo, error) { return broken, nil }); err != nil {
+		t.Fatal(err)
+	}
+	_, body := a.post(at+"/exports", url.Values{"format": {"png"}, "size": {"full"}})
+	id := regexp.MustCompile(`/exports/([A-Z0-9]+)`).FindStringSubmatch(body)
+	for deadline := time.Now().Add(20 * time.Second); !strings.Contains(body, "failed"); {
+		if time.Now().After(deadline) {
+			t.Fatalf("the export does not end: %s", body)
+		}
+		time.Sleep(10 * time.Millisecond)
+		_, body = a.get("/exports/" + id[1])
+	}
+	if !strings.Contains(body, "The shot itself is safe") || !strings.Contains(a.log.String(), "panic") || !strings.Contains(a.log.String(), "goroutine") {
+		t.Errorf("the page says %s, the log %s", body, a.log)
+	}
+	if resp, body := a.postJSON(at+"/frame", `{"long":240,"x":0,"y":0,"w":240,"h":160,"as":"png"}`); resp.StatusCode != 500 || !strings.Contains(body, "this one thing was given up") {
+		t.Errorf("a frame of it: %d %s", resp.StatusCode, body)
+	}
+	other := a.tones(10, 200)
+	if resp, _ := a.postJSON(other+"/frame", `{"long":300,"x":0,"y":0,"w":300,"h":100,"as":"png"}`); resp.StatusCode != 200 {
+		t.Errorf("another shot: %d", resp.StatusCode)
+	}
+}
+
+// The rail, in its order, is the table of steps, and each opens its bench.
+func TestEveryStepHasItsBench(t *testing.T) {
+	a := start(t, Options{})
+	if err := a.server.AddDemo(context.Background()); err != nil {
+		t.Fatal(err)
+	}
+	list, err := a.server.store.Shots(context.Background(), false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, at := range []string{a.shot(), "/shots/" + list[0].ID} { // with nothing in it, and lit
+		for _, s := range steps {
+			resp, body := a.get(at + "?step=" + s.ID)
+			last := 0
+			for _, other := range steps {
+				i := strings.Index(body[last:], ">"+other.Name+"<")
+				if i < 0 {
+					t.Fatalf("step %s: the rail does not name %s after those before it", s.ID, other.Name)
+				}
+				last += i
+			}
+			if resp.StatusCode != 200 || !strings.Contains(body, `id="bench"`) {
+				t.Errorf("step %s: %d", s.ID, resp.StatusCode)
+			}
+		}
+		if resp, body := a.get(at + "?step=fog"); resp.StatusCode != 200 || !strings.Contains(body, `id="bench"`) {
+			t.Errorf("a step that is none: %d", resp.StatusCode)
+		}
 	}
 }
 

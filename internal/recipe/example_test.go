@@ -1,0 +1,31 @@
+package recipe_test
+
+import (
+	"fmt"
+
+	"pyrant/internal/recipe"
+	"pyrant/internal/shape"
+)
+
+// A recipe is all that is done to a photo, as numbers; a change makes another and
+// leaves it as it was.
+func Example() {
+	r, i, err := recipe.New(3000, 2000).AddLight()
+	if err != nil {
+		fmt.Println(err)
+		return
+	}
+	r.Lights[i].Name = "Signal rod"
+	r.Lights[i].Shapes = shape.Shapes{shape.Tube{Width: 20, Nodes: shape.PathOf(shape.Node{X: 900, Y: 100}, shape.Node{X: 700, Y: 1200})}}
+	change := recipe.Set("/lights/0/gel/hue", 35)
+	next, err := r.Apply(change)
+	fmt.Println(r.Title(change), r.Lights[0].Gel.Hue, next.Lights[0].Gel.Hue, err)
+	_, err = r.Apply(recipe.Set("/lights/0/shells/0/radius", -3))
+	fmt.Println(err)
+	again, err := recipe.Decode(next.Encode())
+	fmt.Println(again.Lights[0].Name, again.Lit(), err)
+	// Output:
+	// Gel of Signal rod 172 35 <nil>
+	// lights[0].shells[0].radius: -3 is out of range; give a value from 0 to 6000.
+	// Signal rod [true] <nil>
+}
