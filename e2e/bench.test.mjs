@@ -14,6 +14,7 @@ import {
   rested,
   saved,
   settled,
+  shapesOf,
   shotVersion,
   state,
 } from "./lib.mjs";
@@ -40,16 +41,22 @@ beforeEach(async (t) => {
   const copy = page.locator(".shot", { has: page.locator('input[value="Tidewatch quay copy"]') }).first();
   await copy.waitFor();
   const href = await copy.locator("a.pic").getAttribute("href");
-  const id = href.split("/").pop();
-  const csrf = await page.locator("#upload").getAttribute("data-csrf");
-  await page.request.post(`${server.url}/shots/${id}/name`, {
-    headers: { "X-CSRF-Token": csrf },
-    form: { name: `Copy for ${t.name}`.slice(0, 60) },
-  });
   address = server.url + href;
   await page.goto(`${address}?step=glow`);
+  assert.equal(await post(`${address}/name`, { name: `Copy for ${t.name}`.slice(0, 60) }), 200);
+  await page.reload();
   await settled(page);
 });
+
+// post sends a form as the page itself would, and gives the status.
+const post = (url, form) =>
+  page.evaluate(
+    async ([to, values]) => {
+      const headers = { "X-CSRF-Token": document.body.dataset.csrf };
+      return (await fetch(to, { method: "POST", headers, body: new URLSearchParams(values) })).status;
+    },
+    [url, form],
+  );
 
 const calm = async () => {
   assert.deepEqual(page.faults, []);
@@ -95,6 +102,64 @@ test("a shell is dragged in the chart and the table follows", async () => {
   assert.equal(Number(await page.locator("#sr-4").inputValue()), now[4].radius);
   assert.equal(Number(await page.locator("#ss-4").inputValue()), Math.round(100 * now[4].strength));
   assert.notEqual(await picture(page), was);
+  await calm();
+});
+
+// The chart goes as far as the recipe does: a shell stronger than the usual keeps its
+// strength when it is dragged sideways.
+test("a strong shell keeps its strength when its radius is dragged", async () => {
+  const field = page.locator("#ss-4");
+  await saved(page, async () => {
+    await field.fill("320");
+    await field.press("Enter");
+  });
+  const old = (await state(page)).lights[0].shells[4];
+  assert.equal(old.strength, 3.2);
+  const handle = await page.locator('[data-shell-handle="4"]').boundingBox();
+  const from = { x: handle.x + handle.width / 2, y: handle.y + handle.height / 2 };
+  await saved(page, () => drag(page, from, { x: from.x + 40, y: from.y }));
+  let now = (await state(page)).lights[0].shells[4];
+  assert.ok(now.radius > old.radius * 1.3, `radius ${old.radius} became ${now.radius}`);
+  assert.ok(Math.abs(now.strength - 3.2) < 0.02, `strength 3.2 became ${now.strength}`);
+  // The upper edge of the chart is the recipe's largest strength.
+  const box = await page.locator("#falloff").boundingBox();
+  const there = await page.locator('[data-shell-handle="4"]').boundingBox();
+  await saved(page, () =>
+    drag(page, { x: there.x + there.width / 2, y: there.y + there.height / 2 }, { x: there.x, y: box.y - 30 }),
+  );
+  now = (await state(page)).lights[0].shells[4];
+  assert.equal(now.strength, 4);
+  await calm();
+});
+
+// Thousands of points are not carried by the page; they are fetched once and can be
+// moved as any other.
+test("a shape of thousands of points is shown and its points are moved", async () => {
+  const nodes = [];
+  for (let i = 0; i < 3000; i++) {
+    const a = (2 * Math.PI * i) / 3000;
+    nodes.push({ x: 2300 + 300 * Math.cos(a), y: 1300 + 200 * Math.sin(a) });
+  }
+  const s = await state(page);
+  const was = await pixel(page, 2300, 1300, 8);
+  const form = { version: s.version, light: 0, shape: JSON.stringify({ kind: "outline", nodes }), step: "trace" };
+  assert.equal(await post(`${address}/actions/add-shape`, form), 200);
+  let fetched = 0;
+  page.on("request", (q) => (fetched += /\/shapes\/[0-9a-f]+$/.test(q.url()) ? 1 : 0));
+  await page.goto(`${address}?step=trace&light=0`);
+  await settled(page);
+  await page.waitForFunction(() => document.querySelectorAll("#overlay rect.node").length >= 3000);
+  assert.ok((await page.content()).length < 4_000_000);
+  assert.deepEqual((await state(page)).lights[0].shapes, [], "the page carries the points in itself");
+  const lit = await pixel(page, 2300, 1300, 8);
+  assert.ok(lit[1] > was[1] + 80, `inside the new outline there is ${lit}, before ${was}`);
+  assert.equal(fetched, 1);
+  const p = await place(page, 2600, 1300);
+  await saved(page, () => drag(page, p, { x: p.x + 60, y: p.y }));
+  const now = await shapesOf(page);
+  const moved = now.at(-1).nodes.filter((n) => n.x > 2640);
+  assert.equal(now.at(-1).nodes.length, 3000);
+  assert.equal(moved.length, 1, `${moved.length} points were moved`);
   await calm();
 });
 

@@ -111,6 +111,13 @@ export const drawnFrame = (page) => page.evaluate(drawn);
 export const state = (page) =>
   page.evaluate(() => JSON.parse(document.getElementById("shot-state").dataset.state));
 
+// shapesOf gives the shapes of the chosen light, as the page's scripts know them.
+export const shapesOf = (page) =>
+  page.evaluate(async () => {
+    const s = await import("/static/js/state.js");
+    return s.shapesOf(s.light());
+  });
+
 // place gives where a point of the photo is on the screen.
 export const place = (page, x, y) =>
   page.evaluate(

@@ -14,7 +14,7 @@ type shellLine struct {
 	Index                  int
 	Path                   string
 	Radius, Strength, Join row
-	Share                  int    // of the strongest possible, in per cent
+	Share                  int    // of the strongest in the stack, or of 1 where none is stronger, in per cent
 	Hex                    string // of its tint
 	More                   []row
 }
@@ -23,11 +23,15 @@ type shellLine struct {
 func (p *page) ShellLines() []shellLine {
 	l := p.L()
 	var out []shellLine
+	strongest := 1.0
+	for j := range l.Shells {
+		strongest = max(strongest, l.Shells[j].Strength)
+	}
 	for j := range l.Shells {
 		at := p.At(fmt.Sprintf("shells/%d", j))
 		s := shellLine{Index: j, Path: at, Radius: p.Row(at + "/radius"), Strength: p.Row(at + "/strength"), Join: p.Row(at + "/join"),
 			Hex: l.Shells[j].Tint.Colour(l.Gel).Hex(), More: append(p.Rows(at+"/tint"), p.Rows(at)...)}
-		s.Share = s.Strength.Pos() / 10
+		s.Share = int(100*l.Shells[j].Strength/strongest + 0.5)
 		out = append(out, s)
 	}
 	return out

@@ -214,7 +214,10 @@ document.addEventListener("keydown", (e) => {
   if (e.key === "ArrowUp" || e.key === "ArrowDown")
     value.strength = Math.min(Math.max(s.strength + (e.key === "ArrowUp" ? 0.01 : -0.01) * big, 0), most());
   else if (e.key === "ArrowLeft" || e.key === "ArrowRight")
-    value.radius = tidy(Math.max(s.radius, 0.1) * 1.03 ** (e.key === "ArrowRight" ? big : -big));
+    value.radius = Math.min(
+      tidy(Math.max(s.radius, 0.1) * 1.03 ** (e.key === "ArrowRight" ? big : -big)),
+      Number(svg().dataset.radiusMost),
+    );
   else if (e.key === "Delete") {
     commit([{ op: "remove", path: `/lights/${shot.light}/shells/${index}` }]);
     return;

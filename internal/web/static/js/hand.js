@@ -156,7 +156,7 @@ document.addEventListener("click", (e) => {
 });
 
 // With nothing traced yet, tracing is what one comes for.
-const first = () => byName(target.shapes().length ? "edit" : "outline");
+const first = () => byName(target.any() ? "edit" : "outline");
 
 let before = { step: "", light: shot.light };
 function fresh() {
@@ -164,7 +164,7 @@ function fresh() {
   const other = shot.light !== before.light;
   if (shot.step !== before.step || other) {
     hand.take();
-    if (came || (tracing() && other && !target.shapes().length)) hand = first();
+    if (came || (tracing() && other && !target.any())) hand = first();
   }
   before = { step: shot.step, light: shot.light };
   hand.changed?.();

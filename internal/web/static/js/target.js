@@ -7,6 +7,8 @@ export const target = {
   // path is where the shapes stand in the recipe.
   path: () => `/lights/${shot.light}/shapes`,
   shapes: () => (light() ? shapesOf(light()) : []),
+  // any tells whether there are shapes, also where they are still on their way.
+  any: () => Boolean(light()?.shapes_key || target.shapes().length),
   // others are what else is drawn, faintly: a click takes it.
   others: () =>
     shot.lights.flatMap((l, index) =>
