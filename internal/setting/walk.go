@@ -283,17 +283,6 @@ func walkLists(v reflect.Value, visit func(anyList)) {
 	}
 }
 
-// Wanted returns the keys of the lists of a declared value that are not there.
-func Wanted(v any) []string {
-	var keys []string
-	walkLists(reflect.ValueOf(v), func(l anyList) {
-		if l.Away() {
-			keys = append(keys, l.Key())
-		}
-	})
-	return keys
-}
-
 // Resolve returns a declared value with the lists that stand as their keys brought
 // in by load.
 func Resolve[T any](v T, load func(key string) ([]byte, error)) (T, error) {

@@ -18,7 +18,6 @@ type row struct {
 	Is    string // number, switch, choice
 	Value any    // as in the recipe
 	frame setting.Frame
-	gel   bool
 	short bool // a fader is coarser than a slider
 }
 

@@ -51,7 +51,29 @@ function draw() {
   hand.overlay(overlay);
 }
 
+const keyOf = (h) => (h.key === "Escape" ? "Esc" : h.key.toUpperCase());
+
+// keyed lists the hands that have a key of their own, for the list of keys.
+export const keyed = () =>
+  hands.filter((h) => h.key !== "Escape").map((h) => ({ key: keyOf(h), label: h.label }));
+
+// offer fills the bench's row of hands.
+function offer() {
+  const row = document.getElementById("hands");
+  if (!row || row.childElementCount) return;
+  for (const h of hands) {
+    const b = document.createElement("button");
+    b.type = "button";
+    b.className = "btn btn-quiet";
+    b.dataset.hand = h.name;
+    b.textContent = h.label;
+    b.title = keyOf(h);
+    row.append(b);
+  }
+}
+
 function tell() {
+  offer();
   for (const b of document.querySelectorAll("[data-hand]"))
     b.setAttribute("aria-pressed", String(b.dataset.hand === hand.name));
   const hint = document.getElementById("trace-hint");
@@ -137,11 +159,9 @@ export function key(e) {
     refresh();
     return true;
   }
-  const other = plain && hands.find((h) => h.key && h.key === e.key);
+  const other = plain && hands.find((h) => h.key === e.key && h !== hand);
   if (other) take(other.name);
-  else if (e.key === "Escape" && hand !== byName("edit")) take("edit");
-  else return false;
-  return true;
+  return Boolean(other);
 }
 
 document.addEventListener("click", (e) => {

@@ -1,7 +1,7 @@
 // The keys of the shot page. `?` lists them.
 import { act, show, shot } from "./state.js";
 import { settle } from "./fields.js";
-import { key as handKey } from "./hand.js";
+import { key as handKey, keyed } from "./hand.js";
 import { fit, hold, pan, setShow, showing, space, zoomBy, zoomTo } from "./view.js";
 
 const stage = document.getElementById("stage");
@@ -12,6 +12,16 @@ function by(n) {
   const all = steps();
   show(all[Math.min(Math.max(all.indexOf(shot.step) + n, 0), all.length - 1)]);
 }
+
+// The hands have their keys in their own modules.
+for (const h of keyed())
+  for (const [tag, text] of [
+    ["dt", h.key],
+    ["dd", `trace: ${h.label.toLowerCase()}`],
+  ])
+    document
+      .getElementById("key-enter")
+      .before(Object.assign(document.createElement(tag), { textContent: text }));
 
 document.getElementById("keys-open").addEventListener("click", () => dialog.showModal());
 

@@ -41,6 +41,8 @@ export const chosenShape = () => chosen.shape;
 
 export const edit = {
   name: "edit",
+  label: "Edit points",
+  key: "Escape",
   hint: "Drag points, bends or whole outlines. Double-click a side to add a point, a point to turn corner to bend.",
   grabs: true,
   take() {

@@ -1,8 +1,9 @@
 // The hands: what the pointer does on the photo. Each is a module of its own with
 // the same few entries, listed here:
 //
-//   name      as the bench's button names it in data-hand
-//   key       the key that takes it up, if any
+//   name      of the hand, in data-hand of its button
+//   label     on that button
+//   key       the key that takes it up
 //   hint      what click and drag do, in a sentence
 //   cursor    whether the pointer is a cross
 //   grabs     whether it takes hold of what is drawn: then shapes can be hit
@@ -20,4 +21,5 @@ import { edit } from "./edit.js";
 import { outline } from "./outline.js";
 import { tube } from "./tube.js";
 
-export const hands = [edit, outline, tube];
+// in the order of their buttons
+export const hands = [outline, tube, edit];

@@ -6,9 +6,9 @@ import { make } from "../svg.js";
 import { target } from "../target.js";
 import { toScreen } from "../view.js";
 
-// pen makes a hand of what is particular to one: its name, key and hint, what it
+// pen makes a hand of what is particular to one: its name, label, key and hint, what it
 // says of too few points, and the shape that it makes of nodes.
-export function pen({ name, key, hint, few, ends, shape }) {
+export function pen({ name, label, key, hint, few, ends, shape }) {
   let path = null; // { nodes, hover, bend }
   const on = (n) => toScreen(n.x, n.y);
 
@@ -26,6 +26,7 @@ export function pen({ name, key, hint, few, ends, shape }) {
 
   return {
     name,
+    label,
     key,
     hint,
     cursor: true,

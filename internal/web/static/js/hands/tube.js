@@ -6,6 +6,7 @@ import { pen } from "./pen.js";
 
 export const tube = pen({
   name: "tube",
+  label: "Tube",
   key: "t",
   hint: "Click along the centre line, drag for bends. Enter ends it; the first point closes it.",
   few: "A tube needs at least two points.",
