@@ -1,6 +1,7 @@
 package shape
 
 import (
+	"encoding/json"
 	"image"
 	"math"
 	"reflect"
@@ -178,8 +179,21 @@ func TestDropBesideFill(t *testing.T) {
 func TestKeyHoldsEveryFieldOfEveryKind(t *testing.T) {
 	frame := setting.Frame{W: 600, H: 400}
 	for _, k := range Kinds {
-		path := PathOf(Node{X: 10, Y: 20, In: [2]float64{1, 2}, Out: [2]float64{3, 4}}, Node{X: 200, Y: 30}, Node{X: 100, Y: 300})
-		raw, err := setting.Parse([]byte(`{"kind":"`+k.Word+`","nodes":`+string(setting.Encode(path))+`}`), "shape")
+		// A value for each field, whatever the kind has.
+		sample := map[string]any{"kind": k.Word}
+		for _, f := range setting.Fields(reflect.TypeOf(k.Zero)) {
+			switch {
+			case f.Name == "nodes":
+				sample[f.Name] = json.RawMessage(`[{"x":10,"y":20,"in":[1,2],"out":[3,4]},{"x":200,"y":30},{"x":100,"y":300}]`)
+			case f.Unit != "":
+				sample[f.Name] = 55
+			}
+		}
+		doc, err := json.Marshal(sample)
+		if err != nil {
+			t.Fatal(err)
+		}
+		raw, err := setting.Parse(doc, "shape")
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -219,7 +233,7 @@ func TestKeyHoldsEveryFieldOfEveryKind(t *testing.T) {
 				changed(f.Name, `{"op":"replace","path":"`+at+`","value":true}`)
 			}
 		}
-		changed("a shape more", `{"op":"add","path":"/shapes/-","value":`+`{"kind":"`+k.Word+`","nodes":`+string(setting.Encode(path))+`}}`)
+		changed("a shape more", `{"op":"add","path":"/shapes/-","value":`+string(doc)+`}`)
 	}
 }
 
