@@ -118,7 +118,7 @@ func TestShellAgainstExactGaussian(t *testing.T) {
 	worst := 0.0
 	for name, p := range masks {
 		for _, sigma := range []float64{0.5, 1, 2.5, 4.2, 4.3, 5, 7, 10, 20, 45, 90, 144, 288, 600} {
-			if testing.Short() && sigma > 100 {
+			if testing.Short() && sigma > 30 {
 				continue
 			}
 			// A strip through the middle and one through the far tail and the border.

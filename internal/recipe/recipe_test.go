@@ -393,6 +393,22 @@ func TestTintFollowsTheGel(t *testing.T) {
 	}
 }
 
+func TestLargestDocument(t *testing.T) {
+	good := sample(t).Encode()
+	pad := func(n int) []byte { return append(good[:len(good):len(good)], make([]byte, n-len(good))...) }
+	fits, over := pad(8<<20), pad(8<<20+1)
+	for i := len(good); i < len(over); i++ {
+		over[i] = ' '
+	}
+	copy(fits, over)
+	if _, err := Decode(fits); err != nil {
+		t.Errorf("a document of 8 MB: %v", err)
+	}
+	if _, err := Decode(over); !fault.Is(err, fault.TooLarge) {
+		t.Errorf("a document of more: %v", err)
+	}
+}
+
 func TestVersionsThatCannotBeRead(t *testing.T) {
 	good := string(sample(t).Encode())
 	for _, v := range []string{"0", "-1", "1.5", "3", `"2"`, "null"} {

@@ -245,7 +245,11 @@ func TestAnyViewportIsTheCropOfTheWhole(t *testing.T) {
 	p, r := demoShot(t)
 	r.Lights[2].Shells[3].Join = recipe.Screen
 	r.Lights[0].Spill.Tone = recipe.ToneWindow{Low: 0.2, High: 0.9, Soft: 0.1}
-	for _, long := range []int{0, 1500, 940, 333} {
+	sizes := []int{0, 1500, 940, 333}
+	if testing.Short() { // as under the race detector
+		sizes = sizes[3:]
+	}
+	for _, long := range sizes {
 		whole := rgba(t, New(1<<28), Request{Photo: p, Recipe: r, LongEdge: long})
 		b := whole.Bounds()
 		rnd := rand.New(rand.NewPCG(3, uint64(long)))
@@ -266,6 +270,9 @@ func TestAnyViewportIsTheCropOfTheWhole(t *testing.T) {
 func TestSameBytesForAnyNumberOfCoresAndAnyCache(t *testing.T) {
 	p, r := demoShot(t)
 	q := Request{Photo: p, PhotoKey: "photo", Recipe: r, LongEdge: 1100, Deep: true}
+	if testing.Short() {
+		q.LongEdge = 400
+	}
 	defer runtime.GOMAXPROCS(runtime.GOMAXPROCS(0))
 	var want []byte
 	same := func(what string, img image.Image) {
@@ -286,7 +293,7 @@ func TestSameBytesForAnyNumberOfCoresAndAnyCache(t *testing.T) {
 		// With other things in the cache that were computed for a part.
 		e = New(1 << 28)
 		part := q
-		part.View = image.Rect(300, 200, 500, 300)
+		part.View = image.Rect(100, 80, 300, 180)
 		render(t, e, part)
 		same("cache of a part", render(t, e, q))
 		same("cache too small for anything", render(t, New(1), q))
@@ -343,6 +350,9 @@ func shrunkenExport(m *image.RGBA64, w, h int) []colour.RGB {
 }
 
 func TestPreviewEqualsTheShrunkenExport(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it says nothing of what runs side by side")
+	}
 	p, r := demoShot(t)
 	export := render(t, New(1<<28), Request{Photo: p, Recipe: r, Deep: true}).(*image.RGBA64)
 	for _, long := range []int{1500, 940, 420} {

@@ -1,10 +1,12 @@
 package render
 
 import (
+	"bytes"
 	"errors"
 	"image"
 	"math"
 	"slices"
+	"sync"
 	"testing"
 
 	"pyrant/internal/colour"
@@ -361,6 +363,44 @@ func TestExportLeavesTheCacheAlone(t *testing.T) {
 	if n := misses(t, e, q); n != 0 {
 		t.Errorf("after exports the preview computes %d nodes anew", n)
 	}
+}
+
+// Previews beside an export, all over one cache, are right to the byte; the export lets
+// go of masks that they read. Run it under the race detector.
+func TestExportBesidePreviews(t *testing.T) {
+	p := noise(700, 1100, false)
+	r := lit(t, p, panel(100, 50, 600, 1050))
+	r.Lights[0].Shells = r.Lights[0].Shells[:3]
+	r.Lights[0].Spill.Reach = 200
+	whole := rgba(t, New(1<<28), Request{Photo: p, Recipe: r})
+	e := New(1 << 28)
+	var work sync.WaitGroup
+	for range 2 {
+		work.Go(func() {
+			img, err := e.Export(ctx, Request{Photo: p, PhotoKey: "photo", Recipe: r}, nil)
+			if err != nil || !bytes.Equal(img.(*image.RGBA).Pix, whole.Pix) {
+				t.Errorf("the export is another beside previews, %v", err)
+			}
+		})
+		work.Go(func() {
+			for y := 0; y < 1000; y += 90 {
+				view := image.Rect(50, y, 650, y+100)
+				img, err := e.Render(ctx, Request{Photo: p, PhotoKey: "photo", Recipe: r, View: view})
+				if err != nil {
+					t.Error(err)
+					return
+				}
+				m, want := img.(*image.RGBA), whole.SubImage(view).(*image.RGBA)
+				for y := view.Min.Y; y < view.Max.Y; y++ {
+					if !bytes.Equal(m.Pix[m.PixOffset(view.Min.X, y):][:4*view.Dx()], want.Pix[want.PixOffset(view.Min.X, y):][:4*view.Dx()]) {
+						t.Errorf("row %d is another beside an export", y)
+						return
+					}
+				}
+			}
+		})
+	}
+	work.Wait()
 }
 
 // An export says how far it is, in growing steps up to the whole.

@@ -59,6 +59,14 @@ func TestCoverageSumsToArea(t *testing.T) {
 			200*10 + math.Pi*25 - 25 + math.Pi*25/4},
 		{"closed square tube", Shapes{Tube{Width: 8, Closed: true, Nodes: PathOf(corners(100, 100, 200, 100, 200, 200, 100, 200)...)}}, 1,
 			100*100 + 4*100*4 + math.Pi*16 - 92*92},
+		{"triangle", Shapes{Outline{Nodes: PathOf(corners(10, 10, 50, 10, 10, 40)...)}}, 1, 600},
+		{"short rod", Shapes{Tube{Width: 10, Nodes: PathOf(corners(50, 50, 60, 50)...)}}, 1, 100 + math.Pi*25},
+		{"rod there and back", Shapes{Tube{Width: 10, Closed: true, Nodes: PathOf(corners(50, 50, 150, 50)...)}}, 1, 1000 + math.Pi*25},
+		{"closed triangle tube", Shapes{Tube{Width: 4, Closed: true, Nodes: PathOf(corners(100, 100, 200, 100, 100, 200)...)}}, 1,
+			// The triangle grown by 2 less the one shrunk by 2: the perimeter times 4, and what the corners are rounder than sharp.
+			4*(200+math.Sqrt2*100) + math.Pi*4 - 4*(1+2/math.Tan(math.Pi/8))},
+		{"tube wider than its loop", Shapes{Tube{Width: 60, Closed: true, Nodes: PathOf(corners(100, 100, 140, 100, 140, 140, 100, 140)...)}}, 1,
+			40*40 + 4*40*30 + math.Pi*900},
 		{"dot", Shapes{Tube{Width: 20, Nodes: PathOf(corners(40, 40, 40, 40)...)}}, 1, math.Pi * 100},
 	}
 	for _, tt := range tests {
@@ -111,6 +119,92 @@ func TestLengthAndArea(t *testing.T) {
 	rod := Tube{Width: 6, Nodes: PathOf(corners(0, 0, 30, 40)...)}
 	if l := rod.Length(); math.Abs(l-50) > 1e-9 {
 		t.Errorf("rod is %.2f long, want 50", l)
+	}
+	if e := rod.Edge(); math.Abs(e-100) > 1e-9 {
+		t.Errorf("the sides of the rod are %.2f long, want 100", e)
+	}
+	square := Tube{Width: 6, Closed: true, Nodes: PathOf(corners(0, 0, 30, 0, 30, 30, 0, 30)...)}
+	if l := square.Length(); math.Abs(l-120) > 1e-9 {
+		t.Errorf("the square is %.2f long, want 120", l)
+	}
+	back := Tube{Width: 6, Closed: true, Nodes: PathOf(corners(0, 0, 30, 40)...)}
+	if l := back.Length(); math.Abs(l-100) > 1e-9 {
+		t.Errorf("there and back is %.2f long, want 100", l)
+	}
+	// What is taken away is none of the width, but of the line.
+	panel := Outline{Nodes: PathOf(corners(0, 0, 100, 0, 100, 20, 0, 20)...)}
+	hole := Outline{Away: true, Nodes: PathOf(corners(10, 5, 20, 5, 20, 15, 10, 15)...)}
+	both := Shapes{panel, hole}
+	if w := both.Width(); math.Abs(w-2*2000/240.0) > 1e-9 {
+		t.Errorf("the panel's mean width is %v, want %v", w, 2*2000/240.0)
+	}
+	if a, l := both.Area(), both.Line(); math.Abs(a-2100) > 1e-9 || math.Abs(l-280) > 1e-9 {
+		t.Errorf("area %v and line %v; want 2100 and 280", a, l)
+	}
+	if w := (Shapes{hole}).Width(); w != 0 {
+		t.Errorf("nothing is %v wide", w)
+	}
+	if m := panel.Shifted(5, -7).(Outline).Nodes.At(2); m.X != 105 || m.Y != 13 {
+		t.Errorf("moved by 5, -7 a corner lies at %v", m)
+	}
+	if m := rod.Shifted(5, -7).(Tube); m.Nodes.At(1) != (Node{X: 35, Y: 33}) || m.Width != 6 {
+		t.Errorf("moved by 5, -7 the rod is %v", m.Nodes.All())
+	}
+}
+
+// A flattened curve stays within a hundredth of a pixel of the true one, at the scale
+// at which it is drawn, and takes no more pieces than that needs.
+func TestFlatteningKeepsToTheCurve(t *testing.T) {
+	for _, r := range []float64{5, 100, 2000} {
+		c := circle(0, 0, r)
+		for _, scale := range []float64{1, 0.25} {
+			line := flatten(c.Nodes, true, scale)
+			worst := 0.0
+			for i, p := range line {
+				q := line[(i+1)%len(line)]
+				mid := p.mix(q, 0.5)
+				// A chord's middle lies inside of the circle by its sagitta; the four
+				// quarters themselves are off by 0.03 %.
+				worst = math.Max(worst, r*scale-math.Hypot(mid.X, mid.Y)-0.0003*r*scale)
+			}
+			if worst > tolerance {
+				t.Errorf("radius %v at %v: off by %.4f px", r, scale, worst)
+			}
+			// As many pieces as chords of that sagitta need, and no more than twice.
+			need := math.Pi / math.Acos(1-tolerance/(r*scale))
+			if n := float64(len(line)); n > 2.5*need+8 {
+				t.Errorf("radius %v at %v: %v pieces, where %.0f do", r, scale, n, need)
+			}
+		}
+	}
+	// Straight sides are one piece each, also where a point stands twice.
+	if line := flatten(PathOf(corners(0, 0, 10, 0, 10, 0, 10, 10, 0, 0)...), true, 1); len(line) != 3 {
+		t.Errorf("a triangle with a point twice has %d pieces", len(line))
+	}
+}
+
+// Deep inside of what is taken away there is exactly nothing, deep inside of a shape
+// exactly all, in tiles that no edge crosses.
+func TestTilesWithoutEdges(t *testing.T) {
+	outer := Outline{Nodes: PathOf(corners(-40, -40, 2000, -40, 2000, 2000, -40, 2000)...)}
+	hole := Outline{Away: true, Nodes: PathOf(corners(500, 500, 1500, 500, 1500, 1500, 500, 1500)...)}
+	m := NewMask(Shapes{outer, hole}, 1)
+	for _, c := range []struct {
+		x, y int
+		want float32
+	}{{900, 900, 0}, {1100, 1400, 0}, {100, 100, 1}, {400, 1900, 1}, {1999, 1999, 1}, {2000, 500, 0}, {499, 900, 1}, {500, 900, 0}, {1499, 900, 0}, {1500, 900, 1}} {
+		v := []float32{-1}
+		if m.Fill(v, c.x, c.y); v[0] != c.want {
+			t.Errorf("coverage at (%d, %d) is %v, want %v", c.x, c.y, v[0], c.want)
+		}
+	}
+	if got := sum(m); math.Abs(got-(2040*2040-1e6)) > 1 {
+		t.Errorf("coverage sums to %v", got)
+	}
+	// What covers nothing of a hole leaves it, whatever is taken away elsewhere.
+	far := Outline{Away: true, Nodes: PathOf(corners(3000, 0, 3100, 0, 3100, 50, 3000, 50)...)}
+	if a, b := sum(NewMask(Shapes{hole, far}, 1)), sum(NewMask(Shapes{outer, far}, 1)); a != 0 || math.Abs(b-2040*2040) > 1 {
+		t.Errorf("a hole in nothing covers %v, a panel with a hole elsewhere %v", a, b)
 	}
 }
 

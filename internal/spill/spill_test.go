@@ -48,6 +48,89 @@ func TestSamplesHoldTheArea(t *testing.T) {
 	}
 }
 
+// The samples' centre is the shape's, and each lies in it.
+func TestSamplesLieWhereTheShapeIs(t *testing.T) {
+	s := source(t, box(100, 200, 340, 260), 1000)
+	var x, y, area float64
+	for _, p := range s.Samples {
+		x, y, area = x+float64(p.X*p.Area), y+float64(p.Y*p.Area), area+float64(p.Area)
+		if p.X < 100 || p.X > 340 || p.Y < 200 || p.Y > 260 {
+			t.Errorf("a sample lies at %v, %v", p.X, p.Y)
+		}
+	}
+	if math.Abs(x/area-220) > 0.02 || math.Abs(y/area-230) > 0.02 {
+		t.Errorf("the samples' centre is %v, %v; want 220, 230", x/area, y/area)
+	}
+	if n := len(s.Samples); n < maxSamples/3 || n > 2*maxSamples {
+		t.Errorf("a panel is taken apart into %d samples", n)
+	}
+	// A shape of a whole photo is read at a smaller scale, and comes out the same.
+	large := source(t, box(0, 0, 6000, 4000), 1000)
+	x, area = 0, 0
+	for _, p := range large.Samples {
+		x, area = x+float64(p.X*p.Area), area+float64(p.Area)
+	}
+	if math.Abs(x/area-3000) > 2 || math.Abs(area-24e6) > 24e4 {
+		t.Errorf("of a whole photo the centre is %v, the area %v", x/area, area)
+	}
+	if none := source(t, nil, 100); len(none.Samples) != 0 || none.At(5, 5) != 0 {
+		t.Error("nothing gives light")
+	}
+}
+
+// The light is divided by its peak to the power of the lift.
+func TestNormalised(t *testing.T) {
+	const reach = 800.0
+	// The integral of the law over the plane, for a reach of 1.
+	whole := math.Pi / 64 / 64 / 64 * (65*65*math.Log(65) - 2*65*64 + (65*65-1)/2.0)
+	if math.Abs(total-whole) > 1e-6*whole {
+		t.Errorf("the law's integral is %v, want %v", total, whole)
+	}
+	s := source(t, box(999, 999, 1001, 1001), reach)
+	raw := 4 / (whole * reach * reach) // at the light itself
+	for _, d := range []float64{30, 100, 300} {
+		q := d * d / reach / reach
+		want := math.Pow(raw, 1-0.6) * (1 - q) * (1 - q) / (1 + 64*q)
+		if got := s.At(1000+d, 1000); math.Abs(got-want) > 0.005*want {
+			t.Errorf("at %v px there is %.6f, want %.6f", d, got, want)
+		}
+	}
+}
+
+// A field holds all that the light reaches, and no more than is asked for.
+func TestFieldHoldsTheReach(t *testing.T) {
+	s := source(t, box(900, 700, 1100, 1000), 900)
+	for _, scale := range []float64{1, 0.2} {
+		l := s.Level(scale)
+		step := math.Exp2(float64(l)) / scale
+		f, err := s.Field(ctx, scale, l, image.Rect(-10000, -10000, 10000, 10000))
+		if err != nil {
+			t.Fatal(err)
+		}
+		box := [4]float64{float64(f.Rect.Min.X) * step, float64(f.Rect.Min.Y) * step, float64(f.Rect.Max.X-1) * step, float64(f.Rect.Max.Y-1) * step}
+		for i, want := range [4]float64{0, -200, 2000, 1900} {
+			if math.Abs(box[i]-want) > 30+step {
+				t.Errorf("scale %v: side %d of the field lies at %v, the light ends at %v", scale, i, box[i], want)
+			}
+		}
+		for x := f.Rect.Min.X; x < f.Rect.Max.X; x++ {
+			if f.At(x, f.Rect.Min.Y) > 1e-3 || f.At(x, f.Rect.Max.Y-1) > 1e-3 {
+				t.Fatalf("scale %v: the field is cut off above or below at %d", scale, x)
+			}
+		}
+		clip := image.Rect(f.Rect.Min.X+3, f.Rect.Min.Y+4, f.Rect.Min.X+9, f.Rect.Min.Y+8)
+		if part, err := s.Field(ctx, scale, l, clip); err != nil || part.Rect != clip || part.At(clip.Min.X+2, clip.Min.Y+2) != f.At(clip.Min.X+2, clip.Min.Y+2) {
+			t.Errorf("scale %v: a part of the field is %v, %v", scale, part.Rect, err)
+		}
+	}
+	// Sixteen samples to the reach, and no finer than pixels.
+	for scale, want := range map[float64]int{1: 5, 0.5: 4, 0.01: 0, 100: 10} {
+		if got := s.Level(scale); got != want {
+			t.Errorf("at scale %v the field has level %d, want %d", scale, got, want)
+		}
+	}
+}
+
 // Two points at distances a and b from a small light must be lit as the
 // formula in the package comment says, and nothing beyond the reach.
 func TestFalloff(t *testing.T) {
