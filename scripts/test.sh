@@ -23,10 +23,17 @@ if [ -n "$unformatted" ]; then
   exit 1
 fi
 go vet ./...
+# What is particular to a system is in files of its own; this one has the fewest of them.
+GOOS=windows CGO_ENABLED=0 go vet ./...
 npm run --silent lint
 
 step "Go tests"
 go test ./...
+
+step "Go tests under the race detector"
+go test -race -short $(go list ./internal/... | grep -v -e /colour -e /codec -e /export -e /render)
+# Of the renderer's tests those that run things side by side: all would take many minutes.
+go test -race -short ./internal/render -run 'Beside|AnyViewport|Cancelled|PanicEnds|WhatAChange|HowFar'
 
 step "Browser tests"
 go build -o bin/pyrant ./cmd/pyrant

@@ -194,3 +194,75 @@ func ExampleGet() {
 	// made
 	// 42 42
 }
+
+// Who waits for another's work and gives up is let go at once; that the maker gave up
+// does not let those go who still want it.
+func TestWaitingIsGivenUp(t *testing.T) {
+	c := New(100)
+	entered, finish := make(chan struct{}), make(chan struct{})
+	made := make(chan error, 1)
+	go func() {
+		_, err := Get(ctx, c, "k", func(context.Context) (bulk, error) { close(entered); <-finish; return 5, nil })
+		made <- err
+	}()
+	<-entered
+	waiting, leave := context.WithCancel(ctx)
+	told := make(chan error, 1)
+	go func() {
+		_, err := Get(waiting, c, "k", func(context.Context) (bulk, error) { return 0, errors.New("made twice") })
+		told <- err
+	}()
+	leave()
+	if err := <-told; !errors.Is(err, context.Canceled) {
+		t.Errorf("who gave up is told %v", err)
+	}
+	close(finish)
+	if err := <-made; err != nil {
+		t.Error(err)
+	}
+	// Both give up: the one who waited is not made to work.
+	maker, stop := context.WithCancel(ctx)
+	entered = make(chan struct{})
+	go Get(maker, c, "other", func(ctx context.Context) (bulk, error) { close(entered); <-ctx.Done(); return 0, ctx.Err() })
+	<-entered
+	gone, leave := context.WithCancel(ctx)
+	go func() {
+		_, err := Get(gone, c, "other", func(ctx context.Context) (bulk, error) { return 1, ctx.Err() })
+		told <- err
+	}()
+	leave()
+	stop()
+	if err := <-told; !errors.Is(err, context.Canceled) {
+		t.Errorf("when both give up the second is told %v", err)
+	}
+	if c.Held() != 5 {
+		t.Errorf("%d bytes are held", c.Held())
+	}
+}
+
+// What fills the cache to the byte stays; one more does not.
+func TestLimitIsExact(t *testing.T) {
+	c := New(100)
+	get := func(key string, size bulk) {
+		t.Helper()
+		if _, err := Get(ctx, c, key, func(context.Context) (bulk, error) { return size, nil }); err != nil {
+			t.Fatal(err)
+		}
+	}
+	get("a", 60)
+	get("b", 40)
+	if c.Held() != 100 {
+		t.Errorf("of 100 bytes that fit %d are held", c.Held())
+	}
+	get("c", 1)
+	if c.Held() != 41 {
+		t.Errorf("with one byte too much %d are held", c.Held())
+	}
+	get("d", 500) // more than fits is kept while it is the newest
+	if c.Held() != 500 {
+		t.Errorf("of one that does not fit %d bytes are held", c.Held())
+	}
+	if Number(3).Bytes() != 64 {
+		t.Error("a number weighs something else")
+	}
+}

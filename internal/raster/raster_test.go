@@ -8,6 +8,9 @@ import (
 	"runtime"
 	"sync/atomic"
 	"testing"
+	"time"
+
+	"pyrant/internal/fault"
 )
 
 func TestRowsCoversEachRowOnce(t *testing.T) {
@@ -42,6 +45,54 @@ func TestRowsStopsWhenCancelled(t *testing.T) {
 	})
 	if n := bands.Load(); !errors.Is(err, context.Canceled) || n > 3+int32(runtime.GOMAXPROCS(0)) {
 		t.Errorf("cancelled in its third band, the work ended with %v after %d", err, n)
+	}
+}
+
+// No more work goes on at a time than there are cores for.
+func TestRowsTakesNoMoreThanItsCores(t *testing.T) {
+	defer runtime.GOMAXPROCS(runtime.GOMAXPROCS(3))
+	var now, most atomic.Int32
+	if err := Rows(context.Background(), 0, 16*40, func(int, int) {
+		n := now.Add(1)
+		for m := most.Load(); n > m && !most.CompareAndSwap(m, n); m = most.Load() {
+		}
+		runtime.Gosched()
+		time.Sleep(100 * time.Microsecond)
+		now.Add(-1)
+	}); err != nil {
+		t.Fatal(err)
+	}
+	if m := most.Load(); m != 3 {
+		t.Errorf("%d bands were worked on at a time, on three cores", m)
+	}
+	if err := Rows(context.Background(), 7, 7, func(int, int) { t.Error("no rows are worked on") }); err != nil {
+		t.Error(err)
+	}
+}
+
+// A panic in any of the workers ends the work and is told, after the others have ended.
+func TestRowsTellsOfAPanic(t *testing.T) {
+	var p *fault.Panic
+	for _, at := range []int{0, 16 * 20} {
+		err := Rows(context.Background(), 0, 16*40, func(y0, _ int) {
+			if y0 == at {
+				panic("a mistake")
+			}
+		})
+		if !errors.As(err, &p) || p.Value != "a mistake" || len(p.Stack) == 0 {
+			t.Errorf("a panic in band %d ends with %v", at/16, err)
+		}
+	}
+}
+
+func TestRGB(t *testing.T) {
+	p := NewRGB(image.Rect(3, -2, 7, 1))
+	p.Row(-1)[5] = 0.25
+	if p.Pix[12+5] != 0.25 || len(p.Row(0)) != 12 || p.Bytes() != 4*3*3*4 {
+		t.Errorf("%v, %d bytes", p.Pix, p.Bytes())
+	}
+	if none := NewRGB(image.Rect(5, 5, 5, 9)); len(none.Row(6)) != 0 {
+		t.Error("a picture without columns has samples")
 	}
 }
 
@@ -83,6 +134,19 @@ func TestBoxRowKeepsLight(t *testing.T) {
 		}
 		if math.Abs(got-sum) > 1e-3 {
 			t.Errorf("step %v: %v of %v is left", step, got, sum)
+		}
+		for i, v := range dst {
+			a, b, scale := BoxSpan(i, 101, step)
+			if want := float64(i) * step; math.Abs(a-want) > 1e-9 || math.Abs(b-math.Min(want+step, 101)) > 1e-9 || math.Abs(scale*(b-a)-1) > 1e-9 {
+				t.Errorf("step %v: sample %d covers %v to %v, scale %v", step, i, a, b, scale)
+			}
+			mean := 0.0
+			for j := range src {
+				mean += float64(src[j]) * math.Max(0, math.Min(b, float64(j+1))-math.Max(a, float64(j))) / (b - a)
+			}
+			if math.Abs(float64(v)-mean) > 1e-5 {
+				t.Errorf("step %v: sample %d is %v, want %v", step, i, v, mean)
+			}
 		}
 		// A part is the same as in the whole.
 		if n > 4 {
