@@ -10,7 +10,6 @@ package raster
 import (
 	"context"
 	"image"
-	"math"
 	"runtime"
 	"sync"
 	"sync/atomic"
@@ -142,15 +141,23 @@ func Rows(ctx context.Context, y0, y1 int, work func(y0, y1 int)) error {
 func BoxRow(dst, src []float32, n, x0, srcX, srcEnd int, step float64, weight float32) {
 	for i := 0; i < len(dst)/n; i++ {
 		a, b, scale := BoxSpan(x0+i, srcEnd, step)
+		d := dst[i*n : (i+1)*n : (i+1)*n]
 		for j := int(a); j < srcEnd && float64(j) < b; j++ {
-			cover := math.Min(b, float64(j+1)) - math.Max(a, float64(j))
+			cover := min(b, float64(j+1)) - max(a, float64(j))
 			if cover <= 1e-9 {
 				continue
 			}
 			w := float32(cover*scale) * weight
-			s := src[(j-srcX)*n : (j-srcX+1)*n]
-			for c, v := range s {
-				dst[i*n+c] += v * w
+			s := src[(j-srcX)*n:]
+			if n == 3 { // written out: every pixel of a smaller picture goes through here
+				_ = s[2]
+				d[0] += s[0] * w
+				d[1] += s[1] * w
+				d[2] += s[2] * w
+				continue
+			}
+			for c := range d {
+				d[c] += s[c] * w
 			}
 		}
 	}
@@ -159,7 +166,7 @@ func BoxRow(dst, src []float32, n, x0, srcX, srcEnd int, step float64, weight fl
 // BoxSpan returns the interval of the source that output sample i covers and
 // one over its length.
 func BoxSpan(i, srcEnd int, step float64) (a, b, scale float64) {
-	a = math.Min(float64(i)*step, float64(srcEnd)-1e-6)
-	b = math.Min(float64(i+1)*step, float64(srcEnd))
+	a = min(float64(i)*step, float64(srcEnd)-1e-6)
+	b = min(float64(i+1)*step, float64(srcEnd))
 	return a, b, 1 / (b - a)
 }
