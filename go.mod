@@ -7,9 +7,11 @@ ignore ./node_modules
 require (
 	github.com/evanphx/json-patch/v5 v5.9.11
 	github.com/go-gormigrate/gormigrate/v2 v2.1.7
+	github.com/gofrs/flock v0.13.2
 	github.com/google/jsonschema-go v0.4.3
 	github.com/labstack/echo/v5 v5.4.4
 	github.com/lucasb-eyer/go-colorful v1.4.1
+	github.com/mattn/go-sqlite3 v1.14.22
 	github.com/spf13/pflag v1.1.0
 	golang.org/x/image v0.47.0
 	gorm.io/driver/sqlite v1.6.0
@@ -19,7 +21,6 @@ require (
 require (
 	github.com/jinzhu/inflection v1.0.0 // indirect
 	github.com/jinzhu/now v1.1.5 // indirect
-	github.com/mattn/go-sqlite3 v1.14.22 // indirect
 	golang.org/x/sys v0.49.0 // indirect
 	golang.org/x/text v0.43.0 // indirect
 	golang.org/x/time v0.15.0 // indirect

@@ -14,13 +14,17 @@ import (
 
 	"pyrant/internal/asset"
 	"pyrant/internal/atomicfile"
+	"pyrant/internal/fault"
 )
 
 // openFiles makes the folder of files ready. In data folders of before it held
 // photos only, and had their name.
 func openFiles(dir string) error {
 	to, from := filepath.Join(dir, "files"), filepath.Join(dir, "photos")
-	if err := os.MkdirAll(to, 0o755); err != nil {
+	if err := os.MkdirAll(to, 0o700); err != nil {
+		return err
+	}
+	if err := os.Chmod(to, 0o700); err != nil {
 		return err
 	}
 	old, err := os.ReadDir(from)
@@ -41,19 +45,71 @@ func openFiles(dir string) error {
 // FilePath returns where the file with the given SHA-256 lies.
 func (s *Store) FilePath(sum string) string { return filepath.Join(s.dir, "files", sum) }
 
-// ReadFile returns the bytes of a file.
-func (s *Store) ReadFile(sum string) ([]byte, error) { return os.ReadFile(s.FilePath(sum)) }
+// ReadFile returns the bytes of a file. Where it is missing or not what it was, the
+// error is a *fault.Error that says how to heal it.
+func (s *Store) ReadFile(sum string) ([]byte, error) {
+	data, err := os.ReadFile(s.FilePath(sum))
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return nil, &fault.Error{Kind: fault.Gone, Msg: "A file of this shot is missing in the data folder. Open the same photo, or the shot's .pyrant file, once more on the shots page: that puts it back. What was done to it is safe.", Err: err}
+	case err != nil:
+		return nil, err
+	case asset.Sum(data) != sum:
+		return nil, &fault.Error{Kind: fault.Gone, Msg: "A file of this shot is damaged on the disk. Open the same photo, or the shot's .pyrant file, once more on the shots page: that heals it. What was done to it is safe.", Err: errors.New("store: " + sum + " has other bytes")}
+	}
+	return data, nil
+}
+
+// whole tells whether a file is there with the bytes that its name promises.
+func (s *Store) whole(f asset.File) bool {
+	info, err := os.Stat(s.FilePath(f.Sum))
+	if err != nil || info.Size() != int64(len(f.Data)) {
+		return false
+	}
+	data, err := os.ReadFile(s.FilePath(f.Sum))
+	return err == nil && asset.Sum(data) == f.Sum
+}
+
+// reserveBytes is what a data folder holds in store for a full disk: enough for what
+// putting aside and removing write.
+const reserveBytes = 4 << 20
+
+func (s *Store) reserve() string { return filepath.Join(s.dir, "reserve") }
+
+// makeReserve makes sure of the reserve, if there is room for it.
+func (s *Store) makeReserve() {
+	if info, err := os.Stat(s.reserve()); err == nil && info.Size() == reserveBytes {
+		return
+	}
+	_ = atomicfile.Write(s.reserve(), 0o600, func(w io.Writer) error {
+		_, err := w.Write(make([]byte, reserveBytes))
+		return err
+	})
+}
+
+// relieved runs what makes room on the disk. Where the disk is so full that even that
+// cannot be written, it gives up the reserve and tries once more.
+func (s *Store) relieved(do func() error) error {
+	err := do()
+	if !errors.Is(err, ErrFull) {
+		return err
+	}
+	if os.Remove(s.reserve()) != nil {
+		return err
+	}
+	defer s.makeReserve()
+	return do()
+}
 
 // keep writes files that are not there yet and calls commit, which says in the
 // database who uses them. The caller holds s.keeping for reading, so that none of
 // them is collected before.
 func (s *Store) keep(files []asset.File, commit func() error) error {
 	for _, f := range files {
-		name := s.FilePath(f.Sum)
-		if _, err := os.Stat(name); err == nil {
+		if s.whole(f) { // one that is damaged is healed
 			continue
 		}
-		err := atomicfile.Write(name, 0o600, func(w io.Writer) error {
+		err := atomicfile.Write(s.FilePath(f.Sum), 0o600, func(w io.Writer) error {
 			_, err := w.Write(f.Data)
 			return err
 		})
@@ -87,12 +143,14 @@ func use(tx *gorm.DB, shot string, seq int, files []asset.File) error {
 func (s *Store) Collect(ctx context.Context) error {
 	s.keeping.Lock()
 	defer s.keeping.Unlock()
-	db := s.db.WithContext(ctx)
-	if err := db.Where("sum NOT IN (SELECT sum FROM uses)").Delete(&File{}).Error; err != nil {
-		return wrap(err)
-	}
 	var sums []string
-	if err := db.Model(&File{}).Pluck("sum", &sums).Error; err != nil {
+	err := s.write(ctx, func(tx *gorm.DB) error {
+		if err := tx.Where("sum NOT IN (SELECT sum FROM uses)").Delete(&File{}).Error; err != nil {
+			return err
+		}
+		return tx.Model(&File{}).Pluck("sum", &sums).Error
+	})
+	if err != nil {
 		return wrap(err)
 	}
 	used := make(map[string]bool, len(sums))

@@ -13,9 +13,11 @@ package store
 import (
 	"context"
 	"crypto/rand"
+	"database/sql"
 	"encoding/base32"
 	"errors"
 	"fmt"
+	"os"
 	"path/filepath"
 	"strings"
 	"sync"
@@ -23,6 +25,8 @@ import (
 	"time"
 
 	"github.com/go-gormigrate/gormigrate/v2"
+	"github.com/gofrs/flock"
+	_ "github.com/mattn/go-sqlite3" // the driver
 	"gorm.io/driver/sqlite"
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
@@ -89,20 +93,25 @@ type Store struct {
 	// committed, and for writing while files are collected: a file that somebody
 	// is about to use is not taken away.
 	keeping sync.RWMutex
+	// writing holds a place for the one that writes to the database: SQLite takes one
+	// at a time, and those who wait in it are told that it is locked.
+	writing chan struct{}
+	lock    *flock.Flock
 }
 
 // migrations are run in order, each once. They spell their tables out, so that
 // a later change of the types above does not change what an old one did.
 var migrations = []*gormigrate.Migration{{
+	// Where it stops half-way an older Pyrant left a folder with some of these.
 	ID: "2026-11-24-shots",
 	Migrate: func(tx *gorm.DB) error {
 		for _, q := range []string{
-			`CREATE TABLE photos (sha TEXT PRIMARY KEY, format TEXT NOT NULL, width INTEGER NOT NULL, height INTEGER NOT NULL,
+			`CREATE TABLE IF NOT EXISTS photos (sha TEXT PRIMARY KEY, format TEXT NOT NULL, width INTEGER NOT NULL, height INTEGER NOT NULL,
 				size INTEGER NOT NULL, created_at DATETIME NOT NULL)`,
-			`CREATE TABLE shots (id TEXT PRIMARY KEY, name TEXT NOT NULL, photo_sha TEXT NOT NULL REFERENCES photos(sha),
+			`CREATE TABLE IF NOT EXISTS shots (id TEXT PRIMARY KEY, name TEXT NOT NULL, photo_sha TEXT NOT NULL REFERENCES photos(sha),
 				head_seq INTEGER NOT NULL, last_seq INTEGER NOT NULL, version INTEGER NOT NULL,
 				deleted_at DATETIME, created_at DATETIME NOT NULL, updated_at DATETIME NOT NULL)`,
-			`CREATE TABLE revisions (shot_id TEXT NOT NULL REFERENCES shots(id) ON DELETE CASCADE, seq INTEGER NOT NULL,
+			`CREATE TABLE IF NOT EXISTS revisions (shot_id TEXT NOT NULL REFERENCES shots(id) ON DELETE CASCADE, seq INTEGER NOT NULL,
 				title TEXT NOT NULL, recipe TEXT NOT NULL, created_at DATETIME NOT NULL, PRIMARY KEY (shot_id, seq))`,
 		} {
 			if err := tx.Exec(q).Error; err != nil {
@@ -131,33 +140,83 @@ var migrations = []*gormigrate.Migration{{
 	},
 }}
 
-// Open opens the data folder, makes it if need be, and brings its database up
-// to date.
+// Open opens the data folder, makes it if need be, and brings its database up to date.
+// Where another program has it open, or the database is damaged, it changes nothing and
+// returns an error with ErrTaken or ErrDamaged that says what to do.
 func Open(dir string) (*Store, error) {
-	if err := openFiles(dir); err != nil {
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		return nil, err
+	}
+	lock, err := take(dir)
+	if err != nil {
+		return nil, err
+	}
+	s, err := openLocked(dir)
+	if err != nil {
+		return nil, errors.Join(err, lock.Unlock())
+	}
+	s.lock = lock
+	return s, nil
+}
+
+func openLocked(dir string) (*Store, error) {
+	name := filepath.Join(dir, "pyrant.db")
+	// What SQLite makes beside it has the rights of the database.
+	f, err := os.OpenFile(name, os.O_RDWR|os.O_CREATE, 0o600)
+	if err != nil {
+		return nil, fmt.Errorf("store: opening the database: %w", err)
+	}
+	if err := errors.Join(f.Chmod(0o600), f.Close()); err != nil {
 		return nil, err
 	}
 	// WAL and full synchronisation: a commit that was answered survives a crash.
-	dsn := "file:" + filepath.Join(dir, "pyrant.db") + "?_journal_mode=WAL&_synchronous=FULL&_foreign_keys=on&_busy_timeout=5000&_txlock=immediate"
-	db, err := gorm.Open(sqlite.Open(dsn), &gorm.Config{Logger: logger.Default.LogMode(logger.Silent)})
+	dsn := "file:" + name + "?_journal_mode=WAL&_synchronous=FULL&_foreign_keys=on&_busy_timeout=5000&_txlock=immediate"
+	conn, err := sql.Open("sqlite3", dsn)
 	if err != nil {
+		return nil, fmt.Errorf("store: opening the database in %s: %w", dir, err)
+	}
+	if err := quickCheck(conn); err != nil {
+		conn.Close()
+		return nil, offer(dir, err)
+	}
+	db, err := gorm.Open(sqlite.New(sqlite.Config{Conn: conn}), &gorm.Config{Logger: logger.Default.LogMode(logger.Silent)})
+	if err != nil {
+		conn.Close()
 		return nil, fmt.Errorf("store: opening the database in %s: %w", dir, err)
 	}
 	opt := *gormigrate.DefaultOptions
 	opt.UseTransaction = true
 	if err := gormigrate.New(db, &opt, migrations).Migrate(); err != nil {
-		return nil, fmt.Errorf("store: bringing the database up to date: %w", err)
+		conn.Close()
+		return nil, wrap(fmt.Errorf("store: bringing the database up to date: %w", err))
 	}
-	return &Store{dir: dir, db: db}, nil
+	if err := openFiles(dir); err != nil {
+		conn.Close()
+		return nil, err
+	}
+	s := &Store{dir: dir, db: db, writing: make(chan struct{}, 1)}
+	s.makeReserve()
+	return s, nil
 }
 
-// Close writes all to disk and lets go of the database.
+// Close writes all to disk and lets go of the data folder.
 func (s *Store) Close() error {
 	db, err := s.db.DB()
 	if err != nil {
 		return err
 	}
-	return db.Close()
+	return errors.Join(db.Close(), s.lock.Unlock())
+}
+
+// write runs do in a transaction, one at a time.
+func (s *Store) write(ctx context.Context, do func(tx *gorm.DB) error) error {
+	select {
+	case s.writing <- struct{}{}:
+		defer func() { <-s.writing }()
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+	return s.db.WithContext(ctx).Transaction(do)
 }
 
 // wrap turns errors of the database and the disk into the ones above.
@@ -201,7 +260,7 @@ func (s *Store) addShot(ctx context.Context, name string, photo File, files []as
 	files = append(files, asset.Lists(lists)...)
 	shot := &Shot{ID: newID(), Name: name, PhotoSHA: photo.Sum, HeadSeq: 1, LastSeq: 1, Version: 1}
 	err := s.keep(files, func() error {
-		return s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		return s.write(ctx, func(tx *gorm.DB) error {
 			if err := tx.Clauses(onceOnly).Create(&photo).Error; err != nil {
 				return err
 			}
@@ -275,7 +334,7 @@ func (s *Store) Titles(ctx context.Context, shot *Shot) (undo, redo string, err 
 // with the next version.
 func (s *Store) move(ctx context.Context, id string, version int64, change func(tx *gorm.DB, shot *Shot) error) (*Shot, error) {
 	shot := new(Shot)
-	err := s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+	err := s.write(ctx, func(tx *gorm.DB) error {
 		if err := tx.Preload("Photo").Where("id = ? AND deleted_at IS NULL", id).First(shot).Error; err != nil {
 			return err
 		}
@@ -340,7 +399,9 @@ func (s *Store) Rename(ctx context.Context, id, name string) error {
 
 // PutAside takes a shot off the shelf; Bring puts it back.
 func (s *Store) PutAside(ctx context.Context, id string) error {
-	return s.update(ctx, "id = ? AND deleted_at IS NULL", id, map[string]any{"deleted_at": time.Now()})
+	return s.relieved(func() error {
+		return s.update(ctx, "id = ? AND deleted_at IS NULL", id, map[string]any{"deleted_at": time.Now()})
+	})
 }
 
 // Bring puts back a shot that was put aside.
@@ -349,11 +410,13 @@ func (s *Store) Bring(ctx context.Context, id string) error {
 }
 
 func (s *Store) update(ctx context.Context, where, id string, to map[string]any) error {
-	q := s.db.WithContext(ctx).Model(&Shot{}).Where(where, id).UpdateColumns(to)
-	if q.Error == nil && q.RowsAffected == 0 {
-		return ErrNotFound
-	}
-	return wrap(q.Error)
+	return wrap(s.write(ctx, func(tx *gorm.DB) error {
+		q := tx.Model(&Shot{}).Where(where, id).UpdateColumns(to)
+		if q.Error == nil && q.RowsAffected == 0 {
+			return ErrNotFound
+		}
+		return q.Error
+	}))
 }
 
 // Duplicate makes a shot with the same photo and recipe under a new name.
@@ -375,14 +438,19 @@ func (s *Store) Duplicate(ctx context.Context, id, name string) (*Shot, error) {
 // Remove deletes a shot that was put aside, for good, and the files that no other
 // shot uses.
 func (s *Store) Remove(ctx context.Context, id string) error {
-	q := s.db.WithContext(ctx).Where("id = ? AND deleted_at IS NOT NULL", id).Delete(&Shot{})
-	if q.Error != nil {
-		return wrap(q.Error)
+	err := s.relieved(func() error {
+		return wrap(s.write(ctx, func(tx *gorm.DB) error {
+			q := tx.Where("id = ? AND deleted_at IS NOT NULL", id).Delete(&Shot{})
+			if q.Error == nil && q.RowsAffected == 0 {
+				return ErrNotFound
+			}
+			return q.Error
+		}))
+	})
+	if err != nil {
+		return err
 	}
-	if q.RowsAffected == 0 {
-		return ErrNotFound
-	}
-	return s.Collect(ctx)
+	return s.relieved(func() error { return s.Collect(ctx) })
 }
 
 // Check runs SQLite's integrity check.
@@ -392,7 +460,7 @@ func (s *Store) Check(ctx context.Context) error {
 		return err
 	}
 	if out != "ok" {
-		return fmt.Errorf("store: the database is damaged: %s", out)
+		return fmt.Errorf("%w: %s", ErrDamaged, out)
 	}
 	return nil
 }
