@@ -14,6 +14,7 @@ require (
 	github.com/mattn/go-sqlite3 v1.14.22
 	github.com/spf13/pflag v1.1.0
 	golang.org/x/image v0.47.0
+	golang.org/x/sync v0.24.0
 	gorm.io/driver/sqlite v1.6.0
 	gorm.io/gorm v1.31.2
 )

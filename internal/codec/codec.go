@@ -27,6 +27,9 @@ import (
 const (
 	MaxEdge   = 60_000
 	MaxPixels = 200_000_000
+	// MaxBytes is the most memory that decoding a photo may take: the decoder's
+	// picture and the photo's samples. 100 megapixels of any kind fit.
+	MaxBytes = 2 << 30
 )
 
 // Sniff returns the format of a file by its first bytes, or "" for one that is
@@ -48,12 +51,26 @@ func Sniff(head []byte) string {
 // Size returns the format of a picture and its size as stored, after the same
 // checks of the header that Open makes.
 func Size(data []byte) (format string, width, height int, err error) {
+	format, cfg, err := header(data)
+	return format, cfg.Width, cfg.Height, err
+}
+
+// NeedOf returns about how much memory decoding a photo takes, after the same checks.
+func NeedOf(data []byte) (int64, error) {
+	format, cfg, err := header(data)
+	if err != nil {
+		return 0, err
+	}
+	return Need(format, cfg), nil
+}
+
+// header reads and checks a picture's header.
+func header(data []byte) (format string, cfg image.Config, err error) {
 	format = Sniff(data)
-	var cfg image.Config
 	r := bytes.NewReader(data)
 	switch {
 	case len(data) == 0:
-		return "", 0, 0, &fault.Error{Msg: "The file is empty. Choose the photo again."}
+		return "", cfg, &fault.Error{Msg: "The file is empty. Choose the photo again."}
 	case format == "jpeg":
 		cfg, err = jpeg.DecodeConfig(r)
 	case format == "png":
@@ -63,27 +80,50 @@ func Size(data []byte) (format string, width, height int, err error) {
 	case format == "webp":
 		cfg, err = webp.DecodeConfig(r)
 	default:
-		return "", 0, 0, &fault.Error{Msg: "This file is not a picture that Pyrant reads. Open a JPEG, PNG, TIFF or WebP file."}
+		return "", cfg, &fault.Error{Msg: "This file is not a picture that Pyrant reads. Open a JPEG, PNG, TIFF or WebP file."}
 	}
 	if err != nil {
-		return "", 0, 0, damaged(err)
+		return "", cfg, damaged(err)
 	}
 	if cfg.Width <= 0 || cfg.Height <= 0 {
-		return "", 0, 0, &fault.Error{Msg: "This picture says that it has no pixels. Save it anew and open that."}
+		return "", cfg, &fault.Error{Msg: "This picture says that it has no pixels. Save it anew and open that."}
 	}
 	if cfg.Width > MaxEdge || cfg.Height > MaxEdge || cfg.Width*cfg.Height > MaxPixels {
-		return "", 0, 0, &fault.Error{Kind: fault.TooLarge, Msg: fmt.Sprintf("This picture says that it is %d × %d pixels. Pyrant opens up to %d megapixels and %d pixels on an edge; make it smaller first.",
+		return "", cfg, &fault.Error{Kind: fault.TooLarge, Msg: fmt.Sprintf("This picture says that it is %d × %d pixels. Pyrant opens up to %d megapixels and %d pixels on an edge; make it smaller first.",
 			cfg.Width, cfg.Height, MaxPixels/1_000_000, MaxEdge)}
+	}
+	if n := Need(format, cfg); n > MaxBytes {
+		return "", cfg, &fault.Error{Kind: fault.TooLarge, Msg: fmt.Sprintf("This picture of %d × %d pixels would take %.1f GB of memory to open; Pyrant gives a photo %.1f GB. Make it smaller, or save it with 8 bits a sample.",
+			cfg.Width, cfg.Height, float64(n)/1e9, float64(MaxBytes)/1e9)}
 	}
 	// What the best compression of PNG and TIFF can do, with one bit a pixel.
 	// A header that promises more is made to use up memory.
 	if n := cfg.Width * cfg.Height; format != "webp" && n > 1<<20 && n/10_000 > len(data) {
-		return "", 0, 0, &fault.Error{Msg: fmt.Sprintf("This picture says that it is %d × %d pixels, which cannot be in a file of %d bytes. Fetch it again from where it came.", cfg.Width, cfg.Height, len(data))}
+		return "", cfg, &fault.Error{Msg: fmt.Sprintf("This picture says that it is %d × %d pixels, which cannot be in a file of %d bytes. Fetch it again from where it came.", cfg.Width, cfg.Height, len(data))}
 	}
 	if cfg.ColorModel == color.CMYKModel {
-		return "", 0, 0, &fault.Error{Msg: "This picture is in CMYK, for print. Convert it to RGB and open that."}
+		return "", cfg, &fault.Error{Msg: "This picture is in CMYK, for print. Convert it to RGB and open that."}
 	}
-	return format, cfg.Width, cfg.Height, nil
+	return format, cfg, nil
+}
+
+// Need returns about how much memory decoding a picture of such a header takes.
+func Need(format string, cfg image.Config) int64 {
+	decoder, samples := int64(4), int64(3) // bytes a pixel
+	switch cfg.ColorModel {
+	case color.RGBA64Model, color.NRGBA64Model:
+		decoder, samples = 8, 6
+	case color.Gray16Model:
+		decoder, samples = 2, 6
+	case color.GrayModel:
+		decoder = 1
+	case color.YCbCrModel:
+		decoder = 3
+		if format == "jpeg" {
+			decoder += 12 // the coefficients of a progressive one
+		}
+	}
+	return int64(cfg.Width) * int64(cfg.Height) * (decoder + samples)
 }
 
 func damaged(err error) *fault.Error {
@@ -104,7 +144,10 @@ func damaged(err error) *fault.Error {
 
 // Open decodes a photo, turns it upright and reads its profile. Errors are of
 // type *fault.Error, or ctx's, which ends the decoding soon after it is done.
-func Open(ctx context.Context, data []byte) (p *photo.Photo, err error) {
+func Open(ctx context.Context, data []byte) (*photo.Photo, error) { return OpenWatched(ctx, data, nil) }
+
+// OpenWatched is Open, and tells how much of the file is read, from 0 to 1.
+func OpenWatched(ctx context.Context, data []byte, progress func(float64)) (p *photo.Photo, err error) {
 	format, _, _, err := Size(data)
 	if err != nil {
 		return nil, err
@@ -117,7 +160,7 @@ func Open(ctx context.Context, data []byte) (p *photo.Photo, err error) {
 		}
 	}()
 	var img image.Image
-	r := &reader{ctx, bytes.NewReader(data)}
+	r := &reader{ctx: ctx, file: bytes.NewReader(data), progress: progress}
 	switch format {
 	case "jpeg":
 		img, err = jpeg.Decode(r)
@@ -164,15 +207,22 @@ func Open(ctx context.Context, data []byte) (p *photo.Photo, err error) {
 
 // reader reads a file in memory until its context is done.
 type reader struct {
-	ctx  context.Context
-	file *bytes.Reader
+	ctx      context.Context
+	file     *bytes.Reader
+	progress func(float64) // may be nil
+	told     int64         // how far it was when it was told last
 }
 
 func (r *reader) Read(p []byte) (int, error) {
 	if err := r.ctx.Err(); err != nil {
 		return 0, err
 	}
-	return r.file.Read(p)
+	n, err := r.file.Read(p)
+	if at := r.file.Size() - int64(r.file.Len()); r.progress != nil && at-r.told > r.file.Size()/100 {
+		r.told = at
+		r.progress(float64(at) / float64(r.file.Size()))
+	}
+	return n, err
 }
 
 func (r *reader) ReadAt(p []byte, off int64) (int, error) {
@@ -227,49 +277,15 @@ func take(ctx context.Context, p *photo.Photo, img image.Image, orientation int)
 		return 3 * (y*p.Width + x)
 	}
 	transparent := false
+	var err error
 	switch img.(type) {
 	case *image.RGBA64, *image.NRGBA64, *image.Gray16:
 		p.Pix16 = make([]uint16, 3*w*h)
+		err = rows(ctx, p.Pix16, w, h, orientation, place, func(dst []uint16, y int) { row16(dst, img, y) })
 	default:
 		p.Pix8 = make([]uint8, 3*w*h)
+		err = rows(ctx, p.Pix8, w, h, orientation, place, func(dst []uint8, y int) { row8(dst, img, y) })
 	}
-	err := raster.Rows(ctx, 0, h, func(y0, y1 int) {
-		for y := y0; y < y1; y++ {
-			switch m := img.(type) {
-			case *image.YCbCr:
-				for x := range w {
-					yi, ci := m.YOffset(b.Min.X+x, b.Min.Y+y), m.COffset(b.Min.X+x, b.Min.Y+y)
-					d := p.Pix8[place(x, y):]
-					d[0], d[1], d[2] = color.YCbCrToRGB(m.Y[yi], m.Cb[ci], m.Cr[ci])
-				}
-			case *image.Gray:
-				for x := range w {
-					v := m.GrayAt(b.Min.X+x, b.Min.Y+y).Y
-					d := p.Pix8[place(x, y):]
-					d[0], d[1], d[2] = v, v, v
-				}
-			case *image.Gray16:
-				for x := range w {
-					v := m.Gray16At(b.Min.X+x, b.Min.Y+y).Y
-					d := p.Pix16[place(x, y):]
-					d[0], d[1], d[2] = v, v, v
-				}
-			case *image.RGBA64, *image.NRGBA64:
-				for x := range w {
-					// RGBA gives premultiplied values: the colour laid on black.
-					r, g, bl, _ := m.At(b.Min.X+x, b.Min.Y+y).RGBA()
-					d := p.Pix16[place(x, y):]
-					d[0], d[1], d[2] = uint16(r), uint16(g), uint16(bl)
-				}
-			default:
-				for x := range w {
-					r, g, bl, _ := m.At(b.Min.X+x, b.Min.Y+y).RGBA()
-					d := p.Pix8[place(x, y):]
-					d[0], d[1], d[2] = uint8(r>>8), uint8(g>>8), uint8(bl>>8)
-				}
-			}
-		}
-	})
 	if o, ok := img.(interface{ Opaque() bool }); ok {
 		transparent = !o.Opaque()
 	}
@@ -277,4 +293,104 @@ func take(ctx context.Context, p *photo.Photo, img image.Image, orientation int)
 		p.Notes = append(p.Notes, "The photo is transparent in places; those were laid on black.")
 	}
 	return err
+}
+
+// rows fills pix with the rows of a picture, turned to where place says.
+func rows[T uint8 | uint16](ctx context.Context, pix []T, w, h, orientation int, place func(x, y int) int, read func(dst []T, y int)) error {
+	return raster.Rows(ctx, 0, h, func(y0, y1 int) {
+		var row []T
+		for y := y0; y < y1; y++ {
+			if orientation <= 1 {
+				read(pix[3*y*w:3*(y+1)*w], y)
+				continue
+			}
+			if row == nil {
+				row = make([]T, 3*w)
+			}
+			read(row, y)
+			for x := range w {
+				copy(pix[place(x, y):][:3], row[3*x:])
+			}
+		}
+	})
+}
+
+// row16 writes row y of a picture of 16 bits, laid on black where it is transparent.
+func row16(dst []uint16, img image.Image, y int) {
+	b := img.Bounds()
+	y += b.Min.Y
+	switch m := img.(type) {
+	case *image.Gray16:
+		s := m.Pix[m.PixOffset(b.Min.X, y):]
+		for i := 0; i+2 < len(dst); i += 3 {
+			v := uint16(s[0])<<8 | uint16(s[1])
+			dst[i], dst[i+1], dst[i+2] = v, v, v
+			s = s[2:]
+		}
+	case *image.RGBA64: // premultiplied: laid on black already
+		s := m.Pix[m.PixOffset(b.Min.X, y):]
+		for i := 0; i+2 < len(dst); i += 3 {
+			v := s[:8:8]
+			dst[i], dst[i+1], dst[i+2] = uint16(v[0])<<8|uint16(v[1]), uint16(v[2])<<8|uint16(v[3]), uint16(v[4])<<8|uint16(v[5])
+			s = s[8:]
+		}
+	case *image.NRGBA64:
+		s := m.Pix[m.PixOffset(b.Min.X, y):]
+		for i := 0; i+2 < len(dst); i += 3 {
+			v := s[:8:8]
+			a := uint32(v[6])<<8 | uint32(v[7])
+			for c := range 3 {
+				dst[i+c] = uint16((uint32(v[2*c])<<8 | uint32(v[2*c+1])) * a / 0xffff)
+			}
+			s = s[8:]
+		}
+	}
+}
+
+// row8 writes row y of a picture of 8 bits, laid on black where it is transparent.
+func row8(dst []uint8, img image.Image, y int) {
+	b := img.Bounds()
+	y += b.Min.Y
+	switch m := img.(type) {
+	case *image.YCbCr:
+		for i, x := 0, b.Min.X; i+2 < len(dst); i, x = i+3, x+1 {
+			yi, ci := m.YOffset(x, y), m.COffset(x, y)
+			dst[i], dst[i+1], dst[i+2] = color.YCbCrToRGB(m.Y[yi], m.Cb[ci], m.Cr[ci])
+		}
+	case *image.Gray:
+		for i, v := range m.Pix[m.PixOffset(b.Min.X, y):][:len(dst)/3] {
+			dst[3*i], dst[3*i+1], dst[3*i+2] = v, v, v
+		}
+	case *image.RGBA:
+		s := m.Pix[m.PixOffset(b.Min.X, y):]
+		for i := 0; i+2 < len(dst); i += 3 {
+			v := s[:4:4]
+			dst[i], dst[i+1], dst[i+2] = v[0], v[1], v[2]
+			s = s[4:]
+		}
+	case *image.NRGBA:
+		s := m.Pix[m.PixOffset(b.Min.X, y):]
+		for i := 0; i+2 < len(dst); i += 3 {
+			v := s[:4:4]
+			for c := range 3 {
+				// As color.NRGBA has it: over 16 bits, and their upper half.
+				dst[i+c] = uint8(uint32(v[c]) * 0x101 * uint32(v[3]) / 0xff >> 8)
+			}
+			s = s[4:]
+		}
+	case *image.Paletted:
+		var table [256][3]uint8
+		for i, c := range m.Palette {
+			r, g, b, _ := c.RGBA()
+			table[i] = [3]uint8{uint8(r >> 8), uint8(g >> 8), uint8(b >> 8)}
+		}
+		for i, v := range m.Pix[m.PixOffset(b.Min.X, y):][:len(dst)/3] {
+			copy(dst[3*i:3*i+3], table[v][:])
+		}
+	default: // WebP with transparency
+		for i, x := 0, b.Min.X; i+2 < len(dst); i, x = i+3, x+1 {
+			r, g, bl, _ := img.At(x, y).RGBA()
+			dst[i], dst[i+1], dst[i+2] = uint8(r>>8), uint8(g>>8), uint8(bl>>8)
+		}
+	}
 }

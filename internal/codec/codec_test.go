@@ -11,6 +11,7 @@ import (
 	"image/jpeg"
 	"image/png"
 	"math"
+	"math/rand/v2"
 	"strings"
 	"testing"
 
@@ -405,6 +406,75 @@ func TestBadPictures(t *testing.T) {
 		}
 		if !strings.Contains(e.Msg, c.say) || e.Kind == fault.TooLarge != c.tooLarge {
 			t.Errorf("%s: says %q (too large: %t): %v", name, e.Msg, e.Kind == fault.TooLarge, e.Err)
+		}
+	}
+}
+
+// Whatever the decoder's picture is made of, each pixel is what its At says, laid on
+// black, and turned as the orientation says.
+func TestEveryKindOfPictureIsTakenAsItIs(t *testing.T) {
+	r := image.Rect(3, -2, 3+13, -2+9) // and need not begin at 0
+	rnd := rand.New(rand.NewPCG(1, 4))
+	bytesOf := func(pix []uint8) {
+		for i := range pix {
+			pix[i] = uint8(rnd.Uint32())
+		}
+	}
+	rgba64, nrgba64, gray16 := image.NewRGBA64(r), image.NewNRGBA64(r), image.NewGray16(r)
+	rgba, nrgba, gray := image.NewRGBA(r), image.NewNRGBA(r), image.NewGray(r)
+	pal := image.NewPaletted(r, color.Palette{color.RGBA{1, 2, 3, 255}, color.NRGBA{200, 100, 50, 128}, color.Gray{77}})
+	ycc := image.NewYCbCr(r, image.YCbCrSubsampleRatio420)
+	alpha := image.NewNYCbCrA(r, image.YCbCrSubsampleRatio420)
+	for _, pix := range [][]uint8{rgba64.Pix, nrgba64.Pix, gray16.Pix, rgba.Pix, nrgba.Pix, gray.Pix, ycc.Y, ycc.Cb, ycc.Cr, alpha.Y, alpha.Cb, alpha.Cr, alpha.A} {
+		bytesOf(pix)
+	}
+	for i := range pal.Pix {
+		pal.Pix[i] = uint8(rnd.IntN(3))
+	}
+	for _, m := range []image.Image{rgba64, nrgba64, gray16, rgba, nrgba, gray, pal, ycc, alpha} {
+		for o := 1; o <= 8; o++ {
+			p := new(photo.Photo)
+			if err := take(ctx, p, m, o); err != nil {
+				t.Fatal(err)
+			}
+			for y := range 9 {
+				for x := range 13 {
+					// Where EXIF says that the stored pixel is shown.
+					at := map[int][2]int{1: {x, y}, 2: {12 - x, y}, 3: {12 - x, 8 - y}, 4: {x, 8 - y}, 5: {y, x}, 6: {8 - y, x}, 7: {8 - y, 12 - x}, 8: {y, 12 - x}}[o]
+					i := 3 * (at[1]*p.Width + at[0])
+					cr, cg, cb, _ := m.At(r.Min.X+x, r.Min.Y+y).RGBA()
+					for c, want := range []uint32{cr, cg, cb} {
+						if p.Deep() && uint32(p.Pix16[i+c]) != want || !p.Deep() && uint32(p.Pix8[i+c]) != want>>8 {
+							t.Fatalf("%T, orientation %d: pixel %d, %d is not what it was", m, o, x, y)
+						}
+					}
+				}
+			}
+		}
+	}
+}
+
+// What would take more memory than a photo is given is refused by its header.
+func TestMemoryIsBounded(t *testing.T) {
+	header := func(w, h uint32, depth, kind byte) []byte {
+		b := []byte("\x89PNG\r\n\x1a\n\x00\x00\x00\rIHDR")
+		b = binary.BigEndian.AppendUint32(b, w)
+		b = binary.BigEndian.AppendUint32(b, h)
+		b = append(b, depth, kind, 0, 0, 0)
+		b = binary.BigEndian.AppendUint32(b, crc32.ChecksumIEEE(b[12:29]))
+		return append(b, make([]byte, 40_000)...) // enough for what it says it holds
+	}
+	for _, tt := range []struct {
+		w, h        uint32
+		depth, kind byte
+		fits        bool
+	}{
+		{14000, 14000, 16, 2, false}, {14000, 14000, 16, 6, false}, {14000, 14000, 8, 2, true}, {14000, 14000, 8, 6, true},
+		{12000, 8400, 16, 6, true}, {12000, 8400, 16, 2, true}, {12000, 8400, 8, 6, true}, {12000, 8400, 8, 2, true}, {14000, 14000, 16, 0, true},
+	} {
+		_, _, _, err := Size(header(tt.w, tt.h, tt.depth, tt.kind))
+		if (err == nil) != tt.fits || err != nil && (!fault.Is(err, fault.TooLarge) || !strings.Contains(err.Error(), "GB of memory")) {
+			t.Errorf("%d × %d of %d bits, kind %d: %v", tt.w, tt.h, tt.depth, tt.kind, err)
 		}
 	}
 }

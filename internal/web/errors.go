@@ -32,6 +32,8 @@ func (s *Server) explain(err error) problem {
 	switch {
 	case errors.As(err, &long):
 		return problem{http.StatusRequestEntityTooLarge, "Too large", fmt.Sprintf("The file is larger than %d MB, which is the most that this Pyrant takes. Make it smaller, or start Pyrant with a higher --max-upload.", s.opt.MaxUpload>>20), ""}
+	case errors.Is(err, errDropped):
+		return problem{http.StatusConflict, "Superseded", errDropped.Msg, ""}
 	case errors.As(err, &fe):
 		p := problem{http.StatusUnprocessableEntity, "Not usable", fe.Msg, fe.Field}
 		switch fe.Kind {
@@ -49,6 +51,8 @@ func (s *Server) explain(err error) problem {
 		return p
 	case errors.As(err, &pe):
 		return problem{http.StatusInternalServerError, "Something went wrong", "Something went wrong inside Pyrant, and this one thing was given up. Your work is as it was last saved; the log says more.", ""}
+	case errors.Is(err, errSlow):
+		return problem{http.StatusRequestTimeout, "Too slow", "The file came too slowly and was given up. Nothing was changed. Try again over a better line.", ""}
 	case errors.Is(err, store.ErrNotFound):
 		return problem{http.StatusNotFound, "No such shot", "There is no such shot. It may have been put aside; the shots page shows what there is.", ""}
 	case errors.Is(err, store.ErrStale):

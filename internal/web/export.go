@@ -165,6 +165,7 @@ func (s *Server) startExport(c *echo.Context) error {
 	j := &job{Shot: shot.Name, Format: set.Format}
 	j.Width, j.Height, _ = render.Size(shot.Photo.Width, shot.Photo.Height, set.LongEdge(shot.Photo.Width, shot.Photo.Height))
 	s.jobs.start(j, func(ctx context.Context, j *job, w io.Writer) error {
+		defer s.settle()
 		photo, err := s.photo(ctx, shot.PhotoSHA)
 		if err != nil {
 			return err

@@ -33,8 +33,13 @@ type frameRequest struct {
 	W     int             `json:"w"`
 	H     int             `json:"h"`
 	Plain bool            `json:"plain"`
-	As    string          `json:"as"` // one of frameKinds
+	As    string          `json:"as"`   // one of frameKinds
+	Page  string          `json:"page"` // which page asks; a newer draft of the same takes the place of one that waits
 }
+
+// framesAtOnce is how many frames are computed at a time: while the rows of one use all
+// cores, what of another cannot be split up goes on beside them.
+const framesAtOnce = 2
 
 // frameKinds are the ways in which a frame can be sent, with their media types:
 // a JPEG while a value is dragged, a PNG for when the hand rests, and bare
@@ -105,6 +110,11 @@ func (s *Server) sendFrame(c *echo.Context, shot *store.Shot, q *frameRequest) e
 	if err := q.check(); err != nil {
 		return err
 	}
+	done, err := s.turns.take(ctx, shot.ID+q.Page, len(q.Patch) > 0)
+	if err != nil {
+		return err
+	}
+	defer done()
 	r, err := s.draft(ctx, shot, q.Patch)
 	if err != nil {
 		return err
@@ -198,6 +208,11 @@ func (s *Server) preview(c *echo.Context) error {
 		return c.NoContent(http.StatusNotModified)
 	}
 	b, err := cache.Get(ctx, s.engine.Cache, "preview "+tag, func(ctx context.Context) (bytesNode, error) {
+		done, err := s.turns.take(ctx, "preview", false)
+		if err != nil {
+			return nil, err
+		}
+		defer done()
 		return s.renderPreview(ctx, shot, previewEdge)
 	})
 	if err != nil {

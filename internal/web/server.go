@@ -24,10 +24,9 @@ import (
 
 	"github.com/labstack/echo/v5"
 	"github.com/labstack/echo/v5/middleware"
+	"golang.org/x/sync/semaphore"
 
 	"pyrant/internal/cache"
-	"pyrant/internal/codec"
-	"pyrant/internal/photo"
 	"pyrant/internal/recipe"
 	"pyrant/internal/render"
 	"pyrant/internal/store"
@@ -58,6 +57,12 @@ type Server struct {
 	echo   *echo.Echo
 	jobs   *jobs
 	pages  *template.Template
+	turns  *turns
+	reads  *reads
+	// decoding is the memory that photos may take while they are decoded.
+	decoding *semaphore.Weighted
+	settleMu sync.Mutex
+	settling *time.Timer
 	// demoMu keeps two requests from bringing the demo back twice.
 	demoMu sync.Mutex
 }
@@ -77,7 +82,8 @@ func New(opt Options) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Server{opt: opt, log: opt.Log, store: st, engine: render.New(opt.CacheBytes)}
+	s := &Server{opt: opt, log: opt.Log, store: st, engine: render.New(opt.CacheBytes),
+		turns: newTurns(framesAtOnce), reads: &reads{all: map[string]*reading{}}, decoding: newDecoding()}
 	if s.jobs, err = newJobs(filepath.Join(opt.Data, "exports")); err != nil {
 		st.Close()
 		return nil, err
@@ -116,33 +122,23 @@ func (s *Server) routes() {
 	if err != nil {
 		panic(err) // the folder is compiled in
 	}
-	files := http.StripPrefix("/static/", http.FileServer(http.FS(static)))
-	e.GET("/static/*", echo.WrapHandler(files), func(next echo.HandlerFunc) echo.HandlerFunc {
+	statics := http.StripPrefix("/static/", http.FileServer(http.FS(static)))
+	e.GET("/static/*", echo.WrapHandler(statics), func(next echo.HandlerFunc) echo.HandlerFunc {
 		return func(c *echo.Context) error {
 			c.Response().Header().Set("Cache-Control", "no-cache")
 			return next(c)
 		}
 	})
 
-	app := e.Group("", middleware.CSRFWithConfig(middleware.CSRFConfig{
-		TokenLookup:    "header:X-CSRF-Token,form:csrf",
-		CookieName:     "pyrant_csrf",
-		CookiePath:     "/",
-		CookieHTTPOnly: true,
-		CookieSameSite: http.SameSiteStrictMode,
-	}), func(next echo.HandlerFunc) echo.HandlerFunc {
-		return func(c *echo.Context) error {
-			limit := int64(recipe.MaxBytes + 1<<20)
-			if c.Path() == "/shots" {
-				limit = s.opt.MaxUpload + 1<<16 // and the form around the file
-			}
-			c.Request().Body = http.MaxBytesReader(c.Response(), c.Request().Body, limit)
-			c.Response().Header().Set("Cache-Control", "no-store")
-			return next(c)
-		}
-	})
+	// A body that may not be is refused before anything of it is read, by whatever comes
+	// after. A file comes with its token in the header alone: to look for it in the form
+	// would be to read the file.
+	app := e.Group("", s.bounded(recipe.MaxBytes+1<<20), protect("header:X-CSRF-Token,form:csrf"))
+	files := e.Group("", s.bounded(s.opt.MaxUpload+1<<16), protect("header:X-CSRF-Token"))
+	files.POST("/shots", s.openPhoto)
 	app.GET("/", s.shotsPage)
-	app.POST("/shots", s.openPhoto)
+	app.GET("/uploads/:upload", s.uploadStatus)
+	app.GET("/shots/:id/reading", s.readingStatus)
 	app.POST("/demo", s.bringDemo)
 	app.GET("/shots/:id", s.shotPage)
 	app.GET("/shots/:id/preview.jpg", s.preview)
@@ -165,6 +161,67 @@ func (s *Server) routes() {
 	app.POST("/exports/:job/cancel", s.cancelExport)
 	app.GET("/exports/:job/file", s.exportFile)
 }
+
+// bounded limits bodies, and how long they may take.
+func (s *Server) bounded(limit int64) echo.MiddlewareFunc {
+	return func(next echo.HandlerFunc) echo.HandlerFunc {
+		return func(c *echo.Context) error {
+			r := c.Request()
+			if r.ContentLength > limit {
+				return &http.MaxBytesError{Limit: limit}
+			}
+			if r.ContentLength != 0 {
+				_ = http.NewResponseController(c.Response()).SetReadDeadline(time.Now().Add(idle))
+			}
+			r.Body = slowBody{http.MaxBytesReader(c.Response(), r.Body, limit)}
+			c.Response().Header().Set("Cache-Control", "no-store")
+			return next(c)
+		}
+	}
+}
+
+// errSlow says that a body rested for too long.
+var errSlow = errors.New("web: the body did not come in time")
+
+// slow tells a deadline of ours from one of the asker's.
+func slow(err error) error {
+	if errors.Is(err, os.ErrDeadlineExceeded) {
+		return errSlow
+	}
+	return err
+}
+
+// slowBody is a body whose deadline has a name of its own.
+type slowBody struct{ io.ReadCloser }
+
+func (b slowBody) Read(p []byte) (int, error) {
+	n, err := b.ReadCloser.Read(p)
+	return n, slow(err)
+}
+
+// protect refuses changes without the token of Pyrant's own pages, which it looks up in
+// the given places.
+func protect(lookup string) echo.MiddlewareFunc {
+	check := middleware.CSRFWithConfig(middleware.CSRFConfig{
+		TokenLookup:    lookup,
+		CookieName:     "pyrant_csrf",
+		CookiePath:     "/",
+		CookieHTTPOnly: true,
+		CookieSameSite: http.SameSiteStrictMode,
+	})
+	return func(next echo.HandlerFunc) echo.HandlerFunc {
+		checked := check(next)
+		return func(c *echo.Context) error {
+			// A cookie that another page of this machine has set, empty or short, is none.
+			if k, err := c.Cookie("pyrant_csrf"); err == nil && len(k.Value) < 16 && !safe(c.Request().Method) {
+				return echo.NewHTTPError(http.StatusForbidden, "This page is out of date. Reload it and try again.")
+			}
+			return checked(c)
+		}
+	}
+}
+
+func safe(method string) bool { return method == http.MethodGet || method == http.MethodHead }
 
 // sameOrigin refuses changes that a page of another origin asks the browser for,
 // such as one of another port of this machine.
@@ -239,17 +296,6 @@ func (s *Server) Serve(ctx context.Context, l net.Listener) error {
 func (s *Server) Close() error {
 	s.jobs.stop()
 	return s.store.Close()
-}
-
-// photo returns the decoded photo, kept in the render cache.
-func (s *Server) photo(ctx context.Context, sha string) (*photo.Photo, error) {
-	return cache.Get(ctx, s.engine.Cache, "decoded "+sha, func(ctx context.Context) (*photo.Photo, error) {
-		data, err := s.store.ReadFile(sha)
-		if err != nil {
-			return nil, err
-		}
-		return codec.Open(ctx, data)
-	})
 }
 
 // kept is a recipe in the render cache.

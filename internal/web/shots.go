@@ -2,12 +2,9 @@ package web
 
 import (
 	"context"
-	"errors"
 	"fmt"
-	"io"
 	"mime"
 	"net/http"
-	"path/filepath"
 	"strings"
 	"unicode/utf8"
 
@@ -15,7 +12,6 @@ import (
 
 	"pyrant/demo"
 	"pyrant/internal/archive"
-	"pyrant/internal/codec"
 	"pyrant/internal/fault"
 	"pyrant/internal/recipe"
 	"pyrant/internal/store"
@@ -48,67 +44,6 @@ func cleanName(name string) string {
 		name = string([]rune(name)[:80])
 	}
 	return name
-}
-
-// openPhoto makes a shot of an uploaded photo or archive.
-func (s *Server) openPhoto(c *echo.Context) error {
-	ctx := c.Request().Context()
-	file, err := c.FormFile("photo")
-	if err != nil {
-		if errors.Is(err, http.ErrMissingFile) {
-			return &fault.Error{Msg: "No file came with this. Choose a photo and try again."}
-		}
-		return err
-	}
-	if file.Size > s.opt.MaxUpload {
-		return &http.MaxBytesError{Limit: s.opt.MaxUpload}
-	}
-	f, err := file.Open()
-	if err != nil {
-		return err
-	}
-	defer f.Close()
-	data, err := io.ReadAll(f)
-	if err != nil {
-		return err
-	}
-	name := cleanName(strings.TrimSuffix(filepath.Base(file.Filename), filepath.Ext(file.Filename)))
-	shot, err := s.add(ctx, name, data)
-	if err != nil {
-		return err
-	}
-	s.log.Info("opened", "shot", shot.ID, "bytes", len(data))
-	return c.JSON(http.StatusCreated, map[string]string{"url": "/shots/" + shot.ID})
-}
-
-// add makes a shot of the bytes of a photo or of an archive.
-func (s *Server) add(ctx context.Context, name string, data []byte) (*store.Shot, error) {
-	var r *recipe.Recipe
-	title := "Opened the photo"
-	if archive.Is(data) {
-		a, err := archive.Read(data, s.opt.MaxUpload)
-		if err != nil {
-			return nil, err
-		}
-		data, r, title = a.Photo, a.Recipe, "Opened the shot"
-		if n := cleanName(a.Name); n != "" {
-			name = n
-		}
-	}
-	// Decoding it all is the only way to know that the picture is sound.
-	p, err := codec.Open(ctx, data)
-	if err != nil {
-		return nil, err
-	}
-	if r == nil {
-		r = recipe.New(p.Width, p.Height)
-	} else if err := archive.Fits(r, p.Width, p.Height); err != nil {
-		return nil, err
-	}
-	if name == "" {
-		name = "Untitled"
-	}
-	return s.store.AddShot(ctx, name, store.Photo{Data: data, Format: p.Format, Width: p.Width, Height: p.Height}, r, title)
 }
 
 // AddDemo makes the demo shots: one that is lit and one that is not.

@@ -27,9 +27,7 @@ import (
 	"testing"
 	"time"
 
-	"pyrant/internal/cache"
 	"pyrant/internal/colour"
-	"pyrant/internal/photo"
 	"pyrant/internal/recipe"
 	"pyrant/internal/setting"
 	"pyrant/internal/shape"
@@ -790,10 +788,11 @@ func TestPanicInAnExportEndsOnlyIt(t *testing.T) {
 	a := start(t, Options{})
 	at := a.shot()
 	shot := a.stored(at)
-	broken := &photo.Photo{Width: 240, Height: 160, Pix8: make([]uint8, 9), Profile: colour.SRGB}
-	if _, err := cache.Get(context.Background(), a.server.engine.Cache, "decoded "+shot.PhotoSHA, func(context.Context) (*photo.Photo, error) { return broken, nil }); err != nil {
+	p, err := a.server.photo(context.Background(), shot.PhotoSHA)
+	if err != nil {
 		t.Fatal(err)
 	}
+	p.Pix8 = p.Pix8[:9] // of the one in the cache
 	_, body := a.post(at+"/exports", url.Values{"format": {"png"}, "size": {"full"}})
 	id := regexp.MustCompile(`/exports/([A-Z0-9]+)`).FindStringSubmatch(body)
 	for deadline := time.Now().Add(20 * time.Second); !strings.Contains(body, "failed"); {

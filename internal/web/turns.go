@@ -1,0 +1,83 @@
+package web
+
+import (
+	"context"
+	"slices"
+	"sync"
+
+	"pyrant/internal/fault"
+)
+
+// turns lets a few frames be computed at a time, each of which uses all cores; the
+// others wait in the order in which they came. Who sends a newer draft before an older
+// one had its turn no longer wants that: it is dropped, not computed.
+type turns struct {
+	mu      sync.Mutex
+	free    int
+	waiting []*turn
+}
+
+type turn struct {
+	lane    string // who asks
+	draft   bool
+	ready   chan struct{} // closed when it is its turn, or when it is dropped
+	dropped bool
+}
+
+func newTurns(n int) *turns { return &turns{free: n} }
+
+// errDropped is told to who asked for a draft that a newer one has taken the place of.
+var errDropped = fault.New(fault.Gone, "A newer draft has taken the place of this one.")
+
+// take waits for a turn. done must be called when the work is over.
+func (t *turns) take(ctx context.Context, lane string, draft bool) (done func(), err error) {
+	t.mu.Lock()
+	if draft {
+		t.waiting = slices.DeleteFunc(t.waiting, func(w *turn) bool {
+			if w.lane != lane || !w.draft {
+				return false
+			}
+			w.dropped = true
+			close(w.ready)
+			return true
+		})
+	}
+	if t.free > 0 && len(t.waiting) == 0 {
+		t.free--
+		t.mu.Unlock()
+		return t.done, nil
+	}
+	w := &turn{lane: lane, draft: draft, ready: make(chan struct{})}
+	t.waiting = append(t.waiting, w)
+	t.mu.Unlock()
+	select {
+	case <-w.ready:
+		if w.dropped {
+			return nil, errDropped
+		}
+		return t.done, nil
+	case <-ctx.Done():
+		t.mu.Lock()
+		i := slices.Index(t.waiting, w)
+		if i >= 0 {
+			t.waiting = slices.Delete(t.waiting, i, i+1)
+		}
+		t.mu.Unlock()
+		if i < 0 && !w.dropped { // its turn came at that very moment
+			t.done()
+		}
+		return nil, ctx.Err()
+	}
+}
+
+// done hands the turn to the one who waits longest.
+func (t *turns) done() {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if len(t.waiting) == 0 {
+		t.free++
+		return
+	}
+	close(t.waiting[0].ready)
+	t.waiting = t.waiting[1:]
+}

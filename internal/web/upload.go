@@ -1,0 +1,250 @@
+package web
+
+import (
+	"context"
+	"errors"
+	"io"
+	"net/http"
+	"path/filepath"
+	"runtime/debug"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/labstack/echo/v5"
+	"golang.org/x/sync/semaphore"
+
+	"pyrant/internal/archive"
+	"pyrant/internal/asset"
+	"pyrant/internal/cache"
+	"pyrant/internal/codec"
+	"pyrant/internal/fault"
+	"pyrant/internal/photo"
+	"pyrant/internal/recipe"
+	"pyrant/internal/store"
+)
+
+// idle is how long a body may rest before it is given up.
+const idle = 30 * time.Second
+
+// openPhoto makes a shot of an uploaded photo or archive. The body is read part by part
+// into memory, never to a temporary file, and no further than may be.
+func (s *Server) openPhoto(c *echo.Context) error {
+	r := c.Request()
+	parts, err := r.MultipartReader()
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, "The request is not of the kind that brings a file. Open the photo on the shots page.")
+	}
+	watch := s.reads.start(r.Header.Get("X-Upload"))
+	defer s.reads.end(r.Header.Get("X-Upload"))
+	deadline := http.NewResponseController(c.Response())
+	for {
+		part, err := parts.NextPart()
+		switch {
+		case errors.Is(err, io.EOF):
+			return &fault.Error{Msg: "No file came with this. Choose a photo and try again."}
+		case err != nil:
+			return badBody(err)
+		case part.FormName() != "photo":
+			continue
+		}
+		data, err := readAll(part, s.opt.MaxUpload, max(r.ContentLength, 0), func() { _ = deadline.SetReadDeadline(time.Now().Add(idle)) })
+		if err != nil {
+			return badBody(err)
+		}
+		_ = deadline.SetReadDeadline(time.Time{})
+		name := filepath.Base(strings.ReplaceAll(part.FileName(), `\`, "/"))
+		shot, err := s.add(r.Context(), cleanName(strings.TrimSuffix(name, filepath.Ext(name))), data, watch)
+		if err != nil {
+			return err
+		}
+		s.log.Info("opened", "shot", shot.ID, "bytes", len(data))
+		return c.JSON(http.StatusCreated, map[string]string{"url": "/shots/" + shot.ID})
+	}
+}
+
+// badBody turns what ails a body into what the user is told; limits and deadlines have
+// their own words.
+func badBody(err error) error {
+	var long *http.MaxBytesError
+	if errors.As(err, &long) || errors.Is(err, errSlow) || fault.Cancelled(err) {
+		return err
+	}
+	return &fault.Error{Msg: "The file did not come whole. Open it once more.", Err: err}
+}
+
+// readAll reads at most limit bytes; about is how many there may be. Before each piece
+// more is called.
+func readAll(r io.Reader, limit, about int64, more func()) ([]byte, error) {
+	data := make([]byte, 0, min(about, limit)+512)
+	for {
+		more()
+		if len(data) == cap(data) {
+			data = append(data, 0)[:len(data)]
+		}
+		n, err := r.Read(data[len(data):min(cap(data), len(data)+1<<20)])
+		data = data[:len(data)+n]
+		switch {
+		case int64(len(data)) > limit:
+			return nil, &http.MaxBytesError{Limit: limit}
+		case errors.Is(err, io.EOF):
+			return data, nil
+		case err != nil:
+			return nil, slow(err)
+		}
+	}
+}
+
+// add makes a shot of the bytes of a photo or of an archive.
+func (s *Server) add(ctx context.Context, name string, data []byte, watch *reading) (*store.Shot, error) {
+	var r *recipe.Recipe
+	title := "Opened the photo"
+	if archive.Is(data) {
+		a, err := archive.Read(data, s.opt.MaxUpload)
+		if err != nil {
+			return nil, err
+		}
+		data, r, title = a.Photo, a.Recipe, "Opened the shot"
+		if n := cleanName(a.Name); n != "" {
+			name = n
+		}
+	}
+	// Decoding it all is the only way to know that the picture is sound. It stays in
+	// the cache, for the first frame.
+	p, err := s.decoded(ctx, asset.Sum(data), watch, func() ([]byte, error) { return data, nil })
+	if err != nil {
+		return nil, err
+	}
+	if r == nil {
+		r = recipe.New(p.Width, p.Height)
+	} else if err := archive.Fits(r, p.Width, p.Height); err != nil {
+		return nil, err
+	}
+	if name == "" {
+		name = "Untitled"
+	}
+	return s.store.AddShot(ctx, name, store.Photo{Data: data, Format: p.Format, Width: p.Width, Height: p.Height}, r, title)
+}
+
+// photo returns the decoded photo of a shot, kept in the render cache.
+func (s *Server) photo(ctx context.Context, sum string) (*photo.Photo, error) {
+	watch := s.reads.start(sum)
+	defer s.reads.end(sum)
+	return s.decoded(ctx, sum, watch, func() ([]byte, error) { return s.store.ReadFile(sum) })
+}
+
+// decoded returns a photo by its sum, from the cache or from the bytes that load gives.
+// Large photos are decoded one after the other, small ones side by side: all that are
+// under way share the memory that one may take.
+func (s *Server) decoded(ctx context.Context, sum string, watch *reading, load func() ([]byte, error)) (*photo.Photo, error) {
+	return cache.Get(ctx, s.engine.Cache, "decoded "+sum, func(ctx context.Context) (*photo.Photo, error) {
+		data, err := load()
+		if err != nil {
+			return nil, err
+		}
+		need, err := codec.NeedOf(data)
+		if err != nil {
+			return nil, err
+		}
+		watch.set("waiting", 0)
+		if err := s.decoding.Acquire(ctx, need); err != nil {
+			return nil, err
+		}
+		defer s.decoding.Release(need)
+		if need > heavy {
+			defer s.settle()
+		}
+		watch.set("reading", 0)
+		return codec.OpenWatched(ctx, data, func(share float64) { watch.set("reading", share) })
+	})
+}
+
+// newDecoding returns what photos under way share.
+func newDecoding() *semaphore.Weighted { return semaphore.NewWeighted(codec.MaxBytes) }
+
+// heavy is how much memory work takes for it to be given back to the system afterwards
+// rather than kept for what comes next.
+const heavy = 128 << 20
+
+// settle gives memory back to the system, a moment after the last heavy work.
+func (s *Server) settle() {
+	s.settleMu.Lock()
+	defer s.settleMu.Unlock()
+	if s.settling != nil {
+		s.settling.Stop()
+	}
+	s.settling = time.AfterFunc(time.Second, debug.FreeOSMemory)
+}
+
+// reads knows how far the photos are that are being read, by a name that who asks
+// knows: that of the upload, or the photo's sum.
+type reads struct {
+	mu  sync.Mutex
+	all map[string]*reading
+}
+
+// reading is how far one photo is.
+type reading struct {
+	mu    sync.Mutex
+	users int
+	Stage string  `json:"stage"` // receiving, waiting for memory, reading
+	Share float64 `json:"share"`
+}
+
+func (r *reading) set(stage string, share float64) {
+	if r == nil {
+		return
+	}
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.Stage, r.Share = stage, share
+}
+
+// start notes that somebody reads; the empty name is nobody's.
+func (rs *reads) start(name string) *reading {
+	if name == "" || len(name) > 80 {
+		return nil
+	}
+	rs.mu.Lock()
+	defer rs.mu.Unlock()
+	r := rs.all[name]
+	if r == nil {
+		r = &reading{Stage: "receiving"}
+		rs.all[name] = r
+	}
+	r.users++
+	return r
+}
+
+func (rs *reads) end(name string) {
+	rs.mu.Lock()
+	defer rs.mu.Unlock()
+	if r := rs.all[name]; r != nil {
+		if r.users--; r.users == 0 {
+			delete(rs.all, name)
+		}
+	}
+}
+
+// tell answers how far a reading is; 204 where there is none.
+func (rs *reads) tell(c *echo.Context, name string) error {
+	rs.mu.Lock()
+	r := rs.all[name]
+	rs.mu.Unlock()
+	if r == nil {
+		return c.NoContent(http.StatusNoContent)
+	}
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return c.JSON(http.StatusOK, map[string]any{"stage": r.Stage, "share": r.Share})
+}
+
+func (s *Server) uploadStatus(c *echo.Context) error { return s.reads.tell(c, c.Param("upload")) }
+
+func (s *Server) readingStatus(c *echo.Context) error {
+	shot, err := s.store.Shot(c.Request().Context(), c.Param("id"))
+	if err != nil {
+		return err
+	}
+	return s.reads.tell(c, shot.PhotoSHA)
+}
