@@ -7,6 +7,7 @@ import (
 	"sync"
 	"sync/atomic"
 	"testing"
+	"time"
 
 	"pyrant/internal/fault"
 )
@@ -119,6 +120,7 @@ func TestCancelledMakerDoesNotTakeOthersAlong(t *testing.T) {
 		v, err := Get(ctx, c, "k", func(context.Context) (bulk, error) { return 9, nil })
 		got <- fmt.Sprint(v, err)
 	}()
+	time.Sleep(20 * time.Millisecond) // so that it waits, most likely
 	cancel()
 	if g := <-got; g != "9 <nil>" {
 		t.Errorf("who waited got %s", g)

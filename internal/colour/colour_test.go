@@ -320,6 +320,20 @@ func TestAgreesWithAnotherLibrary(t *testing.T) {
 	}
 }
 
+func TestExpNeg(t *testing.T) {
+	last := float32(1)
+	for x := float32(0); x < 20; x += 0.003 {
+		got, want := ExpNeg(x), math.Exp(-float64(x))
+		if err := math.Abs(float64(got)-want) / want; x < 15 && err > 4e-6 {
+			t.Fatalf("e^-%v is %v, off by %v of it", x, got, err)
+		}
+		if got > last || got < 0 || x >= 16 && got != 0 {
+			t.Fatalf("e^-%v is %v, after %v", x, got, last)
+		}
+		last = got
+	}
+}
+
 func TestSmallSums(t *testing.T) {
 	c := RGB{0.5, 0.25, 1}
 	if got := c.Luma(); math.Abs(float64(got)-(0.5*0.2126+0.25*0.7152+0.0722)) > 1e-6 {

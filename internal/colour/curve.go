@@ -131,7 +131,7 @@ var expTab = func() (t [expTop * expSteps]segment) {
 }()
 
 // ExpNeg returns e^(-x) for x >= 0 by linear interpolation in a table, with an
-// error below 2e-6 of its value up to 15: an eighth of a step of 16 bits. It
+// error of at most 4e-6 of its value up to 15: an eighth of a step of 16 bits. It
 // falls without a jump, ends at 0 from 16 up, and is a quarter of the cost of
 // math.Exp.
 func ExpNeg(x float32) float32 {

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"image"
 	"math"
+	"math/rand/v2"
 	"reflect"
 	"sync"
 	"testing"
@@ -67,6 +68,12 @@ func TestCoverageSumsToArea(t *testing.T) {
 			4*(200+math.Sqrt2*100) + math.Pi*4 - 4*(1+2/math.Tan(math.Pi/8))},
 		{"tube wider than its loop", Shapes{Tube{Width: 60, Closed: true, Nodes: PathOf(corners(100, 100, 140, 100, 140, 140, 100, 140)...)}}, 1,
 			40*40 + 4*40*30 + math.Pi*900},
+		{"rod at half the size", Shapes{Tube{Width: 20, Nodes: PathOf(corners(100, 100, 500, 400)...)}}, 0.5, 250*10 + math.Pi*25},
+		{"square along the edges of tiles", Shapes{Outline{Nodes: PathOf(corners(0, 256, 512, 256, 512, 768, 0, 768)...)}}, 1, 512 * 512},
+		{"square through the middles of tiles", Shapes{Outline{Nodes: PathOf(corners(128, 128, 1152, 128, 1152, 1152, 128, 1152)...)}}, 1, 1024 * 1024},
+		{"frame along the edges of tiles", Shapes{Outline{Nodes: PathOf(corners(0, 0, 1024, 0, 1024, 1024, 0, 1024)...)},
+			Outline{Away: true, Nodes: PathOf(corners(256, 256, 768, 256, 768, 768, 256, 768)...)}}, 1, 1024*1024 - 512*512},
+		{"diamond with its corners on tiles' middles", Shapes{Outline{Nodes: PathOf(corners(128, 640, 640, 128, 1152, 640, 640, 1152)...)}}, 1, 1024 * 1024 / 2},
 		{"dot", Shapes{Tube{Width: 20, Nodes: PathOf(corners(40, 40, 40, 40)...)}}, 1, math.Pi * 100},
 	}
 	for _, tt := range tests {
@@ -174,6 +181,33 @@ func TestFlatteningKeepsToTheCurve(t *testing.T) {
 			need := math.Pi / math.Acos(1-tolerance/(r*scale))
 			if n := float64(len(line)); n > 2.5*need+8 {
 				t.Errorf("radius %v at %v: %v pieces, where %.0f do", r, scale, n, need)
+			}
+		}
+	}
+	// Any cubic: within the tolerance, in the number of pieces that Wang's bound gives.
+	rnd := rand.New(rand.NewPCG(8, 9))
+	at := func() Point { return Point{rnd.Float64() * 400, rnd.Float64() * 400} }
+	for range 50 {
+		p := [4]Point{at(), at(), at(), at()}
+		a := Node{X: p[0].X, Y: p[0].Y, Out: [2]float64{p[1].X - p[0].X, p[1].Y - p[0].Y}}
+		b := Node{X: p[3].X, Y: p[3].Y, In: [2]float64{p[2].X - p[3].X, p[2].Y - p[3].Y}}
+		line := flatten(PathOf(a, b), false, 1)
+		second := func(i int) float64 { return p[i].sub(p[i+1].mul(2)).add(p[i+2]).dist(Point{}) }
+		if want := int(math.Ceil(math.Sqrt(3 * 2 / 8.0 * math.Max(second(0), second(1)) / tolerance))); len(line) != want+1 {
+			t.Errorf("%v is flattened to %d pieces, want %d", p, len(line)-1, want)
+		}
+		for k := range 1000 {
+			t1 := float64(k) / 1000
+			t0 := 1 - t1
+			q := p[0].mul(t0 * t0 * t0).add(p[1].mul(3 * t0 * t0 * t1)).add(p[2].mul(3 * t0 * t1 * t1)).add(p[3].mul(t1 * t1 * t1))
+			gap := math.Inf(1)
+			for i := 1; i < len(line); i++ {
+				d := line[i].sub(line[i-1])
+				u := math.Min(math.Max(((q.X-line[i-1].X)*d.X+(q.Y-line[i-1].Y)*d.Y)/(d.X*d.X+d.Y*d.Y), 0), 1)
+				gap = math.Min(gap, q.dist(line[i-1].add(d.mul(u))))
+			}
+			if gap > tolerance {
+				t.Fatalf("%v: a point of the curve lies %v px from the line", p, gap)
 			}
 		}
 	}
@@ -337,5 +371,20 @@ func TestNodesAreNamedAsTheyAre(t *testing.T) {
 	n := Node{X: 1.5, Y: -2, In: [2]float64{3, 4}, Out: [2]float64{-5, 1e-9}}
 	if PathOf(n).Key() != setting.ListOf(bare(n)).Key() {
 		t.Error("a node leaves something of itself out of its name, or puts it elsewhere")
+	}
+}
+
+func TestPathsOfTooFewPoints(t *testing.T) {
+	two, three := PathOf(corners(0, 0, 5, 5)...), PathOf(corners(0, 0, 5, 5, 0, 9)...)
+	for _, tt := range []struct {
+		shape setting.Checker
+		fits  bool
+	}{
+		{Outline{Nodes: three}, true}, {Outline{Nodes: two}, false}, {Outline{}, false},
+		{Tube{Nodes: two}, true}, {Tube{Nodes: PathOf(Node{})}, false}, {Tube{}, false},
+	} {
+		if field, msg := tt.shape.Check(setting.Frame{}); (msg == "") != tt.fits || field != "nodes" {
+			t.Errorf("%+v: %q", tt.shape, msg)
+		}
 	}
 }
