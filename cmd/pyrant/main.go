@@ -17,6 +17,7 @@ const usage = `pyrant turns objects in a photo into light sources.
 
   pyrant demo   [--addr 127.0.0.1:7373] [--data DIR]   the application with the demo shot
   pyrant serve  [--addr 127.0.0.1:7373] [--data DIR]   the application
+  pyrant restore [--data DIR]                          go back to the newest sound copy of a damaged database
   pyrant new    PHOTO -o SHOT.pyrant                   a shot with an empty recipe
   pyrant render SHOT.pyrant -o out.jpg|png|tif [--plain] [--light NAME] [--layer glow|spill]
                 [--long-edge N] [--quality Q] [--depth 8|16] [--stats]
@@ -44,6 +45,8 @@ func run(ctx context.Context, args []string) error {
 	switch args[0] {
 	case "demo", "serve":
 		return cmdServe(ctx, args[0], args[1:])
+	case "restore":
+		return cmdRestore(args[1:])
 	case "new":
 		return cmdNew(ctx, args[1:])
 	case "render":

@@ -10,9 +10,11 @@ import (
 	"path/filepath"
 	"runtime/debug"
 	"strings"
+	"time"
 
 	"github.com/spf13/pflag"
 
+	"pyrant/internal/store"
 	"pyrant/internal/web"
 )
 
@@ -68,4 +70,19 @@ func cmdServe(ctx context.Context, mode string, args []string) error {
 	}
 	fmt.Printf("Pyrant is at http://%s\nShots are kept in %s. Stop with Ctrl-C.\n", net.JoinHostPort(host, port), *data)
 	return s.Serve(ctx, l)
+}
+
+// cmdRestore puts the newest sound copy of the database in its place.
+func cmdRestore(args []string) error {
+	fs := pflag.NewFlagSet("restore", pflag.ContinueOnError)
+	data := fs.String("data", dataDir(), "folder that keeps shots and photos")
+	if err := fs.Parse(args); err != nil {
+		return err
+	}
+	from, kept, err := store.Restore(*data, time.Now())
+	if err != nil {
+		return err
+	}
+	fmt.Printf("The database is now that of %s.\nThe one that was there is kept as %s.\n", from, kept)
+	return nil
 }

@@ -10,6 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"path"
 	"slices"
 	"strings"
@@ -119,8 +120,18 @@ func Read(data []byte, limit int64) (*Shot, error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := json.Unmarshal(b, &m); err != nil || m.Photo != path.Base(m.Photo) || m.Photo == "." {
+	if err := json.Unmarshal(b, &m); err != nil || m.Photo != path.Base(m.Photo) || m.Photo == "." || !fs.ValidPath(m.Photo) || len(m.Photo) > 100 {
 		return nil, &fault.Error{Msg: "The shot.json of this shot is damaged.", Err: err}
+	}
+	for _, e := range m.Files {
+		if !fs.ValidPath(e.Name) || e.Name == "." || len(e.Name) > 100 {
+			return nil, &fault.Error{Msg: "The shot.json of this shot is damaged.", Err: fmt.Errorf("archive: a file's name is %.200q", e.Name)}
+		}
+	}
+	for _, e := range m.Files {
+		if e.Role != asset.Photo && e.Role != asset.Points {
+			return nil, fault.New(fault.Invalid, "This shot brings a file of a kind that this Pyrant does not know. Open it with the Pyrant that made it.")
+		}
 	}
 	if len(m.Files) > maxFiles {
 		return nil, fault.New(fault.TooLarge, "This shot says that it brings %d files; it may bring %d.", len(m.Files), maxFiles)

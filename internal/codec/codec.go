@@ -5,6 +5,7 @@ package codec
 import (
 	"bytes"
 	"context"
+	"encoding/binary"
 	"errors"
 	"fmt"
 	"image"
@@ -79,8 +80,16 @@ func header(data []byte) (format string, cfg image.Config, err error) {
 		cfg, err = tiff.DecodeConfig(r)
 	case format == "webp":
 		cfg, err = webp.DecodeConfig(r)
+	case bytes.HasPrefix(data, []byte{'I', 'I', 43, 0}), bytes.HasPrefix(data, []byte{'M', 'M', 0, 43}):
+		return "", cfg, &fault.Error{Msg: "This is a BigTIFF, which is for pictures of more than 4 GB. Save it as an ordinary TIFF and open that."}
 	default:
 		return "", cfg, &fault.Error{Msg: "This file is not a picture that Pyrant reads. Open a JPEG, PNG, TIFF or WebP file."}
+	}
+	if format == "webp" && animated(data) {
+		return "", cfg, &fault.Error{Msg: "This WebP is an animation. Save the one picture of it that you want as a still, and open that."}
+	}
+	if format == "tiff" && planar(data) {
+		return "", cfg, &fault.Error{Msg: "This TIFF keeps red, green and blue in separate planes, which Pyrant does not read. Save it with interleaved channels (the usual way) and open that."}
 	}
 	if err != nil {
 		return "", cfg, damaged(err)
@@ -105,6 +114,33 @@ func header(data []byte) (format string, cfg image.Config, err error) {
 		return "", cfg, &fault.Error{Msg: "This picture is in CMYK, for print. Convert it to RGB and open that."}
 	}
 	return format, cfg, nil
+}
+
+// animated tells whether a WebP says that it moves (WebP Container, "Extended File
+// Format").
+func animated(data []byte) bool {
+	return len(data) > 20 && string(data[12:16]) == "VP8X" && data[20]&2 != 0
+}
+
+// planar tells whether a TIFF's first directory has PlanarConfiguration 2 (TIFF 6.0,
+// section 8) for more than one sample a pixel.
+func planar(data []byte) bool {
+	if len(data) < 8 {
+		return false
+	}
+	var order binary.ByteOrder = binary.LittleEndian
+	if data[0] == 'M' {
+		order = binary.BigEndian
+	}
+	const samples, planes = 277, 284
+	r := &fieldReader{data: data, order: order, left: maxFieldBytes}
+	is := map[uint16]uint16{samples: 1, planes: 1}
+	for _, f := range r.read(int(order.Uint32(data[4:])), 0, func(tag uint16) bool { return tag == samples || tag == planes }) {
+		if f.kind == 3 && len(f.data) >= 2 {
+			is[f.tag] = binary.LittleEndian.Uint16(f.data)
+		}
+	}
+	return is[planes] == 2 && is[samples] > 1
 }
 
 // Need returns about how much memory decoding a picture of such a header takes.

@@ -5,7 +5,9 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"strings"
 	"sync"
+	"unicode"
 	"unicode/utf16"
 )
 
@@ -348,8 +350,21 @@ func parseTRC(t []byte) (func(float64) float64, error) {
 	return f, nil
 }
 
-// describe returns the text of a desc (version 2) or mluc (version 4) tag.
+// describe returns the text of a desc (version 2) or mluc (version 4) tag, as far as it
+// can be shown on a line.
 func describe(t []byte) string {
+	text := strings.Join(strings.FieldsFunc(strings.ToValidUTF8(description(t), ""), func(r rune) bool { return !unicode.IsGraphic(r) || unicode.IsSpace(r) }), " ")
+	if r := []rune(text); len(r) > 80 {
+		text = string(r[:79]) + "…"
+	}
+	if text == "" {
+		return "embedded profile"
+	}
+	return text
+}
+
+// description returns the text of a desc (version 2) or mluc (version 4) tag.
+func description(t []byte) string {
 	be := binary.BigEndian
 	switch {
 	case len(t) > 12 && string(t[:4]) == "desc":
@@ -367,5 +382,5 @@ func describe(t []byte) string {
 			return string(utf16.Decode(u))
 		}
 	}
-	return "embedded profile"
+	return ""
 }

@@ -67,7 +67,9 @@ func (s *Server) explain(err error) problem {
 		p := problem{Status: he.Code, Title: http.StatusText(he.Code), Msg: he.Message}
 		switch he.Code {
 		case http.StatusNotFound:
-			p.Title, p.Msg = "No such page", "There is nothing at this address."
+			if p.Title = "Gone"; p.Msg == "" || p.Msg == http.StatusText(http.StatusNotFound) {
+				p.Title, p.Msg = "No such page", "There is nothing at this address."
+			}
 		case http.StatusForbidden:
 			if strings.Contains(p.Msg, "csrf") {
 				p.Msg = "This page is out of date. Reload it and try again."
@@ -112,7 +114,7 @@ func (s *Server) handleError(c *echo.Context, err error) {
 		p.Status = http.StatusRequestTimeout
 	}
 	var werr error
-	if c.Request().Method == http.MethodGet && strings.Contains(c.Request().Header.Get("Accept"), "text/html") && c.Request().Header.Get("HX-Request") == "" {
+	if strings.Contains(c.Request().Header.Get("Accept"), "text/html") && c.Request().Header.Get("HX-Request") == "" {
 		werr = c.Render(p.Status, "error.html", p)
 	} else {
 		werr = c.JSON(p.Status, map[string]string{"title": p.Title, "error": p.Msg, "field": p.Field})

@@ -82,7 +82,7 @@ func newJobs(dir string) (*jobs, error) {
 	if err := os.RemoveAll(dir); err != nil {
 		return nil, err
 	}
-	return &jobs{dir: dir, all: map[string]*job{}, slot: make(chan struct{}, 1)}, os.MkdirAll(dir, 0o755)
+	return &jobs{dir: dir, all: map[string]*job{}, slot: make(chan struct{}, 1)}, os.MkdirAll(dir, 0o700)
 }
 
 func (js *jobs) find(id string) *job {
@@ -192,15 +192,19 @@ func (s *Server) startExport(c *echo.Context) error {
 func (s *Server) job(c *echo.Context) (*job, error) {
 	j := s.jobs.find(c.Param("job"))
 	if j == nil {
-		return nil, echo.NewHTTPError(http.StatusNotFound, "This export is gone. Export again.")
+		return nil, echo.NewHTTPError(http.StatusNotFound, "This export is no longer kept: Pyrant was started anew since, or it is older than six hours. The shot is safe; export it again.")
 	}
 	return j, nil
 }
 
+// gone answers for an export of before Pyrant was started anew, or one that is too old:
+// a page that waits for it is told.
+func gone(c *echo.Context) error { return c.Render(http.StatusOK, "job", jobView{State: "gone"}) }
+
 func (s *Server) exportStatus(c *echo.Context) error {
 	j, err := s.job(c)
 	if err != nil {
-		return err
+		return gone(c)
 	}
 	return c.Render(http.StatusOK, "job", j.view(csrf(c)))
 }
@@ -208,7 +212,7 @@ func (s *Server) exportStatus(c *echo.Context) error {
 func (s *Server) cancelExport(c *echo.Context) error {
 	j, err := s.job(c)
 	if err != nil {
-		return err
+		return gone(c)
 	}
 	j.cancel()
 	j.set(func() {

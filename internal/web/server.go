@@ -27,6 +27,7 @@ import (
 	"golang.org/x/sync/semaphore"
 
 	"pyrant/internal/cache"
+	"pyrant/internal/fault"
 	"pyrant/internal/recipe"
 	"pyrant/internal/render"
 	"pyrant/internal/store"
@@ -122,8 +123,8 @@ func (s *Server) routes() {
 	if err != nil {
 		panic(err) // the folder is compiled in
 	}
-	statics := http.StripPrefix("/static/", http.FileServer(http.FS(static)))
-	e.GET("/static/*", echo.WrapHandler(statics), func(next echo.HandlerFunc) echo.HandlerFunc {
+	statics := http.StripPrefix("/static/", http.FileServer(http.FS(filesOnly{static})))
+	e.Match([]string{http.MethodGet, http.MethodHead}, "/static/*", echo.WrapHandler(statics), func(next echo.HandlerFunc) echo.HandlerFunc {
 		return func(c *echo.Context) error {
 			c.Response().Header().Set("Cache-Control", "no-cache")
 			return next(c)
@@ -136,30 +137,35 @@ func (s *Server) routes() {
 	app := e.Group("", s.bounded(recipe.MaxBytes+1<<20), protect("header:X-CSRF-Token,form:csrf"))
 	files := e.Group("", s.bounded(s.opt.MaxUpload+1<<16), protect("header:X-CSRF-Token"))
 	files.POST("/shots", s.openPhoto)
-	app.GET("/", s.shotsPage)
-	app.GET("/uploads/:upload", s.uploadStatus)
-	app.GET("/shots/:id/reading", s.readingStatus)
+	// What can be had can be asked about.
+	get := func(path string, h echo.HandlerFunc) {
+		app.GET(path, h)
+		app.HEAD(path, h)
+	}
+	get("/", s.shotsPage)
+	get("/uploads/:upload", s.uploadStatus)
+	get("/shots/:id/reading", s.readingStatus)
 	app.POST("/demo", s.bringDemo)
-	app.GET("/shots/:id", s.shotPage)
-	app.GET("/shots/:id/preview.jpg", s.preview)
-	app.GET("/shots/:id/archive", s.archive)
+	get("/shots/:id", s.shotPage)
+	get("/shots/:id/preview.jpg", s.preview)
+	get("/shots/:id/archive", s.archive)
 	app.POST("/shots/:id/name", s.rename)
 	app.POST("/shots/:id/duplicate", s.duplicate)
 	app.POST("/shots/:id/aside", s.putAside)
 	app.POST("/shots/:id/bring", s.bring)
 	app.POST("/shots/:id/remove", s.remove)
-	app.GET("/shots/:id/bench", s.bench)
+	get("/shots/:id/bench", s.bench)
 	app.POST("/shots/:id/changes", s.change)
 	app.POST("/shots/:id/actions/:action", s.action)
-	app.GET("/shots/:id/frame", s.frame)
+	get("/shots/:id/frame", s.frame)
 	app.POST("/shots/:id/frame", s.draftFrame)
 	app.POST("/shots/:id/falloff", s.falloff)
-	app.GET("/shots/:id/histogram", s.histogram)
-	app.GET("/shots/:id/shapes/:key", s.shapes)
+	get("/shots/:id/histogram", s.histogram)
+	get("/shots/:id/shapes/:key", s.shapes)
 	app.POST("/shots/:id/exports", s.startExport)
-	app.GET("/exports/:job", s.exportStatus)
+	get("/exports/:job", s.exportStatus)
 	app.POST("/exports/:job/cancel", s.cancelExport)
-	app.GET("/exports/:job/file", s.exportFile)
+	get("/exports/:job/file", s.exportFile)
 }
 
 // bounded limits bodies, and how long they may take.
@@ -223,6 +229,20 @@ func protect(lookup string) echo.MiddlewareFunc {
 
 func safe(method string) bool { return method == http.MethodGet || method == http.MethodHead }
 
+// filesOnly is a file system without its folders, which a file server would list.
+type filesOnly struct{ fs.FS }
+
+func (f filesOnly) Open(name string) (fs.File, error) {
+	file, err := f.FS.Open(name)
+	if err != nil {
+		return nil, err
+	}
+	if info, err := file.Stat(); err != nil || info.IsDir() {
+		return nil, errors.Join(fs.ErrNotExist, file.Close())
+	}
+	return file, nil
+}
+
 // sameOrigin refuses changes that a page of another origin asks the browser for,
 // such as one of another port of this machine.
 func sameOrigin(next echo.HandlerFunc) echo.HandlerFunc {
@@ -258,11 +278,17 @@ func (s *Server) Handler() http.Handler { return s.echo }
 // Listen opens the port.
 func (s *Server) Listen() (net.Listener, error) { return net.Listen("tcp", s.opt.Addr) }
 
-// Serve answers requests until ctx is done, then lets those that are under way
-// finish and closes the data folder.
+// grace is how long requests may go on when Pyrant is told to stop.
+const grace = 5 * time.Second
+
+// Serve answers requests until ctx is done, then lets those that are under way finish,
+// ends those that take too long, and closes the data folder.
 func (s *Server) Serve(ctx context.Context, l net.Listener) error {
+	work, end := context.WithCancel(context.WithoutCancel(ctx))
+	defer end()
 	srv := &http.Server{
 		Handler:           s.echo,
+		BaseContext:       func(net.Listener) context.Context { return work },
 		ReadHeaderTimeout: 10 * time.Second,
 		ReadTimeout:       10 * time.Minute, // a large photo over a slow line
 		WriteTimeout:      15 * time.Minute,
@@ -272,17 +298,26 @@ func (s *Server) Serve(ctx context.Context, l net.Listener) error {
 	}
 	failed := make(chan error, 1)
 	go func() { failed <- srv.Serve(l) }()
+	var tidy sync.WaitGroup
+	tidy.Go(func() { s.tidy(work) })
 	select {
 	case err := <-failed:
+		end()
+		tidy.Wait()
 		s.Close()
 		return err
 	case <-ctx.Done():
 	}
 	s.log.Info("stopping")
 	s.jobs.stop()
-	stop, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+	stop, cancel := context.WithTimeout(context.Background(), grace)
 	defer cancel()
 	err := srv.Shutdown(stop)
+	end()
+	if errors.Is(err, context.DeadlineExceeded) { // an upload that goes on, say: it is not acknowledged
+		err = srv.Close()
+	}
+	tidy.Wait()
 	if err2 := s.Close(); err == nil {
 		err = err2
 	}
@@ -290,6 +325,23 @@ func (s *Server) Serve(ctx context.Context, l net.Listener) error {
 		err = serr
 	}
 	return err
+}
+
+// tidy collects what nobody uses and copies the database, now and every day.
+func (s *Server) tidy(ctx context.Context) {
+	for {
+		if err := s.store.Collect(ctx); err != nil && !fault.Cancelled(err) {
+			s.log.Warn("collecting what is not used", "error", err)
+		}
+		if err := s.store.Backup(ctx, time.Now()); err != nil && !fault.Cancelled(err) {
+			s.log.Warn("copying the database", "error", err)
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(24 * time.Hour):
+		}
+	}
 }
 
 // Close stops all work and closes the data folder.

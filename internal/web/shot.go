@@ -105,6 +105,9 @@ func (s *Server) change(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
+	if len(ops) == 0 { // nothing to save
+		return s.update(c, shot)
+	}
 	next, err := r.Apply(ops)
 	if err != nil {
 		return err

@@ -454,8 +454,15 @@ func TestExportIsDoneInTheBackground(t *testing.T) {
 	if m.Bounds().Dx() != 120 || !strings.Contains(resp.Header.Get("Content-Disposition"), `"Quay wall.png"`) {
 		t.Errorf("%v, %q", m.Bounds(), resp.Header.Get("Content-Disposition"))
 	}
-	if resp, _ := a.get("/exports/NOSUCHJOB"); resp.StatusCode != 404 {
-		t.Errorf("an unknown export: %d", resp.StatusCode)
+	// A page that waits for an export of before a restart is told, and so is a download.
+	if resp, body := a.get("/exports/NOSUCHJOB"); resp.StatusCode != 200 || !strings.Contains(body, "no longer kept") || strings.Contains(body, "hx-get") {
+		t.Errorf("an unknown export: %d %s", resp.StatusCode, body)
+	}
+	if resp, body := a.post("/exports/NOSUCHJOB/cancel", nil); resp.StatusCode != 200 || !strings.Contains(body, "no longer kept") {
+		t.Errorf("cancelling an unknown export: %d %s", resp.StatusCode, body)
+	}
+	if resp, body := a.get("/exports/NOSUCHJOB/file"); resp.StatusCode != 404 || !strings.Contains(body, "export it again") || !strings.Contains(body, "<h1>Gone") {
+		t.Errorf("the file of an unknown export: %d %s", resp.StatusCode, body)
 	}
 }
 
