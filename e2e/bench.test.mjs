@@ -385,6 +385,32 @@ test("when the server is gone the page says so, and saves when it is back", asyn
   await page.context().close();
 });
 
+test("a change that finds the disk full is kept and saved when there is room", async () => {
+  const s = await state(page);
+  const full = { title: "Disk full", error: "The disk is full, so this could not be saved." };
+  await page.route("**/changes", (r) => r.fulfill({ status: 507, json: full }));
+  const field = page.locator("#f-lights-0-core-texture");
+  await field.fill("12");
+  await field.press("Enter");
+  await page.getByText("The disk is full").waitFor();
+  assert.equal(await shotVersion(page), s.version);
+  await page.unroute("**/changes");
+  await saved(page, () => page.getByRole("button", { name: "Try again" }).click());
+  assert.equal((await state(page)).lights[0].core.texture, 0.12);
+  // An export that Pyrant no longer knows, as after a restart, is said to be gone.
+  await page.locator('#rail [data-step="export"]').click();
+  await page.locator("#export-go").click();
+  await page.locator("#download").waitFor();
+  await page.evaluate(() => {
+    const job = document.getElementById("job");
+    job.innerHTML =
+      '<div hx-get="/exports/NOSUCHJOB" hx-trigger="load" hx-target="#job" hx-swap="innerHTML"></div>';
+    window.htmx.process(job);
+  });
+  await page.getByText("This export is no longer kept").waitFor();
+  await calm();
+});
+
 test("steps, lights and switches by keys alone", async () => {
   await page.keyboard.press("?");
   await page.getByRole("heading", { name: "Keys" }).waitFor();

@@ -87,6 +87,38 @@ test("a shot is renamed, duplicated, put aside, brought back and removed for goo
   await page.context().close();
 });
 
+test("what fails on the shots page is said, kept and tried again", async () => {
+  const page = await open(browser, server.url);
+  const card = page.locator(".shot").first();
+  const input = card.locator("input.name");
+  const old = await input.inputValue();
+  await page.route("**/name", (r) => r.abort());
+  await input.fill("Harbour wall");
+  await input.press("Enter");
+  await page.getByText("Pyrant does not answer").waitFor();
+  assert.equal(await input.inputValue(), "Harbour wall", "what was typed is gone");
+  assert.ok(await input.evaluate((i) => i.classList.contains("unsaved")));
+  await page.unroute("**/name");
+  await page.getByRole("button", { name: "Try again" }).click();
+  await page.waitForFunction(() => !document.querySelector(".unsaved"));
+  await page.reload();
+  assert.ok((await names(page)).includes("Harbour wall") && !(await names(page)).includes(old));
+  // A full disk, and an answer that is not Pyrant's.
+  const full = { title: "Disk full", error: "The disk is full, so this could not be saved." };
+  await page.route("**/duplicate", (r) => r.fulfill({ status: 507, json: full }));
+  const count = (await names(page)).length;
+  await page.locator(".shot").first().getByRole("button", { name: "Duplicate" }).click();
+  await page.getByText("The disk is full").waitFor();
+  await page.unroute("**/duplicate");
+  await page.getByRole("button", { name: "Try again" }).click();
+  await page.waitForFunction((n) => document.querySelectorAll(".shot").length === n, count + 1);
+  await page.route("**/aside", (r) => r.fulfill({ status: 502, body: "<html>elsewhere</html>" }));
+  await page.locator(".shot").first().getByRole("button", { name: "Put aside" }).click();
+  await page.getByText("The answer was 502").waitFor();
+  assert.equal((await names(page)).length, count + 1);
+  await page.context().close();
+});
+
 test("the demo is brought, lit and worth looking at", async () => {
   const page = await open(browser, server.url);
   await page.getByRole("button", { name: "Bring the demo" }).click();

@@ -66,7 +66,7 @@ func (q *frameRequest) check() error {
 
 // frame answers with a part of the picture as it was last saved.
 func (s *Server) frame(c *echo.Context) error {
-	q := &frameRequest{Plain: c.QueryParam("plain") == "1", As: c.QueryParam("as")}
+	q := &frameRequest{Plain: c.QueryParam("plain") == "1", As: c.QueryParam("as"), Page: c.QueryParam("page")}
 	for name, to := range map[string]*int{"long": &q.Long, "x": &q.X, "y": &q.Y, "w": &q.W, "h": &q.H} {
 		n, err := strconv.Atoi(c.QueryParam(name))
 		if err != nil {

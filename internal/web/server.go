@@ -134,37 +134,38 @@ func (s *Server) routes() {
 	// A body that may not be is refused before anything of it is read, by whatever comes
 	// after. A file comes with its token in the header alone: to look for it in the form
 	// would be to read the file.
-	app := e.Group("", s.bounded(recipe.MaxBytes+1<<20), protect("header:X-CSRF-Token,form:csrf"))
-	files := e.Group("", s.bounded(s.opt.MaxUpload+1<<16), protect("header:X-CSRF-Token"))
-	files.POST("/shots", s.openPhoto)
+	page := []echo.MiddlewareFunc{s.bounded(recipe.MaxBytes + 1<<20), protect("header:X-CSRF-Token,form:csrf")}
+	file := []echo.MiddlewareFunc{s.bounded(s.opt.MaxUpload + 1<<16), protect("header:X-CSRF-Token")}
 	// What can be had can be asked about.
 	get := func(path string, h echo.HandlerFunc) {
-		app.GET(path, h)
-		app.HEAD(path, h)
+		e.GET(path, h, page...)
+		e.HEAD(path, h, page...)
 	}
+	post := func(path string, h echo.HandlerFunc) { e.POST(path, h, page...) }
+	e.POST("/shots", s.openPhoto, file...)
 	get("/", s.shotsPage)
 	get("/uploads/:upload", s.uploadStatus)
 	get("/shots/:id/reading", s.readingStatus)
-	app.POST("/demo", s.bringDemo)
+	post("/demo", s.bringDemo)
 	get("/shots/:id", s.shotPage)
 	get("/shots/:id/preview.jpg", s.preview)
 	get("/shots/:id/archive", s.archive)
-	app.POST("/shots/:id/name", s.rename)
-	app.POST("/shots/:id/duplicate", s.duplicate)
-	app.POST("/shots/:id/aside", s.putAside)
-	app.POST("/shots/:id/bring", s.bring)
-	app.POST("/shots/:id/remove", s.remove)
+	post("/shots/:id/name", s.rename)
+	post("/shots/:id/duplicate", s.duplicate)
+	post("/shots/:id/aside", s.putAside)
+	post("/shots/:id/bring", s.bring)
+	post("/shots/:id/remove", s.remove)
 	get("/shots/:id/bench", s.bench)
-	app.POST("/shots/:id/changes", s.change)
-	app.POST("/shots/:id/actions/:action", s.action)
+	post("/shots/:id/changes", s.change)
+	post("/shots/:id/actions/:action", s.action)
 	get("/shots/:id/frame", s.frame)
-	app.POST("/shots/:id/frame", s.draftFrame)
-	app.POST("/shots/:id/falloff", s.falloff)
+	post("/shots/:id/frame", s.draftFrame)
+	post("/shots/:id/falloff", s.falloff)
 	get("/shots/:id/histogram", s.histogram)
 	get("/shots/:id/shapes/:key", s.shapes)
-	app.POST("/shots/:id/exports", s.startExport)
+	post("/shots/:id/exports", s.startExport)
 	get("/exports/:job", s.exportStatus)
-	app.POST("/exports/:job/cancel", s.cancelExport)
+	post("/exports/:job/cancel", s.cancelExport)
 	get("/exports/:job/file", s.exportFile)
 }
 

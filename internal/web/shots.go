@@ -77,6 +77,15 @@ func (s *Server) bringDemo(c *echo.Context) error {
 	if err := s.AddDemo(c.Request().Context()); err != nil {
 		return err
 	}
+	return shelfAgain(c)
+}
+
+// shelfAgain shows the shots page as it is now.
+func shelfAgain(c *echo.Context) error {
+	if c.Request().Header.Get("HX-Request") != "" {
+		c.Response().Header().Set("HX-Refresh", "true")
+		return c.NoContent(http.StatusNoContent)
+	}
 	return c.Redirect(http.StatusSeeOther, "/")
 }
 
@@ -109,7 +118,7 @@ func (s *Server) duplicate(c *echo.Context) error {
 	if _, err := s.store.Duplicate(ctx, shot.ID, cleanName(shot.Name+" copy")); err != nil {
 		return err
 	}
-	return c.Redirect(http.StatusSeeOther, "/")
+	return shelfAgain(c)
 }
 
 func (s *Server) putAside(c *echo.Context) error { return s.shelf(c, s.store.PutAside) }
@@ -120,7 +129,7 @@ func (s *Server) shelf(c *echo.Context, do func(context.Context, string) error) 
 	if err := do(c.Request().Context(), c.Param("id")); err != nil {
 		return err
 	}
-	return c.Redirect(http.StatusSeeOther, "/")
+	return shelfAgain(c)
 }
 
 // archive answers with the whole shot as one file.

@@ -15,18 +15,23 @@ import (
 	"log/slog"
 	"math"
 	"mime/multipart"
+	"net"
 	"net/http"
 	"net/http/cookiejar"
 	"net/http/httptest"
 	"net/url"
+	"os"
+	"path/filepath"
 	"regexp"
 	"slices"
 	"strconv"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
+	"pyrant/internal/codec"
 	"pyrant/internal/colour"
 	"pyrant/internal/recipe"
 	"pyrant/internal/setting"
@@ -849,6 +854,240 @@ func TestEveryStepHasItsBench(t *testing.T) {
 		if resp, body := a.get(at + "?step=fog"); resp.StatusCode != 200 || !strings.Contains(body, `id="bench"`) {
 			t.Errorf("a step that is none: %d", resp.StatusCode)
 		}
+	}
+}
+
+// endless is a body that goes on; it counts what was read of it.
+type endless struct{ read atomic.Int64 }
+
+func (e *endless) Read(p []byte) (int, error) {
+	clear(p)
+	e.read.Add(int64(len(p)))
+	return len(p), nil
+}
+
+// A body that may not be is refused before it is read, with whatever token.
+func TestBodiesAreBounded(t *testing.T) {
+	a := start(t, Options{MaxUpload: 2 << 20})
+	at := a.shot()
+	for name, tt := range map[string]struct {
+		path, token, kind string
+		length            int64
+		most              int64 // bytes that may be read of it
+		status            int
+	}{
+		"said to be too large":           {"/shots", a.csrf, "multipart/form-data; boundary=x", 600 << 20, 1 << 20, 413},
+		"too large, without a token":     {"/shots", "", "multipart/form-data; boundary=x", 600 << 20, 1 << 20, 413},
+		"without a token, length unsaid": {"/shots", "", "multipart/form-data; boundary=x", -1, 1 << 20, 403},
+		"too large, length unsaid":       {"/shots", a.csrf, "multipart/form-data; boundary=x", -1, 8 << 20, 413},
+		"a change":                       {at + "/changes", a.csrf, "application/x-www-form-urlencoded", 600 << 20, 1 << 20, 413},
+		"no multipart":                   {"/shots", a.csrf, "text/plain", 100, 1 << 20, 400},
+	} {
+		body := new(endless)
+		var r io.Reader = body
+		if tt.length > 0 {
+			r = io.LimitReader(body, tt.length)
+		}
+		if tt.status == 413 && tt.length < 0 {
+			r = io.MultiReader(strings.NewReader("--x\r\nContent-Disposition: form-data; name=\"photo\"; filename=\"a.jpg\"\r\n\r\n"), body)
+		}
+		q := httptest.NewRequest("POST", tt.path, r)
+		q.Host, q.ContentLength = "127.0.0.1", tt.length
+		q.Header.Set("Content-Type", tt.kind)
+		q.Header.Set("X-CSRF-Token", tt.token)
+		q.AddCookie(&http.Cookie{Name: "pyrant_csrf", Value: a.csrf})
+		w := httptest.NewRecorder()
+		a.server.Handler().ServeHTTP(w, q)
+		if n := body.read.Load(); w.Code != tt.status || n > tt.most {
+			t.Errorf("%s: %d after %d bytes; want %d within %d: %s", name, w.Code, n, tt.status, tt.most, w.Body)
+		}
+	}
+	temp, err := filepath.Glob(filepath.Join(os.TempDir(), "multipart-*"))
+	if err != nil || len(temp) > 0 {
+		t.Errorf("temporary files were left: %v, %v", temp, err)
+	}
+}
+
+// A cookie that another page of this machine has set is no token, nor is an empty one.
+func TestEmptyTokens(t *testing.T) {
+	a := start(t, Options{})
+	at := a.shot()
+	for _, token := range []string{"", "a", "short"} {
+		for _, site := range []string{"", "same-site", "cross-site"} {
+			q := httptest.NewRequest("POST", at+"/name", strings.NewReader("name=Taken&csrf="+token))
+			q.Host = "127.0.0.1"
+			q.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+			q.Header.Set("X-CSRF-Token", token)
+			if site != "" {
+				q.Header.Set("Sec-Fetch-Site", site)
+			}
+			q.AddCookie(&http.Cookie{Name: "pyrant_csrf", Value: token})
+			w := httptest.NewRecorder()
+			a.server.Handler().ServeHTTP(w, q)
+			if w.Code != 403 || a.stored(at).Name == "Taken" {
+				t.Errorf("token %q, site %q: %d %s", token, site, w.Code, w.Body)
+			}
+		}
+	}
+	// The same host, another port: a page that knows a token all the same.
+	q := a.request("POST", at+"/name", "application/x-www-form-urlencoded", strings.NewReader("name=Taken"))
+	q.Header.Set("Origin", "http://127.0.0.1:9")
+	if resp, body := a.do(q); resp.StatusCode != 403 || !strings.Contains(body, "not Pyrant's") {
+		t.Errorf("from another port: %d %s", resp.StatusCode, body)
+	}
+}
+
+func TestMethods(t *testing.T) {
+	a := start(t, Options{})
+	at := a.shot()
+	for _, path := range []string{"/", at, at + "/preview.jpg", at + "/archive", at + "/bench", at + "/frame?long=240&x=0&y=0&w=10&h=10&as=png", "/static/pyrant.css"} {
+		q := a.request("HEAD", path, "", nil)
+		if resp, body := a.do(q); resp.StatusCode != 200 || body != "" {
+			t.Errorf("HEAD %s: %d, %d bytes", path, resp.StatusCode, len(body))
+		}
+	}
+	for method, path := range map[string]string{"PUT": at, "DELETE": at + "/name", "POST": "/static/pyrant.css", "PATCH": "/"} {
+		if resp, body := a.do(a.request(method, path, "", nil)); resp.StatusCode != 405 || !strings.Contains(body, "not asked in that way") {
+			t.Errorf("%s %s: %d %s", method, path, resp.StatusCode, body)
+		}
+	}
+	for _, path := range []string{"/static/", "/static/js/", "/static/js", "/static/vendor/"} {
+		if resp, body := a.get(path); resp.StatusCode != 404 || strings.Contains(body, "ask.js") {
+			t.Errorf("%s: %d %.100s", path, resp.StatusCode, body)
+		}
+	}
+}
+
+// A photo is decoded once: the first frame finds it.
+func TestPhotoIsDecodedOnce(t *testing.T) {
+	a := start(t, Options{})
+	_, before := a.server.engine.Cache.Counts()
+	at := a.shot()
+	_, opened := a.server.engine.Cache.Counts()
+	if _, err := a.server.photo(context.Background(), a.stored(at).PhotoSHA); err != nil {
+		t.Fatal(err)
+	}
+	if _, after := a.server.engine.Cache.Counts(); opened != before+1 || after != opened {
+		t.Errorf("opening took %d decodings, the first frame %d more", opened-before, after-opened)
+	}
+	// Nothing is under way, so nothing is told.
+	for _, path := range []string{at + "/reading", "/uploads/none"} {
+		if resp, body := a.get(path); resp.StatusCode != 204 || body != "" {
+			t.Errorf("%s: %d %s", path, resp.StatusCode, body)
+		}
+	}
+}
+
+// While one large photo is decoded the others wait, say so, and can be given up.
+func TestPhotosWaitForMemory(t *testing.T) {
+	a := start(t, Options{})
+	if err := a.server.decoding.Acquire(context.Background(), codec.MaxBytes); err != nil {
+		t.Fatal(err)
+	}
+	var b bytes.Buffer
+	w := multipart.NewWriter(&b)
+	f, err := w.CreateFormFile("photo", "Quay.jpg")
+	if err != nil {
+		t.Fatal(err)
+	}
+	f.Write(quayWall(t, 50, 40))
+	w.Close()
+	body := b.Bytes()
+	opened := make(chan int)
+	send := func(ctx context.Context, name string) {
+		q := a.request("POST", "/shots", w.FormDataContentType(), bytes.NewReader(body)).WithContext(ctx)
+		q.Header.Set("X-Upload", name)
+		resp, err := a.client.Do(q)
+		if err != nil {
+			opened <- 0
+			return
+		}
+		resp.Body.Close()
+		opened <- resp.StatusCode
+	}
+	gone, leave := context.WithCancel(context.Background())
+	go send(gone, "given-up")
+	waiting := func(name string) {
+		for {
+			if _, body := a.get("/uploads/" + name); strings.Contains(body, `"waiting"`) {
+				return
+			}
+			time.Sleep(2 * time.Millisecond)
+		}
+	}
+	waiting("given-up")
+	leave()
+	if status := <-opened; status != 0 || a.shots() != 0 {
+		t.Errorf("given up, it ended with %d and %d shots", status, a.shots())
+	}
+	go send(context.Background(), "patient")
+	waiting("patient")
+	a.server.decoding.Release(codec.MaxBytes)
+	if status := <-opened; status != 201 || a.shots() != 1 {
+		t.Errorf("when its turn came it ended with %d and %d shots", status, a.shots())
+	}
+}
+
+func TestAChangeOfNothingIsNoRevision(t *testing.T) {
+	a := start(t, Options{})
+	at := a.shot()
+	if resp, _ := a.post(at+"/changes", change(1, `[]`)); resp.StatusCode != 200 || a.stored(at).Version != 1 {
+		t.Errorf("%d, version %d", resp.StatusCode, a.stored(at).Version)
+	}
+	many := "[" + strings.Repeat(`{"op":"replace","path":"/dusk/on","value":true},`, 99_999) + `{"op":"replace","path":"/dusk/on","value":false}]`
+	if resp, body := a.post(at+"/changes", change(1, many)); resp.StatusCode != 422 || !strings.Contains(body, "may have 1000") || a.stored(at).Version != 1 {
+		t.Errorf("a hundred thousand operations: %d %.200s", resp.StatusCode, body)
+	}
+}
+
+// A plain form, without scripts, is answered with a page.
+func TestPlainFormsAreAnsweredWithPages(t *testing.T) {
+	a := start(t, Options{})
+	q := a.request("POST", "/shots/none/bring", "application/x-www-form-urlencoded", strings.NewReader("csrf="+a.csrf))
+	q.Header.Set("Accept", "text/html,application/xhtml+xml")
+	if resp, body := a.do(q); resp.StatusCode != 404 || !strings.Contains(body, "<h1>No such shot") {
+		t.Errorf("%d %s", resp.StatusCode, body)
+	}
+	at := a.shot()
+	q = a.request("POST", at+"/duplicate", "", nil)
+	q.Header.Set("HX-Request", "true")
+	if resp, _ := a.do(q); resp.StatusCode != 204 || resp.Header.Get("HX-Refresh") != "true" || a.shots() != 2 {
+		t.Errorf("duplicated by a script: %d, %d shots", resp.StatusCode, a.shots())
+	}
+}
+
+// A stop while an upload goes on ends the upload, in time and without an error.
+func TestStopWithAnUploadOpen(t *testing.T) {
+	s, err := New(Options{Addr: "127.0.0.1:0", Data: t.TempDir(), Log: slog.New(slog.DiscardHandler)})
+	if err != nil {
+		t.Fatal(err)
+	}
+	l, err := s.Listen()
+	if err != nil {
+		t.Fatal(err)
+	}
+	ctx, stop := context.WithCancel(context.Background())
+	ended := make(chan error)
+	go func() { ended <- s.Serve(ctx, l) }()
+	resp, err := http.Get("http://" + l.Addr().String())
+	if err != nil {
+		t.Fatal(err)
+	}
+	page, err := io.ReadAll(resp.Body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	token := regexp.MustCompile(`data-csrf="([^"]+)"`).FindSubmatch(page)[1]
+	conn, err := net.Dial("tcp", l.Addr().String())
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close()
+	fmt.Fprintf(conn, "POST /shots HTTP/1.1\r\nHost: 127.0.0.1\r\nX-CSRF-Token: %s\r\nCookie: pyrant_csrf=%s\r\nContent-Type: multipart/form-data; boundary=x\r\nContent-Length: 100000\r\n\r\n--x\r\nContent-Disposition: form-data; name=\"photo\"; filename=\"a.jpg\"\r\n\r\nhalf", token, token)
+	time.Sleep(100 * time.Millisecond)
+	stop()
+	if err := <-ended; err != nil {
+		t.Errorf("it ended with %v", err)
 	}
 }
 

@@ -20,7 +20,10 @@ export async function ask(url, init, make = (answer) => answer.json()) {
     if (e.name === "AbortError") throw e;
     throw new Error(silence);
   });
-  if (!answer.ok) throw new Error(told(answer.status, await answer.text().catch(() => "")).text);
+  if (!answer.ok) {
+    const t = told(answer.status, await answer.text().catch(() => ""));
+    throw Object.assign(new Error(t.text), { title: t.title });
+  }
   return make(answer);
 }
 

@@ -18,7 +18,12 @@ onmessage = async ({ data: { id, cancel, url, init, w, h, pixels } }) => {
       : await createImageBitmap(await answer.blob(), { colorSpaceConversion: "none" });
     postMessage({ id, image, clipped: answer.headers.get("X-Clipped") }, [image]);
   } catch (e) {
-    postMessage({ id, cancelled: e.name === "AbortError", error: e.message });
+    postMessage({
+      id,
+      cancelled: e.name === "AbortError",
+      superseded: e.title === "Superseded",
+      error: e.message,
+    });
   } finally {
     running.delete(id);
   }

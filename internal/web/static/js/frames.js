@@ -7,6 +7,9 @@ import { csrf, shot } from "./state.js";
 // pixels: without loss, and sooner than an encoder and a decoder are done.
 export const nearby = ["127.0.0.1", "localhost", "[::1]"].includes(location.hostname);
 
+// page tells this page from others that show the same shot.
+const page = Math.random().toString(36).slice(2);
+
 const worker = new Worker(new URL("./frame-worker.js", import.meta.url), { type: "module" });
 
 export class Frames {
@@ -43,7 +46,7 @@ export class Frames {
     worker.postMessage({ id: ++this.id, ...request(w), w: w.w, h: w.h, pixels: nearby });
   }
 
-  answer({ id, image, clipped, cancelled, error }) {
+  answer({ id, image, clipped, cancelled, superseded, error }) {
     if (!this.now || id !== this.id) {
       image?.close();
       return; // another has taken over
@@ -53,7 +56,8 @@ export class Frames {
     if (image) {
       this.got({ ...w, image, clipped, took: performance.now() - this.since });
       this.run();
-    } else if (!cancelled) this.failed(error, w);
+    } else if (superseded) this.run();
+    else if (!cancelled) this.failed(error, w);
   }
 }
 
@@ -63,10 +67,10 @@ function request({ long, x, y, w, h, final, plain, patch, version }) {
   if (patch) {
     return {
       url: `/shots/${shot.id}/frame`,
-      init: post({ patch, long, x, y, w, h, as }, csrf()),
+      init: post({ patch, long, x, y, w, h, as, page }, csrf()),
     };
   }
-  const q = new URLSearchParams({ long, x, y, w, h, as, v: plain ? 0 : version });
+  const q = new URLSearchParams({ long, x, y, w, h, as, page, v: plain ? 0 : version });
   if (plain) q.set("plain", "1");
   return { url: `/shots/${shot.id}/frame?${q}` };
 }

@@ -1,5 +1,6 @@
 // The shots page: photos opened by drop or file chooser, with progress.
 import { told } from "./ask.js";
+import "./fail.js";
 
 const form = document.getElementById("upload");
 const input = document.getElementById("photo");
@@ -38,13 +39,30 @@ function open(file) {
   }
   return new Promise((done) => {
     const xhr = new XMLHttpRequest();
+    const id = Math.random().toString(36).slice(2) + Date.now().toString(36);
+    // When all is sent, how far it is read is asked for.
+    const follow = async () => {
+      while (row.isConnected && xhr.readyState < 4) {
+        const r = await fetch(`/uploads/${id}`).catch(() => null);
+        const far = r?.status === 200 ? await r.json() : null;
+        if (!far || xhr.readyState === 4 || row.classList.contains("failed")) break;
+        if (far.stage === "waiting") name.textContent = `${file.name}: waits while others are read`;
+        else if (far.stage === "reading") {
+          name.textContent = `${file.name}: reading the picture`;
+          bar.value = far.share;
+        }
+        await new Promise((go) => setTimeout(go, 300));
+      }
+    };
     xhr.open("POST", form.dataset.url);
     xhr.setRequestHeader("X-CSRF-Token", form.dataset.csrf);
+    xhr.setRequestHeader("X-Upload", id);
     xhr.upload.onprogress = (e) => {
       bar.value = e.loaded / e.total;
       if (e.loaded === e.total) {
         name.textContent = `${file.name}: reading the picture`;
         bar.removeAttribute("value");
+        follow();
       }
     };
     xhr.onload = () => {
@@ -106,10 +124,10 @@ document.addEventListener("drop", (e) => {
 });
 
 // What cannot be taken back asks once more, in the button itself.
-document.addEventListener("submit", (e) => {
-  const ask = e.target.dataset.confirm;
-  const button = e.submitter;
-  if (!ask || !button || button.dataset.sure) return;
+document.addEventListener("htmx:confirm", (e) => {
+  const ask = e.detail.elt.dataset.confirm;
+  const button = e.detail.elt.querySelector("button");
+  if (!ask || button.dataset.sure) return;
   e.preventDefault();
   button.dataset.sure = "1";
   button.textContent = ask;

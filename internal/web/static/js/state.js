@@ -3,7 +3,8 @@
 // A value in the user's hand is a draft: a JSON Patch that frames are asked for
 // with, and that nobody saves. Letting go commits the same patch. Commits go one
 // after the other, each on the version that the one before it made.
-import { ask, told } from "./ask.js";
+import { ask } from "./ask.js";
+import { exchange as exchangeBy } from "./fail.js";
 import { notice, hideNotice } from "./notice.js";
 
 const read = () => JSON.parse(document.getElementById("shot-state").dataset.state);
@@ -81,19 +82,6 @@ export function setDraft(patch) {
 }
 
 let queue = Promise.resolve();
-let failure = null;
-
-document.body.addEventListener("htmx:responseError", (e) => {
-  failure = told(e.detail.xhr.status, e.detail.xhr.responseText);
-});
-document.body.addEventListener("htmx:sendError", () => {
-  failure = {
-    status: 0,
-    title: "No answer",
-    text: "Pyrant does not answer. Your last change is not saved; all before it is. See that it runs, then try again.",
-  };
-});
-
 // refresh takes over what the last answer brought, after the given operations.
 function refresh(ops = []) {
   const old = shot.version;
@@ -110,15 +98,8 @@ function refresh(ops = []) {
   tell("change");
 }
 
-async function exchange(verb, url, values) {
-  failure = null;
-  try {
-    await window.htmx.ajax(verb, url, { target: "#bench", swap: "morph:innerHTML", values });
-  } catch {
-    // htmx has told of it by its events, which set the failure.
-  }
-  return failure;
-}
+const exchange = (verb, url, values) =>
+  exchangeBy(verb, url, { target: "#bench", swap: "morph:innerHTML", values });
 
 // show opens a step of the bench, for a light.
 export function show(step = shot.step, index = shot.light) {
@@ -156,8 +137,9 @@ export function send(path, values = {}, ops = []) {
         ["Put mine on top", () => newest().then(() => send(path, values, ops))],
         ["Show the newest", newest],
       ]);
-    } else if (bad.status === 0) {
-      notice(bad.title, bad.text, [["Try again", () => send(path, values)]]);
+    } else if (bad.status === 0 || bad.status >= 500) {
+      // No fault of the change: it is kept, and can be sent again.
+      notice(bad.title, bad.text, [["Try again", () => send(path, values, ops)]]);
     } else {
       notice(bad.title, bad.text, [], true);
       await newest();

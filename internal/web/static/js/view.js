@@ -228,7 +228,23 @@ function setBusy(yes) {
     if (!frames.now || frames.now.plain || (frames.now.final && !nearby)) return;
     busy.firstElementChild.textContent = "Rendering…";
     busy.hidden = false;
+    howFar();
   }, 500);
+}
+
+// howFar says how far the photo itself is read, where that is what is waited for.
+async function howFar() {
+  while (!busy.hidden) {
+    const r = await fetch(`/shots/${shot.id}/reading`).catch(() => null);
+    if (busy.hidden) return;
+    const far = r?.status === 200 ? await r.json() : null;
+    busy.firstElementChild.textContent = !far
+      ? "Rendering…"
+      : far.stage === "reading"
+        ? `Reading the photo, ${Math.round(100 * far.share)} %`
+        : "Waiting for other photos to be read";
+    await new Promise((go) => setTimeout(go, 400));
+  }
 }
 busy.querySelector("button").addEventListener("click", () => {
   frames.cancel();
