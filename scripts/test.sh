@@ -35,6 +35,9 @@ go test -race -short $(go list ./internal/... | grep -v -e /colour -e /codec -e 
 # Of the renderer's tests those that run things side by side: all would take many minutes.
 go test -race -short ./internal/render -run 'Beside|AnyViewport|Cancelled|PanicEnds|WhatAChange|HowFar'
 
+step "Torture, a turn of each kind"
+go run ./scripts/torture --minutes 1
+
 step "Browser tests"
 go build -o bin/pyrant ./cmd/pyrant
 npm run --silent e2e

@@ -1,11 +1,13 @@
 package colour
 
 import (
+	"encoding/binary"
 	"errors"
 	"fmt"
 	"math"
 	"math/rand/v2"
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/lucasb-eyer/go-colorful"
@@ -317,6 +319,94 @@ func TestAgreesWithAnotherLibrary(t *testing.T) {
 	}
 	if worst > 1e-6 {
 		t.Errorf("differences of colours are off by up to %v", worst)
+	}
+}
+
+// paraTag and curvTag make tone curves as profiles hold them.
+func paraTag(kind uint16, v ...float64) []byte {
+	b := append([]byte("para\x00\x00\x00\x00"), byte(kind>>8), byte(kind), 0, 0)
+	for _, x := range v {
+		b = binary.BigEndian.AppendUint32(b, uint32(int32(math.Round(x*65536))))
+	}
+	return b
+}
+
+func curvTag(n uint32, v ...uint16) []byte {
+	b := binary.BigEndian.AppendUint32([]byte("curv\x00\x00\x00\x00"), n)
+	for _, x := range v {
+		b = binary.BigEndian.AppendUint16(b, x)
+	}
+	return b
+}
+
+// Each kind of tone curve of ICC.1:2022 (10.6 and 10.18) has the values of its formula.
+func TestToneCurves(t *testing.T) {
+	for name, tt := range map[string]struct {
+		tag  []byte
+		want func(x float64) float64
+	}{
+		"kind 0":           {paraTag(0, 2), func(x float64) float64 { return x * x }},
+		"kind 1":           {paraTag(1, 2, 1.25, -0.25), func(x float64) float64 { return math.Pow(math.Max(1.25*x-0.25, 0), 2) }},
+		"kind 2":           {paraTag(2, 2, 1, -0.25, 0.125), func(x float64) float64 { return math.Pow(math.Max(x-0.25, 0), 2) + 0.125 }},
+		"kind 3":           {paraTag(3, 2, 0.75, 0.25, 0.5, 0.25), func(x float64) float64 { return pick(x >= 0.25, math.Pow(0.75*x+0.25, 2), 0.5*x) }},
+		"kind 4":           {paraTag(4, 2, 0.7, 0.25, 0.5, 0.25, 0.0625, 0.0625), func(x float64) float64 { return pick(x >= 0.25, math.Pow(0.7*x+0.25, 2)+0.0625, 0.5*x+0.0625) }},
+		"no curve":         {curvTag(0), func(x float64) float64 { return x }},
+		"one number":       {curvTag(1, 0x0180), func(x float64) float64 { return math.Pow(x, 1.5) }},
+		"two numbers":      {curvTag(2, 6553, 65535), func(x float64) float64 { return 6553.0/65535 + x*(65535-6553)/65535 }},
+		"three numbers":    {curvTag(3, 0, 6553, 65535), func(x float64) float64 { return pick(x < 0.5, x*2*6553/65535, (6553+(2*x-1)*(65535-6553))/65535) }},
+		"a little falling": {curvTag(3, 0, 65535, 65533), func(x float64) float64 { return math.Min(2*x, 1) }},
+	} {
+		f, err := parseTRC(tt.tag)
+		if err != nil {
+			t.Errorf("%s: %v", name, err)
+			continue
+		}
+		for _, x := range []float64{0, 0.1, 0.2, 0.2499, 0.25, 0.3, 0.5, 0.77, 1} {
+			if got := f(x); math.Abs(got-tt.want(x)) > 1e-4 {
+				t.Errorf("%s at %v is %v, want %v", name, x, got, tt.want(x))
+			}
+		}
+	}
+	for name, tag := range map[string][]byte{
+		"cut off":         paraTag(4, 2, 1, 0, 1, 0, 0),
+		"of no kind":      paraTag(5, 2, 1, 0, 1, 0, 0, 0, 0),
+		"of no type":      []byte("text\x00\x00\x00\x00\x00\x00\x00\x00"),
+		"a table cut off": curvTag(4, 1, 2, 3),
+		"falling":         curvTag(2, 65535, 0),
+		"above 1":         paraTag(1, 1, 1, 0.5),
+		"below 0":         paraTag(4, 1, 1, 0, 1, 0, -0.5, 0),
+		"no number":       paraTag(1, -2, 1, 0),
+		"dark":            curvTag(2, 0, 30000),
+		"of no room":      nil,
+	} {
+		if f, err := parseTRC(tag); err == nil {
+			t.Errorf("a curve that is %s is taken: %v", name, f(0.5))
+		} else if !errors.Is(err, ErrProfile) {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+}
+
+func pick(first bool, a, b float64) float64 {
+	if first {
+		return a
+	}
+	return b
+}
+
+// What a profile calls itself is shown on one short line, whatever it holds.
+func TestDescriptionsAreCut(t *testing.T) {
+	desc := func(text string) []byte {
+		b := binary.BigEndian.AppendUint32([]byte("desc\x00\x00\x00\x00"), uint32(len(text)+1))
+		return append(append(b, text...), 0)
+	}
+	for text, want := range map[string]string{
+		"Quay P3": "Quay P3", " two\nlines\x00and\x1b[31m more ": "two lines and [31m more", "": "embedded profile", "\xff\xfe": "embedded profile",
+		strings.Repeat("x", 80): strings.Repeat("x", 80), strings.Repeat("y", 5000): strings.Repeat("y", 79) + "…",
+	} {
+		if got := describe(desc(text)); got != want {
+			t.Errorf("%.90q is shown as %q", text, got)
+		}
 	}
 }
 

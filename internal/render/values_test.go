@@ -118,6 +118,23 @@ func TestOverlappingCoresMix(t *testing.T) {
 	near(t, "both", linear(m, 150, 100)[0], (a+b)/2, 2e-3)
 }
 
+// Columns that several cores cover are gone over once: light would join to them twice.
+func TestSpansAreJoined(t *testing.T) {
+	for _, tt := range []struct{ from, want [][2]int }{
+		{nil, nil},
+		{[][2]int{{3, 5}}, [][2]int{{3, 5}}},
+		{[][2]int{{7, 9}, {1, 4}}, [][2]int{{1, 4}, {7, 9}}},
+		{[][2]int{{1, 4}, {3, 9}, {20, 22}}, [][2]int{{1, 9}, {20, 22}}},
+		{[][2]int{{1, 10}, {3, 5}}, [][2]int{{1, 10}}},
+		{[][2]int{{1, 4}, {4, 6}}, [][2]int{{1, 6}}},
+		{[][2]int{{1, 4}, {5, 6}}, [][2]int{{1, 4}, {5, 6}}},
+	} {
+		if got := joined(slices.Clone(tt.from)); !slices.Equal(got, tt.want) {
+			t.Errorf("%v become %v, want %v", tt.from, got, tt.want)
+		}
+	}
+}
+
 // Beside the edge of a half plane a shell is the Gaussian's integral, times its
 // tint, its strength and the faders, from bright light down to what no step of 8 bits
 // would show; below that it is nothing.

@@ -7,8 +7,9 @@
 // of all packages that are named until one fails. The sources stay as they are: the
 // go command is given changed copies (-overlay).
 //
-// A survivor is a place where a mistake would not be found. Some are none: a cache
-// limit that only costs time, a bound that is never reached.
+// A survivor is a place where a mistake would not be found. Some are none, as the
+// change makes nothing different that could be noticed: those that were looked at are
+// listed in equivalent.txt beside this file, with the reason, and counted apart.
 package main
 
 import (
@@ -36,6 +37,7 @@ import (
 type mutant struct {
 	file string
 	at   token.Position
+	line string // of the source, trimmed
 	what string
 	code []byte
 }
@@ -75,7 +77,11 @@ func main() {
 		log.Fatal(err)
 	}
 	defer os.RemoveAll(dir)
-	survived, tried := 0, 0
+	known, err := equivalents()
+	if err != nil {
+		log.Fatal(err)
+	}
+	survived, tried, same := 0, 0, 0
 	for _, m := range all {
 		killed, built, err := try(dir, m, flag.Args(), *limit)
 		if err != nil {
@@ -85,12 +91,39 @@ func main() {
 			continue
 		}
 		tried++
-		if !killed {
-			survived++
-			fmt.Printf("%s:%d:%d: %s\n", m.file, m.at.Line, m.at.Column, m.what)
+		if killed {
+			continue
 		}
+		if why, ok := known[filepath.ToSlash(filepath.Clean(m.file))+"|"+m.line]; ok {
+			same++
+			fmt.Printf("%s:%d:%d: %s (the same: %s)\n", m.file, m.at.Line, m.at.Column, m.what, why)
+			continue
+		}
+		survived++
+		fmt.Printf("%s:%d:%d: %s\n", m.file, m.at.Line, m.at.Column, m.what)
 	}
-	fmt.Printf("%s: %d of %d changes survive (%d places)\n", flag.Arg(0), survived, tried, possible)
+	fmt.Printf("%s: %d of %d changes survive, and %d that make nothing different (%d places)\n", flag.Arg(0), survived, tried-same, same, possible)
+}
+
+// equivalents reads the places that were looked at: file, line of code, reason.
+func equivalents() (map[string]string, error) {
+	b, err := os.ReadFile(filepath.Join("scripts", "mutate", "equivalent.txt"))
+	if err != nil {
+		return nil, err
+	}
+	out := map[string]string{}
+	for _, l := range strings.Split(string(b), "\n") {
+		if l == "" || strings.HasPrefix(l, "#") {
+			continue
+		}
+		file, rest, _ := strings.Cut(l, " | ")
+		i := strings.LastIndex(rest, " | ")
+		if i < 0 {
+			return nil, fmt.Errorf("equivalent.txt: %q", l)
+		}
+		out[file+"|"+rest[:i]] = rest[i+3:]
+	}
+	return out, nil
 }
 
 // try runs the tests of the packages under a change, one package after the other.
@@ -148,15 +181,21 @@ func mutants(dir, only string) (out []mutant, err error) {
 		if strings.HasSuffix(name, "_test.go") || !strings.HasPrefix(filepath.Base(name), only) {
 			continue
 		}
+		src, err := os.ReadFile(name)
+		if err != nil {
+			return nil, err
+		}
+		lines := strings.Split(string(src), "\n")
 		fset := token.NewFileSet()
-		f, err := parser.ParseFile(fset, name, nil, parser.ParseComments)
+		f, err := parser.ParseFile(fset, name, src, parser.ParseComments)
 		if err != nil {
 			return nil, err
 		}
 		take := func(pos token.Pos, what string) {
 			var b bytes.Buffer
 			if err := format.Node(&b, fset, f); err == nil {
-				out = append(out, mutant{name, fset.Position(pos), what, b.Bytes()})
+				at := fset.Position(pos)
+				out = append(out, mutant{name, at, strings.TrimSpace(lines[at.Line-1]), what, b.Bytes()})
 			}
 		}
 		ast.Inspect(f, func(n ast.Node) bool {
