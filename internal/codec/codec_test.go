@@ -555,3 +555,29 @@ func BenchmarkOpenJPEG6MP(b *testing.B) {
 		open(b, buf.Bytes())
 	}
 }
+
+// Whatever an EXIF block holds, what is carried on is a block that can be carried on, in
+// every format.
+func FuzzEXIF(f *testing.F) {
+	for _, order := range []binary.AppendByteOrder{binary.LittleEndian, binary.BigEndian} {
+		f.Add(exif(order, 6, []byte("thumb")))
+	}
+	m := image.NewRGBA(image.Rect(0, 0, 2, 2))
+	f.Fuzz(func(t *testing.T, block []byte) {
+		if len(block) > 60_000 {
+			return
+		}
+		kept := carried(block)
+		for _, format := range []string{"jpeg", "png", "tiff"} {
+			o := Options{Format: format, Quality: 80, EXIF: kept}
+			o.Lost()
+			p, err := Open(ctx, write(t, m, o))
+			if err != nil {
+				t.Fatalf("%s: a picture with it cannot be read: %v", format, err)
+			}
+			if p.Width != 2 || p.Height != 2 {
+				t.Errorf("%s: it turned the picture", format)
+			}
+		}
+	})
+}

@@ -114,6 +114,23 @@ func TestPlane(t *testing.T) {
 	}
 }
 
+// Channels stay apart, and are the average of one channel each.
+func TestBoxRowOfColours(t *testing.T) {
+	src, one := make([]float32, 3*50), make([]float32, 50)
+	for i := range one {
+		one[i] = float32((i*i)%17) / 17
+		src[3*i], src[3*i+1], src[3*i+2] = one[i], 1-one[i], 0.25
+	}
+	got, want := make([]float32, 3*11), make([]float32, 11)
+	BoxRow(got, src, 3, 2, 5, 55, 4.1, 0.5)
+	BoxRow(want, one, 1, 2, 5, 55, 4.1, 0.5)
+	for i, v := range want {
+		if got[3*i] != v || math.Abs(float64(got[3*i+1]-(0.5-v))) > 1e-6 || math.Abs(float64(got[3*i+2]-0.125)) > 1e-6 {
+			t.Errorf("sample %d is %v, want %v", i, got[3*i:3*i+3], v)
+		}
+	}
+}
+
 // An area average keeps the light: the sum of the result times the step is the
 // sum of the source, and a constant stays one.
 func TestBoxRowKeepsLight(t *testing.T) {

@@ -309,6 +309,7 @@ func TestStacksHaveTheirNumbers(t *testing.T) {
 		{"between none and some", []Shell{{Radius: 0, Strength: 0.5, Join: Add}, {Radius: 30, Strength: 0.3, Join: Add}}, 1, Shell{3, 0.4, Tint{}, 0, Add}, 3},
 		{"in the widest of narrow gaps", []Shell{{Radius: 10, Strength: 1, Join: Add}, {Radius: 11, Strength: 1, Join: Add}, {Radius: 13, Strength: 1, Join: Add}}, 2, Shell{12, 1, Tint{}, 0, Add}, 4},
 		{"behind those of the same radius", []Shell{{Radius: 5, Strength: 0.1, Join: Add}, {Radius: 5, Strength: 0.2, Join: Add}, {Radius: 5, Strength: 0.4, Join: Add}, {Radius: 20, Strength: 0.6, Join: Add}}, 3, Shell{10, 0.5, Tint{}, 0, Add}, 5},
+		{"not between two that are as good as none", []Shell{{Radius: 0, Strength: 1, Join: Add}, {Radius: 0.35, Strength: 1, Join: Add}, {Radius: 0.42, Strength: 1, Join: Add}}, 2, Shell{0.383, 1, Tint{}, 0, Add}, 4},
 		{"the first of gaps alike", []Shell{{Radius: 1, Strength: 1, Join: Add}, {Radius: 4, Strength: 1, Join: Add}, {Radius: 16, Strength: 1, Join: Add}}, 1, Shell{2, 1, Tint{}, 0, Add}, 4},
 	} {
 		got, err := shells(tt.from...).AddShell(1)
@@ -334,6 +335,12 @@ func TestStacksHaveTheirNumbers(t *testing.T) {
 	}
 	if even, err = shells(Shell{Radius: 8, Join: Add}, Shell{Radius: 0, Join: Add}, Shell{Radius: 1, Join: Add}).SpaceEvenly(1); err != nil || even.Lights[1].Shells[0].Radius != 0.5 || even.Lights[1].Shells[1].Radius != 2 {
 		t.Errorf("even radii from none: %v, %+v", err, even.Lights[1].Shells)
+	}
+	if even, err = shells(Shell{Join: Add}, Shell{Radius: 0.55, Join: Add}, Shell{Join: Add}).SpaceEvenly(1); err != nil || even.Lights[1].Shells[2].Radius != 0.55 || even.Lights[1].Shells[0].Radius != 0.5 {
+		t.Errorf("even radii up to 0.55: %v, %+v", err, even.Lights[1].Shells)
+	}
+	if even, err = shells(Shell{Join: Add}, Shell{Join: Add}, Shell{Radius: 0.1, Join: Add}).SpaceEvenly(1); err != nil || even.Lights[1].Shells[2].Radius != 0.5 {
+		t.Errorf("even radii of nearly none: %v, %+v", err, even.Lights[1].Shells)
 	}
 	two := shells(Shell{Radius: 9, Join: Add}, Shell{Radius: 1, Join: Add})
 	if even, err = two.SpaceEvenly(1); err != nil || even.Lights[1].Shells[0].Radius != 1 || even.Lights[1].Shells[1].Radius != 9 {
@@ -404,7 +411,7 @@ func TestLargestDocument(t *testing.T) {
 	if _, err := Decode(fits); err != nil {
 		t.Errorf("a document of 8 MB: %v", err)
 	}
-	if _, err := Decode(over); !fault.Is(err, fault.TooLarge) {
+	if _, err := Decode(over); !fault.Is(err, fault.TooLarge) || !strings.Contains(err.Error(), "larger than 8 MB") {
 		t.Errorf("a document of more: %v", err)
 	}
 }
@@ -444,6 +451,12 @@ func TestToneWindow(t *testing.T) {
 	for _, c := range []struct{ v, want float64 }{{0.05, 0}, {0.1, 0}, {0.15, 0.5}, {0.2, 1}, {0.5, 1}, {0.7, 1}, {0.75, 0.5}, {0.81, 0}} {
 		if got := w.At(c.v); math.Abs(got-c.want) > 1e-9 {
 			t.Errorf("the window lets %.3f of brightness %v through, want %v", got, c.v, c.want)
+		}
+	}
+	hard := ToneWindow{0.2, 0.7, 0} // fades over a thousandth all the same
+	for v, want := range map[float64]float64{0.1989: 0, 0.1995: 0.5, 0.2: 1, 0.7: 1, 0.7005: 0.5, 0.7011: 0} {
+		if got := hard.At(v); math.Abs(got-want) > 1e-6 {
+			t.Errorf("a hard window lets %.3f of brightness %v through, want %v", got, v, want)
 		}
 	}
 	if !(ToneWindow{0, 1, 0.1}).Whole() || w.Whole() || (ToneWindow{0, 0.9, 0.1}).Whole() || (ToneWindow{0.1, 1, 0.1}).Whole() {
@@ -712,6 +725,45 @@ func FuzzDecode(f *testing.F) {
 		// What is accepted can be written and read again.
 		if _, err := Decode(r.Encode()); err != nil {
 			t.Errorf("accepted once, refused again: %v", err)
+		}
+	})
+}
+
+// Whatever is sent as a change, what is accepted is a valid recipe, and the one that it
+// was sent for stays as it was.
+func FuzzApply(f *testing.F) {
+	r := sample(f)
+	before := string(r.Encode())
+	for _, seed := range []string{
+		`[{"op":"replace","path":"/lights/0/gel/hue","value":20}]`, `[{"op":"remove","path":"/lights/1/shells/0"}]`,
+		`[{"op":"add","path":"/lights/0/shapes/-","value":{"kind":"tube","width":5,"nodes":[{"x":1,"y":2},{"x":3,"y":4}]}}]`,
+		`[{"op":"shift","path":"/lights/0/shapes/0","value":[5,-7]}]`, `[{"op":"replace","path":"","value":{}}]`,
+		`[{"op":"replace","path":"/lights/0/shapes/0/nodes/1/in","value":[1,1e308]},{"op":"remove","path":"/lights/0/core/feather"}]`,
+	} {
+		f.Add([]byte(seed))
+	}
+	f.Fuzz(func(t *testing.T, data []byte) {
+		ops, err := setting.ParseOps(data)
+		if err != nil {
+			return
+		}
+		next, err := r.Apply(ops)
+		if string(r.Encode()) != before {
+			t.Fatal("a change reached the recipe that it was sent for")
+		}
+		r.Title(ops)
+		if err != nil {
+			var e *fault.Error
+			if !errors.As(err, &e) {
+				t.Errorf("an error that no user can read: %v", err)
+			}
+			return
+		}
+		if err := next.Validate(); err != nil {
+			t.Errorf("accepted, but not valid: %v", err)
+		}
+		if next.Photo != r.Photo || next.Version != r.Version {
+			t.Error("a change reached what is fixed")
 		}
 	})
 }

@@ -518,6 +518,13 @@ func TestTitles(t *testing.T) {
 	if got := Title(s, append(both, Op{Op: "replace", Path: "/width"})); got != "Change" {
 		t.Errorf("values all over: %q", got)
 	}
+	// One path that leads on from another.
+	if got := Title(s, []Op{{Op: "replace", Path: "/goods/1"}, {Op: "replace", Path: "/goods/1/to"}}); got != "Good 2" {
+		t.Errorf("a good and a value of it: %q", got)
+	}
+	if got := Title(s, []Op{{Op: "replace", Path: "/goods/1/to"}, {Op: "replace", Path: "/goods/1"}}); got != "Good 2" {
+		t.Errorf("a value of a good and the good: %q", got)
+	}
 	if got := Title(s, nil); got != "Change" {
 		t.Errorf("nothing: %q", got)
 	}

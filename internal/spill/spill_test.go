@@ -123,6 +123,11 @@ func TestFieldHoldsTheReach(t *testing.T) {
 			t.Errorf("scale %v: a part of the field is %v, %v", scale, part.Rect, err)
 		}
 	}
+	// Also where it lies further down than across.
+	low, err := source(t, box(100, 2000, 150, 2100), 300).Field(ctx, 1, 2, image.Rect(-10000, -10000, 10000, 10000))
+	if err != nil || low.Rect.Min.X > -48 || low.Rect.Min.X < -58 || low.Rect.Max.X < 110 || low.Rect.Max.X > 120 || low.Rect.Min.Y > 426 || low.Rect.Min.Y < 418 || low.Rect.Max.Y < 598 || low.Rect.Max.Y > 606 {
+		t.Errorf("the field of a panel far down lies at %v, %v", low.Rect, err)
+	}
 	// Sixteen samples to the reach, and no finer than pixels.
 	for scale, want := range map[float64]int{1: 5, 0.5: 4, 0.01: 0, 100: 10} {
 		if got := s.Level(scale); got != want {
