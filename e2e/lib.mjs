@@ -77,7 +77,7 @@ const version = () => JSON.parse(document.getElementById("shot-state").dataset.s
 
 // rested waits until all that the page asked for is on the screen.
 export const rested = (page) =>
-  page.waitForFunction(() => document.getElementById("stage").getAttribute("aria-busy") === "false", null, {
+  page.waitForFunction(() => document.getElementById("stage")?.getAttribute("aria-busy") === "false", null, {
     timeout: 30_000,
   });
 
@@ -87,6 +87,7 @@ export async function settled(page) {
   await page.waitForFunction(
     () => {
       const stage = document.getElementById("stage");
+      if (!stage) return false; // still on the page before
       const v = JSON.parse(document.getElementById("shot-state").dataset.state).version;
       return stage.dataset.drawn === `${v}:final` && stage.getAttribute("aria-busy") === "false";
     },

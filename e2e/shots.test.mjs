@@ -33,9 +33,13 @@ test("what is no photo is refused with a sentence, and the rest is opened", asyn
   await page.getByText("huge.jpg: The file is larger than 1 MB").waitFor();
   await page.getByText("empty.jpg: The file is empty").waitFor();
   assert.deepEqual(await names(page), []);
+  // One that is good beside one that is not is shown at once, and the refusal stays.
+  await upload(page, file("note.jpg", Buffer.from("Dear")), file("Zero.jpg", good));
+  await page.waitForFunction(() => document.querySelectorAll(".shot").length === 1);
+  await page.getByText("note.jpg: This file is not a picture").waitFor();
   await upload(page, file("One.jpg", good), file("Two.jpg", good));
-  await page.waitForFunction(() => document.querySelectorAll(".shot").length === 2);
-  assert.deepEqual((await names(page)).sort(), ["One", "Two"]);
+  await page.waitForFunction(() => document.querySelectorAll(".shot").length === 3);
+  assert.deepEqual((await names(page)).sort(), ["One", "Two", "Zero"]);
   assert.deepEqual(page.faults, []);
   await page.context().close();
 });

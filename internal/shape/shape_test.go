@@ -74,6 +74,8 @@ func TestCoverageSumsToArea(t *testing.T) {
 		{"frame along the edges of tiles", Shapes{Outline{Nodes: PathOf(corners(0, 0, 1024, 0, 1024, 1024, 0, 1024)...)},
 			Outline{Away: true, Nodes: PathOf(corners(256, 256, 768, 256, 768, 768, 256, 768)...)}}, 1, 1024*1024 - 512*512},
 		{"diamond with its corners on tiles' middles", Shapes{Outline{Nodes: PathOf(corners(128, 640, 640, 128, 1152, 640, 640, 1152)...)}}, 1, 1024 * 1024 / 2},
+		{"tips on the middles of tiles", Shapes{Outline{Nodes: PathOf(corners(100, 100, 300, 100, 200, 640)...)}, Outline{Nodes: PathOf(corners(100, 1300, 300, 1300, 200, 640)...)},
+			Outline{Nodes: PathOf(corners(1500, 600, 1510, 600, 1510, 680, 1500, 680)...)}}, 1, 200*540/2 + 200*660/2 + 800},
 		{"dot", Shapes{Tube{Width: 20, Nodes: PathOf(corners(40, 40, 40, 40)...)}}, 1, math.Pi * 100},
 	}
 	for _, tt := range tests {
@@ -174,11 +176,11 @@ func TestFlatteningKeepsToTheCurve(t *testing.T) {
 				// quarters themselves are off by 0.03 %.
 				worst = math.Max(worst, r*scale-math.Hypot(mid.X, mid.Y)-0.0003*r*scale)
 			}
-			if worst > tolerance {
+			if worst > 0.01 {
 				t.Errorf("radius %v at %v: off by %.4f px", r, scale, worst)
 			}
 			// As many pieces as chords of that sagitta need, and no more than twice.
-			need := math.Pi / math.Acos(1-tolerance/(r*scale))
+			need := math.Pi / math.Acos(1-0.01/(r*scale))
 			if n := float64(len(line)); n > 2.5*need+8 {
 				t.Errorf("radius %v at %v: %v pieces, where %.0f do", r, scale, n, need)
 			}
@@ -193,7 +195,7 @@ func TestFlatteningKeepsToTheCurve(t *testing.T) {
 		b := Node{X: p[3].X, Y: p[3].Y, In: [2]float64{p[2].X - p[3].X, p[2].Y - p[3].Y}}
 		line := flatten(PathOf(a, b), false, 1)
 		second := func(i int) float64 { return p[i].sub(p[i+1].mul(2)).add(p[i+2]).dist(Point{}) }
-		if want := int(math.Ceil(math.Sqrt(3 * 2 / 8.0 * math.Max(second(0), second(1)) / tolerance))); len(line) != want+1 {
+		if want := int(math.Ceil(math.Sqrt(3 * 2 / 8.0 * math.Max(second(0), second(1)) / 0.01))); len(line) != want+1 {
 			t.Errorf("%v is flattened to %d pieces, want %d", p, len(line)-1, want)
 		}
 		for k := range 1000 {
@@ -206,7 +208,7 @@ func TestFlatteningKeepsToTheCurve(t *testing.T) {
 				u := math.Min(math.Max(((q.X-line[i-1].X)*d.X+(q.Y-line[i-1].Y)*d.Y)/(d.X*d.X+d.Y*d.Y), 0), 1)
 				gap = math.Min(gap, q.dist(line[i-1].add(d.mul(u))))
 			}
-			if gap > tolerance {
+			if gap > 0.01 {
 				t.Fatalf("%v: a point of the curve lies %v px from the line", p, gap)
 			}
 		}
@@ -296,6 +298,18 @@ func TestDropBesideFill(t *testing.T) {
 		})
 	}
 	work.Wait()
+	// What lies below is kept: the tiles of three rows of 256 less the first.
+	m = NewMask(shapes, 1)
+	m.Plane(b)
+	all := m.Bytes()
+	m.Drop(255)
+	if m.Bytes() != all {
+		t.Error("tiles that reach further down are let go of")
+	}
+	m.Drop(256)
+	if left := m.Bytes(); left >= all || left < all/3 {
+		t.Errorf("of %d bytes %d are left below the first row of tiles", all, left)
+	}
 	m.Drop(b.Max.Y + 1000)
 	if n := m.Bytes(); n > 64<<10 {
 		t.Errorf("when all is let go of, %d bytes are held", n)

@@ -89,12 +89,22 @@ function open(file) {
   });
 }
 
+// regrid shows the shots as they are now and leaves the rows of what was not opened.
+async function regrid() {
+  const page = await fetch("/").then((r) => r.text());
+  const grid = new DOMParser().parseFromString(page, "text/html").getElementById("grid");
+  const old = document.getElementById("grid") ?? document.querySelector(".empty");
+  old.replaceWith(grid);
+  window.htmx.process(grid);
+}
+
 async function openAll(files) {
   const urls = [];
   for (const f of files) urls.push(await open(f));
   const good = urls.filter(Boolean);
   if (files.length === 1 && good.length === 1) location.href = good[0];
-  else if (good.length && good.length === files.length) location.reload();
+  else if (good.length === files.length) location.reload();
+  else if (good.length) await regrid();
 }
 
 input.addEventListener("change", () => {
