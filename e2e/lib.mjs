@@ -66,7 +66,8 @@ export async function open(browser, url, options = {}) {
   page.faults = [];
   page.on("pageerror", (e) => page.faults.push(e.message));
   page.on("console", (m) => {
-    if (m.type() === "error" && !/status of (4|5)\d\d|Response Status Error Code/.test(m.text())) page.faults.push(m.text());
+    if (m.type() === "error" && !/status of (4|5)\d\d|Response Status Error Code/.test(m.text()))
+      page.faults.push(m.text());
   });
   await page.goto(url);
   return page;

@@ -479,6 +479,43 @@ func TestMemoryIsBounded(t *testing.T) {
 	}
 }
 
+// Kinds of pictures that are not read are called by their names, with what to do.
+func TestKindsThatAreNotReadAreNamed(t *testing.T) {
+	entry := func(tag, value uint16) []byte {
+		b := binary.LittleEndian.AppendUint16(nil, tag)
+		b = binary.LittleEndian.AppendUint16(b, 3)
+		b = binary.LittleEndian.AppendUint32(b, 1)
+		return append(binary.LittleEndian.AppendUint16(b, value), 0, 0)
+	}
+	tiffOf := func(samples, planes uint16) []byte {
+		b := []byte("II*\x00\x08\x00\x00\x00\x02\x00")
+		return append(append(append(b, entry(277, samples)...), entry(284, planes)...), make([]byte, 40)...)
+	}
+	webp := func(flags byte) []byte {
+		return append([]byte("RIFF\x40\x00\x00\x00WEBPVP8X\x0a\x00\x00\x00"), append([]byte{flags}, make([]byte, 40)...)...)
+	}
+	for name, tt := range map[string]struct {
+		data []byte
+		say  string
+	}{
+		"BigTIFF":                {append([]byte("II+\x00\x08\x00\x00\x00"), make([]byte, 40)...), "This is a BigTIFF"},
+		"BigTIFF, other way":     {append([]byte("MM\x00+\x00\x08\x00\x00"), make([]byte, 40)...), "This is a BigTIFF"},
+		"planes":                 {tiffOf(3, 2), "separate planes"},
+		"one plane, called so":   {tiffOf(1, 2), "damaged"}, // grey has but one
+		"interleaved":            {tiffOf(3, 1), "damaged"},
+		"animation":              {webp(2), "is an animation"},
+		"animation with profile": {webp(0x22), "is an animation"},
+		"still":                  {webp(0x20), "damaged"},
+		"PDF":                    {[]byte("%PDF-1.7 and more than a few bytes of it"), "not a picture that Pyrant reads"},
+	} {
+		_, err := Open(ctx, tt.data)
+		var fe *fault.Error
+		if !errors.As(err, &fe) || !strings.Contains(fe.Msg, tt.say) {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+}
+
 // What a format cannot hold is said, not dropped in silence.
 func TestWhatIsLostIsSaid(t *testing.T) {
 	large := exif(binary.LittleEndian, 1, make([]byte, 70_000))

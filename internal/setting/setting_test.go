@@ -289,6 +289,7 @@ func TestValidate(t *testing.T) {
 		{func(s *stall) { s.Width = 0.5 }, "width: 0.5 is out of range; give a value from 1 to 600."},
 		{func(s *stall) { s.Width = 600.5 }, "width: 600.5 is out of range; give a value from 1 to 600."},
 		{func(s *stall) { s.Width = math.Inf(1) }, "width: This is not a number."},
+		{func(s *stall) { s.Width = 1e300 }, "width: 1e+300 is out of range; give a value from 1 to 600."},
 		{func(s *stall) { s.Shelf = 11 }, "shelf: 11 is out of range; give a value from 0 to 10."},
 		{func(s *stall) { s.Edge[1] = 401 }, "edge: 401 is out of range; give a value from -400 to 400."},
 		{func(s *stall) { s.Name = "" }, "name: Name has 1 to 8 characters."},

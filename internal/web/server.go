@@ -41,11 +41,12 @@ var staticFiles embed.FS
 
 // Options of a server.
 type Options struct {
-	Addr       string   // to listen on; loopback unless chosen otherwise
-	Hosts      []string // further host names that the application answers to
-	Data       string   // the data folder
-	MaxUpload  int64    // bytes
-	CacheBytes int64    // memory for render nodes
+	Addr       string        // to listen on; loopback unless chosen otherwise
+	Hosts      []string      // further host names that the application answers to
+	Data       string        // the data folder
+	MaxUpload  int64         // bytes
+	CacheBytes int64         // memory for render nodes
+	Idle       time.Duration // how long a body may rest before it is given up; 30 s unless chosen otherwise
 	Log        *slog.Logger
 }
 
@@ -75,6 +76,9 @@ func New(opt Options) (*Server, error) {
 	}
 	if opt.MaxUpload <= 0 {
 		opt.MaxUpload = 200 << 20
+	}
+	if opt.Idle <= 0 {
+		opt.Idle = 30 * time.Second
 	}
 	if opt.CacheBytes <= 0 {
 		opt.CacheBytes = 1 << 30
@@ -134,7 +138,7 @@ func (s *Server) routes() {
 	// A body that may not be is refused before anything of it is read, by whatever comes
 	// after. A file comes with its token in the header alone: to look for it in the form
 	// would be to read the file.
-	page := []echo.MiddlewareFunc{s.bounded(recipe.MaxBytes + 1<<20), protect("header:X-CSRF-Token,form:csrf")}
+	page := []echo.MiddlewareFunc{s.bounded(recipe.MaxBytes + 1<<20), protect("header:X-CSRF-Token,form:csrf"), parsed}
 	file := []echo.MiddlewareFunc{s.bounded(s.opt.MaxUpload + 1<<16), protect("header:X-CSRF-Token")}
 	// What can be had can be asked about.
 	get := func(path string, h echo.HandlerFunc) {
@@ -178,12 +182,28 @@ func (s *Server) bounded(limit int64) echo.MiddlewareFunc {
 				return &http.MaxBytesError{Limit: limit}
 			}
 			if r.ContentLength != 0 {
-				_ = http.NewResponseController(c.Response()).SetReadDeadline(time.Now().Add(idle))
+				_ = http.NewResponseController(c.Response()).SetReadDeadline(time.Now().Add(s.opt.Idle))
 			}
 			r.Body = slowBody{http.MaxBytesReader(c.Response(), r.Body, limit)}
 			c.Response().Header().Set("Cache-Control", "no-store")
 			return next(c)
 		}
+	}
+}
+
+// parsed reads a form, so that one that does not come whole is said to be so: handlers
+// that ask for a value would find it missing.
+func parsed(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		r := c.Request()
+		if err := r.ParseForm(); err != nil {
+			var long *http.MaxBytesError
+			if errors.As(err, &long) || errors.Is(err, errSlow) || fault.Cancelled(err) {
+				return err
+			}
+			return echo.NewHTTPError(http.StatusBadRequest, "The request could not be read.")
+		}
+		return next(c)
 	}
 }
 

@@ -24,9 +24,6 @@ import (
 	"pyrant/internal/store"
 )
 
-// idle is how long a body may rest before it is given up.
-const idle = 30 * time.Second
-
 // openPhoto makes a shot of an uploaded photo or archive. The body is read part by part
 // into memory, never to a temporary file, and no further than may be.
 func (s *Server) openPhoto(c *echo.Context) error {
@@ -48,7 +45,7 @@ func (s *Server) openPhoto(c *echo.Context) error {
 		case part.FormName() != "photo":
 			continue
 		}
-		data, err := readAll(part, s.opt.MaxUpload, max(r.ContentLength, 0), func() { _ = deadline.SetReadDeadline(time.Now().Add(idle)) })
+		data, err := readAll(part, s.opt.MaxUpload, max(r.ContentLength, 0), func() { _ = deadline.SetReadDeadline(time.Now().Add(s.opt.Idle)) })
 		if err != nil {
 			return badBody(err)
 		}

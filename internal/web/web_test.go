@@ -1056,6 +1056,28 @@ func TestPlainFormsAreAnsweredWithPages(t *testing.T) {
 	}
 }
 
+// A body that rests for too long is given up, and the asker is told.
+func TestSlowBodies(t *testing.T) {
+	a := start(t, Options{Idle: 150 * time.Millisecond})
+	at := a.shot()
+	for name, head := range map[string]string{
+		"an upload": "POST /shots HTTP/1.1\r\nContent-Type: multipart/form-data; boundary=x\r\nContent-Length: 90000\r\n",
+		"a change":  "POST " + at + "/changes HTTP/1.1\r\nContent-Type: application/x-www-form-urlencoded\r\nContent-Length: 90000\r\n",
+	} {
+		conn, err := net.Dial("tcp", strings.TrimPrefix(a.http.URL, "http://"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		fmt.Fprintf(conn, "%sHost: 127.0.0.1\r\nX-CSRF-Token: %s\r\nCookie: pyrant_csrf=%s\r\n\r\n--x\r\nContent-Disposition: form-data; name=\"photo\"; filename=\"a.jpg\"\r\n\r\nhalf", head, a.csrf, a.csrf)
+		conn.SetReadDeadline(time.Now().Add(20 * time.Second))
+		answer, err := io.ReadAll(conn)
+		conn.Close()
+		if err != nil || !strings.HasPrefix(string(answer), "HTTP/1.1 408") || !strings.Contains(string(answer), "came too slowly") {
+			t.Errorf("%s that rests: %v, %.300q", name, err, answer)
+		}
+	}
+}
+
 // A stop while an upload goes on ends the upload, in time and without an error.
 func TestStopWithAnUploadOpen(t *testing.T) {
 	s, err := New(Options{Addr: "127.0.0.1:0", Data: t.TempDir(), Log: slog.New(slog.DiscardHandler)})
