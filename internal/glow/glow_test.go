@@ -268,6 +268,55 @@ func TestProfileIsThatOfALongTube(t *testing.T) {
 	}
 }
 
+func TestDistancesAndBands(t *testing.T) {
+	for i, want := range []float64{2, 4, 8, 16} {
+		if got := LogSpace(2, 16, 4)[i]; math.Abs(got-want) > 1e-9 {
+			t.Errorf("distance %d is %v, want %v", i, got, want)
+		}
+	}
+	// Not blurred, a band is there or not.
+	for d, want := range map[float64]float64{-1: 1, 0: 1, 0.1: 0, 5: 0} {
+		if got := Profile(0, 10, d); got != want {
+			t.Errorf("at %v a sharp band is %v", d, got)
+		}
+	}
+	// At the edge of a wide band, a half; as far outside as inside, the rest of it.
+	if got := Profile(3, 1000, 0); math.Abs(got-0.5) > 1e-9 {
+		t.Errorf("at the edge: %v", got)
+	}
+	if a, b := Profile(3, 1000, 2), Profile(3, 1000, -2); math.Abs(a+b-1) > 1e-9 || a >= b {
+		t.Errorf("2 px outside %v, inside %v", a, b)
+	}
+}
+
+// At the upper and lower end of a level the expansion is that of a level with zeros
+// beyond it.
+func TestExpansionAtTheEnds(t *testing.T) {
+	f := fill(image.Rect(0, 0, 3, 2), func(x, y int) float32 { return float32(1 + x + 5*y) })
+	s, err := Collapse(context.Background(), []Term{{Level: 1, Field: f, Weight: []float32{1}}}, 1, image.Rect(-4, -4, 10, 10))
+	if err != nil {
+		t.Fatal(err)
+	}
+	// Along one axis a sample spreads over five: 1/8, 1/2, 3/4, 1/2, 1/8.
+	k := map[int]float64{-2: 0.125, -1: 0.5, 0: 0.75, 1: 0.5, 2: 0.125}
+	row := make([]float32, 14)
+	var tmp []float32
+	for y := -4; y < 10; y++ {
+		tmp = s.Row(row, -4, y, tmp)
+		for i, got := range row {
+			want := 0.0
+			for sy := range 2 {
+				for sx := range 3 {
+					want += float64(f.At(sx, sy)) * k[i-4-2*sx] * k[y-2*sy]
+				}
+			}
+			if math.Abs(float64(got)-want) > 1e-5 {
+				t.Errorf("at %d, %d it is %v, want %v", i-4, y, got, want)
+			}
+		}
+	}
+}
+
 func TestCancelled(t *testing.T) {
 	done, cancel := context.WithCancel(ctx)
 	cancel()
