@@ -19,7 +19,7 @@ import (
 const keepBackups = 7
 
 // ErrDamaged says that the database cannot be read as it is.
-var ErrDamaged = errors.New("store: the database is damaged")
+var ErrDamaged = errors.New("the database is damaged")
 
 // backupName returns the name of the copy of a day.
 func backupName(day time.Time) string { return "pyrant-" + day.Format("2006-01-02") + ".db" }
@@ -44,16 +44,7 @@ func (s *Store) Backup(ctx context.Context, now time.Time) error {
 	if err := s.db.WithContext(ctx).Exec("VACUUM INTO ?", tmp).Error; err != nil {
 		return wrap(err)
 	}
-	err := atomicfile.Write(name, 0o600, func(w io.Writer) error {
-		f, err := os.Open(tmp)
-		if err != nil {
-			return err
-		}
-		defer f.Close()
-		_, err = io.Copy(w, f)
-		return err
-	})
-	if err != nil {
+	if err := copyFile(name, tmp); err != nil {
 		return wrap(err)
 	}
 	list, err := backups(s.dir)
@@ -133,14 +124,18 @@ func Restore(dir string, now time.Time) (from, kept string, err error) {
 			return "", "", err
 		}
 	}
-	err = atomicfile.Write(main, 0o600, func(w io.Writer) error {
-		f, err := os.Open(from)
-		if err != nil {
-			return err
-		}
-		defer f.Close()
-		_, err = io.Copy(w, f)
+	return from, kept, copyFile(main, from)
+}
+
+// copyFile makes the file name a copy of another, whole or not at all.
+func copyFile(name, from string) error {
+	f, err := os.Open(from)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	return atomicfile.Write(name, 0o600, func(w io.Writer) error {
+		_, err := io.Copy(w, f)
 		return err
 	})
-	return from, kept, err
 }

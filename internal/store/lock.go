@@ -12,7 +12,7 @@ import (
 )
 
 // ErrTaken says that another Pyrant has the data folder open.
-var ErrTaken = errors.New("store: the data folder is taken")
+var ErrTaken = errors.New("the data folder is taken")
 
 // take locks a data folder, so that two programs do not write to it at once. The
 // system lets go of the lock when the program ends, however it ends. In the file stands

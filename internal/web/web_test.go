@@ -537,7 +537,10 @@ func TestArchiveOpensElsewhere(t *testing.T) {
 	}
 }
 
-func TestServeStopsGracefully(t *testing.T) {
+// served runs an application as the command does. stop ends it, and gives what it ended
+// with.
+func served(t *testing.T) (addr string, stop func() error) {
+	t.Helper()
 	s, err := New(Options{Addr: "127.0.0.1:0", Data: t.TempDir(), Log: slog.New(slog.DiscardHandler)})
 	if err != nil {
 		t.Fatal(err)
@@ -546,19 +549,23 @@ func TestServeStopsGracefully(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	ctx, stop := context.WithCancel(context.Background())
-	ended := make(chan error)
+	ctx, cancel := context.WithCancel(context.Background())
+	ended := make(chan error, 1)
 	go func() { ended <- s.Serve(ctx, l) }()
-	resp, err := http.Get("http://" + l.Addr().String())
+	return l.Addr().String(), func() error { cancel(); return <-ended }
+}
+
+func TestServeStopsGracefully(t *testing.T) {
+	addr, stop := served(t)
+	resp, err := http.Get("http://" + addr)
 	if err != nil || resp.StatusCode != 200 {
 		t.Fatalf("%v, %v", resp, err)
 	}
 	resp.Body.Close()
-	stop()
-	if err := <-ended; err != nil {
+	if err := stop(); err != nil {
 		t.Errorf("stopping: %v", err)
 	}
-	if _, err := http.Get("http://" + l.Addr().String()); err == nil {
+	if _, err := http.Get("http://" + addr); err == nil {
 		t.Error("it still answers")
 	}
 }
@@ -1080,18 +1087,8 @@ func TestSlowBodies(t *testing.T) {
 
 // A stop while an upload goes on ends the upload, in time and without an error.
 func TestStopWithAnUploadOpen(t *testing.T) {
-	s, err := New(Options{Addr: "127.0.0.1:0", Data: t.TempDir(), Log: slog.New(slog.DiscardHandler)})
-	if err != nil {
-		t.Fatal(err)
-	}
-	l, err := s.Listen()
-	if err != nil {
-		t.Fatal(err)
-	}
-	ctx, stop := context.WithCancel(context.Background())
-	ended := make(chan error)
-	go func() { ended <- s.Serve(ctx, l) }()
-	resp, err := http.Get("http://" + l.Addr().String())
+	addr, stop := served(t)
+	resp, err := http.Get("http://" + addr)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -1100,15 +1097,14 @@ func TestStopWithAnUploadOpen(t *testing.T) {
 		t.Fatal(err)
 	}
 	token := regexp.MustCompile(`data-csrf="([^"]+)"`).FindSubmatch(page)[1]
-	conn, err := net.Dial("tcp", l.Addr().String())
+	conn, err := net.Dial("tcp", addr)
 	if err != nil {
 		t.Fatal(err)
 	}
 	defer conn.Close()
 	fmt.Fprintf(conn, "POST /shots HTTP/1.1\r\nHost: 127.0.0.1\r\nX-CSRF-Token: %s\r\nCookie: pyrant_csrf=%s\r\nContent-Type: multipart/form-data; boundary=x\r\nContent-Length: 100000\r\n\r\n--x\r\nContent-Disposition: form-data; name=\"photo\"; filename=\"a.jpg\"\r\n\r\nhalf", token, token)
 	time.Sleep(100 * time.Millisecond)
-	stop()
-	if err := <-ended; err != nil {
+	if err := stop(); err != nil {
 		t.Errorf("it ended with %v", err)
 	}
 }
