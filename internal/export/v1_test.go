@@ -18,6 +18,7 @@ import (
 	"pyrant/internal/photo"
 	"pyrant/internal/recipe"
 	"pyrant/internal/render"
+	"pyrant/internal/setting"
 	"pyrant/internal/store"
 )
 
@@ -141,6 +142,16 @@ func TestDataFolderOfTheFirstVersionHoldsTheSameShots(t *testing.T) {
 		}
 		if !bytes.Equal(got.Encode(), want.Recipe.Encode()) || !bytes.Equal(ph, want.Photo) {
 			t.Errorf("revision %d is not the shot of the archive %s", seq, name)
+		}
+	}
+}
+
+// A tag cannot name a constant; what photos can be opened, recipes written and exports
+// asked for is the same all the same.
+func TestEdgesGoAsFarAsPhotosDo(t *testing.T) {
+	for _, s := range []*setting.Setting{setting.Of[recipe.Photo]("width"), setting.Of[recipe.Photo]("height"), setting.Of[Settings]("long")} {
+		if s.Max.A != codec.MaxEdge {
+			t.Errorf("%s goes to %v, photos to %d", s.Label, s.Max.A, codec.MaxEdge)
 		}
 	}
 }

@@ -320,7 +320,10 @@ func frameOf(raw any) (f setting.Frame) {
 	return f
 }
 
+// widest is the longest edge that a photo can have.
+var widest = setting.Of[Photo]("width").Max.A
+
 // Schema returns the JSON Schema of recipes.
 func Schema() []byte {
-	return setting.Schema[Recipe]("https://pyrant.example/recipe.schema.json", "Pyrant recipe", setting.Frame{W: 60000, H: 60000})
+	return setting.Schema[Recipe]("https://pyrant.example/recipe.schema.json", "Pyrant recipe", setting.Frame{W: widest, H: widest})
 }
