@@ -136,6 +136,14 @@ func TestDeclarations(t *testing.T) {
 	if r := Of[stall]("rebate"); r.Times != 100 || r.Length || r.Log || r.From != r.Min || r.To != r.Max || r.Digits() != 1 {
 		t.Errorf("the rebate is declared as %+v", r)
 	}
+	for _, tt := range []struct {
+		step, times float64
+		digits      int
+	}{{0, 1, 0}, {1, 1, 0}, {5, 1, 0}, {0.5, 1, 1}, {0.01, 1, 2}, {0.01, 100, 0}, {0.025, 100, 1}, {1e-8, 1, 6}, {0.001, 1, 3}} {
+		if got := (&Setting{Step: tt.step, Times: tt.times}).Digits(); got != tt.digits {
+			t.Errorf("steps of %v, shown times %v, have %d digits, want %d", tt.step, tt.times, got, tt.digits)
+		}
+	}
 	if Field(reflect.TypeFor[stall](), "Width") != nil {
 		t.Error("a name in another case is found")
 	}
