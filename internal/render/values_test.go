@@ -338,6 +338,32 @@ func TestCodesThatAreKept(t *testing.T) {
 	}
 }
 
+// At half the size and untouched, each pixel is the mean of four, in linear light, with
+// the photo's own profile or another.
+func TestPlainAtHalfTheSizeIsTheMean(t *testing.T) {
+	p := noise(60, 40, false)
+	for _, layer := range []Layer{Plain, Whole} {
+		m := rgba(t, New(1<<20), Request{Photo: p, Recipe: recipe.New(60, 40), LongEdge: 30, Layer: layer})
+		d := render(t, New(1<<20), Request{Photo: p, Recipe: recipe.New(60, 40), LongEdge: 30, Layer: layer, Deep: true})
+		for y := range 20 {
+			for x := range 30 {
+				for c := range 3 {
+					mean := 0.0
+					for _, at := range [][2]int{{0, 0}, {1, 0}, {0, 1}, {1, 1}} {
+						mean += colour.SRGBToLinear(float64(p.Pix8[3*((2*y+at[1])*60+2*x+at[0])+c])/255) / 4
+					}
+					if got := float64(m.Pix[m.PixOffset(x, y)+c]); math.Abs(got-255*colour.LinearToSRGB(mean)) > 0.51 {
+						t.Fatalf("layer %q, pixel %d, %d: %v, want %.2f", layer, x, y, got, 255*colour.LinearToSRGB(mean))
+					}
+					if got := linear(d, x, y)[c]; math.Abs(got-mean) > 1e-4 {
+						t.Fatalf("layer %q, pixel %d, %d of 16 bits: %v, want %v", layer, x, y, got, mean)
+					}
+				}
+			}
+		}
+	}
+}
+
 // A mistake in one piece of work ends that work with an error, in whatever goroutine
 // it happens, and the engine goes on.
 func TestPanicEndsOnlyItsRender(t *testing.T) {
