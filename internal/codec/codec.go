@@ -56,13 +56,13 @@ func Size(data []byte) (format string, width, height int, err error) {
 	return format, cfg.Width, cfg.Height, err
 }
 
-// NeedOf returns about how much memory decoding a photo takes, after the same checks.
-func NeedOf(data []byte) (int64, error) {
+// Need returns about how much memory decoding a photo takes, after the same checks.
+func Need(data []byte) (int64, error) {
 	format, cfg, err := header(data)
 	if err != nil {
 		return 0, err
 	}
-	return Need(format, cfg), nil
+	return need(data, format, cfg), nil
 }
 
 // header reads and checks a picture's header.
@@ -101,7 +101,7 @@ func header(data []byte) (format string, cfg image.Config, err error) {
 		return "", cfg, &fault.Error{Kind: fault.TooLarge, Msg: fmt.Sprintf("This picture says that it is %d × %d pixels. Pyrant opens up to %d megapixels and %d pixels on an edge; make it smaller first.",
 			cfg.Width, cfg.Height, MaxPixels/1_000_000, MaxEdge)}
 	}
-	if n := Need(format, cfg); n > MaxBytes {
+	if n := need(data, format, cfg); n > MaxBytes {
 		return "", cfg, &fault.Error{Kind: fault.TooLarge, Msg: fmt.Sprintf("This picture of %d × %d pixels would take %.1f GB of memory to open; Pyrant gives a photo %.1f GB. Make it smaller, or save it with 8 bits a sample.",
 			cfg.Width, cfg.Height, float64(n)/1e9, float64(MaxBytes)/1e9)}
 	}
@@ -143,8 +143,8 @@ func planar(data []byte) bool {
 	return is[planes] == 2 && is[samples] > 1
 }
 
-// Need returns about how much memory decoding a picture of such a header takes.
-func Need(format string, cfg image.Config) int64 {
+// need returns about how much memory decoding a picture of such a header takes.
+func need(data []byte, format string, cfg image.Config) int64 {
 	decoder, samples := int64(4), int64(3) // bytes a pixel
 	switch cfg.ColorModel {
 	case color.RGBA64Model, color.NRGBA64Model:
@@ -155,8 +155,8 @@ func Need(format string, cfg image.Config) int64 {
 		decoder = 1
 	case color.YCbCrModel:
 		decoder = 3
-		if format == "jpeg" {
-			decoder += 12 // the coefficients of a progressive one
+		if format == "jpeg" && progressive(data) {
+			decoder += 12 // its coefficients
 		}
 	}
 	return int64(cfg.Width) * int64(cfg.Height) * (decoder + samples)

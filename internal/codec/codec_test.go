@@ -479,6 +479,24 @@ func TestMemoryIsBounded(t *testing.T) {
 	}
 }
 
+// A JPEG takes more where it is progressive: its coefficients are kept until the end.
+func TestMemoryOfJPEGs(t *testing.T) {
+	jpegOf := func(w, h uint16, frame byte) []byte {
+		b := []byte{0xff, 0xd8, 0xff, 0xe0, 0, 16, 'J', 'F', 'I', 'F', 0, 1, 1, 0, 0, 1, 0, 1, 0, 0, 0xff, frame, 0, 17, 8, byte(h >> 8), byte(h), byte(w >> 8), byte(w), 3, 1, 0x22, 0, 2, 0x11, 1, 3, 0x11, 1}
+		return append(b, make([]byte, 40_000)...)
+	}
+	for _, tt := range []struct {
+		w, h  uint16
+		frame byte
+		need  int64 // 0 for too much
+	}{{14000, 14000, 0xc0, 6 * 14000 * 14000}, {14000, 14000, 0xc2, 0}, {12000, 8400, 0xc2, 18 * 12000 * 8400}, {12000, 8400, 0xc0, 6 * 12000 * 8400}} {
+		got, err := Need(jpegOf(tt.w, tt.h, tt.frame))
+		if got != tt.need || (err == nil) != (tt.need > 0) {
+			t.Errorf("%d × %d, frame %x: %d, %v", tt.w, tt.h, tt.frame, got, err)
+		}
+	}
+}
+
 // Kinds of pictures that are not read are called by their names, with what to do.
 func TestKindsThatAreNotReadAreNamed(t *testing.T) {
 	entry := func(tag, value uint16) []byte {

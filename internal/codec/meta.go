@@ -53,8 +53,8 @@ var (
 	iccPrefix  = []byte("ICC_PROFILE\x00")
 )
 
-func (m *meta) jpeg(data []byte) {
-	parts := map[byte][]byte{}
+// jpegSegmentsOf visits the segments before a JPEG's pixels, until visit returns false.
+func jpegSegmentsOf(data []byte, visit func(kind byte, seg []byte) bool) {
 	for i := 2; i+4 <= len(data) && data[i] == 0xff; {
 		kind := data[i+1]
 		if kind == 0xda || kind == 0xd9 {
@@ -68,15 +68,34 @@ func (m *meta) jpeg(data []byte) {
 		if n < 2 || i+2+n > len(data) {
 			break
 		}
-		seg := data[i+4 : i+2+n]
+		if !visit(kind, data[i+4:i+2+n]) {
+			return
+		}
+		i += 2 + n
+	}
+}
+
+// progressive tells whether a JPEG's frame is of the kind that is decoded as a whole
+// before the first pixel is known (ITU T.81, SOF2).
+func progressive(data []byte) (is bool) {
+	jpegSegmentsOf(data, func(kind byte, _ []byte) bool {
+		is = kind == 0xc2
+		return !is
+	})
+	return is
+}
+
+func (m *meta) jpeg(data []byte) {
+	parts := map[byte][]byte{}
+	jpegSegmentsOf(data, func(kind byte, seg []byte) bool {
 		switch {
 		case kind == 0xe1 && bytes.HasPrefix(seg, exifPrefix) && m.exif == nil:
 			m.exif = seg[len(exifPrefix):]
 		case kind == 0xe2 && bytes.HasPrefix(seg, iccPrefix) && len(seg) > len(iccPrefix)+2:
 			parts[seg[len(iccPrefix)]] = seg[len(iccPrefix)+2:]
 		}
-		i += 2 + n
-	}
+		return true
+	})
 	for i := byte(1); int(i) <= len(parts); i++ {
 		m.icc = append(m.icc, parts[i]...)
 	}

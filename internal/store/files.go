@@ -60,10 +60,16 @@ func (s *Store) ReadFile(sum string) ([]byte, error) {
 	return data, nil
 }
 
+// there tells whether a file lies there, of the size that it should have: enough for
+// what was read or written before.
+func (s *Store) there(f asset.File) bool {
+	info, err := os.Stat(s.FilePath(f.Sum))
+	return err == nil && info.Size() == int64(len(f.Data))
+}
+
 // whole tells whether a file is there with the bytes that its name promises.
 func (s *Store) whole(f asset.File) bool {
-	info, err := os.Stat(s.FilePath(f.Sum))
-	if err != nil || info.Size() != int64(len(f.Data)) {
+	if !s.there(f) {
 		return false
 	}
 	data, err := os.ReadFile(s.FilePath(f.Sum))
@@ -101,12 +107,12 @@ func (s *Store) relieved(do func() error) error {
 	return do()
 }
 
-// keep writes files that are not there yet and calls commit, which says in the
-// database who uses them. The caller holds s.keeping for reading, so that none of
+// keep writes files that are not there yet, or not as has tells them to be, and calls
+// commit, which says in the database who uses them. The caller holds s.keeping for reading, so that none of
 // them is collected before.
-func (s *Store) keep(files []asset.File, commit func() error) error {
+func (s *Store) keep(files []asset.File, has func(asset.File) bool, commit func() error) error {
 	for _, f := range files {
-		if s.whole(f) { // one that is damaged is healed
+		if has(f) {
 			continue
 		}
 		err := atomicfile.Write(s.FilePath(f.Sum), 0o600, func(w io.Writer) error {

@@ -259,7 +259,7 @@ func (s *Store) addShot(ctx context.Context, name string, photo File, files []as
 	doc, lists := r.Pack()
 	files = append(files, asset.Lists(lists)...)
 	shot := &Shot{ID: newID(), Name: name, PhotoSHA: photo.Sum, HeadSeq: 1, LastSeq: 1, Version: 1}
-	err := s.keep(files, func() error {
+	err := s.keep(files, s.whole, func() error { // what is damaged is healed
 		return s.write(ctx, func(tx *gorm.DB) error {
 			if err := tx.Clauses(onceOnly).Create(&photo).Error; err != nil {
 				return err
@@ -360,7 +360,7 @@ func (s *Store) Commit(ctx context.Context, id string, version int64, r *recipe.
 	files := asset.Lists(lists)
 	s.keeping.RLock()
 	defer s.keeping.RUnlock()
-	err = s.keep(files, func() error {
+	err = s.keep(files, s.there, func() error {
 		next, err = s.move(ctx, id, version, func(tx *gorm.DB, shot *Shot) error {
 			if err := tx.Where("shot_id = ? AND seq > ?", id, shot.HeadSeq).Delete(&Revision{}).Error; err != nil {
 				return err

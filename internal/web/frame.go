@@ -110,16 +110,12 @@ func (s *Server) sendFrame(c *echo.Context, shot *store.Shot, q *frameRequest) e
 	if err := q.check(); err != nil {
 		return err
 	}
-	done, err := s.turns.take(ctx, shot.ID+q.Page, len(q.Patch) > 0)
-	if err != nil {
-		return err
-	}
-	defer done()
 	r, err := s.draft(ctx, shot, q.Patch)
 	if err != nil {
 		return err
 	}
-	img, err := s.renderPart(ctx, shot, r, q.Long, image.Rect(q.X, q.Y, q.X+q.W, q.Y+q.H), q.Plain)
+	who := asker{shot.ID + q.Page, len(q.Patch) > 0}
+	img, err := s.renderPart(ctx, who, shot, r, q.Long, image.Rect(q.X, q.Y, q.X+q.W, q.Y+q.H), q.Plain)
 	if err != nil {
 		return err
 	}
@@ -140,12 +136,19 @@ func (s *Server) sendFrame(c *echo.Context, shot *store.Shot, q *frameRequest) e
 	return c.Blob(http.StatusOK, kind, b.Bytes())
 }
 
-// renderPart renders for a screen, which takes sRGB.
-func (s *Server) renderPart(ctx context.Context, shot *store.Shot, r *recipe.Recipe, long int, part image.Rectangle, plain bool) (*image.RGBA, error) {
+// renderPart renders for a screen, which takes sRGB, when it is the asker's turn. A turn
+// holds neither the reading of a photo nor the sending of what was made of it: others
+// need not wait for those.
+func (s *Server) renderPart(ctx context.Context, who asker, shot *store.Shot, r *recipe.Recipe, long int, part image.Rectangle, plain bool) (*image.RGBA, error) {
 	photo, err := s.photo(ctx, shot.PhotoSHA)
 	if err != nil {
 		return nil, err
 	}
+	done, err := s.turns.take(ctx, who)
+	if err != nil {
+		return nil, err
+	}
+	defer done()
 	layer := render.Whole
 	if plain {
 		layer = render.Plain
@@ -177,7 +180,7 @@ func (s *Server) renderPreview(ctx context.Context, shot *store.Shot, long int) 
 	if err != nil {
 		return nil, err
 	}
-	img, err := s.renderPart(ctx, shot, r, long, image.Rectangle{}, false)
+	img, err := s.renderPart(ctx, asker{lane: "preview"}, shot, r, long, image.Rectangle{}, false)
 	if err != nil {
 		return nil, err
 	}
@@ -208,11 +211,6 @@ func (s *Server) preview(c *echo.Context) error {
 		return c.NoContent(http.StatusNotModified)
 	}
 	b, err := cache.Get(ctx, s.engine.Cache, "preview "+tag, func(ctx context.Context) (bytesNode, error) {
-		done, err := s.turns.take(ctx, "preview", false)
-		if err != nil {
-			return nil, err
-		}
-		defer done()
 		return s.renderPreview(ctx, shot, previewEdge)
 	})
 	if err != nil {
@@ -270,7 +268,7 @@ func (s *Server) histogram(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	img, err := s.renderPart(ctx, shot, recipe.New(shot.Photo.Width, shot.Photo.Height), 400, image.Rectangle{}, true)
+	img, err := s.renderPart(ctx, asker{lane: "histogram"}, shot, recipe.New(shot.Photo.Width, shot.Photo.Height), 400, image.Rectangle{}, true)
 	if err != nil {
 		return err
 	}

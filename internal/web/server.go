@@ -182,9 +182,8 @@ func (s *Server) bounded(limit int64) echo.MiddlewareFunc {
 				return &http.MaxBytesError{Limit: limit}
 			}
 			if r.ContentLength != 0 {
-				_ = http.NewResponseController(c.Response()).SetReadDeadline(time.Now().Add(s.opt.Idle))
+				r.Body = slowBody{http.MaxBytesReader(c.Response(), r.Body, limit), http.NewResponseController(c.Response()), s.opt.Idle}
 			}
-			r.Body = slowBody{http.MaxBytesReader(c.Response(), r.Body, limit)}
 			c.Response().Header().Set("Cache-Control", "no-store")
 			return next(c)
 		}
@@ -197,33 +196,33 @@ func parsed(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		r := c.Request()
 		if err := r.ParseForm(); err != nil {
-			var long *http.MaxBytesError
-			if errors.As(err, &long) || errors.Is(err, errSlow) || fault.Cancelled(err) {
-				return err
-			}
-			return echo.NewHTTPError(http.StatusBadRequest, "The request could not be read.")
+			return badBody(err, unreadable)
 		}
 		return next(c)
 	}
 }
 
+// unreadable is said of a body that is not what it should be.
+var unreadable = echo.NewHTTPError(http.StatusBadRequest, "The request could not be read.")
+
 // errSlow says that a body rested for too long.
 var errSlow = errors.New("web: the body did not come in time")
 
-// slow tells a deadline of ours from one of the asker's.
-func slow(err error) error {
-	if errors.Is(err, os.ErrDeadlineExceeded) {
-		return errSlow
-	}
-	return err
+// slowBody is a body that may rest for so long. The server ends the deadline by itself when
+// the body is read.
+type slowBody struct {
+	io.ReadCloser
+	conn *http.ResponseController
+	idle time.Duration
 }
 
-// slowBody is a body whose deadline has a name of its own.
-type slowBody struct{ io.ReadCloser }
-
 func (b slowBody) Read(p []byte) (int, error) {
+	_ = b.conn.SetReadDeadline(time.Now().Add(b.idle)) // a recorder in a test has none
 	n, err := b.ReadCloser.Read(p)
-	return n, slow(err)
+	if errors.Is(err, os.ErrDeadlineExceeded) {
+		err = errSlow
+	}
+	return n, err
 }
 
 // protect refuses changes without the token of Pyrant's own pages, which it looks up in

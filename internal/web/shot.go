@@ -3,8 +3,8 @@ package web
 import (
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
+	"io"
 	"net/http"
 	"slices"
 	"strconv"
@@ -222,10 +222,12 @@ func (s *Server) draft(ctx context.Context, shot *store.Shot, patch json.RawMess
 
 // bindJSON reads a JSON body.
 func bindJSON(c *echo.Context, v any) error {
-	err := json.NewDecoder(c.Request().Body).Decode(v)
-	var long *http.MaxBytesError
-	if err != nil && !errors.As(err, &long) {
-		return echo.NewHTTPError(http.StatusBadRequest, "The request could not be read.")
+	data, err := io.ReadAll(c.Request().Body)
+	if err == nil {
+		err = json.Unmarshal(data, v)
 	}
-	return err
+	if err != nil {
+		return badBody(err, unreadable)
+	}
+	return nil
 }

@@ -17,9 +17,14 @@ type turns struct {
 	waiting []*turn
 }
 
+// asker is who wants a turn, and whether for values that are not saved.
+type asker struct {
+	lane  string
+	draft bool
+}
+
 type turn struct {
-	lane    string // who asks
-	draft   bool
+	asker
 	ready   chan struct{} // closed when it is its turn, or when it is dropped
 	dropped bool
 }
@@ -30,11 +35,11 @@ func newTurns(n int) *turns { return &turns{free: n} }
 var errDropped = fault.New(fault.Gone, "A newer draft has taken the place of this one.")
 
 // take waits for a turn. done must be called when the work is over.
-func (t *turns) take(ctx context.Context, lane string, draft bool) (done func(), err error) {
+func (t *turns) take(ctx context.Context, who asker) (done func(), err error) {
 	t.mu.Lock()
-	if draft {
+	if who.draft {
 		t.waiting = slices.DeleteFunc(t.waiting, func(w *turn) bool {
-			if w.lane != lane || !w.draft {
+			if w.asker != who {
 				return false
 			}
 			w.dropped = true
@@ -47,7 +52,7 @@ func (t *turns) take(ctx context.Context, lane string, draft bool) (done func(),
 		t.mu.Unlock()
 		return t.done, nil
 	}
-	w := &turn{lane: lane, draft: draft, ready: make(chan struct{})}
+	w := &turn{asker: who, ready: make(chan struct{})}
 	t.waiting = append(t.waiting, w)
 	t.mu.Unlock()
 	select {

@@ -25,7 +25,7 @@ func (t *turns) waits(n int) {
 func TestTurnsAreInOrderAndDropOldDrafts(t *testing.T) {
 	ctx := context.Background()
 	q := newTurns(1)
-	first, err := q.take(ctx, "a", true)
+	first, err := q.take(ctx, asker{"a", true})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -36,7 +36,7 @@ func TestTurnsAreInOrderAndDropOldDrafts(t *testing.T) {
 	ask := func(name, lane string, draft bool) {
 		n++
 		all.Go(func() {
-			done, err := q.take(ctx, lane, draft)
+			done, err := q.take(ctx, asker{lane, draft})
 			if errors.Is(err, errDropped) {
 				name = "dropped " + name
 			} else if err != nil {
@@ -72,7 +72,7 @@ func TestTurnsAreInOrderAndDropOldDrafts(t *testing.T) {
 	gone, leave := context.WithCancel(ctx)
 	left := make(chan error)
 	go func() {
-		_, err := q.take(gone, "c", true)
+		_, err := q.take(gone, asker{"c", true})
 		left <- err
 	}()
 	q.waits(4)
@@ -86,7 +86,7 @@ func TestTurnsAreInOrderAndDropOldDrafts(t *testing.T) {
 		t.Errorf("the order was %v, want %v", order, want)
 	}
 	// All turns are free again.
-	if done, err := q.take(ctx, "z", true); err != nil || q.free != 0 {
+	if done, err := q.take(ctx, asker{"z", true}); err != nil || q.free != 0 {
 		t.Errorf("afterwards: %v, %d free", err, q.free)
 	} else if done(); q.free != 1 {
 		t.Errorf("%d are free", q.free)
@@ -102,7 +102,7 @@ func TestTurnsUnderLoad(t *testing.T) {
 		all.Go(func() {
 			ctx, cancel := context.WithTimeout(context.Background(), time.Duration(i%7)*time.Millisecond)
 			defer cancel()
-			done, err := q.take(ctx, string(rune('a'+i%11)), i%2 == 0)
+			done, err := q.take(ctx, asker{string(rune('a' + i%11)), i%2 == 0})
 			if err != nil {
 				return
 			}

@@ -34,22 +34,27 @@ func (s *Server) openPhoto(c *echo.Context) error {
 	}
 	watch := s.reads.start(r.Header.Get("X-Upload"))
 	defer s.reads.end(r.Header.Get("X-Upload"))
-	deadline := http.NewResponseController(c.Response())
+	broken := &fault.Error{Msg: "The file did not come whole. Open it once more."}
 	for {
 		part, err := parts.NextPart()
 		switch {
 		case errors.Is(err, io.EOF):
 			return &fault.Error{Msg: "No file came with this. Choose a photo and try again."}
 		case err != nil:
-			return badBody(err)
+			return badBody(err, broken)
 		case part.FormName() != "photo":
 			continue
 		}
-		data, err := readAll(part, s.opt.MaxUpload, max(r.ContentLength, 0), func() { _ = deadline.SetReadDeadline(time.Now().Add(s.opt.Idle)) })
-		if err != nil {
-			return badBody(err)
+		data, err := io.ReadAll(io.LimitReader(part, s.opt.MaxUpload+1))
+		if err == nil && int64(len(data)) > s.opt.MaxUpload {
+			err = &http.MaxBytesError{Limit: s.opt.MaxUpload}
 		}
-		_ = deadline.SetReadDeadline(time.Time{})
+		if err == nil { // to its end, so that the server listens for the asker to leave
+			_, err = io.Copy(io.Discard, r.Body)
+		}
+		if err != nil {
+			return badBody(err, broken)
+		}
 		name := filepath.Base(strings.ReplaceAll(part.FileName(), `\`, "/"))
 		shot, err := s.add(r.Context(), cleanName(strings.TrimSuffix(name, filepath.Ext(name))), data, watch)
 		if err != nil {
@@ -60,36 +65,14 @@ func (s *Server) openPhoto(c *echo.Context) error {
 	}
 }
 
-// badBody turns what ails a body into what the user is told; limits and deadlines have
-// their own words.
-func badBody(err error) error {
+// badBody returns what ails a body where that has words of its own, such as its limit,
+// and else what is to be said.
+func badBody(err, say error) error {
 	var long *http.MaxBytesError
 	if errors.As(err, &long) || errors.Is(err, errSlow) || fault.Cancelled(err) {
 		return err
 	}
-	return &fault.Error{Msg: "The file did not come whole. Open it once more.", Err: err}
-}
-
-// readAll reads at most limit bytes; about is how many there may be. Before each piece
-// more is called.
-func readAll(r io.Reader, limit, about int64, more func()) ([]byte, error) {
-	data := make([]byte, 0, min(about, limit)+512)
-	for {
-		more()
-		if len(data) == cap(data) {
-			data = append(data, 0)[:len(data)]
-		}
-		n, err := r.Read(data[len(data):min(cap(data), len(data)+1<<20)])
-		data = data[:len(data)+n]
-		switch {
-		case int64(len(data)) > limit:
-			return nil, &http.MaxBytesError{Limit: limit}
-		case errors.Is(err, io.EOF):
-			return data, nil
-		case err != nil:
-			return nil, slow(err)
-		}
-	}
+	return say
 }
 
 // add makes a shot of the bytes of a photo or of an archive.
@@ -139,7 +122,7 @@ func (s *Server) decoded(ctx context.Context, sum string, watch *reading, load f
 		if err != nil {
 			return nil, err
 		}
-		need, err := codec.NeedOf(data)
+		need, err := codec.Need(data)
 		if err != nil {
 			return nil, err
 		}

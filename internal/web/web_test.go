@@ -31,6 +31,7 @@ import (
 	"testing"
 	"time"
 
+	"pyrant/internal/cache"
 	"pyrant/internal/codec"
 	"pyrant/internal/colour"
 	"pyrant/internal/recipe"
@@ -1083,6 +1084,45 @@ func TestSlowBodies(t *testing.T) {
 			t.Errorf("%s that rests: %v, %.300q", name, err, answer)
 		}
 	}
+}
+
+// A frame that waits for its turn longer than a body may rest is answered all the same.
+// And its turn is not held while a photo is read.
+func TestWaitingIsNotResting(t *testing.T) {
+	a := start(t, Options{Idle: 100 * time.Millisecond})
+	at, other := a.shot(), a.tones(20, 200)
+	ctx := context.Background()
+	first, err := a.server.turns.take(ctx, asker{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	second, err := a.server.turns.take(ctx, asker{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	time.AfterFunc(500*time.Millisecond, func() { first(); second() })
+	a.frame(at, "")
+	// With no memory left to read photos, a shot whose photo is in memory goes on.
+	a.server.engine.Cache = cache.New(64 << 20)
+	a.frame(at, "")
+	if err := a.server.decoding.Acquire(ctx, codec.MaxBytes); err != nil {
+		t.Fatal(err)
+	}
+	gone, leave := context.WithCancel(ctx)
+	defer leave()
+	for range 3 {
+		go func() {
+			q := a.request("GET", other+"/frame?long=300&x=0&y=0&w=50&h=50&as=png", "", nil).WithContext(gone)
+			if resp, err := a.client.Do(q); err == nil {
+				resp.Body.Close()
+			}
+		}()
+	}
+	for body := ""; !strings.Contains(body, "waiting"); _, body = a.get(other + "/reading") {
+		time.Sleep(2 * time.Millisecond)
+	}
+	a.frame(at, `[{"op":"replace","path":"/dusk/daylight","value":-1}]`)
+	a.server.decoding.Release(codec.MaxBytes)
 }
 
 // A stop while an upload goes on ends the upload, in time and without an error.

@@ -233,10 +233,12 @@ function setBusy(yes) {
 }
 
 // howFar says how far the photo itself is read, where that is what is waited for.
+let following = false;
 async function howFar() {
+  if (following) return;
+  following = true;
   while (!busy.hidden) {
     const r = await fetch(`/shots/${shot.id}/reading`).catch(() => null);
-    if (busy.hidden) return;
     const far = r?.status === 200 ? await r.json() : null;
     busy.firstElementChild.textContent = !far
       ? "Rendering…"
@@ -245,6 +247,7 @@ async function howFar() {
         : "Waiting for other photos to be read";
     await new Promise((go) => setTimeout(go, 400));
   }
+  following = false;
 }
 busy.querySelector("button").addEventListener("click", () => {
   frames.cancel();
