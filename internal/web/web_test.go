@@ -178,6 +178,19 @@ func (a *app) shot() string {
 	return told.URL
 }
 
+// demo brings the demo and gives its shots, the lit one first.
+func (a *app) demo() []store.Shot {
+	a.Helper()
+	if err := a.server.AddDemo(context.Background()); err != nil {
+		a.Fatal(err)
+	}
+	list, err := a.server.store.Shots(context.Background(), false)
+	if err != nil {
+		a.Fatal(err)
+	}
+	return list
+}
+
 func (a *app) shots() int {
 	a.Helper()
 	list, err := a.server.store.Shots(context.Background(), false)
@@ -575,13 +588,7 @@ func TestServeStopsGracefully(t *testing.T) {
 // its ends and its default are values that the recipe takes.
 func TestFieldsArePathsOfTheRecipe(t *testing.T) {
 	a := start(t, Options{})
-	if err := a.server.AddDemo(context.Background()); err != nil {
-		t.Fatal(err)
-	}
-	list, err := a.server.store.Shots(context.Background(), false)
-	if err != nil {
-		t.Fatal(err)
-	}
+	list := a.demo()
 	seen := 0
 	for _, shot := range list {
 		r, err := a.server.head(context.Background(), &shot)
@@ -707,13 +714,7 @@ func TestClippedPixelsAreCounted(t *testing.T) {
 func TestFalloffIsServed(t *testing.T) {
 	a := start(t, Options{})
 	ctx := context.Background()
-	if err := a.server.AddDemo(ctx); err != nil {
-		t.Fatal(err)
-	}
-	list, err := a.server.store.Shots(ctx, false)
-	if err != nil {
-		t.Fatal(err)
-	}
+	list := a.demo()
 	r, err := a.server.head(ctx, &list[0])
 	if err != nil {
 		t.Fatal(err)
@@ -837,13 +838,7 @@ func TestPanicInAnExportEndsOnlyIt(t *testing.T) {
 // The rail, in its order, is the table of steps, and each opens its bench.
 func TestEveryStepHasItsBench(t *testing.T) {
 	a := start(t, Options{})
-	if err := a.server.AddDemo(context.Background()); err != nil {
-		t.Fatal(err)
-	}
-	list, err := a.server.store.Shots(context.Background(), false)
-	if err != nil {
-		t.Fatal(err)
-	}
+	list := a.demo()
 	for _, at := range []string{a.shot(), "/shots/" + list[0].ID} { // with nothing in it, and lit
 		for _, s := range steps {
 			resp, body := a.get(at + "?step=" + s.ID)
@@ -1154,13 +1149,7 @@ func TestStopWithAnUploadOpen(t *testing.T) {
 func BenchmarkDraft(b *testing.B) {
 	a := start(b, Options{})
 	ctx := context.Background()
-	if err := a.server.AddDemo(ctx); err != nil {
-		b.Fatal(err)
-	}
-	list, err := a.server.store.Shots(ctx, false)
-	if err != nil {
-		b.Fatal(err)
-	}
+	list := a.demo()
 	demo := list[0]
 	r, err := a.server.head(ctx, &demo)
 	if err != nil {
@@ -1219,13 +1208,7 @@ func BenchmarkDraft(b *testing.B) {
 // page of 1280 by 800 asks for. Of it, "render" is the engine's.
 func BenchmarkDraftFrame(b *testing.B) {
 	a := start(b, Options{})
-	if err := a.server.AddDemo(context.Background()); err != nil {
-		b.Fatal(err)
-	}
-	list, err := a.server.store.Shots(context.Background(), false)
-	if err != nil {
-		b.Fatal(err)
-	}
+	list := a.demo()
 	for _, as := range []string{"pixels", "jpeg", "png"} {
 		b.Run(as, func(b *testing.B) {
 			n := 0

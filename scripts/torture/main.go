@@ -71,12 +71,12 @@ func main() {
 		{&tally{name: "kill -9 in a burst of saves", what: "saves acknowledged"}, killWhileSaving},
 		{&tally{name: "kill -9 in the first start", what: "starts afterwards"}, killFirstStart},
 		{&tally{name: "full disk", what: "saves until full"}, fullDisk},
-		{&tally{name: "removed while opened again", what: "photos opened"}, removeWhileOpening},
-		{&tally{name: "the same photo eight times at once", what: "photos opened"}, openAtOnce},
-		{&tally{name: "damaged pictures", what: "refused with a sentence"}, damagedPictures},
-		{&tally{name: "saves from 16 clients at once", what: "saves acknowledged"}, manyClients},
+		{&tally{name: "removed while opened again", what: "photos opened"}, served(removeWhileOpening)},
+		{&tally{name: "the same photo eight times at once", what: "photos opened"}, served(openAtOnce)},
+		{&tally{name: "damaged pictures", what: "refused with a sentence"}, served(damagedPictures)},
+		{&tally{name: "saves from 16 clients at once", what: "saves acknowledged"}, served(manyClients)},
 		{&tally{name: "slow and broken-off connections", what: "connections"}, slowConnections},
-		{&tally{name: "second start on the folder", what: "refused"}, secondStart},
+		{&tally{name: "second start on the folder", what: "refused"}, served(secondStart)},
 		{&tally{name: "photo damaged on the disk", what: "healed"}, damagedFile},
 		{&tally{name: "database pages overwritten", what: "noticed and gone back"}, damagedDatabase},
 	}
@@ -155,6 +155,16 @@ func must(t *tally, data string) *server {
 	return s
 }
 
+// served gives a torture a running server, which is stopped afterwards.
+func served(do func(*tally, string, *server)) func(*tally, string) {
+	return func(t *tally, data string) {
+		if s := must(t, data); s != nil {
+			defer s.stop(t)
+			do(t, data, s)
+		}
+	}
+}
+
 func (s *server) kill() { s.cmd.Process.Kill(); s.cmd.Wait() }
 
 // stop ends it as a user does, and tells whether it ended well.
@@ -200,13 +210,19 @@ func (s *server) upload(data []byte) (string, int, string, error) {
 	return told.URL, status, text, err
 }
 
+// versionIn finds a shot's version in its page, or in what a change answers.
+func versionIn(page string, otherwise int) int {
+	if m := regexp.MustCompile(`&#34;version&#34;:(\d+)`).FindStringSubmatch(page); m != nil {
+		fmt.Sscan(m[1], &otherwise)
+	}
+	return otherwise
+}
+
 // save sets the daylight and returns the next version.
 func (s *server) save(at string, version int, daylight float64) (int, int, error) {
 	status, text, err := s.post(at+"/changes", url.Values{"version": {fmt.Sprint(version)}, "step": {"dusk"},
 		"patch": {fmt.Sprintf(`[{"op":"replace","path":"/dusk/daylight","value":%g}]`, daylight)}})
-	if m := regexp.MustCompile(`&#34;version&#34;:(\d+)`).FindStringSubmatch(text); m != nil {
-		fmt.Sscan(m[1], &version)
-	}
+	version = versionIn(text, version)
 	return version, status, err
 }
 
@@ -269,9 +285,7 @@ func killWhileSaving(t *tally, data string) {
 			t.fail("the picture after a kill: %d %.200s %v", status, text, err)
 		}
 		_, page, _ := s.do("GET", at, "", nil)
-		if m := regexp.MustCompile(`&#34;version&#34;:(\d+)`).FindStringSubmatch(page); m != nil {
-			fmt.Sscan(m[1], &version)
-		}
+		version = versionIn(page, version)
 		last = is
 	}
 	s.stop(t)
@@ -301,12 +315,7 @@ func killFirstStart(t *tally, data string) {
 	}
 }
 
-func removeWhileOpening(t *tally, data string) {
-	s := must(t, data)
-	if s == nil {
-		return
-	}
-	defer s.stop(t)
+func removeWhileOpening(t *tally, data string, s *server) {
 	at, _, _, err := s.upload(photo(1))
 	if err != nil {
 		t.fail("%v", err)
@@ -340,12 +349,7 @@ func removeWhileOpening(t *tally, data string) {
 	}
 }
 
-func openAtOnce(t *tally, data string) {
-	s := must(t, data)
-	if s == nil {
-		return
-	}
-	defer s.stop(t)
+func openAtOnce(t *tally, data string, s *server) {
 	for range 3 {
 		t.tries.Add(1)
 		mine := photo(rand.IntN(1e6))
@@ -363,12 +367,7 @@ func openAtOnce(t *tally, data string) {
 	}
 }
 
-func damagedPictures(t *tally, data string) {
-	s := must(t, data)
-	if s == nil {
-		return
-	}
-	defer s.stop(t)
+func damagedPictures(t *tally, data string, s *server) {
 	for range 12 {
 		t.tries.Add(1)
 		b := bytes.Clone(photo(1))
@@ -404,12 +403,7 @@ func damagedPictures(t *tally, data string) {
 	}
 }
 
-func manyClients(t *tally, data string) {
-	s := must(t, data)
-	if s == nil {
-		return
-	}
-	defer s.stop(t)
+func manyClients(t *tally, data string, s *server) {
 	t.tries.Add(1)
 	shared, _, _, err := s.upload(photo(1))
 	if err != nil {
@@ -438,9 +432,7 @@ func manyClients(t *tally, data string) {
 					version, last = next, -float64(i)/10
 				case status == 409 && client >= 12: // another was faster
 					_, page, _ := s.do("GET", at, "", nil)
-					if m := regexp.MustCompile(`&#34;version&#34;:(\d+)`).FindStringSubmatch(page); m != nil {
-						fmt.Sscan(m[1], &version)
-					}
+					version = versionIn(page, version)
 				default:
 					t.fail("a save: %d", status)
 				}
@@ -499,12 +491,7 @@ func slowConnections(t *tally, data string) {
 	}
 }
 
-func secondStart(t *tally, data string) {
-	s := must(t, data)
-	if s == nil {
-		return
-	}
-	defer s.stop(t)
+func secondStart(t *tally, data string, s *server) {
 	t.tries.Add(1)
 	mark := filepath.Join(data, "exports", "mark")
 	if err := os.WriteFile(mark, []byte("an export"), 0o600); err != nil {
