@@ -69,3 +69,28 @@ func HueOf(c RGB) (hue, chroma float64) {
 	}
 	return hue * 60, d
 }
+
+// OKLab returns the place of a linear colour in OKLab (Ottosson 2020): lightness, and
+// the two opponent axes whose angle is its hue and whose length is its chroma.
+func OKLab(r, g, b float32) (l, a, bb float64) {
+	x, y, z := float64(r), float64(g), float64(b)
+	p := math.Cbrt(0.4122214708*x + 0.5363325363*y + 0.0514459929*z)
+	m := math.Cbrt(0.2119034982*x + 0.6806995451*y + 0.1073969566*z)
+	s := math.Cbrt(0.0883024619*x + 0.2817188376*y + 0.6299787005*z)
+	return 0.2104542553*p + 0.7936177850*m - 0.0040720468*s,
+		1.9779984951*p - 2.4285922050*m + 0.4505937099*s,
+		0.0259040371*p + 0.7827717662*m - 0.8086757660*s
+}
+
+// OKLCh returns the linear colour of a lightness, a chroma and a hue in degrees in
+// OKLCh. It may lie outside of what a display shows.
+func OKLCh(l, c, hue float64) RGB {
+	sin, cos := math.Sincos(hue * math.Pi / 180)
+	a, b := c*cos, c*sin
+	p := math.Pow(l+0.3963377774*a+0.2158037573*b, 3)
+	m := math.Pow(l-0.1055613458*a-0.0638541728*b, 3)
+	s := math.Pow(l-0.0894841775*a-1.2914855480*b, 3)
+	return RGB{float32(4.0767416621*p - 3.3077115913*m + 0.2309699292*s),
+		float32(-1.2684380046*p + 2.6097574011*m - 0.3413193965*s),
+		float32(-0.0041960863*p - 0.7034186147*m + 1.7076147010*s)}
+}

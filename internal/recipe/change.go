@@ -5,7 +5,9 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
+	"pyrant/internal/area"
 	"pyrant/internal/fault"
 	"pyrant/internal/setting"
 )
@@ -17,6 +19,9 @@ func (r *Recipe) Apply(ops []setting.Op) (*Recipe, error) {
 	next, err := setting.Apply(*r, ops, r.Photo.Frame())
 	if err != nil {
 		return nil, err
+	}
+	if slices.ContainsFunc(ops, func(o setting.Op) bool { return strings.HasPrefix(o.Path, "/areas") }) {
+		next.simplify(r)
 	}
 	return &next, nil
 }
@@ -43,7 +48,7 @@ func (r *Recipe) AddLight() (*Recipe, int, error) {
 	c := r.Clone()
 	l := DefaultLight(r.Photo)
 	n := 1
-	l.ID, l.Name = c.freeID(), "Light 1"
+	l.ID, l.Name = free("l", len(c.Lights), func(id string) bool { return c.LightOf(area.LightRef(id)) != nil }), "Light 1"
 	for slices.ContainsFunc(c.Lights, func(o Light) bool { return o.Name == l.Name }) {
 		n++
 		l.Name = fmt.Sprintf("Light %d", n)
@@ -54,10 +59,10 @@ func (r *Recipe) AddLight() (*Recipe, int, error) {
 	return c, len(c.Lights) - 1, nil
 }
 
-func (r *Recipe) freeID() string {
-	for n := len(r.Lights) + 1; ; n++ {
-		id := fmt.Sprintf("l%d", n)
-		if !slices.ContainsFunc(r.Lights, func(o Light) bool { return o.ID == id }) {
+// free returns the first id of a letter and a number above n that nothing has.
+func free(letter string, n int, taken func(id string) bool) string {
+	for n++; ; n++ {
+		if id := fmt.Sprint(letter, n); !taken(id) {
 			return id
 		}
 	}
@@ -70,7 +75,7 @@ func (r *Recipe) DuplicateLight(i int) (*Recipe, error) {
 	}
 	c := r.Clone()
 	l := setting.Clone(r.Lights[i])
-	l.ID, l.Alone = c.freeID(), false
+	l.ID, l.Alone = free("l", len(c.Lights), func(id string) bool { return c.LightOf(area.LightRef(id)) != nil }), false
 	if name := l.Name + " copy"; len([]rune(name)) <= setting.Of[Light]("name").Count[1] {
 		l.Name = name
 	}

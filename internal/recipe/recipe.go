@@ -13,11 +13,12 @@ package recipe
 
 import (
 	"fmt"
-	"math"
 	"slices"
 
+	"pyrant/internal/area"
 	"pyrant/internal/colour"
 	"pyrant/internal/fault"
+	"pyrant/internal/pass"
 	"pyrant/internal/setting"
 	"pyrant/internal/shape"
 )
@@ -25,19 +26,22 @@ import (
 // Version is the version of the recipe format that this package writes. It grows
 // when a document of before means something else now, not when a field is added:
 // that takes its default.
-const Version = 2
+const Version = 3
 
 // MaxBytes is the largest JSON document that Decode reads.
 const MaxBytes = 8 << 20
 
 // Recipe is all that is done to one photo.
 type Recipe struct {
-	Version int     `json:"version" fixed:"true" label:"Version" range:"2..2" doc:"of the format"`
+	Version int     `json:"version" fixed:"true" label:"Version" range:"3..3" doc:"of the format"`
 	Photo   Photo   `json:"photo" fixed:"true"`
 	Dusk    Dusk    `json:"dusk" title:"*"`
 	Lights  []Light `json:"lights" label:"Lights" count:"0..100" each:"light" title:"*" doc:"in the order of the board"`
 	Glow    Master  `json:"glow" title:"* of all glow" doc:"over the cores and shells of all lights"`
 	Spill   Master  `json:"spill" title:"* of all spill" doc:"over the spill of all lights"`
+	Finish  Finish  `json:"finish" title:"*"`
+
+	Areas []area.Area `json:"areas,omitzero" label:"Areas" count:"0..200" each:"area" title:"*" doc:"used by their ids"`
 }
 
 // Photo is the size of the upright photo that the recipe's lengths refer to.
@@ -52,12 +56,27 @@ func (p Photo) LongEdge() int { return max(p.Width, p.Height) }
 // Frame returns the size that bounds and defaults are relative to.
 func (p Photo) Frame() setting.Frame { return setting.Frame{W: float64(p.Width), H: float64(p.Height)} }
 
-// Dusk takes the daylight out. What a light that is on covers is kept out of it.
+// Dusk takes the daylight out. What emits is kept out of it, and light can be given
+// back.
 type Dusk struct {
-	On         bool    `json:"on" label:"Switch of dusk" default:"true" row:"own"`
-	Daylight   float64 `json:"daylight" label:"Daylight" unit:"stops" range:"-8..2" default:"0" step:"0.01" doc:"exposure"`
-	Warmth     float64 `json:"warmth" label:"Warmth" range:"-1..1" times:"100" default:"0" step:"0.01" doc:"from cold to warm"`
-	Saturation float64 `json:"saturation" label:"Saturation" unit:"%" range:"0..2" default:"1" step:"0.01" doc:"0 is grey, 1 leaves it"`
+	On       bool        `json:"on" label:"Switch of dusk" default:"true" row:"own"`
+	Daylight float64     `json:"daylight" label:"Daylight" unit:"stops" range:"-8..2" default:"0" step:"0.01" doc:"exposure, before the passes"`
+	Passes   []pass.Pass `json:"passes,omitzero" label:"Passes of dusk" count:"0..32" each:"pass" title:"*" doc:"in their order"`
+	Edge     float64     `json:"edge" label:"Soft edge" unit:"px" range:"0..500" slider:"0..L/50" default:"L/1500" step:"0.1" row:"own" doc:"deviation of the edge at which what emits is kept out of dusk"`
+	Back     Back        `json:"back" title:"Light given back: *"`
+}
+
+// Back is light given back: where dusk is taken off again.
+type Back struct {
+	Area   area.Ref `json:"area" label:"Area" default:"" row:"own" doc:"id of the area in which dusk is taken off; left empty, nowhere"`
+	Amount float64  `json:"amount" label:"In the area" unit:"%" range:"0..1" default:"1" step:"0.01" row:"own"`
+	Spill  float64  `json:"spill" label:"By spill" unit:"%" range:"0..1" default:"0" step:"0.01" row:"own" doc:"how far the photo comes back where spill falls"`
+}
+
+// Finish is the grade of the lit picture.
+type Finish struct {
+	On     bool        `json:"on" label:"Switch of finish" default:"true" row:"own"`
+	Passes []pass.Pass `json:"passes,omitzero" label:"Passes of finish" count:"0..32" each:"pass" title:"*" doc:"in their order"`
 }
 
 // Master is a fader over all lights.
@@ -73,6 +92,7 @@ type Light struct {
 	On     bool         `json:"on" label:"Switch" default:"true"`
 	Alone  bool         `json:"alone" label:"Alone" default:"false" doc:"while any light is alone, the others are dark"`
 	Level  float64      `json:"level" label:"Level" unit:"%" range:"0..2" default:"1" step:"0.01" doc:"the fader"`
+	Keep   float64      `json:"keep" label:"Kept out of dusk" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"how far dusk leaves alone what the light covers"`
 	Gel    Gel          `json:"gel" title:"Gel"`
 	Shapes shape.Shapes `json:"shapes" label:"Shapes" count:"0..500" each:"a shape"`
 	Core   Core         `json:"core" title:"*"`
@@ -92,9 +112,9 @@ func (g Gel) Colour() colour.RGB { return colour.HSL(g.Hue, g.Saturation, g.Ligh
 
 // Core is the shape itself, as a lit thing looks to a camera.
 type Core struct {
-	Whiteness float64 `json:"whiteness" label:"Whiteness" unit:"%" range:"0..1" default:"0.82" step:"0.01" doc:"from the gel to white"`
-	Feather   float64 `json:"feather" label:"Edge feather" unit:"px" range:"0..500" slider:"0..40" default:"L/3000" step:"0.1" doc:"deviation of the soft edge"`
-	Texture   float64 `json:"texture" label:"Keep texture" unit:"%" range:"0..1" default:"0.35" step:"0.01" doc:"how much of the object's own shading shows"`
+	Whiteness float64 `json:"whiteness" label:"Whiteness" unit:"%" range:"0..1" default:"0.3" step:"0.01" doc:"from the gel to white"`
+	Feather   float64 `json:"feather" label:"Edge feather" unit:"px" range:"0..500" slider:"0..40" default:"L/1000" step:"0.1" doc:"deviation of the soft edge"`
+	Texture   float64 `json:"texture" label:"Keep texture" unit:"%" range:"0..1" default:"0.1" step:"0.01" doc:"how much of the object's own shading shows"`
 }
 
 // Join is how a shell joins what is below it: a soft add in linear light, or a
@@ -129,7 +149,7 @@ type Shell struct {
 	Radius   float64 `json:"radius" label:"Radius" row:"own" unit:"px" range:"0..6000" slider:"L/12000..L/10 log" default:"L/300" step:"0.01" doc:"standard deviation of the Gaussian"`
 	Strength float64 `json:"strength" label:"Strength" unit:"%" range:"0..4" default:"0.3" row:"own" step:"0.01"`
 	Tint     Tint    `json:"tint" title:"Tint"`
-	Lift     float64 `json:"lift" label:"Lift" unit:"%" range:"0..1" default:"0.6" step:"0.01" doc:"0 keeps the energy, 1 the peak"`
+	Lift     float64 `json:"lift" label:"Lift" unit:"%" range:"0..1" default:"0.15" step:"0.01" doc:"0 keeps the energy, 1 the peak"`
 	Join     Join    `json:"join" label:"Joining" default:"add" row:"own"`
 }
 
@@ -149,46 +169,9 @@ func (t Tint) Colour(g Gel) colour.RGB {
 
 // Spill is the light that a light throws on what is near it in the picture.
 type Spill struct {
-	Strength float64    `json:"strength" label:"Strength" unit:"%" range:"0..4" default:"2" step:"0.01"`
-	Reach    float64    `json:"reach" label:"Reach" unit:"px" range:"1..100000" slider:"L/50..2L log" default:"L/3" step:"1" doc:"distance at which it ends"`
-	Tone     ToneWindow `json:"tone" title:"Tone window"`
-}
-
-// ToneWindow is the range of the photo's display brightness that an effect may
-// touch.
-type ToneWindow struct {
-	Low  float64 `json:"low" label:"From" unit:"%" range:"0..1" default:"0" step:"0.01"`
-	High float64 `json:"high" label:"To" unit:"%" range:"0..1" default:"1" step:"0.01"`
-	Soft float64 `json:"soft" label:"Soft" unit:"%" range:"0..1" default:"0.1" step:"0.01" doc:"how far it fades beyond both ends"`
-}
-
-// Check refuses a window that is upside down.
-func (w ToneWindow) Check(setting.Frame) (field, msg string) {
-	if w.Low > w.High {
-		return "", "The window's lower end lies above its upper end."
-	}
-	return "", ""
-}
-
-// Whole tells whether the window lets everything through.
-func (w ToneWindow) Whole() bool { return w.Low <= 0 && w.High >= 1 }
-
-// At returns how much of the effect a display brightness v takes, from 0 to 1.
-func (w ToneWindow) At(v float64) float64 {
-	k := 1.0
-	if w.Low > 0 {
-		k *= ramp((v - w.Low) / math.Max(w.Soft, 1e-3))
-	}
-	if w.High < 1 {
-		k *= ramp((w.High - v) / math.Max(w.Soft, 1e-3))
-	}
-	return k
-}
-
-// ramp rises smoothly from 0 at -1 to 1 at 0.
-func ramp(t float64) float64 {
-	t = math.Min(math.Max(t+1, 0), 1)
-	return t * t * (3 - 2*t)
+	Strength float64         `json:"strength" label:"Strength" unit:"%" range:"0..4" default:"1" step:"0.01"`
+	Reach    float64         `json:"reach" label:"Reach" unit:"px" range:"1..100000" slider:"L/50..2L log" default:"L/3" step:"1" doc:"distance at which it ends"`
+	Tone     area.ToneWindow `json:"tone" title:"Tone window"`
 }
 
 // New returns the recipe of an untouched photo.
@@ -199,33 +182,13 @@ func New(width, height int) *Recipe {
 	return &r
 }
 
-// DefaultLight returns a light without shapes: a core, the starting stack and
+// DefaultLight returns a light without shapes: the core and the stack of a panel, and
 // spill, in sizes that suit the photo.
 func DefaultLight(p Photo) Light {
 	l := setting.New[Light](p.Frame())
 	l.Shapes = shape.Shapes{}
-	l.Shells = StartStack(p)
+	PanelRig.Put(&l, p)
 	return l
-}
-
-// referenceEdge is the long edge of the photo for which the starting radii are
-// known good.
-const referenceEdge = 6000
-
-// StartStack returns the eight-shell stack that a new light starts with, its
-// radii scaled to the photo.
-func StartStack(p Photo) []Shell {
-	radii := []float64{2.5, 5, 10, 20, 45, 90, 144, 288}
-	strength := []float64{0.50, 0.42, 0.34, 0.28, 0.22, 0.16, 0.11, 0.07}
-	white := []float64{0.7, 0.45, 0.25, 0.12, 0.05, 0, 0, 0}
-	shells := make([]Shell, len(radii))
-	for i := range radii {
-		s := setting.New[Shell](p.Frame())
-		s.Radius = setting.Round(radii[i] * float64(p.LongEdge()) / referenceEdge)
-		s.Strength, s.Tint.White = strength[i], white[i]
-		shells[i] = s
-	}
-	return shells
 }
 
 // Lit returns for each light whether it shines: it is on, has a shape, and no
@@ -256,14 +219,62 @@ func (r *Recipe) Scale(k float64) *Recipe {
 	return &c
 }
 
-// Check refuses lights that share an id.
+// Check refuses lights that share an id, and what refers to a light or an area that is
+// not there or to itself.
 func (r Recipe) Check(setting.Frame) (field, msg string) {
 	for i := range r.Lights {
 		if id := r.Lights[i].ID; slices.ContainsFunc(r.Lights[:i], func(o Light) bool { return o.ID == id }) {
 			return fmt.Sprintf("lights[%d].id", i), fmt.Sprintf("Two lights have the id %q.", id)
 		}
 	}
+	if i, msg := area.Check(r.Areas); msg != "" {
+		return fmt.Sprintf("areas[%d]", i), msg
+	}
+	for i := range r.Areas {
+		for j, p := range r.Areas[i].Parts {
+			if l, ok := p.Of.(area.Light); ok && l.Light != "" && r.LightOf(l.Light) == nil {
+				return fmt.Sprintf("areas[%d].parts[%d].of.light", i, j), fmt.Sprintf("The area “%s” uses a light that is not in this shot; choose another for its part.", r.Areas[i].Name)
+			}
+		}
+	}
+	for _, list := range []struct {
+		at     string
+		passes []pass.Pass
+	}{{"dusk.passes", r.Dusk.Passes}, {"finish.passes", r.Finish.Passes}} {
+		for i := range list.passes {
+			p := &list.passes[i]
+			if p.Area != "" && r.Area(p.Area) == nil {
+				return fmt.Sprintf("%s[%d].area", list.at, i), fmt.Sprintf("The pass “%s” works in an area that is not in this shot; choose another.", p.Name)
+			}
+			if f, ok := p.Does.(pass.Ramp); ok && f.Follow != "" && r.LightOf(area.LightRef(f.Follow)) == nil {
+				return fmt.Sprintf("%s[%d].does.follow", list.at, i), fmt.Sprintf("The ramp “%s” follows a light that is not in this shot; choose another.", p.Name)
+			}
+		}
+	}
+	if a := r.Dusk.Back.Area; a != "" && r.Area(a) == nil {
+		return "dusk.back.area", "Light is given back in an area that is not in this shot; choose another."
+	}
 	return "", ""
+}
+
+// Area returns the area of an id, nil for none.
+func (r *Recipe) Area(id area.Ref) *area.Area {
+	for i := range r.Areas {
+		if r.Areas[i].ID == string(id) {
+			return &r.Areas[i]
+		}
+	}
+	return nil
+}
+
+// LightOf returns the light of an id, nil for none.
+func (r *Recipe) LightOf(id area.LightRef) *Light {
+	for i := range r.Lights {
+		if r.Lights[i].ID == string(id) {
+			return &r.Lights[i]
+		}
+	}
+	return nil
 }
 
 // Validate returns nil or the first fault, a *fault.Error that names its field.

@@ -91,7 +91,7 @@ func TestDecodeRefuses(t *testing.T) {
 		{"path of one point", swap(`"nodes":[{"x":900,"y":100},{"x":700,"y":1200}]`, `"nodes":[{"x":900,"y":100}]`), "lights[1].shapes[0].nodes", "A path of 1 point is no tube"},
 		{"point far outside", swap(`"x":900`, `"x":90000`), "lights[1].shapes[0].nodes[0].x", "out of range"},
 		{"same id twice", swap(`"id":"l2"`, `"id":"l1"`), "lights[1].id", `the id "l1"`},
-		{"newer version", swap(`"version":2`, `"version":99`), "version", "version 99"},
+		{"newer version", swap(`"version":3`, `"version":99`), "version", "version 99"},
 		{"more after the end", good + "{}", "", "not valid JSON"},
 		{"window upside down", swap(`"low":0,"high":1`, `"low":0.8,"high":0.2`), "lights[0].spill.tone", "above its upper end"},
 		{"no size", swap(`"width":3000`, `"width":0`), "photo.width", "from 1"},
@@ -128,7 +128,7 @@ func TestApply(t *testing.T) {
 		{Set("/dusk/daylight", -2), "Daylight"},
 		{Set("/dusk/on", false), "Switch of dusk"},
 		{Set("/glow/level", 0.5), "Level of all glow"},
-		{Set("/lights/1/core/feather", 3), "Edge feather of Signal rod"},
+		{Set("/lights/1/core/feather", 4), "Edge feather of Signal rod"},
 		{Set("/lights/1/name", "Rod"), "Name of Signal rod"},
 		{Set("/lights/1/shells/2/radius", 7), "Radius of shell 3 of Signal rod"},
 		{Set("/lights/1/shells/2/tint/white", 0.9), "Tint of shell 3 of Signal rod"},
@@ -160,7 +160,7 @@ func TestApply(t *testing.T) {
 		}
 	}
 	for _, bad := range [][]setting.Op{
-		Set("/lights/9/level", 1), Set("/more", 1), Set("/version", 2), Set("/photo/width", 10), Set("/lights/0/level", 7),
+		Set("/lights/9/level", 1), Set("/more", 1), Set("/version", 3), Set("/photo/width", 10), Set("/lights/0/level", 7),
 		Set("/lights/0/spill/tone/low", 0.2)[:0:0], Set("/lights/01/level", 1), Set("/lights/-/level", 1), Set("/lights/0/shapes/0/nodes/0/x", 1e9),
 		Set("/lights/0/id", "l2"), op("melt", "/dusk/on", "true"), op("shift", "/lights/0/core", "[1,1]"), op("remove", "/lights/0/id", ""),
 		append(Set("/lights/0/spill/tone/high", 0.1), Set("/lights/0/spill/tone/low", 0.2)...), op("replace", "/dusk/on", ""),
@@ -178,6 +178,29 @@ func TestApply(t *testing.T) {
 	}
 }
 
+// validThroughout tells whether a recipe stays valid after each of several operations,
+// by the standard.
+func validThroughout(t *testing.T, r *Recipe, ops []setting.Op) bool {
+	doc := r.Encode()
+	for _, op := range ops {
+		one, err := json.Marshal([]setting.Op{op})
+		if err != nil {
+			t.Fatal(err)
+		}
+		patch, err := jsonpatch.DecodePatch(one)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if doc, err = patch.Apply(doc); err != nil {
+			return false
+		}
+		if _, err := Decode(doc); err != nil {
+			return false
+		}
+	}
+	return true
+}
+
 // JSON Patch is a standard with an implementation of its own: what operations make of
 // a recipe is what they make of its JSON.
 func TestApplyAgreesWithJSONPatch(t *testing.T) {
@@ -193,7 +216,10 @@ func TestApplyAgreesWithJSONPatch(t *testing.T) {
 	for range 400 {
 		var ops []setting.Op
 		for range 1 + rnd.IntN(3) {
-			switch rnd.IntN(5) {
+			switch rnd.IntN(6) {
+			case 4:
+				i := rnd.IntN(3)
+				ops = append(ops, setting.Op{Op: "move", From: fmt.Sprintf("/lights/%d/shells/%d", i, rnd.IntN(9)), Path: fmt.Sprintf("/lights/%d/shells/%d", i, rnd.IntN(9))})
 			case 0:
 				ops = append(ops, setting.Op{Op: "remove", Path: fmt.Sprintf("/lights/%d/shells/%d", rnd.IntN(3), rnd.IntN(10))})
 			case 1:
@@ -214,10 +240,9 @@ func TestApplyAgreesWithJSONPatch(t *testing.T) {
 		out, perr := patch.Apply(r.Encode())
 		if err != nil {
 			// Refused: the standard's result cannot be had or is not valid.
-			if perr == nil {
-				if _, derr := Decode(out); derr == nil {
-					t.Errorf("%s is refused: %v", doc, err)
-				}
+			// It is looked at after each operation.
+			if perr == nil && validThroughout(t, r, ops) {
+				t.Errorf("%s is refused: %v", doc, err)
 			}
 			continue
 		}
@@ -284,13 +309,15 @@ func TestStacksHaveTheirNumbers(t *testing.T) {
 			t.Errorf("the new light is %q, %q with hue %v", l.Name, l.ID, l.Gel.Hue)
 		}
 	}
-	stack := []Shell{
-		{1.25, 0.5, Tint{White: 0.7}, 0.6, Add}, {2.5, 0.42, Tint{White: 0.45}, 0.6, Add}, {5, 0.34, Tint{White: 0.25}, 0.6, Add},
-		{10, 0.28, Tint{White: 0.12}, 0.6, Add}, {22.5, 0.22, Tint{White: 0.05}, 0.6, Add}, {45, 0.16, Tint{}, 0.6, Add},
-		{72, 0.11, Tint{}, 0.6, Add}, {144, 0.07, Tint{}, 0.6, Add},
-	}
-	if got := r.Lights[0].Shells; !reflect.DeepEqual(got, stack) {
-		t.Errorf("the starting stack is %+v", got)
+	stack := r.Lights[0].Shells
+	for i, s := range stack {
+		// Even doublings from 2.5 pixels in a photo of 6000.
+		if want := 2.5 * math.Exp2(float64(i)) * float64(r.Photo.LongEdge()) / 6000; len(stack) != 8 || math.Abs(s.Radius-want) > 0.005*want || s.Lift != 0.15 || s.Join != Add {
+			t.Errorf("shell %d of %d is %+v, want a radius of %v", i+1, len(stack), s, want)
+		}
+		if i > 0 && (s.Strength >= stack[i-1].Strength || s.Tint.White > stack[i-1].Tint.White) {
+			t.Errorf("shell %d is stronger or whiter than the one before it", i+1)
+		}
 	}
 	shells := func(s ...Shell) *Recipe { c := r.Clone(); c.Lights[1].Shells = s; return c }
 	for _, tt := range []struct {
@@ -300,7 +327,7 @@ func TestStacksHaveTheirNumbers(t *testing.T) {
 		want      Shell
 		otherwise int
 	}{
-		{"the first", nil, 0, Shell{10, 0.3, Tint{}, 0.6, Add}, 1},
+		{"the first", nil, 0, Shell{10, 0.3, Tint{}, 0.15, Add}, 1},
 		{"beyond the only one", []Shell{{Radius: 8, Strength: 0.4, Lift: 0.2, Join: Screen}}, 1, Shell{16, 0.3, Tint{}, 0.2, Screen}, 2},
 		{"beyond one of no radius", []Shell{{Radius: 0, Strength: 0.4, Join: Add}}, 1, Shell{2, 0.3, Tint{}, 0, Add}, 2},
 		{"beyond the widest there can be", []Shell{{Radius: 6000, Strength: 0.4, Join: Add}}, 1, Shell{6000, 0.3, Tint{}, 0, Add}, 2},
@@ -418,8 +445,8 @@ func TestLargestDocument(t *testing.T) {
 
 func TestVersionsThatCannotBeRead(t *testing.T) {
 	good := string(sample(t).Encode())
-	for _, v := range []string{"0", "-1", "1.5", "3", `"2"`, "null"} {
-		_, err := Decode([]byte(strings.Replace(good, `"version":2`, `"version":`+v, 1)))
+	for _, v := range []string{"0", "-1", "1.5", "4", `"3"`, "null"} {
+		_, err := Decode([]byte(strings.Replace(good, `"version":3`, `"version":`+v, 1)))
 		var e *fault.Error
 		if !errors.As(err, &e) || e.Field != "version" {
 			t.Errorf("version %s: %v", v, err)
@@ -446,53 +473,39 @@ func TestDuplicateAndLit(t *testing.T) {
 	}
 }
 
-func TestToneWindow(t *testing.T) {
-	w := ToneWindow{0.2, 0.7, 0.1}
-	for _, c := range []struct{ v, want float64 }{{0.05, 0}, {0.1, 0}, {0.15, 0.5}, {0.2, 1}, {0.5, 1}, {0.7, 1}, {0.75, 0.5}, {0.81, 0}} {
-		if got := w.At(c.v); math.Abs(got-c.want) > 1e-9 {
-			t.Errorf("the window lets %.3f of brightness %v through, want %v", got, c.v, c.want)
-		}
-	}
-	hard := ToneWindow{0.2, 0.7, 0} // fades over a thousandth all the same
-	for v, want := range map[float64]float64{0.1989: 0, 0.1995: 0.5, 0.2: 1, 0.7: 1, 0.7005: 0.5, 0.7011: 0} {
-		if got := hard.At(v); math.Abs(got-want) > 1e-6 {
-			t.Errorf("a hard window lets %.3f of brightness %v through, want %v", got, v, want)
-		}
-	}
-	if !(ToneWindow{0, 1, 0.1}).Whole() || w.Whole() || (ToneWindow{0, 0.9, 0.1}).Whole() || (ToneWindow{0.1, 1, 0.1}).Whole() {
-		t.Error("Whole is wrong")
-	}
-}
-
 // A field that a document does not have takes its default, so that shots of before
 // open when a field is added.
 func TestMissingFieldsTakeTheirDefaults(t *testing.T) {
-	doc := `{"version":2,"photo":{"width":3000,"height":2000},"lights":[{"id":"a","name":"Lamp","shapes":[],"shells":[{"radius":4}]}]}`
+	doc := `{"version":3,"photo":{"width":3000,"height":2000},"lights":[{"id":"a","name":"Lamp","shapes":[],"shells":[{"radius":4}]}]}`
 	r, err := Decode([]byte(doc))
 	if err != nil {
 		t.Fatal(err)
 	}
 	l, want := r.Lights[0], DefaultLight(r.Photo)
-	if l.Core != want.Core || l.Gel != want.Gel || l.Spill != want.Spill || !l.On || l.Level != 1 || r.Dusk != New(1, 1).Dusk || r.Glow.Level != 1 {
+	if l.Core != want.Core || l.Gel != want.Gel || l.Spill != want.Spill || !l.On || l.Level != 1 || !reflect.DeepEqual(r.Dusk, New(3000, 2000).Dusk) || r.Glow.Level != 1 {
 		t.Errorf("the defaults did not come: %+v", r)
 	}
-	if s := l.Shells[0]; s.Radius != 4 || s.Lift != 0.6 || s.Join != Add {
+	if s := l.Shells[0]; s.Radius != 4 || s.Lift != 0.15 || s.Join != Add {
 		t.Errorf("a shell of a radius alone is %+v", s)
 	}
-	if want.Core.Feather != 1 || want.Spill.Reach != 1000 {
+	if want.Core.Feather != 3 || want.Spill.Reach != 1000 {
 		t.Errorf("defaults that follow the photo's size are %v and %v", want.Core.Feather, want.Spill.Reach)
 	}
 }
 
 // Documents of the first version open, also where they say more than they need to.
 func TestUpgrade(t *testing.T) {
-	old := strings.Replace(string(sample(t).Encode()), `"version":2`, `"version":1`, 1)
+	old := strings.Replace(string(sample(t).Encode()), `"version":3`, `"version":1`, 1)
 	old = strings.Replace(old, `{"kind":"outline",`, `{"kind":"outline","width":0,"closed":false,`, 1)
 	r, err := Decode([]byte(old))
 	if err != nil {
 		t.Fatal(err)
 	}
-	if string(r.Encode()) != string(sample(t).Encode()) {
+	want := sample(t)
+	for i := range want.Lights {
+		want.Lights[i].Keep = 0 // there was no such thing
+	}
+	if string(r.Encode()) != string(want.Encode()) {
 		t.Errorf("upgraded:\n%s", r.Encode())
 	}
 }
@@ -607,8 +620,8 @@ func TestScaleMultipliesEveryLength(t *testing.T) {
 			t.Errorf("point %d is %v, want %v", i, b.At(i), want)
 		}
 	}
-	// photo, and of both lights feather, reach, eight radii and one width.
-	if lengths != 2+2*(2+8)+1 {
+	// photo, the edge of dusk, and of both lights feather, reach, eight radii and one width.
+	if lengths != 3+2*(2+8)+1 {
 		t.Errorf("%d numbers are lengths", lengths)
 	}
 }

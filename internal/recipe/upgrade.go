@@ -2,8 +2,10 @@ package recipe
 
 import (
 	"fmt"
+	"math"
 
 	"pyrant/internal/fault"
+	"pyrant/internal/setting"
 )
 
 // upgrades[i] turns a document of version i+1 into one of version i+2. A field
@@ -12,6 +14,7 @@ import (
 // testdata.
 var upgrades = []func(doc map[string]any){
 	upgrade1,
+	upgrade2,
 }
 
 // upgrade1 : shapes are of kinds with fields of their own. An outline could have a
@@ -30,6 +33,70 @@ func upgrade1(doc map[string]any) {
 				if shape["closed"] == false {
 					delete(shape, "closed")
 				}
+			}
+		}
+	}
+}
+
+// upgrade2 : dusk had a warmth and a saturation; they are passes now, that do the same to
+// every pixel. Lights were not kept out of dusk beyond their cores.
+func upgrade2(doc map[string]any) {
+	dusk, _ := doc["dusk"].(map[string]any)
+	number := func(name string, or float64) float64 {
+		v, ok := dusk[name].(float64)
+		delete(dusk, name)
+		if !ok {
+			return or
+		}
+		return v
+	}
+	warmth, saturation := number("warmth", 0), number("saturation", 1)
+	var passes []any
+	add := func(name, kind string, fields map[string]any) {
+		fields["kind"] = kind
+		passes = append(passes, map[string]any{"name": name, "does": fields})
+	}
+	if saturation != 1 {
+		add("Saturation", "colour", map[string]any{"saturation": saturation})
+	}
+	if warmth != 0 {
+		// Red and blue moved against each other, with the luminance of white kept.
+		n := math.Log2(0.2126*math.Exp2(0.5*warmth) + 0.7152 + 0.0722*math.Exp2(-0.5*warmth))
+		add("Warmth", "levels", map[string]any{"red": 0.5*warmth - n, "green": -n, "blue": -0.5*warmth - n})
+	}
+	if passes != nil && dusk != nil {
+		dusk["passes"] = passes
+	}
+	lights, _ := doc["lights"].([]any)
+	for _, l := range lights {
+		light, ok := l.(map[string]any)
+		if !ok {
+			continue
+		}
+		light["keep"] = 0.0
+		// What is missing was meant by the defaults of then.
+		old(light, "core", map[string]any{"whiteness": 0.82, "texture": 0.35, "feather": setting.Round(frameOf(doc).LongEdge() / 3000)})
+		old(light, "spill", map[string]any{"strength": 2.0})
+		shells, _ := light["shells"].([]any)
+		for i := range shells {
+			if shell, ok := shells[i].(map[string]any); ok {
+				if _, ok := shell["lift"]; !ok {
+					shell["lift"] = 0.6
+				}
+			}
+		}
+	}
+}
+
+// old fills what an object below in lacks, and makes the object where it is missing.
+func old(in map[string]any, name string, fields map[string]any) {
+	if in[name] == nil {
+		in[name] = map[string]any{}
+	}
+	if m, ok := in[name].(map[string]any); ok {
+		for k, v := range fields {
+			if _, ok := m[k]; !ok {
+				m[k] = v
 			}
 		}
 	}

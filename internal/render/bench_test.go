@@ -103,7 +103,7 @@ func six(tb testing.TB, r *recipe.Recipe) {
 	}
 	for i := range r.Lights {
 		if n := len(r.Lights[i].Shells); n != 8 {
-			r.Lights[i].Shells = recipe.StartStack(r.Photo)
+			r.Lights[i].Shells = recipe.PanelRig.Stack(r.Photo)
 		}
 	}
 }

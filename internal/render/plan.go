@@ -31,6 +31,7 @@ type plan struct {
 	profile  *colour.Profile
 	lastBase *raster.RGB // what base returned last
 	lights   []*litLight
+	masks    []coverage.Mask // of areas, to be let go of by an export
 	stats    *Stats
 }
 
@@ -44,6 +45,11 @@ type litLight struct {
 }
 
 func newPlan(ctx context.Context, c *cache.Cache, q *Request) (*plan, error) {
+	return newPlanUpTo(ctx, c, q, "")
+}
+
+// newPlanUpTo makes a plan of which the named stage is the last; "" is all of them.
+func newPlanUpTo(ctx context.Context, c *cache.Cache, q *Request, last string) (*plan, error) {
 	l, ok := layers[q.Layer]
 	if !ok {
 		return nil, fault.In("layer", "There is no layer %q; there are %q.", q.Layer, Layers())
@@ -91,6 +97,9 @@ func newPlan(ctx context.Context, c *cache.Cache, q *Request) (*plan, error) {
 		}
 		if does {
 			p.stages = append(p.stages, st)
+		}
+		if s.name == last {
+			break
 		}
 	}
 	return p, ctx.Err()

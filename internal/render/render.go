@@ -128,6 +128,9 @@ func (e *Engine) Export(ctx context.Context, q Request, progress func(float64)) 
 		for _, ll := range p.lights {
 			ll.mask.Drop(y) // an export does not come back up
 		}
+		for _, m := range p.masks {
+			m.Drop(y)
+		}
 		if progress != nil {
 			progress(float64(r.Max.Y-p.view.Min.Y) / float64(p.view.Dy()))
 		}
@@ -142,17 +145,25 @@ func newImage(deep bool, r image.Rectangle) image.Image {
 	return image.NewRGBA(r)
 }
 
-// strip computes one part of the picture into out.
-func (p *plan) strip(ctx context.Context, part image.Rectangle, out image.Image) error {
-	var rows []rower
+// collect asks the stages for what the rows of one part need.
+func (p *plan) collect(ctx context.Context, part image.Rectangle) (rows []rower, err error) {
 	for _, s := range p.stages {
 		r, err := s.collect(ctx, p, part)
 		if err != nil {
-			return err
+			return nil, err
 		}
 		if r != nil {
 			rows = append(rows, r)
 		}
+	}
+	return rows, nil
+}
+
+// strip computes one part of the picture into out.
+func (p *plan) strip(ctx context.Context, part image.Rectangle, out image.Image) error {
+	rows, err := p.collect(ctx, part)
+	if err != nil {
+		return err
 	}
 	defer p.stats.add("rows", time.Now())
 	pool := sync.Pool{New: func() any { return newScratch(part.Dx(), out) }}

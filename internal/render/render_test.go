@@ -11,7 +11,9 @@ import (
 	"slices"
 	"testing"
 
+	"pyrant/internal/area"
 	"pyrant/internal/colour"
+	"pyrant/internal/pass"
 	"pyrant/internal/photo"
 	"pyrant/internal/recipe"
 	"pyrant/internal/shape"
@@ -185,7 +187,7 @@ func TestCoreKeepsTexture(t *testing.T) {
 	r := lit(t, p, panel(150, 100, 450, 300))
 	e := New(1 << 24)
 	last := -1
-	for _, texture := range []float64{0, 0.35, 0.7, 1} {
+	for _, texture := range []float64{0, 0.5, 0.75, 1} {
 		r.Lights[0].Core.Texture = texture
 		m := rgba(t, e, Request{Photo: p, Recipe: r})
 		diff := int(m.RGBAAt(250, 200).G) - int(m.RGBAAt(350, 200).G)
@@ -209,7 +211,7 @@ func TestSpillTakesTheColourOfThePhotoBeforeDusk(t *testing.T) {
 	r := lit(t, p, panel(20, 100, 100, 200))
 	r.Lights[0].Gel = recipe.Gel{Saturation: 0, Lightness: 1}
 	r.Lights[0].Spill.Reach = 800
-	r.Dusk.Saturation = 0
+	r.Dusk.Passes = []pass.Pass{{Name: "Grey", On: true, Strength: 1, Joining: pass.Normal, Does: pass.Colour{}}}
 	r.Dusk.Daylight = -8
 	r.Glow.On = false
 	m := render(t, New(1<<24), Request{Photo: p, Recipe: r, Deep: true}).(*image.RGBA64)
@@ -231,7 +233,7 @@ func TestToneWindowKeepsSpillOut(t *testing.T) {
 	}
 	r := lit(t, p, panel(20, 100, 100, 200))
 	r.Glow.On = false
-	r.Lights[0].Spill = recipe.Spill{Strength: 1, Reach: 600, Tone: recipe.ToneWindow{Low: 0.4, High: 1, Soft: 0.1}}
+	r.Lights[0].Spill = recipe.Spill{Strength: 1, Reach: 600, Tone: area.ToneWindow{Low: 0.4, High: 1, Soft: 0.1}}
 	m := rgba(t, New(1<<24), Request{Photo: p, Recipe: r})
 	if got := m.Pix[m.PixOffset(200, 100)+1]; got != 30 {
 		t.Errorf("a shadow below the window went from 30 to %d", got)
@@ -244,7 +246,7 @@ func TestToneWindowKeepsSpillOut(t *testing.T) {
 func TestAnyViewportIsTheCropOfTheWhole(t *testing.T) {
 	p, r := demoShot(t)
 	r.Lights[2].Shells[3].Join = recipe.Screen
-	r.Lights[0].Spill.Tone = recipe.ToneWindow{Low: 0.2, High: 0.9, Soft: 0.1}
+	r.Lights[0].Spill.Tone = area.ToneWindow{Low: 0.2, High: 0.9, Soft: 0.1}
 	sizes := []int{0, 1500, 940, 333}
 	if testing.Short() { // as under the race detector
 		sizes = sizes[3:]
@@ -603,7 +605,7 @@ func TestBlendModes(t *testing.T) {
 		{recipe.SoftLight, 0.49, 1, 0.7},
 		{recipe.SoftLight, 0.2, 1, 0.448},
 	} {
-		if got := blend(c.j)(float32(c.cb), float32(c.cs)); math.Abs(float64(got)-c.want) > 1e-5 {
+		if got := colour.Blend(string(c.j))(float32(c.cb), float32(c.cs)); math.Abs(float64(got)-c.want) > 1e-5 {
 			t.Errorf("%s of %v over %v is %v, want %v", c.j, c.cs, c.cb, got, c.want)
 		}
 	}
@@ -624,36 +626,6 @@ func TestBlendedShell(t *testing.T) {
 	i := m.PixOffset(200, 150)
 	if g := float64(int(m.Pix[i+2])<<8|int(m.Pix[i+3])) / 65535; math.Abs(g-0.65) > 0.002 {
 		t.Errorf("green came out as %.4f, want 0.65", g)
-	}
-}
-
-func TestDusk(t *testing.T) {
-	at := func(d recipe.Dusk, c [3]float32) (out [3]float32) {
-		newDusk(d).row(out[:], c[:])
-		return
-	}
-	grey := [3]float32{0.4, 0.4, 0.4}
-	if got := at(recipe.Dusk{On: true, Daylight: -2, Saturation: 1}, grey); math.Abs(float64(got[0]-0.1)) > 1e-6 {
-		t.Errorf("two stops down from 0.4: %v", got)
-	}
-	warm := at(recipe.Dusk{On: true, Warmth: 0.5, Saturation: 1}, grey)
-	if !(warm[0] > warm[1] && warm[1] > warm[2]) || math.Abs(float64(colour.Luma(warm[0], warm[1], warm[2])-0.4)) > 1e-5 {
-		t.Errorf("warmer grey: %v; red should lead and the luminance stay", warm)
-	}
-	none := at(recipe.Dusk{On: true, Saturation: 0}, [3]float32{0.9, 0.2, 0.1})
-	if want := colour.Luma(0.9, 0.2, 0.1); math.Abs(float64(none[0]-want)) > 1e-6 || none[0] != none[1] || none[1] != none[2] {
-		t.Errorf("without saturation: %v, want %v thrice", none, want)
-	}
-	last := float32(0)
-	for v := float32(0); v <= 1; v += 0.01 {
-		up := at(recipe.Dusk{On: true, Daylight: 1.5, Saturation: 1}, [3]float32{v, v, v})[0]
-		if up > 1 || up < last {
-			t.Fatalf("raised daylight takes %v to %v after %v", v, up, last)
-		}
-		last = up
-	}
-	if newDusk(recipe.Dusk{On: true, Saturation: 1}) != nil || newDusk(recipe.Dusk{Daylight: -3}) != nil {
-		t.Error("dusk that does nothing is not left out")
 	}
 }
 

@@ -4,118 +4,217 @@ import (
 	"context"
 	"fmt"
 	"image"
-	"math"
+	"strings"
 	"time"
 
-	"pyrant/internal/colour"
+	"pyrant/internal/area"
+	"pyrant/internal/glow"
+	"pyrant/internal/pass"
 	"pyrant/internal/raster"
 	"pyrant/internal/recipe"
+	"pyrant/internal/setting"
 )
 
-// duskStage takes the daylight out of the photo.
-type duskStage struct{ dusk *dusk }
-
-func (d *duskStage) prepare(_ context.Context, p *plan) (bool, error) {
-	d.dusk = newDusk(p.q.Recipe.Dusk)
-	p.remade = d.dusk != nil
-	return d.dusk != nil, nil
+// duskStage takes the daylight out of the photo, but for what emits and where light is
+// given back.
+type duskStage struct {
+	prog *pass.Program
+	kept []keptLight
+	back area.Ref
+	take float32 // how far dusk is taken off in that area
+	key  string  // of all that the darkened photo depends on, but the part and the scale
 }
 
-func (d *duskStage) collect(ctx context.Context, p *plan, part image.Rectangle) (rower, error) {
-	base, err := p.base(ctx, part)
-	if base == nil {
-		return duskRows{d.dusk, nil}, err
+// keptLight is a light whose shapes dusk leaves alone.
+type keptLight struct {
+	light  *litLight
+	term   term
+	amount float32
+}
+
+// duskPasses returns the passes of dusk with daylight, which comes before them.
+func duskPasses(d *recipe.Dusk) []pass.Pass {
+	day := pass.Pass{On: true, Strength: 1, Joining: pass.Normal, Does: pass.Levels{Exposure: d.Daylight, Middle: 1, White: 1}}
+	return append([]pass.Pass{day}, d.Passes...)
+}
+
+func (st *duskStage) prepare(ctx context.Context, p *plan) (bool, error) {
+	d := &p.q.Recipe.Dusk
+	if !d.On {
+		return false, nil
 	}
-	dark, err := forPart(ctx, p, true, fmt.Sprintf("dusk %s %g %v %v", p.q.PhotoKey, p.scale, part, *d.dusk), func(ctx context.Context) (*raster.RGB, error) {
+	list := duskPasses(d)
+	var err error
+	if st.prog, err = pass.Compile(list, p.site(ctx, "dusk")); err != nil || st.prog.Empty() {
+		return false, err
+	}
+	var key strings.Builder
+	fmt.Fprintf(&key, "%s %s %s", p.q.PhotoKey, setting.Key(*d), p.passesKey(list))
+	for _, ll := range p.lights {
+		if ll.l.Keep <= 0 {
+			continue
+		}
+		t, err := p.term(ctx, ll, d.Edge*p.scale, 1)
+		if err != nil {
+			return false, err
+		}
+		st.kept = append(st.kept, keptLight{ll, t, float32(ll.l.Keep)})
+		fmt.Fprintf(&key, " %s %g", ll.key, ll.l.Keep)
+	}
+	if d.Back.Area != "" && d.Back.Amount > 0 {
+		st.back, st.take = d.Back.Area, float32(d.Back.Amount)
+		key.WriteString(" " + p.q.Recipe.Area(st.back).Key(world{p}))
+	}
+	st.key = key.String()
+	p.remade = true
+	return true, nil
+}
+
+// site tells passes of a stage about the plan's picture.
+func (p *plan) site(ctx context.Context, stage string) pass.Site {
+	return pass.Site{Frame: p.frame, Gel: gels(p.q.Recipe), Guide: func(n int, radius float64) (*pass.Guide, error) {
+		return p.guide(ctx, stage, n, radius)
+	}}
+}
+
+// passesKey names what passes depend on beside themselves: areas and gels.
+func (p *plan) passesKey(list []pass.Pass) string {
+	var b strings.Builder
+	for i := range list {
+		if !list[i].On {
+			continue
+		}
+		if a := list[i].Area; a != "" {
+			b.WriteString(p.q.Recipe.Area(a).Key(world{p}) + " ")
+		}
+		if r, ok := list[i].Does.(pass.Ramp); ok && r.Follow != "" {
+			if g := gels(p.q.Recipe)(area.LightRef(r.Follow)); g != nil {
+				fmt.Fprintf(&b, "%v ", *g)
+			}
+		}
+	}
+	return b.String()
+}
+
+func (st *duskStage) collect(ctx context.Context, p *plan, part image.Rectangle) (rower, error) {
+	base, err := p.base(ctx, part)
+	if err != nil {
+		return nil, err
+	}
+	if base == nil {
+		return st.rows(ctx, p, part)
+	}
+	dark, err := forPart(ctx, p, true, fmt.Sprintf("dusk %s %g %v", st.key, p.scale, part), func(ctx context.Context) (*raster.RGB, error) {
+		r, err := st.rows(ctx, p, part)
+		if err != nil {
+			return nil, err
+		}
 		defer p.stats.add("dusk", time.Now())
 		out := raster.NewRGB(part)
 		return out, raster.Rows(ctx, part.Min.Y, part.Max.Y, func(y0, y1 int) {
+			s := newScratch(part.Dx(), nil)
 			for y := y0; y < y1; y++ {
-				d.dusk.row(out.Row(y), base.Row(y))
+				r.darken(s, out.Row(y), base.Row(y), part.Min.X, y)
 			}
 		})
 	})
-	return duskRows{d.dusk, dark}, err
+	return duskRows{dark: dark}, err
+}
+
+// rows makes ready what darkens the rows of a part.
+func (st *duskStage) rows(ctx context.Context, p *plan, part image.Rectangle) (*duskRows, error) {
+	r := &duskRows{duskStage: st}
+	var err error
+	if r.areas, err = p.areas(ctx, st.prog.Areas(), part); err != nil {
+		return nil, err
+	}
+	if st.back != "" {
+		if r.give, err = p.area(ctx, st.back, part); err != nil {
+			return nil, err
+		}
+	}
+	for i := range st.kept {
+		t, err := p.field(ctx, &st.kept[i].term, part)
+		if err != nil {
+			return nil, err
+		}
+		sum, err := glow.Collapse(ctx, []glow.Term{t}, 1, part)
+		if err != nil {
+			return nil, err
+		}
+		r.kept = append(r.kept, sum)
+	}
+	return r, nil
 }
 
 type duskRows struct {
-	dusk *dusk
-	dark *raster.RGB // the darkened photo; nil where rows are darkened as they come
+	*duskStage
+	dark  *raster.RGB // the darkened photo; nil where rows are darkened as they come
+	areas []*raster.Plane
+	give  *raster.Plane
+	kept  []*glow.Sum
 }
 
-func (r duskRows) row(s *scratch, _, _, y int) {
+func (r duskRows) row(s *scratch, x0, _, y int) {
 	if r.dark != nil {
 		copy(s.pix, r.dark.Row(y))
 	} else {
-		r.dusk.row(s.pix, s.plain)
+		r.darken(s, s.pix, s.plain, x0, y)
 	}
-	s.touchAll()
+	s.compare(s.plain)
 }
 
-// dusk is the taking out of daylight, ready for pixels: a matrix over linear
-// light for exposure, warmth and saturation, and a shoulder where exposure is
-// raised.
-type dusk struct {
-	m    [9]float32
-	knee float32 // 0 for none
-}
-
-// newDusk returns nil where the settings leave the photo as it is.
-func newDusk(d recipe.Dusk) *dusk {
-	if !d.On || d.Daylight == 0 && d.Warmth == 0 && d.Saturation == 1 {
-		return nil
-	}
-	gain := math.Exp2(d.Daylight)
-	// Warmth moves red and blue against each other by up to half a stop and
-	// keeps the luminance of white.
-	r, g, b := math.Exp2(0.5*d.Warmth), 1.0, math.Exp2(-0.5*d.Warmth)
-	n := 0.2126*r + 0.7152*g + 0.0722*b
-	w := [3]float64{gain * r / n, gain * g / n, gain * b / n}
-	luma := [3]float64{0.2126, 0.7152, 0.0722}
-	out := &dusk{}
-	for i := range 3 {
-		for j := range 3 {
-			v := (1 - d.Saturation) * luma[j]
-			if i == j {
-				v += d.Saturation
-			}
-			out.m[3*i+j] = float32(v * w[i])
-		}
-	}
-	// The largest value that white can come to.
-	if peak := math.Max(w[0], w[2]); peak > 1 {
-		out.knee = float32(1 / peak)
-	}
-	return out
-}
-
-// row writes to dst the pixels of src, three samples each, with the daylight
-// taken out.
-func (d *dusk) row(dst, src []float32) {
-	m := d.m // a copy: dst could otherwise be part of it for all the compiler knows
-	for i := 0; i+2 < len(src); i += 3 {
-		v, o := src[i:i+3:i+3], dst[i:i+3:i+3]
-		r, g, b := v[0], v[1], v[2]
-		o[0] = m[0]*r + m[1]*g + m[2]*b
-		o[1] = m[3]*r + m[4]*g + m[5]*b
-		o[2] = m[6]*r + m[7]*g + m[8]*b
-	}
-	if d.knee > 0 {
-		for i, v := range dst[:len(src)] {
-			dst[i] = d.shoulder(v)
+// compare marks the pixels of the row that are not as in old.
+func (s *scratch) compare(old []float32) {
+	for i := range s.hit {
+		p, q := s.pix[3*i:3*i+3:3*i+3], old[3*i:3*i+3:3*i+3]
+		if p[0] != q[0] || p[1] != q[1] || p[2] != q[2] {
+			s.hit[i] = true
 		}
 	}
 }
 
-// shoulder leaves values below the knee alone and bends what is above so that
-// it nears 1 without reaching it; both pieces meet with slope 1.
-func (d *dusk) shoulder(v float32) float32 {
-	if v <= d.knee {
-		return v
+// darken writes to dst the row y of the photo, src, with the daylight taken out.
+func (r *duskRows) darken(s *scratch, dst, src []float32, x0, y int) {
+	copy(dst, src)
+	r.prog.Row(&s.pass, dst, x0, y, r.areas)
+	if r.give == nil && len(r.kept) == 0 {
+		return
 	}
-	t := 1 - d.knee
-	if t < 1e-4 {
-		return min(v, 1)
+	n := len(src) / 3
+	if s.back == nil {
+		s.back = make([]float32, n)
 	}
-	return d.knee + t*(1-colour.ExpNeg((v-d.knee)/t))
+	k := s.back[:n]
+	clear(k)
+	if r.give != nil {
+		for i, v := range r.give.Row(y)[x0-r.give.Rect.Min.X:][:n] {
+			k[i] = v * r.take
+		}
+	}
+	for j, sum := range r.kept {
+		a, b := span(sum.Rect, x0, x0+n, y)
+		if a >= b {
+			continue
+		}
+		cover := s.cover[a:b]
+		s.tmp = sum.Row(cover, x0+a, y, s.tmp)
+		for i, v := range cover {
+			v = min(v, 1) * r.duskStage.kept[j].amount
+			k[a+i] += v - k[a+i]*v
+		}
+	}
+	for i, v := range k {
+		if v <= 0 {
+			continue
+		}
+		d, o := dst[3*i:3*i+3:3*i+3], src[3*i:3*i+3:3*i+3]
+		if v >= 1 {
+			d[0], d[1], d[2] = o[0], o[1], o[2]
+			continue
+		}
+		d[0] += (o[0] - d[0]) * v
+		d[1] += (o[1] - d[1]) * v
+		d[2] += (o[2] - d[2]) * v
+	}
 }

@@ -6,6 +6,7 @@ import (
 	"image"
 	"time"
 
+	"pyrant/internal/photo"
 	"pyrant/internal/raster"
 )
 
@@ -64,35 +65,45 @@ func (r photoRows) row(s *scratch, x0, x1, y int) {
 // shrunken returns a part of the photo at the plan's scale: every pixel the
 // average of the area that it covers, in linear light.
 func (p *plan) shrunken(ctx context.Context, part image.Rectangle) (*raster.RGB, error) {
-	ph := p.q.Photo
-	step := 1 / p.scale
 	out := raster.NewRGB(part)
-	ax, _, _ := raster.BoxSpan(part.Min.X, ph.Width, step)
-	_, bx, _ := raster.BoxSpan(part.Max.X-1, ph.Width, step)
-	x0, x1 := int(ax), min(int(bx)+1, ph.Width)
 	err := raster.Rows(ctx, part.Min.Y, part.Max.Y, func(y0, y1 int) {
-		src := make([]float32, 3*(x1-x0))
-		sum := make([]float32, 3*(x1-x0))
+		var s shrinker
 		for y := y0; y < y1; y++ {
 			if ctx.Err() != nil {
 				return
 			}
-			// Down first, then along: the sums of whole rows are cheap.
-			a, b, scale := raster.BoxSpan(y, ph.Height, step)
-			clear(sum)
-			for j := int(a); j < ph.Height && float64(j) < b; j++ {
-				cover := min(b, float64(j+1)) - max(a, float64(j))
-				if cover <= 1e-9 {
-					continue
-				}
-				ph.Linear(src, x0, j, x1-x0)
-				w := float32(cover * scale)
-				for i, v := range src {
-					sum[i] += v * w
-				}
-			}
-			raster.BoxRow(out.Row(y), sum, 3, part.Min.X, x0, ph.Width, step, 1)
+			s.row(out.Row(y), p.q.Photo, 1/p.scale, part.Min.X, y)
 		}
 	})
 	return out, err
+}
+
+// shrinker makes rows of a smaller picture; it holds the memory for that.
+type shrinker struct{ src, sum []float32 }
+
+// row writes row y of the picture from column x0 on, with step pixels of the photo for
+// each of its own.
+func (s *shrinker) row(dst []float32, ph *photo.Photo, step float64, x0, y int) {
+	ax, _, _ := raster.BoxSpan(x0, ph.Width, step)
+	_, bx, _ := raster.BoxSpan(x0+len(dst)/3-1, ph.Width, step)
+	a0, a1 := int(ax), min(int(bx)+1, ph.Width)
+	if n := 3 * (a1 - a0); len(s.src) != n {
+		s.src, s.sum = make([]float32, n), make([]float32, n)
+	}
+	// Down first, then along: the sums of whole rows are cheap.
+	a, b, scale := raster.BoxSpan(y, ph.Height, step)
+	clear(s.sum)
+	for j := int(a); j < ph.Height && float64(j) < b; j++ {
+		cover := min(b, float64(j+1)) - max(a, float64(j))
+		if cover <= 1e-9 {
+			continue
+		}
+		ph.Linear(s.src, a0, j, a1-a0)
+		w := float32(cover * scale)
+		for i, v := range s.src {
+			s.sum[i] += v * w
+		}
+	}
+	clear(dst)
+	raster.BoxRow(dst, s.sum, 3, x0, a0, ph.Width, step, 1)
 }

@@ -87,7 +87,7 @@ func (st *shellStage) prepare(ctx context.Context, p *plan) (bool, error) {
 			last.add = append(last.add, t)
 		} else {
 			last.blends = append(last.blends, blended{t,
-				[3]float32{colour.Display.At(tint.R), colour.Display.At(tint.G), colour.Display.At(tint.B)}, blend(it.shell.Join)})
+				[3]float32{colour.Display.At(tint.R), colour.Display.At(tint.G), colour.Display.At(tint.B)}, colour.Blend(string(it.shell.Join))})
 		}
 	}
 	return len(st.runs) > 0, nil

@@ -6,21 +6,24 @@ import (
 	"image"
 	"time"
 
+	"pyrant/internal/area"
 	"pyrant/internal/cache"
 	"pyrant/internal/colour"
 	"pyrant/internal/glow"
 	"pyrant/internal/raster"
-	"pyrant/internal/recipe"
 	"pyrant/internal/spill"
 )
 
 // spillStage finds the light that surfaces send back in the colours of the photo
 // before dusk. It waits for the shells, to join with them.
-type spillStage struct{ groups []spillGroup }
+type spillStage struct {
+	groups []spillGroup
+	back   float32 // how far dusk is taken off where spill falls
+}
 
 // spillGroup is the spill of all lights that share a tone window.
 type spillGroup struct {
-	tone    recipe.ToneWindow
+	tone    area.ToneWindow
 	window  *[257]float32 // by display brightness; nil where all is let through
 	lights  []*litLight
 	sources []*spill.Source
@@ -38,10 +41,7 @@ func (st *spillStage) prepare(ctx context.Context, p *plan) (bool, error) {
 		if k <= 0 {
 			continue
 		}
-		source, err := cache.Get(ctx, p.cache, fmt.Sprintf("source %s %g", ll.key, sp.Reach), func(ctx context.Context) (*spill.Source, error) {
-			defer p.stats.add("spill", time.Now())
-			return spill.NewSource(ctx, ll.cover, sp.Reach)
-		})
+		source, err := p.source(ctx, ll)
 		if err != nil {
 			return false, err
 		}
@@ -51,13 +51,35 @@ func (st *spillStage) prepare(ctx context.Context, p *plan) (bool, error) {
 		g.sources = append(g.sources, source)
 		g.colour = append(g.colour, [3]float32{c.R, c.G, c.B})
 	}
+	if !p.layer.black && p.remade {
+		st.back = float32(p.q.Recipe.Dusk.Back.Spill)
+	}
 	return len(st.groups) > 0, nil
 }
 
+// source returns a light's shapes as what gives spill.
+func (p *plan) source(ctx context.Context, ll *litLight) (*spill.Source, error) {
+	reach := ll.l.Spill.Reach
+	return cache.Get(ctx, p.cache, fmt.Sprintf("source %s %g", ll.key, reach), func(ctx context.Context) (*spill.Source, error) {
+		defer p.stats.add("spill", time.Now())
+		return spill.NewSource(ctx, ll.cover, reach)
+	})
+}
+
+// irradiance returns what a light's spill gives, over the whole frame, to be weighted.
+func (p *plan) irradiance(ctx context.Context, ll *litLight, source *spill.Source, weight ...float32) (glow.Term, error) {
+	level := source.Level(p.scale)
+	f, err := cache.Get(ctx, p.cache, fmt.Sprintf("spill %s %g %g %d %v", ll.key, source.Reach, p.scale, level, p.frame), func(ctx context.Context) (*raster.Plane, error) {
+		defer p.stats.add("spill", time.Now())
+		return source.Field(ctx, p.scale, level, shrink(p.frame, level))
+	})
+	return glow.Term{Level: level, Field: f, Weight: weight}, err
+}
+
 // group returns the group of a tone window.
-func (st *spillStage) group(tone recipe.ToneWindow) *spillGroup {
+func (st *spillStage) group(tone area.ToneWindow) *spillGroup {
 	if tone.Whole() {
-		tone = recipe.ToneWindow{High: 1}
+		tone = area.ToneWindow{High: 1}
 	}
 	for i := range st.groups {
 		if st.groups[i].tone == tone {
@@ -76,19 +98,15 @@ func (st *spillStage) group(tone recipe.ToneWindow) *spillGroup {
 }
 
 func (st *spillStage) collect(ctx context.Context, p *plan, part image.Rectangle) (rower, error) {
-	r := spillRows{groups: st.groups}
+	r := spillRows{groups: st.groups, back: st.back}
 	for _, g := range st.groups {
 		var terms []glow.Term
 		for j, source := range g.sources {
-			level := source.Level(p.scale)
-			f, err := cache.Get(ctx, p.cache, fmt.Sprintf("spill %s %g %g %d %v", g.lights[j].key, source.Reach, p.scale, level, p.frame), func(ctx context.Context) (*raster.Plane, error) {
-				defer p.stats.add("spill", time.Now())
-				return source.Field(ctx, p.scale, level, shrink(p.frame, level))
-			})
+			t, err := p.irradiance(ctx, g.lights[j], source, g.colour[j][:]...)
 			if err != nil {
 				return nil, err
 			}
-			terms = append(terms, glow.Term{Level: level, Field: f, Weight: g.colour[j][:]})
+			terms = append(terms, t)
 		}
 		s, err := glow.Collapse(ctx, terms, 3, part)
 		if err != nil {
@@ -102,12 +120,19 @@ func (st *spillStage) collect(ctx context.Context, p *plan, part image.Rectangle
 type spillRows struct {
 	groups []spillGroup
 	sums   []*glow.Sum // by group
+	back   float32
 }
 
 // row writes to s.fall the light that comes back from the photo's own colours.
 func (r spillRows) row(s *scratch, x0, _, y int) {
 	plain := s.plain
 	s.waits = true
+	if r.back > 0 {
+		if s.back == nil {
+			s.back = make([]float32, len(s.fall)/3)
+		}
+		clear(s.back)
+	}
 	for n, sum := range r.sums {
 		to := s.fall
 		if n > 0 {
@@ -117,7 +142,17 @@ func (r spillRows) row(s *scratch, x0, _, y int) {
 			to = s.part
 		}
 		s.tmp = sum.Row(to, x0, y, s.tmp)
-		if window := r.groups[n].window; window != nil {
+		window := r.groups[n].window
+		if r.back > 0 {
+			for i := range s.back {
+				e := colour.Luma(to[3*i], to[3*i+1], to[3*i+2])
+				if window != nil {
+					e *= window[int(colour.Display.At(colour.Luma(plain[3*i], plain[3*i+1], plain[3*i+2]))*255+0.5)]
+				}
+				s.back[i] += e
+			}
+		}
+		if window != nil {
 			for i := 0; i+2 < len(to); i += 3 {
 				k := window[int(colour.Display.At(colour.Luma(plain[i], plain[i+1], plain[i+2]))*255+0.5)]
 				to[i], to[i+1], to[i+2] = to[i]*plain[i]*k, to[i+1]*plain[i+1]*k, to[i+2]*plain[i+2]*k
@@ -131,6 +166,16 @@ func (r spillRows) row(s *scratch, x0, _, y int) {
 			for i, v := range to {
 				s.fall[i] += v
 			}
+		}
+	}
+	for i, e := range s.back {
+		if e > none {
+			// The darkness of dusk gives way where light falls.
+			k := r.back * (1 - colour.ExpNeg(e))
+			p, q := s.pix[3*i:3*i+3:3*i+3], plain[3*i:3*i+3:3*i+3]
+			p[0] += (q[0] - p[0]) * k
+			p[1] += (q[1] - p[1]) * k
+			p[2] += (q[2] - p[2]) * k
 		}
 	}
 }

@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"pyrant/internal/colour"
+	"pyrant/internal/pass"
 )
 
 // stage is one step on the way of a picture.
@@ -42,6 +43,7 @@ var stages = []struct {
 	{"cores", func() stage { return &coreStage{} }},
 	{"shells", func() stage { return &shellStage{} }},
 	{"over", func() stage { return &overStage{} }},
+	{"finish", func() stage { return &finishStage{} }},
 	{"output", func() stage { return &outputStage{} }},
 }
 
@@ -91,12 +93,15 @@ type scratch struct {
 	fall  []float32 // light that comes back from surfaces
 	waits bool      // fall has not been joined yet
 	part  []float32 // light of one kind before it is added to others
+	back  []float32 // what takes dusk off again
 	cover []float32 // coverage of a core or of a blended shell
 	alpha [][]float32
 	core  cores
 	hit   []bool // which pixels an effect changed
 	tmp   []float32
 	codes []uint16 // of 16 bits, where they are asked for
+	pass  pass.Scratch
+	old   []float32 // the row before the passes of finish
 }
 
 func newScratch(w int, out image.Image) *scratch {

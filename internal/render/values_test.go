@@ -9,6 +9,7 @@ import (
 	"sync"
 	"testing"
 
+	"pyrant/internal/area"
 	"pyrant/internal/colour"
 	"pyrant/internal/fault"
 	"pyrant/internal/photo"
@@ -193,37 +194,18 @@ func TestLiftedShellHasItsPeak(t *testing.T) {
 	}
 }
 
-// Warmth moves red up and blue down by half a stop each at most, and leaves the
-// luminance of white.
-func TestWarmthHasItsStrength(t *testing.T) {
-	for _, warmth := range []float64{-1, -0.4, 0.3, 1} {
-		r, b := math.Exp2(warmth/2), math.Exp2(-warmth/2)
-		n := 0.2126*r + 0.7152 + 0.0722*b
-		p := flat(40, 40, 0)
-		for i := range p.Pix8 {
-			p.Pix8[i] = []uint8{100, 90, 110}[i%3]
-		}
-		rec := recipe.New(40, 40)
-		rec.Dusk = recipe.Dusk{On: true, Warmth: warmth, Daylight: -1, Saturation: 1}
-		got := linear(render(t, New(1<<20), Request{Photo: p, Recipe: rec, Deep: true}), 20, 20)
-		for c, k := range [3]float64{r / n, 1 / n, b / n} {
-			near(t, "a channel", got[c], colour.SRGBToLinear(float64([]uint8{100, 90, 110}[c])/255)*k/2, 1e-3)
-		}
+// Daylight that is raised leaves what stays below the knee exact, and bends the rest.
+func TestRaisedDaylightIsBentBelowWhite(t *testing.T) {
+	p := flat(3, 1, 0)
+	copy(p.Pix8, []uint8{100, 120, 137, 255, 255, 255, 0, 0, 0})
+	rec := recipe.New(3, 1)
+	rec.Dusk.Daylight = 1
+	m := render(t, New(1<<20), Request{Photo: p, Recipe: rec, Deep: true})
+	for c, v := range linear(m, 0, 0) {
+		near(t, "below the knee", v, 2*colour.SRGBToLinear(float64([]uint8{100, 120, 137}[c])/255), 1e-4)
 	}
-	// Saturation mixes with the luminance.
-	d := newDusk(recipe.Dusk{On: true, Saturation: 0.25})
-	var out [3]float32
-	d.row(out[:], []float32{0.5, 0.2, 0.1})
-	y := 0.2126*0.5 + 0.7152*0.2 + 0.0722*0.1
-	for c, v := range []float64{0.5, 0.2, 0.1} {
-		near(t, "a channel with less saturation", float64(out[c]), 0.25*v+0.75*y, 1e-5)
-	}
-	// Raised daylight leaves what stays below the knee exact, and bends the rest.
-	d = newDusk(recipe.Dusk{On: true, Daylight: 1, Saturation: 1})
-	d.row(out[:], []float32{0.2, 0.25, 1})
-	near(t, "below the knee", float64(out[0]), 0.4, 1e-6)
-	near(t, "at the knee", float64(out[1]), 0.5, 1e-6)
-	near(t, "white", float64(out[2]), 0.5+0.5*(1-math.Exp(-3)), 1e-4)
+	near(t, "white", linear(m, 1, 0)[0], 0.5+0.5*(1-math.Exp(-3)), 1e-4)
+	near(t, "black", linear(m, 2, 0)[0], 0, 1e-9)
 }
 
 // Spill is the irradiance times the photo's own colour, the gel and the faders, let
@@ -235,7 +217,7 @@ func TestSpillHasItsStrength(t *testing.T) {
 	l := bare(r)
 	l.Gel = recipe.Gel{Hue: 240, Saturation: 1, Lightness: 0.5}
 	l.Level, r.Spill.Level = 0.8, 1.5
-	l.Spill = recipe.Spill{Strength: 3, Reach: reach, Tone: recipe.ToneWindow{High: 1}}
+	l.Spill = recipe.Spill{Strength: 3, Reach: reach, Tone: area.ToneWindow{High: 1}}
 	// The integral of the law over the plane, for a reach of 1.
 	total := math.Pi / 64 / 64 / 64 * (65*65*math.Log(65) - 2*65*64 + (65*65-1)/2.0)
 	k := func(d float64) float64 {
@@ -256,7 +238,7 @@ func TestSpillHasItsStrength(t *testing.T) {
 	near(t, "the layer", linear(m, 150, 150)[2], float64(colour.SoftAdd(0, float32(at(50)))), 0.01)
 	// A window whose edge lies half its softness away lets half through: the ramp is
 	// smooth, and symmetric about its middle.
-	l.Spill.Tone = recipe.ToneWindow{Low: 100.0/255 + 0.1, High: 1, Soft: 0.2}
+	l.Spill.Tone = area.ToneWindow{Low: 100.0/255 + 0.1, High: 1, Soft: 0.2}
 	m = render(t, e, Request{Photo: p, Recipe: r, Deep: true, Layer: Spill})
 	near(t, "half a window", linear(m, 150, 150)[2], float64(colour.SoftAdd(0, float32(at(50)/2))), 0.02)
 }
@@ -280,8 +262,8 @@ func TestTwoToneWindowsSumUp(t *testing.T) {
 	r.Lights[2].Shapes, r.Lights[2].Gel.Hue = panel(120, 150, 170, 180), 260
 	same := render(t, New(1<<24), Request{Photo: p, Recipe: r, Deep: true}).(*image.RGBA64)
 	// Windows that let all of this photo through, each of another kind.
-	r.Lights[1].Spill.Tone = recipe.ToneWindow{Low: 0.1, High: 1}
-	r.Lights[2].Spill.Tone = recipe.ToneWindow{Low: 0, High: 0.95}
+	r.Lights[1].Spill.Tone = area.ToneWindow{Low: 0.1, High: 1}
+	r.Lights[2].Spill.Tone = area.ToneWindow{Low: 0, High: 0.95}
 	apart := render(t, New(1<<24), Request{Photo: p, Recipe: r, Deep: true}).(*image.RGBA64)
 	for i := 0; i < len(same.Pix); i += 2 {
 		a, b := int(same.Pix[i])<<8|int(same.Pix[i+1]), int(apart.Pix[i])<<8|int(apart.Pix[i+1])

@@ -11,12 +11,13 @@ import (
 )
 
 // Op is one operation of a change: one of JSON Patch (RFC 6902) of the kinds
-// replace, add and remove, or shift, which moves what stands at the path by the
-// two numbers of its value. Path is a JSON Pointer (RFC 6901), such as
-// /lights/0/gel/hue.
+// replace, add, remove and move (within one list), or shift, which moves what stands
+// at the path by the two numbers of its value. Path is a JSON Pointer (RFC 6901), such
+// as /lights/0/gel/hue.
 type Op struct {
 	Op    string          `json:"op"`
 	Path  string          `json:"path"`
+	From  string          `json:"from,omitempty"` // of move
 	Value json.RawMessage `json:"value,omitempty"`
 }
 
@@ -46,7 +47,13 @@ func ParseOps(data []byte) ([]Op, error) {
 func Apply[T any](v T, ops []Op, f Frame) (T, error) {
 	cur := reflect.ValueOf(&v).Elem()
 	for i := range ops {
-		next, err := edit(cur, nil, split(ops[i].Path), "", &ops[i], f)
+		path := ops[i].Path
+		if ops[i].Op == "move" {
+			if path = ops[i].From; list(path) != list(ops[i].Path) {
+				return v, fault.In(strings.TrimPrefix(ops[i].Path, "/"), "Things are moved within their list alone.")
+			}
+		}
+		next, err := edit(cur, nil, split(path), "", &ops[i], f)
 		if err != nil {
 			return v, err
 		}
@@ -54,6 +61,9 @@ func Apply[T any](v T, ops []Op, f Frame) (T, error) {
 	}
 	return cur.Interface().(T), nil
 }
+
+// list returns the path of the list that a path goes into.
+func list(path string) string { return path[:strings.LastIndexByte(path, '/')+1] }
 
 // split takes a JSON Pointer apart.
 func split(path string) []string {
@@ -169,6 +179,17 @@ func edit(v reflect.Value, s *Setting, path []string, at string, op *Op, f Frame
 				return v, err
 			}
 			out.Index(i).Set(w)
+		case last && op.Op == "move":
+			to, ok := index(op.Path[len(list(op.Path)):], n-1)
+			if !ok || i >= n {
+				return v, nothing(where)
+			}
+			out.Set(reflect.MakeSlice(v.Type(), n, n))
+			reflect.Copy(out, v)
+			// What lies between goes one place the other way.
+			reflect.Copy(out.Slice(i, n), v.Slice(i+1, n))
+			reflect.Copy(out.Slice(to+1, n), out.Slice(to, n-1))
+			out.Index(to).Set(v.Index(i))
 		case last && op.Op == "remove":
 			out.Set(reflect.MakeSlice(v.Type(), n-1, n-1))
 			reflect.Copy(out, v.Slice(0, i))
@@ -237,7 +258,7 @@ func change(v reflect.Value, s *Setting, at string, op *Op, f Frame) (reflect.Va
 	case "remove":
 		return v, fault.In(at, "This cannot be removed.")
 	default:
-		return v, fault.In(at, "%q is none of the operations replace, add, remove and shift.", clip(op.Op))
+		return v, fault.In(at, "%q is none of the operations replace, add, remove, move and shift.", clip(op.Op))
 	}
 	return out, validate(out, s, at, f)
 }
@@ -250,6 +271,9 @@ func Title(v any, ops []Op) string {
 		return "Change"
 	}
 	path, op := split(ops[0].Path), ops[0].Op
+	if op == "move" {
+		path = split(ops[0].From)
+	}
 	for _, o := range ops[1:] {
 		other := split(o.Path)
 		n := 0
@@ -334,6 +358,8 @@ func (s *Setting) element(list reflect.Value, path []string, op string) string {
 		switch op {
 		case "remove":
 			return "Remove " + noun
+		case "move":
+			return "Move " + noun
 		case "add":
 			return "Add " + noun
 		}

@@ -20,6 +20,14 @@ func New[T any](f Frame) T {
 	return v
 }
 
+// NewOf returns a value of zero's type with the defaults that its fields declare: what
+// New does for the kinds of an interface.
+func NewOf(zero any, f Frame) any {
+	v := reflect.New(reflect.TypeOf(zero)).Elem()
+	defaults(v, f)
+	return v.Interface()
+}
+
 func defaults(v reflect.Value, f Frame) {
 	switch {
 	case isList(v.Type()):

@@ -453,7 +453,11 @@ func TestApplyRefuses(t *testing.T) {
 		`{"op":"remove","path":"/edge/0"}`:                                     "edge: This cannot be removed.",
 		`{"op":"replace","path":"/mark","value":"x"}`:                          "mark: This cannot be changed.",
 		`{"op":"remove","path":"/mark"}`:                                       "mark: This cannot be changed.",
-		`{"op":"move","path":"/width","value":1}`:                              `width: "move" is none of the operations`,
+		`{"op":"copy","path":"/width","value":1}`:                              `width: "copy" is none of the operations`,
+		`{"op":"move","from":"/line/0","path":"/edge/0"}`:                      "edge/0: Things are moved within",
+		`{"op":"move","from":"/line/0","path":"/line/9"}`:                      "line[0]: The change does not fit",
+		`{"op":"move","from":"/line/9","path":"/line/0"}`:                      "line[9]: The change does not fit",
+		`{"op":"move","path":"/line/0"}`:                                       "line/0: Things are moved within",
 		`{"op":"shift","path":"/width","value":[1,2]}`:                         "width: This cannot be moved.",
 		`{"op":"shift","path":"/goods/1","value":3}`:                           "goods[1]: This cannot be moved.",
 		`{"op":"shift","path":"/goods/1","value":[0,99]}`:                      "goods[1].to: 129 is out of range",
@@ -481,7 +485,7 @@ func TestApplyRefuses(t *testing.T) {
 	}
 	three := full()
 	three.Goods = append(three.Goods, loaf{9})
-	if _, err := Apply(three, []Op{{"add", "/goods/-", []byte(`{"kind":"loaf"}`)}}, market); err == nil || !strings.Contains(err.Error(), "room for 3") {
+	if _, err := Apply(three, []Op{{Op: "add", Path: "/goods/-", Value: []byte(`{"kind":"loaf"}`)}}, market); err == nil || !strings.Contains(err.Error(), "room for 3") {
 		t.Errorf("a fourth good: %v", err)
 	}
 	if _, err := ParseOps([]byte(`{}`)); err == nil {

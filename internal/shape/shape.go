@@ -30,6 +30,7 @@ type Shape interface {
 var Kinds = setting.Register[Shape](
 	setting.Kind{Word: "outline", Label: "Outline", Zero: Outline{}},
 	setting.Kind{Word: "tube", Label: "Tube", Zero: Tube{}},
+	setting.Kind{Word: "ellipse", Label: "Ellipse", Zero: Ellipse{}},
 )
 
 // KindOf returns the word for the kind of s.

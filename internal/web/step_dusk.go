@@ -3,6 +3,5 @@ package web
 import "pyrant/internal/recipe"
 
 var duskStep = &step{ID: "dusk", Name: "Dusk", Filled: func(r *recipe.Recipe) bool {
-	d := r.Dusk
-	return d.On && (d.Daylight != 0 || d.Warmth != 0 || d.Saturation != 1)
+	return r.Dusk.On && (r.Dusk.Daylight != 0 || len(r.Dusk.Passes) > 0)
 }}

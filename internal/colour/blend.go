@@ -1,14 +1,11 @@
-package render
+package colour
 
-import (
-	"math"
+import "math"
 
-	"pyrant/internal/recipe"
-)
-
-// blend returns the W3C blend function B(cb, cs) of a joining, over display
-// values in [0, 1] (Compositing and Blending Level 1, section 10).
-func blend(j recipe.Join) func(cb, cs float32) float32 {
+// Blend returns the blend function B(cb, cs) of a W3C blend mode by its name, over display
+// values in [0, 1] (Compositing and Blending Level 1, section 10); a name that is none is
+// taken for normal.
+func Blend(mode string) func(cb, cs float32) float32 {
 	screen := func(cb, cs float32) float32 { return cb + cs - cb*cs }
 	hard := func(cb, cs float32) float32 {
 		if cs <= 0.5 {
@@ -16,18 +13,18 @@ func blend(j recipe.Join) func(cb, cs float32) float32 {
 		}
 		return screen(cb, 2*cs-1)
 	}
-	switch j {
-	case recipe.Screen:
+	switch mode {
+	case "screen":
 		return screen
-	case recipe.Multiply:
+	case "multiply":
 		return func(cb, cs float32) float32 { return cb * cs }
-	case recipe.Lighten:
+	case "lighten":
 		return func(cb, cs float32) float32 { return max(cb, cs) }
-	case recipe.HardLight:
+	case "hard-light":
 		return hard
-	case recipe.Overlay:
+	case "overlay":
 		return func(cb, cs float32) float32 { return hard(cs, cb) }
-	case recipe.ColorDodge:
+	case "color-dodge":
 		return func(cb, cs float32) float32 {
 			switch {
 			case cb == 0:
@@ -37,7 +34,7 @@ func blend(j recipe.Join) func(cb, cs float32) float32 {
 			}
 			return min(1, cb/(1-cs))
 		}
-	case recipe.SoftLight:
+	case "soft-light":
 		return func(cb, cs float32) float32 {
 			if cs <= 0.5 {
 				return cb - (1-2*cs)*cb*(1-cb)

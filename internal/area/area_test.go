@@ -1,0 +1,403 @@
+package area
+
+import (
+	"context"
+	"fmt"
+	"image"
+	"math"
+	"math/rand/v2"
+	"strings"
+	"testing"
+
+	"pyrant/internal/colour"
+	"pyrant/internal/coverage"
+	"pyrant/internal/glow"
+	"pyrant/internal/raster"
+	"pyrant/internal/setting"
+	"pyrant/internal/shape"
+)
+
+// flat is a world of one colour, or of what photo says, at some scale.
+type flat struct {
+	scale float64
+	frame image.Rectangle
+	photo func(x, y int) [3]float32
+	areas []Area
+}
+
+func world(w, h int, scale float64) *flat {
+	return &flat{scale: scale, frame: image.Rect(0, 0, int(float64(w)*scale), int(float64(h)*scale))}
+}
+
+func (f *flat) Scale() float64          { return f.scale }
+func (f *flat) Frame() image.Rectangle  { return f.frame }
+func (f *flat) PhotoKey() string        { return "photo" }
+func (f *flat) LightKey(l Light) string { return string(l.Light) }
+func (f *flat) Photo() func(dst []float32, x0, y int) {
+	return func(dst []float32, x0, y int) {
+		for i := 0; i < len(dst); i += 3 {
+			c := f.photo(x0+i/3, y)
+			copy(dst[i:], c[:])
+		}
+	}
+}
+func (f *flat) Mask(_ context.Context, _ string, make func() coverage.Mask) (coverage.Mask, error) {
+	return make(), nil
+}
+func (f *flat) Keep(ctx context.Context, _ string, make func(context.Context) (*raster.Plane, error)) (*raster.Plane, error) {
+	return make(ctx)
+}
+func (f *flat) Soften(ctx context.Context, _ string, m coverage.Mask, sigma float64, r image.Rectangle) (Rows, error) {
+	level, rest := glow.Level(sigma)
+	p, err := glow.NewPyramid(ctx, m, m.Bounds(), level)
+	if err != nil {
+		return nil, err
+	}
+	b, err := p.Blur(ctx, level, rest, p.Extent(level, rest))
+	if err != nil {
+		return nil, err
+	}
+	sum, err := glow.Collapse(ctx, []glow.Term{{Level: level, Field: b, Weight: []float32{1}}}, 1, r)
+	return rowsFunc(func(dst []float32, x0, y int) { sum.Row(dst, x0, y, nil) }), err
+}
+func (f *flat) Light(context.Context, Light, float64, image.Rectangle) (Rows, error) {
+	return rowsFunc(func(dst []float32, x0, y int) { clear(dst) }), nil
+}
+func (f *flat) Area(id Ref) *Area {
+	for i := range f.areas {
+		if f.areas[i].ID == string(id) {
+			return &f.areas[i]
+		}
+	}
+	return nil
+}
+
+type rowsFunc func(dst []float32, x0, y int)
+
+func (f rowsFunc) Fill(dst []float32, x0, y int) { f(dst, x0, y) }
+
+func cover(t *testing.T, w World, r image.Rectangle, parts ...Part) *raster.Plane {
+	t.Helper()
+	p, err := (&Area{Parts: parts}).Plane(context.Background(), w, r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return p
+}
+
+func one(of Source) Part { return Part{On: true, Does: Add, Amount: 1, Of: of} }
+
+func near(t *testing.T, what string, got, want, by float64) {
+	t.Helper()
+	if math.Abs(got-want) > by || math.IsNaN(got) {
+		t.Errorf("%s is %v, want %v", what, got, want)
+	}
+}
+
+// Parts combine as said, whatever their order, amounts, switches and inversions: held
+// against the sum worked out place by place.
+func TestPartsCombine(t *testing.T) {
+	rnd := rand.New(rand.NewPCG(3, 4))
+	w := world(60, 40, 1)
+	tone := func(x, y int) float64 { return 0.1 + 0.013*float64(x) }
+	w.photo = func(x, y int) [3]float32 {
+		v := float32(colour.SRGBToLinear(tone(x, y)))
+		return [3]float32{v, v, v}
+	}
+	ring := Ring{X: 30, Y: 20, Width: 40, Height: 30, Inner: 0.4}
+	line := Line{X1: 5, Y1: 5, X2: 50, Y2: 30}
+	window := ToneWindow{Low: 0.3, High: 0.6, Soft: 0.2}
+	w.areas = []Area{{ID: "a1", Parts: []Part{one(line), {On: true, Does: Keep, Amount: 0.7, Of: ring}}}}
+	smooth := func(t float64) float64 { t = math.Min(math.Max(t, 0), 1); return t * t * (3 - 2*t) }
+	at := map[Source]func(x, y float64) float64{
+		ring:   func(x, y float64) float64 { return 1 - smooth((math.Hypot((x-30)/20, (y-20)/15)-0.4)/0.6) },
+		line:   func(x, y float64) float64 { return 1 - smooth(((x-5)*45+(y-5)*25)/(45*45+25*25)) },
+		window: func(x, y float64) float64 { return window.At(tone(int(x), int(y))) },
+	}
+	at[Other{"a1"}] = func(x, y float64) float64 { return at[line](x, y) * (1 - 0.7 + 0.7*at[ring](x, y)) }
+	sources := []Source{ring, line, window, Other{"a1"}}
+	for n := range 60 {
+		parts := make([]Part, 1+rnd.IntN(4))
+		for i := range parts {
+			parts[i] = Part{On: rnd.IntN(5) > 0, Does: []Does{Add, Away, Keep}[rnd.IntN(3)], Inverted: rnd.IntN(2) == 0,
+				Amount: float64(rnd.IntN(3)) / 2, Of: sources[rnd.IntN(len(sources))]}
+		}
+		got := cover(t, w, image.Rect(3, 2, 57, 39), parts...)
+		for _, p := range [][2]int{{4, 4}, {20, 11}, {31, 20}, {50, 37}, {56, 2}} {
+			want, first := 0.0, true
+			for _, q := range parts {
+				if !q.On {
+					continue
+				}
+				v := at[q.Of](float64(p[0])+0.5, float64(p[1])+0.5)
+				if q.Inverted {
+					v = 1 - v
+				}
+				if first && q.Does != Add {
+					want = 1
+				}
+				switch q.Does {
+				case Add:
+					want = 1 - (1-want)*(1-v*q.Amount)
+				case Away:
+					want *= 1 - v*q.Amount
+				case Keep:
+					want *= 1 - q.Amount + v*q.Amount
+				}
+				first = false
+			}
+			near(t, fmt.Sprintf("area %d at %v", n, p), float64(got.At(p[0], p[1])), want, 2e-3)
+		}
+	}
+	if p := cover(t, w, w.frame); p.Max() != 0 {
+		t.Error("an area without parts covers something")
+	}
+}
+
+func stroke(d, soft, flow float64, points ...Dab) Stroke {
+	return Stroke{Diameter: d, Softness: soft, Flow: flow, Pen: PenFlow, Points: setting.ListOf(points...)}
+}
+
+func strokes(s ...Stroke) Part { return one(Strokes{s}) }
+
+// A stroke covers what lies near its line: a capsule, whose profile and area are known.
+func TestStrokeIsACapsule(t *testing.T) {
+	w := world(300, 200, 1)
+	a, b := Dab{60.5, 70.5, 1}, Dab{220.5, 130.5, 1}
+	p := cover(t, w, w.frame, strokes(stroke(60, 0.5, 0.8, a, b)))
+	dist := func(x, y float64) float64 {
+		dx, dy := b.X-a.X, b.Y-a.Y
+		k := math.Min(math.Max(((x-a.X)*dx+(y-a.Y)*dy)/(dx*dx+dy*dy), 0), 1)
+		return math.Hypot(x-a.X-k*dx, y-a.Y-k*dy)
+	}
+	for y := range 200 {
+		for x := range 300 {
+			d := (30 - dist(float64(x)+0.5, float64(y)+0.5)) / 15
+			d = math.Min(math.Max(d, 0), 1)
+			if got, want := float64(p.At(x, y)), 0.8*d*d*(3-2*d); math.Abs(got-want) > 1e-4 {
+				t.Fatalf("at %d, %d the stroke covers %v, want %v", x, y, got, want)
+			}
+		}
+	}
+	// A hard one has the area of the capsule.
+	p = cover(t, w, w.frame, strokes(stroke(60, 0, 1, a, b)))
+	sum := 0.0
+	for _, v := range p.Pix {
+		sum += float64(v)
+	}
+	near(t, "the area of a hard stroke", sum, math.Pi*900+60*math.Hypot(160, 60), 3)
+}
+
+// How densely the pointer was sampled leaves no trace, nor does the scale, the tile or
+// the part that is asked for.
+func TestStrokesDoNotDependOnSamplingScaleOrView(t *testing.T) {
+	bow := func(n int) []Dab {
+		out := make([]Dab, n+1)
+		for i := range out {
+			u := float64(i) / float64(n)
+			out[i] = Dab{40 + 220*u, 40 + 90*u, 0.3 + 0.7*u}
+		}
+		return out
+	}
+	w := world(300, 200, 1)
+	for _, pen := range []Pen{PenFlow, PenWidth} {
+		few, many := stroke(50, 0.6, 0.9, bow(1)...), stroke(50, 0.6, 0.9, bow(900)...)
+		few.Pen, many.Pen = pen, pen
+		a, b := cover(t, w, w.frame, strokes(few)), cover(t, w, w.frame, strokes(many))
+		for i := range a.Pix {
+			if d := math.Abs(float64(a.Pix[i] - b.Pix[i])); d > 0.008 {
+				t.Fatalf("pen by %s: one piece and 900 differ by %v", pen, d)
+			}
+		}
+	}
+	curve := make([]Dab, 40)
+	for i := range curve {
+		sin, cos := math.Sincos(float64(i) / 6)
+		curve[i] = Dab{150 + 70*cos, 100 + 50*sin, 1}
+	}
+	parts := []Part{strokes(stroke(30, 0.7, 0.6, curve...), stroke(12, 0.2, 1, Dab{20, 20, 1}, Dab{280, 180, 1}))}
+	full := cover(t, w, w.frame, parts...)
+	view := image.Rect(61, 37, 203, 151)
+	for part, y := cover(t, w, view, parts...), view.Min.Y; y < view.Max.Y; y++ {
+		for x := view.Min.X; x < view.Max.X; x++ {
+			if part.At(x, y) != full.At(x, y) {
+				t.Fatalf("at %d, %d a part of the picture has %v, the whole %v", x, y, part.At(x, y), full.At(x, y))
+			}
+		}
+	}
+	// The mean over four pixels of a picture is the pixel of one of half the size.
+	half := cover(t, world(300, 200, 0.5), image.Rect(0, 0, 150, 100), parts...)
+	worst := 0.0
+	for y := range 100 {
+		for x := range 150 {
+			mean := (full.At(2*x, 2*y) + full.At(2*x+1, 2*y) + full.At(2*x, 2*y+1) + full.At(2*x+1, 2*y+1)) / 4
+			worst = math.Max(worst, math.Abs(float64(mean-half.At(x, y))))
+		}
+	}
+	if worst > 0.06 {
+		t.Errorf("at half the size a place differs by %v", worst)
+	}
+}
+
+// Strokes build up by 1 − (1−a)(1−b), and an erasing one takes its share; painted on a
+// mask of those before it, the last makes what all make together.
+func TestStrokesBuildUp(t *testing.T) {
+	w := world(100, 100, 1)
+	at := func(p *raster.Plane) float64 { return float64(p.At(50, 50)) }
+	mid := Dab{50.5, 50.5, 1}
+	list := []Stroke{stroke(40, 0.5, 0.5, mid), stroke(40, 0.5, 0.3, mid), stroke(40, 0.5, 0.25, mid)}
+	list[2].Erase = true
+	near(t, "two strokes", at(cover(t, w, w.frame, strokes(list[:2]...))), 1-0.5*0.7, 1e-5)
+	near(t, "and one that erases", at(cover(t, w, w.frame, strokes(list...))), (1-0.5*0.7)*0.75, 1e-5)
+	// No step between strokes however many: a hundred faint ones rise evenly.
+	var many []Stroke
+	last := 0.0
+	for n := range 100 {
+		many = append(many, stroke(40, 0.5, 0.02, mid))
+		v := at(cover(t, w, w.frame, strokes(many...)))
+		near(t, fmt.Sprintf("%d strokes", n+1), v, 1-math.Pow(0.98, float64(n+1)), 1e-5)
+		if v <= last {
+			t.Fatal("a stroke more covers no more")
+		}
+		last = v
+	}
+	one, all := newStrokeMask(many[99:], newStrokeMask(many[:99], nil, 1), 1), newStrokeMask(many, nil, 1)
+	a, b := make([]float32, 100), make([]float32, 100)
+	one.Fill(a, 0, 44)
+	all.Fill(b, 0, 44)
+	for i := range a {
+		if math.Abs(float64(a[i]-b[i])) > 1e-6 {
+			t.Fatalf("the last over the others covers %v, all at once %v", a[i], b[i])
+		}
+	}
+}
+
+func TestSimplified(t *testing.T) {
+	rnd := rand.New(rand.NewPCG(1, 1))
+	points := make([]Dab, 20000)
+	for i := range points {
+		u := float64(i) / 1000
+		points[i] = Dab{500 + 300*math.Sin(u) + rnd.Float64()*0.1, 400 + 200*math.Cos(1.3*u) + rnd.Float64()*0.1, 0.5 + 0.4*math.Sin(u/3)}
+	}
+	s := Simplified(setting.ListOf(points...))
+	if n := s.Len(); n > 1500 || n < 100 {
+		t.Errorf("of 20000 points %d are left", n)
+	}
+	kept := s.All()
+	for i, p := range points {
+		best := math.Inf(1)
+		for k := 1; k < len(kept); k++ {
+			best = math.Min(best, stray(p, kept[k-1], kept[k]))
+		}
+		if best > Stray+1e-9 {
+			t.Fatalf("point %d strays %v px", i, best)
+		}
+	}
+	if again := Simplified(s); again.Len() > s.Len() {
+		t.Error("it grows")
+	}
+	dot := setting.ListOf(Dab{1, 2, 1})
+	if Simplified(dot).Len() != 1 {
+		t.Error("a dot is gone")
+	}
+}
+
+// A band of hue is full between its ends, gone beyond its soft ends, goes round at 0,
+// and leaves grey out.
+func TestHueBand(t *testing.T) {
+	h := Hue{Hue: 20, Width: 60, Soft: 30, Chroma: 0.04}
+	for _, c := range []struct{ hue, chroma, want float64 }{
+		{20, 0.1, 1}, {50, 0.1, 1}, {350, 0.1, 1}, {65, 0.1, 0.5}, {335, 0.1, 0.5}, {80.1, 0.1, 0}, {319.9, 0.1, 0}, {200, 0.1, 0},
+		{20, 0.04, 1}, {20, 0.03, 0.5}, {20, 0.02, 0}, {20, 0, 0},
+	} {
+		near(t, fmt.Sprintf("hue %v with chroma %v", c.hue, c.chroma), h.At(c.hue, c.chroma), c.want, 1e-9)
+	}
+	if v := (Hue{Hue: 10, Width: 360}).At(190, 0); v != 1 {
+		t.Errorf("a whole turn leaves %v of the other side", v)
+	}
+	// Colours of known hue, in rows of the photo.
+	w := world(4, 1, 1)
+	colours := []colour.RGB{colour.OKLCh(0.6, 0.1, 20), colour.OKLCh(0.6, 0.1, 65), colour.OKLCh(0.6, 0.1, 140), {R: 0.3, G: 0.3, B: 0.3}}
+	w.photo = func(x, _ int) [3]float32 { c := colours[x]; return [3]float32{c.R, c.G, c.B} }
+	p := cover(t, w, w.frame, one(h))
+	for x, want := range []float64{1, 0.5, 0, 0} {
+		near(t, fmt.Sprintf("colour %d", x), float64(p.At(x, 0)), want, 5e-3)
+	}
+}
+
+// Feather is a Gaussian; what does not end at the edge of the frame is not darker there.
+func TestFeather(t *testing.T) {
+	w := world(200, 100, 1)
+	box := shape.Outline{Nodes: shape.PathOf(shape.Node{X: 60, Y: -300}, shape.Node{X: 400, Y: -300}, shape.Node{X: 400, Y: 400}, shape.Node{X: 60, Y: 400})}
+	p := one(Shape{box})
+	p.Feather = 6
+	got := cover(t, w, w.frame, p)
+	for _, x := range []int{45, 54, 60, 66, 75} {
+		near(t, fmt.Sprintf("%d px from the edge", x-60), float64(got.At(x, 50)), 0.5*(1+math.Erf((float64(x)+0.5-60)/6/math.Sqrt2)), 6e-3)
+	}
+	w.photo = func(int, int) [3]float32 { return [3]float32{0.2, 0.2, 0.2} }
+	p = one(ToneWindow{Low: 0, High: 1})
+	p.Feather = 9
+	for _, at := range []image.Point{{0, 0}, {199, 99}, {0, 50}, {100, 50}} {
+		near(t, fmt.Sprint("a feathered window at ", at), float64(cover(t, w, w.frame, p).At(at.X, at.Y)), 1, 6e-3)
+	}
+}
+
+func TestNestsAndCircles(t *testing.T) {
+	use := func(id, name string, of ...Ref) Area {
+		a := Area{ID: id, Name: name}
+		for _, r := range of {
+			a.Parts = append(a.Parts, one(Other{r}))
+		}
+		return a
+	}
+	var nest []Area
+	for i := range MaxDepth {
+		a := use(fmt.Sprint("n", i), fmt.Sprint("Nest ", i))
+		if i > 0 {
+			a.Parts = []Part{one(Other{Ref(fmt.Sprint("n", i-1))})}
+		}
+		nest = append(nest, a)
+	}
+	for _, c := range []struct {
+		areas []Area
+		at    int
+		say   []string
+	}{
+		{[]Area{use("a", "Sky", "b"), use("b", "Sea"), use("c", "Both", "a", "b")}, 0, nil},
+		{nest, 0, nil},
+		{append(nest[:MaxDepth:MaxDepth], use("top", "Top", "n7")), MaxDepth, []string{"“Top”", "9 deep", "it may be 8"}},
+		{[]Area{use("a", "Sky", "b"), use("b", "Sea", "a")}, 0, []string{"“Sky”", "“Sea”", "circle"}},
+		{[]Area{use("b", "Sea"), use("a", "Sky", "a")}, 1, []string{"“Sky”", "part of itself"}},
+		{[]Area{use("a", "Sky", "gone")}, 0, []string{"“Sky”", "not in this shot"}},
+		{[]Area{use("a", "Sky"), use("a", "Sea")}, 1, []string{`the id "a"`}},
+	} {
+		at, msg := Check(c.areas)
+		if at != c.at || (msg == "") != (c.say == nil) {
+			t.Errorf("%v: %d, %q", c.say, at, msg)
+		}
+		for _, say := range c.say {
+			if !strings.Contains(msg, say) {
+				t.Errorf("%q does not say %q", msg, say)
+			}
+		}
+	}
+}
+
+func TestToneWindow(t *testing.T) {
+	w := ToneWindow{0.2, 0.7, 0.1}
+	for _, c := range []struct{ v, want float64 }{{0.05, 0}, {0.1, 0}, {0.15, 0.5}, {0.2, 1}, {0.5, 1}, {0.7, 1}, {0.75, 0.5}, {0.81, 0}} {
+		if got := w.At(c.v); math.Abs(got-c.want) > 1e-9 {
+			t.Errorf("the window lets %.3f of brightness %v through, want %v", got, c.v, c.want)
+		}
+	}
+	hard := ToneWindow{0.2, 0.7, 0} // fades over a thousandth all the same
+	for v, want := range map[float64]float64{0.1989: 0, 0.1995: 0.5, 0.2: 1, 0.7: 1, 0.7005: 0.5, 0.7011: 0} {
+		if got := hard.At(v); math.Abs(got-want) > 1e-6 {
+			t.Errorf("a hard window lets %.3f of brightness %v through, want %v", got, v, want)
+		}
+	}
+	if !(ToneWindow{0, 1, 0.1}).Whole() || w.Whole() || (ToneWindow{0, 0.9, 0.1}).Whole() || (ToneWindow{0.1, 1, 0.1}).Whole() {
+		t.Error("Whole is wrong")
+	}
+}

@@ -1,0 +1,44 @@
+package area
+
+import (
+	"context"
+	"image"
+	"math"
+
+	"pyrant/internal/colour"
+	"pyrant/internal/setting"
+)
+
+// Hue is a band of the photo's hues before dusk, in OKLCh (Ottosson 2020), where
+// equal steps look equal.
+type Hue struct {
+	Hue    float64 `json:"hue" label:"Hue" unit:"°" range:"0..360" default:"140" step:"1" doc:"middle of the band, in OKLCh"`
+	Width  float64 `json:"width" label:"Width" unit:"°" range:"0..360" default:"50" step:"1" doc:"from end to end"`
+	Soft   float64 `json:"soft" label:"Soft" unit:"°" range:"0..180" default:"20" step:"1" doc:"how far it fades beyond both ends"`
+	Chroma float64 `json:"chroma" label:"Least chroma" range:"0..0.4" slider:"0..0.2" default:"0.03" step:"0.001" doc:"greyer colours are left out, fading from here to half of it"`
+}
+
+// At returns how much of a hue in degrees and a chroma, both of OKLCh, lies in the
+// band, from 0 to 1.
+func (h Hue) At(hue, chroma float64) float64 {
+	k := 1.0
+	if h.Chroma > 0 {
+		k = ramp((chroma - h.Chroma) / (h.Chroma / 2))
+	}
+	if k == 0 || h.Width >= 360 {
+		return k
+	}
+	off := math.Abs(math.Remainder(hue-h.Hue, 360)) - h.Width/2
+	return k * ramp(-off/math.Max(h.Soft, 0.1))
+}
+
+func (h Hue) prepare(ctx context.Context, w World, feather float64, r image.Rectangle) (Rows, error) {
+	return ofPhoto(ctx, w, setting.Key(h), feather, r, func(r, g, b float32) float32 {
+		_, a, bb := colour.OKLab(r, g, b)
+		c := math.Hypot(a, bb)
+		if h.Chroma > 0 && c <= h.Chroma/2 {
+			return 0
+		}
+		return float32(h.At(math.Atan2(bb, a)*180/math.Pi, c))
+	})
+}

@@ -1,0 +1,407 @@
+package area
+
+import (
+	"context"
+	"encoding/binary"
+	"image"
+	"math"
+	"sync"
+
+	"pyrant/internal/coverage"
+	"pyrant/internal/setting"
+)
+
+// Strokes is what was painted, stroke by stroke.
+//
+// Within one stroke a place is covered by how near the line comes to it, so that the
+// spacing of the pointer's samples leaves no beads; strokes that cross build up by
+// 1 − (1−a)·(1−b).
+type Strokes struct {
+	Strokes []Stroke `json:"strokes" label:"Strokes" row:"own" count:"0..500" each:"stroke" title:"*"`
+}
+
+// Stroke is one line of the brush.
+type Stroke struct {
+	Erase    bool              `json:"erase,omitzero" label:"Erases" doc:"takes away from the strokes before it"`
+	Diameter float64           `json:"diameter" label:"Diameter" unit:"px" range:"0.5..2L" slider:"L/1000..L/3 log" default:"L/20" step:"0.1"`
+	Softness float64           `json:"softness" label:"Softness" unit:"%" range:"0..1" default:"0.6" step:"0.01" doc:"share of the half-width over which it falls to nothing"`
+	Flow     float64           `json:"flow" label:"Flow" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"coverage in its middle"`
+	Pen      Pen               `json:"pen" label:"Pen" default:"flow" doc:"what the pressure of a pen changes"`
+	Points   setting.List[Dab] `json:"points" label:"Points" count:"1..30000" each:"point" doc:"what strays less than 0.25 px from the line between others is left out"`
+}
+
+// Pen is what pressure changes.
+type Pen string
+
+// What pressure can change.
+const (
+	PenFlow  Pen = "flow"
+	PenWidth Pen = "width"
+)
+
+// Choices returns what pressure can change.
+func (Pen) Choices() []setting.Choice {
+	return []setting.Choice{{Value: string(PenFlow), Label: "Flow"}, {Value: string(PenWidth), Label: "Width"}}
+}
+
+// Dab is one point of a stroke.
+type Dab struct {
+	X float64 `json:"x" label:"Across" unit:"px" range:"-W..2W"`
+	Y float64 `json:"y" label:"Down" unit:"px" range:"-H..2H"`
+	P float64 `json:"p" label:"Pressure" range:"0..1" default:"1"`
+}
+
+// AppendBinary writes the point as a list does.
+func (d Dab) AppendBinary(b []byte) ([]byte, error) {
+	for _, v := range [...]float64{d.X, d.Y, d.P} {
+		b = binary.LittleEndian.AppendUint64(b, math.Float64bits(v))
+	}
+	return b, nil
+}
+
+func (s Strokes) prepare(ctx context.Context, w World, feather float64, r image.Rectangle) (Rows, error) {
+	key := "strokes " + setting.Key(s)
+	m, err := w.Mask(ctx, key, func() coverage.Mask {
+		// The stroke in the hand changes with every move; those before it do not.
+		var under coverage.Mask
+		list := s.Strokes
+		if n := len(list) - 1; n > 0 {
+			before := Strokes{list[:n]}
+			if u, err := w.Mask(ctx, "strokes "+setting.Key(before), func() coverage.Mask { return newStrokeMask(before.Strokes, nil, w.Scale()) }); err == nil {
+				// Each mask that stands on others keeps them; now and then all are painted anew.
+				if s, ok := u.(*strokeMask); !ok || s.depth < mostDepth {
+					under, list = u, list[n:]
+				}
+			}
+		}
+		return newStrokeMask(list, under, w.Scale())
+	})
+	if err != nil || feather <= 0 {
+		return m, err
+	}
+	return w.Soften(ctx, key, m, feather, r)
+}
+
+// mostDepth is how many masks of strokes may stand on one another.
+const mostDepth = 16
+
+// strokeTile is the edge in pixels of the squares in which strokes are computed, fixed
+// to the picture's origin, so that a pixel has the same value in every viewport.
+const strokeTile = 64
+
+// strokeMask is the coverage of strokes at one scale, over that of others.
+type strokeMask struct {
+	under  coverage.Mask // nil for none
+	depth  int           // how many masks lie under it
+	list   []line
+	bounds image.Rectangle
+	mu     sync.Mutex
+	tiles  map[image.Point]*strokePix
+	bytes  int64
+}
+
+type strokePix struct {
+	once sync.Once
+	pix  []float32 // nil where nothing is covered
+}
+
+// line is a stroke in pixels of the picture.
+type line struct {
+	points       []Dab
+	r            float64 // half its width
+	inner, outer float64 // full up to the one, nothing from the other on, against r
+	flow         float32
+	erase, width bool // width: pressure changes it, and not the flow
+	even         bool // one pressure all along
+	rect         image.Rectangle
+}
+
+// leastRadius is the half-width in pixels below which a stroke gets fainter, not
+// thinner.
+const leastRadius = 0.5
+
+func newLine(s *Stroke, scale float64) line {
+	l := line{r: s.Diameter * scale / 2, flow: float32(s.Flow), erase: s.Erase, width: s.Pen == PenWidth, even: true}
+	if l.r < leastRadius {
+		l.flow *= float32(l.r / leastRadius)
+		l.r = leastRadius
+	}
+	// An edge is as soft as a pixel is wide, half of it to either side.
+	l.inner, l.outer = (1-s.Softness)*l.r, l.r
+	if l.outer-l.inner < 1 {
+		mid := (l.outer + l.inner) / 2
+		l.inner, l.outer = math.Max(mid-0.5, 0), mid+0.5
+	}
+	pts := s.Points.All()
+	l.points = make([]Dab, 0, len(pts))
+	lo, hi := [2]float64{math.Inf(1), math.Inf(1)}, [2]float64{math.Inf(-1), math.Inf(-1)}
+	for i, p := range pts {
+		p.X, p.Y = p.X*scale, p.Y*scale
+		if i > 0 {
+			// Where pressure changes, what counts most need not be what is nearest: short
+			// pieces make up for that, however far apart the samples lie.
+			q := l.points[len(l.points)-1]
+			n := math.Ceil(math.Abs(p.P-q.P) * 24)
+			for k := 1.0; k < n; k++ {
+				t := k / n
+				l.points = append(l.points, Dab{q.X + (p.X-q.X)*t, q.Y + (p.Y-q.Y)*t, q.P + (p.P-q.P)*t})
+			}
+		}
+		l.points = append(l.points, p)
+		l.even = l.even && p.P == pts[0].P
+		lo[0], lo[1] = math.Min(lo[0], p.X), math.Min(lo[1], p.Y)
+		hi[0], hi[1] = math.Max(hi[0], p.X), math.Max(hi[1], p.Y)
+	}
+	if len(pts) > 0 {
+		l.rect = image.Rect(int(math.Floor(lo[0]-l.outer)), int(math.Floor(lo[1]-l.outer)), int(math.Ceil(hi[0]+l.outer)), int(math.Ceil(hi[1]+l.outer)))
+	}
+	return l
+}
+
+func newStrokeMask(strokes []Stroke, under coverage.Mask, scale float64) *strokeMask {
+	m := &strokeMask{under: under, tiles: map[image.Point]*strokePix{}}
+	if under != nil {
+		m.bounds = under.Bounds()
+		if u, ok := under.(*strokeMask); ok {
+			m.depth = u.depth + 1
+		}
+	}
+	for i := range strokes {
+		l := newLine(&strokes[i], scale)
+		m.list = append(m.list, l)
+		if !l.erase {
+			m.bounds = m.bounds.Union(l.rect)
+		}
+	}
+	return m
+}
+
+func (m *strokeMask) Bounds() image.Rectangle { return m.bounds }
+
+func (m *strokeMask) Bytes() int64 {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	n := m.bytes
+	for i := range m.list {
+		n += int64(len(m.list[i].points)) * 24
+	}
+	return n
+}
+
+func (m *strokeMask) Drop(y int) {
+	m.mu.Lock()
+	for at, t := range m.tiles {
+		if (at.Y+1)*strokeTile <= y {
+			m.bytes -= int64(len(t.pix)) * 4
+			delete(m.tiles, at)
+		}
+	}
+	m.mu.Unlock()
+	if m.under != nil {
+		m.under.Drop(y)
+	}
+}
+
+func (m *strokeMask) Fill(dst []float32, x0, y int) {
+	clear(dst)
+	if y < m.bounds.Min.Y || y >= m.bounds.Max.Y {
+		return
+	}
+	ty := floorDiv(y, strokeTile)
+	for x, x1 := max(x0, m.bounds.Min.X), min(x0+len(dst), m.bounds.Max.X); x < x1; {
+		tx := floorDiv(x, strokeTile)
+		end := min((tx+1)*strokeTile, x1)
+		if pix := m.tile(image.Pt(tx, ty)); pix != nil {
+			copy(dst[x-x0:end-x0], pix[(y-ty*strokeTile)*strokeTile+x-tx*strokeTile:])
+		}
+		x = end
+	}
+}
+
+func floorDiv(a, b int) int {
+	q := a / b
+	if a%b < 0 {
+		q--
+	}
+	return q
+}
+
+func (m *strokeMask) tile(at image.Point) []float32 {
+	m.mu.Lock()
+	t := m.tiles[at]
+	if t == nil {
+		t = new(strokePix)
+		m.tiles[at] = t
+	}
+	m.mu.Unlock()
+	t.once.Do(func() {
+		t.pix = m.paint(at)
+		m.mu.Lock()
+		if m.tiles[at] == t {
+			m.bytes += int64(len(t.pix)) * 4
+		}
+		m.mu.Unlock()
+	})
+	return t.pix
+}
+
+// paint returns the coverage of one tile.
+func (m *strokeMask) paint(at image.Point) []float32 {
+	r := image.Rect(0, 0, strokeTile, strokeTile).Add(at.Mul(strokeTile))
+	var pix []float32
+	if m.under != nil && m.under.Bounds().Overlaps(r) {
+		pix = make([]float32, strokeTile*strokeTile)
+		any := false
+		for y := range strokeTile {
+			row := pix[y*strokeTile : (y+1)*strokeTile]
+			m.under.Fill(row, r.Min.X, r.Min.Y+y)
+			for _, v := range row {
+				any = any || v > 0
+			}
+		}
+		if !any {
+			pix = nil
+		}
+	}
+	var one [strokeTile * strokeTile]float32
+	for i := range m.list {
+		l := &m.list[i]
+		if !l.rect.Overlaps(r) || l.erase && pix == nil {
+			continue
+		}
+		if !l.cover(&one, r) {
+			continue
+		}
+		if pix == nil {
+			pix = make([]float32, strokeTile*strokeTile)
+		}
+		if l.erase {
+			for k, v := range one {
+				pix[k] -= pix[k] * v
+			}
+		} else {
+			for k, v := range one {
+				pix[k] += v - pix[k]*v
+			}
+		}
+	}
+	return pix
+}
+
+// piece is one straight piece of a line, from the tile's corner.
+type piece struct{ x, y, dx, dy, inv, p, dp, top, bottom float32 }
+
+// cover writes the coverage of one line over the tile r, and tells whether there is
+// any.
+func (l *line) cover(dst *[strokeTile * strokeTile]float32, r image.Rectangle) bool {
+	near := image.Rectangle{}
+	reach := float32(l.outer)
+	var pieces []piece
+	add := func(a, b Dab) {
+		p := piece{x: float32(a.X - float64(r.Min.X)), y: float32(a.Y - float64(r.Min.Y)), dx: float32(b.X - a.X), dy: float32(b.Y - a.Y), p: float32(a.P), dp: float32(b.P - a.P)}
+		left, right := min(p.x, p.x+p.dx)-reach, max(p.x, p.x+p.dx)+reach
+		p.top, p.bottom = min(p.y, p.y+p.dy)-reach, max(p.y, p.y+p.dy)+reach
+		if left >= strokeTile || right <= 0 || p.top >= strokeTile || p.bottom <= 0 {
+			return
+		}
+		if d := p.dx*p.dx + p.dy*p.dy; d > 0 {
+			p.inv = 1 / d
+		}
+		pieces = append(pieces, p)
+		near = near.Union(image.Rect(int(max(left, 0)), int(max(p.top, 0)), int(min(right+1, strokeTile)), int(min(p.bottom+1, strokeTile))))
+	}
+	if len(l.points) == 1 {
+		add(l.points[0], l.points[0])
+	}
+	for i := 1; i < len(l.points); i++ {
+		add(l.points[i-1], l.points[i])
+	}
+	if len(pieces) == 0 {
+		return false
+	}
+	clear(dst[:])
+	any := false
+	row := make([]piece, 0, len(pieces))
+	for y := near.Min.Y; y < near.Max.Y; y++ {
+		py := float32(y) + 0.5
+		row = row[:0]
+		for _, p := range pieces {
+			if py > p.top && py < p.bottom {
+				row = append(row, p)
+			}
+		}
+		if len(row) == 0 {
+			continue
+		}
+		out := dst[y*strokeTile : (y+1)*strokeTile]
+		for x := near.Min.X; x < near.Max.X; x++ {
+			if v := l.at(row, float32(x)+0.5, py); v > 0 {
+				out[x] = v
+				any = true
+			}
+		}
+	}
+	return any
+}
+
+// at returns the coverage of a place by the pieces.
+func (l *line) at(pieces []piece, x, y float32) float32 {
+	inner, outer := float32(l.inner), float32(l.outer)
+	if l.even && !(l.width && pieces[0].p < 1) {
+		best, in2 := outer*outer, inner*inner
+		for i := range pieces {
+			if _, d := pieces[i].nearest(x, y); d < best {
+				if best = d; d <= in2 {
+					break
+				}
+			}
+		}
+		flow := l.flow
+		if !l.width {
+			flow *= pieces[0].p
+		}
+		return flow * fall(float32(math.Sqrt(float64(best))), inner, outer)
+	}
+	var best float32
+	for i := range pieces {
+		t, d2 := pieces[i].nearest(x, y)
+		if d2 >= outer*outer {
+			continue
+		}
+		d, p := float32(math.Sqrt(float64(d2))), pieces[i].p+t*pieces[i].dp
+		if l.width {
+			// The soft part shrinks with the width, the edge stays a pixel wide.
+			r := float32(l.r)
+			cut := r * (1 - p)
+			in, out := inner*p, max(outer-cut, 0)
+			if out-in < 1 {
+				mid := (out + in) / 2
+				in, out = max(mid-0.5, 0), mid+0.5
+			}
+			thin := min(r*p/leastRadius, 1)
+			best = max(best, thin*fall(d, in, out))
+		} else {
+			best = max(best, p*fall(d, inner, outer))
+		}
+	}
+	return l.flow * best
+}
+
+// nearest returns where on the piece the nearest point lies, from 0 to 1, and the
+// square of its distance.
+func (p *piece) nearest(x, y float32) (t, d2 float32) {
+	u, v := x-p.x, y-p.y
+	t = min(max((u*p.dx+v*p.dy)*p.inv, 0), 1)
+	u, v = u-t*p.dx, v-t*p.dy
+	return t, u*u + v*v
+}
+
+// fall is the profile of a stroke: 1 up to inner, 0 from outer on. An edge of about a
+// pixel falls evenly, as the area that it covers of a pixel does.
+func fall(d, inner, outer float32) float32 {
+	t := min(max((outer-d)/(outer-inner), 0), 1)
+	if outer-inner <= 1.01 {
+		return t
+	}
+	return t * t * (3 - 2*t)
+}

@@ -1,0 +1,270 @@
+package render
+
+import (
+	"context"
+	"fmt"
+	"image"
+	"math"
+	"strings"
+	"sync"
+	"time"
+
+	"pyrant/internal/area"
+	"pyrant/internal/cache"
+	"pyrant/internal/colour"
+	"pyrant/internal/coverage"
+	"pyrant/internal/glow"
+	"pyrant/internal/pass"
+	"pyrant/internal/raster"
+	"pyrant/internal/recipe"
+	"pyrant/internal/setting"
+)
+
+// world is a plan as areas see it.
+type world struct{ *plan }
+
+var _ area.World = world{}
+
+// area returns the coverage of an area over a part of the picture.
+func (p *plan) area(ctx context.Context, id area.Ref, part image.Rectangle) (*raster.Plane, error) {
+	a := p.q.Recipe.Area(id)
+	return forPart(ctx, p, true, fmt.Sprintf("area %s %g %v", a.Key(world{p}), p.scale, part), func(ctx context.Context) (*raster.Plane, error) {
+		defer p.stats.add("area", time.Now())
+		return a.Plane(ctx, world{p}, part)
+	})
+}
+
+// areas returns the coverage of each of several areas, nil for "".
+func (p *plan) areas(ctx context.Context, ids []area.Ref, part image.Rectangle) ([]*raster.Plane, error) {
+	out := make([]*raster.Plane, len(ids))
+	for i, id := range ids {
+		if id == "" {
+			continue
+		}
+		var err error
+		if out[i], err = p.area(ctx, id, part); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+func (w world) Scale() float64                   { return w.scale }
+func (w world) Frame() image.Rectangle           { return w.frame }
+func (w world) PhotoKey() string                 { return w.q.PhotoKey }
+func (w world) Area(id area.Ref) *area.Area      { return w.q.Recipe.Area(id) }
+func (w world) LightKey(l area.Light) (k string) { return lightKey(w.plan, l) }
+
+// Photo gives rows of the photo at the plan's scale. What a part of the picture has
+// been shrunken to is not used: masks are made for more than that part.
+func (w world) Photo() func(dst []float32, x0, y int) {
+	if w.same {
+		return func(dst []float32, x0, y int) { w.q.Photo.Linear(dst, x0, y, len(dst)/3) }
+	}
+	pool := sync.Pool{New: func() any { return new(shrinker) }}
+	last := w.lastBase
+	return func(dst []float32, x0, y int) {
+		if r := image.Rect(x0, y, x0+len(dst)/3, y+1); last != nil && r.In(last.Rect) {
+			copy(dst, last.Row(y)[3*(x0-last.Rect.Min.X):])
+			return
+		}
+		s := pool.Get().(*shrinker)
+		defer pool.Put(s)
+		s.row(dst, w.q.Photo, 1/w.scale, x0, y)
+	}
+}
+
+func (w world) Mask(ctx context.Context, key string, make func() coverage.Mask) (coverage.Mask, error) {
+	m, err := cache.Get(ctx, w.cache, fmt.Sprintf("part %s %g", key, w.scale), func(context.Context) (coverage.Mask, error) { return make(), nil })
+	if err == nil {
+		w.masks = append(w.masks, m)
+	}
+	return m, err
+}
+
+func (w world) Keep(ctx context.Context, key string, make func(context.Context) (*raster.Plane, error)) (*raster.Plane, error) {
+	return cache.Get(ctx, w.cache, fmt.Sprintf("%s %g", key, w.scale), make)
+}
+
+func (w world) Soften(ctx context.Context, key string, m coverage.Mask, sigma float64, r image.Rectangle) (area.Rows, error) {
+	return w.soften(ctx, &litLight{key: "part " + key, mask: m}, sigma, r)
+}
+
+func (p *plan) soften(ctx context.Context, ll *litLight, sigma float64, r image.Rectangle) (area.Rows, error) {
+	t, err := p.term(ctx, ll, sigma, 1)
+	if err != nil {
+		return nil, err
+	}
+	f, err := p.field(ctx, &t, r)
+	if err != nil {
+		return nil, err
+	}
+	sum, err := glow.Collapse(ctx, []glow.Term{f}, 1, r)
+	return sumRows{sum: sum}, err
+}
+
+// sumRows is a sum as coverage. With a gain it is light, of which 1 − e^(−light·gain)
+// is covered.
+type sumRows struct {
+	sum  *glow.Sum
+	gain float32
+}
+
+var rowPool = sync.Pool{New: func() any { return new([]float32) }}
+
+func (s sumRows) Fill(dst []float32, x0, y int) {
+	tmp := rowPool.Get().(*[]float32)
+	*tmp = s.sum.Row(dst, x0, y, *tmp)
+	rowPool.Put(tmp)
+	if s.gain > 0 {
+		for i, v := range dst {
+			dst[i] = 1 - colour.ExpNeg(v*s.gain)
+		}
+	}
+}
+
+// anyOf is covered where any of its parts is.
+type anyOf []area.Rows
+
+func (a anyOf) Fill(dst []float32, x0, y int) {
+	clear(dst)
+	one := make([]float32, len(dst))
+	for _, r := range a {
+		r.Fill(one, x0, y)
+		for i, v := range one {
+			dst[i] += v - dst[i]*v
+		}
+	}
+}
+
+// shining returns the lights that a reference means, of those that shine.
+func (p *plan) shining(id area.LightRef) (out []*litLight) {
+	for _, ll := range p.lights {
+		if id == "" || ll.l.ID == string(id) {
+			out = append(out, ll)
+		}
+	}
+	return out
+}
+
+func lightKey(p *plan, l area.Light) string {
+	var b strings.Builder
+	switch l.What {
+	case area.Covers:
+		for i := range p.q.Recipe.Lights {
+			if k := &p.q.Recipe.Lights[i]; l.Light == "" || k.ID == string(l.Light) {
+				b.WriteString(k.Shapes.Key() + " ")
+			}
+		}
+	case area.Glow:
+		for _, ll := range p.shining(l.Light) {
+			fmt.Fprintf(&b, "%s %v %g %s ", ll.key, p.q.Recipe.Glow, ll.l.Level, setting.Key(ll.l.Shells))
+		}
+	default:
+		for _, ll := range p.shining(l.Light) {
+			fmt.Fprintf(&b, "%s %v %g %g %g ", ll.key, p.q.Recipe.Spill, ll.l.Level, ll.l.Spill.Strength, ll.l.Spill.Reach)
+		}
+	}
+	return b.String()
+}
+
+// Light covers the shapes of lights whether they shine or not; glow and spill only where
+// there are any.
+func (w world) Light(ctx context.Context, l area.Light, feather float64, r image.Rectangle) (area.Rows, error) {
+	gain := float32(math.Exp2(l.Gain))
+	var terms []glow.Term
+	switch l.What {
+	case area.Covers:
+		var all anyOf
+		for i := range w.q.Recipe.Lights {
+			k := &w.q.Recipe.Lights[i]
+			if l.Light != "" && k.ID != string(l.Light) || len(k.Shapes) == 0 {
+				continue
+			}
+			ll := newLight(k)
+			var err error
+			if ll.mask, err = w.Mask(ctx, "light "+ll.key, func() coverage.Mask { return ll.cover.At(w.scale) }); err != nil {
+				return nil, err
+			}
+			if feather <= 0 {
+				all = append(all, ll.mask)
+				continue
+			}
+			soft, err := w.soften(ctx, ll, feather, r)
+			if err != nil {
+				return nil, err
+			}
+			all = append(all, soft)
+		}
+		return all, nil
+	case area.Glow:
+		if !w.q.Recipe.Glow.On {
+			return anyOf{}, nil
+		}
+		for _, ll := range w.shining(l.Light) {
+			for i := range ll.l.Shells {
+				s := &ll.l.Shells[i]
+				k, err := w.weight(ctx, ll, s, ll.l.Level*w.q.Recipe.Glow.Level)
+				if err != nil {
+					return nil, err
+				}
+				if k <= 0 {
+					continue
+				}
+				t, err := w.term(ctx, ll, s.Radius*w.scale, float32(k))
+				if err != nil {
+					return nil, err
+				}
+				f, err := w.field(ctx, &t, r)
+				if err != nil {
+					return nil, err
+				}
+				terms = append(terms, f)
+			}
+		}
+	default:
+		if !w.q.Recipe.Spill.On {
+			return anyOf{}, nil
+		}
+		for _, ll := range w.shining(l.Light) {
+			k := float32(ll.l.Level * w.q.Recipe.Spill.Level * ll.l.Spill.Strength)
+			if k <= 0 {
+				continue
+			}
+			source, err := w.source(ctx, ll)
+			if err != nil {
+				return nil, err
+			}
+			t, err := w.irradiance(ctx, ll, source, k)
+			if err != nil {
+				return nil, err
+			}
+			terms = append(terms, t)
+		}
+	}
+	sum, err := glow.Collapse(ctx, terms, 1, r)
+	return sumRows{sum, gain}, err
+}
+
+// AreaMask returns the coverage of an area in the picture that q asks for, for looking
+// at it.
+func (e *Engine) AreaMask(ctx context.Context, q Request, id area.Ref) (*raster.Plane, error) {
+	p, err := newPlanUpTo(ctx, e.Cache, &q, "photo")
+	if err != nil {
+		return nil, err
+	}
+	if _, err := p.base(ctx, p.view); err != nil {
+		return nil, err
+	}
+	return p.area(ctx, id, p.view)
+}
+
+// gels returns how passes find the gels of a recipe's lights.
+func gels(r *recipe.Recipe) func(area.LightRef) *pass.Gel {
+	return func(id area.LightRef) *pass.Gel {
+		if l := r.LightOf(id); l != nil {
+			return &pass.Gel{Hue: l.Gel.Hue, Saturation: l.Gel.Saturation}
+		}
+		return nil
+	}
+}
