@@ -141,7 +141,7 @@ func newLine(s *Stroke, scale float64) line {
 			// Where pressure changes, what counts most need not be what is nearest: short
 			// pieces make up for that, however far apart the samples lie.
 			q := l.points[len(l.points)-1]
-			n := math.Ceil(math.Abs(p.P-q.P) * 24)
+			n := math.Ceil(math.Abs(p.P-q.P) * 48)
 			for k := 1.0; k < n; k++ {
 				t := k / n
 				l.points = append(l.points, Dab{q.X + (p.X-q.X)*t, q.Y + (p.Y-q.Y)*t, q.P + (p.P-q.P)*t})
