@@ -381,6 +381,14 @@ func (l *line) at(pieces []piece, x, y float32) float32 {
 			thin := min(r*p/leastRadius, 1)
 			best = max(best, thin*fall(d, in, out))
 		} else {
+			if q := pieces[i].dp; d2 < inner*inner && q != 0 {
+				// All of the full middle counts alike: the strongest in it does.
+				by := float32(math.Sqrt(float64((inner*inner - d2) * pieces[i].inv)))
+				if q < 0 {
+					by = -by
+				}
+				p = pieces[i].p + min(max(t+by, 0), 1)*q
+			}
 			best = max(best, p*fall(d, inner, outer))
 		}
 	}
