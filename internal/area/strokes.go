@@ -383,11 +383,12 @@ func (l *line) at(pieces []piece, x, y float32) float32 {
 		} else {
 			if q := pieces[i].dp; d2 < inner*inner && q != 0 {
 				// All of the full middle counts alike: the strongest in it does.
-				by := float32(math.Sqrt(float64((inner*inner - d2) * pieces[i].inv)))
+				foot, off := pieces[i].foot(x, y)
+				by := float32(math.Sqrt(float64(max(inner*inner-off, 0) * pieces[i].inv)))
 				if q < 0 {
 					by = -by
 				}
-				p = pieces[i].p + min(max(t+by, 0), 1)*q
+				p = pieces[i].p + min(max(foot+by, 0), 1)*q
 			}
 			best = max(best, p*fall(d, inner, outer))
 		}
@@ -400,6 +401,15 @@ func (l *line) at(pieces []piece, x, y float32) float32 {
 func (p *piece) nearest(x, y float32) (t, d2 float32) {
 	u, v := x-p.x, y-p.y
 	t = min(max((u*p.dx+v*p.dy)*p.inv, 0), 1)
+	u, v = u-t*p.dx, v-t*p.dy
+	return t, u*u + v*v
+}
+
+// foot returns where on the line of the piece, ends left aside, the nearest point lies,
+// and the square of its distance.
+func (p *piece) foot(x, y float32) (t, d2 float32) {
+	u, v := x-p.x, y-p.y
+	t = (u*p.dx + v*p.dy) * p.inv
 	u, v = u-t*p.dx, v-t*p.dy
 	return t, u*u + v*v
 }
