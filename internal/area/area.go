@@ -31,6 +31,7 @@ import (
 	"strings"
 
 	"pyrant/internal/coverage"
+	"pyrant/internal/guided"
 	"pyrant/internal/raster"
 	"pyrant/internal/setting"
 )
@@ -83,8 +84,8 @@ type Source interface {
 // Kinds lists the kinds of Source.
 var Kinds = setting.Register[Source](
 	setting.Kind{Word: "shape", Label: "Shape", Zero: Shape{}},
-	setting.Kind{Word: "line", Label: "Line gradient", Zero: Line{}},
-	setting.Kind{Word: "ring", Label: "Ring gradient", Zero: Ring{}},
+	setting.Kind{Word: "line", Label: "Line", Zero: Line{}},
+	setting.Kind{Word: "ring", Label: "Ring", Zero: Ring{}},
 	setting.Kind{Word: "strokes", Label: "Strokes", Zero: Strokes{}},
 	setting.Kind{Word: "tone", Label: "Tone", Zero: ToneWindow{}},
 	setting.Kind{Word: "hue", Label: "Hue", Zero: Hue{}},
@@ -115,6 +116,9 @@ type World interface {
 	Mask(ctx context.Context, key string, make func() coverage.Mask) (coverage.Mask, error)
 	// Keep returns the plane of a key over the whole frame, made where there is none.
 	Keep(ctx context.Context, key string, make func(context.Context) (*raster.Plane, error)) (*raster.Plane, error)
+	// Filter returns the guided filter of a key, made in the world of the whole picture with
+	// a long edge of so many pixels, or of the photo's if that is less.
+	Filter(ctx context.Context, key string, edge int, make func(context.Context, World) (*guided.Filter, error)) (*guided.Filter, error)
 	// Soften blurs a mask by a deviation in pixels of the picture.
 	Soften(ctx context.Context, key string, m coverage.Mask, sigma float64, r image.Rectangle) (Rows, error)
 	// Light returns where a light is, or what it gives.

@@ -12,6 +12,7 @@ import (
 	"pyrant/internal/colour"
 	"pyrant/internal/coverage"
 	"pyrant/internal/glow"
+	"pyrant/internal/guided"
 	"pyrant/internal/raster"
 	"pyrant/internal/setting"
 	"pyrant/internal/shape"
@@ -59,6 +60,9 @@ func (f *flat) Soften(ctx context.Context, _ string, m coverage.Mask, sigma floa
 	}
 	sum, err := glow.Collapse(ctx, []glow.Term{{Level: level, Field: b, Weight: []float32{1}}}, 1, r)
 	return rowsFunc(func(dst []float32, x0, y int) { sum.Row(dst, x0, y, nil) }), err
+}
+func (f *flat) Filter(ctx context.Context, _ string, _ int, make func(context.Context, World) (*guided.Filter, error)) (*guided.Filter, error) {
+	return make(ctx, f)
 }
 func (f *flat) Light(context.Context, Light, float64, image.Rectangle) (Rows, error) {
 	return rowsFunc(func(dst []float32, x0, y int) { clear(dst) }), nil
@@ -326,6 +330,46 @@ func TestHueBand(t *testing.T) {
 	p := cover(t, w, w.frame, one(h))
 	for x, want := range []float64{1, 0.5, 0, 0} {
 		near(t, fmt.Sprintf("colour %d", x), float64(p.At(x, 0)), want, 5e-3)
+	}
+}
+
+// Smoothed, a band loses its grain and keeps its edge where brightness has one.
+func TestSmoothedHue(t *testing.T) {
+	w := world(80, 40, 1)
+	rnd := rand.New(rand.NewPCG(2, 3))
+	grain := make([]float64, 80*40)
+	for i := range grain {
+		grain[i] = 60 * (rnd.Float64() - 0.5)
+	}
+	w.photo = func(x, y int) [3]float32 {
+		c := colour.OKLCh(0.6, 0.1, 145+grain[y*80+x])
+		if x >= 40 {
+			c = colour.OKLCh(0.35, 0.1, 25+grain[y*80+x])
+		}
+		return [3]float32{c.R, c.G, c.B}
+	}
+	h := Hue{Hue: 140, Width: 40, Soft: 10, Chroma: 0.03}
+	spread := func(p *raster.Plane, x0, x1 int) (mean, dev float64) {
+		n := 0.0
+		for y := 5; y < 35; y++ {
+			for x := x0; x < x1; x++ {
+				v := float64(p.At(x, y))
+				mean, dev, n = mean+v, dev+v*v, n+1
+			}
+		}
+		mean /= n
+		return mean, math.Sqrt(dev/n - mean*mean)
+	}
+	rough, roughDev := spread(cover(t, w, w.frame, one(h)), 5, 37)
+	h.Smooth = 5
+	p := cover(t, w, w.frame, one(h))
+	even, evenDev := spread(p, 5, 37)
+	other, _ := spread(p, 43, 75)
+	if math.Abs(even-rough) > 0.05 || evenDev > roughDev/4 || other > 0.02 {
+		t.Errorf("in the band %.3f ± %.3f, smoothed %.3f ± %.3f; beside it %.3f", rough, roughDev, even, evenDev, other)
+	}
+	if near, far := p.At(39, 20), p.At(40, 20); near < 0.6 || far > 0.15 {
+		t.Errorf("at the edge it goes from %v to %v", near, far)
 	}
 }
 

@@ -6,6 +6,7 @@ import (
 
 	"pyrant/internal/area"
 	"pyrant/internal/colour"
+	"pyrant/internal/guided"
 	"pyrant/internal/raster"
 )
 
@@ -17,7 +18,7 @@ type Site struct {
 	Gel func(area.LightRef) *Gel
 	// Guide returns the guide for the picture as it is before pass number n of the list,
 	// for a radius in pixels of the photo.
-	Guide func(n int, radius float64) (*Guide, error)
+	Guide func(n int, radius float64) (*guided.Filter, error)
 }
 
 // Program is a list of passes, ready for rows.

@@ -5,6 +5,7 @@ import (
 
 	"pyrant/internal/area"
 	"pyrant/internal/colour"
+	"pyrant/internal/guided"
 )
 
 // Ramp gives shadows, middle and highlights three colours, by display brightness, and
@@ -184,7 +185,7 @@ func (s Shade) ops(c *compiler) ([]op, error) {
 const shadeSteps = 512
 
 type shade struct {
-	guide *Guide
+	guide *guided.Filter
 	gain  [shadeSteps + 2]float32
 	peak  float64
 }
@@ -194,7 +195,7 @@ func (s *shade) row(pix []float32, at *rowSite) {
 	if len(at.a) < n {
 		at.a, at.b = make([]float32, n), make([]float32, n)
 	}
-	s.guide.row(at.a[:n], at.b[:n], at)
+	s.guide.Row(at.a[:n], at.b[:n], at.frame, at.x0, at.y)
 	for i := range n {
 		p := pix[3*i : 3*i+3 : 3*i+3]
 		v := at.a[i]*colour.Display.At(colour.Luma(p[0], p[1], p[2])) + at.b[i]

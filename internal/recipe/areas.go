@@ -87,34 +87,6 @@ func (r *Recipe) AddArea(name string, parts ...area.Part) (*Recipe, area.Ref, er
 	return c, area.Ref(a.ID), nil
 }
 
-// NewPart returns a part of a kind at its defaults; false where there is no such kind.
-// One that refers to another area refers to the first other one there is.
-func (r *Recipe) NewPart(word string, in area.Ref) (area.Part, bool) {
-	p := setting.New[area.Part](r.Photo.Frame())
-	w, h := float64(r.Photo.Width), float64(r.Photo.Height)
-	for _, k := range area.Kinds {
-		if k.Word != word {
-			continue
-		}
-		p.Of = setting.NewOf(k.Zero, r.Photo.Frame()).(area.Source)
-		switch s := p.Of.(type) {
-		case area.Line:
-			p.Of = area.Line{X1: w / 2, Y1: h / 4, X2: w / 2, Y2: 3 * h / 4}
-		case area.Ring:
-			s.X, s.Y = w/2, h/2
-			p.Of = s
-		case area.Other:
-			for i := range r.Areas {
-				if id := area.Ref(r.Areas[i].ID); id != in && s.Area == "" {
-					p.Of = area.Other{Area: id}
-				}
-			}
-		}
-		return p, true
-	}
-	return p, false
-}
-
 // Users lists what uses an area, by name, quoted.
 func (r *Recipe) Users(id area.Ref) (out []string) {
 	for _, list := range [][]pass.Pass{r.Dusk.Passes, r.Finish.Passes} {
@@ -201,16 +173,6 @@ func (r *Recipe) Passes(step string) *[]pass.Pass {
 		return &r.Finish.Passes
 	}
 	return nil
-}
-
-// AddPass returns the recipe with one more pass of a kind at the end of a step's list,
-// and its index.
-func (r *Recipe) AddPass(step, kind string) (*Recipe, int, error) {
-	p, ok := pass.New(kind, r.Photo.Frame())
-	if !ok || r.Passes(step) == nil {
-		return nil, 0, fault.New(fault.Invalid, "There is no such kind of pass.")
-	}
-	return r.addPasses(step, p)
 }
 
 func (r *Recipe) addPasses(step string, p ...pass.Pass) (*Recipe, int, error) {

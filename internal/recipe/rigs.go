@@ -1,6 +1,8 @@
 package recipe
 
 import (
+	"slices"
+
 	"pyrant/internal/setting"
 	"pyrant/internal/shape"
 )
@@ -75,4 +77,13 @@ func StartRig(shapes shape.Shapes) Rig {
 		return TubeRig
 	}
 	return PanelRig
+}
+
+// Suit gives light i, if it still has the core and the stack of a new one, those that
+// suit what it is made of. It writes to r.
+func (r *Recipe) Suit(i int) {
+	l, fresh := &r.Lights[i], DefaultLight(r.Photo)
+	if l.Core == fresh.Core && slices.Equal(l.Shells, fresh.Shells) {
+		StartRig(l.Shapes).Put(l, r.Photo)
+	}
 }

@@ -41,6 +41,7 @@ var Starts = []Start{
 		m.in(at)
 		m.colour("Grey", func(c *pass.Colour) { c.Saturation, c.Temperature = 0.7, -30 })
 		m.in(at)
+		m.open = at // which colour is for the user to say
 	}},
 	{"deep-contrast", "Deep contrast", "finish", "a curve that deepens shadows and holds highlights", func(m *maker) {
 		m.curves("Deep contrast", pass.Curves{All: []pass.Knot{{X: 0, Y: 0}, {X: 0.22, Y: 0.17}, {X: 0.55, Y: 0.56}, {X: 0.8, Y: 0.84}, {X: 1, Y: 1}}})

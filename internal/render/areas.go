@@ -14,6 +14,7 @@ import (
 	"pyrant/internal/colour"
 	"pyrant/internal/coverage"
 	"pyrant/internal/glow"
+	"pyrant/internal/guided"
 	"pyrant/internal/pass"
 	"pyrant/internal/raster"
 	"pyrant/internal/recipe"
@@ -84,6 +85,22 @@ func (w world) Mask(ctx context.Context, key string, make func() coverage.Mask) 
 
 func (w world) Keep(ctx context.Context, key string, make func(context.Context) (*raster.Plane, error)) (*raster.Plane, error) {
 	return cache.Get(ctx, w.cache, fmt.Sprintf("%s %g", key, w.scale), make)
+}
+
+func (w world) Filter(ctx context.Context, key string, edge int, make func(context.Context, area.World) (*guided.Filter, error)) (*guided.Filter, error) {
+	return cache.Get(ctx, w.cache, fmt.Sprintf("filter %s %d", key, edge), func(ctx context.Context) (*guided.Filter, error) {
+		defer w.stats.add("area", time.Now())
+		q := *w.q
+		q.View, q.LongEdge = image.Rectangle{}, min(edge, q.Recipe.Photo.LongEdge())
+		small, err := newPlanUpTo(ctx, w.cache, &q, "photo")
+		if err != nil {
+			return nil, err
+		}
+		if _, err := small.base(ctx, small.frame); err != nil {
+			return nil, err
+		}
+		return make(ctx, world{small})
+	})
 }
 
 func (w world) Soften(ctx context.Context, key string, m coverage.Mask, sigma float64, r image.Rectangle) (area.Rows, error) {

@@ -9,6 +9,7 @@ import (
 	"pyrant/internal/area"
 	"pyrant/internal/cache"
 	"pyrant/internal/colour"
+	"pyrant/internal/guided"
 	"pyrant/internal/pass"
 	"pyrant/internal/recipe"
 	"pyrant/internal/setting"
@@ -262,4 +263,4 @@ func TestPassesComputeOnlyWhatChanged(t *testing.T) {
 	}
 }
 
-var _ cache.Sized = (*pass.Guide)(nil)
+var _ cache.Sized = (*guided.Filter)(nil)

@@ -9,6 +9,7 @@ import (
 
 	"pyrant/internal/area"
 	"pyrant/internal/glow"
+	"pyrant/internal/guided"
 	"pyrant/internal/pass"
 	"pyrant/internal/raster"
 	"pyrant/internal/recipe"
@@ -72,7 +73,7 @@ func (st *duskStage) prepare(ctx context.Context, p *plan) (bool, error) {
 
 // site tells passes of a stage about the plan's picture.
 func (p *plan) site(ctx context.Context, stage string) pass.Site {
-	return pass.Site{Frame: p.frame, Gel: gels(p.q.Recipe), Guide: func(n int, radius float64) (*pass.Guide, error) {
+	return pass.Site{Frame: p.frame, Gel: gels(p.q.Recipe), Guide: func(n int, radius float64) (*guided.Filter, error) {
 		return p.guide(ctx, stage, n, radius)
 	}}
 }

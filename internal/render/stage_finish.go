@@ -9,6 +9,7 @@ import (
 
 	"pyrant/internal/cache"
 	"pyrant/internal/colour"
+	"pyrant/internal/guided"
 	"pyrant/internal/pass"
 	"pyrant/internal/raster"
 	"pyrant/internal/setting"
@@ -43,12 +44,15 @@ func (r finishRows) row(s *scratch, x0, _, y int) {
 	s.compare(s.old)
 }
 
+// shadeEdge is the variance of display values from which on an edge is kept.
+const shadeEdge = 0.01
+
 // guideEdge is the long edge of the picture that guided filters are worked out on: what
 // they leave is smooth, and the same for every scale and part of the picture.
 const guideEdge = 512
 
 // guide returns the guided filter of the picture as it comes to a pass of a stage.
-func (p *plan) guide(ctx context.Context, stage string, n int, radius float64) (*pass.Guide, error) {
+func (p *plan) guide(ctx context.Context, stage string, n int, radius float64) (*guided.Filter, error) {
 	r := *p.q.Recipe
 	if stage == "dusk" {
 		// Daylight is the first of the passes that are counted. What is kept out of dusk
@@ -66,7 +70,7 @@ func (p *plan) guide(ctx context.Context, stage string, n int, radius float64) (
 	if stage == "dusk" {
 		key = fmt.Sprintf("guide %s %s %s %g", p.q.PhotoKey, setting.Key(r.Dusk), p.passesKey(r.Dusk.Passes), radius)
 	}
-	return cache.Get(ctx, p.cache, key, func(ctx context.Context) (*pass.Guide, error) {
+	return cache.Get(ctx, p.cache, key, func(ctx context.Context) (*guided.Filter, error) {
 		defer p.stats.add("guide", time.Now())
 		q := &Request{Photo: p.q.Photo, PhotoKey: p.q.PhotoKey, Recipe: &r, LongEdge: min(guideEdge, r.Photo.LongEdge())}
 		small, err := newPlanUpTo(ctx, p.cache, q, stage)
@@ -91,6 +95,6 @@ func (p *plan) guide(ctx context.Context, stage string, n int, radius float64) (
 		}); err != nil {
 			return nil, err
 		}
-		return pass.NewGuide(out, max(int(radius*small.scale+0.5), 1)), nil
+		return guided.New(out, out, max(int(radius*small.scale+0.5), 1), shadeEdge), nil
 	})
 }

@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"strings"
 
+	"pyrant/internal/recipe"
 	"pyrant/internal/setting"
 )
 
@@ -18,7 +19,8 @@ type row struct {
 	Is    string // number, switch, choice
 	Value any    // as in the recipe
 	frame setting.Frame
-	short bool // a fader is coarser than a slider
+	short bool             // a fader is coarser than a slider
+	refs  []setting.Choice // what a reference can name
 }
 
 // rows returns the settings of the struct at a path, but for those that have a
@@ -55,13 +57,20 @@ func rowAt(v any, path string, f setting.Frame) (row, bool) {
 	case t.Kind() == reflect.String && setting.Choices(t) != nil:
 		r.Is = "choice"
 	default:
-		return row{}, false
+		rec, ok := v.(recipe.Recipe)
+		if !ok {
+			return row{}, false
+		}
+		if r.refs, ok = ref(&rec, at); !ok {
+			return row{}, false
+		}
+		r.Is = "choice"
 	}
 	return r, true
 }
 
 // ID is fit for an element.
-func (r row) ID() string { return "f" + strings.ReplaceAll(r.Path, "/", "-") }
+func (r row) ID() string { return "f" + strings.NewReplacer("/", "-", ":", "-").Replace(r.Path) }
 
 func (r row) number() float64 {
 	v := reflect.ValueOf(r.Value)
@@ -116,14 +125,23 @@ func (r row) Spec() template.HTMLAttr {
 
 // Track is a class for the slider's track: a full turn of hue is drawn as one.
 func (r row) Track() string {
-	if r.Unit == "°" && r.Max.A-r.Min.A == 360 && r.Min.A == 0 {
+	switch {
+	case r.Name != "hue" || r.Unit != "°" || r.Min.A != 0:
+	case strings.HasSuffix(r.Path, "/of/hue"): // of an area, in OKLCh
+		return "hues even"
+	default:
 		return "hues"
 	}
 	return ""
 }
 
 // Choices are what a choice offers.
-func (r row) Choices() []setting.Choice { return setting.Choices(reflect.TypeOf(r.Value)) }
+func (r row) Choices() []setting.Choice {
+	if r.refs != nil {
+		return r.refs
+	}
+	return setting.Choices(reflect.TypeOf(r.Value))
+}
 
 // Chosen is the value of a choice.
 func (r row) Chosen() string { return reflect.ValueOf(r.Value).String() }

@@ -1,16 +1,18 @@
 package web
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
 	"io"
 	"net/http"
-	"slices"
 	"strconv"
+	"strings"
 
 	"github.com/labstack/echo/v5"
 
+	"pyrant/internal/area"
 	"pyrant/internal/fault"
 	"pyrant/internal/photo"
 	"pyrant/internal/recipe"
@@ -41,11 +43,37 @@ func (s *Server) view(c *echo.Context, shot *store.Shot) (*page, error) {
 	if p.Light < 0 && len(r.Lights) > 0 {
 		p.Light = 0
 	}
+	p.open(c.FormValue)
 	if p.Undo, p.Redo, err = s.store.Titles(ctx, shot); err != nil {
 		return nil, err
 	}
 	p.photo = func() (*photo.Photo, error) { return s.photo(ctx, shot.PhotoSHA) }
 	return p, nil
+}
+
+// open reads what of the bench is to be open, as far as it is there.
+func (p *page) open(value func(string) string) {
+	index := func(name string, n int) int {
+		i, err := strconv.Atoi(value(name))
+		if err != nil || i < 0 || i >= n {
+			return -1
+		}
+		return i
+	}
+	p.focus = focus{Pass: -1, Part: -1, Stroke: -1}
+	if list := p.R.Passes(p.Step); list != nil {
+		p.Pass = index("pass", len(*list))
+	}
+	a := p.R.Area(area.Ref(value("area")))
+	if a == nil || value("area") == "" {
+		return
+	}
+	p.Area = area.Ref(a.ID)
+	if p.Part = index("part", len(a.Parts)); p.Part >= 0 {
+		if s, ok := a.Parts[p.Part].Of.(area.Strokes); ok {
+			p.Stroke = index("stroke", len(s.Strokes))
+		}
+	}
 }
 
 func (s *Server) shotPage(c *echo.Context) error {
@@ -117,6 +145,9 @@ func (s *Server) change(c *echo.Context) error {
 
 func (s *Server) commit(c *echo.Context, shot *store.Shot, version int64, r *recipe.Recipe, title string) error {
 	ctx := c.Request().Context()
+	if err := r.Fits(); err != nil {
+		return err
+	}
 	next, err := s.store.Commit(ctx, shot.ID, version, r, title)
 	if err != nil {
 		return err
@@ -151,6 +182,9 @@ func (s *Server) action(c *echo.Context) error {
 		}
 		return s.choose(c, shot, version, next, "Add "+next.Lights[i].Name, i)
 	}
+	if done, err := s.areaAction(c, name, shot, r, version); done {
+		return err
+	}
 	i, err := strconv.Atoi(c.FormValue("light"))
 	if err != nil || i < 0 || i > len(r.Lights) || i == len(r.Lights) && name != "add-shape" {
 		return fault.New(fault.Invalid, "There is no such light in this shot.")
@@ -163,9 +197,13 @@ func (s *Server) action(c *echo.Context) error {
 				return err
 			}
 		}
+		first := len(next.Lights[i].Shapes) == 0
 		next, err := next.Apply([]setting.Op{{Op: "add", Path: fmt.Sprintf("/lights/%d/shapes/-", i), Value: json.RawMessage(c.FormValue("shape"))}})
 		if err != nil {
 			return err
+		}
+		if first {
+			next.Suit(i)
 		}
 		return s.choose(c, shot, version, next, "Trace "+next.Lights[i].Name, i)
 	case "duplicate-light":
@@ -175,9 +213,7 @@ func (s *Server) action(c *echo.Context) error {
 		}
 		return s.choose(c, shot, version, next, "Duplicate "+r.Lights[i].Name, i+1)
 	case "remove-light":
-		next := r.Clone()
-		next.Lights = slices.Delete(next.Lights, i, i+1)
-		return s.choose(c, shot, version, next, "Remove "+r.Lights[i].Name, max(i-1, 0))
+		return s.choose(c, shot, version, r.RemoveLight(i), "Remove "+r.Lights[i].Name, max(i-1, 0))
 	case "add-shell":
 		next, err := r.AddShell(i)
 		if err != nil {
@@ -200,11 +236,72 @@ func (s *Server) action(c *echo.Context) error {
 
 // choose commits and shows light i.
 func (s *Server) choose(c *echo.Context, shot *store.Shot, version int64, r *recipe.Recipe, title string, i int) error {
-	if err := c.Request().ParseForm(); err != nil {
-		return err
-	}
 	c.Request().Form.Set("light", strconv.Itoa(i))
 	return s.commit(c, shot, version, r, title)
+}
+
+// areaAction does what is more than setting a value with passes and areas; false where
+// the action is none of them.
+func (s *Server) areaAction(c *echo.Context, name string, shot *store.Shot, r *recipe.Recipe, version int64) (bool, error) {
+	form := c.Request().Form
+	switch name {
+	case "begin":
+		next, first, open, err := r.Begin(form.Get("start"))
+		if err != nil {
+			return true, err
+		}
+		form.Set("pass", strconv.Itoa(first))
+		form.Set("area", string(open))
+		form.Set("part", "0")
+		title := "Start"
+		for _, st := range recipe.Starts {
+			if st.ID == form.Get("start") {
+				title = st.Name
+			}
+		}
+		return true, s.commit(c, shot, version, next, title)
+	case "duplicate-pass":
+		step, i := form.Get("step"), -1
+		if list := r.Passes(step); list != nil {
+			if n, err := strconv.Atoi(form.Get("pass")); err == nil && n >= 0 && n < len(*list) {
+				i = n
+			}
+		}
+		if i < 0 {
+			return true, fault.New(fault.Invalid, "There is no such pass in this shot.")
+		}
+		next, err := r.DuplicatePass(step, i)
+		if err != nil {
+			return true, err
+		}
+		form.Set("pass", strconv.Itoa(i+1))
+		return true, s.commit(c, shot, version, next, "Duplicate "+(*r.Passes(step))[i].Name)
+	case "add-area":
+		// Named after what it is for, and used there at once.
+		next, id, err := r.AddArea(cmp.Or(strings.TrimSpace(form.Get("name")), "Area"))
+		if err != nil {
+			return true, err
+		}
+		if path := form.Get("path"); path != "" {
+			if next, err = next.Apply(recipe.Set(path, id)); err != nil {
+				return true, err
+			}
+		}
+		form.Set("area", string(id))
+		form.Del("part")
+		return true, s.commit(c, shot, version, next, "New area "+next.Area(id).Name)
+	case "remove-area":
+		a := r.Area(area.Ref(form.Get("remove")))
+		if a == nil {
+			return true, fault.New(fault.Gone, "That area is no longer in this shot. Reload the page.")
+		}
+		next, err := r.RemoveArea(area.Ref(a.ID))
+		if err != nil {
+			return true, err
+		}
+		return true, s.commit(c, shot, version, next, "Remove area "+a.Name)
+	}
+	return false, nil
 }
 
 // draft returns the recipe in force with a patch on top that is not saved.

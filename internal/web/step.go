@@ -23,6 +23,7 @@ var steps = []*step{
 	traceStep,
 	glowStep,
 	spillStep,
+	finishStep,
 	exportStep,
 }
 

@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"time"
 
+	"pyrant/internal/area"
 	"pyrant/internal/colour"
 	"pyrant/internal/photo"
 	"pyrant/internal/recipe"
@@ -17,16 +18,25 @@ import (
 
 // page is what the templates of a shot see.
 type page struct {
-	pages      *template.Template
-	photo      func() (*photo.Photo, error)
-	CSRF       string
-	Shot       *store.Shot
-	R          *recipe.Recipe
-	Step       string
-	Light      int // index of the chosen light, -1 for none
+	pages *template.Template
+	photo func() (*photo.Photo, error)
+	CSRF  string
+	Shot  *store.Shot
+	R     *recipe.Recipe
+	Step  string
+	Light int // index of the chosen light, -1 for none
+	focus
 	Undo, Redo string
 	Saved      time.Time
 	OutOfBand  bool // the answer also brings the parts round the bench
+}
+
+// focus is what of the bench is open, below the step and the light.
+type focus struct {
+	Pass   int      `json:"pass"` // -1 for none, and so below
+	Area   area.Ref `json:"area"` // "" for none
+	Part   int      `json:"part"`
+	Stroke int      `json:"stroke"`
 }
 
 // L is the chosen light.
@@ -117,9 +127,23 @@ func (p *page) State() (string, error) {
 	for i, l := range p.R.Lights {
 		lights[i] = lightState(l)
 	}
+	// Of areas the page needs the one that is open; strokes can be long.
+	areas := make([]json.RawMessage, len(p.R.Areas))
+	for i := range p.R.Areas {
+		if a := &p.R.Areas[i]; a.ID == string(p.Area) {
+			areas[i] = setting.Encode(*a)
+		} else {
+			b, err := json.Marshal(map[string]string{"id": a.ID, "name": a.Name})
+			if err != nil {
+				return "", err
+			}
+			areas[i] = b
+		}
+	}
 	b, err := json.Marshal(map[string]any{
-		"id": p.Shot.ID, "version": p.Shot.Version, "step": p.Step, "light": p.Light,
+		"id": p.Shot.ID, "version": p.Shot.Version, "step": p.Step, "light": p.Light, "focus": p.focus,
 		"width": p.Shot.Photo.Width, "height": p.Shot.Photo.Height, "lights": lights, "name": p.Shot.Name,
+		"areas": areas, "dusk": json.RawMessage(setting.Encode(p.R.Dusk)), "finish": json.RawMessage(setting.Encode(p.R.Finish)),
 	})
 	return string(b), err
 }

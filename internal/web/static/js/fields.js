@@ -1,5 +1,6 @@
 // Sliders, faders and typed numbers: each bound to one number of the recipe.
 import { act, commit, set, setDraft, show, shot, on } from "./state.js";
+import { isLocal, local, setLocal } from "./local.js";
 import { notice } from "./notice.js";
 
 const stage = document.getElementById("stage");
@@ -57,6 +58,23 @@ function mirror(s, v, except) {
   }
 }
 
+// draft and keep are where a value goes: to the recipe, or for a setting of the page itself
+// to the browser.
+const drafted = (s, v) => (isLocal(s.path) ? setLocal(s.path, v) : setDraft([set(s.path, v)]));
+const kept = (s, v) => (isLocal(s.path) ? setLocal(s.path, v) : commit([set(s.path, v)]));
+
+// showLocal shows a setting of the page in its row.
+export function showLocal(path) {
+  const el = document.querySelector(`[data-path="${CSS.escape(path)}"]`);
+  if (el) mirror(spec(el), local(path));
+}
+
+function locals() {
+  for (const el of document.querySelectorAll('[data-path^="local:"]'))
+    mirror(spec(el), local(el.dataset.path));
+  for (const el of document.querySelectorAll('[data-select^="local:"]')) el.value = local(el.dataset.select);
+}
+
 // track fills a slider's track up to its thumb.
 const track = (el) => el.matches(".form-range") && el.style.setProperty("--at", `${el.value / 10}%`);
 
@@ -98,8 +116,8 @@ function nudge(el, e) {
     Math.min(Math.max((Number.isFinite(from) ? from : s.def) + dir * step, s.least), s.most),
   );
   mirror(s, v);
-  setDraft([set(s.path, v)]);
-  later(s, v);
+  drafted(s, v);
+  if (!isLocal(s.path)) later(s, v);
   return true;
 }
 
@@ -111,7 +129,7 @@ document.addEventListener("input", (e) => {
   const s = spec(e.target);
   const v = fromPos(s, Number(e.target.value));
   mirror(s, v, e.target);
-  setDraft([set(s.path, v)]);
+  drafted(s, v);
 });
 
 document.addEventListener("change", (e) => {
@@ -119,7 +137,7 @@ document.addEventListener("change", (e) => {
   if (isSlider(el)) {
     stage.classList.remove("dragging-value");
     const s = spec(el);
-    commit([set(s.path, fromPos(s, Number(el.value)))]);
+    kept(s, fromPos(s, Number(el.value)));
   } else if (isText(el)) {
     const s = spec(el);
     const v = parse(el.value);
@@ -129,9 +147,11 @@ document.addEventListener("change", (e) => {
       show();
       return;
     }
-    commit([set(s.path, rounded(s, Math.min(Math.max(v / s.mul, s.least), s.most)))]);
+    const value = rounded(s, Math.min(Math.max(v / s.mul, s.least), s.most));
+    mirror(s, value);
+    kept(s, value);
   } else if (el.dataset?.check) commit([set(el.dataset.check, el.checked)]);
-  else if (el.dataset?.select) commit([set(el.dataset.select, el.value)]);
+  else if (el.dataset?.select) kept({ path: el.dataset.select }, el.value);
   else if (el.dataset?.name) {
     if (el.value.trim()) commit([set(el.dataset.name, el.value.trim())]);
     else show();
@@ -149,7 +169,7 @@ document.addEventListener("dblclick", (e) => {
   if (!isSlider(e.target)) return;
   const s = spec(e.target);
   mirror(s, s.def);
-  commit([set(s.path, s.def)]);
+  kept(s, s.def);
 });
 
 document.addEventListener("keydown", (e) => {
@@ -190,5 +210,9 @@ document.addEventListener("click", (e) => {
   }
 });
 
-on("change", tracks);
-tracks();
+function fresh() {
+  locals();
+  tracks();
+}
+on("change", fresh);
+fresh();

@@ -4,8 +4,9 @@
 // lines stay thin at every zoom.
 import { hands } from "./hands/index.js";
 import { choose, chosenShape } from "./hands/edit.js";
+import { forms } from "./forms.js";
 import { isClosed, line } from "./path.js";
-import { shot } from "./state.js";
+import { shot, show } from "./state.js";
 import { make } from "./svg.js";
 import { target } from "./target.js";
 import { onMove, space, toPhoto, toScreen, within } from "./view.js";
@@ -17,9 +18,22 @@ const byName = (name) => hands.find((h) => h.name === name);
 let hand = byName("edit");
 let press = { time: 0, x: 0, y: 0 }; // the last press
 
-const tracing = () => shot.step === "trace";
+const tracing = target.works;
+// usable lists the hands for what is worked on.
+const usable = () => hands.filter((h) => !h.areas || target.area());
 
 function drawShape(s, own) {
+  if (forms[s.kind]) {
+    let outer;
+    for (const l of forms[s.kind].lines(s)) {
+      const d = line(l.nodes, Boolean(l.closed), toScreen);
+      const extra = `${own ? "" : " other"}${s.away ? " away" : ""}${l.faint ? " faint" : ""}`;
+      make("path", { d, class: `under${extra}` }, overlay);
+      make("path", { d, class: `over${extra}` }, overlay);
+      outer ??= d;
+    }
+    return outer;
+  }
   const d = line(s.nodes, isClosed(s), toScreen);
   const extra = `${own ? "" : " other"}${s.away ? " away" : ""}`;
   if (s.kind === "tube" && own) {
@@ -41,11 +55,13 @@ function draw() {
     const d = drawShape(s, false);
     if (hand.grabs) make("path", { d, class: "grab" }, overlay).dataset.light = s.index;
   }
-  const own = target.shapes().map((s, j) => ({ ...s, nodes: hand.held?.(j, s.nodes) ?? s.nodes }));
-  const lines = own.map((s) => drawShape(s, true));
+  const own = target.shapes().map((s, j) => s && (hand.held?.(j, s) ?? s));
+  const lines = own.map((s) => s && drawShape(s, true));
   if (hand.grabs)
     own.forEach((s, j) => {
-      if (s.kind === "outline") make("path", { d: lines[j], class: "inside" }, overlay).dataset.inside = j;
+      if (!s) return;
+      if (s.kind === "outline" || s.kind === "ellipse" || s.kind === "ring")
+        make("path", { d: lines[j], class: "inside" }, overlay).dataset.inside = j;
       make("path", { d: lines[j], class: "grab" }, overlay).dataset.side = j;
     });
   hand.overlay(overlay);
@@ -61,7 +77,8 @@ export const keyed = () =>
 function offer() {
   const row = document.getElementById("hands");
   if (!row || row.childElementCount) return;
-  for (const h of hands) {
+  for (const h of usable()) {
+    if (h.quiet) continue;
     const b = document.createElement("button");
     b.type = "button";
     b.className = "btn btn-quiet";
@@ -77,7 +94,14 @@ function tell() {
   for (const b of document.querySelectorAll("[data-hand]"))
     b.setAttribute("aria-pressed", String(b.dataset.hand === hand.name));
   const hint = document.getElementById("trace-hint");
-  if (hint) hint.textContent = hand.hint;
+  hint.hidden = !tracing();
+  if (hint.textContent !== hand.hint)
+    hint.replaceChildren(
+      Object.assign(document.createElement("b"), { textContent: hand.label }),
+      ` ${hand.hint}`,
+    );
+  const brush = document.getElementById("brush");
+  if (brush) brush.hidden = hand.name !== "brush";
   stage.classList.toggle("tracing", tracing() && Boolean(hand.cursor));
   document.querySelectorAll("li[data-shape]").forEach((li) => {
     li.classList.toggle("chosen", hand.grabs && Number(li.dataset.shape) === chosenShape());
@@ -90,7 +114,7 @@ function refresh() {
 }
 
 function take(name) {
-  if (!tracing()) return;
+  if (!tracing() || !usable().some((h) => h.name === name)) return;
   hand = byName(name);
   hand.take();
   refresh();
@@ -113,8 +137,14 @@ function place(e) {
   const r = stage.getBoundingClientRect();
   const screen = [e.clientX - r.left, e.clientY - r.top];
   const { altKey: alt, shiftKey: shift, pointerId: id } = e;
-  return { photo: within(toPhoto(e.clientX, e.clientY)), screen, alt, shift, id, hit: {}, point: () => null };
+  const photo = within(toPhoto(e.clientX, e.clientY));
+  // What is no pen presses with all it has.
+  const pressure = e.pointerType === "pen" ? Number(e.pressure.toFixed(3)) : 1;
+  return { photo, screen, pressure, alt, shift, id, hit: {}, point: () => null };
 }
+
+// track gives all the places that a pointer has been at since its last event.
+const track = (e) => (e.getCoalescedEvents?.().length ? e.getCoalescedEvents() : [e]).map(place);
 
 stage.addEventListener(
   "pointerdown",
@@ -141,13 +171,20 @@ stage.addEventListener(
 );
 
 stage.addEventListener("pointermove", (e) => {
-  if (tracing() && hand.move(place(e)) !== false) draw();
+  if (tracing() && hand.move({ ...place(e), all: track(e) }) !== false) draw();
 });
+stage.addEventListener("pointerleave", () => {
+  hand.leave?.();
+  if (tracing()) draw();
+});
+stage.addEventListener("redraw", () => draw());
 
 for (const kind of ["pointerup", "pointercancel"])
   stage.addEventListener(kind, async (e) => {
     if (!tracing()) return;
-    await hand.up(place(e));
+    const used = hand;
+    const made = await hand.up(place(e));
+    if (made && used.once && hand === used) take("edit");
     draw();
   });
 
@@ -159,9 +196,13 @@ export function key(e) {
     refresh();
     return true;
   }
-  const other = plain && hands.find((h) => h.key === e.key && h !== hand);
+  const other = plain && usable().find((h) => h.key === e.key && h !== hand);
   if (other) take(other.name);
-  return Boolean(other);
+  // With the hand put down, an area is left.
+  else if (e.key === "Escape" && target.area())
+    show(shot.step, shot.light, { area: "", part: -1, stroke: -1 });
+  else return false;
+  return true;
 }
 
 document.addEventListener("click", (e) => {
@@ -175,18 +216,25 @@ document.addEventListener("click", (e) => {
   }
 });
 
-// With nothing traced yet, tracing is what one comes for.
-const first = () => byName(target.any() ? "edit" : "outline");
+// With nothing there yet, drawing is what one comes for: tracing for a light, painting for
+// an area, if that is what its first part is for.
+function first() {
+  const a = target.area();
+  if (!a) return byName(target.any() ? "edit" : "outline");
+  const kind = a.parts[0]?.of.kind;
+  return byName(!kind || kind === "strokes" ? "brush" : kind === "hue" ? "pick" : "edit");
+}
 
-let before = { step: "", light: shot.light };
+let before = { step: "", light: shot.light, area: "" };
 function fresh() {
-  const came = tracing() && shot.step !== before.step;
+  const area = target.area()?.id ?? "";
+  const came = tracing() && (shot.step !== before.step || area !== before.area);
   const other = shot.light !== before.light;
-  if (shot.step !== before.step || other) {
+  if (shot.step !== before.step || other || area !== before.area) {
     hand.take();
     if (came || (tracing() && other && !target.any())) hand = first();
   }
-  before = { step: shot.step, light: shot.light };
+  before = { step: shot.step, light: shot.light, area };
   hand.changed?.();
   refresh();
 }

@@ -19,6 +19,19 @@ const tell = (kind) => listeners[kind].forEach((fn) => fn());
 export const set = (path, value, op = "replace") => ({ op, path, value });
 export const light = () => shot.lights[shot.light];
 
+// at gives what stands at a path of the recipe, as far as the page has it.
+export const at = (path) =>
+  path
+    .split("/")
+    .slice(1)
+    .reduce((v, name) => v?.[name], shot);
+
+// openArea gives the area that is open on the bench, with its path.
+export function openArea() {
+  const i = shot.focus.area ? shot.areas.findIndex((a) => a.id === shot.focus.area) : -1;
+  return i < 0 ? null : { ...shot.areas[i], path: `/areas/${i}` };
+}
+
 // Shapes of many points do not come with the page: they are fetched once and kept by
 // their key. Until they are there, a light has those that it had before.
 const known = new Map();
@@ -64,13 +77,13 @@ function changed(list, ops, i) {
   if (!list) return null;
   const out = [...list];
   for (const { op, path, value } of ops) {
-    const at = path.match(/^\/lights\/(\d+)\/shapes\/(\d+)(?:\/nodes\/(\d+))?$/);
-    if (!at || Number(at[1]) !== i || !out[at[2]]) return null;
-    const s = out[at[2]];
-    if (op === "replace" && at[3] !== undefined)
-      out[at[2]] = { ...s, nodes: s.nodes.map((n, k) => (k === Number(at[3]) ? value : n)) };
-    else if (op === "shift" && at[3] === undefined)
-      out[at[2]] = { ...s, nodes: s.nodes.map((n) => ({ ...n, x: n.x + value[0], y: n.y + value[1] })) };
+    const m = path.match(/^\/lights\/(\d+)\/shapes\/(\d+)(?:\/nodes\/(\d+))?$/);
+    if (!m || Number(m[1]) !== i || !out[m[2]]) return null;
+    const s = out[m[2]];
+    if (op === "replace" && m[3] !== undefined)
+      out[m[2]] = { ...s, nodes: s.nodes.map((n, k) => (k === Number(m[3]) ? value : n)) };
+    else if (op === "shift" && m[3] === undefined)
+      out[m[2]] = { ...s, nodes: s.nodes.map((n) => ({ ...n, x: n.x + value[0], y: n.y + value[1] })) };
     else return null;
   }
   return out;
@@ -94,6 +107,10 @@ function refresh(ops = []) {
   const url = new URL(location.href);
   url.searchParams.set("step", shot.step);
   if (shot.light >= 0) url.searchParams.set("light", shot.light);
+  for (const [name, v] of Object.entries(shot.focus)) {
+    if (v === "" || v === -1) url.searchParams.delete(name);
+    else url.searchParams.set(name, v);
+  }
   history.replaceState(null, "", url);
   tell("change");
 }
@@ -101,13 +118,16 @@ function refresh(ops = []) {
 const exchange = (verb, url, values) =>
   exchangeBy(verb, url, { target: "#bench", swap: "morph:innerHTML", values });
 
-// show opens a step of the bench, for a light.
-export function show(step = shot.step, index = shot.light) {
+// show opens a step of the bench, for a light, and what of it is to be open: another
+// step begins with nothing open, one changes only what is given.
+export function show(step = shot.step, index = shot.light, open = {}) {
   queue = queue.then(async () => {
-    const bad = await exchange("GET", `/shots/${shot.id}/bench`, { step, light: index });
-    if (bad) notice(bad.title, bad.text, [["Try again", () => show(step, index)]]);
+    const moved = step !== shot.step || Boolean(open.area !== undefined && open.area !== shot.focus.area);
+    const focus = step === shot.step ? { ...shot.focus, ...open } : open;
+    const bad = await exchange("GET", `/shots/${shot.id}/bench`, { step, light: index, ...focus });
+    if (bad) notice(bad.title, bad.text, [["Try again", () => show(step, index, open)]]);
     else refresh();
-    document.getElementById("bench").scrollTop = 0;
+    if (moved) document.getElementById("bench").scrollTop = 0;
   });
   return queue;
 }
@@ -119,6 +139,7 @@ export function send(path, values = {}, ops = []) {
   queue = queue.then(async () => {
     const bad = await exchange("POST", `/shots/${shot.id}/${path}`, {
       light: shot.light,
+      ...shot.focus,
       ...values,
       version: shot.version,
       step,
@@ -131,7 +152,9 @@ export function send(path, values = {}, ops = []) {
     draft = null;
     tell("draft");
     const newest = () =>
-      exchange("GET", `/shots/${shot.id}/bench`, { step, light: shot.light }).then(() => refresh());
+      exchange("GET", `/shots/${shot.id}/bench`, { step, light: shot.light, ...shot.focus }).then(() =>
+        refresh(),
+      );
     if (bad.status === 409 && bad.title === "Changed elsewhere") {
       notice(bad.title, bad.text, [
         ["Put mine on top", () => newest().then(() => send(path, values, ops))],
@@ -148,7 +171,8 @@ export function send(path, values = {}, ops = []) {
   return queue;
 }
 
-export const commit = (patch) => send("changes", { patch: JSON.stringify(patch) }, patch);
+// commit saves a change; open says what of the bench it opens.
+export const commit = (patch, open) => send("changes", { patch: JSON.stringify(patch), ...open }, patch);
 export const act = (name, values) => send(`actions/${name}`, values);
 
 export const csrf = () => document.body.dataset.csrf;

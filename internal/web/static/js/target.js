@@ -1,24 +1,65 @@
-// What a hand works on: for now, the shapes of the chosen light. A hand that draws
-// shapes asks here for those that are there and how to change them, so that it can
-// work on those of an area as well.
-import { act, commit, light, on, set, setDraft, shapesOf, shot } from "./state.js";
+// What a hand works on: the shapes of the chosen light, or the parts of the area that is
+// open. A hand asks here for those that are there and how to change them.
+//
+// A shape is as it stands in the recipe, with path, where that is. In an area these are
+// traced shapes and gradients; strokes and parts that are not drawn come as null, so that
+// a shape's place in the list is that of its part.
+import { act, commit, light, on, openArea, set, setDraft, shapesOf, shot, show } from "./state.js";
+
+const drawn = {
+  shape: (part, path) => ({ ...part.of.shape, path: `${path}/of/shape` }),
+  line: (part, path) => ({ ...part.of, path: `${path}/of` }),
+  ring: (part, path) => ({ ...part.of, path: `${path}/of` }),
+};
+
+const ofArea = (a) =>
+  a.parts.map((part, j) => {
+    const s = drawn[part.of.kind]?.(part, `${a.path}/parts/${j}`);
+    return s ? { ...s, away: part.does === "away" } : null;
+  });
+
+const ofLight = () =>
+  light() ? shapesOf(light()).map((s, j) => ({ ...s, path: `/lights/${shot.light}/shapes/${j}` })) : [];
 
 export const target = {
-  // path is where the shapes stand in the recipe.
-  path: () => `/lights/${shot.light}/shapes`,
-  shapes: () => (light() ? shapesOf(light()) : []),
+  // area is the open area, null where shapes go to a light.
+  area: openArea,
+  // works tells whether there is anything that a hand could work on.
+  works: () => shot.step === "trace" || Boolean(openArea()),
+  shapes: () => (openArea() ? ofArea(openArea()) : ofLight()),
   // any tells whether there are shapes, also where they are still on their way.
-  any: () => Boolean(light()?.shapes_key || target.shapes().length),
+  any: () =>
+    openArea() ? ofArea(openArea()).some(Boolean) : Boolean(light()?.shapes_key || ofLight().length),
   // others are what else is drawn, faintly: a click takes it.
   others: () =>
-    shot.lights.flatMap((l, index) =>
-      index === shot.light ? [] : shapesOf(l).map((s) => ({ ...s, index })),
-    ),
-  last: (kind) => target.shapes().findLast((s) => s.kind === kind),
-  add: (shape) => act("add-shape", { shape: JSON.stringify(shape), light: shot.light >= 0 ? shot.light : 0 }),
-  at: (j, rest = "") => `${target.path()}/${j}${rest}`,
-  draft: (rest, value, op) => setDraft([set(`${target.path()}/${rest}`, value, op)]),
-  commit: (rest, value, op) => commit([set(`${target.path()}/${rest}`, value, op)]),
-  remove: (rest) => commit([{ op: "remove", path: `${target.path()}/${rest}` }]),
+    openArea()
+      ? []
+      : shot.lights.flatMap((l, index) =>
+          index === shot.light ? [] : shapesOf(l).map((s) => ({ ...s, index })),
+        ),
+  last: (kind) => target.shapes().findLast((s) => s?.kind === kind),
+  // add adds a shape or a gradient. In an area it becomes a part, which is opened.
+  add(shape, does = "add") {
+    const a = openArea();
+    if (!a)
+      return act("add-shape", { shape: JSON.stringify(shape), light: shot.light >= 0 ? shot.light : 0 });
+    const of = ["line", "ring"].includes(shape.kind) ? shape : { kind: "shape", shape };
+    return target.addPart(of, does);
+  },
+  addPart(of, does = "add") {
+    const a = openArea();
+    return commit([set(`${a.path}/parts/-`, { does, of }, "add")], { part: a.parts.length, stroke: -1 });
+  },
+  draft: (j, rest, value, op) => setDraft([set(target.shapes()[j].path + rest, value, op)]),
+  commit: (j, rest, value, op) => commit([set(target.shapes()[j].path + rest, value, op)]),
+  // remove takes away what lies below a shape, or all of it with its part.
+  remove(j, rest = "") {
+    const path = target.shapes()[j].path;
+    return commit([{ op: "remove", path: rest ? path + rest : path.replace(/\/of(\/shape)?$/, "") }]);
+  },
+  // open opens the part of a shape on the bench.
+  open(j) {
+    if (openArea() && shot.focus.part !== j) show(shot.step, shot.light, { part: j, stroke: -1 });
+  },
   onChange: (fn) => on("change", fn),
 };

@@ -1,23 +1,22 @@
-// The tone window: the photo's histogram with the range that spill may touch.
+// Tone windows: the photo's histogram with the range that spill, or an area, may touch.
 import { ask } from "./ask.js";
-import { commit, on, set, setDraft, shot, light } from "./state.js";
+import { at, commit, on, set, setDraft, shot } from "./state.js";
 import { make } from "./svg.js";
 
 const W = 300;
 const H = 92;
 const box = { left: 12, right: 288, top: 8, bottom: 84 };
-const svg = () => document.getElementById("tone");
+const svg = () => document.querySelector(".tone[data-tone]");
+const path = () => svg().dataset.tone;
 let bins = null;
 let drag = null;
 
 const xOf = (v) => box.left + v * (box.right - box.left);
-function tone() {
-  return { ...light().spill.tone, ...drag?.value };
-}
+const tone = () => ({ ...at(path()), ...drag?.value });
 
 function draw() {
   const el = svg();
-  if (!el || !light()) return;
+  if (!el || !at(path())) return;
   el.replaceChildren();
   const t = tone();
   bins?.forEach((v, i) => {
@@ -57,17 +56,17 @@ document.addEventListener("pointerdown", (e) => {
 });
 document.addEventListener("pointermove", (e) => {
   if (!drag) return;
-  const t = light().spill.tone;
+  const t = at(path());
   const v = drag.end === "low" ? Math.min(value(e), t.high) : Math.max(value(e), t.low);
   drag.value = { [drag.end]: v };
-  setDraft([set(`/lights/${shot.light}/spill/tone/${drag.end}`, v)]);
+  setDraft([set(`${path()}/${drag.end}`, v)]);
   draw();
 });
 for (const kind of ["pointerup", "pointercancel"])
   document.addEventListener(kind, async () => {
     if (!drag) return;
     const [[end, v] = []] = Object.entries(drag.value);
-    if (end) await commit([set(`/lights/${shot.light}/spill/tone/${end}`, v)]);
+    if (end) await commit([set(`${path()}/${end}`, v)]);
     drag = null;
     draw();
   });

@@ -42,10 +42,26 @@ export const within = ([x, y]) => [
 ];
 export const showing = () => (held ? "plain" : show);
 
+// geometry tells what of the picture is seen, and where it lies on the screen: part in
+// pixels of the picture at this zoom, k device pixels for each of them.
+export const geometry = () => ({ part: part(), origin, k: Math.max(zoom, 1), size });
+
+// Fit shows a small photo no larger than it is, unless the user says so.
+const enlarge = document.getElementById("enlarge");
+let enlarged = localStorage.getItem("pyrant enlarge") === "1";
+enlarge.addEventListener("click", () => {
+  enlarged = !enlarged;
+  localStorage.setItem("pyrant enlarge", enlarged ? "1" : "");
+  fit();
+});
+
 function fitZoom() {
   const w = size.w - 2 * margin.x * dpr;
   const h = size.h - (margin.top + margin.bottom) * dpr;
-  return Math.max(Math.min(w / shot.width, h / shot.height, 1), 0.001);
+  const z = Math.min(w / shot.width, h / shot.height);
+  enlarge.hidden = z <= 1.001;
+  enlarge.setAttribute("aria-pressed", String(enlarged));
+  return Math.max(Math.min(z, enlarged ? 16 : 1), 0.001);
 }
 
 // snap gives the zoom whose picture has a whole number of pixels.
@@ -348,7 +364,7 @@ function tellPixel() {
   say("now", a ? three(a) : "");
   say("was", b ? `was ${three(b)}` : "");
   const share = 100 * Number(stage.dataset.clipped ?? 0);
-  say("clip", has.lit.part && share >= 0.05 ? `clipped ${share.toFixed(1)} %` : "");
+  say("clip", has.lit.part && share >= 0.05 ? `${share.toFixed(1)} % of what is seen clips to white` : "");
 }
 
 // readout tells of the pixel at most once for each time the screen is drawn.

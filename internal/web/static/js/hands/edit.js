@@ -1,7 +1,8 @@
 // Moves, adds and removes points of any shape, turns corners to bends and back, and
 // moves whole shapes.
+import { bare, forms, moved } from "../forms.js";
 import { isClosed, least, near, round, split, turned, withArm } from "../path.js";
-import { show } from "../state.js";
+import { openArea, shot, show } from "../state.js";
 import { make } from "../svg.js";
 import { target } from "../target.js";
 import { toScreen, within } from "../view.js";
@@ -12,25 +13,26 @@ const stage = document.getElementById("stage");
 
 const nodesOf = (j) => target.shapes()[j].nodes;
 
-// rest gives the path of what is dragged below the target's.
-const rest = (d) => (d.node === undefined ? `${d.shape}` : `${d.shape}/nodes/${d.node}`);
+const isForm = (j) => Boolean(forms[target.shapes()[j]?.kind]);
+// rest gives the path of what is dragged below the shape's.
+const rest = (d) => (d.node === undefined || isForm(d.shape) ? "" : `/nodes/${d.node}`);
 
 function doubled(at) {
   const hit = at.point(6);
   if (hit?.end) return;
   if (hit) {
     const k = Number(hit.node);
-    target.commit(`${hit.shape}/nodes/${k}`, turned(nodesOf(hit.shape), k));
+    if (!isForm(hit.shape)) target.commit(hit.shape, `/nodes/${k}`, turned(nodesOf(hit.shape), k));
     return;
   }
   // Beside a point, as far as that is grabbed from, lies a side too.
   const d = at.hit;
   const j = d.side ?? d.inside ?? d.shape;
-  if (j === undefined) return;
+  if (j === undefined || isForm(j)) return;
   const s = target.shapes()[j];
   const added = split(s.nodes, isClosed(s), at.photo);
   chosen = { shape: Number(j), node: added.at };
-  target.commit(`${j}/nodes`, added.nodes);
+  target.commit(j, "/nodes", added.nodes);
 }
 
 // choose marks a shape, as its line on the bench does.
@@ -43,7 +45,7 @@ export const edit = {
   name: "edit",
   label: "Edit points",
   key: "Escape",
-  hint: "Drag points, bends or whole outlines. Double-click a side to add a point, a point to turn corner to bend.",
+  hint: "Drag points, handles or whole shapes. Double-click a side to add a point, a point to turn corner to bend.",
   grabs: true,
   take() {
     drag = null;
@@ -56,10 +58,16 @@ export const edit = {
       show("trace", Number(d.light));
       return;
     }
+    if (d.stroke !== undefined) {
+      const [part, stroke] = d.stroke.split(" ").map(Number);
+      show(shot.step, shot.light, { part, stroke });
+      return;
+    }
     const shape = Number(d.shape ?? d.side ?? d.inside ?? -1);
     const node = d.node === undefined ? undefined : Number(d.node);
     chosen = { shape, node: node ?? -1 };
     if (shape < 0) return false;
+    target.open(shape);
     drag = { shape, node, end: d.end, from: at.photo, id: at.id };
   },
   move(at) {
@@ -67,8 +75,11 @@ export const edit = {
     const [dx, dy] = [at.photo[0] - drag.from[0], at.photo[1] - drag.from[1]];
     if (!drag.value && near(at.screen, toScreen(...drag.from), 2.5)) return false;
     if (drag.node === undefined) {
-      drag.value = bounded(nodesOf(drag.shape), dx, dy);
+      drag.value = isForm(drag.shape) ? [dx, dy].map(round) : bounded(nodesOf(drag.shape), dx, dy);
       drag.op = "shift";
+    } else if (isForm(drag.shape)) {
+      const s = target.shapes()[drag.shape];
+      drag.value = bare(forms[s.kind].handles(s)[drag.node].to(at.photo, at.shift));
     } else {
       const n = nodesOf(drag.shape)[drag.node];
       if (drag.end) {
@@ -79,21 +90,22 @@ export const edit = {
       }
     }
     stage.classList.add("dragging-value");
-    target.draft(rest(drag), drag.value, drag.op);
+    target.draft(drag.shape, rest(drag), drag.value, drag.op);
     return true;
   },
   async up(at) {
     if (drag?.id !== at.id) return;
     stage.classList.remove("dragging-value");
-    if (drag.value) await target.commit(rest(drag), drag.value, drag.op);
+    if (drag.value) await target.commit(drag.shape, rest(drag), drag.value, drag.op);
     drag = null;
   },
   keydown(e) {
     if ((e.key !== "Backspace" && e.key !== "Delete") || chosen.shape < 0) return false;
     const s = target.shapes()[chosen.shape];
-    if (chosen.node >= 0 && s.nodes.length > least(s.kind))
-      target.remove(`${chosen.shape}/nodes/${chosen.node}`);
-    else target.remove(`${chosen.shape}`);
+    if (!s) return false;
+    if (!isForm(chosen.shape) && chosen.node >= 0 && s.nodes.length > least(s.kind))
+      target.remove(chosen.shape, `/nodes/${chosen.node}`);
+    else target.remove(chosen.shape);
     chosen = { shape: -1, node: -1 };
     return true;
   },
@@ -102,21 +114,33 @@ export const edit = {
     chosen = { shape: -1, node: -1 };
     return was;
   },
-  // held gives the nodes of a shape as they are in the hand.
-  held(j, nodes) {
-    if (drag?.shape !== j || !drag.value) return nodes;
-    if (drag.node !== undefined) return nodes.map((n, k) => (k === drag.node ? drag.value : n));
-    return nodes.map((n) => ({ ...n, x: n.x + drag.value[0], y: n.y + drag.value[1] }));
+  // held gives a shape as it is in the hand.
+  held(j, s) {
+    if (drag?.shape !== j || !drag.value) return s;
+    if (drag.op === "shift") {
+      const [dx, dy] = drag.value;
+      if (forms[s.kind]) return moved(s, dx, dy);
+      return { ...s, nodes: s.nodes.map((n) => ({ ...n, x: n.x + dx, y: n.y + dy })) };
+    }
+    if (forms[s.kind]) return { ...s, ...drag.value };
+    return { ...s, nodes: s.nodes.map((n, k) => (k === drag.node ? drag.value : n)) };
   },
   overlay(layer) {
-    target.shapes().forEach((s, j) => {
-      edit.held(j, s.nodes).forEach((n, k, all) => drawNode(layer, j, n, k, all.length));
+    drawStrokes(layer);
+    target.shapes().forEach((old, j) => {
+      if (!old) return;
+      const s = edit.held(j, old);
+      const open = openArea() && shot.focus.part !== j;
+      if (open && chosen.shape !== j) return; // in an area one part at a time has handles
+      if (forms[s.kind])
+        forms[s.kind].handles(s).forEach((h, k) => drawNode(layer, j, { x: h.at[0], y: h.at[1] }, k, 1));
+      else s.nodes.forEach((n, k, all) => drawNode(layer, j, n, k, all.length));
     });
   },
   // changed lets go of what is no longer there.
   changed() {
     const s = target.shapes()[chosen.shape];
-    if (!s || chosen.node >= s.nodes.length) chosen = { shape: s ? chosen.shape : -1, node: -1 };
+    if (!s || (s.nodes && chosen.node >= s.nodes.length)) chosen = { shape: s ? chosen.shape : -1, node: -1 };
   },
 };
 
@@ -129,6 +153,30 @@ function bounded(nodes, dx, dy) {
     by[1] = y - n.y;
   }
   return by.map(round);
+}
+
+// drawStrokes draws the middle lines of an area's strokes, to be chosen by.
+function drawStrokes(layer) {
+  const a = openArea();
+  a?.parts.forEach((part, j) => {
+    if (part.of.kind !== "strokes") return;
+    part.of.strokes.forEach((s, k) => {
+      const all = s.points.map((p) =>
+        toScreen(p.x, p.y)
+          .map((v) => v.toFixed(1))
+          .join(" "),
+      );
+      const d = `M${all.join("L")}${all.length === 1 ? "h0.1" : ""}`;
+      const open = shot.focus.part === j && shot.focus.stroke === k;
+      make("path", { d, class: "under" }, layer);
+      make("path", { d, class: `over${open ? "" : " other"}${s.erase ? " away" : ""}` }, layer);
+      if (open) {
+        const w = Math.abs(toScreen(s.diameter, 0)[0] - toScreen(0, 0)[0]);
+        make("path", { d, class: "painted", "stroke-width": w, "stroke-opacity": 0.14 }, layer);
+      }
+      make("path", { d, class: "grab" }, layer).dataset.stroke = `${j} ${k}`;
+    });
+  });
 }
 
 function drawNode(layer, j, n, k, count) {

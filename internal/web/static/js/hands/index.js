@@ -5,21 +5,29 @@
 //   label     on that button
 //   key       the key that takes it up
 //   hint      what click and drag do, in a sentence
+//   areas     it draws what belongs to an area, and is not for tracing lights
+//   once      what it made is what one goes on with: editing takes over
+//   quiet     it has a button elsewhere
 //   cursor    whether the pointer is a cross
 //   grabs     whether it takes hold of what is drawn: then shapes can be hit
 //   take()    it was taken up
-//   down(at)  a press; at is { photo, screen, hit, twice, alt, shift, id }
-//   move(at)  the pointer moved
-//   up(at)    the press ended
+//   down(at)  a press; at is { photo, screen, pressure, hit, twice, alt, shift, id }
+//   move(at)  the pointer moved; at.all has the places since the last time
+//   leave()   the pointer left the photo
+//   up(at)    the press ended; true where something was made
 //   keydown(e) a key; true where it did something
 //   overlay(layer)  draws what it has in the making
 //   cancel()  drops that; true where there was something
 //
 // The view, snapping, what is drawn of shapes, and what the hand works on (target.js)
 // are the same for all and lie outside of them, in ../hand.js.
+import { brushHand } from "./brush.js";
+import { ellipse, gradient, ring } from "./drag.js";
 import { edit } from "./edit.js";
+import { freehand } from "./freehand.js";
 import { outline } from "./outline.js";
+import { pick } from "./pick.js";
 import { tube } from "./tube.js";
 
 // in the order of their buttons
-export const hands = [outline, tube, edit];
+export const hands = [brushHand, outline, freehand, tube, ellipse, gradient, ring, pick, edit];

@@ -1,0 +1,53 @@
+package guided
+
+import (
+	"image"
+	"math"
+	"math/rand/v2"
+	"pyrant/internal/raster"
+	"testing"
+)
+
+// The guided filter, held against its definition, window by window.
+func TestGuidedFilter(t *testing.T) {
+	const w, h, r, edge = 23, 17, 3, 0.01
+	rnd := rand.New(rand.NewPCG(7, 8))
+	p, in := raster.NewPlane(image.Rect(0, 0, w, h)), raster.NewPlane(image.Rect(0, 0, w, h))
+	for i := range p.Pix {
+		p.Pix[i] = float32(0.3*rnd.Float64()) + []float32{0.1, 0.6}[i%w/12]
+		in.Pix[i] = float32(rnd.Float64())
+	}
+	windows := func(x, y int, visit func(i int)) {
+		for v := max(y-r, 0); v <= min(y+r, h-1); v++ {
+			for u := max(x-r, 0); u <= min(x+r, w-1); u++ {
+				visit(v*w + u)
+			}
+		}
+	}
+	a, b := make([]float64, w*h), make([]float64, w*h)
+	for y := range h {
+		for x := range w {
+			n, sum, sq, other, both := 0.0, 0.0, 0.0, 0.0, 0.0
+			windows(x, y, func(i int) {
+				v, q := float64(p.Pix[i]), float64(in.Pix[i])
+				n, sum, sq, other, both = n+1, sum+v, sq+v*v, other+q, both+v*q
+			})
+			mean := sum / n
+			a[y*w+x] = (both/n - mean*other/n) / (sq/n - mean*mean + edge)
+			b[y*w+x] = other/n - a[y*w+x]*mean
+		}
+	}
+	g := New(in, p, r, edge)
+	ra, rb := make([]float32, w), make([]float32, w)
+	for y := range h {
+		for x := range w {
+			n, ma, mb := 0.0, 0.0, 0.0
+			windows(x, y, func(i int) { n++; ma += a[i]; mb += b[i] })
+			v := float64(p.At(x, y))
+			g.Row(ra, rb, p.Rect, 0, y)
+			if got, want := float64(ra[x])*v+float64(rb[x]), ma/n*v+mb/n; math.Abs(got-want) > 1e-5 {
+				t.Fatalf("at %d, %d the filter leaves %v, want %v", x, y, got, want)
+			}
+		}
+	}
+}

@@ -1,0 +1,194 @@
+package shape
+
+import "math"
+
+// Fit returns a path of few nodes whose curves stray at most tolerance from a line of
+// points (Schneider 1990): cubic Béziers fitted by least squares, split where they stray
+// too far, with corners where the line turns sharply.
+func Fit(line []Point, closed bool, tolerance float64) Path {
+	var p []Point
+	for _, q := range line {
+		if len(p) == 0 || q.dist(p[len(p)-1]) > 1e-6 {
+			p = append(p, q)
+		}
+	}
+	if closed && len(p) > 2 && p[0].dist(p[len(p)-1]) > 1e-6 {
+		p = append(p, p[0])
+	}
+	if len(p) < 3 {
+		nodes := make([]Node, len(p))
+		for i, q := range p {
+			nodes[i] = Node{X: q.X, Y: q.Y}
+		}
+		return PathOf(nodes...)
+	}
+	f := fitter{p: p, tolerance: tolerance}
+	f.nodes = []Node{{X: p[0].X, Y: p[0].Y}}
+	cuts := append(append([]int{0}, turns(p, closed, tolerance)...), len(p)-1)
+	for i := 1; i < len(cuts); i++ {
+		a, b := cuts[i-1], cuts[i]
+		ta, tb := f.tangent(a, b, 1), f.tangent(b, a, -1)
+		if closed && len(cuts) == 2 {
+			// One smooth curve all round: both ends have one tangent.
+			t := unit(ta.sub(tb))
+			ta, tb = t, t.mul(-1)
+		}
+		f.fit(a, b, ta, tb)
+	}
+	if n := len(f.nodes); closed && n > 2 {
+		f.nodes[0].In = f.nodes[n-1].In
+		f.nodes = f.nodes[:n-1]
+	}
+	return PathOf(f.nodes...)
+}
+
+// turns finds where a line turns by more than 60° within a few tolerances.
+func turns(p []Point, closed bool, tolerance float64) (out []int) {
+	reach := math.Max(4*tolerance, 6)
+	arm := func(i, step int) (Point, bool) {
+		for j, l := i+step, 0.0; j >= 0 && j < len(p); j += step {
+			if l += p[j].dist(p[j-step]); l >= reach {
+				return unit(p[j].sub(p[i])), true
+			}
+		}
+		return Point{}, false
+	}
+	best, at := 1.0, -1
+	for i := 1; i < len(p)-1; i++ {
+		a, okA := arm(i, -1)
+		b, okB := arm(i, 1)
+		cos := -(a.X*b.X + a.Y*b.Y)
+		if !okA || !okB || cos > 0.5 {
+			if at >= 0 {
+				out = append(out, at)
+			}
+			best, at = 1, -1
+			continue
+		}
+		if cos < best {
+			best, at = cos, i
+		}
+	}
+	if at >= 0 {
+		out = append(out, at)
+	}
+	return out
+}
+
+func unit(p Point) Point {
+	l := math.Hypot(p.X, p.Y)
+	if l == 0 {
+		return Point{}
+	}
+	return p.mul(1 / l)
+}
+
+type fitter struct {
+	p         []Point
+	tolerance float64
+	nodes     []Node
+}
+
+// tangent returns the direction of the line at i on its way to j.
+func (f *fitter) tangent(i, j, step int) Point {
+	for k, l := i+step, 0.0; k != j; k += step {
+		if l += f.p[k].dist(f.p[k-step]); l >= 2*f.tolerance {
+			return unit(f.p[k].sub(f.p[i]))
+		}
+	}
+	return unit(f.p[j].sub(f.p[i]))
+}
+
+// fit adds the curves for the points from a to b, which begin and end along ta and tb.
+func (f *fitter) fit(a, b int, ta, tb Point) {
+	p := f.p[a : b+1]
+	if len(p) == 2 {
+		d := p[0].dist(p[1]) / 3
+		f.add(p[1], ta.mul(d), tb.mul(d))
+		return
+	}
+	u := make([]float64, len(p))
+	for i := 1; i < len(p); i++ {
+		u[i] = u[i-1] + p[i].dist(p[i-1])
+	}
+	for i := range u {
+		u[i] /= u[len(u)-1]
+	}
+	split := 0
+	for range 5 {
+		c := bezier(p, u, ta, tb)
+		worst := 0.0
+		for i, q := range p {
+			if d := c.at(u[i]).dist(q); d >= worst {
+				worst, split = d, i
+			}
+		}
+		if worst <= f.tolerance {
+			f.add(p[len(p)-1], c[1].sub(c[0]), c[2].sub(c[3]))
+			return
+		}
+		if worst > 16*f.tolerance {
+			break
+		}
+		for i, q := range p {
+			u[i] = c.nearer(q, u[i])
+		}
+	}
+	split = min(max(split, 1), len(p)-2)
+	t := unit(p[split-1].sub(p[split+1]))
+	f.fit(a, a+split, ta, t)
+	f.fit(a+split, b, t.mul(-1), tb)
+}
+
+func (f *fitter) add(to, out, in Point) {
+	f.nodes[len(f.nodes)-1].Out = [2]float64{out.X, out.Y}
+	f.nodes = append(f.nodes, Node{X: to.X, Y: to.Y, In: [2]float64{in.X, in.Y}})
+}
+
+type cubic [4]Point
+
+func (c cubic) at(t float64) Point {
+	s := 1 - t
+	return c[0].mul(s * s * s).add(c[1].mul(3 * s * s * t)).add(c[2].mul(3 * s * t * t)).add(c[3].mul(t * t * t))
+}
+
+// nearer returns a parameter nearer to q by one step of Newton's.
+func (c cubic) nearer(q Point, t float64) float64 {
+	s := 1 - t
+	d1 := c[1].sub(c[0]).mul(3 * s * s).add(c[2].sub(c[1]).mul(6 * s * t)).add(c[3].sub(c[2]).mul(3 * t * t))
+	d2 := c[2].sub(c[1].mul(2)).add(c[0]).mul(6 * s).add(c[3].sub(c[2].mul(2)).add(c[1]).mul(6 * t))
+	e := c.at(t).sub(q)
+	num := e.X*d1.X + e.Y*d1.Y
+	den := d1.X*d1.X + d1.Y*d1.Y + e.X*d2.X + e.Y*d2.Y
+	if math.Abs(den) < 1e-12 {
+		return t
+	}
+	return math.Min(math.Max(t-num/den, 0), 1)
+}
+
+// bezier fits the lengths of the two arms by least squares.
+func bezier(p []Point, u []float64, ta, tb Point) cubic {
+	a, b := p[0], p[len(p)-1]
+	var c00, c01, c11, x0, x1 float64
+	for i, q := range p {
+		t, s := u[i], 1-u[i]
+		b1, b2 := 3*s*s*t, 3*s*t*t
+		v0, v1 := ta.mul(b1), tb.mul(b2)
+		c00 += v0.X*v0.X + v0.Y*v0.Y
+		c01 += v0.X*v1.X + v0.Y*v1.Y
+		c11 += v1.X*v1.X + v1.Y*v1.Y
+		e := q.sub(a.mul(s*s*s + b1)).sub(b.mul(t*t*t + b2))
+		x0 += v0.X*e.X + v0.Y*e.Y
+		x1 += v1.X*e.X + v1.Y*e.Y
+	}
+	l := a.dist(b)
+	det := c00*c11 - c01*c01
+	la, lb := l/3, l/3
+	if math.Abs(det) > 1e-12 {
+		la, lb = (x0*c11-x1*c01)/det, (c00*x1-c01*x0)/det
+	}
+	if least := 1e-6 * l; la < least || lb < least {
+		la, lb = l/3, l/3 // Wu and Barsky's way out
+	}
+	return cubic{a, a.add(ta.mul(la)), b.add(tb.mul(lb)), b}
+}

@@ -1,0 +1,24 @@
+// Sections of the bench that fold; the page remembers which are open.
+import { on } from "./state.js";
+
+const key = (name) => `pyrant fold ${name}`;
+
+document.addEventListener(
+  "toggle",
+  (e) => {
+    const name = e.target.dataset?.fold;
+    if (name && !setting) localStorage.setItem(key(name), e.target.open ? "1" : "");
+  },
+  true,
+);
+
+let setting = false;
+function fresh() {
+  setting = true;
+  for (const el of document.querySelectorAll("details[data-fold]"))
+    el.open = Boolean(localStorage.getItem(key(el.dataset.fold)));
+  // The event of what was just opened comes later.
+  setTimeout(() => (setting = false));
+}
+on("change", fresh);
+fresh();

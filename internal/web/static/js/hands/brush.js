@@ -1,0 +1,152 @@
+// Paints strokes into the open area. What is under the pointer is drawn by the page at
+// once; the picture follows as frames come.
+import { isLocal, local, onLocal, setLocal } from "../local.js";
+import { near, round } from "../path.js";
+import { commit, openArea, set, setDraft, shot } from "../state.js";
+import { make } from "../svg.js";
+import { showLocal } from "../fields.js";
+import { toScreen } from "../view.js";
+
+let pointer = null; // where it is
+let stroke = null; // { id, points, last, erase, path }
+let end = null; // where the last stroke ended, with its area
+
+const zoom = () => Math.abs(toScreen(1, 0)[0] - toScreen(0, 0)[0]);
+const brush = () => ({
+  diameter: local("local:diameter"),
+  softness: local("local:softness"),
+  flow: local("local:flow"),
+  pen: local("local:pen"),
+});
+
+// home gives the part that strokes go to: the open one if it is of strokes, else the last
+// that is; null where there is none yet.
+function home() {
+  const { parts, path } = openArea();
+  const is = (j) => parts[j]?.of.kind === "strokes";
+  let j = shot.focus.part;
+  if (!is(j)) j = parts.findLastIndex((_, k) => is(k));
+  return j < 0
+    ? null
+    : { part: j, count: parts[j].of.strokes.length, path: `${path}/parts/${j}/of/strokes/-` };
+}
+
+const value = () => ({
+  ...brush(),
+  points: stroke.points,
+  ...(stroke.erase && { erase: true }),
+});
+
+function patch() {
+  const to = home();
+  if (to) return [set(to.path, value(), "add")];
+  return [
+    set(`${openArea().path}/parts/-`, { does: "add", of: { kind: "strokes", strokes: [value()] } }, "add"),
+  ];
+}
+
+const dab = (p) => ({ x: round(p.photo[0]), y: round(p.photo[1]), p: p.pressure });
+
+const drop = () => {
+  const was = stroke;
+  stroke = null;
+  if (was) setDraft(null);
+  return Boolean(was);
+};
+
+const change = (name, by, least, most) => {
+  const v = Math.min(Math.max(by(local(`local:${name}`)), least), most);
+  setLocal(`local:${name}`, Number(v.toFixed(name === "diameter" ? 1 : 2)));
+  showLocal(`local:${name}`);
+};
+
+export const brushHand = {
+  name: "brush",
+  label: "Brush",
+  key: "b",
+  areas: true,
+  hint: "Paint. Alt: erase. Shift and click: straight on from the last stroke. Keys , and . for its size.",
+  cursor: true,
+  take() {
+    pointer = null;
+    drop();
+  },
+  down(at) {
+    pointer = at;
+    const erase = at.alt;
+    if (erase && !home()) return;
+    const start = at.shift && end?.area === shot.focus.area ? [end.dab] : [];
+    stroke = { id: at.id, points: [...start, dab(at)], last: at.screen, erase };
+    setDraft(patch());
+  },
+  move(at) {
+    pointer = at;
+    if (!stroke) return true;
+    for (const p of at.all) {
+      if (near(p.screen, stroke.last, 0.75)) continue;
+      stroke.points.push(dab(p));
+      stroke.last = p.screen;
+    }
+    setDraft(patch());
+    return true;
+  },
+  async up(at) {
+    if (stroke?.id !== at.id) return;
+    const to = home();
+    const done = patch();
+    end = { area: shot.focus.area, dab: stroke.points.at(-1) };
+    const part = to ? to.part : openArea().parts.length;
+    try {
+      await commit(done, { part, stroke: to ? to.count : 0 });
+    } finally {
+      stroke = null;
+    }
+  },
+  keydown(e) {
+    const big = e.shiftKey;
+    const by = { ",": -1, "<": -1, ";": -1, ".": 1, ">": 1, ":": 1 }[e.key];
+    if (!by || e.ctrlKey || e.metaKey) return false;
+    if (big) change("softness", (v) => v + 0.1 * by, 0, 1);
+    else change("diameter", (v) => v * 1.15 ** by, 0.5, 2 * Math.max(shot.width, shot.height));
+    return true;
+  },
+  cancel: drop,
+  overlay(layer) {
+    const { diameter, softness, flow } = brush();
+    if (stroke) {
+      const points = stroke.points
+        .map((p) =>
+          toScreen(p.x, p.y)
+            .map((v) => v.toFixed(1))
+            .join(","),
+        )
+        .join(" ");
+      const look = {
+        class: `painted${stroke.erase ? " erase" : ""}`,
+        points: `${points} ${points.split(" ").at(-1)}`,
+      };
+      const w = diameter * zoom();
+      make("polyline", { ...look, "stroke-width": w, "stroke-opacity": 0.14 + 0.16 * flow }, layer);
+      make(
+        "polyline",
+        { ...look, "stroke-width": w * (1 - softness * 0.6), "stroke-opacity": 0.1 + 0.1 * flow },
+        layer,
+      );
+    }
+    if (!pointer) return;
+    const [cx, cy] = pointer.screen;
+    const r = Math.max((diameter * zoom()) / 2, 1);
+    make("circle", { cx, cy, r, class: "under" }, layer);
+    make("circle", { cx, cy, r, class: "over ring" }, layer);
+    if (softness > 0.02 && softness < 0.98)
+      make("circle", { cx, cy, r: r * (1 - softness), class: "over faint" }, layer);
+    if (pointer.alt) make("path", { d: `M${cx - 5} ${cy}h10`, class: "over" }, layer);
+  },
+  leave() {
+    if (!stroke) pointer = null;
+  },
+};
+
+onLocal(
+  (path) => isLocal(path) && pointer && document.getElementById("stage").dispatchEvent(new Event("redraw")),
+);

@@ -1,0 +1,55 @@
+// Takes the hue of the open part from the photo.
+import { ask } from "../ask.js";
+import { notice } from "../notice.js";
+import { commit, openArea, set, shot } from "../state.js";
+import { make } from "../svg.js";
+
+let pointer = null;
+
+const path = () => {
+  const a = openArea();
+  const part = a?.parts[shot.focus.part];
+  return part?.of.kind === "hue" ? `${a.path}/parts/${shot.focus.part}/of` : null;
+};
+
+export const pick = {
+  name: "pick",
+  label: "Pick hue",
+  key: "k",
+  areas: true,
+  quiet: true, // its button stands beside the wheel
+  hint: "Click on the photo for the hue that is there.",
+  cursor: true,
+  take: () => (pointer = null),
+  async down(at) {
+    const to = path();
+    const [x, y] = at.photo;
+    if (!to) {
+      notice("No hue to set", "Add a part of the kind Hue, or open one, then pick.", [], true);
+      return;
+    }
+    try {
+      const { hue, chroma } = await ask(`/shots/${shot.id}/hue?x=${x}&y=${y}`);
+      if (chroma < 0.01)
+        notice(
+          "Nearly grey",
+          "There is hardly a hue at this place. Pick where the colour is stronger.",
+          [],
+          true,
+        );
+      else await commit([set(`${to}/hue`, hue)]);
+    } catch (e) {
+      notice("Not picked", e.message, [], true);
+    }
+  },
+  move: (at) => Boolean((pointer = at)),
+  up: () => {},
+  keydown: () => false,
+  cancel: () => false,
+  overlay(layer) {
+    if (!pointer) return;
+    const [cx, cy] = pointer.screen;
+    for (const c of ["under", "over"]) make("circle", { cx, cy, r: 9, class: c }, layer);
+  },
+  leave: () => (pointer = null),
+};

@@ -1,0 +1,113 @@
+// Looking at an area: as a tint over the picture, or cut out on black or on white. What it
+// covers is asked for the part of the picture that is seen, and again with every change.
+import { ask, post } from "./ask.js";
+import { csrf, draft, on, shot } from "./state.js";
+import { geometry, onMove } from "./view.js";
+
+const canvas = document.getElementById("look");
+const ctx = canvas.getContext("2d");
+const stage = document.getElementById("stage");
+const page = Math.random().toString(36).slice(2);
+let as = ""; // "", tint, black, white
+let area = ""; // of one that is looked at without being open
+let asked = false;
+let wanted = false;
+let stamp = "";
+
+const which = () => shot.focus.area || area;
+
+// The tint is of a hue that photos seldom have, and shows on dark and on light alike.
+const colours = { tint: [172, 92, 255], black: [12, 12, 11], white: [255, 255, 255] };
+const alpha = { tint: (a) => 0.62 * a, black: (a) => 255 - a, white: (a) => 255 - a };
+
+async function load() {
+  if (!as || !which()) {
+    canvas.hidden = true;
+    stage.dataset.looking = "";
+    return;
+  }
+  if (asked) {
+    wanted = true;
+    return;
+  }
+  asked = true;
+  do {
+    wanted = false;
+    const g = geometry();
+    const id = which();
+    if (g.part.w < 1 || g.part.h < 1) break;
+    const { long, x, y, w, h } = g.part;
+    try {
+      const a = await ask(
+        `/shots/${shot.id}/coverage`,
+        post({ patch: draft ?? [], page, area: id, long, x, y, w, h }, csrf()),
+        async (answer) => new Uint8Array(await answer.arrayBuffer()),
+      );
+      if (!as || which() !== id) continue;
+      paint(a, g);
+      stamp = `${shot.version}`;
+      stage.dataset.looking = `${as} ${stamp}`;
+    } catch {
+      // A newer wish took its place, or the picture says what is wrong.
+    }
+    await new Promise((go) => setTimeout(go, 20));
+  } while (wanted);
+  asked = false;
+}
+
+function paint(a, { part, origin, k, size }) {
+  const img = new ImageData(part.w, part.h);
+  const [r, g, b] = colours[as];
+  const make = alpha[as];
+  for (let i = 0; i < a.length; i++) img.data.set([r, g, b, make(a[i])], 4 * i);
+  const own = new OffscreenCanvas(part.w, part.h);
+  own.getContext("2d").putImageData(img, 0, 0);
+  canvas.width = size.w;
+  canvas.height = size.h;
+  ctx.imageSmoothingEnabled = k < 1;
+  ctx.drawImage(own, origin.x + part.x * k, origin.y + part.y * k, part.w * k, part.h * k);
+  canvas.hidden = false;
+}
+
+function tell() {
+  for (const b of document.querySelectorAll("[data-look-as]"))
+    b.setAttribute("aria-checked", String(b.dataset.lookAs === as));
+  for (const b of document.querySelectorAll("[data-look]"))
+    b.setAttribute("aria-pressed", String(Boolean(as) && b.dataset.look === which()));
+}
+
+document.addEventListener("click", (e) => {
+  const b = e.target.closest("[data-look-as], [data-look]");
+  if (!b) return;
+  if (b.dataset.lookAs !== undefined) as = b.dataset.lookAs;
+  else if (area !== b.dataset.look || !as) {
+    area = b.dataset.look;
+    as = "tint";
+  } else {
+    // The same button goes on through the ways of looking, and then off.
+    as = { tint: "black", black: "white", white: "" }[as];
+  }
+  tell();
+  load();
+});
+
+let open = shot.focus.area;
+on("change", () => {
+  if (open !== shot.focus.area) {
+    // To leave an area, or a step, is to stop looking at it.
+    if (!shot.focus.area) as = "";
+    area = "";
+    open = shot.focus.area;
+  }
+  if (!document.querySelector("[data-look], [data-look-as]")) as = "";
+  tell();
+  load();
+});
+on("draft", load);
+let timer = 0;
+onMove(() => {
+  if (!as) return;
+  canvas.hidden = true;
+  clearTimeout(timer);
+  timer = setTimeout(load, 60);
+});

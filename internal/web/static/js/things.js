@@ -1,0 +1,130 @@
+// Lists of things on the bench (passes, parts, areas): opening one, their order by drag,
+// adding, and seeing the picture without one while its switch is held.
+import { act, commit, set, setDraft, shot, show } from "./state.js";
+
+// What is open, in the order of nesting: to open one closes what lies below another.
+const below = { pass: {}, area: { part: -1, stroke: -1 }, part: { stroke: -1 }, stroke: {} };
+
+document.addEventListener("click", (e) => {
+  const b = e.target.closest("button");
+  if (!b) return;
+  const { open, value, close, removeArea } = b.dataset;
+  if (open) {
+    const v = open === "area" ? value : Number(value);
+    const shut = String(shot.focus[open]) === value;
+    show(shot.step, shot.light, { [open]: shut ? -1 : v, ...below[open] });
+  } else if (close) show(shot.step, shot.light, { area: "", ...below.area });
+  else if (removeArea) act("remove-area", { remove: removeArea });
+});
+
+document.addEventListener("change", (e) => {
+  const el = e.target;
+  const { addPass, addPart, areaOf } = el.dataset ?? {};
+  if (addPass) {
+    const name = el.selectedOptions[0].textContent;
+    const kind = el.value;
+    el.value = "";
+    const list = shot[shot.step].passes ?? [];
+    commit([set(`${addPass}/-`, { name, does: { kind } }, "add")], { pass: list.length });
+  } else if (addPart) {
+    const [kind, id] = el.value.split(":");
+    el.value = "";
+    const area = shot.areas.find((a) => a.id === shot.focus.area);
+    const of = { kind, ...(id && { area: id }) };
+    commit([set(`${addPart}/-`, { of }, "add")], { part: area.parts.length, stroke: -1 });
+  } else if (el.matches?.("[data-start]") && el.value) {
+    const start = el.value;
+    el.value = "";
+    act("begin", { start });
+  } else if (areaOf) {
+    if (el.value === "+") act("add-area", { path: areaOf, name: el.dataset.for });
+    else commit([set(areaOf, el.value)]);
+  }
+});
+
+// Order: drag the grip, or the arrow keys on it.
+let drag = null;
+document.addEventListener("pointerdown", (e) => {
+  const grip = e.target.closest?.("[data-grip]");
+  if (!grip) return;
+  e.preventDefault();
+  const item = grip.closest("[data-index]");
+  const all = [...item.parentElement.children].filter((el) => el.dataset.index !== undefined);
+  drag = { item, all, from: Number(item.dataset.index), to: Number(item.dataset.index), y: e.clientY };
+  item.classList.add("carried");
+  grip.setPointerCapture(e.pointerId);
+});
+document.addEventListener("pointermove", (e) => {
+  if (!drag) return;
+  const lines = drag.all.map((el) => el.querySelector(".thing-line").getBoundingClientRect());
+  const over = lines.findLastIndex((r) => e.clientY > r.top);
+  drag.to = Math.max(over, 0);
+  drag.item.style.setProperty("--by", `${e.clientY - drag.y}px`);
+  drag.all.forEach((el, i) => {
+    el.classList.toggle("make-room-above", i === drag.to && drag.to < drag.from);
+    el.classList.toggle("make-room-below", i === drag.to && drag.to > drag.from);
+  });
+});
+for (const kind of ["pointerup", "pointercancel"])
+  document.addEventListener(kind, (e) => {
+    if (!drag) return;
+    const { item, all, from, to } = drag;
+    drag = null;
+    item.classList.remove("carried");
+    item.style.removeProperty("--by");
+    all.forEach((el) => el.classList.remove("make-room-above", "make-room-below"));
+    if (e.type === "pointerup" && to !== from) move(item.parentElement.dataset.list, from, to);
+  });
+document.addEventListener("keydown", (e) => {
+  const grip = e.target.closest?.("[data-grip]");
+  const by = { ArrowUp: -1, ArrowDown: 1 }[e.key];
+  if (!grip || !by) return;
+  e.preventDefault();
+  e.stopPropagation();
+  const item = grip.closest("[data-index]");
+  const from = Number(item.dataset.index);
+  const count = [...item.parentElement.children].filter((el) => el.dataset.index !== undefined).length;
+  if (from + by >= 0 && from + by < count) move(item.parentElement.dataset.list, from, from + by);
+});
+
+function move(list, from, to) {
+  // What is open goes with its place.
+  const name = list.endsWith("parts") ? "part" : "pass";
+  const at = shot.focus[name];
+  const moved = at === from ? to : at > from && at <= to ? at - 1 : at < from && at >= to ? at + 1 : at;
+  commit([{ op: "move", from: `${list}/${from}`, path: `${list}/${to}` }], { [name]: moved });
+}
+
+// While the switch of something is held, the picture shows itself without it.
+let held = null;
+document.addEventListener("pointerdown", (e) => {
+  const el = e.target.closest?.("[data-hold]");
+  if (!el?.checked) return;
+  held = {
+    el,
+    timer: setTimeout(() => {
+      held.shown = true;
+      el.classList.add("held");
+      setDraft([set(el.dataset.hold, false)]);
+    }, 280),
+  };
+});
+for (const kind of ["pointerup", "pointercancel"])
+  document.addEventListener(kind, () => {
+    if (!held) return;
+    clearTimeout(held.timer);
+    held.el.classList.remove("held");
+    if (held.shown) setDraft(null);
+    else held = null;
+  });
+document.addEventListener(
+  "click",
+  (e) => {
+    if (held?.shown && e.target.closest?.("[data-hold]") === held.el) {
+      e.preventDefault(); // it was held, not switched
+      e.stopPropagation();
+    }
+    held = null;
+  },
+  true,
+);
