@@ -389,6 +389,7 @@ func misses(tb testing.TB, e *Engine, q Request) int64 {
 
 func TestWhatAChangeComputesAnew(t *testing.T) {
 	p, base := demoShot(t)
+	base.Finish.Passes = nil // an area there follows the glow
 	e := New(1 << 28)
 	q := Request{Photo: p, Recipe: base, LongEdge: 500}
 	render(t, e, q)

@@ -52,7 +52,7 @@ func (st *duskStage) prepare(ctx context.Context, p *plan) (bool, error) {
 	var key strings.Builder
 	fmt.Fprintf(&key, "%s %s %s", p.q.PhotoKey, setting.Key(*d), p.passesKey(list))
 	for _, ll := range p.lights {
-		if ll.l.Keep <= 0 {
+		if ll.l.Keep <= 0 || ll.l.Level <= 0 {
 			continue
 		}
 		t, err := p.term(ctx, ll, d.Edge*p.scale, 1)

@@ -46,20 +46,26 @@ func cleanName(name string) string {
 	return name
 }
 
-// AddDemo makes the demo shots: one that is lit and one that is not.
+// AddDemo makes the demo shots: the lit ones, and the quay as it was photographed.
 func (s *Server) AddDemo(ctx context.Context) error {
 	s.demoMu.Lock()
 	defer s.demoMu.Unlock()
-	r, err := recipe.Decode(demo.Recipe)
-	if err != nil {
-		return err
+	for i, d := range demo.Shots {
+		r, err := recipe.Decode(d.Recipe)
+		if err != nil {
+			return err
+		}
+		photo := store.Photo{Data: d.Photo, Format: "jpeg", Width: r.Photo.Width, Height: r.Photo.Height}
+		if i == len(demo.Shots)-1 {
+			if _, err := s.store.AddShot(ctx, d.Name+", untouched", photo, recipe.New(r.Photo.Width, r.Photo.Height), "Opened the photo"); err != nil {
+				return err
+			}
+		}
+		if _, err := s.store.AddShot(ctx, d.Name, photo, r, "Opened the demo"); err != nil {
+			return err
+		}
 	}
-	photo := store.Photo{Data: demo.Photo, Format: "jpeg", Width: r.Photo.Width, Height: r.Photo.Height}
-	if _, err := s.store.AddShot(ctx, "Tidewatch quay, untouched", photo, recipe.New(r.Photo.Width, r.Photo.Height), "Opened the photo"); err != nil {
-		return err
-	}
-	_, err = s.store.AddShot(ctx, "Tidewatch quay", photo, r, "Opened the demo")
-	return err
+	return nil
 }
 
 // AddDemoIfEmpty makes the demo shots in a data folder that holds no shots.
