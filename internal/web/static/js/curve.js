@@ -188,6 +188,7 @@ function remove() {
 }
 
 document.addEventListener("keydown", (e) => {
+  if (e.key === "Enter" && /^knot-[xy]$/.test(e.target.id)) return e.target.blur();
   const index = e.target.dataset?.knot;
   if (index === undefined || !svg()?.contains(e.target)) return;
   chosen = Number(index);
