@@ -9,7 +9,7 @@ baseline=docs/benchmarks-baseline.txt
 now=$(mktemp)
 trap 'rm -f "$now"' EXIT
 go test ./internal/glow -run '^$' -bench Stack24MP -benchtime 10x -benchmem | tee "$now"
-go test ./internal/render -run '^$' -bench Preview -benchtime 100x -benchmem | tee -a "$now"
+go test ./internal/render -run '^$' -bench 'Preview|Graded(Fader|Gel|Curve|Paint)' -benchtime 100x -benchmem | tee -a "$now"
 go test ./internal/web -run '^$' -bench 'Draft$' -benchtime 1000x -benchmem | tee -a "$now"
 go test ./internal/render -run '^$' -bench 'Export|Cancel' -benchtime 5x -benchmem | tee -a "$now"
 [ "${1:-}" = --save ] && cp "$now" "$baseline"
@@ -20,6 +20,7 @@ awk '
     must["Stack24MP"] = 12; must["PreviewFader"] = 1; must["PreviewGel"] = 1; must["PreviewRadius"] = 3
     must["PreviewPoint"] = 6; must["Export24MP"] = 4; must["ExportTwiceLights"] = 2.2; must["ExportTwicePixels"] = 2.2
     must["Cancel24MP"] = 50
+    must["GradedFader"] = must["GradedGel"] = 1.5; must["GradedCurve"] = 2; must["GradedPaint"] = 3; must["GradedExport24MP"] = 6
     must["Draft/demo/fader"] = must["Draft/demo/point"] = 1; must["Draft/50000/fader"] = must["Draft/50000/point"] = 3
     printf "\n%-20s %10s %10s %10s\n", "", "now", "baseline", "at most"
   }

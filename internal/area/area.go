@@ -200,20 +200,23 @@ func (p *Part) join(dst, cover []float32, first bool) {
 		}
 	}
 	cover = cover[:len(dst)]
-	for i, v := range cover {
-		v = min(max(v, 0), 1)
-		if p.Inverted {
-			v = 1 - v
-		}
-		v *= amount
-		switch p.Does {
-		case Add:
+	base, sign := float32(0), amount
+	if p.Inverted {
+		base, sign = amount, -amount
+	}
+	switch p.Does {
+	case Add:
+		for i, v := range cover {
+			v = base + sign*min(max(v, 0), 1)
 			dst[i] += v - dst[i]*v
-		case Away:
-			dst[i] -= dst[i] * v
-		default:
-			// By amount: nothing of it keeps all.
-			dst[i] -= dst[i] * (amount - v)
+		}
+	case Away:
+		for i, v := range cover {
+			dst[i] -= dst[i] * (base + sign*min(max(v, 0), 1))
+		}
+	default:
+		for i, v := range cover {
+			dst[i] -= dst[i] * (amount - base - sign*min(max(v, 0), 1))
 		}
 	}
 }

@@ -8,6 +8,7 @@ import (
 	"sync"
 
 	"pyrant/internal/coverage"
+	"pyrant/internal/raster"
 	"pyrant/internal/setting"
 )
 
@@ -76,10 +77,13 @@ func (s Strokes) prepare(ctx context.Context, w World, feather float64, r image.
 		}
 		return newStrokeMask(list, under, w.Scale())
 	})
-	if err != nil || feather <= 0 {
-		return m, err
+	if err != nil {
+		return nil, err
 	}
-	return w.Soften(ctx, key, m, feather, r)
+	if feather > 0 {
+		return w.Soften(ctx, key, m, feather, r)
+	}
+	return m, m.(*strokeMask).ready(ctx, r)
 }
 
 // mostDepth is how many masks of strokes may stand on one another.
@@ -114,6 +118,8 @@ type line struct {
 	erase, width bool // width: pressure changes it, and not the flow
 	even         bool // one pressure all along
 	rect         image.Rectangle
+	soft         *[softSteps + 1]float32 // the fall by the square of the distance
+	toSoft       float32
 }
 
 // leastRadius is the half-width in pixels below which a stroke gets fainter, not
@@ -155,6 +161,7 @@ func newLine(s *Stroke, scale float64) line {
 	if len(pts) > 0 {
 		l.rect = image.Rect(int(math.Floor(lo[0]-l.outer)), int(math.Floor(lo[1]-l.outer)), int(math.Ceil(hi[0]+l.outer)), int(math.Ceil(hi[1]+l.outer)))
 	}
+	l.prepare()
 	return l
 }
 
@@ -216,6 +223,19 @@ func (m *strokeMask) Fill(dst []float32, x0, y int) {
 		}
 		x = end
 	}
+}
+
+// ready paints the tiles of r, on all cores: rows that come one after the other would wait
+// for each other's tiles.
+func (m *strokeMask) ready(ctx context.Context, r image.Rectangle) error {
+	r = r.Intersect(m.bounds)
+	if r.Empty() {
+		return nil
+	}
+	x0, x1 := floorDiv(r.Min.X, strokeTile), floorDiv(r.Max.X-1, strokeTile)+1
+	y0, y1 := floorDiv(r.Min.Y, strokeTile), floorDiv(r.Max.Y-1, strokeTile)+1
+	n := x1 - x0
+	return raster.Each(ctx, n*(y1-y0), func(i int) { m.tile(image.Pt(x0+i%n, y0+i/n)) })
 }
 
 func floorDiv(a, b int) int {
@@ -321,47 +341,117 @@ func (l *line) cover(dst *[strokeTile * strokeTile]float32, r image.Rectangle) b
 	}
 	clear(dst[:])
 	any := false
+	even := l.even && !(l.width && pieces[0].p < 1)
+	flow := l.flow
+	if even && !l.width {
+		flow *= pieces[0].p
+	}
 	row := make([]piece, 0, len(pieces))
+	var far [strokeTile]float32
 	for y := near.Min.Y; y < near.Max.Y; y++ {
 		py := float32(y) + 0.5
 		row = row[:0]
-		for _, p := range pieces {
-			if py > p.top && py < p.bottom {
-				row = append(row, p)
+		x0, x1 := strokeTile, 0
+		for i := range pieces {
+			p := &pieces[i]
+			if py <= p.top || py >= p.bottom {
+				continue
 			}
+			a, b := p.reach(py, reach)
+			if a >= b {
+				continue
+			}
+			x0, x1 = min(x0, a), max(x1, b)
+			if !even {
+				row = append(row, *p)
+				continue
+			}
+			if len(row) == 0 {
+				for x := range far {
+					far[x] = reach * reach
+				}
+			}
+			row = append(row, *p)
+			p.nearer(far[a:b], float32(a)+0.5, py)
 		}
 		if len(row) == 0 {
 			continue
 		}
 		out := dst[y*strokeTile : (y+1)*strokeTile]
-		for x := near.Min.X; x < near.Max.X; x++ {
-			if v := l.at(row, float32(x)+0.5, py); v > 0 {
-				out[x] = v
-				any = true
+		any = true
+		if even {
+			for x := x0; x < x1; x++ {
+				out[x] = flow * l.profile(far[x])
 			}
+			continue
+		}
+		for x := x0; x < x1; x++ {
+			out[x] = l.at(row, float32(x)+0.5, py)
 		}
 	}
 	return any
 }
 
-// at returns the coverage of a place by the pieces.
+// reach returns the columns of the tile in the row y that may lie within a distance of
+// the piece.
+func (p *piece) reach(y, within float32) (int, int) {
+	// The part of the piece that is no further from the row than that.
+	t0, t1 := float32(0), float32(1)
+	if p.dy != 0 {
+		a, b := (y-within-p.y)/p.dy, (y+within-p.y)/p.dy
+		t0, t1 = max(min(a, b), 0), min(max(a, b), 1)
+	}
+	a, b := p.x+t0*p.dx, p.x+t1*p.dx
+	lo, hi := min(a, b)-within, max(a, b)+within
+	return int(min(max(lo, 0), strokeTile)), int(min(max(hi+1, 0), strokeTile))
+}
+
+// nearer lowers the squares of distances in a row, from the place (x, y) on, to those from
+// the piece where they are less.
+func (p *piece) nearer(far []float32, x, y float32) {
+	u, v := x-p.x, y-p.y
+	dx, dy := p.dx, p.dy
+	t0, step := (u*dx+v*dy)*p.inv, dx*p.inv
+	for i := range far {
+		k := float32(i)
+		t := min(max(t0+step*k, 0), 1)
+		a, b := u+k-t*dx, v-t*dy
+		far[i] = min(far[i], a*a+b*b)
+	}
+}
+
+// profile returns the fall at the square of a distance, from a table where the fall is soft
+// enough for one.
+func (l *line) profile(d2 float32) float32 {
+	if l.soft == nil {
+		return fall(float32(math.Sqrt(float64(d2))), float32(l.inner), float32(l.outer))
+	}
+	f := d2 * l.toSoft
+	i := int(f)
+	if i >= softSteps {
+		return 0
+	}
+	a, b := l.soft[i], l.soft[i+1]
+	return a + (b-a)*(f-float32(i))
+}
+
+const softSteps = 1024
+
+// prepare makes the table of the line's fall.
+func (l *line) prepare() {
+	if l.outer-l.inner < 0.15*l.outer || l.outer < 4 {
+		return
+	}
+	l.soft = new([softSteps + 1]float32)
+	l.toSoft = float32(softSteps / (l.outer * l.outer))
+	for i := range l.soft {
+		l.soft[i] = fall(float32(l.outer*math.Sqrt(float64(i)/softSteps)), float32(l.inner), float32(l.outer))
+	}
+}
+
+// at returns the coverage of a place by pieces whose pressure changes.
 func (l *line) at(pieces []piece, x, y float32) float32 {
 	inner, outer := float32(l.inner), float32(l.outer)
-	if l.even && !(l.width && pieces[0].p < 1) {
-		best, in2 := outer*outer, inner*inner
-		for i := range pieces {
-			if _, d := pieces[i].nearest(x, y); d < best {
-				if best = d; d <= in2 {
-					break
-				}
-			}
-		}
-		flow := l.flow
-		if !l.width {
-			flow *= pieces[0].p
-		}
-		return flow * fall(float32(math.Sqrt(float64(best))), inner, outer)
-	}
 	var best float32
 	for i := range pieces {
 		t, d2 := pieces[i].nearest(x, y)

@@ -52,17 +52,16 @@ func (r rich) row(pix []float32, _ *rowSite) {
 		if hi <= lo || hi <= 0 {
 			continue
 		}
-		s := min((hi-lo)/hi, 1)
-		f := k * (1 - s) * (1 - s)
+		s := max(lo, 0) / hi // 1 − how vivid it is
+		f := k * s * s
 		if p[0] == hi && p[2] == lo {
 			// From red over orange to yellow this goes from 0 to 1 in linear light; skin
 			// lies about 0.25.
-			off := ((p[1]-lo)/(hi-lo) - 0.25) / 0.3
+			off := ((p[1]-lo)/(hi-lo) - 0.25) * (1 / 0.3)
 			f *= 1 - 0.5*max(1-off*off, 0)
 		}
-		y := colour.Luma(p[0], p[1], p[2])
-		for c, v := range p {
-			p[c] = v + f*(v-y)
-		}
+		y := f * colour.Luma(p[0], p[1], p[2])
+		f++
+		p[0], p[1], p[2] = f*p[0]-y, f*p[1]-y, f*p[2]-y
 	}
 }

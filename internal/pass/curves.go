@@ -45,18 +45,17 @@ func (c Curves) Check(setting.Frame) (field, msg string) {
 }
 
 func (c Curves) ops(*compiler) ([]op, error) {
-	t := &table{}
+	t := &table{key: setting.Key(c), same: slices.Equal(c.Red, c.Green) && slices.Equal(c.Green, c.Blue)}
 	any := false
 	all := NewCurve(c.All)
 	for i, k := range [3][]Knot{c.Red, c.Green, c.Blue} {
-		own := NewCurve(k)
-		any = any || !own.Straight() || !all.Straight()
-		t.f[i] = func(d float64) float64 { return own.At(all.At(d)) }
+		if own := NewCurve(k); !own.Straight() || !all.Straight() {
+			t.f[i], any = func(d float64) float64 { return own.At(all.At(d)) }, true
+		}
 	}
 	if !any {
 		return nil, nil
 	}
-	t.same = slices.Equal(c.Red, c.Green) && slices.Equal(c.Green, c.Blue)
 	return []op{t}, nil
 }
 

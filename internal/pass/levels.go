@@ -37,7 +37,7 @@ func (l Levels) ops(*compiler) (out []op, err error) {
 		out = append(out, &matrix{m: [9]float64{0: math.Exp2(l.Exposure + l.Red), 4: math.Exp2(l.Exposure + l.Green), 8: math.Exp2(l.Exposure + l.Blue)}})
 	}
 	if l.Black != 0 || l.White != 1 || l.Middle != 1 || l.Contrast != 0 {
-		out = append(out, sameTable(l.At))
+		out = append(out, sameTable(l.At, setting.Key(Levels{Black: l.Black, Middle: l.Middle, White: l.White, Contrast: l.Contrast})))
 	}
 	return out, nil
 }

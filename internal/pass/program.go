@@ -1,8 +1,10 @@
 package pass
 
 import (
+	"fmt"
 	"image"
 	"math"
+	"sync"
 
 	"pyrant/internal/area"
 	"pyrant/internal/colour"
@@ -187,17 +189,36 @@ type Scratch struct {
 	k    []float32
 }
 
+// Into writes to dst what Row makes of src.
+func (p *Program) Into(s *Scratch, dst, src []float32, x0, y int, areas []*raster.Plane) {
+	if len(p.steps) > 0 && p.steps[0].plain() {
+		if m, ok := p.steps[0].ops[0].(*matrix); ok {
+			m.into(dst, src)
+			p.row(s, dst, x0, y, areas, 1)
+			return
+		}
+	}
+	copy(dst, src)
+	p.row(s, dst, x0, y, areas, 0)
+}
+
 // Row changes the row y of a picture from column x0 on, three samples a pixel. areas
 // holds the coverage of each of Areas, nil for "".
 func (p *Program) Row(s *Scratch, pix []float32, x0, y int, areas []*raster.Plane) {
+	p.row(s, pix, x0, y, areas, 0)
+}
+
+// row leaves out the first operations of the first step.
+func (p *Program) row(s *Scratch, pix []float32, x0, y int, areas []*raster.Plane, done int) {
 	n := len(pix) / 3
 	s.site.frame, s.site.x0, s.site.y = p.frame, x0, y
 	for i := range p.steps {
 		st := &p.steps[i]
 		if st.plain() {
-			for _, o := range st.ops {
+			for _, o := range st.ops[done:] {
 				o.row(pix, &s.site)
 			}
+			done = 0
 			continue
 		}
 		if len(s.pix) < len(pix) {
@@ -298,11 +319,14 @@ func (m *matrix) ready() {
 	}
 }
 
-func (m *matrix) row(pix []float32, _ *rowSite) {
-	f := m.f // a copy: pix could otherwise be part of it for all the compiler knows
-	for i := 0; i+2 < len(pix); i += 3 {
-		p := pix[i : i+3 : i+3]
-		r, g, b := p[0], p[1], p[2]
+func (m *matrix) row(pix []float32, _ *rowSite) { m.into(pix, pix) }
+
+func (m *matrix) into(dst, src []float32) {
+	f := m.f // a copy: dst could otherwise be part of it for all the compiler knows
+	dst = dst[:len(src)]
+	for i := 0; i+2 < len(src); i += 3 {
+		q, p := src[i:i+3:i+3], dst[i:i+3:i+3]
+		r, g, b := q[0], q[1], q[2]
 		p[0] = f[0]*r + f[1]*g + f[2]*b
 		p[1] = f[3]*r + f[4]*g + f[5]*b
 		p[2] = f[6]*r + f[7]*g + f[8]*b
@@ -327,15 +351,16 @@ func (s shoulder) row(pix []float32, _ *rowSite) {
 	}
 }
 
-// table is a function of display values for each channel.
+// table is a function of display values for each channel; nil leaves a channel alone.
 type table struct {
 	f    [3]func(d float64) float64
-	same bool // all channels have the same
+	same bool   // all channels have the same
+	key  string // names the functions
 	lut  [3]*lut
 }
 
-func sameTable(f func(float64) float64) *table {
-	return &table{f: [3]func(float64) float64{f, f, f}, same: true}
+func sameTable(f func(float64) float64, key string) *table {
+	return &table{f: [3]func(float64) float64{f, f, f}, same: true, key: key}
 }
 
 func (*table) display() {}
@@ -345,17 +370,27 @@ func (t *table) then(o op) op {
 	if !ok {
 		return nil
 	}
-	both := &table{same: t.same && n.same}
+	both := &table{same: t.same && n.same, key: t.key + " then " + n.key}
 	for i := range both.f {
 		f, g := t.f[i], n.f[i]
-		both.f[i] = func(d float64) float64 { return g(f(d)) }
+		switch {
+		case f == nil:
+			both.f[i] = g
+		case g == nil:
+			both.f[i] = f
+		default:
+			both.f[i] = func(d float64) float64 { return g(f(d)) }
+		}
 	}
 	return both
 }
 
 func (t *table) part(k float64) op {
-	out := &table{same: t.same}
+	out := &table{same: t.same, key: fmt.Sprintf("(%s)*%g", t.key, k)}
 	for i, f := range t.f {
+		if f == nil {
+			continue
+		}
 		out.f[i] = func(d float64) float64 {
 			v := colour.SRGBToLinear(d)
 			return colour.LinearToSRGB(v + k*(colour.SRGBToLinear(f(d))-v))
@@ -364,21 +399,57 @@ func (t *table) part(k float64) op {
 	return out
 }
 
+// luts keeps tables, as most of them are those of the frame before: to work one out takes
+// half a millisecond. When there are many all are thrown away.
+var luts = struct {
+	sync.Mutex
+	m map[string]*lut
+}{m: map[string]*lut{}}
+
+const mostLUTs = 128
+
 func (t *table) ready() {
 	for i, f := range t.f {
-		if i > 0 && t.same {
+		switch {
+		case f == nil:
+			continue
+		case i > 0 && t.same:
 			t.lut[i] = t.lut[0]
 			continue
 		}
-		t.lut[i] = newLUT(f)
+		key := fmt.Sprint(i, " ", t.key)
+		luts.Lock()
+		l := luts.m[key]
+		luts.Unlock()
+		if l == nil {
+			l = newLUT(f)
+			luts.Lock()
+			if len(luts.m) >= mostLUTs {
+				clear(luts.m)
+			}
+			luts.m[key] = l
+			luts.Unlock()
+		}
+		t.lut[i] = l
 	}
 }
 
 func (t *table) row(pix []float32, _ *rowSite) {
 	r, g, b := t.lut[0], t.lut[1], t.lut[2]
-	for i := 0; i+2 < len(pix); i += 3 {
-		p := pix[i : i+3 : i+3]
-		p[0], p[1], p[2] = r.at(p[0]), g.at(p[1]), b.at(p[2])
+	if r != nil && g != nil && b != nil {
+		for i := 0; i+2 < len(pix); i += 3 {
+			p := pix[i : i+3 : i+3]
+			p[0], p[1], p[2] = r.at(p[0]), g.at(p[1]), b.at(p[2])
+		}
+		return
+	}
+	for c, l := range t.lut {
+		if l == nil {
+			continue
+		}
+		for i := c; i < len(pix); i += 3 {
+			pix[i] = l.at(pix[i])
+		}
 	}
 }
 
@@ -390,23 +461,28 @@ type lut struct {
 }
 
 const (
-	lutOctaves = 24
+	lutOctaves = 32
 	lutSteps   = 128
 	lutBase    = (127 - lutOctaves) * lutSteps
 	lutLow     = lutBase << 16
 	lutOne     = 127 << 23
 )
 
-func newLUT(f func(d float64) float64) *lut {
-	g := func(x float64) float64 {
-		return colour.SRGBToLinear(math.Min(math.Max(f(colour.LinearToSRGB(x)), 0), 1))
+// lutNodes are the ends of the pieces of every table, and their display values.
+var lutNodes = func() (t [lutOctaves*lutSteps + 1]struct{ x, d float64 }) {
+	for i := range t {
+		t[i].x = float64(math.Float32frombits(uint32(i+lutBase) << 16))
+		t[i].d = colour.LinearToSRGB(t[i].x)
 	}
+	return
+}()
+
+func newLUT(f func(d float64) float64) *lut {
+	g := func(d float64) float64 { return colour.SRGBToLinear(math.Min(math.Max(f(d), 0), 1)) }
 	l := &lut{low: float32(g(0)), high: float32(g(1))}
-	x0 := math.Exp2(-lutOctaves)
-	y0 := g(x0)
+	x0, y0 := lutNodes[0].x, g(lutNodes[0].d)
 	for i := range l.tab {
-		x1 := float64(math.Float32frombits(uint32(i+1+lutBase) << 16))
-		y1 := g(x1)
+		x1, y1 := lutNodes[i+1].x, g(lutNodes[i+1].d)
 		m := (y1 - y0) / (x1 - x0)
 		l.tab[i].at, l.tab[i].slope = float32(y0-m*x0), float32(m)
 		x0, y0 = x1, y1
@@ -422,6 +498,6 @@ func (l *lut) at(x float32) float32 {
 		}
 		return l.low
 	}
-	s := &l.tab[(b>>16-lutBase)&(1<<12-1)]
+	s := &l.tab[(b>>16-lutBase)&(lutOctaves*lutSteps-1)]
 	return s.at + s.slope*x
 }

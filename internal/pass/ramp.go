@@ -55,29 +55,30 @@ func (r Ramp) ops(c *compiler) ([]op, error) {
 	return []op{o}, nil
 }
 
+// ramp holds for steps of display brightness what is added to a pixel, and what is left of
+// it: both depend on brightness alone.
 type ramp struct {
 	colour [3]colour.RGB // of luminance 1
 	amount [3]float32
+	tab    [rampSteps + 2][4]float32
 }
 
-func (ramp) display() {}
+const rampSteps = 1024
 
-// row recolours by the display brightness t: with w the weights of shadows, middle and
-// highlights, which are smooth and sum to 1, a pixel p of luminance Y becomes
+func (*ramp) display() {}
+
+// ready works out the table. With t the display brightness and w the weights of shadows,
+// middle and highlights, which are smooth and sum to 1, a pixel p of luminance Y becomes
 // p + Σ w·amount·(colour·Y − p). A colour that a display cannot show that bright goes
 // towards the grey of its luminance.
-func (r *ramp) row(pix []float32, _ *rowSite) {
-	for i := 0; i+2 < len(pix); i += 3 {
-		p := pix[i : i+3 : i+3]
-		y := colour.Luma(p[0], p[1], p[2])
-		if y <= 0 {
-			continue
-		}
-		t := colour.Display.At(y)
+func (r *ramp) ready() {
+	for i := range r.tab {
+		t := min(float32(i)/rampSteps, 1)
+		y := float32(colour.SRGBToLinear(float64(t)))
 		s, h := 1-smooth(t*2), smooth(t*2-1)
 		w := [3]float32{s * r.amount[0], (1 - s - h) * r.amount[1], h * r.amount[2]}
-		var to [3]float32
-		rest := float32(1)
+		out := &r.tab[i]
+		out[3] = 1
 		for k, w := range w {
 			c := &r.colour[k]
 			v := [3]float32{c.R * y, c.G * y, c.B * y}
@@ -87,14 +88,25 @@ func (r *ramp) row(pix []float32, _ *rowSite) {
 					v[n] = y + (v[n]-y)*q
 				}
 			}
-			rest -= w
+			out[3] -= w
 			for n := range v {
-				to[n] += w * v[n]
+				out[n] += w * min(v[n], 1)
 			}
 		}
-		for n := range p {
-			p[n] = rest*p[n] + to[n]
-		}
+	}
+}
+
+func (r *ramp) row(pix []float32, _ *rowSite) {
+	for i := 0; i+2 < len(pix); i += 3 {
+		p := pix[i : i+3 : i+3]
+		f := colour.Display.At(colour.Luma(p[0], p[1], p[2])) * rampSteps
+		k := int(f)
+		f -= float32(k)
+		a, b := &r.tab[k], &r.tab[k+1]
+		rest := a[3] + (b[3]-a[3])*f
+		p[0] = rest*p[0] + a[0] + (b[0]-a[0])*f
+		p[1] = rest*p[1] + a[1] + (b[1]-a[1])*f
+		p[2] = rest*p[2] + a[2] + (b[2]-a[2])*f
 	}
 }
 

@@ -170,3 +170,12 @@ func BoxSpan(i, srcEnd int, step float64) (a, b, scale float64) {
 	b = min(float64(i+1)*step, float64(srcEnd))
 	return a, b, 1 / (b - a)
 }
+
+// Each calls work for the numbers below n, spread over the cores, as Rows does for rows.
+func Each(ctx context.Context, n int, work func(i int)) error {
+	return Rows(ctx, 0, n, func(a, b int) {
+		for i := a; i < b && ctx.Err() == nil; i++ {
+			work(i)
+		}
+	})
+}

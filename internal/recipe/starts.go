@@ -68,8 +68,7 @@ var Starts = []Start{
 		ring.Width, ring.Height, ring.Inner = 1.3*float64(p.Width), 1.3*float64(p.Height), 0.35
 		at := m.area("Corners, lights left alone",
 			part(area.Add, ring, func(q *area.Part) { q.Inverted = true }),
-			part(area.Away, area.Light{What: area.Covers}, func(q *area.Part) { q.Feather = setting.Round(float64(p.LongEdge()) / 600) }),
-			part(area.Away, area.Light{What: area.Glow}, nil))
+			part(area.Away, area.Light{What: area.Covers}, func(q *area.Part) { q.Feather = setting.Round(float64(p.LongEdge()) / 150) }))
 		m.levels("Vignette", func(l *pass.Levels) { l.Exposure = -1.4 })
 		m.in(at)
 	}},

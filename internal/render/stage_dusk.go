@@ -5,9 +5,11 @@ import (
 	"fmt"
 	"image"
 	"strings"
+	"sync"
 	"time"
 
 	"pyrant/internal/area"
+	"pyrant/internal/cache"
 	"pyrant/internal/glow"
 	"pyrant/internal/guided"
 	"pyrant/internal/pass"
@@ -102,18 +104,32 @@ func (st *duskStage) collect(ctx context.Context, p *plan, part image.Rectangle)
 	if err != nil {
 		return nil, err
 	}
-	if base == nil {
+	key := fmt.Sprintf("dusk %s %g %v", st.key, p.scale, part)
+	once := base == nil || p.passing
+	if !once {
+		// What is asked for once, as while a curve is dragged, is not worth a picture of its
+		// own; what is asked for again is kept.
+		if _, err := cache.Get(ctx, p.cache, "asked for "+key, func(context.Context) (cache.Number, error) {
+			once = true
+			return 0, nil
+		}); err != nil {
+			return nil, err
+		}
+	}
+	if once {
 		return st.rows(ctx, p, part)
 	}
-	dark, err := forPart(ctx, p, true, fmt.Sprintf("dusk %s %g %v", st.key, p.scale, part), func(ctx context.Context) (*raster.RGB, error) {
+	dark, err := cache.Get(ctx, p.cache, key, func(ctx context.Context) (*raster.RGB, error) {
 		r, err := st.rows(ctx, p, part)
 		if err != nil {
 			return nil, err
 		}
 		defer p.stats.add("dusk", time.Now())
 		out := raster.NewRGB(part)
+		pool := sync.Pool{New: func() any { return newScratch(part.Dx(), nil) }}
 		return out, raster.Rows(ctx, part.Min.Y, part.Max.Y, func(y0, y1 int) {
-			s := newScratch(part.Dx(), nil)
+			s := pool.Get().(*scratch)
+			defer pool.Put(s)
 			for y := y0; y < y1; y++ {
 				r.darken(s, out.Row(y), base.Row(y), part.Min.X, y)
 			}
@@ -167,18 +183,22 @@ func (r duskRows) row(s *scratch, x0, _, y int) {
 
 // compare marks the pixels of the row that are not as in old.
 func (s *scratch) compare(old []float32) {
-	for i := range s.hit {
-		p, q := s.pix[3*i:3*i+3:3*i+3], old[3*i:3*i+3:3*i+3]
-		if p[0] != q[0] || p[1] != q[1] || p[2] != q[2] {
-			s.hit[i] = true
+	all := true
+	for i, hit := range s.hit {
+		if hit {
+			continue
 		}
+		p, q := s.pix[3*i:3*i+3:3*i+3], old[3*i:3*i+3:3*i+3]
+		hit = p[0] != q[0] || p[1] != q[1] || p[2] != q[2]
+		s.hit[i] = hit
+		all = all && hit
 	}
+	s.all = all
 }
 
 // darken writes to dst the row y of the photo, src, with the daylight taken out.
 func (r *duskRows) darken(s *scratch, dst, src []float32, x0, y int) {
-	copy(dst, src)
-	r.prog.Row(&s.pass, dst, x0, y, r.areas)
+	r.prog.Into(&s.pass, dst, src, x0, y, r.areas)
 	if r.give == nil && len(r.kept) == 0 {
 		return
 	}

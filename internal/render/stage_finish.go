@@ -39,9 +39,13 @@ type finishRows struct {
 }
 
 func (r finishRows) row(s *scratch, x0, _, y int) {
-	s.old = append(s.old[:0], s.pix...)
+	if !s.all {
+		s.old = append(s.old[:0], s.pix...)
+	}
 	r.prog.Row(&s.pass, s.pix, x0, y, r.areas)
-	s.compare(s.old)
+	if !s.all {
+		s.compare(s.old)
+	}
 }
 
 // shadeEdge is the variance of display values from which on an edge is kept.

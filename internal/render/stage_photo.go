@@ -49,7 +49,7 @@ func (r photoRows) row(s *scratch, x0, x1, y int) {
 		s.plain = s.photo
 		r.q.Photo.Linear(s.plain, x0, y, x1-x0)
 	}
-	s.waits = false
+	s.waits, s.all = false, false
 	s.core.spans = s.core.spans[:0]
 	if r.layer.black {
 		clear(s.pix)

@@ -123,10 +123,31 @@ type spillRows struct {
 	back   float32
 }
 
+// giveBack takes dusk off where light falls, and makes of the light what the photo's own
+// colours send back of it: what the row does for one group without a window, in one go.
+func giveBack(pix, plain, light []float32, back float32) {
+	for i := 0; i+2 < len(light); i += 3 {
+		p, q, l := pix[i:i+3:i+3], plain[i:i+3:i+3], light[i:i+3:i+3]
+		e := colour.Luma(l[0], l[1], l[2])
+		l[0], l[1], l[2] = l[0]*q[0], l[1]*q[1], l[2]*q[2]
+		if e > none {
+			k := back * (1 - colour.ExpNeg(e))
+			p[0] += (q[0] - p[0]) * k
+			p[1] += (q[1] - p[1]) * k
+			p[2] += (q[2] - p[2]) * k
+		}
+	}
+}
+
 // row writes to s.fall the light that comes back from the photo's own colours.
 func (r spillRows) row(s *scratch, x0, _, y int) {
 	plain := s.plain
 	s.waits = true
+	if r.back > 0 && len(r.groups) == 1 && r.groups[0].window == nil {
+		s.tmp = r.sums[0].Row(s.fall, x0, y, s.tmp)
+		giveBack(s.pix, plain, s.fall, r.back)
+		return
+	}
 	if r.back > 0 {
 		if s.back == nil {
 			s.back = make([]float32, len(s.fall)/3)

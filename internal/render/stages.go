@@ -98,6 +98,7 @@ type scratch struct {
 	alpha [][]float32
 	core  cores
 	hit   []bool // which pixels an effect changed
+	all   bool   // all of them are known to be hit
 	tmp   []float32
 	codes []uint16 // of 16 bits, where they are asked for
 	pass  pass.Scratch
