@@ -243,3 +243,206 @@ test("the dunes go from day to night and are finished, by mouse", async () => {
   assert.ok(versions > 10);
   await calm();
 });
+
+// parts gives the parts of the area that is open.
+const parts = async () => {
+  const s = await state(page);
+  return s.areas.find((a) => a.id === s.focus.area).parts;
+};
+// covered gives how opaque the look at the area is at a place of the photo, 0 to 255.
+const covered = async (x, y) => {
+  const p = await place(page, x, y);
+  return page.evaluate(
+    ([cx, cy]) => {
+      const c = document.getElementById("look");
+      const r = c.getBoundingClientRect();
+      const k = c.width / r.width;
+      return c.getContext("2d").getImageData((cx - r.left) * k, (cy - r.top) * k, 1, 1).data[3];
+    },
+    [p.x, p.y],
+  );
+};
+// looked waits until the look at the area is that of the saved version.
+const looked = () =>
+  page.waitForFunction(() => {
+    const v = JSON.parse(document.getElementById("shot-state").dataset.state).version;
+    return document.getElementById("stage").dataset.looking.endsWith(` ${v}`);
+  });
+const hand = (name) => page.locator(`[data-hand="${name}"]`).click();
+const middle = async (locator) => {
+  const b = await locator.boundingBox();
+  return { x: b.x + b.width / 2, y: b.y + b.height / 2 };
+};
+
+test("an area is drawn with every hand, looked at, and put in order", async () => {
+  await saved(page, () => page.selectOption("[data-add-pass]", "levels"));
+  await saved(page, () => page.selectOption('[data-area-of="/dusk/passes/0/area"]', "+"));
+  assert.equal(await page.locator(".area-head input").inputValue(), "Levels");
+  await page.locator('[data-look-as="black"]').click();
+
+  const kinds = async () => (await parts()).map((p) => (p.of.kind === "shape" ? p.of.shape.kind : p.of.kind));
+  await hand("ellipse");
+  await saved(page, () => across([400, 300], [1000, 700]));
+  const [e] = await parts();
+  assert.ok(Math.abs(e.of.shape.x - 700) < 4 && Math.abs(e.of.shape.width - 600) < 8, JSON.stringify(e));
+  await looked();
+  assert.ok(
+    (await covered(700, 500)) < 10 && (await covered(1200, 500)) > 245,
+    "what is covered does not show on black",
+  );
+
+  await hand("freehand");
+  const round = await Promise.all(
+    [...Array(41).keys()].map((i) =>
+      place(page, 1700 + 250 * Math.cos((i * Math.PI) / 20), 500 + 200 * Math.sin((i * Math.PI) / 20)),
+    ),
+  );
+  await saved(page, async () => {
+    await page.mouse.move(round[0].x, round[0].y);
+    await page.mouse.down();
+    for (const p of round) await page.mouse.move(p.x, p.y);
+    await page.mouse.up();
+  });
+  const free = (await parts())[1].of.shape;
+  assert.ok(
+    free.nodes.length >= 3 && free.nodes.length <= 14,
+    `the freehand outline has ${free.nodes.length} points`,
+  );
+
+  await hand("outline");
+  await saved(page, async () => {
+    for (const [x, y] of [
+      [300, 1200],
+      [700, 1200],
+      [700, 1600],
+    ])
+      await click(x, y);
+    await page.keyboard.press("Enter");
+  });
+  await hand("tube");
+  await saved(page, async () => {
+    await click(900, 1200);
+    await click(1300, 1500);
+    await page.keyboard.press("Enter");
+  });
+  await page.keyboard.press("l");
+  await saved(page, () => across([1500, 1900], [1500, 1700]));
+  await hand("ring");
+  await saved(page, () => across([2500, 1500], [2700, 1650]));
+  assert.deepEqual(await kinds(), ["ellipse", "outline", "outline", "tube", "line", "ring"]);
+  await looked();
+  for (const [x, y] of [
+    [1700, 500],
+    [620, 1300],
+    [1100, 1350],
+    [1500, 1950],
+    [2500, 1500],
+  ])
+    assert.ok((await covered(x, y)) < 40, `nothing is covered at ${x}, ${y}`);
+
+  // The ring is what one goes on with: its handle makes it wider.
+  const ring = (await parts())[5].of;
+  await saved(page, () => across([ring.x + ring.width / 2, ring.y], [ring.x + ring.width / 2 + 150, ring.y]));
+  assert.ok((await parts())[5].of.width > ring.width + 250);
+
+  // The brush: a stroke, straight on from its end with Shift, some of it erased with Alt.
+  await hand("brush");
+  await page.keyboard.press(".");
+  await page.keyboard.press(".");
+  const size = await page.evaluate(() => Number(localStorage.getItem("pyrant local:diameter")));
+  assert.ok(size > 190 && size < 210, `two steps larger the brush has ${size} px`);
+  await saved(page, () => across([2000, 900], [2300, 900]));
+  await page.keyboard.down("Shift");
+  await saved(page, () => click(2300, 1200));
+  await page.keyboard.up("Shift");
+  const strokes = async () => (await parts()).find((p) => p.of.kind === "strokes").of.strokes;
+  const [, straight] = await strokes();
+  assert.equal(straight.points.length, 2);
+  assert.ok(Math.abs(straight.points[0].x - 2300) < 6 && Math.abs(straight.points[1].y - 1200) < 6);
+  await looked();
+  assert.ok((await covered(2300, 1050)) < 40);
+  await page.keyboard.down("Alt");
+  await saved(page, () => across([2200, 1050], [2400, 1050]));
+  await page.keyboard.up("Alt");
+  assert.equal((await strokes())[2].erase, true);
+  await looked();
+  assert.ok((await covered(2300, 1050)) > 200, "what was erased is still covered");
+  // A stroke is chosen on the photo.
+  await hand("edit");
+  const at = await place(page, 2150, 900);
+  await page.mouse.click(at.x, at.y);
+  await page.locator(".stroke.open", { hasText: "Stroke 1" }).waitFor();
+
+  // Parts by rule, their window dragged; what they do; their order by drag.
+  await saved(page, () => page.selectOption("[data-add-part]", "tone"));
+  const tone = await page.locator("svg.tone").boundingBox();
+  const toneAt = (v) => ({ x: tone.x + ((12 + 276 * v) * tone.width) / 300, y: tone.y + tone.height / 2 });
+  await saved(page, () => drag(page, toneAt(0), toneAt(0.5)));
+  assert.ok(Math.abs((await parts()).at(-1).of.low - 0.5) < 0.03);
+  await saved(page, () => page.locator("#part-7 .does").selectOption("keep"));
+  await saved(page, () => page.locator("#part-7 [data-toggle]").click());
+  const last = (await parts())[7];
+  assert.ok(last.does === "keep" && last.inverted);
+  await saved(page, async () => {
+    const from = await middle(page.locator("#part-7 [data-grip]"));
+    const to = await middle(page.locator("#part-0 .thing-line"));
+    await drag(page, from, { x: to.x, y: to.y - 6 });
+  });
+  assert.equal((await kinds())[0], "tone");
+  await saved(page, () => page.keyboard.press("Control+z"));
+  assert.equal((await kinds())[0], "ellipse");
+
+  // Back on the step: levels are dragged under the histogram, and the pass is held off.
+  await page.keyboard.press("Escape");
+  await page.locator("#levels").waitFor();
+  const box = await page.locator("#levels").boundingBox();
+  const level = (v) => ({ x: box.x + ((14 + 272 * v) * box.width) / 300, y: box.y + box.height * 0.9 });
+  await saved(page, () => drag(page, level(1), level(0.6)));
+  assert.ok(Math.abs((await state(page)).dusk.passes[0].does.white - 0.6) < 0.02);
+  const version = (await state(page)).version;
+  const lit = await picture(page);
+  const p = await middle(page.locator("#pass-0 .switch"));
+  await page.mouse.move(p.x, p.y);
+  await page.mouse.down();
+  await page.waitForFunction(() => document.getElementById("stage").dataset.drawn.endsWith(":draft"));
+  await rested(page);
+  assert.notEqual(await picture(page), lit, "held, the picture does not show itself without the pass");
+  await page.mouse.up();
+  await settled(page);
+  assert.equal(await picture(page), lit);
+  assert.equal((await state(page)).version, version);
+  // A click switches it off.
+  await saved(page, () => page.locator("#pass-0 .switch").click());
+  assert.equal((await state(page)).dusk.passes[0].on, false);
+  await calm();
+});
+
+test("a small photo is enlarged by Fit if the user says so, and what is clipped is told", async () => {
+  await page.goto(server.url);
+  const { jpeg, upload } = await import("./lib.mjs");
+  await upload(page, { name: "small.jpg", mimeType: "image/jpeg", buffer: await jpeg(page, 300, 200) });
+  await page.waitForURL(/shots\//);
+  await settled(page);
+  const wide = () =>
+    page.evaluate(async () => {
+      const { toScreen } = await import("/static/js/view.js");
+      return toScreen(300, 0)[0] - toScreen(0, 0)[0];
+    });
+  assert.equal(Math.round(await wide()), 300);
+  await page.locator("#enlarge").click();
+  assert.ok((await wide()) > 600, `enlarged it is ${await wide()} wide`);
+  await page.reload();
+  await settled(page);
+  assert.ok((await wide()) > 600, "a reload forgets it");
+  await page.locator("#enlarge").click();
+  assert.equal(Math.round(await wide()), 300);
+  await saved(page, () => page.selectOption("[data-add-pass]", "levels"));
+  const field = page.locator("#f-dusk-passes-0-does-white");
+  await saved(page, async () => {
+    await field.fill("50");
+    await field.press("Enter");
+  });
+  await page.getByText(/% of what is seen clips to white/).waitFor();
+  await page.locator("#tones text", { hasText: "clips" }).waitFor();
+  await calm();
+});

@@ -1,6 +1,9 @@
 package shape
 
-import "math"
+import (
+	"math"
+	"slices"
+)
 
 // Fit returns a path of few nodes whose curves stray at most tolerance from a line of
 // points (Schneider 1990): cubic Béziers fitted by least squares, split where they stray
@@ -38,8 +41,26 @@ func Fit(line []Point, closed bool, tolerance float64) Path {
 	if n := len(f.nodes); closed && n > 2 {
 		f.nodes[0].In = f.nodes[n-1].In
 		f.nodes = f.nodes[:n-1]
+		// An outline has at least three nodes, however few curves would do.
+		for i := 0; len(f.nodes) < 3; i += 2 {
+			f.nodes = halve(f.nodes, i)
+		}
 	}
 	return PathOf(f.nodes...)
+}
+
+// halve returns the nodes of a closed path with one more in the middle of the curve from
+// node i on, which keeps its course.
+func halve(nodes []Node, i int) []Node {
+	a, b := &nodes[i], &nodes[(i+1)%len(nodes)]
+	p0, p3 := Point{a.X, a.Y}, Point{b.X, b.Y}
+	p1, p2 := p0.add(Point{a.Out[0], a.Out[1]}), p3.add(Point{b.In[0], b.In[1]})
+	q0, q1, q2 := p0.mix(p1, 0.5), p1.mix(p2, 0.5), p2.mix(p3, 0.5)
+	r0, r1 := q0.mix(q1, 0.5), q1.mix(q2, 0.5)
+	m := r0.mix(r1, 0.5)
+	off := func(p, q Point) [2]float64 { d := p.sub(q); return [2]float64{d.X, d.Y} }
+	a.Out, b.In = off(q0, p0), off(q2, p3)
+	return slices.Insert(nodes, i+1, Node{X: m.X, Y: m.Y, In: off(r0, m), Out: off(r1, m)})
 }
 
 // turns finds where a line turns by more than 60° within a few tolerances.

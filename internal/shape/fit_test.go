@@ -30,6 +30,7 @@ func TestFit(t *testing.T) {
 		most   int
 	}{
 		{"a circle", ring(300, 0), true, 0.5, 8}, {"a shaky circle", ring(300, 0.8), true, 2, 10}, {"a square", square, true, 1, 8},
+		{"a loose circle", ring(40, 0), true, 6, 4},
 		{"a straight line", []Point{{0, 0}, {10, 5}, {20, 10}, {90, 45}}, false, 0.5, 2}, {"two points", []Point{{0, 0}, {10, 5}}, false, 1, 2},
 		{"a wave", func() (l []Point) {
 			for i := range 400 {
@@ -39,7 +40,7 @@ func TestFit(t *testing.T) {
 		}(), false, 0.5, 16},
 	} {
 		p := Fit(c.line, c.closed, c.by)
-		if n := p.Len(); n > c.most || n < 2 {
+		if n := p.Len(); n > c.most || n < 2 || c.closed && n < 3 {
 			t.Errorf("%s: %d nodes, at most %d were expected", c.name, n, c.most)
 		}
 		flat := flatten(p, c.closed, 1)
