@@ -3,7 +3,7 @@
 //	go build -o bin/pyrant ./cmd/pyrant && node scripts/screenshots.mjs
 import { mkdirSync } from "node:fs";
 import { join } from "node:path";
-import { Server, launch, open, place, rested, settled } from "../e2e/lib.mjs";
+import { Server, drag, launch, open, place, rested, saved, settled } from "../e2e/lib.mjs";
 
 const out = join(import.meta.dirname, "..", "docs", "screenshots");
 mkdirSync(out, { recursive: true });
@@ -32,8 +32,11 @@ await page.locator('[data-shell-pick="4"]').first().click();
 await page.waitForTimeout(300);
 await shoot("glow");
 await page.locator('[data-shell-pick="4"]').first().click();
-await step("dusk");
-await shoot("dusk");
+await step("finish");
+await page.locator('[data-open="pass"][data-value="1"]').click();
+await settled(page);
+await page.waitForTimeout(500);
+await shoot("finish");
 await step("trace");
 const p = await place(page, 1260, 640);
 await page.mouse.move(p.x, p.y);
@@ -57,5 +60,43 @@ await step("export");
 await page.locator("#export-go").click();
 await page.locator("#download").waitFor();
 await shoot("export");
+
+// Dusk and an area, on the dunes.
+await page.goto(url);
+await page
+  .locator(".shot", { has: page.locator('input[value="Tidewatch dunes"]') })
+  .locator("a.pic")
+  .click();
+await settled(page);
+await step("dusk");
+await saved(page, () => page.selectOption("[data-add-pass]", "curves"));
+await page.locator('[data-channel="blue"]').click();
+const curve = await page.locator("#curve").boundingBox();
+const on = (x, y) => ({
+  x: curve.x + ((14 + 272 * x) * curve.width) / 300,
+  y: curve.y + ((180 - 170 * y) * curve.height) / 190,
+});
+await saved(page, () => drag(page, on(0.15, 0.15), on(0.16, 0.2)));
+await page.mouse.move(640, 30);
+await page.waitForTimeout(600);
+await shoot("dusk");
+await page.locator('[data-fold="back"] summary').click();
+await saved(page, () => page.selectOption('[data-area-of="/dusk/back/area"]', "+"));
+for (const [a, b] of [
+  [
+    [1290, 1780],
+    [1370, 1440],
+  ],
+  [
+    [1380, 1400],
+    [1500, 1240],
+  ],
+])
+  await saved(page, async () => drag(page, await place(page, ...a), await place(page, ...b), 12));
+await page.locator('[data-look-as="tint"]').click();
+const over = await place(page, 1560, 1200);
+await page.mouse.move(over.x, over.y);
+await page.waitForTimeout(900);
+await shoot("area");
 await browser.close();
 await server.remove();

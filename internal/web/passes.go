@@ -19,17 +19,18 @@ type passLine struct {
 	Index int
 	Path  string // of the pass in the recipe
 	*pass.Pass
-	Kind   string // as the user reads it
-	Brief  string // what it holds, in a few words
-	Open   bool
-	Curves bool
-	Levels bool
-	Rows   []row
-	Groups []group
-	Join   row
-	Power  row
-	InArea areaLine
-	Swatch []string // of a ramp, as #rrggbb
+	Kind     string // as the user reads it
+	Brief    string // what it holds, in a few words
+	Open     bool
+	Channels []row // of levels: red, green, blue
+	Curves   bool
+	Levels   bool
+	Rows     []row
+	Groups   []group
+	Join     row
+	Power    row
+	InArea   areaLine
+	Swatch   []string // of a ramp, as #rrggbb
 }
 
 // group is the rows of a struct in a struct.
@@ -59,6 +60,10 @@ func (p *page) Passes() []passLine {
 			_, l.Curves = k.Does.(pass.Curves)
 			_, l.Levels = k.Does.(pass.Levels)
 			l.Rows, l.Groups = p.Rows(l.Path+"/does"), p.Groups(l.Path+"/does")
+			if l.Levels {
+				first := slices.IndexFunc(l.Rows, func(r row) bool { return r.Name == "red" })
+				l.Rows, l.Channels = l.Rows[:first], l.Rows[first:]
+			}
 			l.Join, l.Power = p.Row(l.Path+"/joining"), p.Row(l.Path+"/strength")
 			l.InArea = p.AreaLine(l.Path+"/area", "Everywhere", k.Name)
 			if r, ok := k.Does.(pass.Ramp); ok {

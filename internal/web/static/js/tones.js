@@ -74,7 +74,7 @@ function draw() {
   const at = document.getElementById("reading");
   const by = tones.stops.toFixed(1).replace("-", "−");
   const text = tones.light
-    ? `${tones.light} stands ${by} stops above what surrounds it`
+    ? `Brightest: ${tones.light}, ${by} stops above what surrounds it`
     : "No light shines yet";
   if (at && at.textContent !== text) at.textContent = text;
 }

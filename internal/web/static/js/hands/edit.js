@@ -45,7 +45,7 @@ export const edit = {
   name: "edit",
   label: "Edit points",
   key: "Escape",
-  hint: "Drag points, handles or whole shapes. Double-click a side to add a point, a point to turn corner to bend.",
+  hint: "Click a shape or a stroke to choose it, drag its points and handles. Double-click: a new point on a side, corner or bend on a point.",
   grabs: true,
   take() {
     drag = null;
