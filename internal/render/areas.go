@@ -28,11 +28,22 @@ var _ area.World = world{}
 
 // area returns the coverage of an area over a part of the picture.
 func (p *plan) area(ctx context.Context, id area.Ref, part image.Rectangle) (*raster.Plane, error) {
+	// Several passes may work in one area: within a part it is worked out once.
+	if p.drawnFor != part {
+		p.drawnFor, p.drawn = part, map[area.Ref]*raster.Plane{}
+	}
+	if m := p.drawn[id]; m != nil {
+		return m, nil
+	}
 	a := p.q.Recipe.Area(id)
-	return forPart(ctx, p, true, fmt.Sprintf("area %s %g %v", a.Key(world{p}), p.scale, part), func(ctx context.Context) (*raster.Plane, error) {
+	m, err := forPart(ctx, p, true, fmt.Sprintf("area %s %g %v", a.Key(world{p}), p.scale, part), func(ctx context.Context) (*raster.Plane, error) {
 		defer p.stats.add("area", time.Now())
 		return a.Plane(ctx, world{p}, part)
 	})
+	if err == nil {
+		p.drawn[id] = m
+	}
+	return m, err
 }
 
 // areas returns the coverage of each of several areas, nil for "".

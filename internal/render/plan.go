@@ -7,6 +7,7 @@ import (
 	"slices"
 	"time"
 
+	"pyrant/internal/area"
 	"pyrant/internal/cache"
 	"pyrant/internal/colour"
 	"pyrant/internal/coverage"
@@ -31,7 +32,9 @@ type plan struct {
 	profile  *colour.Profile
 	lastBase *raster.RGB // what base returned last
 	lights   []*litLight
-	masks    []coverage.Mask // of areas, to be let go of by an export
+	masks    []coverage.Mask            // of areas, to be let go of by an export
+	drawn    map[area.Ref]*raster.Plane // areas over the part drawnFor
+	drawnFor image.Rectangle
 	stats    *Stats
 }
 

@@ -17,7 +17,10 @@ import (
 
 	"pyrant/demo"
 	"pyrant/internal/archive"
+	"pyrant/internal/area"
+	"pyrant/internal/pass"
 	"pyrant/internal/recipe"
+	"pyrant/internal/setting"
 )
 
 func main() {
@@ -25,6 +28,7 @@ func main() {
 	megapixels := flag.Float64("megapixels", 24, "size of the photo")
 	out := flag.String("o", "enlarged.pyrant", "the shot to write")
 	photo := flag.String("photo", "", "write the photo alone too, as JPEG")
+	graded := flag.Bool("graded", false, "add passes and areas: a band of hue, a ramp, a vignette, sixty strokes")
 	flag.Parse()
 	r, err := recipe.Decode(demo.Recipe)
 	if err != nil {
@@ -35,6 +39,11 @@ func main() {
 		log.Fatal(err)
 	}
 	r = r.Scale(math.Sqrt(*megapixels * 1e6 / float64(r.Photo.Width*r.Photo.Height)))
+	if *graded {
+		if r, err = grade(r); err != nil {
+			log.Fatal(err)
+		}
+	}
 	dst := image.NewRGBA(image.Rect(0, 0, r.Photo.Width, r.Photo.Height))
 	draw.ApproxBiLinear.Scale(dst, dst.Rect, src, src.Bounds(), draw.Src, nil)
 	var b bytes.Buffer
@@ -56,4 +65,38 @@ func main() {
 	if err := f.Close(); err != nil {
 		log.Fatal(err)
 	}
+}
+
+// grade adds passes to dusk and finish, and areas for them.
+func grade(r *recipe.Recipe) (*recipe.Recipe, error) {
+	var err error
+	for _, id := range []string{"but-colour", "gel-ramp", "vignette"} {
+		if r, _, _, err = r.Begin(id); err != nil {
+			return nil, err
+		}
+	}
+	l := float64(r.Photo.LongEdge())
+	for a := range 3 {
+		var list []area.Stroke
+		for i := range 20 {
+			s := setting.New[area.Stroke](r.Photo.Frame())
+			points := make([]area.Dab, 30)
+			for k := range points {
+				u := float64(k) / 29
+				sin, cos := math.Sincos(2.4*u + float64(i+7*a))
+				points[k] = area.Dab{X: l * (0.5 + 0.4*cos*u), Y: l * (0.33 + 0.3*sin*u), P: 1}
+			}
+			s.Points = setting.ListOf(points...)
+			list = append(list, s)
+		}
+		next, id, err := r.AddArea("Painted", area.Part{On: true, Does: area.Add, Amount: 1, Of: area.Strokes{Strokes: list}})
+		if err != nil {
+			return nil, err
+		}
+		r = next
+		p, _ := pass.New("levels", r.Photo.Frame())
+		p.Does, p.Area = pass.Levels{Exposure: -0.5, Middle: 1, White: 1}, id
+		r.Dusk.Passes = append(r.Dusk.Passes, p)
+	}
+	return r, r.Validate()
 }
