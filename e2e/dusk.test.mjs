@@ -105,10 +105,10 @@ test("the dunes go from day to night and are finished, by mouse", async () => {
   await start("but-colour");
   await mark();
   const red = [2310, 880]; // the feathers of the mask
-  const before = light(await pixel(page, ...red, 6));
+  const dim = light(await pixel(page, ...red, 6));
   await saved(page, () => click(...red));
   const kept = light(await pixel(page, ...red, 6));
-  assert.ok(kept > before * 1.5, `the picked red went from ${before} to ${kept}`);
+  assert.ok(kept > dim * 1.5, `the picked red went from ${dim} to ${kept}`);
   const dark = light(await pixel(page, ...sky, 40));
   assert.ok(dark < day.sky * 0.55, `the sand, of another colour, went from ${day.sky} to ${dark}`);
   assert.equal((await state(page)).areas.at(-1).parts[0].of.kind, "hue");
@@ -367,6 +367,29 @@ test("an area is drawn with every hand, looked at, and put in order", async () =
   assert.equal((await strokes())[2].erase, true);
   await looked();
   assert.ok((await covered(2300, 1050)) > 200, "what was erased is still covered");
+  // A pen presses less: the stroke keeps by how much.
+  const pen = await page.context().newCDPSession(page);
+  const [c, d] = [await place(page, 300, 1750), await place(page, 600, 1750)];
+  const press = (type, x, force) =>
+    pen.send("Input.dispatchMouseEvent", {
+      type,
+      x,
+      y: c.y,
+      button: "left",
+      buttons: 1,
+      clickCount: 1,
+      pointerType: "pen",
+      force,
+    });
+  await saved(page, async () => {
+    await press("mousePressed", c.x, 0.2);
+    for (let i = 1; i <= 8; i++) await press("mouseMoved", c.x + ((d.x - c.x) * i) / 8, 0.2 + 0.06 * i);
+    await press("mouseReleased", d.x, 0);
+  });
+  const drawn = (await strokes())[3].points.map((q) => q.p);
+  assert.ok(drawn[0] < 0.3 && Math.max(...drawn) > 0.55, `the pen pressed with ${drawn}`);
+  await looked();
+  assert.ok((await covered(330, 1750)) > (await covered(570, 1750)) + 40, "pressure changes nothing");
   // A stroke is chosen on the photo.
   await hand("edit");
   const at = await place(page, 2150, 900);
@@ -391,6 +414,23 @@ test("an area is drawn with every hand, looked at, and put in order", async () =
   assert.equal((await kinds())[0], "tone");
   await saved(page, () => page.keyboard.press("Control+z"));
   assert.equal((await kinds())[0], "ellipse");
+
+  // The wheel of hues: the band is turned, then an end of it opens it wider.
+  await saved(page, () => page.selectOption("[data-add-part]", "hue"));
+  const band = async () => (await parts()).at(-1).of;
+  const first = await band();
+  const wheel = await page.locator("#wheel").boundingBox();
+  const around = (r, deg) => ({
+    x: wheel.x + wheel.width / 2 + (r / 100) * wheel.width * Math.cos((deg * Math.PI) / 180),
+    y: wheel.y + wheel.height / 2 + (r / 100) * wheel.height * Math.sin((deg * Math.PI) / 180),
+  });
+  await saved(page, () => drag(page, around(20, first.hue), around(20, first.hue + 60)));
+  const turned = await band();
+  assert.ok(Math.abs(turned.hue - first.hue - 60) < 5, `the band went from ${first.hue} to ${turned.hue}`);
+  await saved(page, () =>
+    drag(page, around(35, turned.hue + turned.width / 2), around(35, turned.hue + turned.width / 2 + 30)),
+  );
+  assert.ok(Math.abs((await band()).width - turned.width - 60) < 8, "an end of the band does not widen it");
 
   // Back on the step: levels are dragged under the histogram, and the pass is held off.
   await page.keyboard.press("Escape");
