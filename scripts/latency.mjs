@@ -1,6 +1,6 @@
 // Measures in the real browser how long it takes from a move of the pointer to the
-// picture that shows it, while a fader, a gel, a radius and a point are dragged in
-// the demo shot. Pointer moves come every 16 ms, as a mouse sends them.
+// picture that shows it, while a fader, a gel, a radius, a point, daylight and a curve
+// are dragged in the demo shot, and a stroke is painted. Pointer moves come every 16 ms, as a mouse sends them.
 //
 //   go build -o bin/pyrant ./cmd/pyrant && node scripts/latency.mjs
 import { Server, launch, open, place, settled, state } from "../e2e/lib.mjs";
@@ -82,6 +82,19 @@ await page.locator("#f-dusk-daylight-slider").waitFor();
 m = await middle("#f-dusk-daylight-slider");
 const set = Number(await page.locator("#f-dusk-daylight-slider").inputValue());
 await measure("daylight", { x: m.x - m.w / 2 + (m.w * set) / 1000, y: m.y }, { x: m.x, y: m.y });
+await page.locator("[data-add-pass]").selectOption("curves");
+await page.locator("#curve [data-knot]").first().waitFor();
+await settled(page);
+const box = await page.locator("#curve").boundingBox();
+const on = (x, y) => ({
+  x: box.x + ((14 + 272 * x) * box.width) / 300,
+  y: box.y + ((180 - 170 * y) * box.height) / 190,
+});
+await measure("curve", on(0.5, 0.5), on(0.5, 0.65));
+await page.locator("[data-area-of]").first().selectOption("+");
+await page.locator('[data-hand="brush"]').waitFor();
+await settled(page);
+await measure("brush", await place(page, 400, 1500), await place(page, 2600, 1300));
 
 await browser.close();
 await server.remove();

@@ -280,7 +280,44 @@ func TestStrokesBuildUp(t *testing.T) {
 	}
 }
 
+// Gradients lie where they do in the photo, at every scale; one shorter than a pixel is as
+// steep as an edge can be drawn.
+func TestGradientsAtEveryScale(t *testing.T) {
+	line, ring := Line{X1: 20, Y1: 30, X2: 100, Y2: 90}, Ring{X: 70, Y: 60, Width: 100, Height: 60, Turn: 30, Inner: 0.3}
+	smooth := func(t float64) float64 { t = math.Min(math.Max(t, 0), 1); return t * t * (3 - 2*t) }
+	sin, cos := math.Sincos(math.Pi / 6)
+	for _, k := range []float64{0.5, 1, 1.7} {
+		w := world(160, 120, k)
+		l, r := cover(t, w, w.frame, one(line)), cover(t, w, w.frame, one(ring))
+		for y := 0; y < w.frame.Dy(); y += 7 {
+			for x := 0; x < w.frame.Dx(); x += 5 {
+				px, py := (float64(x)+0.5)/k, (float64(y)+0.5)/k
+				near(t, fmt.Sprintf("the line at %d, %d, scale %v", x, y, k), float64(l.At(x, y)), 1-smooth(((px-20)*80+(py-30)*60)/10000), 1e-4)
+				u, v := (px-70)*cos+(py-60)*sin, (py-60)*cos-(px-70)*sin
+				near(t, fmt.Sprintf("the ring at %d, %d, scale %v", x, y, k), float64(r.At(x, y)), 1-smooth((math.Hypot(u/50, v/30)-0.3)/0.7), 1e-4)
+			}
+		}
+	}
+	w := world(40, 10, 0.5)
+	p := cover(t, w, w.frame, one(Line{X1: 20, Y1: 0, X2: 20.5, Y2: 0}))
+	if p.At(9, 2) != 1 || p.At(12, 2) != 0 || p.At(10, 2) < 0.4 || p.At(10, 2) > 0.6 {
+		t.Errorf("a short gradient goes %v, %v, %v", p.At(9, 2), p.At(10, 2), p.At(12, 2))
+	}
+	if _, msg := (Line{X1: 5, Y1: 5, X2: 5, Y2: 5}).Check(setting.Frame{}); msg == "" {
+		t.Error("a gradient without a direction is not refused")
+	}
+}
+
 func TestSimplified(t *testing.T) {
+	// A straight line of changing pressure keeps the points where it turns.
+	var press []Dab
+	for i := range 101 {
+		press = append(press, Dab{float64(i), 0, 1 - math.Abs(float64(i)-40)/100})
+	}
+	if s := Simplified(setting.ListOf(press...)); s.Len() != 3 || s.At(1).X != 40 {
+		t.Errorf("of a line whose pressure rises and falls %d points are left", s.Len())
+	}
+
 	rnd := rand.New(rand.NewPCG(1, 1))
 	points := make([]Dab, 20000)
 	for i := range points {

@@ -51,3 +51,31 @@ func TestGuidedFilter(t *testing.T) {
 		}
 	}
 }
+
+// Brought up to a larger picture, coefficients lie where they did: those of a plane that
+// rises evenly still do.
+func TestRowsOfALargerPicture(t *testing.T) {
+	a, b := raster.NewPlane(image.Rect(0, 0, 8, 4)), raster.NewPlane(image.Rect(0, 0, 8, 4))
+	for y := range 4 {
+		for x := range 8 {
+			a.Row(y)[x] = float32(x) + 0.5 + 10*(float32(y)+0.5)
+			b.Row(y)[x] = -a.Row(y)[x]
+		}
+	}
+	frame := image.Rect(0, 0, 24, 12) // three times as large
+	ra, rb := make([]float32, 10), make([]float32, 10)
+	for y := 3; y < 9; y++ {
+		(&Filter{a, b}).Row(ra, rb, frame, 7, y)
+		for i := range ra {
+			want := (float64(7+i)+0.5)/3 + 10*(float64(y)+0.5)/3
+			if math.Abs(float64(ra[i])-want) > 1e-4 || ra[i] != -rb[i] {
+				t.Fatalf("at %d, %d it is %v and %v, want %v", 7+i, y, ra[i], rb[i], want)
+			}
+		}
+	}
+	// Beyond the middles of the outermost samples it goes on level.
+	(&Filter{a, b}).Row(ra[:1], rb[:1], frame, 0, 0)
+	if ra[0] != 5.5 {
+		t.Errorf("in the corner it is %v", ra[0])
+	}
+}

@@ -274,6 +274,11 @@ func TestRamp(t *testing.T) {
 		t.Errorf("the gel's saturation does not count: %v, %v", got, want)
 	}
 	near(t, "black", run(t, [3]float64{}, on(r)), [3]float64{}, 0)
+	// A quarter of the way to white, shadows have let go by half, and highlights not begun.
+	half := Ramp{Shadows: Swatch{230, 0.9, 0.8}, Highlights: Swatch{30, 0.8, 1}}
+	c, y := half.Shadows.Colour(nil), lin(0.25)
+	k := y / float64(c.Luma())
+	near(t, "a quarter", run(t, [3]float64{y, y, y}, on(half)), [3]float64{0.6*y + 0.4*k*float64(c.R), 0.6*y + 0.4*k*float64(c.G), 0.6*y + 0.4*k*float64(c.B)}, 1e-4)
 }
 
 func TestBalance(t *testing.T) {
