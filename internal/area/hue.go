@@ -65,7 +65,10 @@ func (h Hue) prepare(ctx context.Context, w World, feather float64, r image.Rect
 				}
 			}
 		})
-		return guided.New(in, guide, max(int(h.Smooth*small.Scale()+0.5), 1), hueEdge), err
+		if err != nil {
+			return nil, err
+		}
+		return guided.New(ctx, in, guide, max(int(h.Smooth*small.Scale()+0.5), 1), hueEdge)
 	})
 	if err != nil {
 		return nil, err

@@ -117,7 +117,7 @@ func TestShellAgainstExactGaussian(t *testing.T) {
 	}
 	worst := 0.0
 	for name, p := range masks {
-		for _, sigma := range []float64{0.5, 1, 2.5, 4.2, 4.3, 5, 7, 10, 20, 45, 90, 144, 288, 600} {
+		for _, sigma := range []float64{0.5, 1, 2.5, 4.2, 4.3, 5, 7, 10, 20, 40, 80, 160, 320, 600} {
 			if testing.Short() && sigma > 30 {
 				continue
 			}
@@ -339,8 +339,8 @@ func BenchmarkStack24MP(b *testing.B) {
 		t1 := time.Now()
 		m := shape.NewMask(shapes, 1)
 		var terms []Term
-		radii := []float64{2.5, 5, 10, 20, 45, 90, 144, 288}
-		top, _ := Level(288)
+		radii := []float64{2.5, 5, 10, 20, 40, 80, 160, 320}
+		top, _ := Level(320)
 		p := must(NewPyramid(ctx, m, m.Bounds(), top))
 		for _, r := range radii {
 			l, rest := Level(r)

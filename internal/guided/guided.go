@@ -7,6 +7,7 @@
 package guided
 
 import (
+	"context"
 	"image"
 	"math"
 
@@ -21,53 +22,100 @@ func (f *Filter) Bytes() int64 { return f.A.Bytes() + f.B.Bytes() }
 
 // New filters the plane in by the edges of guide, a plane over the same rectangle, with
 // windows of radius pixels to each side. Edges of the guide are kept from a variance of
-// edge on.
-func New(in, guide *raster.Plane, radius int, edge float32) *Filter {
-	n := len(in.Pix)
+// edge on. It stops and returns ctx's error when ctx is done.
+func New(ctx context.Context, in, guide *raster.Plane, radius int, edge float32) (*Filter, error) {
+	w := in.Rect.Dx()
+	each := func(work func(from, to int)) error {
+		return raster.Rows(ctx, 0, in.Rect.Dy(), func(y0, y1 int) { work(y0*w, y1*w) })
+	}
+	var err error
+	mean := func(p *raster.Plane) *raster.Plane {
+		if err == nil {
+			p, err = box(ctx, p, radius)
+		}
+		return p
+	}
 	sq, mixed := raster.NewPlane(in.Rect), raster.NewPlane(in.Rect)
-	for i, v := range guide.Pix {
-		sq.Pix[i], mixed.Pix[i] = v*v, v*in.Pix[i]
+	err = each(func(from, to int) {
+		p := in.Pix[from:to]
+		for i, v := range guide.Pix[from:to] {
+			sq.Pix[from+i], mixed.Pix[from+i] = v*v, v*p[i]
+		}
+	})
+	meanI, meanP, meanSq, meanMixed := mean(guide), mean(in), mean(sq), mean(mixed)
+	if err != nil {
+		return nil, err
 	}
-	meanI, meanP, meanSq, meanMixed := box(guide, radius), box(in, radius), box(sq, radius), box(mixed, radius)
 	a, b := raster.NewPlane(in.Rect), raster.NewPlane(in.Rect)
-	for i := range n {
-		m := meanI.Pix[i]
-		a.Pix[i] = (meanMixed.Pix[i] - m*meanP.Pix[i]) / (max(meanSq.Pix[i]-m*m, 0) + edge)
-		b.Pix[i] = meanP.Pix[i] - a.Pix[i]*m
-	}
-	return &Filter{box(a, radius), box(b, radius)}
+	err = each(func(from, to int) {
+		for i := from; i < to; i++ {
+			m := meanI.Pix[i]
+			k := (meanMixed.Pix[i] - m*meanP.Pix[i]) / (max(meanSq.Pix[i]-m*m, 0) + edge)
+			a.Pix[i], b.Pix[i] = k, meanP.Pix[i]-k*m
+		}
+	})
+	return &Filter{mean(a), mean(b)}, err
 }
 
 // box returns the means over windows of radius pixels to each side, as far as they lie
 // in the plane.
-func box(p *raster.Plane, radius int) *raster.Plane {
+func box(ctx context.Context, p *raster.Plane, radius int) (*raster.Plane, error) {
 	w, h := p.Rect.Dx(), p.Rect.Dy()
+	// share holds for each place along n the reciprocal of how many lie in its window.
+	share := func(n int) []float64 {
+		out := make([]float64, n)
+		for i := range out {
+			out[i] = 1 / float64(min(i+radius, n-1)-max(i-radius, 0)+1)
+		}
+		return out
+	}
 	mid, out := raster.NewPlane(p.Rect), raster.NewPlane(p.Rect)
-	pass := func(dst, src []float32, n, step int) {
-		sum, count := 0.0, 0
-		for i := 0; i < min(radius, n); i++ {
-			sum += float64(src[i*step])
-			count++
-		}
-		for i := range n {
-			if j := i + radius; j < n {
-				sum += float64(src[j*step])
-				count++
+	along, down := share(w), share(h)
+	if err := raster.Rows(ctx, 0, h, func(y0, y1 int) {
+		for y := y0; y < y1; y++ {
+			src, dst := p.Pix[y*w:(y+1)*w], mid.Pix[y*w:(y+1)*w]
+			sum := 0.0
+			for _, v := range src[:min(radius, w)] {
+				sum += float64(v)
 			}
-			if j := i - radius - 1; j >= 0 {
-				sum -= float64(src[j*step])
-				count--
+			for i := range dst {
+				if j := i + radius; j < w {
+					sum += float64(src[j])
+				}
+				if j := i - radius - 1; j >= 0 {
+					sum -= float64(src[j])
+				}
+				dst[i] = float32(sum * along[i])
 			}
-			dst[i*step] = float32(sum / float64(count))
 		}
+	}); err != nil {
+		return nil, err
 	}
-	for y := range h {
-		pass(mid.Pix[y*w:], p.Pix[y*w:], w, 1)
-	}
-	for x := range w {
-		pass(out.Pix[x:], mid.Pix[x:], h, w)
-	}
-	return out
+	// Down the columns, a block of them at a time, so that memory is read along rows.
+	const block = 64
+	return out, raster.Each(ctx, (w+block-1)/block, func(n int) {
+		x0, x1 := n*block, min((n+1)*block, w)
+		sum := make([]float64, x1-x0)
+		add := func(y int, k float64) {
+			for i, v := range mid.Pix[y*w+x0 : y*w+x1] {
+				sum[i] += k * float64(v)
+			}
+		}
+		for y := range min(radius, h) {
+			add(y, 1)
+		}
+		for y := range h {
+			if j := y + radius; j < h {
+				add(j, 1)
+			}
+			if j := y - radius - 1; j >= 0 {
+				add(j, -1)
+			}
+			for i, v := range sum {
+				out.Pix[y*w+x0+i] = float32(v * down[y])
+			}
+		}
+	})
 }
 
 // Row writes the coefficients for row y, from column x0 on, of a picture over frame.

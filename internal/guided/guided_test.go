@@ -1,6 +1,7 @@
 package guided
 
 import (
+	"context"
 	"image"
 	"math"
 	"math/rand/v2"
@@ -37,7 +38,10 @@ func TestGuidedFilter(t *testing.T) {
 			b[y*w+x] = other/n - a[y*w+x]*mean
 		}
 	}
-	g := New(in, p, r, edge)
+	g, err := New(context.Background(), in, p, r, edge)
+	if err != nil {
+		t.Fatal(err)
+	}
 	ra, rb := make([]float32, w), make([]float32, w)
 	for y := range h {
 		for x := range w {
@@ -77,5 +81,17 @@ func TestRowsOfALargerPicture(t *testing.T) {
 	(&Filter{a, b}).Row(ra[:1], rb[:1], frame, 0, 0)
 	if ra[0] != 5.5 {
 		t.Errorf("in the corner it is %v", ra[0])
+	}
+}
+
+func BenchmarkNew(b *testing.B) {
+	p := raster.NewPlane(image.Rect(0, 0, 1024, 683))
+	for i := range p.Pix {
+		p.Pix[i] = float32(i%97) / 97
+	}
+	for b.Loop() {
+		if _, err := New(context.Background(), p, p, 5, 0.01); err != nil {
+			b.Fatal(err)
+		}
 	}
 }

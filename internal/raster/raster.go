@@ -93,7 +93,12 @@ const bandRows = 16
 // when ctx is done; bands that were not started are then left out. A panic of
 // work ends all of it and is returned as a *fault.Panic.
 func Rows(ctx context.Context, y0, y1 int, work func(y0, y1 int)) error {
-	n := (y1 - y0 + bandRows - 1) / bandRows
+	return bands(ctx, y0, y1, bandRows, work)
+}
+
+// bands does what Rows does, with bands of size rows.
+func bands(ctx context.Context, y0, y1, size int, work func(y0, y1 int)) error {
+	n := (y1 - y0 + size - 1) / size
 	if n <= 0 {
 		return ctx.Err()
 	}
@@ -113,8 +118,8 @@ func Rows(ctx context.Context, y0, y1 int, work func(y0, y1 int)) error {
 			if i >= n {
 				return
 			}
-			a := y0 + i*bandRows
-			work(a, min(a+bandRows, y1))
+			a := y0 + i*size
+			work(a, min(a+size, y1))
 		}
 	}
 	var wg sync.WaitGroup
@@ -171,11 +176,8 @@ func BoxSpan(i, srcEnd int, step float64) (a, b, scale float64) {
 	return a, b, 1 / (b - a)
 }
 
-// Each calls work for the numbers below n, spread over the cores, as Rows does for rows.
+// Each calls work for the numbers below n, each by itself, spread over the cores as Rows
+// does with bands of rows.
 func Each(ctx context.Context, n int, work func(i int)) error {
-	return Rows(ctx, 0, n, func(a, b int) {
-		for i := a; i < b && ctx.Err() == nil; i++ {
-			work(i)
-		}
-	})
+	return bands(ctx, 0, n, 1, func(i, _ int) { work(i) })
 }

@@ -99,6 +99,6 @@ func (p *plan) guide(ctx context.Context, stage string, n int, radius float64) (
 		}); err != nil {
 			return nil, err
 		}
-		return guided.New(out, out, max(int(radius*small.scale+0.5), 1), shadeEdge), nil
+		return guided.New(ctx, out, out, max(int(radius*small.scale+0.5), 1), shadeEdge)
 	})
 }

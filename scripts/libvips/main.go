@@ -30,7 +30,7 @@ const width, height = 6000, 4000
 
 var (
 	panel = image.Rect(2500, 1700, 3300, 2300)
-	radii = []float64{2.5, 5, 10, 20, 45, 90, 144, 288}
+	radii = []float64{2.5, 5, 10, 20, 40, 80, 160, 320}
 )
 
 // sums returns for each of n pixels the part of a Gaussian round it that lies
