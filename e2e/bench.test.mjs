@@ -439,6 +439,33 @@ test("steps, lights and switches by keys alone", async () => {
   await calm();
 });
 
+test("an ellipse is traced by one drag, shaped by its handles, and taken away", async () => {
+  await page.locator('#rail [data-step="trace"]').click();
+  await page.locator('[data-hand="ellipse"]').click();
+  const shapes = async () => (await state(page)).lights[0].shapes;
+  const count = (await shapes()).length;
+  const a = await place(page, 300, 1400);
+  await saved(page, async () => drag(page, a, await place(page, 700, 1700)));
+  const lit = await pixel(page, 500, 1550, 6);
+  assert.ok(lit[1] > 200, `what was traced shines with ${lit}`);
+  await page.locator("#trace-away").check();
+  await saved(page, async () => drag(page, await place(page, 440, 1490), await place(page, 560, 1610)));
+  assert.equal((await shapes())[count + 1].away, true);
+  const dark = await pixel(page, 500, 1550, 6);
+  assert.ok(dark[0] < lit[0] - 40, `what was taken away went from ${lit} to ${dark}`);
+  // Its handle turns it, a drag inside moves it, and Backspace removes it.
+  await page.keyboard.press("Escape");
+  await saved(page, async () => drag(page, await place(page, 700, 1550), await place(page, 640, 1690)));
+  const turned = (await shapes())[count];
+  assert.ok(Math.abs(turned.turn - 45) < 3 && Math.abs(turned.height - 300) < 1, JSON.stringify(turned));
+  const from = await place(page, 500, 1460);
+  await saved(page, () => drag(page, from, { x: from.x + 30, y: from.y }));
+  assert.ok((await shapes())[count].x > turned.x + 50);
+  await saved(page, () => page.keyboard.press("Backspace"));
+  assert.equal((await shapes()).length, count + 1);
+  await calm();
+});
+
 test("from another machine frames come as JPEG and PNG", async (t) => {
   // Another name for this machine is to the page another machine.
   const away = new Server("demo", ["--host", "studio.test"]);

@@ -746,8 +746,18 @@ func FuzzDecode(f *testing.F) {
 // was sent for stays as it was.
 func FuzzApply(f *testing.F) {
 	r := sample(f)
+	for _, id := range []string{"blue-hour", "vignette", "gel-ramp"} {
+		var err error
+		if r, _, _, err = r.Begin(id); err != nil {
+			f.Fatal(err)
+		}
+	}
 	before := string(r.Encode())
 	for _, seed := range []string{
+		`[{"op":"move","from":"/dusk/passes/2","path":"/dusk/passes/0"}]`, `[{"op":"replace","path":"/finish/passes/1/does/follow","value":""}]`,
+		`[{"op":"add","path":"/dusk/passes/-","value":{"name":"X","area":"a1","does":{"kind":"curves","all":[{"x":0,"y":0},{"x":1,"y":0.5}]}}}]`,
+		`[{"op":"add","path":"/areas/0/parts/-","value":{"of":{"kind":"strokes","strokes":[{"points":[{"x":1,"y":2},{"x":3,"y":4},{"x":3,"y":5,"p":0.2}]}]}}}]`,
+		`[{"op":"add","path":"/areas/-","value":{"id":"a2","name":"Y","parts":[{"does":"keep","of":{"kind":"area","area":"a1"}}]}}]`, `[{"op":"shift","path":"/areas/0/parts/0/of","value":[5,-7]}]`,
 		`[{"op":"replace","path":"/lights/0/gel/hue","value":20}]`, `[{"op":"remove","path":"/lights/1/shells/0"}]`,
 		`[{"op":"add","path":"/lights/0/shapes/-","value":{"kind":"tube","width":5,"nodes":[{"x":1,"y":2},{"x":3,"y":4}]}}]`,
 		`[{"op":"shift","path":"/lights/0/shapes/0","value":[5,-7]}]`, `[{"op":"replace","path":"","value":{}}]`,

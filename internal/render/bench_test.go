@@ -116,6 +116,11 @@ func six(tb testing.TB, r *recipe.Recipe) {
 func benchPreview(b *testing.B, change func(r *recipe.Recipe, n int)) {
 	p, base := demoShot(b)
 	six(b, base)
+	benchFrames(b, p, base, change)
+}
+
+// benchFrames times frames of a shot after changes.
+func benchFrames(b *testing.B, p *photo.Photo, base *recipe.Recipe, change func(r *recipe.Recipe, n int)) {
 	e := New(1 << 30)
 	q := Request{Photo: p, Recipe: base, LongEdge: previewEdge, Profile: colour.SRGB}
 	img := render(b, e, q)

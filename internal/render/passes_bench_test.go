@@ -7,7 +7,6 @@ import (
 	"testing"
 
 	"pyrant/internal/area"
-	"pyrant/internal/colour"
 	"pyrant/internal/pass"
 	"pyrant/internal/recipe"
 	"pyrant/internal/setting"
@@ -72,18 +71,7 @@ func graded(tb testing.TB, r *recipe.Recipe) *recipe.Recipe {
 
 func benchGraded(b *testing.B, change func(r *recipe.Recipe, n int)) {
 	p, base := demoShot(b)
-	base = graded(b, base)
-	e := New(1 << 30)
-	q := Request{Photo: p, PhotoKey: "p", Recipe: base, LongEdge: previewEdge, Profile: colour.SRGB}
-	img := render(b, e, q)
-	n := 0
-	against(b, "x-jpeg", func() {
-		n++
-		r := base.Clone()
-		change(r, n)
-		q.Recipe = r
-		img = render(b, e, q)
-	}, func() { encode(b, img, 85) })
+	benchFrames(b, p, graded(b, base), change)
 }
 
 func BenchmarkGradedFader(b *testing.B) {

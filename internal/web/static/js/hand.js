@@ -71,7 +71,9 @@ const keyOf = (h) => (h.key === "Escape" ? "Esc" : h.key.toUpperCase());
 
 // keyed lists the hands that have a key of their own, for the list of keys.
 export const keyed = () =>
-  hands.filter((h) => h.key !== "Escape").map((h) => ({ key: keyOf(h), label: h.label }));
+  hands
+    .filter((h) => h.key !== "Escape")
+    .map((h) => ({ key: keyOf(h), label: `${h.areas ? "area" : "draw"}: ${h.label.toLowerCase()}` }));
 
 // offer fills the bench's row of hands.
 function offer() {

@@ -17,7 +17,7 @@ function by(n) {
 for (const h of keyed())
   for (const [tag, text] of [
     ["dt", h.key],
-    ["dd", `trace: ${h.label.toLowerCase()}`],
+    ["dd", h.label],
   ])
     document
       .getElementById("key-enter")

@@ -57,9 +57,15 @@ async function load() {
 
 function paint(a, { part, origin, k, size }) {
   const img = new ImageData(part.w, part.h);
+  // Red, green, blue and alpha lie in this order in memory: as numbers of four bytes the
+  // other way round.
   const [r, g, b] = colours[as];
-  const make = alpha[as];
-  for (let i = 0; i < a.length; i++) img.data.set([r, g, b, make(a[i])], 4 * i);
+  const table = Uint32Array.from(
+    { length: 256 },
+    (_, v) => ((alpha[as](v) << 24) | (b << 16) | (g << 8) | r) >>> 0,
+  );
+  const pixels = new Uint32Array(img.data.buffer);
+  for (let i = 0; i < a.length; i++) pixels[i] = table[a[i]];
   const own = new OffscreenCanvas(part.w, part.h);
   own.getContext("2d").putImageData(img, 0, 0);
   canvas.width = size.w;

@@ -5,6 +5,7 @@
 // after the other, each on the version that the one before it made.
 import { ask } from "./ask.js";
 import { exchange as exchangeBy } from "./fail.js";
+import { moved } from "./forms.js";
 import { notice, hideNotice } from "./notice.js";
 
 const read = () => JSON.parse(document.getElementById("shot-state").dataset.state);
@@ -82,8 +83,8 @@ function changed(list, ops, i) {
     const s = out[m[2]];
     if (op === "replace" && m[3] !== undefined)
       out[m[2]] = { ...s, nodes: s.nodes.map((n, k) => (k === Number(m[3]) ? value : n)) };
-    else if (op === "shift" && m[3] === undefined)
-      out[m[2]] = { ...s, nodes: s.nodes.map((n) => ({ ...n, x: n.x + value[0], y: n.y + value[1] })) };
+    else if (op === "shift" && m[3] === undefined) out[m[2]] = moved(s, ...value);
+    else if (op === "replace" && m[3] === undefined) out[m[2]] = value;
     else return null;
   }
   return out;
@@ -122,12 +123,12 @@ const exchange = (verb, url, values) =>
 // step begins with nothing open, one changes only what is given.
 export function show(step = shot.step, index = shot.light, open = {}) {
   queue = queue.then(async () => {
-    const moved = step !== shot.step || Boolean(open.area !== undefined && open.area !== shot.focus.area);
+    const other = step !== shot.step || Boolean(open.area !== undefined && open.area !== shot.focus.area);
     const focus = step === shot.step ? { ...shot.focus, ...open } : open;
     const bad = await exchange("GET", `/shots/${shot.id}/bench`, { step, light: index, ...focus });
     if (bad) notice(bad.title, bad.text, [["Try again", () => show(step, index, open)]]);
     else refresh();
-    if (moved) document.getElementById("bench").scrollTop = 0;
+    if (other) document.getElementById("bench").scrollTop = 0;
   });
   return queue;
 }

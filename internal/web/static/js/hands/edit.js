@@ -118,9 +118,7 @@ export const edit = {
   held(j, s) {
     if (drag?.shape !== j || !drag.value) return s;
     if (drag.op === "shift") {
-      const [dx, dy] = drag.value;
-      if (forms[s.kind]) return moved(s, dx, dy);
-      return { ...s, nodes: s.nodes.map((n) => ({ ...n, x: n.x + dx, y: n.y + dy })) };
+      return moved(s, ...drag.value);
     }
     if (forms[s.kind]) return { ...s, ...drag.value };
     return { ...s, nodes: s.nodes.map((n, k) => (k === drag.node ? drag.value : n)) };

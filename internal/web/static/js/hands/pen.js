@@ -19,7 +19,6 @@ export function pen({ name, label, key, hint, few, ends, shape }) {
       return;
     }
     const made = shape(nodes, closed);
-    if (document.getElementById("trace-away")?.checked && target.any()) made.away = true;
     path = null;
     await target.add(made);
   }
