@@ -423,6 +423,19 @@ test("steps, lights and switches by keys alone", async () => {
   await off.focus();
   await saved(page, () => page.keyboard.press("Enter"));
   assert.equal((await state(page)).lights[1].on, false);
+  // Held, the button of another shows the picture without that light, and changes nothing.
+  const was = await picture(page);
+  const version = await shotVersion(page);
+  const b = await page.locator("#channel-0 .mini", { hasText: "Off" }).boundingBox();
+  await page.mouse.move(b.x + b.width / 2, b.y + b.height / 2);
+  await page.mouse.down();
+  await page.waitForFunction(() => document.getElementById("stage").dataset.drawn.endsWith(":draft"));
+  await rested(page);
+  assert.notEqual(await picture(page), was);
+  await page.mouse.up();
+  await settled(page);
+  assert.equal(await picture(page), was);
+  assert.equal(await shotVersion(page), version);
   const alone = page.locator("#channel-2 .mini", { hasText: "Alone" });
   await alone.focus();
   await saved(page, () => page.keyboard.press("Space"));

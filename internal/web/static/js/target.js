@@ -41,8 +41,13 @@ export const target = {
   // add adds a shape or a gradient. In an area it becomes a part, which is opened.
   add(shape, does = "add") {
     const a = openArea();
-    if (!a)
-      return act("add-shape", { shape: JSON.stringify(shape), light: shot.light >= 0 ? shot.light : 0 });
+    if (!a) {
+      const away = document.getElementById("trace-away")?.checked && target.any();
+      return act("add-shape", {
+        shape: JSON.stringify({ ...shape, ...(away && { away }) }),
+        light: shot.light >= 0 ? shot.light : 0,
+      });
+    }
     const of = ["line", "ring"].includes(shape.kind) ? shape : { kind: "shape", shape };
     return target.addPart(of, does);
   },

@@ -95,11 +95,12 @@ function move(list, from, to) {
   commit([{ op: "move", from: `${list}/${from}`, path: `${list}/${to}` }], { [name]: moved });
 }
 
-// While the switch of something is held, the picture shows itself without it.
+// While the switch of something is held, or its Off button, the picture shows itself
+// without it.
 let held = null;
 document.addEventListener("pointerdown", (e) => {
   const el = e.target.closest?.("[data-hold]");
-  if (!el?.checked) return;
+  if (!el || !(el.checked ?? el.getAttribute("aria-pressed") === "false")) return;
   held = {
     el,
     timer: setTimeout(() => {
