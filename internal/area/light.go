@@ -4,7 +4,6 @@ import (
 	"context"
 	"image"
 
-	"pyrant/internal/raster"
 	"pyrant/internal/setting"
 )
 
@@ -32,23 +31,4 @@ func (What) Choices() []setting.Choice {
 
 func (l Light) prepare(ctx context.Context, w World, feather float64, r image.Rectangle) (Rows, error) {
 	return w.Light(ctx, l, feather, r)
-}
-
-// Other covers what another area covers.
-type Other struct {
-	Area Ref `json:"area" label:"Area" doc:"id of the area"`
-}
-
-func (o Other) prepare(ctx context.Context, w World, feather float64, r image.Rectangle) (Rows, error) {
-	a := w.Area(o.Area)
-	if feather <= 0 {
-		p, err := a.Plane(ctx, w, r)
-		return plane{p}, err
-	}
-	// What is blurred reads beyond r, so all of the area is needed.
-	p, err := w.Keep(ctx, "area "+a.Key(w), func(ctx context.Context) (*raster.Plane, error) { return a.Plane(ctx, w, w.Frame()) })
-	if err != nil {
-		return nil, err
-	}
-	return soften(ctx, w, a.Key(w), rule{w.Frame(), plane{p}.Fill}, feather, r)
 }

@@ -1,11 +1,8 @@
 package pass
 
 import (
-	"math"
-
 	"pyrant/internal/area"
 	"pyrant/internal/colour"
-	"pyrant/internal/guided"
 )
 
 // Ramp gives shadows, middle and highlights three colours, by display brightness, and
@@ -113,107 +110,4 @@ func (r *ramp) row(pix []float32, _ *rowSite) {
 func smooth(t float32) float32 {
 	t = min(max(t, 0), 1)
 	return t * t * (3 - 2*t)
-}
-
-// Balance shifts the colour and the brightness of shadows, middle and highlights:
-// display values d of brightness y become d + Σ w·(amount·c/4 + light/4), with the
-// weights (1−y)², 2y(1−y) and y², and c the pure colour of a hue less its luma.
-type Balance struct {
-	Shadows    Shift `json:"shadows" title:"Shadows"`
-	Middle     Shift `json:"middle" title:"Middle"`
-	Highlights Shift `json:"highlights" title:"Highlights"`
-}
-
-// Shift is where one range of brightness goes.
-type Shift struct {
-	Hue    float64 `json:"hue" label:"Towards" unit:"°" range:"0..360" default:"200" step:"1"`
-	Amount float64 `json:"amount" label:"Amount" unit:"%" range:"0..1" default:"0" step:"0.01"`
-	Light  float64 `json:"light" label:"Brightness" range:"-1..1" times:"100" default:"0" step:"0.01"`
-}
-
-func (b Balance) ops(*compiler) ([]op, error) {
-	o := &balance{}
-	any := false
-	for i, s := range []Shift{b.Shadows, b.Middle, b.Highlights} {
-		any = any || s.Amount != 0 || s.Light != 0
-		c := colour.HSL(s.Hue, 1, 0.5)
-		d := [3]float64{float64(colour.Display.At(c.R)), float64(colour.Display.At(c.G)), float64(colour.Display.At(c.B))}
-		luma := 0.2126*d[0] + 0.7152*d[1] + 0.0722*d[2]
-		for k, v := range d {
-			o.by[i][k] = float32(s.Amount*(v-luma)/4 + s.Light/4)
-		}
-	}
-	if !any {
-		return nil, nil
-	}
-	return []op{o}, nil
-}
-
-type balance struct{ by [3][3]float32 }
-
-func (balance) display() {}
-
-func (b *balance) row(pix []float32, _ *rowSite) {
-	for i := 0; i+2 < len(pix); i += 3 {
-		p := pix[i : i+3 : i+3]
-		d := [3]float32{colour.Display.At(p[0]), colour.Display.At(p[1]), colour.Display.At(p[2])}
-		y := 0.2126*d[0] + 0.7152*d[1] + 0.0722*d[2]
-		s, m, h := (1-y)*(1-y), 2*y*(1-y), y*y
-		for k := range d {
-			p[k] = colour.Undisplay(d[k] + s*b.by[0][k] + m*b.by[1][k] + h*b.by[2][k])
-		}
-	}
-}
-
-// Shade brightens or darkens shadows and highlights apart, by what a guided filter
-// leaves of the picture's brightness, so that edges keep their sides and have no halo.
-// With b for that, from 0 to 1, light is multiplied by 2^(1.5·(shadows·ws + highlights·wh)),
-// ws = 1 − smooth(b/0.6), wh = smooth((b − 0.4)/0.6).
-type Shade struct {
-	Shadows    float64 `json:"shadows" label:"Shadows" range:"-1..1" times:"100" default:"0" step:"0.01"`
-	Highlights float64 `json:"highlights" label:"Highlights" range:"-1..1" times:"100" default:"0" step:"0.01"`
-	Radius     float64 `json:"radius" label:"Radius" unit:"px" range:"1..L/4" slider:"L/300..L/8 log" default:"L/40" step:"1" doc:"what is smaller keeps its contrast"`
-}
-
-const shadeStops = 1.5
-
-func (s Shade) ops(c *compiler) ([]op, error) {
-	if s.Shadows == 0 && s.Highlights == 0 {
-		return nil, nil
-	}
-	g, err := c.site.Guide(c.before, s.Radius)
-	if err != nil {
-		return nil, err
-	}
-	o := &shade{guide: g, peak: math.Exp2(shadeStops * max(s.Highlights, 0))}
-	for i := range o.gain {
-		b := float32(i) / shadeSteps
-		ws, wh := 1-smooth(b/0.6), smooth((b-0.4)/0.6)
-		o.gain[i] = float32(math.Exp2(shadeStops * (s.Shadows*float64(ws) + s.Highlights*float64(wh))))
-	}
-	return []op{o}, nil
-}
-
-const shadeSteps = 512
-
-type shade struct {
-	guide *guided.Filter
-	gain  [shadeSteps + 2]float32
-	peak  float64
-}
-
-func (s *shade) row(pix []float32, at *rowSite) {
-	n := len(pix) / 3
-	if len(at.a) < n {
-		at.a, at.b = make([]float32, n), make([]float32, n)
-	}
-	s.guide.Row(at.a[:n], at.b[:n], at.frame, at.x0, at.y)
-	for i := range n {
-		p := pix[3*i : 3*i+3 : 3*i+3]
-		v := at.a[i]*colour.Display.At(colour.Luma(p[0], p[1], p[2])) + at.b[i]
-		f := min(max(v, 0), 1) * shadeSteps
-		k := int(f)
-		g := s.gain[k] + (s.gain[k+1]-s.gain[k])*(f-float32(k))
-		p[0], p[1], p[2] = p[0]*g, p[1]*g, p[2]*g
-	}
 }

@@ -19,11 +19,10 @@ const Bins = 128
 type Histogram struct {
 	Luma   [Bins]float64
 	RGB    [3][Bins]float64
-	Black  float64 // share of pixels with all channels at 0
-	White  float64 // share of pixels with a channel at its upper end
-	Whites [3]float64
-	luma   []float32 // linear, of every pixel
-	rect   image.Rectangle
+	Black  float64    // share of pixels with all channels at 0
+	White  float64    // share of pixels with a channel at its upper end
+	Whites [3]float64 // the same for red, green and blue apart
+	luma   []float32  // linear, of every pixel
 }
 
 // Tones is what there is to read off a shot.
@@ -90,7 +89,7 @@ func (e *Engine) Before(ctx context.Context, q Request, step string, n int) (*Hi
 
 func (h *Histogram) count(m *image.RGBA) {
 	n := len(m.Pix) / 4
-	h.luma, h.rect = make([]float32, n), m.Rect
+	h.luma = make([]float32, n)
 	one := 1 / math.Max(float64(n), 1)
 	for i := range n {
 		p := m.Pix[4*i : 4*i+3 : 4*i+3]
