@@ -288,7 +288,7 @@ func (p *page) partName(q *area.Part) string {
 		}
 		for _, c := range s.What.Choices() {
 			if c.Value == string(s.What) {
-				name += ": " + strings.ToLower(c.Label)
+				name += ": " + strings.TrimPrefix(c.Label, "Its ")
 			}
 		}
 	case area.Other:
