@@ -428,6 +428,29 @@ func TestFeather(t *testing.T) {
 	}
 }
 
+// Parts and strokes at their defaults are valid on photos of every size.
+func TestDefaultsAreValid(t *testing.T) {
+	for _, f := range []setting.Frame{{W: 1, H: 1}, {W: 2, H: 3}, {W: 60000, H: 60000}} {
+		for _, k := range Kinds {
+			switch k.Word {
+			case "shape", "line": // these have no shape before they are drawn
+				continue
+			}
+			p := setting.New[Part](f)
+			p.Of = setting.NewOf(k.Zero, f).(Source)
+			if s, ok := p.Of.(Strokes); ok {
+				one := setting.New[Stroke](f)
+				one.Points = setting.ListOf(Dab{0, 0, 1})
+				s.Strokes = []Stroke{one}
+				p.Of = s
+			}
+			if err := setting.Validate(p, f); err != nil {
+				t.Errorf("a part of kind %s on a photo of %v is not valid: %v", k.Word, f, err)
+			}
+		}
+	}
+}
+
 func TestNestsAndCircles(t *testing.T) {
 	use := func(id, name string, of ...Ref) Area {
 		a := Area{ID: id, Name: name}

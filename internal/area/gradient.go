@@ -53,8 +53,8 @@ func (l Line) prepare(ctx context.Context, w World, feather float64, r image.Rec
 type Ring struct {
 	X      float64 `json:"x" label:"Across" row:"own" unit:"px" range:"-2W..3W" doc:"of its middle"`
 	Y      float64 `json:"y" label:"Down" row:"own" unit:"px" range:"-2H..3H"`
-	Width  float64 `json:"width" label:"Width" unit:"px" range:"1..6L" slider:"L/100..3L log" default:"L/2" step:"0.1" doc:"of the outer ellipse"`
-	Height float64 `json:"height" label:"Height" unit:"px" range:"1..6L" slider:"L/100..3L log" default:"L/2" step:"0.1"`
+	Width  float64 `json:"width" label:"Width" unit:"px" range:"0.01..6L" slider:"L/100..3L log" default:"L/2" step:"0.1" doc:"of the outer ellipse"`
+	Height float64 `json:"height" label:"Height" unit:"px" range:"0.01..6L" slider:"L/100..3L log" default:"L/2" step:"0.1"`
 	Turn   float64 `json:"turn" label:"Turn" unit:"°" range:"-180..180" default:"0" step:"0.1"`
 	Inner  float64 `json:"inner" label:"Inner" unit:"%" range:"0..1" default:"0.5" step:"0.01" doc:"size of the inner ellipse against the outer"`
 }

@@ -88,6 +88,12 @@ func TestDefaultsAreTheIdentity(t *testing.T) {
 		if prog := compile(t, p); !prog.Empty() {
 			t.Errorf("a pass of kind %s at its defaults does something", k.Word)
 		}
+		for _, f := range []setting.Frame{{W: 1, H: 1}, {W: 2, H: 3}, {W: 60000, H: 60000}} {
+			p, _ := New(k.Word, f)
+			if err := setting.Validate(p, f); err != nil {
+				t.Errorf("a new pass of kind %s on a photo of %v is not valid: %v", k.Word, f, err)
+			}
+		}
 		p.Strength, p.Area = 0.4, "a1"
 		list = append(list, p)
 	}

@@ -13,7 +13,7 @@ import (
 type Shade struct {
 	Shadows    float64 `json:"shadows" label:"Shadows" range:"-1..1" times:"100" default:"0" step:"0.01"`
 	Highlights float64 `json:"highlights" label:"Highlights" range:"-1..1" times:"100" default:"0" step:"0.01"`
-	Radius     float64 `json:"radius" label:"Radius" unit:"px" range:"1..L/4" slider:"L/300..L/8 log" default:"L/40" step:"1" doc:"what is smaller keeps its contrast"`
+	Radius     float64 `json:"radius" label:"Radius" unit:"px" range:"0..L/4" slider:"L/300..L/8 log" default:"L/40" step:"1" doc:"what is smaller keeps its contrast"`
 }
 
 const shadeStops = 1.5

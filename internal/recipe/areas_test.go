@@ -18,7 +18,7 @@ import (
 // Every start makes passes and areas like all others: valid, undoable by their titles,
 // encoded and read again.
 func TestStarts(t *testing.T) {
-	for _, base := range []*Recipe{sample(t), New(900, 600)} {
+	for _, base := range []*Recipe{sample(t), New(900, 600), New(1, 1), New(2, 3), New(60000, 40000)} {
 		for _, s := range Starts {
 			r, first, open, err := base.Begin(s.ID)
 			if err != nil {
