@@ -4,6 +4,7 @@ import assert from "node:assert/strict";
 import { after, before, beforeEach, test } from "node:test";
 import {
   Server,
+  copyOf,
   drag,
   drawnFrame,
   launch,
@@ -36,11 +37,7 @@ after(async () => {
 let address;
 beforeEach(async (t) => {
   page = await open(browser, server.url);
-  const card = page.locator(".shot", { has: page.locator('input[value="Tidewatch quay"]') });
-  await card.first().getByRole("button", { name: "Duplicate" }).click();
-  const copy = page.locator(".shot", { has: page.locator('input[value="Tidewatch quay copy"]') }).first();
-  await copy.waitFor();
-  const href = await copy.locator("a.pic").getAttribute("href");
+  const href = await copyOf(page, "Tidewatch quay");
   address = server.url + href;
   await page.goto(`${address}?step=glow`);
   assert.equal(await post(`${address}/name`, { name: `Copy for ${t.name}`.slice(0, 60) }), 200);

@@ -3,7 +3,20 @@
 import assert from "node:assert/strict";
 import { readFileSync } from "node:fs";
 import { after, before, beforeEach, test } from "node:test";
-import { Server, drag, launch, open, picture, pixel, place, rested, saved, settled, state } from "./lib.mjs";
+import {
+  Server,
+  copyOf,
+  drag,
+  launch,
+  open,
+  picture,
+  pixel,
+  place,
+  rested,
+  saved,
+  settled,
+  state,
+} from "./lib.mjs";
 
 let server;
 let browser;
@@ -21,11 +34,7 @@ after(async () => {
 // Each test has a copy of the dunes of its own, with the dusk of the demo thrown out.
 beforeEach(async (t) => {
   page = await open(browser, server.url);
-  const card = page.locator(".shot", { has: page.locator('input[value="Tidewatch dunes"]') });
-  await card.first().getByRole("button", { name: "Duplicate" }).click();
-  const copy = page.locator(".shot", { has: page.locator('input[value="Tidewatch dunes copy"]') }).first();
-  await copy.waitFor();
-  const href = await copy.locator("a.pic").getAttribute("href");
+  const href = await copyOf(page, "Tidewatch dunes");
   await page.goto(`${server.url + href}?step=dusk`);
   await page.evaluate(
     async (name) => {

@@ -212,3 +212,12 @@ export const jpeg = async (page, w = 900, h = 600) =>
 
 // upload opens files through the chooser of the shots page.
 export const upload = (page, ...files) => page.setInputFiles("#photo", files);
+
+// copyOf duplicates a demo shot on the shots page that is open, and gives the copy's path.
+export async function copyOf(page, name) {
+  const card = page.locator(".shot", { has: page.locator(`input[value="${name}"]`) });
+  await card.first().getByRole("button", { name: "Duplicate" }).click();
+  const copy = page.locator(".shot", { has: page.locator(`input[value="${name} copy"]`) }).first();
+  await copy.waitFor();
+  return copy.locator("a.pic").getAttribute("href");
+}

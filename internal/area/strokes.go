@@ -214,9 +214,9 @@ func (m *strokeMask) Fill(dst []float32, x0, y int) {
 	if y < m.bounds.Min.Y || y >= m.bounds.Max.Y {
 		return
 	}
-	ty := floorDiv(y, strokeTile)
+	ty := raster.FloorDiv(y, strokeTile)
 	for x, x1 := max(x0, m.bounds.Min.X), min(x0+len(dst), m.bounds.Max.X); x < x1; {
-		tx := floorDiv(x, strokeTile)
+		tx := raster.FloorDiv(x, strokeTile)
 		end := min((tx+1)*strokeTile, x1)
 		if pix := m.tile(image.Pt(tx, ty)); pix != nil {
 			copy(dst[x-x0:end-x0], pix[(y-ty*strokeTile)*strokeTile+x-tx*strokeTile:])
@@ -232,18 +232,10 @@ func (m *strokeMask) ready(ctx context.Context, r image.Rectangle) error {
 	if r.Empty() {
 		return nil
 	}
-	x0, x1 := floorDiv(r.Min.X, strokeTile), floorDiv(r.Max.X-1, strokeTile)+1
-	y0, y1 := floorDiv(r.Min.Y, strokeTile), floorDiv(r.Max.Y-1, strokeTile)+1
+	x0, x1 := raster.FloorDiv(r.Min.X, strokeTile), raster.FloorDiv(r.Max.X-1, strokeTile)+1
+	y0, y1 := raster.FloorDiv(r.Min.Y, strokeTile), raster.FloorDiv(r.Max.Y-1, strokeTile)+1
 	n := x1 - x0
 	return raster.Each(ctx, n*(y1-y0), func(i int) { m.tile(image.Pt(x0+i%n, y0+i/n)) })
-}
-
-func floorDiv(a, b int) int {
-	q := a / b
-	if a%b < 0 {
-		q--
-	}
-	return q
 }
 
 func (m *strokeMask) tile(at image.Point) []float32 {

@@ -41,7 +41,7 @@ var rec709ToXYZ50 = [9]float64{
 
 func newProfile(name string, decode [3]func(float64) float64, toXYZ [9]float64) *Profile {
 	p := &Profile{Name: name, decode: decode}
-	to := mul(invert(rec709ToXYZ50), toXYZ)
+	to := Mul(invert(rec709ToXYZ50), toXYZ)
 	back := invert(to)
 	p.plain = true
 	for i := range to {
@@ -192,7 +192,8 @@ func apply(m *[9]float32, v []float32) {
 	}
 }
 
-func mul(a, b [9]float64) (c [9]float64) {
+// Mul returns the product of two matrices, by row: what b and then a does.
+func Mul(a, b [9]float64) (c [9]float64) {
 	for i := range 3 {
 		for j := range 3 {
 			for k := range 3 {

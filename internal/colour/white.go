@@ -55,8 +55,8 @@ func Warm(mired, tint float64) [9]float64 {
 		row := bradford[3*i : 3*i+3]
 		scale[4*i] = (row[0]*to[0] + row[1]*to[1] + row[2]*to[2]) / (row[0]*from[0] + row[1]*from[1] + row[2]*from[2])
 	}
-	m := mul(invert(bradford), mul(scale, bradford))
-	m = mul(invert(rec709ToXYZ), mul(m, rec709ToXYZ))
+	m := Mul(invert(bradford), Mul(scale, bradford))
+	m = Mul(invert(rec709ToXYZ), Mul(m, rec709ToXYZ))
 	// Display white is D65, which lies beside the locus: what becomes of it keeps its
 	// luminance exactly.
 	y := 0.0

@@ -17,7 +17,7 @@ const tintRange = 0.03
 func (c Colour) ops(*compiler) (out []op, err error) {
 	m := colour.Warm(c.Temperature, c.Tint*tintRange)
 	if c.Saturation != 1 {
-		m = mul(m, saturate(c.Saturation))
+		m = colour.Mul(m, saturate(c.Saturation))
 	}
 	if m != unit {
 		out = append(out, &matrix{m: m})

@@ -287,20 +287,9 @@ type matrix struct {
 
 var unit = [9]float64{1, 0, 0, 0, 1, 0, 0, 0, 1}
 
-func mul(a, b [9]float64) (c [9]float64) {
-	for i := range 3 {
-		for j := range 3 {
-			for k := range 3 {
-				c[3*i+j] += a[3*i+k] * b[3*k+j]
-			}
-		}
-	}
-	return c
-}
-
 func (m *matrix) then(o op) op {
 	if n, ok := o.(*matrix); ok {
-		return &matrix{m: mul(n.m, m.m)}
+		return &matrix{m: colour.Mul(n.m, m.m)}
 	}
 	return nil
 }

@@ -181,3 +181,13 @@ func BoxSpan(i, srcEnd int, step float64) (a, b, scale float64) {
 func Each(ctx context.Context, n int, work func(i int)) error {
 	return bands(ctx, 0, n, 1, func(i, _ int) { work(i) })
 }
+
+// FloorDiv returns a divided by b > 0, rounded down: the number of the tile of size b that
+// holds a.
+func FloorDiv(a, b int) int {
+	q := a / b
+	if a%b < 0 {
+		q--
+	}
+	return q
+}

@@ -69,7 +69,7 @@ type Dusk struct {
 // Back is light given back: where dusk is taken off again.
 type Back struct {
 	Area   area.Ref `json:"area" label:"Area" default:"" row:"own" doc:"id of the area in which dusk is taken off; left empty, nowhere"`
-	Amount float64  `json:"amount" label:"In the area" unit:"%" range:"0..1" default:"1" step:"0.01" row:"own"`
+	Amount float64  `json:"amount" label:"In the area" unit:"%" range:"0..1" default:"0.5" step:"0.01" row:"own"`
 	Spill  float64  `json:"spill" label:"By spill" unit:"%" range:"0..1" default:"0" step:"0.01" row:"own" doc:"how far the photo comes back where spill falls"`
 }
 

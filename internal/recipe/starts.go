@@ -19,13 +19,13 @@ type Start struct {
 // Starts lists the ready-made starts in the order in which they are offered.
 var Starts = []Start{
 	{"blue-hour", "Overcast to blue hour", "dusk", "darker and colder, the sky before the lamps", func(m *maker) {
-		m.levels("Sun gone", func(l *pass.Levels) { l.Exposure, l.Contrast = -2.4, 0.08 })
+		m.levels("Sun gone", func(l *pass.Levels) { l.Exposure, l.Contrast = -2.9, 0.08 })
 		m.colour("Cold sky", func(c *pass.Colour) { c.Temperature, c.Saturation = -75, 0.85 })
 		m.curves("Blue in the shadows", pass.Curves{Blue: []pass.Knot{{X: 0, Y: 0}, {X: 0.2, Y: 0.225}, {X: 1, Y: 0.97}}})
 	}},
 	{"lamp-room", "Lamp-lit room", "dusk", "darker and warmer, windows down first", func(m *maker) {
 		m.shade("Windows down", func(s *pass.Shade) { s.Highlights = -0.6 })
-		m.levels("Room dark", func(l *pass.Levels) { l.Exposure, l.Contrast = -2.2, 0.12 })
+		m.levels("Room dark", func(l *pass.Levels) { l.Exposure, l.Contrast = -2.9, 0.12 })
 		m.colour("Warm", func(c *pass.Colour) { c.Temperature, c.Saturation = 45, 0.9 })
 	}},
 	{"moonless", "Moonless", "dusk", "nearly black, with little colour left", func(m *maker) {

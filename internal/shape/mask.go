@@ -96,7 +96,7 @@ func (m *Mask) Fill(dst []float32, x0, y int) {
 		return
 	}
 	for x := max(x0, m.bounds.Min.X); x < min(x1, m.bounds.Max.X); {
-		tx, ty := floorDiv(x, TileSize), floorDiv(y, TileSize)
+		tx, ty := raster.FloorDiv(x, TileSize), raster.FloorDiv(y, TileSize)
 		end := min((tx+1)*TileSize, x1)
 		t := m.tile(tx, ty)
 		part := dst[x-x0 : end-x0]
@@ -132,14 +132,6 @@ var codes = func() (t [256]float32) {
 	}
 	return
 }()
-
-func floorDiv(a, b int) int {
-	q := a / b
-	if a%b < 0 {
-		q--
-	}
-	return q
-}
 
 func (m *Mask) tile(tx, ty int) *tile {
 	at := image.Pt(tx, ty)

@@ -18,6 +18,7 @@ import (
 	"pyrant/internal/colour"
 	"pyrant/internal/fault"
 	"pyrant/internal/glow"
+	"pyrant/internal/photo"
 	"pyrant/internal/recipe"
 	"pyrant/internal/render"
 	"pyrant/internal/setting"
@@ -136,15 +137,20 @@ func (s *Server) sendFrame(c *echo.Context, shot *store.Shot, q *frameRequest) e
 	return c.Blob(http.StatusOK, kind, b.Bytes())
 }
 
-// renderPart renders for a screen, which takes sRGB, when it is the asker's turn. A turn
-// holds neither the reading of a photo nor the sending of what was made of it: others
-// need not wait for those.
-func (s *Server) renderPart(ctx context.Context, who asker, shot *store.Shot, r *recipe.Recipe, long int, part image.Rectangle, plain bool) (*image.RGBA, error) {
-	photo, err := s.photo(ctx, shot.PhotoSHA)
-	if err != nil {
-		return nil, err
+// turn waits for the photo of a shot, then for the asker's turn to compute, which ends with
+// done. A turn holds neither the reading of a photo nor the sending of what was made of it:
+// others need not wait for those.
+func (s *Server) turn(ctx context.Context, shot *store.Shot, who asker) (p *photo.Photo, done func(), err error) {
+	if p, err = s.photo(ctx, shot.PhotoSHA); err != nil {
+		return nil, nil, err
 	}
-	done, err := s.turns.take(ctx, who)
+	done, err = s.turns.take(ctx, who)
+	return p, done, err
+}
+
+// renderPart renders for a screen, which takes sRGB, when it is the asker's turn.
+func (s *Server) renderPart(ctx context.Context, who asker, shot *store.Shot, r *recipe.Recipe, long int, part image.Rectangle, plain bool) (*image.RGBA, error) {
+	photo, done, err := s.turn(ctx, shot, who)
 	if err != nil {
 		return nil, err
 	}
@@ -233,11 +239,7 @@ func (s *Server) falloff(c *echo.Context) error {
 	if err := bindJSON(c, &q); err != nil {
 		return err
 	}
-	shot, err := s.store.Shot(ctx, c.Param("id"))
-	if err != nil {
-		return err
-	}
-	r, err := s.draft(ctx, shot, q.Patch)
+	_, r, err := s.drafted(c, q.Patch)
 	if err != nil {
 		return err
 	}
@@ -258,32 +260,6 @@ func (s *Server) falloff(c *echo.Context) error {
 		tints = append(tints, l.Shells[i].Tint.Colour(l.Gel).Hex())
 	}
 	return c.JSON(http.StatusOK, map[string]any{"line": line, "strip": strip, "tints": tints, "gel": l.Gel.Colour().Hex()})
-}
-
-// histogram answers with how often each of 64 display brightnesses stands in
-// the photo, relative to the most frequent, for the tone window.
-func (s *Server) histogram(c *echo.Context) error {
-	ctx := c.Request().Context()
-	shot, err := s.store.Shot(ctx, c.Param("id"))
-	if err != nil {
-		return err
-	}
-	img, err := s.renderPart(ctx, asker{lane: "histogram"}, shot, recipe.New(shot.Photo.Width, shot.Photo.Height), 400, image.Rectangle{}, true)
-	if err != nil {
-		return err
-	}
-	var bins [64]float64
-	most := 1.0
-	for i := 0; i+3 < len(img.Pix); i += 4 {
-		y := colour.Luma(colour.Undisplay(float32(img.Pix[i])/255), colour.Undisplay(float32(img.Pix[i+1])/255), colour.Undisplay(float32(img.Pix[i+2])/255))
-		k := min(int(colour.Display.At(y)*64), 63)
-		bins[k]++
-		most = math.Max(most, bins[k])
-	}
-	for i := range bins {
-		bins[i] = math.Round(1000*bins[i]/most) / 1000
-	}
-	return c.JSON(http.StatusOK, bins)
 }
 
 // shapes answers with the shapes of a light by their key, for a page that does not

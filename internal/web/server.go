@@ -165,7 +165,6 @@ func (s *Server) routes() {
 	get("/shots/:id/frame", s.frame)
 	post("/shots/:id/frame", s.draftFrame)
 	post("/shots/:id/falloff", s.falloff)
-	get("/shots/:id/histogram", s.histogram)
 	get("/shots/:id/shapes/:key", s.shapes)
 	post("/shots/:id/tones", s.tones)
 	post("/shots/:id/curve", s.curve)

@@ -317,6 +317,16 @@ func (s *Server) draft(ctx context.Context, shot *store.Shot, patch json.RawMess
 	return r.Apply(ops)
 }
 
+// drafted returns the shot that a request is about, and its recipe with a patch on top.
+func (s *Server) drafted(c *echo.Context, patch json.RawMessage) (*store.Shot, *recipe.Recipe, error) {
+	shot, err := s.store.Shot(c.Request().Context(), c.Param("id"))
+	if err != nil {
+		return nil, nil, err
+	}
+	r, err := s.draft(c.Request().Context(), shot, patch)
+	return shot, r, err
+}
+
 // bindJSON reads a JSON body.
 func bindJSON(c *echo.Context, v any) error {
 	data, err := io.ReadAll(c.Request().Body)

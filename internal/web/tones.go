@@ -32,19 +32,11 @@ func (s *Server) tones(c *echo.Context) error {
 	if err := bindJSON(c, &q); err != nil {
 		return err
 	}
-	shot, err := s.store.Shot(ctx, c.Param("id"))
+	shot, r, err := s.drafted(c, q.Patch)
 	if err != nil {
 		return err
 	}
-	r, err := s.draft(ctx, shot, q.Patch)
-	if err != nil {
-		return err
-	}
-	photo, err := s.photo(ctx, shot.PhotoSHA)
-	if err != nil {
-		return err
-	}
-	done, err := s.turns.take(ctx, asker{shot.ID + q.Page + " tones", len(q.Patch) > 0})
+	photo, done, err := s.turn(ctx, shot, asker{shot.ID + q.Page + " tones", len(q.Patch) > 0})
 	if err != nil {
 		return err
 	}
@@ -98,11 +90,7 @@ func (s *Server) curve(c *echo.Context) error {
 	if err := bindJSON(c, &q); err != nil {
 		return err
 	}
-	shot, err := s.store.Shot(c.Request().Context(), c.Param("id"))
-	if err != nil {
-		return err
-	}
-	r, err := s.draft(c.Request().Context(), shot, q.Patch)
+	_, r, err := s.drafted(c, q.Patch)
 	if err != nil {
 		return err
 	}
@@ -141,22 +129,14 @@ func (s *Server) coverage(c *echo.Context) error {
 	if err := q.check(); err != nil {
 		return err
 	}
-	shot, err := s.store.Shot(ctx, c.Param("id"))
-	if err != nil {
-		return err
-	}
-	r, err := s.draft(ctx, shot, q.Patch)
+	shot, r, err := s.drafted(c, q.Patch)
 	if err != nil {
 		return err
 	}
 	if r.Area(q.Area) == nil {
 		return fault.New(fault.Gone, "That area is no longer in this shot. Reload the page.")
 	}
-	photo, err := s.photo(ctx, shot.PhotoSHA)
-	if err != nil {
-		return err
-	}
-	done, err := s.turns.take(ctx, asker{shot.ID + q.Page + " coverage", len(q.Patch) > 0})
+	photo, done, err := s.turn(ctx, shot, asker{shot.ID + q.Page + " coverage", len(q.Patch) > 0})
 	if err != nil {
 		return err
 	}

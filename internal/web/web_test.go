@@ -23,7 +23,6 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
-	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -674,25 +673,6 @@ func (a *app) tones(dark, bright uint8) string {
 		a.Fatal(err)
 	}
 	return told.URL
-}
-
-func TestHistogramCountsTones(t *testing.T) {
-	a := start(t, Options{})
-	_, body := a.get(a.tones(70, 201) + "/histogram")
-	var bins []float64
-	if err := json.Unmarshal([]byte(body), &bins); err != nil {
-		t.Fatal(err)
-	}
-	want := make([]float64, 64)
-	want[70*64/255], want[201*64/255] = 0.25, 1 // a fifth against four
-	if !slices.Equal(bins, want) {
-		t.Errorf("the histogram is %v", bins)
-	}
-	// White stands in the last of them.
-	_, body = a.get(a.tones(0, 255) + "/histogram")
-	if err := json.Unmarshal([]byte(body), &bins); err != nil || bins[0] != 0.25 || bins[63] != 1 {
-		t.Errorf("black and white: %v, %v", bins, err)
-	}
 }
 
 func TestClippedPixelsAreCounted(t *testing.T) {

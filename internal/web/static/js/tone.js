@@ -1,14 +1,13 @@
 // Tone windows: the photo's histogram with the range that spill, or an area, may touch.
-import { ask } from "./ask.js";
-import { at, commit, on, set, setDraft, shot } from "./state.js";
+import { at, commit, on, set, setDraft } from "./state.js";
 import { make } from "./svg.js";
+import { bars, onTones, tones } from "./tones.js";
 
 const W = 300;
 const H = 92;
 const box = { left: 12, right: 288, top: 8, bottom: 84 };
 const svg = () => document.querySelector(".tone[data-tone]");
 const path = () => svg().dataset.tone;
-let bins = null;
 let drag = null;
 
 const xOf = (v) => box.left + v * (box.right - box.left);
@@ -19,11 +18,7 @@ function draw() {
   if (!el || !at(path())) return;
   el.replaceChildren();
   const t = tone();
-  bins?.forEach((v, i) => {
-    const h = Math.sqrt(v) * (box.bottom - box.top);
-    const w = (box.right - box.left) / bins.length;
-    make("rect", { x: box.left + i * w, y: box.bottom - h, width: w - 0.6, height: h, class: "bin" }, el);
-  });
+  if (tones) make("path", { d: bars(tones.plain.luma, box), class: "bins" }, el);
   const lo = t.low > 0 ? xOf(Math.max(t.low - t.soft, 0)) : xOf(0);
   const hi = t.high < 1 ? xOf(Math.min(t.high + t.soft, 1)) : xOf(1);
   make(
@@ -71,17 +66,6 @@ for (const kind of ["pointerup", "pointercancel"])
     draw();
   });
 
-async function fresh() {
-  if (!svg()) return;
-  draw();
-  if (bins) return;
-  try {
-    bins = await ask(`/shots/${shot.id}/histogram`);
-  } catch {
-    // The window can be set without the bars behind it; the next look asks again.
-  }
-  draw();
-}
-
-on("change", fresh);
-fresh();
+on("change", draw);
+onTones(draw);
+draw();
