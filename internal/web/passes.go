@@ -24,6 +24,7 @@ type passLine struct {
 	Open     bool
 	Channels []row // of levels: red, green, blue
 	Curves   bool
+	Knots    int // how many points a curve can have
 	Levels   bool
 	Rows     []row
 	Groups   []group
@@ -58,6 +59,7 @@ func (p *page) Passes() []passLine {
 		l.Brief = p.brief(k, l.Kind)
 		if l.Open {
 			_, l.Curves = k.Does.(pass.Curves)
+			l.Knots = setting.Of[pass.Curves]("all").Count[1]
 			_, l.Levels = k.Does.(pass.Levels)
 			l.Rows, l.Groups = p.Rows(l.Path+"/does"), p.Groups(l.Path+"/does")
 			if l.Levels {

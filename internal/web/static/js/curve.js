@@ -144,7 +144,7 @@ document.addEventListener("pointerdown", (e) => {
     if (index < 0) index = list.length;
     const lo = index > 0 ? list[index - 1].x + gap : 0;
     const hi = index < list.length ? list[index].x - gap : 1;
-    if (lo > hi || list.length >= 32) return;
+    if (lo > hi || list.length >= Number(el.dataset.most)) return;
     list = [
       ...list.slice(0, index),
       { x: fixed(Math.min(Math.max(x, lo), hi)), y: fixed(Math.min(Math.max(p.y, 0), 1)) },

@@ -21,7 +21,8 @@ const value = {
   white: (l, x) => Math.max(Math.min(x, 1), l.black + 0.01),
   middle(l, x) {
     const t = Math.min(Math.max((x - l.black) / (l.white - l.black), 0.03), 0.97);
-    return Math.min(Math.max(Math.log(t) / Math.log(0.5), 0.1), 10);
+    const { least, most } = document.querySelector(`.pf[data-path="${svg().dataset.path}/middle"]`).dataset;
+    return Math.min(Math.max(Math.log(t) / Math.log(0.5), Number(least)), Number(most));
   },
 };
 

@@ -54,9 +54,11 @@ const drop = () => {
   return Boolean(was);
 };
 
-const change = (name, by, least, most) => {
-  const v = Math.min(Math.max(by(local(`local:${name}`)), least), most);
-  setLocal(`local:${name}`, Number(v.toFixed(name === "diameter" ? 1 : 2)));
+// change sets a setting of the brush, within the range that its row declares.
+const change = (name, by) => {
+  const { least, most, mul, digits } = document.querySelector(`.pf[data-path="local:${name}"]`).dataset;
+  const v = Math.min(Math.max(by(local(`local:${name}`)), Number(least)), Number(most));
+  setLocal(`local:${name}`, Number((v * mul).toFixed(digits)) / mul);
   showLocal(`local:${name}`);
 };
 
@@ -106,8 +108,8 @@ export const brushHand = {
     const big = e.shiftKey;
     const by = { ",": -1, "<": -1, ";": -1, ".": 1, ">": 1, ":": 1 }[e.key];
     if (!by || e.ctrlKey || e.metaKey) return false;
-    if (big) change("softness", (v) => v + 0.1 * by, 0, 1);
-    else change("diameter", (v) => v * 1.15 ** by, 0.5, 2 * Math.max(shot.width, shot.height));
+    if (big) change("softness", (v) => v + 0.1 * by);
+    else change("diameter", (v) => v * 1.15 ** by);
     return true;
   },
   cancel: drop,
