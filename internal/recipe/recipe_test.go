@@ -27,7 +27,7 @@ func sample(t testing.TB) *Recipe {
 	r := New(3000, 2000)
 	for _, sh := range []shape.Shape{
 		shape.Outline{Nodes: shape.PathOf(shape.Node{X: 100, Y: 100, Out: [2]float64{20, -5}}, shape.Node{X: 300, Y: 110}, shape.Node{X: 280, Y: 400})},
-		shape.Tube{Width: 20, Nodes: shape.PathOf(shape.Node{X: 900, Y: 100}, shape.Node{X: 700, Y: 1200})},
+		shape.Tube{Width: 20, Taper: 0.2, Widths: shape.SharesOf(1, 0.5), Nodes: shape.PathOf(shape.Node{X: 900, Y: 100}, shape.Node{X: 700, Y: 1200})},
 	} {
 		var i int
 		var err error

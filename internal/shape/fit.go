@@ -3,11 +3,14 @@ package shape
 import (
 	"math"
 	"slices"
+	"sort"
 )
 
 // Fit returns a path of few nodes whose curves stray at most tolerance from a line of
 // points (Schneider 1990): cubic Béziers fitted by least squares, split where they stray
-// too far, with corners where the line turns sharply.
+// too far, straight sides where a chord does, and corners where the line turns at once. What
+// is within a few tolerances of a corner is taken for rounded by whoever drew the line: the
+// corner is put where the sides to both of it meet.
 func Fit(line []Point, closed bool, tolerance float64) Path {
 	var p []Point
 	for _, q := range line {
@@ -15,8 +18,8 @@ func Fit(line []Point, closed bool, tolerance float64) Path {
 			p = append(p, q)
 		}
 	}
-	if closed && len(p) > 2 && p[0].dist(p[len(p)-1]) > 1e-6 {
-		p = append(p, p[0])
+	if closed && len(p) > 2 && p[0].dist(p[len(p)-1]) <= 1e-6 {
+		p = p[:len(p)-1]
 	}
 	if len(p) < 3 {
 		nodes := make([]Node, len(p))
@@ -25,18 +28,32 @@ func Fit(line []Point, closed bool, tolerance float64) Path {
 		}
 		return PathOf(nodes...)
 	}
-	f := fitter{p: p, tolerance: tolerance}
-	f.nodes = []Node{{X: p[0].X, Y: p[0].Y}}
-	cuts := append(append([]int{0}, turns(p, closed, tolerance)...), len(p)-1)
-	for i := 1; i < len(cuts); i++ {
-		a, b := cuts[i-1], cuts[i]
-		ta, tb := f.tangent(a, b, 1), f.tangent(b, a, -1)
-		if closed && len(cuts) == 2 {
-			// One smooth curve all round: both ends have one tangent.
-			t := unit(ta.sub(tb))
-			ta, tb = t, t.mul(-1)
+	sharp := sharpAt(p, closed, reachOf*tolerance)
+	if closed {
+		if len(sharp) > 0 { // begin at a corner
+			by := sharp[0].at
+			p = append(slices.Clone(p[by:]), p[:by]...)
+			for i := range sharp {
+				sharp[i].at -= by
+			}
 		}
-		f.fit(a, b, ta, tb)
+		p = append(p, p[0])
+	}
+	f := fitter{p: p, tolerance: tolerance}
+	cuts := []corner{{0, p[0]}}
+	if closed && len(sharp) > 0 {
+		cuts, sharp = sharp[:1], sharp[1:]
+	}
+	cuts = append(slices.Clone(cuts), sharp...)
+	end := corner{len(p) - 1, p[len(p)-1]}
+	if closed {
+		end.p = cuts[0].p
+	}
+	cuts = append(cuts, end)
+	smooth := closed && len(cuts) == 2 && cuts[0].p == p[0]
+	f.nodes = []Node{{X: cuts[0].p.X, Y: cuts[0].p.Y}}
+	for i := 1; i < len(cuts); i++ {
+		f.side(cuts[i-1], cuts[i], smooth)
 	}
 	if n := len(f.nodes); closed && n > 2 {
 		f.nodes[0].In = f.nodes[n-1].In
@@ -47,6 +64,48 @@ func Fit(line []Point, closed bool, tolerance float64) Path {
 		}
 	}
 	return PathOf(f.nodes...)
+}
+
+// side adds the curves from one corner to the next; smooth is one that goes all round.
+func (f *fitter) side(from, to corner, smooth bool) {
+	// The corners replace what is rounded near them.
+	trim := reachOf * f.tolerance / 3
+	p := []Point{from.p}
+	for _, q := range f.p[from.at+1 : to.at] {
+		if q.dist(from.p) > trim && q.dist(to.p) > trim || smooth {
+			p = append(p, q)
+		}
+	}
+	p = append(p, to.p)
+	if straight(p, f.tolerance) {
+		f.nodes = append(f.nodes, Node{X: to.p.X, Y: to.p.Y})
+		return
+	}
+	g := fitter{p: p, tolerance: f.tolerance, nodes: f.nodes}
+	n := len(p) - 1
+	ta, tb := g.tangent(0, n, 1), g.tangent(n, 0, -1)
+	if smooth { // one curve all round: both ends have one tangent
+		t := unit(ta.sub(tb))
+		ta, tb = t, t.mul(-1)
+	}
+	g.fit(0, n, ta, tb)
+	f.nodes = g.nodes
+}
+
+// straight tells whether a line strays no further than tolerance from its chord.
+func straight(p []Point, tolerance float64) bool {
+	a, d := p[0], p[len(p)-1].sub(p[0])
+	l := math.Hypot(d.X, d.Y)
+	if l < 1e-9 {
+		return len(p) == 2
+	}
+	for _, q := range p {
+		v := q.sub(a)
+		if math.Abs(v.X*d.Y-v.Y*d.X)/l > tolerance {
+			return false
+		}
+	}
+	return true
 }
 
 // halve returns the nodes of a closed path with one more in the middle of the curve from
@@ -63,37 +122,114 @@ func halve(nodes []Node, i int) []Node {
 	return slices.Insert(nodes, i+1, Node{X: m.X, Y: m.Y, In: off(r0, m), Out: off(r1, m)})
 }
 
-// turns finds where a line turns by more than 60° within a few tolerances.
-func turns(p []Point, closed bool, tolerance float64) (out []int) {
-	reach := math.Max(4*tolerance, 6)
-	arm := func(i, step int) (Point, bool) {
-		for j, l := i+step, 0.0; j >= 0 && j < len(p); j += step {
-			if l += p[j].dist(p[j-step]); l >= reach {
-				return unit(p[j].sub(p[i])), true
+// reachOf is how many tolerances an arm is long by which a corner is seen.
+const reachOf = 8
+
+// corner is a place at which a line turns at once: the index of the point nearest to it, and
+// where it is itself.
+type corner struct {
+	at int
+	p  Point
+}
+
+// sharpAt finds where a line turns sharply. An arm to each side of a point gives a direction;
+// along a bend of even curvature arms of twice the length turn twice as far, at a corner as
+// far: what the short ones turn more than half of the long ones is what is turned at once.
+func sharpAt(p []Point, closed bool, reach float64) (out []corner) {
+	n := len(p)
+	along := make([]float64, n+1)
+	for i := range n {
+		along[i+1] = along[i] + p[i].dist(p[(i+1)%n])
+	}
+	total := along[n]
+	if !closed {
+		total = along[n-1]
+	}
+	// at returns the point a way along the line from point i, false beyond its ends.
+	at := func(i int, way float64) (Point, bool) {
+		s := along[i] + way
+		if closed {
+			s = math.Mod(s+total, total)
+		} else if s < 0 || s > total {
+			return Point{}, false
+		}
+		k := max(sort.SearchFloat64s(along, s)-1, 0)
+		l := along[k+1] - along[k]
+		if l == 0 {
+			return p[k%n], true
+		}
+		return p[k%n].mix(p[(k+1)%n], (s-along[k])/l), true
+	}
+	turn := func(i int, reach float64) (angle float64, left, right [2]Point, ok bool) {
+		var pts [4]Point
+		for k, way := range [...]float64{-reach, -reach / 3, reach / 3, reach} {
+			if pts[k], ok = at(i, way); !ok {
+				return
 			}
 		}
-		return Point{}, false
+		a, b := pts[1].sub(pts[0]), pts[3].sub(pts[2])
+		angle = math.Abs(math.Atan2(a.X*b.Y-a.Y*b.X, a.X*b.X+a.Y*b.Y))
+		return angle, [2]Point(pts[:2]), [2]Point(pts[2:]), true
 	}
-	best, at := 1.0, -1
-	for i := 1; i < len(p)-1; i++ {
-		a, okA := arm(i, -1)
-		b, okB := arm(i, 1)
-		cos := -(a.X*b.X + a.Y*b.Y)
-		if !okA || !okB || cos > 0.5 {
-			if at >= 0 {
-				out = append(out, at)
-			}
-			best, at = 1, -1
+	if closed && total < 6*reach || n < 5 {
+		reach = total / 12
+	}
+	sharp := make([]float64, n)
+	for i := range p {
+		a, _, _, ok := turn(i, reach)
+		if !ok || a < math.Pi/9 {
 			continue
 		}
-		if cos < best {
-			best, at = cos, i
+		b, _, _, ok := turn(i, 2*reach)
+		if at := 2*a - b; ok && at > math.Pi/7.5 || a > math.Pi/2.4 {
+			sharp[i] = a
 		}
 	}
-	if at >= 0 {
-		out = append(out, at)
+	for i, v := range sharp {
+		if v == 0 {
+			continue
+		}
+		// The sharpest within an arm.
+		best := true
+		for _, step := range [...]int{-1, 1} {
+			for j, l := i, 0.0; ; {
+				k := j + step
+				if closed {
+					k = (k + n) % n
+				} else if k < 0 || k >= n {
+					break
+				}
+				if l += p[j].dist(p[k]); l > 0.75*reach || k == i {
+					break
+				}
+				if sharp[k] > v || sharp[k] == v && k < i {
+					best = false
+				}
+				j = k
+			}
+		}
+		if !best {
+			continue
+		}
+		c := corner{i, p[i]}
+		_, left, right, _ := turn(i, reach)
+		if q, ok := meet(left, right); ok && q.dist(p[i]) < reach/2 {
+			c.p = q
+		}
+		out = append(out, c)
 	}
 	return out
+}
+
+// meet returns where the lines through two pairs of points cross.
+func meet(a, b [2]Point) (Point, bool) {
+	u, v := a[1].sub(a[0]), b[1].sub(b[0])
+	det := u.X*v.Y - u.Y*v.X
+	if math.Abs(det) < 1e-9 {
+		return Point{}, false
+	}
+	w := b[0].sub(a[0])
+	return a[0].add(u.mul((w.X*v.Y - w.Y*v.X) / det)), true
 }
 
 func unit(p Point) Point {

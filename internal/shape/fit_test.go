@@ -85,3 +85,28 @@ func TestEllipse(t *testing.T) {
 		t.Errorf("moved: %+v", m)
 	}
 }
+
+func TestEllipseThrough(t *testing.T) {
+	for _, e := range []Ellipse{{X: 100, Y: 80, Width: 120, Height: 50, Turn: 30}, {X: -10, Y: 5, Width: 8, Height: 7.9, Turn: -75}, {X: 3000, Y: 2000, Width: 40, Height: 40}} {
+		var p [5]Point
+		for i := range p {
+			a := []float64{0.1, 1.3, 2.2, 3.9, 5}[i]
+			sin, cos := math.Sincos(e.Turn * math.Pi / 180)
+			u, v := e.Width/2*math.Cos(a), e.Height/2*math.Sin(a)
+			p[i] = Point{e.X + u*cos - v*sin, e.Y + u*sin + v*cos}
+		}
+		g, ok := EllipseThrough(p[:]...)
+		if !ok || math.Hypot(g.X-e.X, g.Y-e.Y) > 1e-4 || math.Abs(g.Width-e.Width) > 1e-3 || math.Abs(g.Height-e.Height) > 1e-3 ||
+			e.Width != e.Height && math.Abs(math.Remainder(g.Turn-e.Turn, 180)) > 0.01 {
+			t.Errorf("%+v came back as %+v, %v", e, g, ok)
+		}
+	}
+	for _, p := range [][5]Point{{{0, 0}, {1, 1}, {2, 2}, {3, 3}, {4, 4}}, {}, {{-2, 4}, {-1, 0.5}, {1, 0.5}, {2, 4}, {0, -5}}} {
+		if e, ok := EllipseThrough(p[:]...); ok && !(e.Width > 0) {
+			t.Errorf("%v gave %+v", p, e)
+		}
+	}
+	if _, ok := EllipseThrough([]Point{{1, 1}, {2, 0.5}, {0.5, 2}, {-1, -1}, {-2, -0.5}}...); ok {
+		t.Error("a hyperbola came back as an ellipse")
+	}
+}

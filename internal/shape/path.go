@@ -67,19 +67,26 @@ const tolerance = 0.01
 // flatten returns a path as a line of short pieces at a scale, without repeating
 // the first point of a closed one.
 func flatten(path Path, closed bool, scale float64) []Point {
+	c, _ := flattenAt(path, closed, scale)
+	return c
+}
+
+// flattenAt returns with each point of the line where it lies on the path: the index of the
+// node before it, and how far it is on the way to the next.
+func flattenAt(path Path, closed bool, scale float64) (out []Point, at []float64) {
 	nodes := path.All()
 	n := len(nodes)
 	if n == 0 {
-		return nil
+		return nil, nil
 	}
-	at := func(nd Node) Point { return Point{nd.X * scale, nd.Y * scale} }
-	pts := []Point{at(nodes[0])}
+	place := func(nd Node) Point { return Point{nd.X * scale, nd.Y * scale} }
+	pts, ts := []Point{place(nodes[0])}, []float64{0}
 	for i := range n {
 		if i == n-1 && !closed {
 			break
 		}
 		a, b := nodes[i], nodes[(i+1)%n]
-		p0, p3 := at(a), at(b)
+		p0, p3 := place(a), place(b)
 		p1 := p0.add(Point{a.Out[0], a.Out[1]}.mul(scale))
 		p2 := p3.add(Point{b.In[0], b.In[1]}.mul(scale))
 		// The number of steps that bounds the flattening error of a cubic by
@@ -91,6 +98,7 @@ func flatten(path Path, closed bool, scale float64) []Point {
 			steps = min(max(int(math.Ceil(math.Sqrt(0.75*d/tolerance))), 1), 400)
 		}
 		for k := 1; k <= steps; k++ {
+			ts = append(ts, float64(i)+float64(k)/float64(steps))
 			if t := float64(k) / float64(steps); k == steps {
 				pts = append(pts, p3)
 			} else {
@@ -99,45 +107,59 @@ func flatten(path Path, closed bool, scale float64) []Point {
 			}
 		}
 	}
-	out := pts[:1]
-	for _, p := range pts[1:] {
+	out, at = pts[:1], ts[:1]
+	for i, p := range pts[1:] {
 		if p.dist(out[len(out)-1]) > 1e-6 {
-			out = append(out, p)
+			out, at = append(out, p), append(at, ts[i+1])
 		}
 	}
 	if closed && len(out) > 1 && out[0].dist(out[len(out)-1]) <= 1e-6 {
-		out = out[:len(out)-1]
+		out, at = out[:len(out)-1], at[:len(at)-1]
 	}
-	return out
+	return out, at
 }
 
-// side returns the line at distance h to the right of c as one walks it with y
-// down (to the outside of a loop that orient made positive), with round outer
-// joins. A negative h gives the other side.
-func side(c []Point, h float64, closed bool) []Point {
+// side returns the line at distances h from the points of c, to the right of it as one
+// walks it with y down (to the outside of a loop that orient made positive) or to the left,
+// with round outer joins. Where the distance changes, the line touches the circles of both
+// ends.
+func side(c []Point, h []float64, right, closed bool) []Point {
 	n := len(c)
 	segs := n - 1
 	if closed {
 		segs = n
 	}
+	turn := 1.0
+	if !right {
+		turn = -1
+	}
 	normal := func(i int) Point {
 		a, b := c[i%n], c[(i+1)%n]
 		l := a.dist(b)
-		return Point{(b.Y - a.Y) / l, -(b.X - a.X) / l}
+		sin, cos := tilt(h[i%n], h[(i+1)%n], l)
+		d := Point{(b.X - a.X) / l, (b.Y - a.Y) / l}
+		return Point{d.Y*cos + turn*d.X*sin, -d.X*cos + turn*d.Y*sin}
 	}
 	var out []Point
 	for i := range segs {
 		if i > 0 || closed {
-			join(&out, c[i], normal((i+segs-1)%segs), normal(i), h,
+			join(&out, c[i], normal((i+segs-1)%segs), normal(i), turn*h[i],
 				math.Min(c[(i+n-1)%n].dist(c[i]), c[i].dist(c[(i+1)%n])))
 		} else {
-			out = append(out, c[0].add(normal(0).mul(h)))
+			out = append(out, c[0].add(normal(0).mul(turn*h[0])))
 		}
 	}
 	if !closed {
-		out = append(out, c[n-1].add(normal(segs-1).mul(h)))
+		out = append(out, c[n-1].add(normal(segs-1).mul(turn*h[n-1])))
 	}
 	return out
+}
+
+// tilt returns sine and cosine of the angle by which the line that touches two circles, l
+// apart, is turned from the line through their middles.
+func tilt(from, to, l float64) (sin, cos float64) {
+	sin = math.Max(math.Min((from-to)/l, 0.98), -0.98)
+	return sin, math.Sqrt(1 - sin*sin)
 }
 
 // join adds the offset points of the corner at p between segments with normals
@@ -162,11 +184,14 @@ func join(out *[]Point, p, n0, n1 Point, h, room float64) {
 	*out = append(*out, p.add(n0.mul(h)), p, p.add(n1.mul(h)))
 }
 
-// capEnd adds the half circle round the end of a tube; from is the point before it.
-func capEnd(out []Point, end, from Point, h float64) []Point {
+// capEnd adds the round end of a tube of half width h; from is the point before it, and
+// before the half width there.
+func capEnd(out []Point, end, from Point, h, before float64) []Point {
 	d := end.sub(from)
 	a := math.Atan2(-d.X, d.Y)
-	return arc(out, end, h, a, a+math.Pi)
+	sin, _ := tilt(before, h, end.dist(from))
+	by := math.Asin(sin)
+	return arc(out, end, h, a+by, a+math.Pi-by)
 }
 
 func arc(out []Point, c Point, r, a0, a1 float64) []Point {
@@ -210,3 +235,6 @@ func length(c []Point, closed bool) (l float64) {
 	}
 	return
 }
+
+// Flatten returns a path as a line of short pieces in pixels of the photo.
+func Flatten(p Path, closed bool) []Point { return flatten(p, closed, 1) }

@@ -2,6 +2,7 @@ package shape
 
 import (
 	"encoding/json"
+	"fmt"
 	"image"
 	"math"
 	"math/rand/v2"
@@ -320,6 +321,10 @@ func TestDropBesideFill(t *testing.T) {
 // were left out would show a picture of before.
 func TestKeyHoldsEveryFieldOfEveryKind(t *testing.T) {
 	frame := setting.Frame{W: 600, H: 400}
+	middle := func(f *setting.Setting, k float64) float64 {
+		lo, hi := f.Bounded(frame)
+		return math.Round(100*(lo+k*(hi-lo))) / 100
+	}
 	for _, k := range Kinds {
 		// A value for each field, whatever the kind has.
 		sample := map[string]any{"kind": k.Word}
@@ -327,8 +332,10 @@ func TestKeyHoldsEveryFieldOfEveryKind(t *testing.T) {
 			switch {
 			case f.Name == "nodes":
 				sample[f.Name] = json.RawMessage(`[{"x":10,"y":20,"in":[1,2],"out":[3,4]},{"x":200,"y":30},{"x":100,"y":300}]`)
+			case f.Name == "widths":
+				sample[f.Name] = json.RawMessage(`[{"k":1},{"k":0.5},{"k":2}]`)
 			case f.Unit != "":
-				sample[f.Name] = 55
+				sample[f.Name] = middle(f, 0.25)
 			}
 		}
 		doc, err := json.Marshal(sample)
@@ -369,8 +376,10 @@ func TestKeyHoldsEveryFieldOfEveryKind(t *testing.T) {
 					changed("nodes/"+c, `{"op":"replace","path":"`+at+`/0/`+c+`","value":7.5}`)
 				}
 				changed("a node more", `{"op":"add","path":"`+at+`/1","value":{"x":10,"y":20}}`)
+			case f.Name == "widths":
+				changed("a width", `{"op":"replace","path":"`+at+`/1/k","value":0.75}`)
 			case f.Step > 0 || f.Unit != "":
-				changed(f.Name, `{"op":"replace","path":"`+at+`","value":77}`)
+				changed(f.Name, fmt.Sprintf(`{"op":"replace","path":"%s","value":%v}`, at, middle(f, 0.35)))
 			default:
 				changed(f.Name, `{"op":"replace","path":"`+at+`","value":true}`)
 			}

@@ -1,0 +1,221 @@
+// Cutout measures how well the hands of Trace find what is marked on a scene whose truth is
+// known, without a browser: a click in each outline and bulb, cling round each outline, a tube
+// along each centre line. See docs/benchmarks.md.
+//
+//	go run ./scripts/cutout [-json] SCENE
+package main
+
+import (
+	"context"
+	"encoding/json"
+	"flag"
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"os"
+	"time"
+
+	"pyrant/internal/caliper"
+	"pyrant/internal/cling"
+	"pyrant/internal/codec"
+	"pyrant/internal/edge"
+	"pyrant/internal/region"
+	"pyrant/internal/scene"
+	"pyrant/internal/shape"
+)
+
+type row struct {
+	Hand string `json:"hand"`
+	Name string `json:"name"`
+	scene.Result
+	Ms float64 `json:"ms"`
+}
+
+func main() {
+	asJSON := flag.Bool("json", false, "print a list of JSON objects")
+	flag.Parse()
+	if flag.NArg() != 1 {
+		fmt.Fprintln(os.Stderr, "usage: cutout [-json] SCENE")
+		os.Exit(2)
+	}
+	rows, err := measure(context.Background(), flag.Arg(0))
+	if err != nil {
+		fmt.Fprintln(os.Stderr, "cutout:", err)
+		os.Exit(1)
+	}
+	if *asJSON {
+		out, _ := json.MarshalIndent(rows, "", " ")
+		fmt.Println(string(out))
+		return
+	}
+	for _, r := range rows {
+		fmt.Printf("%-6s %-14s IoU %.3f  edge %5.2f px  %6.1f ms\n", r.Hand, r.Name, r.IoU, r.Edge, r.Ms)
+	}
+}
+
+func measure(ctx context.Context, folder string) ([]row, error) {
+	sc, err := scene.Open(folder)
+	if err != nil {
+		return nil, err
+	}
+	data, err := os.ReadFile(sc.PicturePath())
+	if err != nil {
+		return nil, err
+	}
+	ph, err := codec.Open(ctx, data)
+	if err != nil {
+		return nil, err
+	}
+	k := float64(ph.Width) / sc.Width
+	t := time.Now()
+	ground, err := region.NewGround(ctx, ph, nil)
+	fmt.Fprintln(os.Stderr, "sheet", ground.Sheet.Step, time.Since(t))
+	if err != nil {
+		return nil, err
+	}
+	var rows []row
+	for _, l := range sc.Lights {
+		truth, err := sc.Mask(l.Mask)
+		if err != nil {
+			return nil, err
+		}
+		for i, m := range l.Shapes {
+			name := fmt.Sprintf("%s/%d", l.Group, i)
+			if m.Kind == "outline" || m.Kind == "bulb" {
+				at, seen := m.Inside(truth)
+				if !seen {
+					continue // all of it is hidden
+				}
+				t := time.Now()
+				f, err := ground.Find(ctx, region.Pick{X: at[0] * k, Y: at[1] * k})
+				r := row{Hand: "click", Name: name}
+				if err == nil {
+					t1 := time.Since(t)
+					nodes := f.Outline(edge.NewEye(ph))
+					r.Ms = float64(time.Since(t).Microseconds()) / 1000
+					s := shape.Outline{Nodes: scaled(nodes, 1/k)}
+					r.Result = scene.Compare(truth, l, i, s)
+					fmt.Fprintln(os.Stderr, name, "score", f.Score, "nodes", nodes.Len(), "find", t1)
+				}
+				rows = append(rows, r)
+			}
+			if m.Kind == "outline" {
+				t := time.Now()
+				nodes, err := clung(ctx, ground, turns(m.Points), k, rand.New(rand.NewPCG(7, uint64(i))))
+				if err != nil {
+					return nil, err
+				}
+				r := row{Hand: "cling", Name: name, Ms: float64(time.Since(t).Microseconds()) / 1000}
+				r.Result = scene.Compare(truth, l, i, shape.Outline{Nodes: scaled(nodes, 1/k)})
+				rows = append(rows, r)
+			}
+			if m.Kind == "tube" {
+				nodes := scaled(path(m.Points), k).All()
+				t := time.Now()
+				got := caliper.Tube(edge.NewEye(ph), nodes, m.Closed, float64(max(ph.Width, ph.Height))/40)
+				r := row{Hand: "tube", Name: name, Ms: float64(time.Since(t).Microseconds()) / 1000}
+				if got.Width > 0 {
+					r.Result = scene.Compare(truth, l, i, shape.Tube{Nodes: scaled(shape.PathOf(got.Nodes...), 1/k), Width: got.Width / k, Closed: m.Closed, Flat: got.Flat})
+				}
+				fmt.Fprintln(os.Stderr, name, got.Width/k, "marked", m.Width, got.Flat, got.Sure)
+				rows = append(rows, r)
+			}
+		}
+	}
+	return rows, nil
+}
+
+// jitter is how far from a corner a pin is set, at most, in pixels of the frame, and pins how
+// many there are at most.
+const (
+	jitter = 6
+	pins   = 8
+)
+
+// turns returns the corners of an outline: the points that stray farthest from what the others
+// make, until none strays more than two pixels.
+func turns(points [][2]float64) [][2]float64 {
+	n := len(points)
+	if n <= 3 {
+		return points
+	}
+	keep := make([]bool, n)
+	keep[0] = true
+	far := 0
+	for i, p := range points {
+		if math.Hypot(p[0]-points[0][0], p[1]-points[0][1]) > math.Hypot(points[far][0]-points[0][0], points[far][1]-points[0][1]) {
+			far = i
+		}
+	}
+	keep[far] = true
+	for count := 2; count < pins; count++ {
+		worst, at := 2.0, -1
+		for a := range n {
+			if !keep[a] {
+				continue
+			}
+			b := a + 1
+			for !keep[b%n] {
+				b++
+			}
+			for i := a + 1; i < b; i++ {
+				if d := scene.ToLine(points[i%n], points[a], points[b%n]); d > worst {
+					worst, at = d, i%n
+				}
+			}
+		}
+		if at < 0 {
+			break
+		}
+		keep[at] = true
+	}
+	var out [][2]float64
+	for i, p := range points {
+		if keep[i] {
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
+// clung traces an outline through pins near its corners, as the hand does.
+func clung(ctx context.Context, g *region.Ground, corners [][2]float64, k float64, rnd *rand.Rand) (shape.Path, error) {
+	var set []shape.Point
+	for _, c := range corners {
+		sin, cos := math.Sincos(2 * math.Pi * rnd.Float64())
+		off := jitter * math.Sqrt(rnd.Float64())
+		set = append(set, shape.Point{X: (c[0] + off*cos) * k, Y: (c[1] + off*sin) * k})
+	}
+	set, err := cling.Settle(ctx, g.Fine, set, g.Finger())
+	if err != nil {
+		return shape.Path{}, err
+	}
+	var runs []cling.Run
+	for i, p := range set {
+		line, err := cling.New(g.Fine, p).To(ctx, set[(i+1)%len(set)])
+		if err != nil {
+			return shape.Path{}, err
+		}
+		runs = append(runs, cling.Run{Line: line})
+	}
+	return cling.Outline(edge.NewEye(g.Photo), float64(g.Fine.Step), runs), nil
+}
+
+// path returns points as nodes of a path without bends.
+func path(points [][2]float64) shape.Path {
+	nodes := make([]shape.Node, len(points))
+	for i, p := range points {
+		nodes[i] = shape.Node{X: p[0], Y: p[1]}
+	}
+	return shape.PathOf(nodes...)
+}
+
+func scaled(p shape.Path, k float64) shape.Path {
+	nodes := append([]shape.Node(nil), p.All()...)
+	for i := range nodes {
+		n := &nodes[i]
+		n.X, n.Y = n.X*k, n.Y*k
+		n.In[0], n.In[1], n.Out[0], n.Out[1] = n.In[0]*k, n.In[1]*k, n.Out[0]*k, n.Out[1]*k
+	}
+	return shape.PathOf(nodes...)
+}
