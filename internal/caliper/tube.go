@@ -6,16 +6,23 @@ import (
 	"math"
 
 	"pyrant/internal/edge"
+	"pyrant/internal/photo"
 	"pyrant/internal/shape"
 )
 
 // Measured is a tube as its edges on the photo propose it.
 type Measured struct {
-	Nodes  []shape.Node // the centre line, moved to the middle between the edges
-	Width  float64      // in pixels of the photo
-	Flat   bool         // it ends straight across, and is not round there
-	Sure   float64      // how clear the edges are, 0 to 1
+	Nodes []shape.Node // the centre line, moved to the middle between the edges
+	Width float64      // in pixels of the photo
+	Flat  bool         // it ends straight across, and is not round there
+	Sure  float64      // how clear the edges are, 0 to 1; from Certain on they are to be trusted
 }
+
+// Certain is how clear edges are that are those of a tube.
+const Certain = 0.1
+
+// Widest is how wide a tube is looked for on a photo, in pixels.
+func Widest(p *photo.Photo) float64 { return float64(max(p.Width, p.Height)) / 20 }
 
 // span is where both edges of a piece of a tube lie, across its centre line.
 type span struct{ left, right, sure float64 }
@@ -69,7 +76,11 @@ func Tube(e *edge.Eye, nodes []shape.Node, closed bool, most float64) Measured {
 	if weight > 0 {
 		m.Width = sum / weight
 	}
-	m.settle(nodes, closed, spans)
+	middles := make([][2]shape.Point, sides)
+	for i := range sides {
+		middles[i] = middle(e, nodes[i], nodes[(i+1)%n], lines[i], spans[i], most)
+	}
+	m.settle(closed, middles)
 	if !closed {
 		m.Flat = !goesOn(e, m.Width, lines[0][0], lines[0][min(1, len(lines[0])-1)]) &&
 			!goesOn(e, m.Width, lines[sides-1][len(lines[sides-1])-1], lines[sides-1][max(len(lines[sides-1])-2, 0)])
@@ -98,50 +109,61 @@ func goesOn(e *edge.Eye, width float64, end, from shape.Point) bool {
 	return edge.Gap(mean(0.15, 0.4), mean(-0.8, -0.3)) < 0.5*edge.Gap(mean(0.7, 1.1), mean(-0.8, -0.3))
 }
 
-// settle moves nodes to the middle between the edges of the sides that meet there.
-func (m *Measured) settle(nodes []shape.Node, closed bool, spans []span) {
-	n := len(nodes)
-	for i := range nodes {
+// middle returns two points of the middle of a tube along one side of its centre line, near the
+// ends of that. What is straight is measured in halves, so that it may be turned as well; what
+// is bent is moved as a whole.
+func middle(e *edge.Eye, a, b shape.Node, line []shape.Point, all span, most float64) (out [2]shape.Point) {
+	ends := [2]shape.Point{{X: a.X, Y: a.Y}, {X: b.X, Y: b.Y}}
+	if a.Out != [2]float64{} || b.In != [2]float64{} {
+		for k, to := range [...][2]float64{a.Out, {-b.In[0], -b.In[1]}} {
+			if to == [2]float64{} {
+				to = [2]float64{b.X - a.X, b.Y - a.Y}
+			}
+			l := math.Max(math.Hypot(to[0], to[1]), 1e-9)
+			out[k] = shape.Point{X: ends[k].X + to[1]/l*all.middle(), Y: ends[k].Y - to[0]/l*all.middle()}
+		}
+		return out
+	}
+	dx, dy := b.X-a.X, b.Y-a.Y
+	l := math.Max(math.Hypot(dx, dy), 1e-9)
+	var off [2]float64 // in the middle of each half
+	for k := range off {
+		half := newProfile(most)
+		from := float64(k) / 2
+		half.add(e, []shape.Point{{X: a.X + dx*from, Y: a.Y + dy*from}, {X: a.X + dx*(from+0.5), Y: a.Y + dy*(from+0.5)}})
+		got := half.best(most, &all)
+		if got.sure < all.sure/2 || math.Abs(got.width()-all.width()) > 0.25*all.width() {
+			got = all
+		}
+		off[k] = got.middle()
+	}
+	for k, d := range [2]float64{1.5*off[0] - 0.5*off[1], 1.5*off[1] - 0.5*off[0]} {
+		out[k] = shape.Point{X: ends[k].X + dy/l*d, Y: ends[k].Y - dx/l*d}
+	}
+	return out
+}
+
+// settle puts nodes to where the middles of the sides that meet there cross.
+func (m *Measured) settle(closed bool, middles [][2]shape.Point) {
+	n := len(m.Nodes)
+	for i := range m.Nodes {
+		node := &m.Nodes[i]
 		before, after := i-1, i
 		if closed {
 			before = (i + n - 1) % n
 		}
-		if after >= len(spans) {
-			after = -1
-		}
-		var moved [][3]float64 // normal, and how far along it
-		for _, k := range [...]int{before, after} {
-			if k < 0 {
-				continue
+		switch {
+		case before < 0:
+			node.X, node.Y = middles[after][0].X, middles[after][0].Y
+		case after >= len(middles):
+			node.X, node.Y = middles[before][1].X, middles[before][1].Y
+		default:
+			p, q := middles[before], middles[after]
+			at := shape.Point{X: (p[1].X + q[0].X) / 2, Y: (p[1].Y + q[0].Y) / 2}
+			if c, ok := shape.Meet(p, q); ok && math.Hypot(c.X-at.X, c.Y-at.Y) < 2*math.Hypot(p[1].X-q[0].X, p[1].Y-q[0].Y)+m.Width/2 {
+				at = c
 			}
-			a, b := nodes[k], nodes[(k+1)%n]
-			dx, dy := b.X-a.X, b.Y-a.Y
-			if k == after { // the direction at this end of the side
-				if a.Out != [2]float64{} {
-					dx, dy = a.Out[0], a.Out[1]
-				}
-			} else if b.In != [2]float64{} {
-				dx, dy = -b.In[0], -b.In[1]
-			}
-			l := math.Max(math.Hypot(dx, dy), 1e-9)
-			moved = append(moved, [3]float64{dy / l, -dx / l, spans[k].middle()})
-		}
-		node := &m.Nodes[i]
-		switch len(moved) {
-		case 1:
-			node.X += moved[0][0] * moved[0][2]
-			node.Y += moved[0][1] * moved[0][2]
-		case 2:
-			// Where both lines cross once they are moved.
-			a, b := moved[0], moved[1]
-			det := a[0]*b[1] - a[1]*b[0]
-			if math.Abs(det) < 0.2 { // nearly one line
-				node.X += (a[0]*a[2] + b[0]*b[2]) / 2
-				node.Y += (a[1]*a[2] + b[1]*b[2]) / 2
-				continue
-			}
-			node.X += (a[2]*b[1] - b[2]*a[1]) / det
-			node.Y += (b[2]*a[0] - a[2]*b[0]) / det
+			node.X, node.Y = at.X, at.Y
 		}
 	}
 }

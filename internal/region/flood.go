@@ -43,9 +43,9 @@ func newRoom(s *edge.Sheet) *room {
 	return &room{make([]uint8, n), make([]int32, n)}
 }
 
-// run floods a sheet from a pixel over costs up to a number of pixels, or to many times the
-// size of something that stood out well.
-func run(s *edge.Sheet, from int, r *room, cost func(i int) float32, most int) *flood {
+// run floods a sheet from a pixel over costs up to a number of pixels, or unless all of
+// it is wanted to many times the size of something that stood out well.
+func run(s *edge.Sheet, from int, r *room, cost func(i int) float32, most int, all bool) *flood {
 	w, h := s.Rect.Dx(), s.Rect.Dy()
 	f := &flood{}
 	state := r.state
@@ -103,7 +103,7 @@ func run(s *edge.Sheet, from int, r *room, cost func(i int) float32, most int) *
 		}
 		f.count[l], f.worth[l], f.length[l], f.inner[l] = int32(len(f.order)), worth, length, inner
 		f.last = l
-		if v := f.stands(l); length > 12 && v > good {
+		if v := f.stands(l); !all && length > 12 && v > good {
 			good, limit = v, min(most, 12*len(f.order)+400)
 		}
 	}

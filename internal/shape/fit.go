@@ -213,7 +213,7 @@ func sharpAt(p []Point, closed bool, reach float64) (out []corner) {
 		}
 		c := corner{i, p[i]}
 		_, left, right, _ := turn(i, reach)
-		if q, ok := meet(left, right); ok && q.dist(p[i]) < reach/2 {
+		if q, ok := Meet(left, right); ok && q.dist(p[i]) < reach/2 {
 			c.p = q
 		}
 		out = append(out, c)
@@ -221,8 +221,9 @@ func sharpAt(p []Point, closed bool, reach float64) (out []corner) {
 	return out
 }
 
-// meet returns where the lines through two pairs of points cross.
-func meet(a, b [2]Point) (Point, bool) {
+// Meet returns where the lines through two pairs of points cross; false where they
+// are parallel.
+func Meet(a, b [2]Point) (Point, bool) {
 	u, v := a[1].sub(a[0]), b[1].sub(b[0])
 	det := u.X*v.Y - u.Y*v.X
 	if math.Abs(det) < 1e-9 {

@@ -20,6 +20,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/labstack/echo/v5"
@@ -52,15 +53,16 @@ type Options struct {
 
 // Server is the application.
 type Server struct {
-	opt    Options
-	log    *slog.Logger
-	store  *store.Store
-	engine *render.Engine
-	echo   *echo.Echo
-	jobs   *jobs
-	pages  *template.Template
-	turns  *turns
-	reads  *reads
+	opt     Options
+	log     *slog.Logger
+	store   *store.Store
+	engine  *render.Engine
+	echo    *echo.Echo
+	jobs    *jobs
+	pages   *template.Template
+	turns   *turns
+	reads   *reads
+	grounds grounds
 	// decoding is the memory that photos may take while they are decoded.
 	decoding *semaphore.Weighted
 	settleMu sync.Mutex
@@ -88,7 +90,7 @@ func New(opt Options) (*Server, error) {
 		return nil, err
 	}
 	s := &Server{opt: opt, log: opt.Log, store: st, engine: render.New(opt.CacheBytes),
-		turns: newTurns(framesAtOnce), reads: &reads{all: map[string]*reading{}}, decoding: newDecoding()}
+		turns: newTurns(framesAtOnce), reads: &reads{all: map[string]*reading{}}, decoding: newDecoding(), grounds: grounds{all: map[string]*atomic.Uint64{}}}
 	if s.jobs, err = newJobs(filepath.Join(opt.Data, "exports")); err != nil {
 		st.Close()
 		return nil, err
@@ -170,6 +172,12 @@ func (s *Server) routes() {
 	post("/shots/:id/curve", s.curve)
 	post("/shots/:id/coverage", s.coverage)
 	post("/shots/:id/fit", s.fit)
+	post("/shots/:id/ground", s.prepare)
+	get("/shots/:id/ground", s.prepared)
+	post("/shots/:id/region", s.region)
+	post("/shots/:id/cling", s.cling)
+	post("/shots/:id/clung", s.clung)
+	post("/shots/:id/gauge", s.gauge)
 	get("/shots/:id/hue", s.hue)
 	post("/shots/:id/exports", s.startExport)
 	get("/exports/:job", s.exportStatus)

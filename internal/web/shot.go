@@ -186,19 +186,34 @@ func (s *Server) action(c *echo.Context) error {
 		return err
 	}
 	i, err := strconv.Atoi(c.FormValue("light"))
-	if err != nil || i < 0 || i > len(r.Lights) || i == len(r.Lights) && name != "add-shape" {
+	if err != nil || i < 0 || i > len(r.Lights) || i == len(r.Lights) && name != "add-shape" && name != "add-shapes" {
 		return fault.New(fault.Invalid, "There is no such light in this shot.")
 	}
 	switch name {
-	case "add-shape":
+	case "add-shape", "add-shapes":
+		// shape is one, shapes a list of those that belong together. They go to the light, or
+		// to a new one if it has some already and fresh is asked for.
+		var shapes []json.RawMessage
+		if one := c.FormValue("shape"); one != "" {
+			shapes = append(shapes, json.RawMessage(one))
+		} else if err := json.Unmarshal([]byte(c.FormValue("shapes")), &shapes); err != nil || len(shapes) == 0 {
+			return fault.New(fault.Invalid, "There is no shape to add.")
+		}
 		next := r
+		if c.FormValue("fresh") != "" && i < len(r.Lights) && len(r.Lights[i].Shapes) > 0 {
+			i = len(r.Lights)
+		}
 		if i == len(r.Lights) {
 			if next, i, err = r.AddLight(); err != nil {
 				return err
 			}
 		}
 		first := len(next.Lights[i].Shapes) == 0
-		next, err := next.Apply([]setting.Op{{Op: "add", Path: fmt.Sprintf("/lights/%d/shapes/-", i), Value: json.RawMessage(c.FormValue("shape"))}})
+		var ops []setting.Op
+		for _, one := range shapes {
+			ops = append(ops, setting.Op{Op: "add", Path: fmt.Sprintf("/lights/%d/shapes/-", i), Value: one})
+		}
+		next, err := next.Apply(ops)
 		if err != nil {
 			return err
 		}

@@ -176,13 +176,7 @@ func (s *Server) fit(c *echo.Context) error {
 		}
 		line[i] = shape.Point{X: p[0], Y: p[1]}
 	}
-	nodes := shape.Fit(line, q.Closed, q.Tolerance).All()
-	for i := range nodes {
-		n := &nodes[i]
-		for _, v := range []*float64{&n.X, &n.Y, &n.In[0], &n.In[1], &n.Out[0], &n.Out[1]} {
-			*v = math.Round(100**v) / 100
-		}
-	}
+	nodes := rounded(shape.Fit(line, q.Closed, q.Tolerance)).All()
 	return c.Blob(http.StatusOK, "application/json", append(append([]byte(`{"nodes":`), setting.Encode(nodes)...), '}'))
 }
 

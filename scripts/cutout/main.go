@@ -67,9 +67,7 @@ func measure(ctx context.Context, folder string) ([]row, error) {
 		return nil, err
 	}
 	k := float64(ph.Width) / sc.Width
-	t := time.Now()
 	ground, err := region.NewGround(ctx, ph, nil)
-	fmt.Fprintln(os.Stderr, "sheet", ground.Sheet.Step, time.Since(t))
 	if err != nil {
 		return nil, err
 	}
@@ -90,12 +88,10 @@ func measure(ctx context.Context, folder string) ([]row, error) {
 				f, err := ground.Find(ctx, region.Pick{X: at[0] * k, Y: at[1] * k})
 				r := row{Hand: "click", Name: name}
 				if err == nil {
-					t1 := time.Since(t)
 					nodes := f.Outline(edge.NewEye(ph))
 					r.Ms = float64(time.Since(t).Microseconds()) / 1000
 					s := shape.Outline{Nodes: scaled(nodes, 1/k)}
 					r.Result = scene.Compare(truth, l, i, s)
-					fmt.Fprintln(os.Stderr, name, "score", f.Score, "nodes", nodes.Len(), "find", t1)
 				}
 				rows = append(rows, r)
 			}
@@ -112,12 +108,11 @@ func measure(ctx context.Context, folder string) ([]row, error) {
 			if m.Kind == "tube" {
 				nodes := scaled(path(m.Points), k).All()
 				t := time.Now()
-				got := caliper.Tube(edge.NewEye(ph), nodes, m.Closed, float64(max(ph.Width, ph.Height))/40)
+				got := caliper.Tube(edge.NewEye(ph), nodes, m.Closed, caliper.Widest(ph))
 				r := row{Hand: "tube", Name: name, Ms: float64(time.Since(t).Microseconds()) / 1000}
-				if got.Width > 0 {
+				if got.Sure >= caliper.Certain {
 					r.Result = scene.Compare(truth, l, i, shape.Tube{Nodes: scaled(shape.PathOf(got.Nodes...), 1/k), Width: got.Width / k, Closed: m.Closed, Flat: got.Flat})
 				}
-				fmt.Fprintln(os.Stderr, name, got.Width/k, "marked", m.Width, got.Flat, got.Sure)
 				rows = append(rows, r)
 			}
 		}

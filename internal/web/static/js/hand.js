@@ -102,6 +102,7 @@ function tell() {
       Object.assign(document.createElement("b"), { textContent: hand.label }),
       ` ${hand.hint}`,
     );
+  for (const el of document.querySelectorAll("[data-for-hand]")) el.hidden = el.dataset.forHand !== hand.name;
   const brush = document.getElementById("brush");
   if (brush) brush.hidden = hand.name !== "brush";
   stage.classList.toggle("tracing", tracing() && Boolean(hand.cursor));
@@ -179,7 +180,10 @@ stage.addEventListener("pointerleave", () => {
   hand.leave?.();
   if (tracing()) draw();
 });
-stage.addEventListener("redraw", () => draw());
+stage.addEventListener("redraw", () => {
+  tell();
+  draw();
+});
 
 for (const kind of ["pointerup", "pointercancel"])
   stage.addEventListener(kind, async (e) => {

@@ -51,6 +51,30 @@ export const target = {
     const of = ["line", "ring"].includes(shape.kind) ? shape : { kind: "shape", shape };
     return target.addPart(of, does);
   },
+  // addAll adds shapes that belong together in one step: those that are away are taken away
+  // from the others. For a light, fresh begins a new one if it has shapes already.
+  addAll(shapes, { away = false, fresh = false } = {}) {
+    const a = openArea();
+    if (a) {
+      const ops = shapes.map(({ away: hole, ...shape }) =>
+        set(
+          `${a.path}/parts/-`,
+          { does: Boolean(hole) !== away ? "away" : "add", of: { kind: "shape", shape } },
+          "add",
+        ),
+      );
+      return commit(ops, { part: a.parts.length, stroke: -1 });
+    }
+    const taken = away || (document.getElementById("trace-away")?.checked && target.any());
+    const list = shapes
+      .filter((s) => !(taken && s.away))
+      .map((s) => ({ ...s, ...((s.away || taken) && { away: true }) }));
+    return act("add-shapes", {
+      shapes: JSON.stringify(list),
+      light: shot.light >= 0 ? shot.light : 0,
+      ...(fresh && !taken && { fresh: 1 }),
+    });
+  },
   addPart(of, does = "add") {
     const a = openArea();
     return commit([set(`${a.path}/parts/-`, { does, of }, "add")], { part: a.parts.length, stroke: -1 });

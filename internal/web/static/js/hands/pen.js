@@ -7,8 +7,8 @@ import { target } from "../target.js";
 import { toScreen } from "../view.js";
 
 // pen makes a hand of what is particular to one: its name, label, key and hint, what it
-// says of too few points, and the shape that it makes of nodes.
-export function pen({ name, label, key, hint, few, ends, shape }) {
+// says of too few points, the shape that it makes of nodes, and what the photo makes of that.
+export function pen({ name, label, key, hint, few, ends, shape, begin, measured = (s) => s }) {
   let path = null; // { nodes, hover, bend }
   const on = (n) => toScreen(n.x, n.y);
 
@@ -20,7 +20,7 @@ export function pen({ name, label, key, hint, few, ends, shape }) {
     }
     const made = shape(nodes, closed);
     path = null;
-    await target.add(made);
+    await target.add(await measured(made));
   }
 
   return {
@@ -29,7 +29,10 @@ export function pen({ name, label, key, hint, few, ends, shape }) {
     key,
     hint,
     cursor: true,
-    take: () => (path = null),
+    take() {
+      path = null;
+      begin?.();
+    },
     down(at) {
       if (path && path.nodes.length >= 2) {
         if (path.nodes.length >= 3 && near(at.screen, on(path.nodes[0]), 11)) return finish(true);

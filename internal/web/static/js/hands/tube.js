@@ -1,4 +1,5 @@
 // Traces the centre line of a tube.
+import { prepare, look } from "../ground.js";
 import { round } from "../path.js";
 import { shot } from "../state.js";
 import { target } from "../target.js";
@@ -8,12 +9,23 @@ export const tube = pen({
   name: "tube",
   label: "Tube",
   key: "t",
-  hint: "Click along the centre line, drag for bends. Enter ends it; the first point closes it.",
+  hint: "Click along the centre line, drag for bends. Enter ends it; the first point closes it. Its width comes from the photo's edges.",
+  begin: () => void prepare().catch(() => {}),
   few: "A tube needs at least two points.",
   // A click on the last point ends it.
   ends: true,
   shape: (nodes, closed) => {
     const width = target.last("tube")?.width ?? round(Math.max(shot.width, shot.height) / 150);
     return { kind: "tube", nodes, width, ...(closed && { closed }) };
+  },
+  // Where the photo shows a tube there, it is as wide as that, and lies in its middle.
+  async measured(s) {
+    try {
+      await prepare();
+      const got = await look("gauge", { shape: s });
+      return got.shapes[0];
+    } catch {
+      return s;
+    }
   },
 });

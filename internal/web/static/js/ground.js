@@ -1,0 +1,63 @@
+// Asks about the edges of the photo, for hands that look for them. The photo is made ready for
+// that once; how far it is stands in the hint meanwhile.
+import { ask, post } from "./ask.js";
+import { csrf, shot } from "./state.js";
+
+export const page = Math.random().toString(36).slice(2);
+const url = (name) => `/shots/${shot.id}/${name}`;
+let ready = null;
+const listeners = [];
+// share is how far the photo is ready, 1 when it is.
+export let share = 0;
+export const onGround = (fn) => listeners.push(fn);
+
+function tell(v) {
+  share = v;
+  listeners.forEach((fn) => fn());
+}
+
+// prepare has the photo made ready, and resolves when it is.
+export function prepare() {
+  if (ready) return ready;
+  const timer = setInterval(async () => {
+    const got = await ask(url("ground")).catch(() => null);
+    if (got && share < 1) tell(Math.max(Math.min(got.share, 0.99), share));
+  }, 250);
+  ready = ask(url("ground"), post({}, csrf()))
+    .then(() => tell(1))
+    .catch((e) => {
+      ready = null; // the next hand that needs it tries again
+      throw e;
+    })
+    .finally(() => clearInterval(timer));
+  return ready;
+}
+
+export const look = (name, body) => ask(url(name), post({ page, ...body }, csrf()));
+
+// newest asks one question at a time: while one is under way only the newest of those that
+// came meanwhile is asked next. take gets the answers that are still wanted.
+export function newest(name, take, fail = () => {}) {
+  let busy = false;
+  let next = null;
+  async function go(body) {
+    if (busy) {
+      next = body;
+      return;
+    }
+    busy = true;
+    try {
+      const got = await look(name, body);
+      if (!next) take(got, body);
+    } catch (e) {
+      if (!next) fail(e, body);
+    }
+    busy = false;
+    if (next) {
+      const then = next;
+      next = null;
+      go(then);
+    }
+  }
+  return { ask: go, drop: () => (next = null) };
+}
