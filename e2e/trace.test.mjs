@@ -99,7 +99,7 @@ test("five panels and the porthole by one click each, the hexagon as a closed tu
   assert.equal((await state(page)).lights.length, 1);
   await saved(page, () => page.keyboard.press("Control+Shift+z"));
 
-  await page.locator("#board .add, [data-action='add-light']").first().click();
+  await page.locator(".channel.add [data-action='add-light']").click();
   await settled(page);
   await take("tube");
   const corners = [
@@ -125,7 +125,7 @@ test("a drag widens what is alike, Alt takes away, what has no region takes noth
   await begin("quay");
   await take("region");
   await saved(page, () => click(1254, 620));
-  const before = await picture(page);
+  const unchanged = await picture(page);
   // To the right it grows, until it is let go of.
   const p = await place(page, 1344, 724);
   const drag = async (by) => {
@@ -143,7 +143,7 @@ test("a drag widens what is alike, Alt takes away, what has no region takes noth
   const wide = (await shapesOf(page)).map(box);
   assert.ok(Math.max(...wide) > 60 && Math.max(...wide) < 200, `it is ${wide} px wide`);
   await saved(page, () => page.keyboard.press("Control+z"));
-  assert.equal(await picture(page), before);
+  assert.equal(await picture(page), unchanged);
   // What would be more than half of the photo is asked about.
   const asked = (await state(page)).version;
   await drag(280);
@@ -240,6 +240,181 @@ test("all letters of the sign in one go, within an area", async () => {
   assert.ok(
     shapes.some((o) => o.away),
     "no counter was left out",
+  );
+  assert.deepEqual(page.faults, []);
+  await page.context().close();
+});
+
+test("shapes are scaled, turned, mirrored, copied, moved to another light, and undone", async () => {
+  await begin("quay");
+  await take("region");
+  await saved(page, () => click(1254, 620));
+  const first = await picture(page);
+  const boxOf = async (k = -1) => {
+    const all = await shapesOf(page);
+    const { nodes } = all.at(k);
+    const xs = nodes.map((n) => n.x);
+    const ys = nodes.map((n) => n.y);
+    const [x, y] = [Math.min(...xs), Math.min(...ys)];
+    return { x, y, w: Math.max(...xs) - x, h: Math.max(...ys) - y, nodes, count: all.length };
+  };
+  const b = await boxOf();
+  await take("transform");
+  const pull = async (from, to, key) => {
+    const [a, c] = [await place(page, ...from), await place(page, ...to)];
+    await page.mouse.move(a.x, a.y);
+    if (key) await page.keyboard.down(key);
+    await page.mouse.down();
+    for (let i = 1; i <= 6; i++)
+      await page.mouse.move(a.x + ((c.x - a.x) * i) / 6, a.y + ((c.y - a.y) * i) / 6);
+    await page.mouse.up();
+    if (key) await page.keyboard.up(key);
+  };
+  // The lower right grip to twice the size, about the upper left corner.
+  await saved(page, () => pull([b.x + b.w, b.y + b.h], [b.x + 2 * b.w, b.y + 2 * b.h]));
+  let now = await boxOf();
+  assert.ok(
+    Math.abs(now.w - 2 * b.w) < 8 && Math.abs(now.h - 2 * b.h) < 8 && Math.abs(now.x - b.x) < 1,
+    JSON.stringify(now),
+  );
+  assert.notEqual(await picture(page), first);
+  await saved(page, () => page.keyboard.press("Control+z"));
+  assert.equal(await picture(page), first);
+  // A quarter of a turn by the knob, in steps.
+  const k = await place(page, b.x + b.w / 2, b.y);
+  const middle = await place(page, b.x + b.w / 2, b.y + b.h / 2);
+  await page.mouse.move(k.x, k.y - 26);
+  await page.keyboard.down("Shift");
+  await page.mouse.down();
+  const r = middle.y - k.y + 26;
+  for (let i = 1; i <= 9; i++) {
+    const a = (i * Math.PI) / 18 - Math.PI / 2;
+    await page.mouse.move(middle.x + r * Math.cos(a), middle.y + r * Math.sin(a));
+  }
+  await saved(page, () => page.mouse.up());
+  await page.keyboard.up("Shift");
+  now = await boxOf();
+  assert.ok(Math.abs(now.w - b.h) < 1 && Math.abs(now.h - b.w) < 1, `${now.w} x ${now.h} of ${b.w} x ${b.h}`);
+  await saved(page, () => page.keyboard.press("Control+z"));
+  // Mirrored: what pointed down points up.
+  await saved(page, () => page.locator('[data-shapes="upright"]').click());
+  now = await boxOf();
+  const low = (n) => n.reduce((a, c) => (c.y > a.y ? c : a));
+  const high = (n) => n.reduce((a, c) => (c.y < a.y ? c : a));
+  assert.ok(Math.abs(high(now.nodes).x - low(b.nodes).x) < 0.1 && Math.abs(now.y - b.y) < 0.1);
+  // A copy, nudged aside, and put into another light.
+  await saved(page, () => page.locator('[data-shapes="copy"]').click());
+  await page.locator("#stage").focus();
+  await saved(page, () => page.keyboard.press("Shift+ArrowRight"));
+  now = await boxOf();
+  assert.equal(now.count, 2);
+  assert.ok(Math.abs(now.x - b.x - 10) < 0.1, `${now.x} after ${b.x}`);
+  // One corner by itself, the others stay.
+  await saved(page, () => pull([now.x + now.w, now.y], [now.x + now.w + 40, now.y - 30], "Alt"));
+  const bent = await boxOf();
+  assert.ok(bent.w > now.w + 8 && Math.abs(bent.x - now.x) < 3, JSON.stringify(bent));
+  await page.locator(".channel.add [data-action='add-light']").click();
+  await settled(page);
+  await page.locator('[data-choose="0"]').click();
+  await settled(page);
+  await take("transform");
+  await saved(page, () => page.selectOption("#shapes-to", "1"));
+  const s = await state(page);
+  assert.deepEqual(
+    s.lights.map((l) => l.shapes.length),
+    [0, 2],
+  );
+  await saved(page, () => page.keyboard.press("Control+z"));
+  assert.deepEqual(
+    (await state(page)).lights.map((l) => l.shapes.length),
+    [2, 0],
+  );
+  assert.deepEqual(page.faults, []);
+  await page.context().close();
+});
+
+test("a click sets a bulb as large as the float that is there", async () => {
+  await begin("quay");
+  await take("bulb");
+  for (const [x, y] of [
+    [524, 236],
+    [676, 278],
+    [826, 314],
+  ])
+    await saved(page, () => click(x, y));
+  const shapes = await shapesOf(page);
+  for (const [i, s] of shapes.entries()) {
+    assert.equal(s.kind, "ellipse");
+    assert.ok(Math.abs(s.width - 47) < 4 && s.width === s.height, `bulb ${i} is ${s.width} px wide`);
+  }
+  assert.ok(Math.hypot(shapes[1].x - 675.8, shapes[1].y - 278.4) < 2, JSON.stringify(shapes[1]));
+  assert.deepEqual(page.faults, []);
+  await page.context().close();
+});
+
+test("points are chosen together, nudged, bent sides, and a tube's width by its knob", async () => {
+  await begin("quay");
+  await page.locator('[data-hand="outline"]').click();
+  for (const at of [
+    [300, 1300],
+    [600, 1300],
+    [600, 1600],
+    [300, 1600],
+  ])
+    await click(...at);
+  await saved(page, () => page.keyboard.press("Enter"));
+  await take("edit");
+  const nodes = async () => (await shapesOf(page))[0].nodes;
+  const pull = async (from, to, key) => {
+    const [a, c] = [await place(page, ...from), await place(page, ...to)];
+    await page.mouse.move(a.x, a.y);
+    if (key) await page.keyboard.down(key);
+    await page.mouse.down();
+    for (let i = 1; i <= 6; i++)
+      await page.mouse.move(a.x + ((c.x - a.x) * i) / 6, a.y + ((c.y - a.y) * i) / 6);
+    await page.mouse.up();
+    if (key) await page.keyboard.up(key);
+  };
+  const old = await nodes();
+  // A box round the upper two, then both go along with one.
+  await pull([260, 1240], [660, 1360], "Shift");
+  assert.equal(await overlay("node.chosen"), 2);
+  await saved(page, () => pull([old[0].x, old[0].y], [old[0].x, old[0].y - 60]));
+  let now = await nodes();
+  const close = (a, b) => Math.abs(a - b) < 3;
+  assert.ok(
+    close(now[0].y, old[0].y - 60) && close(now[1].y, old[1].y - 60) && close(now[2].y, old[2].y),
+    JSON.stringify(now),
+  );
+  await saved(page, () => page.keyboard.press("Shift+ArrowDown"));
+  now = await nodes();
+  assert.ok(close(now[0].y, old[0].y - 50) && now[2].y === old[2].y);
+  // A side is bent where it is taken hold of.
+  const [x, y] = [(now[2].x + now[3].x) / 2, now[2].y];
+  await saved(page, () => pull([x, y], [x, y + 80], "Alt"));
+  now = await nodes();
+  assert.ok(now[2].out[1] > 60 && now[3].in[1] > 60, JSON.stringify(now));
+  await saved(page, () => page.keyboard.press("Control+z"));
+  // Delete takes both away; what is left is no outline and goes.
+  await pull([260, 1200], [660, 1360], "Shift");
+  await saved(page, () => page.keyboard.press("Delete"));
+  assert.equal((await shapesOf(page)).length, 0);
+
+  await take("tube");
+  await click(1700, 1500);
+  await click(2100, 1500);
+  await saved(page, () => page.keyboard.press("Enter"));
+  await take("edit");
+  const tube = async () => (await shapesOf(page))[0];
+  const t = await tube();
+  const side = [t.nodes[0].x, t.nodes[0].y - t.width / 2];
+  await saved(page, () => pull(side, [side[0], t.nodes[0].y - 60]));
+  assert.ok(close((await tube()).width, 120), `${(await tube()).width}`);
+  await saved(page, () => pull([t.nodes[1].x, t.nodes[1].y - 60], [t.nodes[1].x, t.nodes[1].y - 15], "Alt"));
+  const thin = await tube();
+  assert.ok(
+    close(thin.width, 120) && Math.abs(thin.widths[1].k - 0.25) < 0.03 && thin.widths[0].k === 1,
+    JSON.stringify(thin),
   );
   assert.deepEqual(page.faults, []);
   await page.context().close();

@@ -10,6 +10,7 @@ now=$(mktemp)
 trap 'rm -f "$now"' EXIT
 go test ./internal/glow -run '^$' -bench Stack24MP -benchtime 10x -benchmem | tee "$now"
 go test ./internal/render -run '^$' -bench 'Preview|Graded(Fader|Gel|Curve|Paint)' -benchtime 100x -benchmem | tee -a "$now"
+go test ./internal/region -run '^$' -bench 24MP -benchtime 80x -benchmem | tee -a "$now"
 go test ./internal/web -run '^$' -bench 'Draft$' -benchtime 1000x -benchmem | tee -a "$now"
 go test ./internal/render -run '^$' -bench 'Export|Cancel' -benchtime 5x -benchmem | tee -a "$now"
 [ "${1:-}" = --save ] && cp "$now" "$baseline"
@@ -21,6 +22,7 @@ awk '
     must["PreviewPoint"] = 6; must["Export24MP"] = 4; must["ExportTwiceLights"] = 2.2; must["ExportTwicePixels"] = 2.2
     must["Cancel24MP"] = 50
     must["GradedFader"] = must["GradedGel"] = 1.5; must["GradedCurve"] = 2; must["GradedPaint"] = 3; must["GradedExport24MP"] = 6
+    must["Hover24MP"] = must["Cling24MP"] = 1.5; must["Click24MP"] = 6
     must["Draft/demo/fader"] = must["Draft/demo/point"] = 1; must["Draft/50000/fader"] = must["Draft/50000/point"] = 3
     printf "\n%-20s %10s %10s %10s\n", "", "now", "baseline", "at most"
   }

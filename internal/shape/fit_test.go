@@ -110,3 +110,93 @@ func TestEllipseThrough(t *testing.T) {
 		t.Error("a hyperbola came back as an ellipse")
 	}
 }
+
+// Corners that were rounded by whoever drew the line come back as corners, where the sides
+// meet; sides that are straight have no arms; and a bend has none of either.
+func TestFitFindsCorners(t *testing.T) {
+	pentagon := []Point{{100, 80}, {260, 70}, {300, 190}, {180, 260}, {90, 180}}
+	var line []Point
+	for i, a := range pentagon {
+		b := pentagon[(i+1)%5]
+		for k := range 60 {
+			line = append(line, a.mix(b, float64(k)/60))
+		}
+	}
+	// Rounded: the mean over three points.
+	soft := make([]Point, len(line))
+	for i := range line {
+		for k := -1; k <= 1; k++ {
+			soft[i] = soft[i].add(line[(i+k+len(line))%len(line)].mul(1.0 / 3))
+		}
+	}
+	p := Fit(soft, true, 1)
+	if p.Len() != 5 {
+		t.Fatalf("%d points", p.Len())
+	}
+	for _, n := range p.All() {
+		best := math.Inf(1)
+		for _, q := range pentagon {
+			best = min(best, Point{n.X, n.Y}.dist(q))
+		}
+		if best > 0.4 || n.In != [2]float64{} || n.Out != [2]float64{} {
+			t.Errorf("a corner lies %.2f off: %+v", best, n)
+		}
+	}
+	// A ball of the same size has bends all round, from whatever point it begins.
+	for _, from := range []float64{0, 1, 2.5} {
+		var ring []Point
+		for i := range 200 {
+			sin, cos := math.Sincos(from + 2*math.Pi*float64(i)/200)
+			ring = append(ring, Point{100 + 20*cos, 100 + 20*sin})
+		}
+		for _, n := range Fit(ring, true, 0.5).All() {
+			if cross := n.In[0]*n.Out[1] - n.In[1]*n.Out[0]; math.Abs(cross) > 0.02*math.Hypot(n.In[0], n.In[1])*math.Hypot(n.Out[0], n.Out[1]) || n.Out == [2]float64{} {
+				t.Errorf("a corner on a ball: %+v", n)
+			}
+		}
+	}
+}
+
+// The area of tubes that taper, whose width changes from point to point, that end straight or
+// round, against what they are made of: trapezia, discs, and what two tangents leave of those.
+func TestTubeOfManyWidths(t *testing.T) {
+	straight := func(x ...float64) Path {
+		var nodes []Node
+		for _, v := range x {
+			nodes = append(nodes, Node{X: v, Y: 50})
+		}
+		return PathOf(nodes...)
+	}
+	// Two circles of radii a and b, l apart, with their outer tangents.
+	hull := func(a, b, l float64) float64 {
+		phi := math.Asin((a - b) / l)
+		return math.Sqrt(l*l-(a-b)*(a-b))*(a+b) + a*a*(math.Pi/2+phi) + b*b*(math.Pi/2-phi)
+	}
+	for _, c := range []struct {
+		name string
+		tube Tube
+		want float64
+	}{
+		{"even, flat", Tube{Nodes: straight(100, 300), Width: 20, Flat: true}, 4000},
+		{"even, round", Tube{Nodes: straight(100, 300), Width: 20}, 4000 + math.Pi*100},
+		{"taper to a half, round", Tube{Nodes: straight(100, 300), Width: 20, Taper: 0.5}, hull(10, 5, 200)},
+		{"taper from nothing, round", Tube{Nodes: straight(100, 300), Width: 20, Taper: -1}, hull(10, 0, 200)},
+		{"wide at one end, round", Tube{Nodes: straight(100, 300), Width: 20, Widths: SharesOf(1, 3)}, hull(10, 30, 200)},
+		{"widths of fewer points", Tube{Nodes: straight(100, 200, 300), Width: 20, Widths: SharesOf(1), Flat: true}, 4000},
+	} {
+		if a := Area(c.tube); math.Abs(a-c.want) > 0.002*c.want {
+			t.Errorf("%s: an area of %.1f, want %.1f", c.name, a, c.want)
+		}
+	}
+	// A ring that is wider at one place is wider there only, and still has a hole.
+	ring := Tube{Width: 10, Closed: true, Widths: SharesOf(1, 1, 2, 1), Nodes: PathOf(Node{X: 100, Y: 100}, Node{X: 200, Y: 100}, Node{X: 200, Y: 200}, Node{X: 100, Y: 200})}
+	m := NewMask(Shapes{ring}, 1)
+	at := func(x, y int) float32 {
+		row := make([]float32, 1)
+		m.Fill(row, x, y)
+		return row[0]
+	}
+	if at(100, 150) != 1 || at(108, 150) != 0 || at(190, 195) != 1 || at(150, 150) != 0 || at(150, 92) != 0 {
+		t.Error("a ring of several widths covers the wrong pixels")
+	}
+}

@@ -178,6 +178,7 @@ func (s *Server) routes() {
 	post("/shots/:id/cling", s.cling)
 	post("/shots/:id/clung", s.clung)
 	post("/shots/:id/gauge", s.gauge)
+	post("/shots/:id/ball", s.ball)
 	get("/shots/:id/hue", s.hue)
 	post("/shots/:id/exports", s.startExport)
 	get("/exports/:job", s.exportStatus)

@@ -344,6 +344,20 @@ func (s *Server) gauge(c *echo.Context) error {
 	})
 }
 
+// ball answers with the round thing under a place of the photo, as the shape of a bulb: a
+// circle of its area.
+func (s *Server) ball(c *echo.Context) error {
+	var q spot
+	return s.looked(c, &q, &q.Page, "ball", func(ctx context.Context, shot *store.Shot, g *region.Ground) (any, error) {
+		e, err := g.Ball(ctx, q.X, q.Y)
+		if err != nil {
+			return nil, err
+		}
+		d := math.Round(100*math.Sqrt(e.Width*e.Height)) / 100
+		return found{Shapes: setting.Encode(shape.Shapes{shape.Ellipse{X: math.Round(100*e.X) / 100, Y: math.Round(100*e.Y) / 100, Width: d, Height: d}})}, nil
+	})
+}
+
 // onPhoto says that a place does not lie on a shot's photo, or nothing.
 func onPhoto(shot *store.Shot, x, y float64) error {
 	if x >= 0 && y >= 0 && x <= float64(shot.Photo.Width) && y <= float64(shot.Photo.Height) {

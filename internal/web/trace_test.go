@@ -14,14 +14,14 @@ import (
 	"testing"
 )
 
-// panes is a shot of a dark wall with two pale panes, a bar, and nothing else.
+// panes is a shot of a dark wall with two pale panes, a ball, a bar, and nothing else.
 func (a *app) panes() string {
 	a.Helper()
 	m := image.NewRGBA(image.Rect(0, 0, 300, 200))
 	for y := range 200 {
 		for x := range 300 {
 			c := color.RGBA{60, 58, 55, 255}
-			if x >= 40 && x < 100 && y >= 50 && y < 120 || x >= 160 && x < 200 && y >= 50 && y < 120 || x >= 30 && x < 270 && y >= 160 && y < 170 {
+			if x >= 40 && x < 100 && y >= 50 && y < 120 || x >= 160 && x < 200 && y >= 50 && y < 120 || x >= 30 && x < 270 && y >= 160 && y < 170 || (x-230)*(x-230)+(y-90)*(y-90) < 144 {
 				c = color.RGBA{200, 205, 210, 255}
 			}
 			m.Set(x, y, c)
@@ -41,11 +41,11 @@ func (a *app) panes() string {
 
 type seen struct {
 	Shapes []struct {
-		Kind  string
-		Away  bool
-		Flat  bool
-		Width float64
-		Nodes []struct{ X, Y float64 }
+		Kind     string
+		Away     bool
+		Flat     bool
+		X, Width float64
+		Nodes    []struct{ X, Y float64 }
 	}
 	Share, Sure float64
 	Line        [][2]float64
@@ -83,7 +83,7 @@ func TestHandsSeeEdges(t *testing.T) {
 	if s, _ := a.look(at, "region", `{"x":70,"y":85,"quick":true}`, 200); len(s.Shapes) != 1 {
 		t.Errorf("while the pointer moves: %+v", s)
 	}
-	if s, _ := a.look(at, "region", `{"x":70,"y":85,"all":true}`, 200); len(s.Shapes) != 3 {
+	if s, _ := a.look(at, "region", `{"x":70,"y":85,"all":true}`, 200); len(s.Shapes) != 4 {
 		t.Errorf("%d are alike", len(s.Shapes))
 	}
 	// Within an area: the left half.
@@ -118,7 +118,11 @@ func TestHandsSeeEdges(t *testing.T) {
 	if s, _ = a.look(at, "gauge", `{"shape":{"kind":"tube","width":3,"nodes":[{"x":120,"y":20},{"x":150,"y":30}]}}`, 200); s.Shapes[0].Width != 3 {
 		t.Errorf("where there is no tube: %+v", s)
 	}
+	if s, _ = a.look(at, "ball", `{"x":232,"y":90}`, 200); math.Abs(s.Shapes[0].Width-24) > 1 || math.Abs(s.Shapes[0].X-230.5) > 0.4 {
+		t.Errorf("a ball: %+v", s)
+	}
 	for _, c := range []struct{ name, body, say string }{
+		{"ball", `{"x":150,"y":165}`, "Nothing round"},
 		{"region", `{"x":-4,"y":10}`, "not in the photo"},
 		{"region", `{"x":20,"y":20}`, "Nothing stands out"},
 		{"region", `{"x":180,"y":85,"within":"a1"}`, "not in the area that is chosen"},

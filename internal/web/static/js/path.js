@@ -106,3 +106,34 @@ export function split(nodes, closed, p) {
   out.splice(at, 0, tidy(mid));
   return { nodes: out, at };
 }
+
+// sideAt gives which side of a path lies nearest to p, and where on it: { i, t }.
+export function sideAt(s, p) {
+  let best = { d: Infinity };
+  for (const [i, a, b] of sides(s.nodes, isClosed(s))) {
+    const { t, d } = curve(a, b).project({ x: p[0], y: p[1] });
+    if (d < best.d) best = { d, i, t };
+  }
+  return best;
+}
+
+// bentSide gives a shape with one side bent so that it goes through p, where it was taken hold
+// of: both arms by as much as each counts there.
+export function bentSide(s, { i, t }, p) {
+  const nodes = s.nodes.map((n) => ({ ...n }));
+  const [a, b] = [nodes[i], nodes[(i + 1) % nodes.length]];
+  const at = curve(a, b).get(t);
+  const [dx, dy] = [p[0] - at.x, p[1] - at.y];
+  const third = [(b.x - a.x) / 3, (b.y - a.y) / 3];
+  // A straight side has no arms: they begin as thirds of it, which leave it as it is.
+  const straight = !bent(a.out) && !bent(b.in);
+  const out = straight ? third : (a.out ?? [0, 0]);
+  const into = straight ? third.map((v) => -v) : (b.in ?? [0, 0]);
+  const [u, v] = [3 * (1 - t) ** 2 * t, 3 * (1 - t) * t ** 2];
+  const k = 1 / Math.max(u * u + v * v, 0.02);
+  a.out = [out[0] + dx * u * k, out[1] + dy * u * k];
+  b.in = [into[0] + dx * v * k, into[1] + dy * v * k];
+  nodes[i] = tidy(a);
+  nodes[(i + 1) % nodes.length] = tidy(b);
+  return { ...s, nodes };
+}

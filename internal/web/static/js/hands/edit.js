@@ -1,13 +1,15 @@
 // Moves, adds and removes points of any shape, turns corners to bends and back, and
 // moves whole shapes.
 import { bare, forms, moved } from "../forms.js";
-import { isClosed, least, near, round, split, turned, withArm } from "../path.js";
-import { openArea, shot, show } from "../state.js";
+import { bentSide, isClosed, least, near, round, sideAt, split, turned, withArm } from "../path.js";
+import { commit, openArea, set, setDraft, shot, show } from "../state.js";
 import { make } from "../svg.js";
 import { target } from "../target.js";
 import { toScreen, within } from "../view.js";
 
 let chosen = { shape: -1, node: -1 };
+let many = new Set(); // "shape/node" of each of several points that go together
+let frame = null; // { from, to, screen, id }: the box by which points are chosen
 let drag = null; // { shape, node, end, from, id, by, value }
 const stage = document.getElementById("stage");
 
@@ -45,15 +47,30 @@ export const edit = {
   name: "edit",
   label: "Edit points",
   key: "Escape",
-  hint: "Click a shape or a stroke to choose it, drag its points and handles. Double-click: a new point on a side, corner or bend on a point.",
+  hint: "Drag points and handles; a tube's round knob is its width. Double-click: a new point on a side, corner or bend on a point. Shift: several points, by click or by a box. Arrows nudge. Alt: bend a side.",
   grabs: true,
   take() {
-    drag = null;
+    drag = frame = null;
+    many = new Set();
     chosen = { shape: -1, node: -1 };
   },
   down(at) {
     if (at.twice) return doubled(at);
     const d = at.point() ?? at.hit;
+    const named = d.node === undefined || d.end || isForm(d.shape) ? null : `${d.shape}/${d.node}`;
+    if (at.shift && named) {
+      // A point more, or one less.
+      if (chosen.node >= 0 && !many.size) many.add(`${chosen.shape}/${chosen.node}`);
+      if (many.has(named)) many.delete(named);
+      else many.add(named);
+      chosen = { shape: Number(d.shape), node: Number(d.node) };
+      return;
+    }
+    if (at.shift && d.node === undefined) {
+      frame = { from: at.photo, to: at.photo, screen: at.screen, id: at.id };
+      return;
+    }
+    if (!named || !many.has(named)) many = new Set();
     if (d.light !== undefined) {
       show("trace", Number(d.light));
       return;
@@ -68,12 +85,36 @@ export const edit = {
     chosen = { shape, node: node ?? -1 };
     if (shape < 0) return false;
     target.open(shape);
-    drag = { shape, node, end: d.end, from: at.photo, id: at.id };
+    drag = { shape, node, end: d.end, wide: d.wide, from: at.photo, id: at.id };
+    if (named && many.has(named)) drag.many = new Set(many);
+    if (at.alt && d.side !== undefined && nodesOf(shape))
+      drag.bend = sideAt(target.shapes()[shape], at.photo);
   },
   move(at) {
+    if (frame) {
+      frame.to = at.photo;
+      many = within4(frame);
+      return true;
+    }
     if (!drag) return false;
     const [dx, dy] = [at.photo[0] - drag.from[0], at.photo[1] - drag.from[1]];
     if (!drag.value && near(at.screen, toScreen(...drag.from), 2.5)) return false;
+    if (drag.many) {
+      drag.nodes = shiftedPoints(drag.many, dx, dy);
+      stage.classList.add("dragging-value");
+      drag.value = true;
+      setDraft(opsOf(drag.nodes));
+      return true;
+    }
+    if (drag.wide !== undefined || drag.bend) {
+      const s = target.shapes()[drag.shape];
+      drag.whole = drag.bend ? bentSide(s, drag.bend, at.photo) : widened(s, Number(drag.wide), at);
+      drag.value = bare(drag.whole);
+      if (s.away && !openArea()) drag.value.away = true;
+      stage.classList.add("dragging-value");
+      setDraft([set(s.path, drag.value)]);
+      return true;
+    }
     if (drag.node === undefined) {
       drag.value = isForm(drag.shape) ? [dx, dy].map(round) : bounded(nodesOf(drag.shape), dx, dy);
       drag.op = "shift";
@@ -94,12 +135,48 @@ export const edit = {
     return true;
   },
   async up(at) {
+    if (frame?.id === at.id) frame = null;
     if (drag?.id !== at.id) return;
     stage.classList.remove("dragging-value");
-    if (drag.value) await target.commit(drag.shape, rest(drag), drag.value, drag.op);
+    if (drag.many && drag.value) await commit(opsOf(drag.nodes));
+    else if (drag.whole) await commit([set(target.shapes()[drag.shape].path, drag.value)]);
+    else if (drag.value) await target.commit(drag.shape, rest(drag), drag.value, drag.op);
     drag = null;
   },
   keydown(e) {
+    const by = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key];
+    if (by && (many.size || chosen.shape >= 0)) {
+      const k = e.shiftKey ? 10 : 1;
+      nudge(by[0] * k, by[1] * k);
+      return true;
+    }
+    if ((e.key === "Backspace" || e.key === "Delete") && many.size) {
+      const left = new Map();
+      for (const name of many) {
+        const [j, n] = name.split("/").map(Number);
+        left.set(
+          j,
+          (left.get(j) ?? nodesOf(j).map((_, i) => i)).filter((i) => i !== n),
+        );
+      }
+      const fits = ([j, list]) => list.length >= least(target.shapes()[j].kind);
+      const ops = [...left]
+        .sort((a, b) => b[0] - a[0])
+        .map((one) => {
+          const [j, list] = one;
+          const { path, nodes } = target.shapes()[j];
+          return fits(one)
+            ? set(
+                `${path}/nodes`,
+                list.map((i) => nodes[i]),
+              )
+            : { op: "remove", path };
+        });
+      many = new Set();
+      chosen = { shape: -1, node: -1 };
+      commit(ops);
+      return true;
+    }
     if ((e.key !== "Backspace" && e.key !== "Delete") || chosen.shape < 0) return false;
     const s = target.shapes()[chosen.shape];
     if (!s) return false;
@@ -110,12 +187,15 @@ export const edit = {
     return true;
   },
   cancel() {
-    const was = chosen.shape >= 0;
+    const was = chosen.shape >= 0 || many.size > 0;
+    many = new Set();
     chosen = { shape: -1, node: -1 };
     return was;
   },
   // held gives a shape as it is in the hand.
   held(j, s) {
+    if (drag?.many) return drag.nodes?.get(j) ? { ...s, nodes: drag.nodes.get(j) } : s;
+    if (drag?.whole) return drag.shape === j ? drag.whole : s;
     if (drag?.shape !== j || !drag.value) return s;
     if (drag.op === "shift") {
       return moved(s, ...drag.value);
@@ -125,6 +205,12 @@ export const edit = {
   },
   overlay(layer) {
     drawStrokes(layer);
+    if (frame) {
+      const [a, b] = [toScreen(...frame.from), toScreen(...frame.to)];
+      const box = { x: Math.min(a[0], b[0]), y: Math.min(a[1], b[1]) };
+      const size = { width: Math.abs(a[0] - b[0]), height: Math.abs(a[1] - b[1]) };
+      for (const c of ["under", "over faint"]) make("rect", { ...box, ...size, class: c }, layer);
+    }
     target.shapes().forEach((old, j) => {
       if (!old) return;
       const s = edit.held(j, old);
@@ -133,14 +219,84 @@ export const edit = {
       if (forms[s.kind])
         forms[s.kind].handles(s).forEach((h, k) => drawNode(layer, j, { x: h.at[0], y: h.at[1] }, k, 1));
       else s.nodes.forEach((n, k, all) => drawNode(layer, j, n, k, all.length));
+      if (s.kind === "tube" && s.nodes.length <= 60) s.nodes.forEach((_, k) => drawWide(layer, j, s, k));
     });
   },
   // changed lets go of what is no longer there.
   changed() {
     const s = target.shapes()[chosen.shape];
+    many = new Set(
+      [...many].filter((name) => {
+        const [j, n] = name.split("/").map(Number);
+        return n < (target.shapes()[j]?.nodes?.length ?? 0);
+      }),
+    );
     if (!s || (s.nodes && chosen.node >= s.nodes.length)) chosen = { shape: s ? chosen.shape : -1, node: -1 };
   },
 };
+
+// within4 names the points within the four sides of a box.
+function within4({ from, to }) {
+  const inside = (n) => (n.x - from[0]) * (n.x - to[0]) <= 0 && (n.y - from[1]) * (n.y - to[1]) <= 0;
+  const out = new Set();
+  target.shapes().forEach((s, j) => {
+    if (openArea() && shot.focus.part !== j) return;
+    s?.nodes?.forEach((n, k) => inside(n) && out.add(`${j}/${k}`));
+  });
+  return out;
+}
+
+// shiftedPoints gives the points of shapes with those that are named moved, by shape.
+function shiftedPoints(names, dx, dy) {
+  const out = new Map();
+  for (const name of names) {
+    const [j, k] = name.split("/").map(Number);
+    if (!out.has(j)) out.set(j, [...nodesOf(j)]);
+    const n = out.get(j)[k];
+    const [x, y] = within([n.x + dx, n.y + dy]);
+    out.get(j)[k] = { ...n, x: round(x), y: round(y) };
+  }
+  return out;
+}
+const opsOf = (nodes) => [...nodes].map(([j, list]) => set(`${target.shapes()[j].path}/nodes`, list));
+
+// nudge moves the points that are chosen, or the whole shape where none is.
+function nudge(dx, dy) {
+  const names = many.size
+    ? many
+    : chosen.node >= 0 && !isForm(chosen.shape)
+      ? [`${chosen.shape}/${chosen.node}`]
+      : null;
+  if (names) commit(opsOf(shiftedPoints(names, dx, dy)));
+  else target.commit(chosen.shape, "", [dx, dy], "shift");
+}
+
+// The knob of a tube's width stands beside each of its points.
+function wideAt(s, k) {
+  const n = s.nodes[k];
+  const [a, b] = [s.nodes[Math.max(k - 1, 0)], s.nodes[Math.min(k + 1, s.nodes.length - 1)]];
+  const l = Math.max(Math.hypot(b.x - a.x, b.y - a.y), 1e-6);
+  const half = (s.width * (s.widths?.[k]?.k ?? 1)) / 2;
+  return [n.x + ((b.y - a.y) / l) * half, n.y - ((b.x - a.x) / l) * half];
+}
+
+// widened gives a tube as wide as the pointer is from a point: all of it, or with Alt there.
+function widened(s, k, at) {
+  const n = s.nodes[k];
+  const width = Math.max(2 * Math.hypot(at.photo[0] - n.x, at.photo[1] - n.y), 0.2);
+  const own = s.widths?.[k]?.k ?? 1;
+  if (!at.alt) return { ...s, width: Math.max(round(width / Math.max(own, 0.01)), 0.1) };
+  const widths = s.nodes.map((_, i) => s.widths?.[i] ?? { k: 1 });
+  widths[k] = { k: Math.min(Number((width / s.width).toFixed(3)), 20) };
+  return { ...s, widths };
+}
+
+function drawWide(layer, j, s, k) {
+  const [cx, cy] = toScreen(...wideAt(s, k));
+  make("circle", { cx, cy, r: 3, class: "knob" }, layer);
+  const hit = make("circle", { cx, cy, r: 9, class: "node-hit" }, layer);
+  Object.assign(hit.dataset, { shape: j, wide: k });
+}
 
 // bounded gives how far a shape moves with all its points kept where they may lie.
 function bounded(nodes, dx, dy) {
@@ -179,7 +335,7 @@ function drawStrokes(layer) {
 
 function drawNode(layer, j, n, k, count) {
   const [x, y] = toScreen(n.x, n.y);
-  const isChosen = chosen.shape === j && chosen.node === k;
+  const isChosen = (chosen.shape === j && chosen.node === k) || many.has(`${j}/${k}`);
   if (isChosen || (chosen.shape === j && count <= 12)) {
     for (const end of ["in", "out"]) {
       const h = n[end];

@@ -23,13 +23,29 @@
 // are the same for all and lie outside of them, in ../hand.js.
 import { brushHand } from "./brush.js";
 import { ellipse, gradient, ring } from "./drag.js";
+import { bulb } from "./bulb.js";
 import { cling } from "./cling.js";
 import { edit } from "./edit.js";
 import { freehand } from "./freehand.js";
 import { outline } from "./outline.js";
 import { pick } from "./pick.js";
 import { region } from "./region.js";
+import { transform } from "./transform.js";
 import { tube } from "./tube.js";
 
 // in the order of their buttons
-export const hands = [brushHand, region, cling, outline, freehand, tube, ellipse, gradient, ring, pick, edit];
+export const hands = [
+  brushHand,
+  region,
+  cling,
+  outline,
+  freehand,
+  tube,
+  bulb,
+  ellipse,
+  gradient,
+  ring,
+  pick,
+  transform,
+  edit,
+];
