@@ -1,5 +1,6 @@
 // Tracing by mouse on the demo photos: one click, cling, tubes, all letters of a sign.
 import assert from "node:assert/strict";
+import { readFileSync } from "node:fs";
 import { join } from "node:path";
 import { after, before, test } from "node:test";
 import {
@@ -416,6 +417,43 @@ test("points are chosen together, nudged, bent sides, and a tube's width by its 
     close(thin.width, 120) && Math.abs(thin.widths[1].k - 0.25) < 0.03 && thin.widths[0].k === 1,
     JSON.stringify(thin),
   );
+  assert.deepEqual(page.faults, []);
+  await page.context().close();
+});
+
+test("shapes come from an SVG file and go into one, and come back the same", async () => {
+  await begin("quay");
+  // The demo photo is 3000 by 2000: the drawing is scaled to it.
+  const drawing =
+    '<svg viewBox="0 0 300 200"><path d="M30 130h30l10 40h-40z"/><circle cx="90" cy="150" r="12"/><text>no</text></svg>';
+  const put = (text) =>
+    page.setInputFiles("#drawing-in", {
+      name: "a.svg",
+      mimeType: "image/svg+xml",
+      buffer: Buffer.from(text),
+    });
+  await page.locator(".channel.add [data-action='add-light']").click();
+  await page.locator("#drawing-in").waitFor({ state: "attached" });
+  await settled(page);
+  const dark = await pixel(page, 450, 1500, 6);
+  await saved(page, () => put(drawing));
+  await page.getByText("Left out of the drawing").waitFor();
+  const shapes = await shapesOf(page);
+  assert.deepEqual([shapes[0].nodes[0].x, shapes[0].nodes[0].y, shapes[1].width], [300, 1300, 240]);
+  assert.ok(light(await pixel(page, 450, 1500, 6)) > light(dark) + 40);
+  const [download] = await Promise.all([
+    page.waitForEvent("download"),
+    page.getByRole("link", { name: "Shapes as SVG" }).click(),
+  ]);
+  const text = readFileSync(await download.path(), "utf8");
+  const lit = await picture(page);
+  await saved(page, () => page.keyboard.press("Control+z"));
+  await saved(page, () => put(text));
+  assert.equal(await picture(page), lit);
+  const version = (await state(page)).version;
+  await put("<svg><g>");
+  await page.getByText(/no well-formed SVG/).waitFor();
+  assert.equal((await state(page)).version, version);
   assert.deepEqual(page.faults, []);
   await page.context().close();
 });

@@ -78,7 +78,7 @@ func TestDecodeRefuses(t *testing.T) {
 		{"field in another case", swap(`"whiteness"`, `"Whiteness"`), "lights[0].core.Whiteness", "knows no such field"},
 		{"missing name", swap(`"name":"Light 1",`, ``), "lights[0].name", "missing"},
 		{"unknown kind of shape", swap(`"kind":"tube"`, `"kind":"cone"`), "lights[1].shapes[0].kind", `"cone"`},
-		{"field of another kind", swap(`"kind":"tube"`, `"kind":"outline"`), "lights[1].shapes[0].width", "knows no such field"},
+		{"field of another kind", swap(`"kind":"tube"`, `"kind":"outline"`), "lights[1].shapes[0].taper", "knows no such field"},
 		{"points that are elsewhere", swap(`"nodes":[{"x":900,"y":100},{"x":700,"y":1200}]`, `"nodes":"`+strings.Repeat("0a", 32)+`"`), "lights[1].shapes[0].nodes", "missing"},
 		{"points of no name", swap(`"nodes":[{"x":900,"y":100},{"x":700,"y":1200}]`, `"nodes":"here"`), "lights[1].shapes[0].nodes", "not the name"},
 		{"half a pixel", swap(`"width":3000`, `"width":3000.5`), "photo.width", "whole number"},

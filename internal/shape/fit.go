@@ -60,7 +60,7 @@ func Fit(line []Point, closed bool, tolerance float64) Path {
 		f.nodes = f.nodes[:n-1]
 		// An outline has at least three nodes, however few curves would do.
 		for i := 0; len(f.nodes) < 3; i += 2 {
-			f.nodes = halve(f.nodes, i)
+			f.nodes = Halve(f.nodes, i)
 		}
 	}
 	return PathOf(f.nodes...)
@@ -108,9 +108,9 @@ func straight(p []Point, tolerance float64) bool {
 	return true
 }
 
-// halve returns the nodes of a closed path with one more in the middle of the curve from
+// Halve returns the nodes of a closed path with one more in the middle of the curve from
 // node i on, which keeps its course.
-func halve(nodes []Node, i int) []Node {
+func Halve(nodes []Node, i int) []Node {
 	a, b := &nodes[i], &nodes[(i+1)%len(nodes)]
 	p0, p3 := Point{a.X, a.Y}, Point{b.X, b.Y}
 	p1, p2 := p0.add(Point{a.Out[0], a.Out[1]}), p3.add(Point{b.In[0], b.In[1]})

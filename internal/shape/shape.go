@@ -103,3 +103,6 @@ func few(n, least int, kind string) string {
 	}
 	return fmt.Sprintf("A path of %d %s is no %s; it needs at least %d.", n, points, kind, least)
 }
+
+// Edges returns the closed lines that bound a shape, in pixels of the photo.
+func Edges(s Shape) [][]Point { return s.polygons(1) }

@@ -179,6 +179,8 @@ func (s *Server) routes() {
 	post("/shots/:id/clung", s.clung)
 	post("/shots/:id/gauge", s.gauge)
 	post("/shots/:id/ball", s.ball)
+	e.POST("/shots/:id/drawing", s.readDrawing, file...)
+	get("/shots/:id/drawing.svg", s.drawing)
 	get("/shots/:id/hue", s.hue)
 	post("/shots/:id/exports", s.startExport)
 	get("/exports/:job", s.exportStatus)

@@ -3,7 +3,9 @@ package web
 import (
 	"context"
 	"encoding/json"
+	"io"
 	"math"
+	"mime"
 	"net/http"
 	"strconv"
 	"sync"
@@ -23,6 +25,7 @@ import (
 	"pyrant/internal/setting"
 	"pyrant/internal/shape"
 	"pyrant/internal/store"
+	"pyrant/internal/svg"
 )
 
 // grounds is what is being made ready of photos for hands that look for edges: how far each
@@ -356,6 +359,39 @@ func (s *Server) ball(c *echo.Context) error {
 		d := math.Round(100*math.Sqrt(e.Width*e.Height)) / 100
 		return found{Shapes: setting.Encode(shape.Shapes{shape.Ellipse{X: math.Round(100*e.X) / 100, Y: math.Round(100*e.Y) / 100, Width: d, Height: d}})}, nil
 	})
+}
+
+// readDrawing answers with the shapes of an SVG file, scaled to the photo, and what was left
+// out of it.
+func (s *Server) readDrawing(c *echo.Context) error {
+	ctx := c.Request().Context()
+	shot, err := s.store.Shot(ctx, c.Param("id"))
+	if err != nil {
+		return err
+	}
+	data, err := io.ReadAll(io.LimitReader(c.Request().Body, svg.MaxBytes+1))
+	if err != nil {
+		return badBody(err, unreadable)
+	}
+	shapes, left, err := svg.Read(data, float64(shot.Photo.Width), float64(shot.Photo.Height))
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, map[string]any{"shapes": json.RawMessage(setting.Encode(shapes)), "left": left})
+}
+
+// drawing answers with the shapes of a light as an SVG file.
+func (s *Server) drawing(c *echo.Context) error {
+	shot, r, err := s.asked(c)
+	if err != nil {
+		return err
+	}
+	i, err := strconv.Atoi(c.QueryParam("light"))
+	if err != nil || i < 0 || i >= len(r.Lights) {
+		return fault.New(fault.Gone, "There is no such light in this shot.")
+	}
+	c.Response().Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": shot.Name + ", " + r.Lights[i].Name + ".svg"}))
+	return c.Blob(http.StatusOK, "image/svg+xml", svg.Write(r.Lights[i].Shapes, float64(shot.Photo.Width), float64(shot.Photo.Height)))
 }
 
 // onPhoto says that a place does not lie on a shot's photo, or nothing.

@@ -165,3 +165,35 @@ func TestShapesComeTogether(t *testing.T) {
 		}
 	}
 }
+
+// Shapes come from a drawing and go into one.
+func TestDrawings(t *testing.T) {
+	a := start(t, Options{})
+	at := a.panes()
+	send := func(body string, code int) string {
+		r := a.request("POST", at+"/drawing", "image/svg+xml", strings.NewReader(body))
+		resp, text := a.do(r)
+		if resp.StatusCode != code {
+			a.Fatalf("%s: %d, %s", body, resp.StatusCode, text)
+		}
+		return text
+	}
+	text := send(`<svg viewBox="0 0 300 200"><path d="M20 20h60v50z"/><text>x</text></svg>`, 200)
+	if !strings.Contains(text, `"left":["texts"]`) {
+		t.Errorf("%s", text)
+	}
+	var got struct{ Shapes json.RawMessage }
+	json.Unmarshal([]byte(text), &got)
+	a.act(at, "add-shapes", form("light", "0", "shapes", string(got.Shapes)))
+	resp, text := a.get(at + "/drawing.svg?light=0")
+	if resp.StatusCode != 200 || !strings.Contains(text, `d="M20 20L80 20L80 70Z"`) || !strings.Contains(resp.Header.Get("Content-Disposition"), "panes") {
+		t.Errorf("%d %s", resp.StatusCode, text)
+	}
+	if resp, _ := a.get(at + "/drawing.svg?light=3"); resp.StatusCode != 404 {
+		t.Errorf("a light that is not there: %d", resp.StatusCode)
+	}
+	if text := send(`<svg><text/></svg>`, 422); !strings.Contains(text, "no shape that could be traced") {
+		t.Error(text)
+	}
+	send(strings.Repeat(" ", 8<<20+1), 413)
+}

@@ -12,3 +12,4 @@ import "./curve.js";
 import "./levels.js";
 import "./wheel.js";
 import "./look.js";
+import "./drawing.js";
