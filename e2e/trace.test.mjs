@@ -457,3 +457,50 @@ test("shapes come from an SVG file and go into one, and come back the same", asy
   assert.deepEqual(page.faults, []);
   await page.context().close();
 });
+
+test("a light is looked at cut out, and its edge followed at 1:1", async () => {
+  await begin("quay");
+  await take("region");
+  await saved(page, () => click(1254, 620));
+  const look = (x, y) =>
+    place(page, x, y).then((p) =>
+      page.evaluate(
+        ([cx, cy]) => {
+          const c = document.getElementById("look");
+          const r = c.getBoundingClientRect();
+          const k = c.width / r.width;
+          return [...c.getContext("2d").getImageData((cx - r.left) * k, (cy - r.top) * k, 1, 1).data];
+        },
+        [p.x, p.y],
+      ),
+    );
+  for (const [as, inside, outside] of [
+    ["black", [0, 0, 0, 0], [12, 12, 11, 255]],
+    ["white", [0, 0, 0, 0], [255, 255, 255, 255]],
+  ]) {
+    await page.locator(`[data-look-as="${as}"]`).click();
+    await page.waitForFunction((a) => document.getElementById("stage").dataset.looking.startsWith(a), as);
+    assert.deepEqual(await look(1254, 620), inside);
+    assert.deepEqual(await look(1900, 1200), outside);
+  }
+  await page.locator('[data-look-as=""]').click();
+  await take("edit");
+  await page.locator("#stage").focus();
+  const [shape] = await shapesOf(page);
+  const places = [];
+  for (let i = 0; i < 2; i++) {
+    await page.keyboard.press("n");
+    await page.waitForTimeout(150);
+    places.push(await place(page, shape.nodes[0].x, shape.nodes[0].y));
+  }
+  // First the first point is in the middle, then the view has gone on, at 1:1.
+  const stage = await page.locator("#stage").boundingBox();
+  assert.ok(
+    Math.hypot(places[0].x - stage.x - stage.width / 2, places[0].y - stage.y - stage.height / 2) < 3,
+  );
+  const gone = Math.hypot(places[1].x - places[0].x, places[1].y - places[0].y);
+  assert.ok(gone > 60 && gone <= 245, `it went on by ${gone}`);
+  assert.match(await page.locator("#zoom").textContent(), /100 %/);
+  assert.deepEqual(page.faults, []);
+  await page.context().close();
+});

@@ -19,6 +19,7 @@ import (
 	"pyrant/internal/raster"
 	"pyrant/internal/recipe"
 	"pyrant/internal/setting"
+	"pyrant/internal/shape"
 )
 
 // world is a plan as areas see it.
@@ -295,4 +296,11 @@ func gels(r *recipe.Recipe) func(area.LightRef) *pass.Gel {
 		}
 		return nil
 	}
+}
+
+// LightMask returns the coverage of a light's shapes in the picture that q asks for, as sharp as
+// they were traced.
+func (e *Engine) LightMask(q Request, light int) *raster.Plane {
+	_, _, scale := Size(q.Photo.Width, q.Photo.Height, q.LongEdge)
+	return shape.NewMask(q.Recipe.Lights[light].Shapes, scale).Plane(q.View)
 }

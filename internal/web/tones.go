@@ -14,6 +14,7 @@ import (
 	"pyrant/internal/colour"
 	"pyrant/internal/fault"
 	"pyrant/internal/pass"
+	"pyrant/internal/raster"
 	"pyrant/internal/render"
 	"pyrant/internal/setting"
 	"pyrant/internal/shape"
@@ -114,13 +115,14 @@ func (s *Server) curve(c *echo.Context) error {
 	return c.JSON(http.StatusOK, out)
 }
 
-// coverage answers with how much an area covers of each pixel of a part of the picture,
-// one byte each.
+// coverage answers with how much an area, or a light, covers of each pixel of a part of the
+// picture, one byte each.
 func (s *Server) coverage(c *echo.Context) error {
 	ctx := c.Request().Context()
 	var q struct {
 		frameRequest
-		Area area.Ref `json:"area"`
+		Area  area.Ref `json:"area"`
+		Light *int     `json:"light"` // its index, where no area is looked at
 	}
 	if err := bindJSON(c, &q); err != nil {
 		return err
@@ -133,7 +135,10 @@ func (s *Server) coverage(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	if r.Area(q.Area) == nil {
+	if q.Light != nil && (*q.Light < 0 || *q.Light >= len(r.Lights)) {
+		return fault.New(fault.Gone, "There is no such light in this shot.")
+	}
+	if q.Light == nil && r.Area(q.Area) == nil {
 		return fault.New(fault.Gone, "That area is no longer in this shot. Reload the page.")
 	}
 	photo, done, err := s.turn(ctx, shot, asker{shot.ID + q.Page + " coverage", len(q.Patch) > 0})
@@ -141,8 +146,14 @@ func (s *Server) coverage(c *echo.Context) error {
 		return err
 	}
 	defer done()
-	m, err := s.engine.AreaMask(ctx, render.Request{Photo: photo, PhotoKey: shot.PhotoSHA, Recipe: r,
-		LongEdge: min(q.Long, max(photo.Width, photo.Height)), View: image.Rect(q.X, q.Y, q.X+q.W, q.Y+q.H)}, q.Area)
+	req := render.Request{Photo: photo, PhotoKey: shot.PhotoSHA, Recipe: r,
+		LongEdge: min(q.Long, max(photo.Width, photo.Height)), View: image.Rect(q.X, q.Y, q.X+q.W, q.Y+q.H)}
+	var m *raster.Plane
+	if q.Light != nil {
+		m = s.engine.LightMask(req, *q.Light)
+	} else {
+		m, err = s.engine.AreaMask(ctx, req, q.Area)
+	}
 	if err != nil {
 		return err
 	}

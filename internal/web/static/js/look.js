@@ -1,7 +1,7 @@
-// Looking at an area: as a tint over the picture, or cut out on black or on white. What it
+// Looking at an area, or at what a light's shapes cover: as a tint over the picture, or cut out on black or on white. What it
 // covers is asked for the part of the picture that is seen, and again with every change.
 import { ask, post } from "./ask.js";
-import { csrf, draft, on, shot } from "./state.js";
+import { csrf, draft, light, on, shot } from "./state.js";
 import { geometry, onMove } from "./view.js";
 
 const canvas = document.getElementById("look");
@@ -14,14 +14,17 @@ let asked = false;
 let wanted = false;
 let stamp = "";
 
-const which = () => shot.focus.area || area;
+// What is looked at: an area's id, or in Trace the chosen light, by its index.
+const which = () => shot.focus.area || area || (shot.step === "trace" && light() ? shot.light : "");
+
+const named = (id) => (typeof id === "number" ? { light: id } : { area: id });
 
 // The tint is of a hue that photos seldom have, and shows on dark and on light alike.
 const colours = { tint: [172, 92, 255], black: [12, 12, 11], white: [255, 255, 255] };
 const alpha = { tint: (a) => 0.62 * a, black: (a) => 255 - a, white: (a) => 255 - a };
 
 async function load() {
-  if (!as || !which()) {
+  if (!as || which() === "") {
     canvas.hidden = true;
     stage.dataset.looking = "";
     return;
@@ -40,7 +43,7 @@ async function load() {
     try {
       const a = await ask(
         `/shots/${shot.id}/coverage`,
-        post({ patch: draft ?? [], page, area: id, long, x, y, w, h }, csrf()),
+        post({ patch: draft ?? [], page, ...named(id), long, x, y, w, h }, csrf()),
         async (answer) => new Uint8Array(await answer.arrayBuffer()),
       );
       if (!as || which() !== id) continue;

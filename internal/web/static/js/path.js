@@ -137,3 +137,23 @@ export function bentSide(s, { i, t }, p) {
   nodes[(i + 1) % nodes.length] = tidy(b);
   return { ...s, nodes };
 }
+
+// along gives places along a path, about gap apart.
+export function along(nodes, closed, gap) {
+  const out = [];
+  let left = 0;
+  for (const [, a, b] of sides(nodes, closed)) {
+    const c = curve(a, b);
+    const n = 24;
+    for (let k = 0; k < n; k++) {
+      const [p, q] = [c.get(k / n), c.get((k + 1) / n)];
+      const l = Math.hypot(q.x - p.x, q.y - p.y);
+      for (; left <= l; left += gap) {
+        const t = l ? left / l : 0;
+        out.push([p.x + (q.x - p.x) * t, p.y + (q.y - p.y) * t]);
+      }
+      left -= l;
+    }
+  }
+  return out;
+}

@@ -102,6 +102,13 @@ export function zoomTo(z, cx, cy) {
   place(z, px - ((px - origin.x) / zoom) * z, py - ((py - origin.y) / zoom) * z);
 }
 
+// lookAt brings a place of the photo to the middle of the screen, at 1:1.
+export function lookAt(x, y) {
+  if (zoom !== 1) zoomTo(1);
+  const [sx, sy] = toScreen(x, y);
+  pan(size.w / dpr / 2 - sx, size.h / dpr / 2 - sy);
+}
+
 export const zoomBy = (k, cx, cy) => zoomTo(zoom * k, cx, cy);
 
 export function pan(dx, dy) {

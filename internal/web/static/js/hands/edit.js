@@ -1,11 +1,11 @@
 // Moves, adds and removes points of any shape, turns corners to bends and back, and
 // moves whole shapes.
 import { bare, forms, moved } from "../forms.js";
-import { bentSide, isClosed, least, near, round, sideAt, split, turned, withArm } from "../path.js";
+import { along, bentSide, isClosed, least, near, round, sideAt, split, turned, withArm } from "../path.js";
 import { commit, openArea, set, setDraft, shot, show } from "../state.js";
 import { make } from "../svg.js";
 import { target } from "../target.js";
-import { toScreen, within } from "../view.js";
+import { lookAt, toScreen, within } from "../view.js";
 
 let chosen = { shape: -1, node: -1 };
 let many = new Set(); // "shape/node" of each of several points that go together
@@ -144,6 +144,7 @@ export const edit = {
     drag = null;
   },
   keydown(e) {
+    if (e.key === "n" || e.key === "N") return step(e.key === "n" ? 1 : -1);
     const by = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key];
     if (by && (many.size || chosen.shape >= 0)) {
       const k = e.shiftKey ? 10 : 1;
@@ -259,6 +260,21 @@ function shiftedPoints(names, dx, dy) {
   return out;
 }
 const opsOf = (nodes) => [...nodes].map(([j, list]) => set(`${target.shapes()[j].path}/nodes`, list));
+
+// step goes on along the edge of the chosen shape, or of the first, at 1:1, so that all of it
+// can be checked.
+let checked = { shape: -1, at: -1 };
+function step(by) {
+  const j = chosen.shape >= 0 ? chosen.shape : target.shapes().findIndex(Boolean);
+  const s = target.shapes()[j];
+  if (!s) return false;
+  const form = forms[s.kind]?.lines(s)[0];
+  const places = along(form?.nodes ?? s.nodes, form ? Boolean(form.closed) : isClosed(s), 240);
+  const from = checked.shape === j ? checked.at : by > 0 ? -1 : 0;
+  checked = { shape: j, at: (from + by + places.length) % places.length };
+  lookAt(...places[checked.at]);
+  return true;
+}
 
 // nudge moves the points that are chosen, or the whole shape where none is.
 function nudge(dx, dy) {
