@@ -334,8 +334,14 @@ test("shapes are scaled, turned, mirrored, copied, moved to another light, and u
   await page.context().close();
 });
 
-test("a click sets a bulb as large as the float that is there", async () => {
+test("a click sets a bulb as large as the float that is there, five clicks an ellipse", async () => {
   await begin("quay");
+  await take("rim");
+  for (let i = 0; i < 4; i++) await click(1237 + 120 * Math.cos(i * 1.25), 273 + 62 * Math.sin(i * 1.25));
+  await saved(page, () => click(1237 + 120 * Math.cos(5), 273 + 62 * Math.sin(5)));
+  const [rim] = await shapesOf(page);
+  assert.ok(Math.abs(rim.width - 240) < 12 && Math.abs(rim.height - 124) < 12, JSON.stringify(rim));
+  await saved(page, () => page.keyboard.press("Control+z"));
   await take("bulb");
   for (const [x, y] of [
     [524, 236],

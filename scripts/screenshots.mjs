@@ -47,6 +47,48 @@ for (let i = 0; i < 6; i++) {
 await settled(page);
 await page.waitForTimeout(400);
 await shoot("trace");
+// Each family of hands of Trace.
+const take = async (hand) => {
+  await page.locator(`[data-hand="${hand}"]`).click();
+  await page.waitForFunction(() => !document.getElementById("trace-hint").textContent.includes("made ready"));
+};
+const to = async (x, y) => {
+  const at = await place(page, x, y);
+  await page.mouse.move(at.x, at.y, { steps: 4 });
+  return at;
+};
+await take("transform");
+await page.waitForTimeout(300);
+await shoot("trace-move");
+await page.keyboard.press("f");
+await settled(page);
+await take("region");
+await to(2552, 716);
+await page.locator("#overlay .preview").first().waitFor();
+await page.waitForTimeout(700);
+await shoot("trace-click");
+const jug = await place(page, 2560, 690);
+await page.mouse.move(jug.x, jug.y);
+for (let i = 0; i < 6; i++) {
+  await page.mouse.wheel(0, -240);
+  await page.waitForTimeout(60);
+}
+await settled(page);
+await take("cling");
+for (const [x, y] of [
+  [2541, 652],
+  [2515, 720],
+  [2520, 779],
+]) {
+  await to(x, y);
+  await page.mouse.down();
+  await page.mouse.up();
+  await page.waitForTimeout(400);
+}
+await to(2604, 772);
+await page.waitForTimeout(500);
+await shoot("trace-cling");
+await page.keyboard.press("Escape");
 await page.keyboard.press("f");
 await page.locator('[data-choose="4"]').click();
 await step("spill");

@@ -141,6 +141,9 @@ type Result struct {
 	Edge float64 `json:"edge_px"` // mean distance of the edges to one another, pixels of the frame
 }
 
+// Nowhere is the distance of the edge of nothing.
+const Nowhere = 1000
+
 // Compare compares a shape with the mask of its group inside the mark widened by 12 pixels.
 // What lies more than a pixel inside the mark and is not in the mask is hidden by something
 // that stands in front, and does not count; nor does what of the mark's own rim lies beside
@@ -202,7 +205,7 @@ func Compare(truth *Field, l Light, index int, found ...shape.Shape) Result {
 	if len(a) > 0 && len(b) > 0 {
 		r.Edge = (apart(a, b) + apart(b, a)) / 2 / truth.K
 	} else {
-		r.Edge = 1000
+		r.Edge = Nowhere
 	}
 	return r
 }

@@ -179,6 +179,7 @@ func (s *Server) routes() {
 	post("/shots/:id/clung", s.clung)
 	post("/shots/:id/gauge", s.gauge)
 	post("/shots/:id/ball", s.ball)
+	post("/shots/:id/rim", s.rim)
 	e.POST("/shots/:id/drawing", s.readDrawing, file...)
 	get("/shots/:id/drawing.svg", s.drawing)
 	get("/shots/:id/hue", s.hue)

@@ -234,13 +234,14 @@ func (s *Server) wire(ctx context.Context, shot *store.Shot, g *region.Ground, f
 func (s *Server) cling(c *echo.Context) error {
 	var q struct {
 		spot
-		From *[2]float64 `json:"from"` // nil before the first pin
+		From  *[2]float64 `json:"from"`  // nil before the first pin
+		Reach float64     `json:"reach"` // how far a pin may be set from the pointer, in pixels of the photo
 	}
 	return s.looked(c, &q, &q.Page, "cling", func(ctx context.Context, shot *store.Shot, g *region.Ground) (any, error) {
 		if err := onPhoto(shot, q.X, q.Y); err != nil {
 			return nil, err
 		}
-		pin := cling.Near(g.Fine, shape.Point{X: q.X, Y: q.Y}, g.Finger())
+		pin := cling.Near(g.Fine, shape.Point{X: q.X, Y: q.Y}, reached(g, q.Reach))
 		line := [][2]float64{}
 		if q.From != nil {
 			w, err := s.wire(ctx, shot, g, shape.Point{X: q.From[0], Y: q.From[1]})
@@ -261,14 +262,24 @@ func (s *Server) cling(c *echo.Context) error {
 	})
 }
 
+// reached returns how far from a click an edge is looked for: as far as the page says, as on its
+// screen a finger is as wide at every zoom, but no farther than a finger is on the whole photo.
+func reached(g *region.Ground, page float64) float64 {
+	if page <= 0 {
+		return g.Finger()
+	}
+	return math.Min(math.Max(page, 1.5*float64(g.Fine.Step)), g.Finger())
+}
+
 // maxPins is how many pins an outline that clings can have.
 const maxPins = 500
 
 // clung answers with the outline that clings to the photo's edges through pins.
 func (s *Server) clung(c *echo.Context) error {
 	var q struct {
-		Page string `json:"page"`
-		Pins []struct {
+		Page  string  `json:"page"`
+		Reach float64 `json:"reach"`
+		Pins  []struct {
 			X        float64 `json:"x"`
 			Y        float64 `json:"y"`
 			Straight bool    `json:"straight"` // the line to the next pin is straight
@@ -291,7 +302,7 @@ func (s *Server) clung(c *echo.Context) error {
 		set := clicks
 		if free {
 			var err error
-			if set, err = cling.Settle(ctx, g.Fine, clicks, g.Finger()); err != nil {
+			if set, err = cling.Settle(ctx, g.Fine, clicks, reached(g, q.Reach)); err != nil {
 				return nil, err
 			}
 		}
@@ -359,6 +370,35 @@ func (s *Server) ball(c *echo.Context) error {
 		d := math.Round(100*math.Sqrt(e.Width*e.Height)) / 100
 		return found{Shapes: setting.Encode(shape.Shapes{shape.Ellipse{X: math.Round(100*e.X) / 100, Y: math.Round(100*e.Y) / 100, Width: d, Height: d}})}, nil
 	})
+}
+
+// rim answers with the ellipse through five points or more of its rim.
+func (s *Server) rim(c *echo.Context) error {
+	var q struct {
+		Points [][2]float64 `json:"points"`
+	}
+	if err := bindJSON(c, &q); err != nil {
+		return err
+	}
+	shot, err := s.store.Shot(c.Request().Context(), c.Param("id"))
+	if err != nil {
+		return err
+	}
+	if len(q.Points) < 5 || len(q.Points) > 100 {
+		return fault.New(fault.Invalid, "An ellipse is found through 5 to 100 points of its rim.")
+	}
+	p := make([]shape.Point, len(q.Points))
+	for i, v := range q.Points {
+		p[i] = shape.Point{X: v[0], Y: v[1]}
+	}
+	e, ok := shape.EllipseThrough(p...)
+	if long := 2 * float64(max(shot.Photo.Width, shot.Photo.Height)); !ok || e.Width > long || e.Height < 0.1 {
+		return fault.New(fault.Invalid, "No ellipse goes through these points. Set them all round the rim, not along one side of it.")
+	}
+	for _, v := range []*float64{&e.X, &e.Y, &e.Width, &e.Height, &e.Turn} {
+		*v = math.Round(100**v) / 100
+	}
+	return c.JSON(http.StatusOK, found{Shapes: setting.Encode(shape.Shapes{e})})
 }
 
 // readDrawing answers with the shapes of an SVG file, scaled to the photo, and what was left

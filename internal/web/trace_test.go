@@ -98,6 +98,9 @@ func TestHandsSeeEdges(t *testing.T) {
 	if math.Abs(s.Pin[1]-50) > 1.6 || len(s.Line) != 0 {
 		t.Errorf("the first pin: %+v", s)
 	}
+	if s, _ := a.look(at, "cling", `{"x":50,"y":30,"reach":2}`, 200); s.Pin != [2]float64{50, 30} {
+		t.Errorf("a pin far from any edge at a high zoom: %+v", s)
+	}
 	s, _ = a.look(at, "cling", fmt.Sprintf(`{"x":95,"y":52,"from":[%v,%v]}`, s.Pin[0], s.Pin[1]), 200)
 	if len(s.Line) < 45 || math.Abs(s.Line[len(s.Line)/2][1]-50) > 1.6 {
 		t.Errorf("the wire: %v", s.Line)
@@ -121,7 +124,12 @@ func TestHandsSeeEdges(t *testing.T) {
 	if s, _ = a.look(at, "ball", `{"x":232,"y":90}`, 200); math.Abs(s.Shapes[0].Width-24) > 1 || math.Abs(s.Shapes[0].X-230.5) > 0.4 {
 		t.Errorf("a ball: %+v", s)
 	}
+	if s, _ = a.look(at, "rim", `{"points":[[110,100],[100,110],[90,100],[100,90],[107.07,107.07]]}`, 200); math.Abs(s.Shapes[0].Width-20) > 0.1 || math.Abs(s.Shapes[0].X-100) > 0.1 {
+		t.Errorf("an ellipse by its rim: %+v", s)
+	}
 	for _, c := range []struct{ name, body, say string }{
+		{"rim", `{"points":[[0,0],[1,1],[2,2],[3,3],[4,4]]}`, "No ellipse goes through"},
+		{"rim", `{"points":[[0,0]]}`, "5 to 100 points"},
 		{"ball", `{"x":150,"y":165}`, "Nothing round"},
 		{"region", `{"x":-4,"y":10}`, "not in the photo"},
 		{"region", `{"x":20,"y":20}`, "Nothing stands out"},

@@ -71,7 +71,7 @@ func measure(ctx context.Context, folder string) ([]row, error) {
 	if err != nil {
 		return nil, err
 	}
-	var rows []row
+	rows := []row{}
 	for _, l := range sc.Lights {
 		truth, err := sc.Mask(l.Mask)
 		if err != nil {
@@ -86,7 +86,7 @@ func measure(ctx context.Context, folder string) ([]row, error) {
 				}
 				t := time.Now()
 				f, err := ground.Find(ctx, region.Pick{X: at[0] * k, Y: at[1] * k})
-				r := row{Hand: "click", Name: name}
+				r := row{Hand: "click", Name: name, Result: scene.Result{Edge: scene.Nowhere}}
 				if err == nil {
 					nodes := f.Outline(edge.NewEye(ph))
 					r.Ms = float64(time.Since(t).Microseconds()) / 1000
@@ -109,7 +109,7 @@ func measure(ctx context.Context, folder string) ([]row, error) {
 				nodes := scaled(path(m.Points), k).All()
 				t := time.Now()
 				got := caliper.Tube(edge.NewEye(ph), nodes, m.Closed, caliper.Widest(ph))
-				r := row{Hand: "tube", Name: name, Ms: float64(time.Since(t).Microseconds()) / 1000}
+				r := row{Hand: "tube", Name: name, Result: scene.Result{Edge: scene.Nowhere}, Ms: float64(time.Since(t).Microseconds()) / 1000}
 				if got.Sure >= caliper.Certain {
 					r.Result = scene.Compare(truth, l, i, shape.Tube{Nodes: scaled(shape.PathOf(got.Nodes...), 1/k), Width: got.Width / k, Closed: m.Closed, Flat: got.Flat})
 				}

@@ -20,6 +20,9 @@ const asked = newest("cling", (got, q) => {
   redraw();
 });
 
+// reach is how far a pin may be set from the pointer, in pixels of the photo: a finger's breadth
+// on the screen.
+const reach = () => 10 / Math.max(Math.abs(toScreen(1, 0)[0] - toScreen(0, 0)[0]), 1e-6);
 const from = () => (pins.length ? [pins.at(-1).x, pins.at(-1).y] : null);
 const onFirst = (at) => pins.length >= 2 && near(at.screen, toScreen(pins[0].x, pins[0].y), 11);
 
@@ -40,7 +43,7 @@ async function finish() {
   busy = true;
   const all = pins;
   try {
-    const got = await look("clung", { pins: all });
+    const got = await look("clung", { pins: all, reach: reach() });
     drop();
     await target.addAll(got.shapes);
   } catch (e) {
@@ -56,7 +59,7 @@ async function pin(at) {
   if (at.shift || !pins.length) {
     const got = at.shift
       ? { pin: [x, y], line: [] }
-      : await look("cling", { x, y, from: null }).catch(() => ({ pin: [x, y], line: [] }));
+      : await look("cling", { x, y, from: null, reach: reach() }).catch(() => ({ pin: [x, y], line: [] }));
     if (pins.length) {
       pins.at(-1).straight = true;
       runs.push([from(), got.pin]);
@@ -64,7 +67,7 @@ async function pin(at) {
     pins.push({ x: got.pin[0], y: got.pin[1], straight: false });
   } else {
     try {
-      const got = await look("cling", { x, y, from: from() });
+      const got = await look("cling", { x, y, from: from(), reach: reach() });
       runs.push(got.line);
       pins.push({ x: got.pin[0], y: got.pin[1], straight: false });
     } catch (e) {
@@ -108,7 +111,7 @@ export const cling = {
       return true;
     }
     const [x, y] = at.photo;
-    asked.ask({ x, y, from: from() });
+    asked.ask({ x, y, from: from(), reach: reach() });
     return false;
   },
   up: () => {},

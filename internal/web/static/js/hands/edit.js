@@ -47,7 +47,7 @@ export const edit = {
   name: "edit",
   label: "Edit points",
   key: "Escape",
-  hint: "Drag points and handles; a tube's round knob is its width. Double-click: a new point on a side, corner or bend on a point. Shift: several points, by click or by a box. Arrows nudge. Alt: bend a side.",
+  hint: "Drag points, handles, a tube's round knob. Double-click: new point, or corner and bend. Shift: several points. Alt: bend a side. N: along the edge.",
   grabs: true,
   take() {
     drag = frame = null;

@@ -30,6 +30,7 @@ import { freehand } from "./freehand.js";
 import { outline } from "./outline.js";
 import { pick } from "./pick.js";
 import { region } from "./region.js";
+import { rim } from "./rim.js";
 import { transform } from "./transform.js";
 import { tube } from "./tube.js";
 
@@ -43,6 +44,7 @@ export const hands = [
   tube,
   bulb,
   ellipse,
+  rim,
   gradient,
   ring,
   pick,

@@ -99,7 +99,7 @@ export const transform = {
   name: "transform",
   label: "Move, turn",
   key: "m",
-  hint: "Drag inside to move, a grip to scale, the knob to turn. Shift: free sizes, steps of 15°. Alt: one corner, or a side along itself. Click a shape to choose it alone, Shift adds.",
+  hint: "Drag it, its grips or its knob. Shift: free sizes, steps of 15°. Alt: one corner, a side along itself. Click: that shape alone, Shift: one more.",
   grabs: true,
   take() {
     drag = null;
