@@ -5,6 +5,7 @@ import { join } from "node:path";
 import { after, before, test } from "node:test";
 import {
   Server,
+  drag,
   launch,
   open,
   picture,
@@ -57,6 +58,12 @@ async function click(x, y, key) {
   if (key) await page.keyboard.down(key);
   await page.mouse.down();
   await page.mouse.up();
+  if (key) await page.keyboard.up(key);
+}
+// pull drags from one place of the photo to another, with a key held.
+async function pull(from, to, key) {
+  if (key) await page.keyboard.down(key);
+  await drag(page, await place(page, ...from), await place(page, ...to), 6);
   if (key) await page.keyboard.up(key);
 }
 const light = (c) => 0.2126 * c[0] + 0.7152 * c[1] + 0.0722 * c[2];
@@ -129,13 +136,13 @@ test("a drag widens what is alike, Alt takes away, what has no region takes noth
   const unchanged = await picture(page);
   // To the right it grows, until it is let go of.
   const p = await place(page, 1344, 724);
-  const drag = async (by) => {
+  const widen = async (by) => {
     await page.mouse.move(p.x, p.y);
     await page.mouse.down();
     for (let i = 1; i <= 10; i++) await page.mouse.move(p.x + (by * i) / 10, p.y);
     await page.locator("#overlay .preview").first().waitFor();
   };
-  await drag(60);
+  await widen(60);
   await saved(page, () => page.mouse.up());
   const box = (o) => {
     const xs = o.nodes.map((n) => n.x);
@@ -147,7 +154,7 @@ test("a drag widens what is alike, Alt takes away, what has no region takes noth
   assert.equal(await picture(page), unchanged);
   // What would be more than half of the photo is asked about.
   const asked = (await state(page)).version;
-  await drag(280);
+  await widen(280);
   await page.mouse.up();
   await page.getByText("Half of the photo").waitFor();
   await page.locator("#notice").getByRole("button", { name: "Close" }).click();
@@ -261,16 +268,6 @@ test("shapes are scaled, turned, mirrored, copied, moved to another light, and u
   };
   const b = await boxOf();
   await take("transform");
-  const pull = async (from, to, key) => {
-    const [a, c] = [await place(page, ...from), await place(page, ...to)];
-    await page.mouse.move(a.x, a.y);
-    if (key) await page.keyboard.down(key);
-    await page.mouse.down();
-    for (let i = 1; i <= 6; i++)
-      await page.mouse.move(a.x + ((c.x - a.x) * i) / 6, a.y + ((c.y - a.y) * i) / 6);
-    await page.mouse.up();
-    if (key) await page.keyboard.up(key);
-  };
   // The lower right grip to twice the size, about the upper left corner.
   await saved(page, () => pull([b.x + b.w, b.y + b.h], [b.x + 2 * b.w, b.y + 2 * b.h]));
   let now = await boxOf();
@@ -372,16 +369,6 @@ test("points are chosen together, nudged, bent sides, and a tube's width by its 
   await saved(page, () => page.keyboard.press("Enter"));
   await take("edit");
   const nodes = async () => (await shapesOf(page))[0].nodes;
-  const pull = async (from, to, key) => {
-    const [a, c] = [await place(page, ...from), await place(page, ...to)];
-    await page.mouse.move(a.x, a.y);
-    if (key) await page.keyboard.down(key);
-    await page.mouse.down();
-    for (let i = 1; i <= 6; i++)
-      await page.mouse.move(a.x + ((c.x - a.x) * i) / 6, a.y + ((c.y - a.y) * i) / 6);
-    await page.mouse.up();
-    if (key) await page.keyboard.up(key);
-  };
   const old = await nodes();
   // A box round the upper two, then both go along with one.
   await pull([260, 1240], [660, 1360], "Shift");

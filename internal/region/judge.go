@@ -19,7 +19,7 @@ func edgeOf(s *edge.Sheet, line []shape.Point) float64 {
 	if n < 6 {
 		return math.Inf(-1)
 	}
-	size := signed(pts)
+	size := shape.Turn(pts)
 	strong, count := 0.0, 0
 	var before [3]float32
 	var dot, all float32
@@ -78,7 +78,7 @@ func sides(s *edge.Sheet, pts []shape.Point, most int, each func(p, out shape.Po
 	w, h := s.Rect.Dx(), s.Rect.Dy()
 	n := len(pts)
 	turn := 1.0
-	if signed(pts) < 0 {
+	if shape.Turn(pts) < 0 {
 		turn = -1
 	}
 	for k := range min(n, most) {
@@ -100,14 +100,6 @@ func length(p []shape.Point) (l float64) {
 		l += math.Hypot(r.X-q.X, r.Y-q.Y)
 	}
 	return l
-}
-
-func signed(p []shape.Point) (a float64) {
-	for i, q := range p {
-		r := p[(i+1)%len(p)]
-		a += q.X*r.Y - r.X*q.Y
-	}
-	return a / 2
 }
 
 // inside sums the edges that lie more than two pixels inside of a closed line.

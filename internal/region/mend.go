@@ -92,7 +92,7 @@ func mend(s *edge.Sheet, line []shape.Point, reach float64) []shape.Point {
 	k := 2*half + 1
 	smooth := edge.Soften(pts, 2)
 	normal := make([]shape.Point, n) // outwards
-	out := signed(pts) >= 0
+	out := shape.Turn(pts) >= 0
 	for i := range smooth {
 		q, r := smooth[(i+1)%n], smooth[(i+n-1)%n]
 		dx, dy := q.X-r.X, q.Y-r.Y

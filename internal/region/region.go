@@ -199,7 +199,7 @@ func find(s *edge.Sheet, p Pick, most int, quick bool) ([]shape.Point, float64) 
 		for range 2 {
 			p.line = s.Snap(mend(s, p.line, 8), 2)
 		}
-		if holds(p.line, cx, cy) {
+		if shape.Inside(p.line, cx, cy) {
 			p.score = judge(s, p.line, edgeOf(s, p.line)) + mended
 			all = append(all, p)
 		}
@@ -236,7 +236,7 @@ func sieve(s *edge.Sheet, all []proposal, x, y float64, n int) []proposal {
 next:
 	for _, p := range all {
 		p.line = s.Snap(p.line, 2.5)
-		if !holds(p.line, x, y) {
+		if !shape.Inside(p.line, x, y) {
 			continue
 		}
 		size := area(p.line)
@@ -317,19 +317,7 @@ func (g *Ground) widened(ctx context.Context, p Pick) (*Found, error) {
 }
 
 // area returns the area that a closed line encloses.
-func area(p []shape.Point) float64 { return math.Abs(signed(p)) }
-
-// holds tells whether a point lies inside of a closed line.
-func holds(p []shape.Point, x, y float64) bool {
-	in := false
-	for i, a := range p {
-		b := p[(i+1)%len(p)]
-		if (a.Y > y) != (b.Y > y) && x < a.X+(y-a.Y)/(b.Y-a.Y)*(b.X-a.X) {
-			in = !in
-		}
-	}
-	return in
-}
+func area(p []shape.Point) float64 { return math.Abs(shape.Turn(p)) }
 
 // Outline lays a region's edge on that of the photo, to a fraction of a pixel, and makes an
 // outline of few points of it.

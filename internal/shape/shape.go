@@ -106,3 +106,19 @@ func few(n, least int, kind string) string {
 
 // Edges returns the closed lines that bound a shape, in pixels of the photo.
 func Edges(s Shape) [][]Point { return s.polygons(1) }
+
+// Inside tells whether a point lies inside of a closed line, by how often that crosses its row to
+// one side.
+func Inside(line []Point, x, y float64) bool {
+	in := false
+	for i, a := range line {
+		b := line[(i+1)%len(line)]
+		if (a.Y > y) != (b.Y > y) && x < a.X+(y-a.Y)/(b.Y-a.Y)*(b.X-a.X) {
+			in = !in
+		}
+	}
+	return in
+}
+
+// Turn returns the area that a closed line encloses, below 0 where it runs the other way round.
+func Turn(line []Point) float64 { return area(line) / 2 }

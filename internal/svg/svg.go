@@ -345,24 +345,8 @@ func round(m matrix, x, y, a, b float64) (shape.Ellipse, bool) {
 	return shape.Ellipse{X: cx, Y: cy, Width: 2 * a * k, Height: 2 * b * k, Turn: math.Atan2(m[1], m[0]) * 180 / math.Pi}, true
 }
 
-func turned(o *shape.Outline) bool {
-	p := shape.Flatten(o.Nodes, true)
-	a := 0.0
-	for i, q := range p {
-		r := p[(i+1)%len(p)]
-		a += q.X*r.Y - r.X*q.Y
-	}
-	return a < 0
-}
+func turned(o *shape.Outline) bool { return shape.Turn(shape.Flatten(o.Nodes, true)) < 0 }
 
 func holds(o *shape.Outline, n shape.Node) bool {
-	in := false
-	p := shape.Flatten(o.Nodes, true)
-	for i, a := range p {
-		b := p[(i+1)%len(p)]
-		if (a.Y > n.Y) != (b.Y > n.Y) && n.X < a.X+(n.Y-a.Y)/(b.Y-a.Y)*(b.X-a.X) {
-			in = !in
-		}
-	}
-	return in
+	return shape.Inside(shape.Flatten(o.Nodes, true), n.X, n.Y)
 }
