@@ -410,6 +410,18 @@ test("points are chosen together, nudged, bent sides, and a tube's width by its 
     close(thin.width, 120) && Math.abs(thin.widths[1].k - 0.25) < 0.03 && thin.widths[0].k === 1,
     JSON.stringify(thin),
   );
+  // A point more, one less: the widths go with their points.
+  const p = await place(page, (t.nodes[0].x + t.nodes[1].x) / 2, t.nodes[0].y);
+  await saved(page, () => page.mouse.dblclick(p.x, p.y));
+  const three = await tube();
+  assert.deepEqual([three.nodes.length, three.widths.length], [3, 3]);
+  assert.ok(Math.abs(three.widths[1].k - (1 + thin.widths[1].k) / 2) < 0.01, JSON.stringify(three.widths));
+  await click(t.nodes[0].x, t.nodes[0].y);
+  await saved(page, () => page.keyboard.press("Delete"));
+  assert.deepEqual(
+    (await tube()).widths.map((v) => v.k),
+    [three.widths[1].k, thin.widths[1].k],
+  );
   assert.deepEqual(page.faults, []);
   await page.context().close();
 });

@@ -248,6 +248,43 @@ func Outline(e *edge.Eye, step float64, runs []Run) shape.Path {
 	return shape.Fit(line, true, math.Max(0.8, 0.4*step))
 }
 
+// Pin is a place that a user pinned; Straight tells of the line from it to the next.
+type Pin struct {
+	At       shape.Point // in pixels of the photo
+	Straight bool
+}
+
+// Trace returns the closed outline through pins: along the strongest edges between them, or
+// straight. Where all of it clings the pins settle within reach of where they were set.
+func Trace(ctx context.Context, s *edge.Sheet, e *edge.Eye, pins []Pin, reach float64) (shape.Path, error) {
+	at := make([]shape.Point, len(pins))
+	free := true
+	for i, p := range pins {
+		at[i] = p.At
+		free = free && !p.Straight
+	}
+	if free {
+		var err error
+		if at, err = Settle(ctx, s, at, reach); err != nil {
+			return shape.Path{}, err
+		}
+	}
+	runs := make([]Run, len(pins))
+	for i, p := range pins {
+		to := at[(i+1)%len(at)]
+		if p.Straight {
+			runs[i] = Run{Line: []shape.Point{at[i], to}, Straight: true}
+			continue
+		}
+		line, err := New(s, at[i]).To(ctx, to)
+		if err != nil {
+			return shape.Path{}, err
+		}
+		runs[i] = Run{Line: line}
+	}
+	return Outline(e, float64(s.Step), runs), nil
+}
+
 // joined appends a run to a line, without what it goes back of it: a pin that was set beside
 // the edge is reached from it and left to it by the same way.
 func joined(line, run []shape.Point) []shape.Point {

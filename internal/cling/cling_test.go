@@ -108,19 +108,14 @@ func TestPinsSettle(t *testing.T) {
 	if d := math.Hypot(Near(s, clicks[2], 9).X-99.5, Near(s, clicks[2], 9).Y-99.5); d < 55 {
 		t.Fatalf("the third pin alone is set on the edge at %v: it shows nothing", d)
 	}
-	set, err := Settle(context.Background(), s, clicks, 10)
+	var pins []Pin
+	for _, c := range clicks {
+		pins = append(pins, Pin{At: c})
+	}
+	path, err := Trace(context.Background(), s, edge.NewEye(p), pins, 10)
 	if err != nil {
 		t.Fatal(err)
 	}
-	var runs []Run
-	for i := range set {
-		line, err := New(s, set[i]).To(context.Background(), set[(i+1)%len(set)])
-		if err != nil {
-			t.Fatal(err)
-		}
-		runs = append(runs, Run{Line: line})
-	}
-	path := Outline(edge.NewEye(p), 1, runs)
 	if a, want := shape.Area(shape.Outline{Nodes: path}), math.Pi*50*50; math.Abs(a-want) > 0.02*want {
 		t.Errorf("the outline has an area of %.0f, the disc %.0f", a, want)
 	}
@@ -131,13 +126,16 @@ func TestPinsSettle(t *testing.T) {
 
 // What is drawn straight stays straight.
 func TestStraightRunsStay(t *testing.T) {
-	p, _ := sheet(t, 200, 200, disc)
+	p, sh := sheet(t, 200, 200, disc)
 	c := []shape.Point{{X: 30, Y: 30}, {X: 170, Y: 40}, {X: 100, Y: 170}}
-	var runs []Run
-	for i := range c {
-		runs = append(runs, Run{Line: []shape.Point{c[i], c[(i+1)%3]}, Straight: true})
+	var pins []Pin
+	for _, at := range c {
+		pins = append(pins, Pin{At: at, Straight: true})
 	}
-	path := Outline(edge.NewEye(p), 1, runs)
+	path, err := Trace(context.Background(), sh, edge.NewEye(p), pins, 10)
+	if err != nil {
+		t.Fatal(err)
+	}
 	if path.Len() != 3 {
 		t.Fatalf("%d points", path.Len())
 	}

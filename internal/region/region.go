@@ -32,8 +32,8 @@ type Ground struct {
 	Fine  *edge.Sheet // of all of it, to follow edges on
 }
 
-// coarse is how many pixels the sheet of a ground has at most, and large how many pixels wide a
-// thing is looked at.
+// coarse and fine are how many pixels the sheets of a ground have at most, and large is how many
+// pixels wide a thing is looked at.
 const (
 	coarse = 400_000
 	large  = 56
@@ -241,7 +241,7 @@ next:
 		}
 		size := area(p.line)
 		for _, q := range out {
-			// The same again, but for a thousandth of it: which of both does not matter.
+			// The same again: which of both does not matter.
 			if d := math.Abs(area(q.line) - size); d < 0.01*size && apart(p.line, q.line) < 0.6 {
 				continue next
 			}
@@ -327,9 +327,10 @@ func (f *Found) Outline(e *edge.Eye) shape.Path {
 		line = e.Place(line, edge.Along{Closed: true, Reach: 2 * f.step, Gap: f.step, Blur: f.step})
 	}
 	// What is round but for what its own shade has eaten off is round.
+	tolerance := max(0.4*f.step, 0.012*math.Sqrt(area(line)))
 	for _, shaded := range [...]bool{true, false} {
-		e, r, ok := rounded(line, 0.4*f.step, shaded)
-		if ok && r.on > 0.5 && r.outside < f.step && r.inside < 0.055*e.Height+0.2*f.step {
+		e, r, ok := rounded(line, tolerance, shaded)
+		if ok && r.on > 0.6 && r.outside < max(f.step, 0.035*e.Height) && r.inside < 0.055*e.Height+0.2*f.step {
 			return shape.Nodes(e)
 		}
 	}

@@ -14,8 +14,8 @@ type roundness struct{ on, outside, inside float64 }
 
 // rounded returns the ellipse that most of a closed line of points lies on, up to a
 // tolerance; false where little of it lies on any. It is sought through five points at
-// a time (Fischler and Bolles 1981), from a fixed seed. Of what may be shaded in part, what lies outside of the ellipse speaks
-// against it, as its own shade lies inside.
+// a time (Fischler and Bolles 1981), from a fixed seed. Of what may be shaded in part, what
+// lies outside of the ellipse speaks against it, as its own shade lies inside.
 func rounded(pts []shape.Point, tolerance float64, shaded bool) (best shape.Ellipse, r roundness, ok bool) {
 	n := len(pts)
 	if n < 20 {

@@ -35,15 +35,15 @@ type grounds struct {
 	all map[string]*atomic.Uint64 // thousandths
 }
 
-// share returns how far a ground is, and whether it had been begun.
-func (g *grounds) share(sha string) (float64, bool) {
+// share returns how far a ground is that is being made; 0 where none is.
+func (g *grounds) share(sha string) float64 {
 	g.mu.Lock()
 	defer g.mu.Unlock()
 	n := g.all[sha]
 	if n == nil {
-		return 0, false
+		return 0
 	}
-	return float64(n.Load()) / 1000, true
+	return float64(n.Load()) / 1000
 }
 
 // ground returns a shot's photo made ready for hands that look for edges.
@@ -89,8 +89,7 @@ func (s *Server) prepared(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	share, _ := s.grounds.share(shot.PhotoSHA)
-	return c.JSON(http.StatusOK, map[string]any{"share": share})
+	return c.JSON(http.StatusOK, map[string]any{"share": s.grounds.share(shot.PhotoSHA)})
 }
 
 // spot is a place on a shot's photo, as a hand asks about it.
@@ -290,36 +289,17 @@ func (s *Server) clung(c *echo.Context) error {
 		if n < 2 || n > maxPins {
 			return nil, fault.New(fault.Invalid, "An outline that clings has 2 to %d pins.", maxPins)
 		}
-		clicks := make([]shape.Point, n)
-		free := true
+		pins := make([]cling.Pin, n)
 		for i, p := range q.Pins {
 			if err := onPhoto(shot, p.X, p.Y); err != nil {
 				return nil, err
 			}
-			clicks[i] = shape.Point{X: p.X, Y: p.Y}
-			free = free && !p.Straight
+			pins[i] = cling.Pin{At: shape.Point{X: p.X, Y: p.Y}, Straight: p.Straight}
 		}
-		set := clicks
-		if free {
-			var err error
-			if set, err = cling.Settle(ctx, g.Fine, clicks, reached(g, q.Reach)); err != nil {
-				return nil, err
-			}
+		path, err := cling.Trace(ctx, g.Fine, edge.NewEye(g.Photo), pins, reached(g, q.Reach))
+		if err != nil {
+			return nil, err
 		}
-		runs := make([]cling.Run, n)
-		for i, p := range q.Pins {
-			to := set[(i+1)%n]
-			if p.Straight {
-				runs[i] = cling.Run{Line: []shape.Point{set[i], to}, Straight: true}
-				continue
-			}
-			line, err := cling.New(g.Fine, set[i]).To(ctx, to)
-			if err != nil {
-				return nil, err
-			}
-			runs[i] = cling.Run{Line: line}
-		}
-		path := cling.Outline(edge.NewEye(g.Photo), float64(g.Fine.Step), runs)
 		if path.Len() < 3 {
 			return nil, fault.New(fault.Invalid, "The pins lie too close together for an outline.")
 		}

@@ -175,25 +175,13 @@ func turns(points [][2]float64) [][2]float64 {
 
 // clung traces an outline through pins near its corners, as the hand does.
 func clung(ctx context.Context, g *region.Ground, corners [][2]float64, k float64, rnd *rand.Rand) (shape.Path, error) {
-	var set []shape.Point
+	var set []cling.Pin
 	for _, c := range corners {
 		sin, cos := math.Sincos(2 * math.Pi * rnd.Float64())
 		off := jitter * math.Sqrt(rnd.Float64())
-		set = append(set, shape.Point{X: (c[0] + off*cos) * k, Y: (c[1] + off*sin) * k})
+		set = append(set, cling.Pin{At: shape.Point{X: (c[0] + off*cos) * k, Y: (c[1] + off*sin) * k}})
 	}
-	set, err := cling.Settle(ctx, g.Fine, set, g.Finger())
-	if err != nil {
-		return shape.Path{}, err
-	}
-	var runs []cling.Run
-	for i, p := range set {
-		line, err := cling.New(g.Fine, p).To(ctx, set[(i+1)%len(set)])
-		if err != nil {
-			return shape.Path{}, err
-		}
-		runs = append(runs, cling.Run{Line: line})
-	}
-	return cling.Outline(edge.NewEye(g.Photo), float64(g.Fine.Step), runs), nil
+	return cling.Trace(ctx, g.Fine, edge.NewEye(g.Photo), set, g.Finger())
 }
 
 // path returns points as nodes of a path without bends.

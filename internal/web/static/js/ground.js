@@ -40,17 +40,19 @@ export const look = (name, body) => ask(url(name), post({ page, ...body }, csrf(
 export function newest(name, take, fail = () => {}) {
   let busy = false;
   let next = null;
+  let times = 0; // counts what was dropped: an answer to a question from before is not wanted
   async function go(body) {
     if (busy) {
       next = body;
       return;
     }
     busy = true;
+    const asked = times;
     try {
       const got = await look(name, body);
-      if (!next) take(got, body);
+      if (!next && asked === times) take(got, body);
     } catch (e) {
-      if (!next) fail(e, body);
+      if (!next && asked === times) fail(e, body);
     }
     busy = false;
     if (next) {
@@ -59,5 +61,5 @@ export function newest(name, take, fail = () => {}) {
       go(then);
     }
   }
-  return { ask: go, drop: () => (next = null) };
+  return { ask: go, drop: () => ((next = null), times++) };
 }

@@ -107,6 +107,20 @@ export function split(nodes, closed, p) {
   return { nodes: out, at };
 }
 
+// withNodes gives what a shape becomes when its points are others: from tells for each which of
+// the old it is, undefined for one that is new. A tube's widths go with its points.
+export function withNodes(s, nodes, from) {
+  if (!s.widths?.length) return { ...s, nodes };
+  const at = (i) => s.widths[i]?.k ?? 1;
+  const widths = from.map((i, n) => {
+    const k = i ?? null;
+    if (k !== null) return { k: at(k) };
+    const [a, b] = [from[n - 1] ?? from.at(-1), from[(n + 1) % from.length]];
+    return { k: (at(a) + at(b)) / 2 };
+  });
+  return { ...s, nodes, widths };
+}
+
 // sideAt gives which side of a path lies nearest to p, and where on it: { i, t }.
 export function sideAt(s, p) {
   let best = { d: Infinity };

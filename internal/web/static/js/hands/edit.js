@@ -1,7 +1,19 @@
 // Moves, adds and removes points of any shape, turns corners to bends and back, and
 // moves whole shapes.
 import { bare, forms, moved } from "../forms.js";
-import { along, bentSide, isClosed, least, near, round, sideAt, split, turned, withArm } from "../path.js";
+import {
+  along,
+  bentSide,
+  isClosed,
+  least,
+  near,
+  round,
+  sideAt,
+  split,
+  turned,
+  withArm,
+  withNodes,
+} from "../path.js";
 import { commit, openArea, set, setDraft, shot, show } from "../state.js";
 import { make } from "../svg.js";
 import { target } from "../target.js";
@@ -34,8 +46,18 @@ function doubled(at) {
   const s = target.shapes()[j];
   const added = split(s.nodes, isClosed(s), at.photo);
   chosen = { shape: Number(j), node: added.at };
-  target.commit(j, "/nodes", added.nodes);
+  const from = added.nodes.map((_, i) => (i === added.at ? undefined : i < added.at ? i : i - 1));
+  put(j, added.nodes, from);
 }
+
+// asStands gives a shape as it stands in the recipe.
+const asStands = (s) => ({ ...bare(s), ...(s.away && !openArea() && { away: true }) });
+// op gives the operation that gives a shape other points.
+function op(j, nodes, from) {
+  const s = target.shapes()[j];
+  return s.widths?.length ? set(s.path, asStands(withNodes(s, nodes, from))) : set(`${s.path}/nodes`, nodes);
+}
+const put = (...what) => commit([op(...what)]);
 
 // choose marks a shape, as its line on the bench does.
 export function choose(shape) {
@@ -109,8 +131,7 @@ export const edit = {
     if (drag.wide !== undefined || drag.bend) {
       const s = target.shapes()[drag.shape];
       drag.whole = drag.bend ? bentSide(s, drag.bend, at.photo) : widened(s, Number(drag.wide), at);
-      drag.value = bare(drag.whole);
-      if (s.away && !openArea()) drag.value.away = true;
+      drag.value = asStands(drag.whole);
       stage.classList.add("dragging-value");
       setDraft([set(s.path, drag.value)]);
       return true;
@@ -166,12 +187,8 @@ export const edit = {
         .map((one) => {
           const [j, list] = one;
           const { path, nodes } = target.shapes()[j];
-          return fits(one)
-            ? set(
-                `${path}/nodes`,
-                list.map((i) => nodes[i]),
-              )
-            : { op: "remove", path };
+          const kept = list.map((i) => nodes[i]);
+          return fits(one) ? op(j, kept, list) : { op: "remove", path };
         });
       many = new Set();
       chosen = { shape: -1, node: -1 };
@@ -181,9 +198,16 @@ export const edit = {
     if ((e.key !== "Backspace" && e.key !== "Delete") || chosen.shape < 0) return false;
     const s = target.shapes()[chosen.shape];
     if (!s) return false;
-    if (!isForm(chosen.shape) && chosen.node >= 0 && s.nodes.length > least(s.kind))
-      target.remove(chosen.shape, `/nodes/${chosen.node}`);
-    else target.remove(chosen.shape);
+    if (!isForm(chosen.shape) && chosen.node >= 0 && s.nodes.length > least(s.kind)) {
+      const left = s.nodes.map((_, i) => i).filter((i) => i !== chosen.node);
+      if (s.widths?.length)
+        put(
+          chosen.shape,
+          left.map((i) => s.nodes[i]),
+          left,
+        );
+      else target.remove(chosen.shape, `/nodes/${chosen.node}`);
+    } else target.remove(chosen.shape);
     chosen = { shape: -1, node: -1 };
     return true;
   },
