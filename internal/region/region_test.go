@@ -6,40 +6,11 @@ import (
 	"math"
 	"testing"
 
-	"pyrant/internal/colour"
 	"pyrant/internal/edge"
+	"pyrant/internal/painted"
 	"pyrant/internal/photo"
 	"pyrant/internal/shape"
 )
-
-// painted makes a photo of w by h: shapes of a light value each, one over the other, on a
-// background, with a little grain.
-func painted(w, h int, back float64, light []float64, shapes ...shape.Shapes) *photo.Photo {
-	p := &photo.Photo{Width: w, Height: h, Pix8: make([]uint8, 3*w*h), Profile: colour.SRGB}
-	rows := make([][]float32, len(shapes))
-	masks := make([]*shape.Mask, len(shapes))
-	for i, s := range shapes {
-		masks[i], rows[i] = shape.NewMask(s, 1), make([]float32, w)
-	}
-	seed := uint32(7)
-	for y := range h {
-		for i := range masks {
-			masks[i].Fill(rows[i], 0, y)
-		}
-		for x := range w {
-			v := back
-			for i := range rows {
-				v += (light[i] - v) * float64(rows[i][x])
-			}
-			seed = seed*1664525 + 1013904223
-			c := 255*colour.LinearToSRGB(v) + float64(seed>>24)/64 - 2
-			i := 3 * (y*w + x)
-			p.Pix8[i] = uint8(math.Round(min(max(c, 0), 255)))
-			p.Pix8[i+1], p.Pix8[i+2] = p.Pix8[i], p.Pix8[i]
-		}
-	}
-	return p
-}
 
 func poly(xy ...float64) shape.Shapes {
 	var out []shape.Node
@@ -93,7 +64,7 @@ func TestFindOutlines(t *testing.T) {
 		{"a small ball", shape.Shapes{shape.Ellipse{X: 100, Y: 90, Width: 16, Height: 16}}, 101, 89, 3, 6},
 		{"a large sheet", poly(20, 20, 380, 30, 370, 280, 30, 270), 200, 100, 4, 5},
 	} {
-		g := ground(t, painted(400, 300, 0.12, []float64{0.5}, c.s))
+		g := ground(t, painted.Photo(400, 300, 0.12, []float64{0.5}, c.s))
 		f, err := g.Find(context.Background(), Pick{X: c.x, Y: c.y})
 		if err != nil {
 			t.Errorf("%s: %v", c.name, err)
@@ -122,7 +93,7 @@ func TestFindOutlines(t *testing.T) {
 func TestWidenGoesOn(t *testing.T) {
 	in := poly(150, 100, 250, 100, 250, 200, 150, 200)
 	out := poly(80, 50, 320, 50, 320, 250, 80, 250)
-	g := ground(t, painted(400, 300, 0.02, []float64{0.35, 0.5}, out, in))
+	g := ground(t, painted.Photo(400, 300, 0.02, []float64{0.35, 0.5}, out, in))
 	last := 0.0
 	for _, widen := range []float64{-1, 0.5, 2, 4} {
 		f, err := g.Find(context.Background(), Pick{X: 200, Y: 150, Widen: widen})
@@ -140,7 +111,7 @@ func TestWidenGoesOn(t *testing.T) {
 }
 
 func TestNothingStandsOut(t *testing.T) {
-	g := ground(t, painted(300, 200, 0.3, nil))
+	g := ground(t, painted.Photo(300, 200, 0.3, nil))
 	for _, p := range []Pick{{X: 150, Y: 100}, {X: 3, Y: 3}, {X: -5, Y: 20}, {X: 20, Y: 900}, {X: 150, Y: 100, Quick: true}} {
 		if f, err := g.Find(context.Background(), p); err == nil && f.Share < 0.9 {
 			t.Errorf("%+v found %.4f of an even photo", p, f.Share)
@@ -164,7 +135,7 @@ func TestAlike(t *testing.T) {
 	signs = append(signs, bar(130, 60, 50, 60)...) // O
 	signs = append(signs, shape.Outline{Away: true, Nodes: bar(145, 75, 20, 30)[0].(shape.Outline).Nodes})
 	signs = append(signs, bar(40, 200, 14, 60)...) // on another sign
-	g := ground(t, painted(300, 300, 0.03, []float64{0.4}, signs))
+	g := ground(t, painted.Photo(300, 300, 0.03, []float64{0.4}, signs))
 	above := func(i int) bool { return i/g.Fine.Rect.Dx()*g.Fine.Step < 160 }
 	all, err := g.Alike(context.Background(), Pick{X: 47, Y: 90}, above)
 	if err != nil || len(all) != 3 {
@@ -183,7 +154,7 @@ func TestAlike(t *testing.T) {
 }
 
 func TestBall(t *testing.T) {
-	g := ground(t, painted(300, 300, 0.05, []float64{0.4, 0.4}, shape.Shapes{shape.Ellipse{X: 120, Y: 140, Width: 40, Height: 40}}, poly(220, 100, 290, 100, 290, 110, 220, 110)))
+	g := ground(t, painted.Photo(300, 300, 0.05, []float64{0.4, 0.4}, shape.Shapes{shape.Ellipse{X: 120, Y: 140, Width: 40, Height: 40}}, poly(220, 100, 290, 100, 290, 110, 220, 110)))
 	e, err := g.Ball(context.Background(), 125, 138)
 	if err != nil || math.Hypot(e.X-120, e.Y-140) > 0.5 || math.Abs(e.Width-40) > 0.8 || math.Abs(e.Height-40) > 0.8 {
 		t.Errorf("%+v, %v", e, err)
@@ -194,7 +165,7 @@ func TestBall(t *testing.T) {
 }
 
 func ExampleGround_Find() {
-	p := painted(400, 300, 0.12, []float64{0.5}, poly(100, 80, 260, 70, 300, 190, 180, 260, 90, 180))
+	p := painted.Photo(400, 300, 0.12, []float64{0.5}, poly(100, 80, 260, 70, 300, 190, 180, 260, 90, 180))
 	g, _ := NewGround(context.Background(), p, nil)
 	f, _ := g.Find(context.Background(), Pick{X: 190, Y: 160})
 	fmt.Println(f.Outline(edge.NewEye(p)).Len(), "points")

@@ -74,6 +74,14 @@ func Choices(t reflect.Type) []Choice {
 	return nil
 }
 
+// Idle names those settings of a value that do nothing as its others stand, if its type tells.
+func Idle(v any) []string {
+	if i, ok := v.(interface{ Idle() []string }); ok {
+		return i.Idle()
+	}
+	return nil
+}
+
 var fieldsOf sync.Map // of reflect.Type to []*Setting
 
 // Fields returns what the fields of a struct type declare, in their order. It

@@ -31,6 +31,7 @@ var Kinds = setting.Register[Shape](
 	setting.Kind{Word: "outline", Label: "Outline", Zero: Outline{}},
 	setting.Kind{Word: "tube", Label: "Tube", Zero: Tube{}},
 	setting.Kind{Word: "ellipse", Label: "Ellipse", Zero: Ellipse{}},
+	setting.Kind{Word: "string", Label: "String", Zero: String{}},
 )
 
 // KindOf returns the word for the kind of s.

@@ -378,6 +378,16 @@ func TestKeyHoldsEveryFieldOfEveryKind(t *testing.T) {
 				changed("a node more", `{"op":"add","path":"`+at+`/1","value":{"x":10,"y":20}}`)
 			case f.Name == "widths":
 				changed("a width", `{"op":"replace","path":"`+at+`/1/k","value":0.75}`)
+			case f.Name == "laid":
+				changed("what bulbs are laid by", `{"op":"replace","path":"`+at+`","value":"spacing"}`)
+			case f.Name == "count":
+				changed("their number", `{"op":"replace","path":"`+at+`","value":7}`)
+			case f.Name == "own":
+				changed("a bulb", `{"op":"add","path":"`+at+`/-","value":{"place":0.5,"x":1,"y":2}}`)
+				for i, c := range []string{`"place":0.6,"x":1,"y":2`, `"place":0.5,"x":3,"y":2`, `"place":0.5,"x":1,"y":3`, `"place":0.5,"x":1,"y":2,"size":2`,
+					`"place":0.5,"x":1,"y":2,"gone":true`, `"place":0.5,"x":1,"y":2,"found":true`} {
+					changed(fmt.Sprint("a bulb's value ", i), `{"op":"add","path":"`+at+`/-","value":{`+c+`}}`)
+				}
 			case f.Step > 0 || f.Unit != "":
 				changed(f.Name, fmt.Sprintf(`{"op":"replace","path":"%s","value":%v}`, at, middle(f, 0.35)))
 			default:

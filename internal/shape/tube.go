@@ -73,6 +73,14 @@ func (t Tube) halves(c []Point, at []float64, scale float64) []float64 {
 	return out
 }
 
+// Idle names the settings that do nothing for a tube without ends.
+func (t Tube) Idle() []string {
+	if t.Closed {
+		return []string{"taper", "flat"}
+	}
+	return nil
+}
+
 // Check refuses a tube of fewer than two nodes.
 func (t Tube) Check(setting.Frame) (field, msg string) {
 	return "nodes", few(t.Nodes.Len(), 2, "tube")

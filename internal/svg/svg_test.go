@@ -125,6 +125,12 @@ func TestRoundTrip(t *testing.T) {
 	if out, _, err := Read(Write(shape.Shapes{wide}, 600, 400), 600, 400); err != nil || math.Abs(shape.Area(out[0])-shape.Area(wide)) > 0.01 {
 		t.Errorf("%v, %v", out, err)
 	}
+	// A string comes back as its bulbs, without those that are dropped.
+	string := shape.String{Width: 10, Count: 5, Nodes: wide.Nodes, Own: []shape.Bulb{{Place: 0.5, X: 200, Y: 130, Size: 2}, {Place: 1, Gone: true}}}
+	out, _, err = Read(Write(shape.Shapes{string}, 600, 400), 600, 400)
+	if want := (shape.Ellipse{X: 200, Y: 130, Width: 20, Height: 20}); err != nil || len(out) != 4 || out[2] != want {
+		t.Errorf("%v, %v", out, err)
+	}
 }
 
 // Odd and hostile files end with a sentence, or without what is no shape, which is named.

@@ -10,7 +10,7 @@ import (
 
 // Write returns shapes as a drawing of the photo's size, in its pixels. What is taken away
 // stands in white over what is there, with the class "away", by which Read knows it again; a
-// tube of one width is a line with that width, one of several an outline.
+// tube of one width is a line with that width, one of several an outline, a string its bulbs.
 func Write(shapes shape.Shapes, w, h float64) []byte {
 	var b bytes.Buffer
 	fmt.Fprintf(&b, `<svg xmlns="http://www.w3.org/2000/svg" width="%[1]s" height="%[2]s" viewBox="0 0 %[1]s %[2]s">`+"\n", num(w), num(h))
@@ -43,6 +43,12 @@ func Write(shapes shape.Shapes, w, h float64) []byte {
 				fmt.Fprintf(&b, ` transform="rotate(%s %s %s)"`, num(s.Turn), num(s.X), num(s.Y))
 			}
 			b.WriteString("/>\n")
+		case shape.String:
+			for _, h := range s.Bulbs() {
+				if !h.Gone {
+					fmt.Fprintf(&b, `<circle%s fill="%s" cx="%s" cy="%s" r="%s"/>`+"\n", class, colour, num(h.At.X), num(h.At.Y), num(h.Width/2))
+				}
+			}
 		default:
 			fmt.Fprintf(&b, `<path%s fill="%s" d="%s"/>`+"\n", class, colour, data(shape.Nodes(s), true))
 		}

@@ -4,6 +4,7 @@ import (
 	"html/template"
 	"math"
 	"reflect"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -24,15 +25,16 @@ type row struct {
 }
 
 // rows returns the settings of the struct at a path, but for those that have a
-// control of their own.
+// control of their own, or do nothing as the others stand.
 func rows(v any, path string, f setting.Frame) []row {
 	_, at, ok := setting.At(v, path)
 	if !ok {
 		return nil
 	}
 	var out []row
+	idle := setting.Idle(at)
 	for _, s := range setting.Fields(reflect.TypeOf(at)) {
-		if s.Own {
+		if s.Own || slices.Contains(idle, s.Name) {
 			continue
 		}
 		if r, ok := rowAt(v, path+"/"+s.Name, f); ok {

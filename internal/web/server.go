@@ -178,6 +178,7 @@ func (s *Server) routes() {
 	post("/shots/:id/cling", s.cling)
 	post("/shots/:id/clung", s.clung)
 	post("/shots/:id/gauge", s.gauge)
+	post("/shots/:id/hang", s.hang)
 	post("/shots/:id/ball", s.ball)
 	post("/shots/:id/rim", s.rim)
 	e.POST("/shots/:id/drawing", s.readDrawing, file...)

@@ -17,8 +17,10 @@ type traced struct {
 	Index  int
 	Path   string // of the shape in the recipe
 	Name   string // its kind and what sets it apart
-	Points int
+	Parts  string // how many points or bulbs it has
 	Away   bool
+	String bool
+	Own    int // how many bulbs have a place of their own
 	Rows   []row
 }
 
@@ -26,9 +28,19 @@ type traced struct {
 func (p *page) Traced() []traced {
 	var out []traced
 	for j, s := range p.L().Shapes {
-		t := traced{Index: j, Path: p.At(fmt.Sprintf("shapes/%d", j)), Name: kindLabel(shape.KindOf(s)), Away: s.Taken(), Points: shape.Nodes(s).Len()}
+		t := traced{Index: j, Path: p.At(fmt.Sprintf("shapes/%d", j)), Name: kindLabel(shape.KindOf(s)), Away: s.Taken(), Parts: plural(shape.Nodes(s).Len(), "point", "points")}
 		if tube, ok := s.(shape.Tube); ok && tube.Closed {
 			t.Name += ", closed"
+		}
+		if str, ok := s.(shape.String); ok {
+			t.String, t.Own = true, len(str.Own)
+			there := 0
+			for _, h := range str.Bulbs() {
+				if !h.Gone {
+					there++
+				}
+			}
+			t.Parts = plural(there, "bulb", "bulbs")
 		}
 		if t.Away {
 			t.Name += ", away"

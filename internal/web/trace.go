@@ -14,6 +14,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"pyrant/internal/area"
+	"pyrant/internal/bulb"
 	"pyrant/internal/cache"
 	"pyrant/internal/caliper"
 	"pyrant/internal/cling"
@@ -315,18 +316,11 @@ func (s *Server) gauge(c *echo.Context) error {
 		Shape json.RawMessage `json:"shape"`
 	}
 	return s.looked(c, &q, &q.Page, "gauge", func(ctx context.Context, shot *store.Shot, g *region.Ground) (any, error) {
-		list, err := setting.Parse(q.Shape, "shape")
+		one, err := oneShape(q.Shape, g)
 		if err != nil {
 			return nil, err
 		}
-		var v struct {
-			Shapes shape.Shapes `json:"shapes"`
-		}
-		frame := setting.Frame{W: float64(g.Photo.Width), H: float64(g.Photo.Height)}
-		if err := setting.Decode(map[string]any{"shapes": []any{list}}, &v, frame); err != nil {
-			return nil, err
-		}
-		t, ok := v.Shapes[0].(shape.Tube)
+		t, ok := one.(shape.Tube)
 		if !ok || t.Nodes.Len() > 500 {
 			return nil, fault.New(fault.Invalid, "Only a tube of at most 500 points can be measured.")
 		}
@@ -335,6 +329,48 @@ func (s *Server) gauge(c *echo.Context) error {
 			t.Nodes, t.Width, t.Flat = rounded(shape.PathOf(m.Nodes...)), math.Round(10*m.Width)/10, m.Flat
 		}
 		return map[string]any{"shapes": json.RawMessage(setting.Encode(shape.Shapes{t})), "sure": math.Round(100*m.Sure) / 100}, nil
+	})
+}
+
+// oneShape reads a shape that a page sends.
+func oneShape(raw json.RawMessage, g *region.Ground) (shape.Shape, error) {
+	one, err := setting.Parse(raw, "shape")
+	if err != nil {
+		return nil, err
+	}
+	var v struct {
+		Shapes shape.Shapes `json:"shapes"`
+	}
+	frame := setting.Frame{W: float64(g.Photo.Width), H: float64(g.Photo.Height)}
+	if err := setting.Decode(map[string]any{"shapes": []any{one}}, &v, frame); err != nil {
+		return nil, err
+	}
+	return v.Shapes[0], nil
+}
+
+// hang answers with a string whose bulbs are set on the round things along it, and with how many
+// of these there are.
+func (s *Server) hang(c *echo.Context) error {
+	var q struct {
+		Page  string          `json:"page"`
+		Shape json.RawMessage `json:"shape"`
+		Count bool            `json:"count"` // it gets as many bulbs as there are round things
+	}
+	return s.looked(c, &q, &q.Page, "hang", func(ctx context.Context, shot *store.Shot, g *region.Ground) (any, error) {
+		one, err := oneShape(q.Shape, g)
+		if err != nil {
+			return nil, err
+		}
+		str, ok := one.(shape.String)
+		if !ok || str.Nodes.Len() > 500 {
+			return nil, fault.New(fault.Invalid, "Only the bulbs of a string of at most 500 points can be set on the photo.")
+		}
+		reach := bulb.Reach(float64(max(g.Photo.Width, g.Photo.Height)))
+		found, err := bulb.Find(ctx, g.Photo, g.Fine, shape.Flatten(str.Cord(), str.Closed), str.Closed, reach)
+		if err != nil {
+			return nil, err
+		}
+		return map[string]any{"shapes": json.RawMessage(setting.Encode(shape.Shapes{bulb.Hang(str, found, q.Count)})), "found": len(found)}, nil
 	})
 }
 

@@ -113,7 +113,11 @@ export const forms = {
 // moved gives a shape moved, also one of points.
 export const moved = (s, dx, dy) =>
   s.nodes
-    ? { ...s, nodes: s.nodes.map((n) => ({ ...n, x: n.x + dx, y: n.y + dy })) }
+    ? {
+        ...s,
+        nodes: s.nodes.map((n) => ({ ...n, x: n.x + dx, y: n.y + dy })),
+        ...(s.own && { own: s.own.map((b) => ({ ...b, x: b.x + dx, y: b.y + dy })) }),
+      }
     : s.kind === "line"
       ? { ...s, x1: s.x1 + dx, y1: s.y1 + dy, x2: s.x2 + dx, y2: s.y2 + dy }
       : { ...s, x: s.x + dx, y: s.y + dy };

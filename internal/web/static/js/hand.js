@@ -6,6 +6,7 @@ import { hands } from "./hands/index.js";
 import { choose, chosenShape } from "./hands/edit.js";
 import { forms } from "./forms.js";
 import { isClosed, line } from "./path.js";
+import { cord, discs } from "./string.js";
 import { shot, show } from "./state.js";
 import { make } from "./svg.js";
 import { target } from "./target.js";
@@ -22,6 +23,8 @@ const tracing = target.works;
 // usable lists the hands for what is worked on.
 const usable = () => hands.filter((h) => !h.areas || target.area());
 
+// drawShape draws a shape, and gives the lines that it is taken hold of by, and those whose inside
+// is its own.
 function drawShape(s, own) {
   if (forms[s.kind]) {
     let outer;
@@ -32,10 +35,22 @@ function drawShape(s, own) {
       make("path", { d, class: `over${extra}` }, overlay);
       outer ??= d;
     }
-    return outer;
+    return [outer, outer];
+  }
+  const extra = `${own ? "" : " other"}${s.away ? " away" : ""}`;
+  if (s.kind === "string") {
+    const hangs = line(cord(s), isClosed(s), toScreen);
+    const round = discs(s, toScreen);
+    for (const [d, faint] of [
+      [hangs, " faint"],
+      [round, ""],
+    ]) {
+      make("path", { d, class: `under${extra}${faint}` }, overlay);
+      make("path", { d, class: `over${extra}${faint}` }, overlay);
+    }
+    return [hangs + round, round];
   }
   const d = line(s.nodes, isClosed(s), toScreen);
-  const extra = `${own ? "" : " other"}${s.away ? " away" : ""}`;
   if (s.kind === "tube" && own) {
     // The tube's own width, faintly, so that it can be judged.
     const w = Math.hypot(...[0, 1].map((k) => toScreen(s.width, 0)[k] - toScreen(0, 0)[k]));
@@ -44,7 +59,7 @@ function drawShape(s, own) {
   }
   make("path", { d, class: `under${extra}` }, overlay);
   make("path", { d, class: `over${extra}` }, overlay);
-  return d;
+  return [d, s.kind === "outline" ? d : null];
 }
 
 function draw() {
@@ -52,7 +67,7 @@ function draw() {
   if (!tracing()) return;
   if (!Number.isFinite(toScreen(0, 0)[0])) return;
   for (const s of target.others()) {
-    const d = drawShape(s, false);
+    const [d] = drawShape(s, false);
     if (hand.grabs) make("path", { d, class: "grab" }, overlay).dataset.light = s.index;
   }
   const own = target.shapes().map((s, j) => s && (hand.held?.(j, s) ?? s));
@@ -60,9 +75,10 @@ function draw() {
   if (hand.grabs)
     own.forEach((s, j) => {
       if (!s) return;
-      if (s.kind === "outline" || s.kind === "ellipse" || s.kind === "ring")
-        make("path", { d: lines[j], class: "inside" }, overlay).dataset.inside = j;
-      make("path", { d: lines[j], class: "grab" }, overlay).dataset.side = j;
+      const [d, inside] = lines[j];
+      if (inside && s.kind !== "line")
+        make("path", { d: inside, class: "inside" }, overlay).dataset.inside = j;
+      make("path", { d, class: "grab" }, overlay).dataset.side = j;
     });
   hand.overlay(overlay);
 }

@@ -75,9 +75,17 @@ export function mapped(s, m) {
       }
     return tidy(out);
   });
-  if (s.kind !== "tube") return { ...s, nodes };
+  if (s.kind === "outline") return { ...s, nodes };
   const mid = s.nodes[Math.floor(s.nodes.length / 2)];
-  return { ...s, nodes, width: Math.max(round(s.width * grown(m, [mid.x, mid.y])), 0.1) };
+  const k = grown(m, [mid.x, mid.y]);
+  const out = { ...s, nodes, width: Math.max(round(s.width * k), 0.1) };
+  if (s.spacing) out.spacing = Math.max(round(s.spacing * k), 1);
+  if (s.own)
+    out.own = s.own.map((b) => {
+      const [x, y] = through(m, [b.x, b.y]).map(round);
+      return { ...b, x, y };
+    });
+  return out;
 }
 
 // boxOf gives the box of shapes, by their points and the ends of their arms.
@@ -86,7 +94,7 @@ export function boxOf(shapes) {
   const ys = [];
   for (const s of shapes) {
     const nodes = s.nodes ?? forms[s.kind]?.lines(s)[0].nodes ?? [];
-    for (const n of nodes) {
+    for (const n of s.own ? [...nodes, ...s.own] : nodes) {
       xs.push(n.x);
       ys.push(n.y);
     }

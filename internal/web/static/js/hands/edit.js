@@ -17,12 +17,15 @@ import {
 import { commit, openArea, set, setDraft, shot, show } from "../state.js";
 import { make } from "../svg.js";
 import { target } from "../target.js";
+import { bulbsOf, saggedBy } from "../string.js";
 import { lookAt, toScreen, within } from "../view.js";
+import * as bulbs from "./bulbs.js";
 
-let chosen = { shape: -1, node: -1 };
+const none = { shape: -1, node: -1, bulb: -1 };
+let chosen = none;
 let many = new Set(); // "shape/node" of each of several points that go together
 let frame = null; // { from, to, screen, id }: the box by which points are chosen
-let drag = null; // { shape, node, end, from, id, by, value }
+let drag = null; // { shape, node, end, from, id, value }, change where all of the shape becomes another
 const stage = document.getElementById("stage");
 
 const nodesOf = (j) => target.shapes()[j].nodes;
@@ -33,7 +36,7 @@ const rest = (d) => (d.node === undefined || isForm(d.shape) ? "" : `/nodes/${d.
 
 function doubled(at) {
   const hit = at.point(6);
-  if (hit?.end) return;
+  if (hit?.end || hit?.bulb) return;
   if (hit) {
     const k = Number(hit.node);
     if (!isForm(hit.shape)) target.commit(hit.shape, `/nodes/${k}`, turned(nodesOf(hit.shape), k));
@@ -44,7 +47,10 @@ function doubled(at) {
   const j = d.side ?? d.inside ?? d.shape;
   if (j === undefined || isForm(j)) return;
   const s = target.shapes()[j];
+  if (s.kind === "string" && d.side === undefined) return; // in a bulb there is no cord
   const added = split(s.nodes, isClosed(s), at.photo);
+  // A cord that hangs is held where it was taken.
+  if (s.sag) added.nodes[added.at] = { x: round(at.photo[0]), y: round(at.photo[1]) };
   chosen = { shape: Number(j), node: added.at };
   const from = added.nodes.map((_, i) => (i === added.at ? undefined : i < added.at ? i : i - 1));
   put(j, added.nodes, from);
@@ -69,12 +75,12 @@ export const edit = {
   name: "edit",
   label: "Edit points",
   key: "Escape",
-  hint: "Drag points, handles, a tube's round knob. Double-click: new point, or corner and bend. Shift: several points. Alt: bend a side. N: along the edge.",
+  hint: "Drag points, handles, bulbs, knobs of width. Double-click: new point, or corner and bend. Shift: several. Alt: bend a side. Del: drop. N: along the edge.",
   grabs: true,
   take() {
     drag = frame = null;
     many = new Set();
-    chosen = { shape: -1, node: -1 };
+    chosen = none;
   },
   down(at) {
     if (at.twice) return doubled(at);
@@ -104,13 +110,20 @@ export const edit = {
     }
     const shape = Number(d.shape ?? d.side ?? d.inside ?? -1);
     const node = d.node === undefined ? undefined : Number(d.node);
-    chosen = { shape, node: node ?? -1 };
+    chosen = { shape, node: node ?? -1, bulb: Number(d.bulb ?? -1) };
     if (shape < 0) return false;
     target.open(shape);
-    drag = { shape, node, end: d.end, wide: d.wide, from: at.photo, id: at.id };
+    drag = { shape, node, end: d.end, from: at.photo, id: at.id };
     if (named && many.has(named)) drag.many = new Set(many);
-    if (at.alt && d.side !== undefined && nodesOf(shape))
-      drag.bend = sideAt(target.shapes()[shape], at.photo);
+    const held = { bulb: Number(d.bulb), size: d.size, from: at.photo };
+    if (d.wide !== undefined) drag.change = (s, to) => widened(s, Number(d.wide), to);
+    else if (d.bulb !== undefined) drag.change = (s, to) => bulbs.changed(s, held, to);
+    else if (at.alt && d.side !== undefined && nodesOf(shape)) {
+      const s = target.shapes()[shape];
+      const side = sideAt(s, at.photo);
+      const hangs = s.kind === "string";
+      drag.change = (old, to) => (hangs ? saggedBy : bentSide)(old, side, to.photo);
+    }
   },
   move(at) {
     if (frame) {
@@ -128,9 +141,9 @@ export const edit = {
       setDraft(opsOf(drag.nodes));
       return true;
     }
-    if (drag.wide !== undefined || drag.bend) {
+    if (drag.change) {
       const s = target.shapes()[drag.shape];
-      drag.whole = drag.bend ? bentSide(s, drag.bend, at.photo) : widened(s, Number(drag.wide), at);
+      drag.whole = drag.change(s, at);
       drag.value = asStands(drag.whole);
       stage.classList.add("dragging-value");
       setDraft([set(s.path, drag.value)]);
@@ -167,12 +180,20 @@ export const edit = {
   keydown(e) {
     if (e.key === "n" || e.key === "N") return step(e.key === "n" ? 1 : -1);
     const by = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key];
+    const out = e.key === "Backspace" || e.key === "Delete";
+    if (chosen.bulb >= 0 && (by || out)) {
+      const s = target.shapes()[chosen.shape];
+      const k = e.shiftKey ? 10 : 1;
+      const made = out ? bulbs.dropped(s, chosen.bulb) : bulbs.nudged(s, chosen.bulb, by[0] * k, by[1] * k);
+      commit([set(s.path, asStands(made))]);
+      return true;
+    }
     if (by && (many.size || chosen.shape >= 0)) {
       const k = e.shiftKey ? 10 : 1;
       nudge(by[0] * k, by[1] * k);
       return true;
     }
-    if ((e.key === "Backspace" || e.key === "Delete") && many.size) {
+    if (out && many.size) {
       const left = new Map();
       for (const name of many) {
         const [j, n] = name.split("/").map(Number);
@@ -191,11 +212,11 @@ export const edit = {
           return fits(one) ? op(j, kept, list) : { op: "remove", path };
         });
       many = new Set();
-      chosen = { shape: -1, node: -1 };
+      chosen = none;
       commit(ops);
       return true;
     }
-    if ((e.key !== "Backspace" && e.key !== "Delete") || chosen.shape < 0) return false;
+    if (!out || chosen.shape < 0) return false;
     const s = target.shapes()[chosen.shape];
     if (!s) return false;
     if (!isForm(chosen.shape) && chosen.node >= 0 && s.nodes.length > least(s.kind)) {
@@ -208,13 +229,13 @@ export const edit = {
         );
       else target.remove(chosen.shape, `/nodes/${chosen.node}`);
     } else target.remove(chosen.shape);
-    chosen = { shape: -1, node: -1 };
+    chosen = none;
     return true;
   },
   cancel() {
     const was = chosen.shape >= 0 || many.size > 0;
     many = new Set();
-    chosen = { shape: -1, node: -1 };
+    chosen = none;
     return was;
   },
   // held gives a shape as it is in the hand.
@@ -245,6 +266,7 @@ export const edit = {
         forms[s.kind].handles(s).forEach((h, k) => drawNode(layer, j, { x: h.at[0], y: h.at[1] }, k, 1));
       else s.nodes.forEach((n, k, all) => drawNode(layer, j, n, k, all.length));
       if (s.kind === "tube" && s.nodes.length <= 60) s.nodes.forEach((_, k) => drawWide(layer, j, s, k));
+      if (s.kind === "string") bulbs.drawBulbs(layer, j, s, chosen.shape === j ? chosen.bulb : -1);
     });
   },
   // changed lets go of what is no longer there.
@@ -256,7 +278,10 @@ export const edit = {
         return n < (target.shapes()[j]?.nodes?.length ?? 0);
       }),
     );
-    if (!s || (s.nodes && chosen.node >= s.nodes.length)) chosen = { shape: s ? chosen.shape : -1, node: -1 };
+    const bulb = s?.kind === "string" && chosen.bulb < bulbsOf(s).length ? chosen.bulb : -1;
+    if (!s || (s.nodes && chosen.node >= s.nodes.length))
+      chosen = { shape: s ? chosen.shape : -1, node: -1, bulb };
+    else chosen = { ...chosen, bulb };
   },
 };
 
@@ -293,7 +318,10 @@ function step(by) {
   const s = target.shapes()[j];
   if (!s) return false;
   const form = forms[s.kind]?.lines(s)[0];
-  const places = along(form?.nodes ?? s.nodes, form ? Boolean(form.closed) : isClosed(s), 240);
+  const places =
+    s.kind === "string"
+      ? bulbsOf(s).map((b) => [b.x, b.y])
+      : along(form?.nodes ?? s.nodes, form ? Boolean(form.closed) : isClosed(s), 240);
   const from = checked.shape === j ? checked.at : by > 0 ? -1 : 0;
   checked = { shape: j, at: (from + by + places.length) % places.length };
   lookAt(...places[checked.at]);

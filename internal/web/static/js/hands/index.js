@@ -31,6 +31,7 @@ import { outline } from "./outline.js";
 import { pick } from "./pick.js";
 import { region } from "./region.js";
 import { rim } from "./rim.js";
+import { string } from "./string.js";
 import { transform } from "./transform.js";
 import { tube } from "./tube.js";
 
@@ -43,6 +44,7 @@ export const hands = [
   freehand,
   tube,
   bulb,
+  string,
   ellipse,
   rim,
   gradient,

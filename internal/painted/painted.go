@@ -1,0 +1,39 @@
+// Package painted makes photos of shapes whose place and light are known, for tests.
+package painted
+
+import (
+	"math"
+
+	"pyrant/internal/colour"
+	"pyrant/internal/photo"
+	"pyrant/internal/shape"
+)
+
+// Photo makes a photo of w by h: shapes of a light value each, one over the other, on a
+// background, with a little grain.
+func Photo(w, h int, back float64, light []float64, shapes ...shape.Shapes) *photo.Photo {
+	p := &photo.Photo{Width: w, Height: h, Pix8: make([]uint8, 3*w*h), Profile: colour.SRGB}
+	rows := make([][]float32, len(shapes))
+	masks := make([]*shape.Mask, len(shapes))
+	for i, s := range shapes {
+		masks[i], rows[i] = shape.NewMask(s, 1), make([]float32, w)
+	}
+	seed := uint32(7)
+	for y := range h {
+		for i := range masks {
+			masks[i].Fill(rows[i], 0, y)
+		}
+		for x := range w {
+			v := back
+			for i := range rows {
+				v += (light[i] - v) * float64(rows[i][x])
+			}
+			seed = seed*1664525 + 1013904223
+			c := 255*colour.LinearToSRGB(v) + float64(seed>>24)/64 - 2
+			i := 3 * (y*w + x)
+			p.Pix8[i] = uint8(math.Round(min(max(c, 0), 255)))
+			p.Pix8[i+1], p.Pix8[i+2] = p.Pix8[i], p.Pix8[i]
+		}
+	}
+	return p
+}
