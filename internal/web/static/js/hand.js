@@ -9,6 +9,8 @@ import { isClosed, line } from "./path.js";
 import { cord, discs } from "./string.js";
 import { shot, show } from "./state.js";
 import { make } from "./svg.js";
+import { drawSnap, unsnap } from "./snap.js";
+import { draw as magnify, toggle as magnifier } from "./loupe.js";
 import { target } from "./target.js";
 import { onMove, space, toPhoto, toScreen, within } from "./view.js";
 
@@ -81,6 +83,8 @@ function draw() {
       make("path", { d, class: "grab" }, overlay).dataset.side = j;
     });
   hand.overlay(overlay);
+  drawSnap(overlay);
+  magnify();
 }
 
 const keyOf = (h) => (h.key === "Escape" ? "Esc" : h.key.toUpperCase());
@@ -122,6 +126,7 @@ function tell() {
   const brush = document.getElementById("brush");
   if (brush) brush.hidden = hand.name !== "brush";
   stage.classList.toggle("tracing", tracing() && Boolean(hand.cursor));
+  stage.classList.toggle("close-work", tracing());
   document.querySelectorAll("li[data-shape]").forEach((li) => {
     li.classList.toggle("chosen", hand.grabs && Number(li.dataset.shape) === chosenShape());
   });
@@ -156,10 +161,11 @@ function place(e) {
   const r = stage.getBoundingClientRect();
   const screen = [e.clientX - r.left, e.clientY - r.top];
   const { altKey: alt, shiftKey: shift, pointerId: id } = e;
+  const ctrl = e.ctrlKey || e.metaKey;
   const photo = within(toPhoto(e.clientX, e.clientY));
   // What is no pen presses with all it has.
   const pressure = e.pointerType === "pen" ? Number(e.pressure.toFixed(3)) : 1;
-  return { photo, screen, pressure, alt, shift, id, hit: {}, point: () => null };
+  return { photo, screen, pressure, alt, shift, ctrl, id, hit: {}, point: () => null };
 }
 
 // track gives all the places that a pointer has been at since its last event.
@@ -205,6 +211,7 @@ for (const kind of ["pointerup", "pointercancel"])
   stage.addEventListener(kind, async (e) => {
     if (!tracing()) return;
     const used = hand;
+    unsnap();
     const made = await hand.up(place(e));
     if (made && used.once && hand === used) take("edit");
     draw();
@@ -216,6 +223,10 @@ export function key(e) {
   const plain = !e.ctrlKey && !e.metaKey && !e.altKey;
   if (hand.keydown(e) || (e.key === "Escape" && hand.cancel())) {
     refresh();
+    return true;
+  }
+  if (plain && e.key === "z") {
+    magnifier();
     return true;
   }
   const other = plain && usable().find((h) => h.key === e.key && h !== hand);

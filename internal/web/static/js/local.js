@@ -1,6 +1,6 @@
 // Settings of the page itself, which belong to no shot, such as the brush: kept in the
 // browser, in the same rows as those of the recipe.
-const key = (name) => `pyrant ${name}`;
+export const key = (name) => `pyrant ${name}`;
 const listeners = [];
 
 export const isLocal = (path) => path?.startsWith("local:");

@@ -1,4 +1,4 @@
-// Lists of things on the bench (passes, parts, areas): opening one, their order by drag,
+// Lists of things on the bench (passes, parts, areas, shapes): opening one, their order by drag,
 // adding, and seeing the picture without one while its switch is held.
 import { act, commit, set, setDraft, shot, show } from "./state.js";
 
@@ -50,14 +50,16 @@ document.addEventListener("pointerdown", (e) => {
   e.preventDefault();
   const item = grip.closest("[data-index]");
   const all = [...item.parentElement.children].filter((el) => el.dataset.index !== undefined);
-  drag = { item, all, from: Number(item.dataset.index), to: Number(item.dataset.index), y: e.clientY };
+  // Where the lines lie before one of them is carried.
+  const tops = all.map((el) => el.querySelector(".thing-line").getBoundingClientRect().top);
+  const from = Number(item.dataset.index);
+  drag = { item, all, tops, from, to: from, y: e.clientY };
   item.classList.add("carried");
   grip.setPointerCapture(e.pointerId);
 });
 document.addEventListener("pointermove", (e) => {
   if (!drag) return;
-  const lines = drag.all.map((el) => el.querySelector(".thing-line").getBoundingClientRect());
-  const over = lines.findLastIndex((r) => e.clientY > r.top);
+  const over = drag.tops.findLastIndex((top) => e.clientY > top);
   drag.to = Math.max(over, 0);
   drag.item.style.setProperty("--by", `${e.clientY - drag.y}px`);
   drag.all.forEach((el, i) => {
@@ -89,10 +91,11 @@ document.addEventListener("keydown", (e) => {
 
 function move(list, from, to) {
   // What is open goes with its place.
-  const name = list.endsWith("parts") ? "part" : "pass";
+  const name = { parts: "part", passes: "pass" }[list.split("/").at(-1)];
   const at = shot.focus[name];
   const moved = at === from ? to : at > from && at <= to ? at - 1 : at < from && at >= to ? at + 1 : at;
-  commit([{ op: "move", from: `${list}/${from}`, path: `${list}/${to}` }], { [name]: moved });
+  const ops = [{ op: "move", from: `${list}/${from}`, path: `${list}/${to}` }];
+  commit(ops, name ? { [name]: moved } : undefined);
 }
 
 // While the switch of something is held, or its Off button, the picture shows itself

@@ -1,29 +1,36 @@
 // Hands that make a shape by one drag: from down to up, with what the drag makes drawn
 // on the way.
 import { forms } from "../forms.js";
-import { line, near, round } from "../path.js";
+import { line, near, round, tidy } from "../path.js";
 import { make } from "../svg.js";
 import { target } from "../target.js";
 import { toScreen } from "../view.js";
 
 // dragged makes a hand of what is particular to one: shape makes a shape of the ends of
-// the drag, and of whether Shift and Alt are held.
-function dragged({ shape, ...hand }) {
+// the drag, and of whether Shift and Alt are held. turned takes the arrows up (1) and down (-1)
+// while it is dragged, for what else there is to say of it.
+function dragged({ shape, turned, hint, ...hand }) {
   let from = null;
   let made = null;
+  let last = null;
   const drop = () => {
     const was = from;
-    from = made = null;
+    from = made = last = null;
     return Boolean(was);
   };
+  const drawn = (at) => (near(at.screen, from.screen, 3) ? null : shape(from.photo, at.photo, at));
   return {
     ...hand,
+    get hint() {
+      return typeof hint === "function" ? hint() : hint;
+    },
     cursor: true,
     take: drop,
     down: (at) => void (from = at),
     move(at) {
       if (!from) return false;
-      made = near(at.screen, from.screen, 3) ? null : shape(from.photo, at.photo, at);
+      last = at;
+      made = drawn(at);
       return true;
     },
     async up(at) {
@@ -33,11 +40,17 @@ function dragged({ shape, ...hand }) {
       if (s) await target.add(s);
       return Boolean(s);
     },
-    keydown: () => false,
+    keydown(e) {
+      const by = { ArrowUp: 1, ArrowDown: -1 }[e.key];
+      if (!turned || !last || !by) return false;
+      turned(by);
+      made = drawn(last);
+      return true;
+    },
     cancel: drop,
     overlay(layer) {
       if (!made) return;
-      for (const l of forms[made.kind].lines(made)) {
+      for (const l of forms[made.kind]?.lines(made) ?? [{ nodes: made.nodes, closed: true }]) {
         const d = line(l.nodes, Boolean(l.closed), toScreen);
         make("path", { d, class: "under" }, layer);
         make("path", { d, class: `over${l.faint ? " faint" : ""}` }, layer);
@@ -70,6 +83,65 @@ export const ellipse = dragged({
   key: "e",
   hint: "Drag across it. Shift: round. Alt: from its middle.",
   shape: (a, b, at) => ({ kind: "ellipse", ...box(a, b, at) }),
+});
+
+// The rounding of boxes and the number of a polygon's corners are kept from one to the next.
+let rounding = 0; // of half the shorter side, in tenths
+let corners = 6;
+
+export const boxed = dragged({
+  name: "box",
+  label: "Box",
+  key: "x",
+  hint: () =>
+    `Drag from corner to corner. Shift: square. Alt: from its middle. ↑ ↓ while dragging: rounder corners, now ${10 * rounding} %.`,
+  turned: (by) => (rounding = Math.min(Math.max(rounding + by, 0), 10)),
+  shape(a, b, at) {
+    const { x, y, width, height } = box(a, b, at);
+    const r = (rounding / 20) * Math.min(width, height);
+    const [w, h] = [width / 2, height / 2];
+    const nodes = [];
+    // Clockwise from the upper left corner: where each begins to bend and where it ends to.
+    for (const [u, v] of [
+      [-1, -1],
+      [1, -1],
+      [1, 1],
+      [-1, 1],
+    ]) {
+      const corner = [x + u * w, y + v * h];
+      const before = u === v ? [0, -v] : [-u, 0];
+      const after = u === v ? [-u, 0] : [0, -v];
+      const along = ([dx, dy]) => [corner[0] + dx * r, corner[1] + dy * r];
+      if (r < 0.05) {
+        nodes.push({ x: corner[0], y: corner[1] });
+        continue;
+      }
+      const k = 0.5522847498 * r;
+      const [p, q] = [along(before), along(after)];
+      nodes.push({ x: p[0], y: p[1], out: before.map((d) => -d * k) });
+      nodes.push({ x: q[0], y: q[1], in: after.map((d) => -d * k) });
+    }
+    return { kind: "outline", nodes: nodes.map(tidy) };
+  },
+});
+
+export const polygon = dragged({
+  name: "polygon",
+  label: "Polygon",
+  key: "y",
+  hint: () =>
+    `Drag from its middle to a corner. Shift: turned in steps of 15°. ↑ ↓ while dragging: more corners, now ${corners}.`,
+  turned: (by) => (corners = Math.min(Math.max(corners + by, 3), 24)),
+  shape([x0, y0], [x, y], { shift }) {
+    const r = Math.max(Math.hypot(x - x0, y - y0), 0.5);
+    let turn = Math.atan2(y - y0, x - x0);
+    if (shift) turn = (Math.round(turn / (Math.PI / 12)) * Math.PI) / 12;
+    const nodes = Array.from({ length: corners }, (_, i) => {
+      const a = turn + (2 * Math.PI * i) / corners;
+      return tidy({ x: x0 + r * Math.cos(a), y: y0 + r * Math.sin(a) });
+    });
+    return { kind: "outline", nodes };
+  },
 });
 
 export const gradient = dragged({

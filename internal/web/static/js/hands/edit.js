@@ -16,6 +16,7 @@ import {
 } from "../path.js";
 import { commit, openArea, set, setDraft, shot, show } from "../state.js";
 import { make } from "../svg.js";
+import { snapped } from "../snap.js";
 import { target } from "../target.js";
 import { bulbsOf, saggedBy } from "../string.js";
 import { lookAt, toScreen, within } from "../view.js";
@@ -132,8 +133,15 @@ export const edit = {
       return true;
     }
     if (!drag) return false;
-    const [dx, dy] = [at.photo[0] - drag.from[0], at.photo[1] - drag.from[1]];
+    let [dx, dy] = [at.photo[0] - drag.from[0], at.photo[1] - drag.from[1]];
     if (!drag.value && near(at.screen, toScreen(...drag.from), 2.5)) return false;
+    if (drag.node !== undefined && !drag.end && !isForm(drag.shape)) {
+      // The point that is held lands on one that is there already.
+      const n = nodesOf(drag.shape)[drag.node];
+      const names = drag.many ?? new Set([`${drag.shape}/${drag.node}`]);
+      const [x, y] = snapped(at, [n.x + dx, n.y + dy], names);
+      [dx, dy] = [x - n.x, y - n.y];
+    }
     if (drag.many) {
       drag.nodes = shiftedPoints(drag.many, dx, dy);
       stage.classList.add("dragging-value");

@@ -11,7 +11,7 @@
 //   cursor    whether the pointer is a cross
 //   grabs     whether it takes hold of what is drawn: then shapes can be hit
 //   take()    it was taken up
-//   down(at)  a press; at is { photo, screen, pressure, hit, twice, alt, shift, id }
+//   down(at)  a press; at is { photo, screen, pressure, hit, twice, alt, shift, ctrl, id }
 //   move(at)  the pointer moved; at.all has the places since the last time
 //   leave()   the pointer left the photo
 //   up(at)    the press ended; true where something was made
@@ -22,7 +22,7 @@
 // The view, snapping, what is drawn of shapes, and what the hand works on (target.js)
 // are the same for all and lie outside of them, in ../hand.js.
 import { brushHand } from "./brush.js";
-import { ellipse, gradient, ring } from "./drag.js";
+import { boxed, ellipse, gradient, polygon, ring } from "./drag.js";
 import { bulb } from "./bulb.js";
 import { cling } from "./cling.js";
 import { edit } from "./edit.js";
@@ -47,6 +47,8 @@ export const hands = [
   string,
   ellipse,
   rim,
+  boxed,
+  polygon,
   gradient,
   ring,
   pick,

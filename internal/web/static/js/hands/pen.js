@@ -3,6 +3,7 @@
 import { least, line, near, tidy } from "../path.js";
 import { notice } from "../notice.js";
 import { make } from "../svg.js";
+import { snapped } from "../snap.js";
 import { target } from "../target.js";
 import { toScreen } from "../view.js";
 
@@ -39,12 +40,13 @@ export function pen({ name, label, key, hint, few, ends, shape, begin, measured 
         if (ends && near(at.screen, on(path.nodes.at(-1)), 4)) return finish(false);
       }
       path ??= { nodes: [] };
-      path.nodes.push({ x: at.photo[0], y: at.photo[1] });
+      const [x, y] = snapped(at, at.photo);
+      path.nodes.push({ x, y });
       path.bend = { id: at.id, screen: at.screen };
     },
     move(at) {
       if (!path) return false;
-      path.hover = at.photo;
+      path.hover = path.bend ? at.photo : snapped(at, at.photo);
       if (path.bend && !near(at.screen, path.bend.screen, 4)) {
         const n = path.nodes.at(-1);
         n.out = [at.photo[0] - n.x, at.photo[1] - n.y];
