@@ -1,0 +1,121 @@
+package edge
+
+import (
+	"math"
+	"slices"
+
+	"pyrant/internal/shape"
+)
+
+// What Unshade asks of the tint to both sides of a line before it goes by it.
+const (
+	tinted    = 0.035 // how far it lies apart
+	grain     = 0.45  // how far single places may stray, as a share of that
+	agreement = 0.85  // the share of places that part the same from the same
+)
+
+// Unshade moves a closed line that lies on an edge, or near one, to where the tint changes, if
+// it does so alike all round. Shade takes light from a thing and leaves its tint: a rim that
+// shades what it holds makes an edge inside of the true one, and often a stronger one.
+//
+// Where both lie closer than colour is told in a photo whose colours were stored at half its
+// size, the line stays as it is. Otherwise it is moved by at most reach, in pixels of the photo.
+// It tells whether it was.
+func (e *Eye) Unshade(line []shape.Point, gap, reach float64) (out []shape.Point, moved bool) {
+	pts := Spaced(line, true, gap)
+	n := len(pts)
+	const step = 1.0
+	half := int(math.Ceil(reach / step))
+	const side = 4 // places beyond reach to both sides
+	k := 2*half + 1
+	wide := k + 2*side
+	if n < 12 {
+		return line, false
+	}
+	tint := make([][2]float64, n*wide)
+	normals := make([]shape.Point, n)
+	for i, p := range pts {
+		normals[i] = normalAt(pts, i, true)
+		for j := range wide {
+			d := float64(j-half-side) * step
+			c := e.At(p.X+normals[i].X*d, p.Y+normals[i].Y*d)
+			tint[i*wide+j] = [2]float64{float64(c[1]), float64(c[2])}
+		}
+	}
+	// The usual tint of each side, and how far they lie apart.
+	var from, to [2]float64
+	for c := range 2 {
+		var a, b []float64
+		for i := range n {
+			a, b = append(a, tint[i*wide][c]), append(b, tint[i*wide+wide-1][c])
+		}
+		from[c], to[c] = middle(a), middle(b)
+	}
+	u := [2]float64{to[0] - from[0], to[1] - from[1]}
+	apart := math.Hypot(u[0], u[1])
+	if apart < tinted {
+		return line, false
+	}
+	// share tells how far a place has gone over from one tint to the other.
+	share := func(i, j int) float64 {
+		t := tint[i*wide+j]
+		return ((t[0]-from[0])*u[0] + (t[1]-from[1])*u[1]) / (apart * apart)
+	}
+	agree := 0
+	for i := range n {
+		var a, b float64
+		for j := range side {
+			a, b = a+share(i, j)/side, b+share(i, wide-1-j)/side
+		}
+		if math.Abs(a) < grain && math.Abs(b-1) < grain {
+			agree++
+		}
+	}
+	if float64(agree) < agreement*float64(n) {
+		return line, false
+	}
+	// Where what lies to one side is of its tint, and what lies to the other of the other's.
+	cost := make([]float32, n*k)
+	for i := range n {
+		sum := 0.0
+		for j := range wide {
+			s := min(max(share(i, j), 0), 1)
+			if o := j - side; o >= 0 && o < k {
+				cost[i*k+o] = float32(sum + (s-0.5)/2)
+			}
+			sum += s - 0.5
+		}
+	}
+	way := Way(cost, n, k, true, 0.25)
+	off := make([]float64, n)
+	for i, o := range way {
+		off[i] = float64(o-half) * step
+	}
+	out = make([]shape.Point, n)
+	for i, p := range pts {
+		if d := off[i]; math.Abs(d) > 2.5 && e.shaded(p, normals[i], d) {
+			p.X, p.Y = p.X+normals[i].X*d, p.Y+normals[i].Y*d
+			moved = true
+		}
+		out[i] = p
+	}
+	return out, moved
+}
+
+// shaded tells whether what lies between a place and another d from it along a normal is darker
+// than what lies before it.
+func (e *Eye) shaded(p, normal shape.Point, d float64) bool {
+	sign := math.Copysign(1, d)
+	light := func(d float64) float64 { return float64(e.At(p.X+normal.X*d, p.Y+normal.Y*d)[0]) }
+	before := (light(-2*sign) + light(-3*sign) + light(-4*sign)) / 3
+	between := 0.0
+	for k := 1.0; k <= 4; k++ {
+		between += light(d*k/5) / 4
+	}
+	return between < before-0.04
+}
+
+func middle(v []float64) float64 {
+	slices.Sort(v)
+	return v[len(v)/2]
+}
