@@ -224,6 +224,10 @@ func Outline(e *edge.Eye, step float64, runs []Run) shape.Path {
 	for _, r := range runs {
 		free = free && !r.Straight
 	}
+	fit := func(line []shape.Point) (shape.Path, int) {
+		p := shape.Fit(line, true, math.Max(0.8, 0.4*step))
+		return p, p.Len()
+	}
 	var line []shape.Point
 	if free {
 		for _, r := range runs {
@@ -234,6 +238,7 @@ func Outline(e *edge.Eye, step float64, runs []Run) shape.Path {
 		for range 2 {
 			line = e.Place(edge.Soften(edge.Spaced(line, true, step), 1.2), along)
 		}
+		return e.Lit(line, step, fit)
 	} else {
 		for _, r := range runs {
 			piece := r.Line
@@ -245,7 +250,8 @@ func Outline(e *edge.Eye, step float64, runs []Run) shape.Path {
 			line = append(line, piece...)
 		}
 	}
-	return shape.Fit(line, true, math.Max(0.8, 0.4*step))
+	path, _ := fit(line)
+	return path
 }
 
 // Pin is a place that a user pinned; Straight tells of the line from it to the next.

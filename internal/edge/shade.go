@@ -7,21 +7,21 @@ import (
 	"pyrant/internal/shape"
 )
 
-// What Unshade asks of the tint to both sides of a line before it goes by it.
+// What unshaded asks of the tint to both sides of a line before it goes by it.
 const (
 	tinted    = 0.035 // how far it lies apart
 	grain     = 0.45  // how far single places may stray, as a share of that
 	agreement = 0.85  // the share of places that part the same from the same
 )
 
-// Unshade moves a closed line that lies on an edge, or near one, to where the tint changes, if
+// unshaded moves a closed line that lies on an edge, or near one, to where the tint changes, if
 // it does so alike all round. Shade takes light from a thing and leaves its tint: a rim that
 // shades what it holds makes an edge inside of the true one, and often a stronger one.
 //
 // Where both lie closer than colour is told in a photo whose colours were stored at half its
 // size, the line stays as it is. Otherwise it is moved by at most reach, in pixels of the photo.
 // It tells whether it was.
-func (e *Eye) Unshade(line []shape.Point, gap, reach float64) (out []shape.Point, moved bool) {
+func (e *Eye) unshaded(line []shape.Point, gap, reach float64) (out []shape.Point, moved bool) {
 	pts := Spaced(line, true, gap)
 	n := len(pts)
 	const step = 1.0
@@ -93,13 +93,38 @@ func (e *Eye) Unshade(line []shape.Point, gap, reach float64) (out []shape.Point
 	}
 	out = make([]shape.Point, n)
 	for i, p := range pts {
-		if d := off[i]; math.Abs(d) > 2.5 && e.shaded(p, normals[i], d) {
-			p.X, p.Y = p.X+normals[i].X*d, p.Y+normals[i].Y*d
-			moved = true
+		// From nothing to all of the way over a pixel or two, so that there is no step in it.
+		d := off[i]
+		part := min(max((math.Abs(d)-1.5)/2, 0), 1)
+		if part > 0 && !e.shaded(p, normals[i], d) {
+			part = 0
 		}
-		out[i] = p
+		moved = moved || part > 0.5
+		out[i] = shape.Point{X: p.X + normals[i].X*d*part, Y: p.Y + normals[i].Y*d*part}
 	}
+	out = Soften(out, 1.5)
 	return out, moved
+}
+
+// Lit returns what draw makes of a closed line that lies on the photo's edges, or of that line
+// without the shade in it, where that becomes no more intricate by it: a true edge is at least as
+// simple as its shade.
+func (e *Eye) Lit(line []shape.Point, gap float64, draw func(line []shape.Point) (p shape.Path, intricate int)) shape.Path {
+	path, was := draw(line)
+	size := math.Sqrt(math.Abs(shape.Turn(line)))
+	reach := min(0.09*size, 24)
+	if reach < 3 {
+		return path // its colours are not told finely enough
+	}
+	lit, moved := e.unshaded(line, gap, reach)
+	if !moved {
+		return path
+	}
+	other, is := draw(e.Place(lit, Along{Closed: true, Reach: 1.5, Gap: gap, Blur: 1}))
+	if is > was {
+		return path
+	}
+	return other
 }
 
 // shaded tells whether what lies between a place and another d from it along a normal is darker

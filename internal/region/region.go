@@ -326,29 +326,22 @@ func (f *Found) Outline(e *edge.Eye) shape.Path {
 	for range 2 {
 		line = e.Place(line, edge.Along{Closed: true, Reach: 2 * f.step, Gap: f.step, Blur: f.step})
 	}
-	path, round := f.drawn(line)
-	// A rim's shade is seen past where the outline becomes no less simple by it.
-	if lit, moved := e.Unshade(line, f.step, max(4, min(0.09*math.Sqrt(area(line)), 24))); moved {
-		lit = e.Place(lit, edge.Along{Closed: true, Reach: 1.5, Gap: f.step, Blur: 1})
-		if other, alsoRound := f.drawn(lit); other.Len() <= path.Len() && (alsoRound || !round) {
-			return other
-		}
-	}
-	return path
+	return e.Lit(line, f.step, f.drawn)
 }
 
-// drawn returns the path of few points for a line on the photo's edges, and whether it is an
-// ellipse.
-func (f *Found) drawn(line []shape.Point) (p shape.Path, round bool) {
+// drawn returns the path of few points for a line on the photo's edges, and how intricate it is:
+// not at all where it is an ellipse, otherwise by its points.
+func (f *Found) drawn(line []shape.Point) (p shape.Path, intricate int) {
 	// What is round but for what its own shade has eaten off is round.
 	tolerance := max(0.4*f.step, 0.012*math.Sqrt(area(line)))
 	for _, shaded := range [...]bool{true, false} {
 		e, r, ok := rounded(line, tolerance, shaded)
 		if ok && r.on > 0.6 && r.outside < max(f.step, 0.035*e.Height) && r.inside < 0.055*e.Height+0.2*f.step {
-			return shape.Nodes(e), true
+			return shape.Nodes(e), 0
 		}
 	}
-	return fewest(line, f.step), false
+	p = fewest(line, f.step)
+	return p, p.Len()
 }
 
 // fewest returns the path of the fewest points that strays little from a line: a third of a
