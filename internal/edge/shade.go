@@ -20,8 +20,8 @@ const (
 //
 // Where both lie closer than colour is told in a photo whose colours were stored at half its
 // size, the line stays as it is. Otherwise it is moved by at most reach, in pixels of the photo.
-// It tells whether it was.
-func (e *Eye) unshaded(line []shape.Point, gap, reach float64) (out []shape.Point, moved bool) {
+// It returns over what area it was.
+func (e *Eye) unshaded(line []shape.Point, gap, reach float64) (out []shape.Point, by float64) {
 	pts := Spaced(line, true, gap)
 	n := len(pts)
 	const step = 1.0
@@ -30,7 +30,7 @@ func (e *Eye) unshaded(line []shape.Point, gap, reach float64) (out []shape.Poin
 	k := 2*half + 1
 	wide := k + 2*side
 	if n < 12 {
-		return line, false
+		return line, 0
 	}
 	tint := make([][2]float64, n*wide)
 	normals := make([]shape.Point, n)
@@ -54,7 +54,7 @@ func (e *Eye) unshaded(line []shape.Point, gap, reach float64) (out []shape.Poin
 	u := [2]float64{to[0] - from[0], to[1] - from[1]}
 	apart := math.Hypot(u[0], u[1])
 	if apart < tinted {
-		return line, false
+		return line, 0
 	}
 	// share tells how far a place has gone over from one tint to the other.
 	share := func(i, j int) float64 {
@@ -72,7 +72,7 @@ func (e *Eye) unshaded(line []shape.Point, gap, reach float64) (out []shape.Poin
 		}
 	}
 	if float64(agree) < agreement*float64(n) {
-		return line, false
+		return line, 0
 	}
 	// Where what lies to one side is of its tint, and what lies to the other of the other's.
 	cost := make([]float32, n*k)
@@ -96,14 +96,11 @@ func (e *Eye) unshaded(line []shape.Point, gap, reach float64) (out []shape.Poin
 		// From nothing to all of the way over a pixel or two, so that there is no step in it.
 		d := off[i]
 		part := min(max((math.Abs(d)-1.5)/2, 0), 1)
-		if part > 0 && !e.shaded(p, normals[i], d) {
-			part = 0
-		}
-		moved = moved || part > 0.5
+		by += math.Abs(d) * part * gap
 		out[i] = shape.Point{X: p.X + normals[i].X*d*part, Y: p.Y + normals[i].Y*d*part}
 	}
 	out = Soften(out, 1.5)
-	return out, moved
+	return out, by
 }
 
 // Lit returns what draw makes of a closed line that lies on the photo's edges, or of that line
@@ -116,12 +113,13 @@ func (e *Eye) Lit(line []shape.Point, gap float64, draw func(line []shape.Point)
 	if reach < 3 {
 		return path // its colours are not told finely enough
 	}
-	lit, moved := e.unshaded(line, gap, reach)
-	if !moved {
+	lit, by := e.unshaded(line, gap, reach)
+	if by == 0 {
 		return path
 	}
 	other, is := draw(e.Place(lit, Along{Closed: true, Reach: 1.5, Gap: gap, Blur: 1}))
-	if is > was {
+	// Shade that takes much of a thing may be worth a point more.
+	if is > was+int(by/(size*size)/0.03) {
 		return path
 	}
 	return other

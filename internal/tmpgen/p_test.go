@@ -20,7 +20,7 @@ func TestP(t *testing.T) {
 		file string
 		x, y float64
 		z    int
-	}{"b9": {"/tmp/hb/harbour_3000.jpg", 2156, 621, 12}, "p0": {"../../../shared/truth/quay/plain_3000.jpg", 1254, 620, 5}} {
+	}{"f0": {"/tmp/var/flip/p.jpg", 3000 - 1254, 620, 5}, "n0": {"/tmp/var/noisy/p.jpg", 1254, 620, 5}, "s4": {"/tmp/var/tiny/p.jpg", 1344 * .45, 724 * .45, 12}} {
 		data, _ := os.ReadFile(c.file)
 		p, err := codec.Open(context.Background(), data)
 		if err != nil {
