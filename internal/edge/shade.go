@@ -7,6 +7,10 @@ import (
 	"pyrant/internal/shape"
 )
 
+// fineColour is half the width, in pixels, of things whose colours are told finely enough: most
+// photos store colours at half their size.
+const fineColour = 18
+
 // What unshaded asks of the tint to both sides of a line before it goes by it.
 const (
 	tinted    = 0.035 // how far it lies apart
@@ -79,7 +83,7 @@ func (e *Eye) unshaded(line []shape.Point, gap, reach float64) (out []shape.Poin
 	for i := range n {
 		sum := 0.0
 		for j := range wide {
-			s := min(max(share(i, j), 0), 1)
+			s := clamped(share(i, j))
 			if o := j - side; o >= 0 && o < k {
 				cost[i*k+o] = float32(sum + (s-0.5)/2)
 			}
@@ -92,12 +96,23 @@ func (e *Eye) unshaded(line []shape.Point, gap, reach float64) (out []shape.Poin
 		off[i] = float64(o-half) * step
 	}
 	out = make([]shape.Point, n)
+	var sharp, old, count float64
 	for i, p := range pts {
 		// From nothing to all of the way over a pixel or two, so that there is no step in it.
 		d := off[i]
 		part := min(max((math.Abs(d)-1.5)/2, 0), 1)
 		by += math.Abs(d) * part * gap
+		if part > 0.5 {
+			there, here := half+side+int(math.Round(d/step)), half+side
+			sharp += clamped(share(i, there+3)) - clamped(share(i, there-3))
+			old += clamped(share(i, here+3)) - clamped(share(i, here-3))
+			count++
+		}
 		out[i] = shape.Point{X: p.X + normals[i].X*d*part, Y: p.Y + normals[i].Y*d*part}
+	}
+	// Shade has no edge in tint, a thing a sharp one.
+	if sharp < 0.5*count || old > 0.5*count {
+		return line, 0
 	}
 	out = Soften(out, 1.5)
 	return out, by
@@ -108,18 +123,23 @@ func (e *Eye) unshaded(line []shape.Point, gap, reach float64) (out []shape.Poin
 // simple as its shade.
 func (e *Eye) Lit(line []shape.Point, gap float64, draw func(line []shape.Point) (p shape.Path, intricate int)) shape.Path {
 	path, was := draw(line)
-	size := math.Sqrt(math.Abs(shape.Turn(line)))
-	reach := min(0.09*size, 24)
-	if reach < 3 {
-		return path // its colours are not told finely enough
+	area, round := math.Abs(shape.Turn(line)), 0.0
+	for i, p := range line {
+		q := line[(i+1)%len(line)]
+		round += math.Hypot(q.X-p.X, q.Y-p.Y)
 	}
+	half := 2 * area / max(round, 1) // its width, or its radius
+	if half < fineColour {
+		return path
+	}
+	reach := min(0.4*half, 24)
 	lit, by := e.unshaded(line, gap, reach)
 	if by == 0 {
 		return path
 	}
 	other, is := draw(e.Place(lit, Along{Closed: true, Reach: 1.5, Gap: gap, Blur: 1}))
 	// Shade that takes much of a thing may be worth a point more.
-	if is > was+int(by/(size*size)/0.03) {
+	if is > was+int(by/area/0.03) {
 		return path
 	}
 	return other
@@ -137,6 +157,8 @@ func (e *Eye) shaded(p, normal shape.Point, d float64) bool {
 	}
 	return between < before-0.04
 }
+
+func clamped(v float64) float64 { return min(max(v, 0), 1) }
 
 func middle(v []float64) float64 {
 	slices.Sort(v)
