@@ -25,7 +25,10 @@ const Certain = 0.1
 func Widest(p *photo.Photo) float64 { return float64(max(p.Width, p.Height)) / 20 }
 
 // span is where both edges of a piece of a tube lie, across its centre line.
-type span struct{ left, right, sure float64 }
+type span struct {
+	left, right, sure float64
+	told              [2]float64 // how far the tint tells the left and the right edge, 0 to 1
+}
 
 func (s span) width() float64  { return s.right - s.left }
 func (s span) middle() float64 { return (s.left + s.right) / 2 }
@@ -69,7 +72,9 @@ func Tube(e *edge.Eye, nodes []shape.Node, closed bool, most float64) Measured {
 			spans[i] = all // it is hidden there, or lost before what is behind it
 			continue
 		}
-		w := spans[i].sure * length(lines[i])
+		spans[i] = spans[i].refined(e, lines[i])
+		// Where the tint tells both edges the width is better known than elsewhere.
+		w := spans[i].sure * length(lines[i]) * (0.02 + math.Pow(min(spans[i].told[0], spans[i].told[1]), 2))
 		sum += spans[i].width() * w
 		weight += w
 	}
@@ -130,10 +135,13 @@ func middle(e *edge.Eye, a, b shape.Node, line []shape.Point, all span, most flo
 	for k := range off {
 		half := newProfile(most)
 		from := float64(k) / 2
-		half.add(e, []shape.Point{{X: a.X + dx*from, Y: a.Y + dy*from}, {X: a.X + dx*(from+0.5), Y: a.Y + dy*(from+0.5)}})
+		part := []shape.Point{{X: a.X + dx*from, Y: a.Y + dy*from}, {X: a.X + dx*(from+0.5), Y: a.Y + dy*(from+0.5)}}
+		half.add(e, part)
 		got := half.best(most, &all)
 		if got.sure < all.sure/2 || math.Abs(got.width()-all.width()) > 0.25*all.width() {
 			got = all
+		} else {
+			got = got.refined(e, part)
 		}
 		off[k] = got.middle()
 	}
@@ -184,18 +192,93 @@ func newProfile(most float64) *profile {
 	return &profile{edge: make([]float64, 2*half+1), other: make([]float64, 2*half+1), half: half}
 }
 
-// add lays profiles along a line over what is there.
-func (p *profile) add(e *edge.Eye, line []shape.Point) {
+// across calls each at places along a line, as far as it is neither in a corner nor under a cap,
+// with the direction to its left.
+func across(line []shape.Point, each func(p, left shape.Point)) {
 	pts := edge.Spaced(line, false, math.Max(1.5, length(line)/150))
-	row := make([][3]float32, len(p.edge))
-	// The ends lie in corners, or under caps.
 	for i := 1 + len(pts)/30; i < len(pts)-1-len(pts)/30; i++ {
 		a, b := pts[max(i-2, 0)], pts[min(i+2, len(pts)-1)]
 		l := math.Max(math.Hypot(b.X-a.X, b.Y-a.Y), 1e-9)
-		nx, ny := (b.Y-a.Y)/l, -(b.X-a.X)/l
+		each(pts[i], shape.Point{X: (b.Y - a.Y) / l, Y: -(b.X - a.X) / l})
+	}
+}
+
+// refined puts both edges to where the tint has gone over half of the way, as far as the tube and
+// what is behind it differ in that. A round rod grows dark towards its edges, so that its light
+// changes most inside of them; its tint does not.
+func (s span) refined(e *edge.Eye, line []shape.Point) span {
+	wide := s.width()
+	for i, edge := range [...]*float64{&s.left, &s.right} {
+		by, told := halfTinted(e, line, *edge, 1-2*float64(i), wide)
+		*edge += by * told
+		s.told[i] = told
+	}
+	return s
+}
+
+// halfTinted returns how far from an edge that lies off a line, with its inside in a direction,
+// the tint is half that of both sides, over all places along it, and how far that can be told.
+func halfTinted(e *edge.Eye, line []shape.Point, off, in, width float64) (by, told float64) {
+	const (
+		reach, fine  = 5.0, 0.25 // of the profile to both sides, in pixels
+		near         = 2.5       // from the edge to where all is of one side
+		faint, clear = 0.015, 0.03
+	)
+	n := int(2*reach/fine) + 1
+	mid := (n - 1) / 2
+	pure := int(math.Min(near, width/4) / fine)
+	tint := make([][2]float64, n)
+	sum := make([]float64, n)
+	mean := func(from, to int) (m [2]float64) {
+		for k := from; k <= to; k++ {
+			m[0] += tint[k][0] / float64(to-from+1)
+			m[1] += tint[k][1] / float64(to-from+1)
+		}
+		return
+	}
+	worth, count := 0.0, 0.0
+	across(line, func(p, left shape.Point) {
+		for k := range tint {
+			d := off + in*(reach-float64(k)*fine) // from inside to outside
+			c := e.At(p.X+left.X*d, p.Y+left.Y*d)
+			tint[k] = [2]float64{float64(c[1]), float64(c[2])}
+		}
+		a, b := mean(max(mid-2*pure, 0), mid-pure), mean(mid+pure, min(mid+2*pure, n-1))
+		u := [2]float64{b[0] - a[0], b[1] - a[1]}
+		apart := math.Hypot(u[0], u[1])
+		count++
+		if apart < 0.01 {
+			return
+		}
+		worth += apart
+		for k := range sum {
+			sum[k] += ((tint[k][0]-a[0])*u[0] + (tint[k][1]-a[1])*u[1]) / apart
+		}
+	})
+	if worth == 0 {
+		return 0, 0
+	}
+	best := math.Inf(1)
+	for k := mid - pure; k < mid+pure; k++ {
+		if u, v := sum[k]/worth-0.5, sum[k+1]/worth-0.5; u <= 0 && v > 0 {
+			if at := float64(k-mid) - u/(v-u); math.Abs(at) < math.Abs(best) {
+				best = at
+			}
+		}
+	}
+	if math.IsInf(best, 1) {
+		return 0, 0
+	}
+	return -in * best * fine, math.Min(math.Max(worth/count-faint, 0)/clear, 1)
+}
+
+// add lays profiles along a line over what is there.
+func (p *profile) add(e *edge.Eye, line []shape.Point) {
+	row := make([][3]float32, len(p.edge))
+	across(line, func(at, left shape.Point) {
 		for o := range row {
 			d := float64(o-p.half) * step
-			row[o] = e.At(pts[i].X+nx*d, pts[i].Y+ny*d)
+			row[o] = e.At(at.X+left.X*d, at.Y+left.Y*d)
 		}
 		middle := row[p.half]
 		for o := range row {
@@ -206,7 +289,7 @@ func (p *profile) add(e *edge.Eye, line []shape.Point) {
 			}
 		}
 		p.count++
-	}
+	})
 }
 
 func (p *profile) merge(q *profile) {
@@ -254,7 +337,7 @@ func (p *profile) best(most float64, known *span) (out span) {
 			}
 			if v > value {
 				value = v
-				out = span{p.exact(l), p.exact(r), math.Min(v, 1)}
+				out = span{left: p.exact(l), right: p.exact(r), sure: math.Min(v, 1)}
 			}
 		}
 	}
