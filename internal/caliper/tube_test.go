@@ -72,6 +72,41 @@ func TestTubeFindsWidthAndMiddle(t *testing.T) {
 	}
 }
 
+// A round rod that grows dark towards its edges is as wide as it is, where its tint tells.
+func TestRoundRod(t *testing.T) {
+	const width = 16.0
+	p := &photo.Photo{Width: 300, Height: 300, Pix8: make([]uint8, 3*300*300), Profile: colour.SRGB}
+	wall := [3]float64{0.16, 0.055, 0.03}
+	for i := range 300 * 300 {
+		var c [3]float64
+		for k := range 16 {
+			// Across a line that leans, its side away from the light in shade.
+			x, y := float64(i%300)+(float64(k%4)+0.5)/4, float64(i/300)+(float64(k/4)+0.5)/4
+			u := ((x-150)*0.96 + (y-150)*0.28) / (width / 2)
+			light := [3]float64{wall[0], wall[1], wall[2]}
+			if u*u < 1 {
+				v := 0.05 + 0.7*math.Max(0.5*math.Sqrt(1-u*u)-0.6*u, 0)
+				light = [3]float64{v, v, v}
+			}
+			for q := range c {
+				c[q] += light[q] / 16
+			}
+		}
+		for q, v := range c {
+			p.Pix8[3*i+q] = uint8(math.Round(255 * colour.LinearToSRGB(v)))
+		}
+	}
+	m := Tube(edge.NewEye(p), nodes(150-0.28*120, 150+0.96*120, 150+0.28*120+1, 150-0.96*120), false, 60)
+	if math.Abs(m.Width-width) > 0.4 {
+		t.Errorf("a rod of %v px is %.2f wide", width, m.Width)
+	}
+	for _, n := range m.Nodes {
+		if off := math.Abs((n.X-150)*0.96 + (n.Y-150)*0.28); off > 0.4 {
+			t.Errorf("an end lies %.2f beside the middle", off)
+		}
+	}
+}
+
 func TestFlatEndsAreSeen(t *testing.T) {
 	rod := shape.Tube{Nodes: shape.PathOf(nodes(60, 150, 240, 150)...), Width: 20, Flat: true}
 	if m := Tube(painted(shape.Shapes{rod}, bricks), nodes(60, 150, 240, 150), false, 60); !m.Flat {

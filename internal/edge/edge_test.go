@@ -15,14 +15,23 @@ import (
 // drawn makes a photo of w by h of what of each pixel a function says, from 0 to 1, sampled
 // 8 by 8 times.
 func drawn(w, h int, at func(x, y float64) float64) *photo.Photo {
+	return coloured(w, h, func(x, y float64) [3]float64 { v := at(x, y); return [3]float64{v, v, v} })
+}
+
+// coloured is drawn in linear red, green and blue.
+func coloured(w, h int, at func(x, y float64) [3]float64) *photo.Photo {
 	p := &photo.Photo{Width: w, Height: h, Pix8: make([]uint8, 3*w*h), Profile: colour.SRGB}
 	for i := range w * h {
-		sum := 0.0
+		var sum [3]float64
 		for k := range 64 {
-			sum += at(float64(i%w)+(float64(k%8)+0.5)/8, float64(i/w)+(float64(k/8)+0.5)/8) / 64
+			c := at(float64(i%w)+(float64(k%8)+0.5)/8, float64(i/w)+(float64(k/8)+0.5)/8)
+			for q := range c {
+				sum[q] += c[q] / 64
+			}
 		}
-		v := uint8(math.Round(255 * colour.LinearToSRGB(sum)))
-		p.Pix8[3*i], p.Pix8[3*i+1], p.Pix8[3*i+2] = v, v, v
+		for q, v := range sum {
+			p.Pix8[3*i+q] = uint8(math.Round(255 * colour.LinearToSRGB(v)))
+		}
 	}
 	return p
 }
