@@ -207,11 +207,13 @@ func across(line []shape.Point, each func(p, left shape.Point)) {
 // what is behind it differ in that. A round rod grows dark towards its edges, so that its light
 // changes most inside of them; its tint does not.
 func (s span) refined(e *edge.Eye, line []shape.Point) span {
-	wide := s.width()
-	for i, edge := range [...]*float64{&s.left, &s.right} {
-		by, told := halfTinted(e, line, *edge, 1-2*float64(i), wide)
-		*edge += by * told
-		s.told[i] = told
+	for range 2 { // the second time both sides are seen from where the edge is
+		wide := s.width()
+		for i, edge := range [...]*float64{&s.left, &s.right} {
+			by, told := halfTinted(e, line, *edge, 1-2*float64(i), wide)
+			*edge += by * told
+			s.told[i] = told
+		}
 	}
 	return s
 }
@@ -259,7 +261,7 @@ func halfTinted(e *edge.Eye, line []shape.Point, off, in, width float64) (by, to
 		return 0, 0
 	}
 	best := math.Inf(1)
-	for k := mid - pure; k < mid+pure; k++ {
+	for k := mid - 3*pure/2; k < mid+3*pure/2; k++ {
 		if u, v := sum[k]/worth-0.5, sum[k+1]/worth-0.5; u <= 0 && v > 0 {
 			if at := float64(k-mid) - u/(v-u); math.Abs(at) < math.Abs(best) {
 				best = at

@@ -76,7 +76,7 @@ func TestTubeFindsWidthAndMiddle(t *testing.T) {
 func TestRoundRod(t *testing.T) {
 	const width = 16.0
 	p := &photo.Photo{Width: 300, Height: 300, Pix8: make([]uint8, 3*300*300), Profile: colour.SRGB}
-	wall := [3]float64{0.16, 0.055, 0.03}
+	wall := [3]float64{0.14, 0.07, 0.04}
 	for i := range 300 * 300 {
 		var c [3]float64
 		for k := range 16 {
@@ -85,7 +85,7 @@ func TestRoundRod(t *testing.T) {
 			u := ((x-150)*0.96 + (y-150)*0.28) / (width / 2)
 			light := [3]float64{wall[0], wall[1], wall[2]}
 			if u*u < 1 {
-				v := 0.05 + 0.7*math.Max(0.5*math.Sqrt(1-u*u)-0.6*u, 0)
+				v := 0.09 + 0.5*math.Max(0.9*math.Sqrt(1-u*u)-0.7*u, 0)
 				light = [3]float64{v, v, v}
 			}
 			for q := range c {
