@@ -509,3 +509,216 @@ test("a light is looked at cut out, and its edge followed at 1:1", async () => {
   assert.deepEqual(page.faults, []);
   await page.context().close();
 });
+
+// hungBulbs gives the bulbs of the first shape as the page draws them, and checks that they are
+// those that the core makes of the same string.
+async function hungBulbs() {
+  const [drawn, made] = await page.evaluate(async () => {
+    const [{ bulbsOf }, s] = await Promise.all([
+      import("/static/js/string.js"),
+      import("/static/js/state.js"),
+    ]);
+    const svg = await (await fetch(`/shots/${s.shot.id}/drawing.svg?light=0`)).text();
+    const circles = [...svg.matchAll(/<circle[^>]* cx="(.*?)" cy="(.*?)" r="(.*?)"/g)];
+    return [
+      bulbsOf(s.shapesOf(s.light())[0]).filter((b) => !b.gone),
+      circles.map((m) => m.slice(1).map(Number)),
+    ];
+  });
+  assert.equal(drawn.length, made.length);
+  drawn.forEach((b, i) => {
+    const [x, y, r] = made[i];
+    const off = Math.hypot(b.x - x, b.y - y);
+    assert.ok(off < 0.3 && Math.abs(b.width / 2 - r) < 0.01, `bulb ${i}: ${JSON.stringify(b)}, ${made[i]}`);
+  });
+  return drawn;
+}
+async function enter(field, value) {
+  await saved(page, async () => {
+    await page.locator(field).fill(value);
+    await page.locator(field).press("Enter");
+  });
+}
+
+test("the floats are traced as a string, and single ones moved, dropped, sized, and kept so", async () => {
+  await begin("quay");
+  const dark = await pixel(page, 2006, 359, 3);
+  await take("string");
+  const began = Date.now();
+  for (const at of [
+    [372, 187],
+    [1120, 364],
+    [1860, 376],
+  ])
+    await click(...at);
+  await click(2743, 176);
+  await saved(page, () => page.keyboard.press("Enter"));
+  assert.ok(Date.now() - began < 20_000);
+  const all = await hungBulbs();
+  assert.ok(all.length >= 13 && all.length <= 17, `${all.length} bulbs`);
+  // Each float in sight has one on it, of its size.
+  for (const [x, y] of [
+    [372, 187],
+    [524, 236],
+    [676, 278],
+    [826, 314],
+    [1419, 388],
+    [1566, 391],
+    [1713, 387],
+    [1859, 376],
+    [2006, 359],
+    [2299, 306],
+    [2447, 269],
+    [2595, 226],
+    [2743, 176],
+  ])
+    assert.ok(
+      all.some((b) => Math.hypot(b.x - x, b.y - y) < 3 && Math.abs(b.width - 47) < 5),
+      `none at ${x}, ${y}: ${JSON.stringify(all)}`,
+    );
+  assert.ok(light(await pixel(page, 2006, 359, 3)) > light(dark) + 20);
+  // One is dropped, taken back, moved, and made larger.
+  await take("edit");
+  await click(2006, 359);
+  await saved(page, () => page.keyboard.press("Delete"));
+  assert.ok(light(await pixel(page, 2006, 359, 3)) < light(dark) + 12);
+  assert.equal((await hungBulbs()).length, all.length - 1);
+  await saved(page, () => page.keyboard.press("Delete"));
+  assert.equal((await hungBulbs()).length, all.length);
+  await saved(page, () => page.keyboard.press("Delete"));
+  await saved(page, () => pull([1566, 391], [1566, 500]));
+  assert.ok(light(await pixel(page, 1566, 500, 3)) > light(await pixel(page, 1566, 391, 3)) + 20);
+  const [s] = await shapesOf(page);
+  const moved = s.own.find((b) => !b.found && !b.gone);
+  await saved(page, () =>
+    pull([moved.x + (s.width * moved.size) / 2, moved.y], [moved.x + s.width * moved.size, moved.y]),
+  );
+  const kept = (b) => Math.hypot(b.x - moved.x, b.y - moved.y) < 1 && Math.abs(b.width - 2 * s.width) < 8;
+  assert.ok((await hungBulbs()).some(kept));
+  // More and fewer of the others: what was done by hand stays.
+  const gone = [2006, 359];
+  for (const count of ["30", "9", "5"]) {
+    await enter("#f-lights-0-shapes-0-count", count);
+    const now = await hungBulbs();
+    assert.equal(now.length, Number(count) - 1);
+    assert.ok(now.some(kept), JSON.stringify(now));
+    assert.ok(!now.some((b) => Math.hypot(b.x - gone[0], b.y - gone[1]) < 25));
+  }
+  await saved(page, () => page.getByRole("button", { name: "Lay evenly" }).click());
+  const even = await hungBulbs();
+  assert.equal(even.length, 5);
+  // By spacing, and hanging down as far as it is pulled.
+  await saved(page, () => page.locator("#f-lights-0-shapes-0-laid").selectOption("spacing"));
+  await enter("#f-lights-0-shapes-0-spacing", "100");
+  assert.ok((await hungBulbs()).length > 20);
+  const [a, b] = s.nodes;
+  const middle = [(a.x + b.x) / 2, (a.y + b.y) / 2];
+  await saved(page, () => pull(middle, [middle[0], middle[1] + 150], "Alt"));
+  const [hangs] = await shapesOf(page);
+  assert.ok(Math.abs(hangs.sag - 150 / (b.x - a.x)) < 0.03, `${hangs.sag}`);
+  await hungBulbs();
+  // Set on what is there once more.
+  await saved(page, () => page.locator("#f-lights-0-shapes-0-laid").selectOption("count"));
+  await enter("#f-lights-0-shapes-0-sag", "0");
+  await enter("#f-lights-0-shapes-0-count", "17");
+  await saved(page, () => page.getByRole("button", { name: "Set on the photo" }).click());
+  assert.ok((await hungBulbs()).some((q) => Math.hypot(q.x - 1566, q.y - 391) < 3));
+  // It can be turned, and goes where it is moved, with its bulbs.
+  const before = await hungBulbs();
+  await take("transform");
+  await page.locator("#stage").focus();
+  await saved(page, () => page.keyboard.press("Shift+ArrowDown"));
+  const after = await hungBulbs();
+  after.forEach((q, i) => assert.ok(Math.abs(q.y - before[i].y - 10) < 0.1));
+  await saved(page, () => page.keyboard.press("Control+z"));
+  assert.deepEqual(await hungBulbs(), before);
+  assert.deepEqual(page.faults, []);
+  await page.context().close();
+});
+
+test("boxes, polygons, points that snap, a magnifier, the order of shapes, and copies in another shot", async () => {
+  await begin("quay");
+  await take("box");
+  const a = await place(page, 1500, 1300);
+  const b = await place(page, 1900, 1600);
+  await page.mouse.move(a.x, a.y);
+  await page.mouse.down();
+  await page.mouse.move(b.x - 5, b.y);
+  await page.mouse.move(b.x, b.y);
+  await page.keyboard.press("ArrowUp");
+  await page.keyboard.press("ArrowUp");
+  assert.match(await hint(), /now 20 %/);
+  await saved(page, () => page.mouse.up());
+  await take("polygon");
+  await saved(page, () => pull([2172, 500], [2172, 300]));
+  const [box, six] = await shapesOf(page);
+  assert.equal(box.nodes.length, 8);
+  assert.ok(Math.abs(box.nodes[0].y - box.nodes[1].y - 30) < 1 && Math.abs(box.nodes[0].y - 1330) < 3);
+  assert.equal(six.nodes.length, 6);
+  assert.ok(light(await pixel(page, 2172, 500, 4)) > 200);
+  // The order is changed by the grip, by mouse and by key.
+  const grip = (i) => page.locator(".shapes [data-grip]").nth(i);
+  const [g0, g1] = [await grip(0).boundingBox(), await grip(1).boundingBox()];
+  await saved(page, () => drag(page, { x: g1.x + 6, y: g1.y + 12 }, { x: g0.x + 6, y: g0.y + 5 }, 6));
+  const order = async () => (await shapesOf(page)).map((s) => s.nodes.length);
+  assert.deepEqual(await order(), [6, 8]);
+  await grip(0).focus();
+  await saved(page, () => page.keyboard.press("ArrowDown"));
+  assert.deepEqual(await order(), [8, 6]);
+  // A new outline begins at a corner of the hexagon, to the pixel; with Ctrl it does not.
+  await take("outline");
+  const corner = six.nodes[3];
+  for (const key of [undefined, "Control"]) {
+    await click(corner.x + 8, corner.y + 10, key);
+    await click(corner.x - 200, corner.y + 150);
+    await click(corner.x + 200, corner.y + 150);
+    await saved(page, () => page.keyboard.press("Enter"));
+    const [first] = (await shapesOf(page)).at(-1).nodes;
+    const on = first.x === corner.x && first.y === corner.y;
+    assert.equal(on, !key, `${JSON.stringify(first)} beside ${JSON.stringify(corner)}`);
+    await saved(page, () => page.keyboard.press("Control+z"));
+  }
+  // The magnifier shows the photo under the pointer, larger.
+  await page.keyboard.press("z");
+  const p = await place(page, 1254, 620);
+  await page.mouse.move(p.x - 2, p.y);
+  await page.mouse.move(p.x, p.y);
+  await page.waitForFunction(() => {
+    const c = document.getElementById("loupe");
+    if (c.hidden) return false;
+    const [r, g, , alpha] = c.getContext("2d").getImageData(c.width / 2 + 3, c.height / 2 + 3, 1, 1).data;
+    return alpha === 255 && r > 120 && Math.abs(r - g) < 12;
+  });
+  const wide = () =>
+    page.evaluate(() => {
+      // How much of it is the pale panel: 400 px of the photo are more than it shows.
+      const c = document.getElementById("loupe");
+      const d = c.getContext("2d").getImageData(0, Math.round(c.height * 0.4), c.width, 1).data;
+      let pale = 0;
+      for (let i = 0; i < d.length; i += 4) pale += d[i + 2] > 130;
+      return pale / c.width;
+    });
+  assert.ok((await wide()) > 0.5, `${await wide()}`);
+  await page.keyboard.press("z");
+  assert.ok(await page.locator("#loupe").isHidden());
+  // Copied, and put down in another shot.
+  await take("transform");
+  await page.locator("#stage").focus();
+  await page.keyboard.press("Control+c");
+  await page.goto(server.url);
+  await upload(page, demo("dunes"));
+  await page.waitForURL(/\/shots\/\w+/);
+  await settled(page);
+  await page.locator('#rail [data-step="trace"]').click();
+  await page.locator("#hands").waitFor();
+  await take("transform");
+  await page.locator("#stage").focus();
+  await saved(page, () => page.keyboard.press("Control+v"));
+  const pasted = await shapesOf(page);
+  assert.deepEqual(
+    pasted.map((s) => s.nodes),
+    [box.nodes, six.nodes],
+  );
+  assert.deepEqual(page.faults, []);
+  await page.context().close();
+});

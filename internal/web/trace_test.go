@@ -27,6 +27,12 @@ func (a *app) panes() string {
 			m.Set(x, y, c)
 		}
 	}
+	return a.opened(m)
+}
+
+// opened opens a picture as a photo and returns its shot's address.
+func (a *app) opened(m image.Image) string {
+	a.Helper()
 	var b bytes.Buffer
 	if err := jpeg.Encode(&b, m, &jpeg.Options{Quality: 95}); err != nil {
 		a.Fatal(err)
@@ -137,6 +143,7 @@ func TestHandsSeeEdges(t *testing.T) {
 		{"cling", `{"x":400,"y":10}`, "not in the photo"},
 		{"clung", `{"pins":[{"x":1,"y":1}]}`, "2 to 500 pins"},
 		{"clung", `{"pins":[{"x":1,"y":1},{"x":1,"y":900}]}`, "not in the photo"},
+		{"hang", `{"shape":{"kind":"tube","width":3,"nodes":[{"x":1,"y":1},{"x":9,"y":1}]}}`, "Only the bulbs of a string"},
 		{"gauge", `{"shape":{"kind":"outline","nodes":[{"x":1,"y":1},{"x":9,"y":1},{"x":9,"y":9}]}}`, "Only a tube"},
 	} {
 		if _, text := a.look(at, c.name, c.body, 422); !strings.Contains(text, c.say) {
@@ -149,6 +156,51 @@ func TestHandsSeeEdges(t *testing.T) {
 }
 
 // Shapes that belong together come to a light in one step, or begin a new one.
+func TestBulbsAreHung(t *testing.T) {
+	a := start(t, Options{})
+	m := image.NewRGBA(image.Rect(0, 0, 900, 200))
+	for y := range 200 {
+		for x := range 900 {
+			m.Set(x, y, color.RGBA{70, 60, 50, 255})
+			for k := range 6 {
+				if math.Hypot(float64(x-100-140*k), float64(y-90-5*k)) < 11 {
+					m.Set(x, y, color.RGBA{190, 200, 205, 255})
+				}
+			}
+		}
+	}
+	at := a.opened(m)
+	hang := func(body string) (got struct {
+		Found  int
+		Shapes []struct {
+			Count int
+			Width float64
+			Own   []struct {
+				X, Y  float64
+				Found bool
+			}
+		}
+	}) {
+		t.Helper()
+		_, text := a.look(at, "hang", body, 200)
+		if err := json.Unmarshal([]byte(text), &got); err != nil {
+			t.Fatal(err)
+		}
+		return
+	}
+	const nodes = `"nodes":[{"x":100,"y":84},{"x":800,"y":112}]`
+	got := hang(`{"count":true,"shape":{"kind":"string",` + nodes + `}}`)
+	if s := got.Shapes[0]; got.Found != 6 || s.Count != 6 || math.Abs(s.Width-22) > 1 || len(s.Own) != 6 || math.Abs(s.Own[3].X-520.5) > 1 || math.Abs(s.Own[3].Y-105.5) > 1 || !s.Own[3].Found {
+		t.Errorf("as many as there are: %+v", got)
+	}
+	if got = hang(`{"shape":{"kind":"string","count":3,` + nodes + `}}`); got.Shapes[0].Count != 3 || len(got.Shapes[0].Own) != 3 {
+		t.Errorf("three: %+v", got)
+	}
+	if got = hang(`{"count":true,"shape":{"kind":"string","nodes":[{"x":10,"y":180},{"x":890,"y":190}]}}`); got.Found != 0 || got.Shapes[0].Count != 12 || len(got.Shapes[0].Own) != 0 {
+		t.Errorf("where nothing hangs: %+v", got)
+	}
+}
+
 func TestShapesComeTogether(t *testing.T) {
 	a := start(t, Options{})
 	at := a.panes()

@@ -118,8 +118,8 @@ export const edit = {
     if (named && many.has(named)) drag.many = new Set(many);
     const held = { bulb: Number(d.bulb), size: d.size, from: at.photo };
     if (d.wide !== undefined) drag.change = (s, to) => widened(s, Number(d.wide), to);
-    else if (d.bulb !== undefined) drag.change = (s, to) => bulbs.changed(s, held, to);
-    else if (at.alt && d.side !== undefined && nodesOf(shape)) {
+    else if (d.bulb !== undefined && !at.alt) drag.change = (s, to) => bulbs.changed(s, held, to);
+    else if (at.alt && (d.side ?? d.bulb) !== undefined && nodesOf(shape)) {
       const s = target.shapes()[shape];
       const side = sideAt(s, at.photo);
       const hangs = s.kind === "string";
