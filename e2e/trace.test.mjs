@@ -624,14 +624,14 @@ test("the floats are traced as a string, and single ones moved, dropped, sized, 
   await saved(page, () => page.getByRole("button", { name: "Set on the photo" }).click());
   assert.ok((await hungBulbs()).some((q) => Math.hypot(q.x - 1566, q.y - 391) < 3));
   // It can be turned, and goes where it is moved, with its bulbs.
-  const before = await hungBulbs();
+  const unmoved = await hungBulbs();
   await take("transform");
   await page.locator("#stage").focus();
   await saved(page, () => page.keyboard.press("Shift+ArrowDown"));
-  const after = await hungBulbs();
-  after.forEach((q, i) => assert.ok(Math.abs(q.y - before[i].y - 10) < 0.1));
+  const lower = await hungBulbs();
+  lower.forEach((q, i) => assert.ok(Math.abs(q.y - unmoved[i].y - 10) < 0.1));
   await saved(page, () => page.keyboard.press("Control+z"));
-  assert.deepEqual(await hungBulbs(), before);
+  assert.deepEqual(await hungBulbs(), unmoved);
   assert.deepEqual(page.faults, []);
   await page.context().close();
 });

@@ -157,25 +157,37 @@ func Way(cost []float32, n, k int, closed bool, bend float32) []int {
 	if closed {
 		rows = 2 * n
 	}
-	sum := make([]float32, rows*k)
-	from := make([]int8, rows*k)
-	copy(sum[:k], cost[:k])
-	for i := 1; i < rows; i++ {
-		for o := range k {
-			best, by := float32(math.Inf(1)), 0
-			for d := -2; d <= 2; d++ {
-				if o+d < 0 || o+d >= k {
-					continue
-				}
-				if v := sum[(i-1)*k+o+d] + bend*float32(d*d)/4; v < best {
-					best, by = v, d
-				}
-			}
-			sum[i*k+o] = best + cost[(i%n)*k+o]
-			from[i*k+o] = int8(by)
-		}
+	// Two rows of sums, with room at both ends that nothing comes from.
+	never := float32(math.Inf(1))
+	last, next := make([]float32, k+4), make([]float32, k+4)
+	for _, o := range [...]int{0, 1, k + 2, k + 3} {
+		last[o], next[o] = never, never
 	}
-	last := sum[(rows-1)*k:]
+	from := make([]int8, rows*k)
+	copy(last[2:], cost[:k])
+	near := bend / 4
+	for i := 1; i < rows; i++ {
+		row, by := cost[(i%n)*k:][:k], from[i*k:][:k]
+		for o, c := range row {
+			w := last[o : o+5 : o+5]
+			best, d := w[0]+bend, int8(-2)
+			if v := w[1] + near; v < best {
+				best, d = v, -1
+			}
+			if v := w[2]; v < best {
+				best, d = v, 0
+			}
+			if v := w[3] + near; v < best {
+				best, d = v, 1
+			}
+			if v := w[4] + bend; v < best {
+				best, d = v, 2
+			}
+			next[o+2], by[o] = best+c, d
+		}
+		last, next = next, last
+	}
+	last = last[2 : k+2]
 	o := 0
 	for j, v := range last {
 		if v < last[o] {

@@ -17,7 +17,11 @@ import (
 	"context"
 	"image"
 	"math"
+	"runtime"
+	"slices"
 	"sort"
+
+	"golang.org/x/sync/errgroup"
 
 	"pyrant/internal/edge"
 	"pyrant/internal/fault"
@@ -167,27 +171,39 @@ func find(s *edge.Sheet, p Pick, most int, quick bool) ([]shape.Point, float64) 
 	if quick {
 		tries, mends = 2, 1
 	}
-	notes := newRoom(s)
-	for k, cost := range costs(s, from) {
+	// Each way of finding lines by itself, side by side.
+	list := costs(s, from)
+	lines := make([][][]shape.Point, len(list)+1)
+	var group errgroup.Group
+	group.SetLimit(runtime.GOMAXPROCS(0))
+	for k, cost := range list {
 		if quick && k == 1 {
 			continue
 		}
-		f := run(s, from, notes, cost, most, false)
-		for _, l := range f.best(12, tries) {
-			pixels := f.order[:f.count[l]]
-			g := gridOf(pixels, w)
-			deep := g.depth()
-			for _, r := range [...]float64{1, 0.06 * math.Sqrt(float64(len(pixels)))} {
-				if r > 1 && r < 2 {
-					continue
-				}
-				if line := g.edge((from/w-g.y0)*g.w+from%w-g.x0, deep, r); line != nil {
-					all = append(all, proposal{line: line})
+		group.Go(func() error {
+			f := run(s, from, newRoom(s), cost, most, false)
+			for _, l := range f.best(12, tries) {
+				pixels := f.order[:f.count[l]]
+				g := gridOf(pixels, w)
+				deep := g.depth()
+				for _, r := range [...]float64{1, 0.06 * math.Sqrt(float64(len(pixels)))} {
+					if r > 1 && r < 2 {
+						continue
+					}
+					if line := g.edge((from/w-g.y0)*g.w+from%w-g.x0, deep, r); line != nil {
+						lines[k] = append(lines[k], line)
+					}
 				}
 			}
-		}
+			return nil
+		})
 	}
-	for _, line := range rays(s, from) {
+	group.Go(func() error {
+		lines[len(list)] = rays(s, from)
+		return nil
+	})
+	group.Wait()
+	for _, line := range slices.Concat(lines...) {
 		all = append(all, proposal{line: line})
 	}
 	all = sieve(s, all, cx, cy, 1+2*mends)
@@ -233,9 +249,19 @@ func find(s *edge.Sheet, p Pick, most int, quick bool) ([]shape.Point, float64) 
 // their edge alone, none twice, of those that go round a point.
 func sieve(s *edge.Sheet, all []proposal, x, y float64, n int) []proposal {
 	var out []proposal
+	var group errgroup.Group
+	group.SetLimit(runtime.GOMAXPROCS(0))
+	laid := make([][]shape.Point, len(all))
+	for i := range all {
+		group.Go(func() error {
+			laid[i] = s.Snap(all[i].line, 2.5)
+			return nil
+		})
+	}
+	group.Wait()
 next:
-	for _, p := range all {
-		p.line = s.Snap(p.line, 2.5)
+	for i, p := range all {
+		p.line = laid[i]
 		if !shape.Inside(p.line, x, y) {
 			continue
 		}

@@ -33,28 +33,31 @@ export function prepare() {
   return ready;
 }
 
-export const look = (name, body) => ask(url(name), post({ page, ...body }, csrf()));
+export const look = (name, body, signal) => ask(url(name), { ...post({ page, ...body }, csrf()), signal });
 
 // newest asks one question at a time: while one is under way only the newest of those that
-// came meanwhile is asked next. take gets the answers that are still wanted.
+// came meanwhile is asked next. take gets the answers that are still wanted. What takes long gives
+// way to a question that is quick.
 export function newest(name, take, fail = () => {}) {
-  let busy = false;
+  let busy = null; // what is asked, and what ends it
   let next = null;
   let times = 0; // counts what was dropped: an answer to a question from before is not wanted
   async function go(body) {
     if (busy) {
       next = body;
+      if (body.quick && !busy.body.quick) busy.abort();
       return;
     }
-    busy = true;
+    const stop = new AbortController();
+    busy = { body, abort: () => stop.abort() };
     const asked = times;
     try {
-      const got = await look(name, body);
+      const got = await look(name, body, stop.signal);
       if (!next && asked === times) take(got, body);
     } catch (e) {
       if (!next && asked === times) fail(e, body);
     }
-    busy = false;
+    busy = null;
     if (next) {
       const then = next;
       next = null;
