@@ -215,11 +215,8 @@ test("a line clings between pins, is straight with Shift, and goes back pin by p
 test("all letters of the sign in one go, within an area", async () => {
   await begin("harbour");
   // An area round the sign, drawn with four clicks.
-  await page.locator('#rail [data-step="dusk"]').click();
-  await page.locator("[data-start]").waitFor();
-  await saved(page, () => page.selectOption("[data-start]", { index: 1 }));
-  const select = page.locator("[data-area-of]").first();
-  await saved(page, () => select.selectOption("+"));
+  await take("region");
+  await saved(page, () => page.selectOption("#region-within", "+"));
   await page.locator('[data-hand="outline"]').click();
   for (const at of [
     [1815, 720],
@@ -230,10 +227,10 @@ test("all letters of the sign in one go, within an area", async () => {
     await click(...at);
   await saved(page, () => page.keyboard.press("Enter"));
   const area = (await state(page)).areas.at(-1);
-  await page.locator('#rail [data-step="trace"]').click();
-  await page.locator("#hands").waitFor();
+  await page.locator("[data-close]").click();
+  await page.locator('#hands [data-hand="string"]').waitFor();
   await take("region");
-  await page.selectOption("#region-within", area.id);
+  assert.equal(await page.locator("#region-within").inputValue(), area.id);
   await page.locator("#region-all").check();
   await saved(page, () => click(1891, 820));
   const shapes = await shapesOf(page);

@@ -1,8 +1,10 @@
 // Outlines what lies under the pointer by one click: shown before it is taken, and made wider
 // or narrower by a drag.
 import { prepare, look, newest, onGround, share } from "../ground.js";
+import { setLocal } from "../local.js";
 import { line } from "../path.js";
 import { notice } from "../notice.js";
+import { act, shot } from "../state.js";
 import { make } from "../svg.js";
 import { target } from "../target.js";
 import { toScreen } from "../view.js";
@@ -126,6 +128,19 @@ export const region = {
   },
 };
 
+// A new area to look in is drawn at once, and looked in from then on.
+document.addEventListener(
+  "change",
+  async (e) => {
+    if (e.target.id !== "region-within" || e.target.value !== "+") return;
+    e.stopPropagation();
+    const path = e.target.dataset.select;
+    e.target.value = "";
+    await act("add-area", { name: "Where to look" });
+    if (shot.focus.area) setLocal(path, shot.focus.area);
+  },
+  true,
+);
 onGround(redraw);
 document.addEventListener("change", (e) => {
   if (e.target.closest?.("#region-options")) drop();
