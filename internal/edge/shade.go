@@ -145,19 +145,6 @@ func (e *Eye) Lit(line []shape.Point, gap float64, draw func(line []shape.Point)
 	return other
 }
 
-// shaded tells whether what lies between a place and another d from it along a normal is darker
-// than what lies before it.
-func (e *Eye) shaded(p, normal shape.Point, d float64) bool {
-	sign := math.Copysign(1, d)
-	light := func(d float64) float64 { return float64(e.At(p.X+normal.X*d, p.Y+normal.Y*d)[0]) }
-	before := (light(-2*sign) + light(-3*sign) + light(-4*sign)) / 3
-	between := 0.0
-	for k := 1.0; k <= 4; k++ {
-		between += light(d*k/5) / 4
-	}
-	return between < before-0.04
-}
-
 func clamped(v float64) float64 { return min(max(v, 0), 1) }
 
 func middle(v []float64) float64 {

@@ -1,6 +1,7 @@
 package shape
 
 import (
+	"cmp"
 	"math"
 	"slices"
 
@@ -172,15 +173,7 @@ func (s String) claims(even []float64) []int {
 	for k := range order {
 		order[k] = k
 	}
-	slices.SortStableFunc(order, func(a, b int) int {
-		if s.Own[a].Place < s.Own[b].Place {
-			return -1
-		}
-		if s.Own[a].Place > s.Own[b].Place {
-			return 1
-		}
-		return 0
-	})
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(s.Own[a].Place, s.Own[b].Place) })
 	nearest := func(k int) (best int) {
 		for j := range even {
 			if math.Abs(even[j]-s.Own[k].Place) < math.Abs(even[best]-s.Own[k].Place) {

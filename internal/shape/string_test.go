@@ -46,7 +46,11 @@ func TestCordHangs(t *testing.T) {
 		func(x float64) float64 { u := (x - 500) / 200; return 90 - 30*u + 4*40*u*(1-u) },
 	} {
 		nodes := s.Cord().All()
-		for _, q := range Flatten(PathOf(nodes[i:i+2]...), false) {
+		line := Flatten(PathOf(nodes[i:i+2]...), false)
+		if len(line) < 20 {
+			t.Fatalf("span %d is flattened to %d points", i, len(line))
+		}
+		for _, q := range line {
 			if d := math.Abs(q.Y - want(q.X)); d > 0.02 {
 				t.Fatalf("span %d at %.1f: %.2f off", i, q.X, d)
 			}
@@ -93,6 +97,11 @@ func TestBulbsOfTheirOwnStay(t *testing.T) {
 	s.Count = 5
 	if got, want := hung(s), []float64{0, 300, 500, 710, 1000}; !slices.Equal(got, want) {
 		t.Errorf("%v, want %v", got, want)
+	}
+	// Of those that are meant for one place each has a bulb.
+	two := String{Nodes: s.Nodes, Width: 10, Count: 6, Own: []Bulb{{Place: 0.42, X: 420, Size: 1}, {Place: 0.38, X: 380, Size: 1}, {Place: 0.39, X: 390, Size: 1}}}
+	if got, want := hung(two), []float64{0, 190, 380, 390, 420, 1000}; !slices.Equal(got, want) {
+		t.Errorf("three of one place: %v, want %v", got, want)
 	}
 	// Of more than there are bulbs those by hand are kept.
 	s.Count, s.Own = 2, append(s.Own, Bulb{Place: 0.95, X: 950, Y: 3, Size: 1, Found: true}, Bulb{Place: 0.1, X: 90, Y: 3, Size: 1, Found: true})
