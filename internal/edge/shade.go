@@ -139,7 +139,7 @@ func (e *Eye) Lit(line []shape.Point, gap float64, draw func(line []shape.Point)
 	}
 	other, is := draw(e.Place(lit, Along{Closed: true, Reach: 1.5, Gap: gap, Blur: 1}))
 	// Shade that takes much of a thing may be worth a point more.
-	if is > was+int(by/area/0.03) {
+	if is > was+int(by/area/0.02) {
 		return path
 	}
 	return other

@@ -32,6 +32,8 @@ func TestRead(t *testing.T) {
 	}{
 		{`<rect x="100" y="50" width="80" height="60"/>`, 4800, 140, 80},
 		{`<rect x="100" y="50" width="80" height="60" rx="20"/>`, 4800 - (4-math.Pi)*400, 140, 80},
+		{`<rect x="100" y="50" width="80" height="60" rx="20" ry="10"/>`, 4800 - (4-math.Pi)*200, 140, 80},
+		{`<path d="M200 140A60 30 90 1 0 200 260A60 30 90 1 0 200 140z"/>`, math.Pi * 1800, 200, 200},
 		{`<circle cx="200" cy="200" r="40"/>`, circle, 200, 200},
 		{`<ellipse cx="200" cy="200" rx="80" ry="20" transform="rotate(90 200 200)"/>`, circle, 200, 200},
 		{`<circle cx="100" cy="100" r="40" transform="scale(2 1)"/>`, 2 * circle, 200, 100},

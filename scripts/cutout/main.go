@@ -2,7 +2,7 @@
 // known, without a browser: a click in each outline and bulb, cling round each outline, a tube
 // along each centre line. See docs/benchmarks.md.
 //
-//	go run ./scripts/cutout [-json] SCENE
+//	go run ./scripts/cutout [-json] [-as dark|warm|noisy|cold|small|tiny] SCENE
 package main
 
 import (
@@ -33,12 +33,13 @@ type row struct {
 
 func main() {
 	asJSON := flag.Bool("json", false, "print a list of JSON objects")
+	as := flag.String("as", "", "change the picture first: its light, noise or size")
 	flag.Parse()
 	if flag.NArg() != 1 {
-		fmt.Fprintln(os.Stderr, "usage: cutout [-json] SCENE")
+		fmt.Fprintln(os.Stderr, "usage: cutout [-json] [-as CHANGE] SCENE")
 		os.Exit(2)
 	}
-	rows, err := measure(context.Background(), flag.Arg(0))
+	rows, err := measure(context.Background(), flag.Arg(0), *as)
 	if err != nil {
 		fmt.Fprintln(os.Stderr, "cutout:", err)
 		os.Exit(1)
@@ -53,7 +54,7 @@ func main() {
 	}
 }
 
-func measure(ctx context.Context, folder string) ([]row, error) {
+func measure(ctx context.Context, folder, as string) ([]row, error) {
 	sc, err := scene.Open(folder)
 	if err != nil {
 		return nil, err
@@ -61,6 +62,11 @@ func measure(ctx context.Context, folder string) ([]row, error) {
 	data, err := os.ReadFile(sc.PicturePath())
 	if err != nil {
 		return nil, err
+	}
+	if as != "" {
+		if data, err = changed(data, as); err != nil {
+			return nil, err
+		}
 	}
 	ph, err := codec.Open(ctx, data)
 	if err != nil {
