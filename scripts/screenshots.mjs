@@ -90,6 +90,34 @@ await page.waitForTimeout(500);
 await shoot("trace-cling");
 await page.keyboard.press("Escape");
 await page.keyboard.press("f");
+await settled(page);
+// A string of bulbs on the floats, one of them chosen, under the magnifier.
+await page.locator(".channel.add [data-action='add-light']").click();
+await settled(page);
+await take("string");
+for (const [x, y] of [
+  [372, 187],
+  [1120, 364],
+  [1860, 376],
+  [2743, 176],
+]) {
+  await to(x, y);
+  await page.mouse.down();
+  await page.mouse.up();
+}
+await saved(page, () => page.keyboard.press("Enter"));
+await take("edit");
+await to(2006, 359);
+await page.mouse.down();
+await page.mouse.up();
+await page.keyboard.press("z");
+await to(2008, 361);
+await page.waitForTimeout(900);
+await shoot("trace-string");
+await page.keyboard.press("z");
+await page.keyboard.press("Escape");
+await saved(page, () => page.keyboard.press("Control+z"));
+await saved(page, () => page.keyboard.press("Control+z"));
 await page.locator('[data-choose="4"]').click();
 await step("spill");
 await page.locator("#stage").focus();

@@ -32,7 +32,6 @@ type Round struct {
 // What counts as seen.
 const (
 	certain  = 0.42 // of what a rim can be
-	partly   = 0.35 // where one is expected
 	plain    = 0.03 // a change of colour that is half seen
 	smallest = 2.5  // radius in pixels of the sheet
 	angles   = 48   // at which a rim is looked at
@@ -417,8 +416,8 @@ func suited(all []Round, length float64) (best []Round) {
 	return best
 }
 
-// missed adds bulbs where even spacing says that some are missing and the photo shows at least
-// a part of one.
+// missed adds bulbs where even spacing says that some are missing and the photo shows them: their
+// votes went astray, or what is round beside them stood out more.
 func (b *band) missed(all []Round) []Round {
 	byPlace(all)
 	out := slices.Clone(all)
@@ -494,5 +493,5 @@ func (b *band) near(at shape.Point, radius float64) (best Round, ok bool) {
 	}
 	best.At, best.Radius = shape.Point{X: best.At.X / k, Y: best.At.Y / k}, best.Radius/k
 	best.Along, best.aside = b.along(best.At)
-	return best, best.Sure >= partly
+	return best, best.Sure >= certain
 }

@@ -1,6 +1,5 @@
-// Snapping to what is traced already: a place near a point of a shape becomes that point, so that
-// shapes meet without a gap. Ctrl holds it off.
-import { forms } from "./forms.js";
+// Snapping to what is traced already: a place near a point of one of the light's shapes becomes
+// that point, so that shapes meet without a gap. Ctrl holds it off.
 import { near } from "./path.js";
 import { make } from "./svg.js";
 import { target } from "./target.js";
@@ -11,10 +10,6 @@ const reach = 7; // of the screen
 function* points() {
   for (const [j, s] of target.shapes().entries())
     if (s?.nodes) for (const [k, n] of s.nodes.entries()) yield [n, `${j}/${k}`];
-  for (const s of target.others()) {
-    for (const n of s.nodes ?? []) yield [n, ""];
-    if (forms[s.kind]) yield [{ x: s.x, y: s.y }, ""];
-  }
 }
 
 let shown = null;
