@@ -21,7 +21,17 @@ type Scene struct {
 	Height  float64 `json:"height"`
 	Picture string  `json:"picture"`
 	Lights  []Light `json:"lights"`
+	Things  []Thing `json:"things"`
 	dir     string
+}
+
+// Thing is a figure or a thing that stands in the scene, with the mask of what of it is seen, in
+// a box where one mask holds several.
+type Thing struct {
+	Name string     `json:"name"`
+	Mask string     `json:"mask"`
+	Box  []float64  `json:"box"`
+	Foot [2]float64 `json:"foot"`
 }
 
 // Light is one group of shapes, with the mask of what of all of them is seen.
@@ -236,11 +246,34 @@ func edges(f *Field, counts []bool) (out [][2]float64) {
 
 // apart returns the mean distance of points to the nearest of others.
 func apart(from, to [][2]float64) float64 {
+	// Others are kept by squares, and sought in rings of these.
+	const side = 8.0
+	type square [2]int
+	at := func(p [2]float64) square { return square{int(math.Floor(p[0] / side)), int(math.Floor(p[1] / side))} }
+	bins := map[square][][2]float64{}
+	lo, hi := square{math.MaxInt32, math.MaxInt32}, square{math.MinInt32, math.MinInt32}
+	for _, q := range to {
+		b := at(q)
+		bins[b] = append(bins[b], q)
+		lo, hi = square{min(lo[0], b[0]), min(lo[1], b[1])}, square{max(hi[0], b[0]), max(hi[1], b[1])}
+	}
 	sum := 0.0
 	for _, p := range from {
+		c := at(p)
 		best := math.Inf(1)
-		for _, q := range to {
-			best = min(best, (p[0]-q[0])*(p[0]-q[0])+(p[1]-q[1])*(p[1]-q[1]))
+		last := max(c[0]-lo[0], hi[0]-c[0], c[1]-lo[1], hi[1]-c[1])
+		for r := 0; r <= last && (float64(r)-1)*side < math.Sqrt(best); r++ {
+			for y := c[1] - r; y <= c[1]+r; y++ {
+				step := 2 * r
+				if y == c[1]-r || y == c[1]+r || r == 0 {
+					step = 1
+				}
+				for x := c[0] - r; x <= c[0]+r; x += step {
+					for _, q := range bins[square{x, y}] {
+						best = min(best, (p[0]-q[0])*(p[0]-q[0])+(p[1]-q[1])*(p[1]-q[1]))
+					}
+				}
+			}
 		}
 		sum += math.Sqrt(best)
 	}
@@ -293,4 +326,59 @@ func ToLine(p, a, b [2]float64) float64 {
 		t = min(max(((p[0]-a[0])*dx+(p[1]-a[1])*dy)/l, 0), 1)
 	}
 	return math.Hypot(p[0]-a[0]-t*dx, p[1]-a[1]-t*dy)
+}
+
+// Thing reads the mask of a thing, with nothing beside its box.
+func (s *Scene) Thing(t Thing) (*Field, error) {
+	f, err := s.Mask(t.Mask)
+	if err != nil || len(t.Box) != 4 {
+		return f, err
+	}
+	for i := range f.Pix {
+		x, y := (float64(i%f.W)+0.5)/f.K, (float64(i/f.W)+0.5)/f.K
+		if x < t.Box[0] || y < t.Box[1] || x > t.Box[2] || y > t.Box[3] {
+			f.Pix[i] = 0
+		}
+	}
+	return f, nil
+}
+
+// CompareFields compares what was cut out with what is seen, on the same grid, and returns as well
+// the mean absolute error of coverage in a band of 10 pixels of the frame to each side of the true
+// edge.
+func CompareFields(truth, got *Field) (r Result, band float64) {
+	var both, either float64
+	counts := make([]bool, len(truth.Pix))
+	for i, t := range truth.Pix {
+		both += float64(min(t, got.Pix[i]))
+		either += float64(max(t, got.Pix[i]))
+		counts[i] = true
+	}
+	a, b := edges(truth, counts), edges(got, counts)
+	r.Edge = Nowhere
+	if either > 0 {
+		r.IoU = both / either
+	}
+	if len(a) > 0 && len(b) > 0 {
+		r.Edge = (apart(a, b) + apart(b, a)) / 2 / truth.K
+	}
+	near := make([]bool, len(truth.Pix))
+	reach := 10 * truth.K
+	for _, p := range a {
+		for y := max(int(p[1]-reach), 0); y <= min(int(p[1]+reach), truth.H-1); y++ {
+			for x := max(int(p[0]-reach), 0); x <= min(int(p[0]+reach), truth.W-1); x++ {
+				if math.Hypot(float64(x)+0.5-p[0], float64(y)+0.5-p[1]) <= reach {
+					near[y*truth.W+x] = true
+				}
+			}
+		}
+	}
+	n := 0.0
+	for i, v := range near {
+		if v {
+			band += math.Abs(float64(truth.Pix[i] - got.Pix[i]))
+			n++
+		}
+	}
+	return r, band / max(n, 1)
 }

@@ -1,6 +1,6 @@
 // Cutout measures how well the hands of Trace find what is marked on a scene whose truth is
 // known, without a browser: a click in each outline and bulb, cling round each outline, a tube
-// along each centre line. See docs/benchmarks.md.
+// along each centre line, and scribbles in and round each thing. See docs/benchmarks.md.
 //
 //	go run ./scripts/cutout [-json] [-as dark|warm|noisy|cold|small|tiny] SCENE
 package main
@@ -21,6 +21,7 @@ import (
 	"pyrant/internal/edge"
 	"pyrant/internal/region"
 	"pyrant/internal/scene"
+	"pyrant/internal/scribble"
 	"pyrant/internal/shape"
 )
 
@@ -28,7 +29,8 @@ type row struct {
 	Hand string `json:"hand"`
 	Name string `json:"name"`
 	scene.Result
-	Ms float64 `json:"ms"`
+	Band *float64 `json:"band_mae,omitempty"` // of coverage, 10 px to each side of the edge
+	Ms   float64  `json:"ms"`
 }
 
 func main() {
@@ -50,7 +52,11 @@ func main() {
 		return
 	}
 	for _, r := range rows {
-		fmt.Printf("%-6s %-14s IoU %.3f  edge %5.2f px  %6.1f ms\n", r.Hand, r.Name, r.IoU, r.Edge, r.Ms)
+		fmt.Printf("%-6s %-14s IoU %.3f  edge %5.2f px  %6.1f ms", r.Hand, r.Name, r.IoU, r.Edge, r.Ms)
+		if r.Band != nil {
+			fmt.Printf("  band %.3f", *r.Band)
+		}
+		fmt.Println()
 	}
 }
 
@@ -122,6 +128,36 @@ func measure(ctx context.Context, folder, as string) ([]row, error) {
 				rows = append(rows, r)
 			}
 		}
+	}
+	seen := map[string]int{}
+	for _, thing := range sc.Things {
+		name := thing.Name
+		if name == "" {
+			name = thing.Mask
+			if n := seen[name]; n > 0 {
+				name = fmt.Sprintf("%s %d", name, n+1)
+			}
+			seen[thing.Mask]++
+		}
+		truth, err := sc.Thing(thing)
+		if err != nil {
+			return nil, err
+		}
+		st := scaledStrokes(strokes(truth), k)
+		t := time.Now()
+		c, err := scribble.Find(ctx, ph, st, false)
+		r := row{Hand: "scribble", Name: name, Result: scene.Result{Edge: scene.Nowhere}, Ms: float64(time.Since(t).Microseconds()) / 1000}
+		if err == nil {
+			got := &scene.Field{W: truth.W, H: truth.H, K: truth.K, Pix: make([]float32, len(truth.Pix))}
+			for i := range got.Pix {
+				if c.At((float64(i%truth.W)+0.5)/truth.K*k, (float64(i/truth.W)+0.5)/truth.K*k) {
+					got.Pix[i] = 1
+				}
+			}
+			res, band := scene.CompareFields(truth, got)
+			r.Result, r.Band = res, &band
+		}
+		rows = append(rows, r)
 	}
 	return rows, nil
 }

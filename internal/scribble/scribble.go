@@ -1,0 +1,395 @@
+// Package scribble cuts a thing out of a photo by strokes that say what is inside and what is
+// outside of it.
+//
+// The region is a cut of the grid of pixels that costs least (Boykov and Jolly 2001): by how well
+// each pixel's colour goes with those of both sides, whose models are made again of what was cut
+// (Rother, Kolmogorov and Blake 2004); by how far it lies from the strokes along ways of little
+// change (Bai and Sapiro 2009); and by the edges that are cut through. It is found on a small
+// picture first and then, near its edge, on a larger one.
+package scribble
+
+import (
+	"context"
+	"image"
+	"math"
+
+	"pyrant/internal/edge"
+	"pyrant/internal/fault"
+	"pyrant/internal/maxflow"
+	"pyrant/internal/photo"
+	"pyrant/internal/raster"
+	"pyrant/internal/shape"
+)
+
+// Stroke says of what it covers that it is inside, or outside. Of strokes that cross the later one
+// counts.
+type Stroke struct {
+	Out    bool
+	Width  float64       // of the stroke, in pixels of the photo
+	Points []shape.Point // in pixels of the photo
+}
+
+const (
+	unknown = iota
+	inside
+	outside
+)
+
+// coarse and fine are how many pixels are cut at once, at most.
+const (
+	coarse = 250_000
+	fine   = 1_600_000
+)
+
+// What the parts of the cost weigh.
+const (
+	ofColour   = 0.6
+	ofWay      = 1.6
+	ofEdge     = 24.0
+	always     = 1.0 // of an edge, however weak
+	most       = 6.0 // that the colour of one pixel counts
+	certain    = 1 << 20
+	resolution = 64 // of costs as whole numbers
+	rounds     = 3  // of cutting and making models of what was cut
+)
+
+// Cut is a thing cut out: which pixels of a part of a sheet are inside. Outside of the part none
+// is.
+type Cut struct {
+	Step int             // pixels of the photo for each of the sheet
+	Rect image.Rectangle // in pixels of the sheet
+	In   []bool
+}
+
+// At tells whether a place of the photo is inside.
+func (c *Cut) At(x, y float64) bool {
+	return c.in(int(math.Floor(x))/c.Step, int(math.Floor(y))/c.Step)
+}
+
+func (c *Cut) in(u, v int) bool {
+	return image.Pt(u, v).In(c.Rect) && c.In[(v-c.Rect.Min.Y)*c.Rect.Dx()+u-c.Rect.Min.X]
+}
+
+// Find cuts out what the strokes say; quick only on a small picture, for what is shown while one
+// scribbles.
+func Find(ctx context.Context, p *photo.Photo, strokes []Stroke, quick bool) (*Cut, error) {
+	step := edge.Steps(p.Width, p.Height, coarse)
+	s, err := edge.New(ctx, p, step, image.Rect(0, 0, p.Width, p.Height), nil)
+	if err != nil {
+		return nil, err
+	}
+	c, models, err := onSheet(ctx, s, strokes)
+	if err != nil || quick {
+		return c, err
+	}
+	for next := (step + 1) / 2; ; next = (next + 1) / 2 {
+		box := c.box(3)
+		if box.Empty() {
+			return c, nil
+		}
+		r := image.Rect(box.Min.X*c.Step/next, box.Min.Y*c.Step/next, box.Max.X*c.Step/next+1, box.Max.Y*c.Step/next+1)
+		if next == c.Step || r.Dx()*r.Dy() > fine {
+			return c, nil
+		}
+		if s, err = edge.New(ctx, p, next, r, nil); err != nil {
+			return nil, err
+		}
+		if c, err = refine(ctx, s, c, strokes, models); err != nil {
+			return nil, err
+		}
+	}
+}
+
+// box returns the part of the sheet that holds all that is inside, with a margin.
+func (c *Cut) box(margin int) image.Rectangle {
+	var r image.Rectangle
+	w := c.Rect.Dx()
+	for i, v := range c.In {
+		if v {
+			x, y := c.Rect.Min.X+i%w, c.Rect.Min.Y+i/w
+			r = r.Union(image.Rect(x, y, x+1, y+1))
+		}
+	}
+	if r.Empty() {
+		return r
+	}
+	return r.Inset(-margin)
+}
+
+// onSheet cuts on all of a sheet, and returns the models of both sides as well.
+func onSheet(ctx context.Context, s *edge.Sheet, strokes []Stroke) (*Cut, [2]model, error) {
+	w, h := s.Rect.Dx(), s.Rect.Dy()
+	seed := seeds(s, strokes)
+	var n [3]int
+	for _, v := range seed {
+		n[v]++
+	}
+	var models [2]model
+	if n[inside] == 0 {
+		return nil, models, fault.New(fault.Invalid, "No stroke says what is inside. Paint over a part of the thing.")
+	}
+	if n[outside] == 0 {
+		return nil, models, fault.New(fault.Invalid, "No stroke says what is outside. Paint round the thing, on what is behind it.")
+	}
+	far := [2][]float32{ways(s, seed, inside), ways(s, seed, outside)}
+	c := &Cut{Step: s.Step, Rect: s.Rect, In: make([]bool, w*h)}
+	for i := range c.In {
+		c.In[i] = far[0][i] < far[1][i]
+	}
+	for range rounds {
+		models = [2]model{modelOf(s, seed, c.In, far, true), modelOf(s, seed, c.In, far, false)}
+		same, err := c.solve(ctx, s, seed, models, func(i int) float64 {
+			const near, endless = 0.3, 1e6
+			v := float64((min(far[1][i], endless) + near) / (min(far[0][i], endless) + near))
+			return ofWay * min(max(math.Log(v), -most), most)
+		})
+		if err != nil {
+			return nil, models, err
+		}
+		if same {
+			break
+		}
+	}
+	c.keep(seed)
+	return c, models, nil
+}
+
+// keep leaves of what is inside the parts that a stroke says so of: what merely looks alike
+// elsewhere is none of the thing.
+func (c *Cut) keep(seed []uint8) {
+	w := c.Rect.Dx()
+	kept := make([]bool, len(c.In))
+	var stack []int
+	for i, v := range seed {
+		if v == inside && c.In[i] {
+			kept[i] = true
+			stack = append(stack, i)
+		}
+	}
+	for len(stack) > 0 {
+		i := stack[len(stack)-1]
+		stack = stack[:len(stack)-1]
+		x := i % w
+		for _, j := range [...]int{i - w, i + w, i - 1, i + 1} {
+			if j < 0 || j >= len(kept) || j == i-1 && x == 0 || j == i+1 && x == w-1 || kept[j] || !c.In[j] {
+				continue
+			}
+			kept[j] = true
+			stack = append(stack, j)
+		}
+	}
+	c.In = kept
+}
+
+// refine cuts anew near the edge of a cut, on a sheet of finer pixels.
+func refine(ctx context.Context, s *edge.Sheet, c *Cut, strokes []Stroke, models [2]model) (*Cut, error) {
+	w, h := s.Rect.Dx(), s.Rect.Dy()
+	seed := seeds(s, strokes)
+	const band = 2 // pixels of the coarser sheet to both sides
+	out := &Cut{Step: s.Step, Rect: s.Rect, In: make([]bool, w*h)}
+	edgeNear := make(map[image.Point]bool)
+	for y := c.Rect.Min.Y; y < c.Rect.Max.Y; y++ {
+		for x := c.Rect.Min.X; x < c.Rect.Max.X; x++ {
+			v := c.in(x, y)
+			if v == c.in(x+1, y) && v == c.in(x, y+1) {
+				continue
+			}
+			for b := -band; b <= band+1; b++ {
+				for a := -band; a <= band+1; a++ {
+					edgeNear[image.Pt(x+a, y+b)] = true
+				}
+			}
+		}
+	}
+	for i := range seed {
+		x, y := (s.Rect.Min.X+i%w)*s.Step/c.Step, (s.Rect.Min.Y+i/w)*s.Step/c.Step
+		out.In[i] = c.in(x, y)
+		if seed[i] == unknown && !edgeNear[image.Pt(x, y)] {
+			seed[i] = outside
+			if out.In[i] {
+				seed[i] = inside
+			}
+		}
+	}
+	_, err := out.solve(ctx, s, seed, models, func(int) float64 { return 0 })
+	return out, err
+}
+
+// solve makes the cheapest cut of a sheet, and tells whether it is the one that was there before.
+// more is what speaks for the inside of a pixel besides its colour.
+func (c *Cut) solve(ctx context.Context, s *edge.Sheet, seed []uint8, models [2]model, more func(i int) float64) (same bool, err error) {
+	w, h := s.Rect.Dx(), s.Rect.Dy()
+	sharp := 1 / (3 * contrast(s))
+	g := maxflow.New(w, h)
+	terms := make([]int32, w*h)
+	if err := raster.Rows(ctx, 0, h, func(y0, y1 int) {
+		for i := y0 * w; i < y1*w; i++ {
+			switch seed[i] {
+			case inside:
+				terms[i] = certain
+			case outside:
+				terms[i] = -certain
+			default:
+				p := sampleOf(s, i)
+				v := ofColour*min(max(models[0].log(p)-models[1].log(p), -most), most) + more(i)
+				terms[i] = int32(v * resolution)
+			}
+		}
+	}); err != nil {
+		return false, err
+	}
+	for y := range h {
+		for x := range w {
+			i := y*w + x
+			g.Terminal(x, y, max(terms[i], 0), max(-terms[i], 0))
+			for d, to := range [...][2]int{{1, 0}, {1, 1}, {0, 1}, {-1, 1}} {
+				u, v := x+to[0], y+to[1]
+				if u < 0 || u >= w || v >= h {
+					continue
+				}
+				j := v*w + u
+				if seed[i] != unknown && seed[i] == seed[j] {
+					continue // nothing parts them
+				}
+				gap := float64(edge.Gap(s.Colour(i), s.Colour(j)))
+				k := always + (ofEdge-always)*math.Exp(-sharp*gap*gap)
+				if d%2 == 1 {
+					k /= math.Sqrt2
+				}
+				g.Link(x, y, maxflow.Step(d), int32(k*resolution/4))
+			}
+		}
+	}
+	if _, err := g.Solve(ctx); err != nil {
+		return false, err
+	}
+	same = true
+	for i := range c.In {
+		v := g.Source(i%w, i/w)
+		same = same && v == c.In[i]
+		c.In[i] = v
+	}
+	return same, nil
+}
+
+// modelOf makes a model of the colours of one side: those under strokes count more, and those
+// more that lie nearer to them than to the others.
+func modelOf(s *edge.Sheet, seed []uint8, in []bool, far [2][]float32, isIn bool) model {
+	var colours []sample
+	var weight []float32
+	mine, other, is := far[1], far[0], uint8(outside)
+	if isIn {
+		mine, other, is = far[0], far[1], inside
+	}
+	for i, v := range in {
+		if seed[i] == is || seed[i] == unknown && v == isIn && i%2 == 0 {
+			k := float32(1)
+			if seed[i] == unknown {
+				k = min(other[i], 1e6) / (min(mine[i], 1e6) + min(other[i], 1e6) + 1e-6)
+				k *= k
+			} else {
+				k = 3
+			}
+			colours = append(colours, sampleOf(s, i))
+			weight = append(weight, k)
+		}
+	}
+	return fit(colours, weight)
+}
+
+// sampleOf returns a pixel of a sheet, with its place.
+func sampleOf(s *edge.Sheet, i int) sample {
+	w := s.Rect.Dx()
+	long := float32(max(s.Full.Dx(), s.Full.Dy()))
+	return sample{s.Colour(i), float32(s.Rect.Min.X+i%w) / long, float32(s.Rect.Min.Y+i/w) / long}
+}
+
+// seeds tells of each pixel of a sheet what strokes say of it.
+func seeds(s *edge.Sheet, strokes []Stroke) []uint8 {
+	w, h := s.Rect.Dx(), s.Rect.Dy()
+	out := make([]uint8, w*h)
+	k := 1 / float64(s.Step)
+	for _, st := range strokes {
+		v := uint8(inside)
+		if st.Out {
+			v = outside
+		}
+		r := max(st.Width*k/2, 1) // so that no way slips through a line
+		pts := st.Points
+		if len(pts) > 1 {
+			pts = edge.Spaced(pts, false, max(float64(s.Step)/2, 0.5))
+		}
+		for _, p := range pts {
+			x, y := p.X*k-float64(s.Rect.Min.X), p.Y*k-float64(s.Rect.Min.Y)
+			for v2 := max(int(y-r), 0); v2 <= min(int(y+r), h-1); v2++ {
+				for u := max(int(x-r), 0); u <= min(int(x+r), w-1); u++ {
+					if math.Hypot(float64(u)+0.5-x, float64(v2)+0.5-y) <= r {
+						out[v2*w+u] = v
+					}
+				}
+			}
+		}
+	}
+	return out
+}
+
+// ways returns how far each pixel is from those of a kind, along the way on which the colour
+// changes least: a pixel of way counts little, a change of colour much. It is worked out by sweeps
+// to and fro (Toivanen 1996), which ways with few turns need few of.
+func ways(s *edge.Sheet, seed []uint8, from uint8) []float32 {
+	w, h := s.Rect.Dx(), s.Rect.Dy()
+	const change = 1.0
+	pixel := float32(0.02)
+	far := make([]float32, w*h)
+	for i, v := range seed {
+		if v != from {
+			far[i] = float32(math.Inf(1))
+		}
+	}
+	other := uint8(inside + outside - int(from))
+	step := func(i, j int, l float32) {
+		if seed[i] == other {
+			return // no way leads through what is of the other side
+		}
+		if f := far[j] + l*pixel + change*edge.Gap(s.Colour(i), s.Colour(j)); f < far[i] {
+			far[i] = f
+		}
+	}
+	for range 3 {
+		for y := range h {
+			for x := range w {
+				i := y*w + x
+				if x > 0 {
+					step(i, i-1, 1)
+				}
+				if y > 0 {
+					step(i, i-w, 1)
+					if x > 0 {
+						step(i, i-w-1, math.Sqrt2)
+					}
+					if x < w-1 {
+						step(i, i-w+1, math.Sqrt2)
+					}
+				}
+			}
+		}
+		for y := h - 1; y >= 0; y-- {
+			for x := w - 1; x >= 0; x-- {
+				i := y*w + x
+				if x < w-1 {
+					step(i, i+1, 1)
+				}
+				if y < h-1 {
+					step(i, i+w, 1)
+					if x > 0 {
+						step(i, i+w-1, math.Sqrt2)
+					}
+					if x < w-1 {
+						step(i, i+w+1, math.Sqrt2)
+					}
+				}
+			}
+		}
+	}
+	return far
+}

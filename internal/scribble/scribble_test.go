@@ -1,0 +1,170 @@
+package scribble
+
+import (
+	"context"
+	"fmt"
+	"image"
+	"math"
+	"strings"
+	"testing"
+
+	"pyrant/internal/edge"
+	"pyrant/internal/painted"
+	"pyrant/internal/photo"
+	"pyrant/internal/shape"
+)
+
+func outline(xy ...float64) shape.Shapes {
+	var out []shape.Node
+	for i := 0; i < len(xy); i += 2 {
+		out = append(out, shape.Node{X: xy[i], Y: xy[i+1]})
+	}
+	return shape.Shapes{shape.Outline{Nodes: shape.PathOf(out...)}}
+}
+
+func line(out bool, xy ...float64) Stroke {
+	s := Stroke{Out: out, Width: 4}
+	for i := 0; i < len(xy); i += 2 {
+		s.Points = append(s.Points, shape.Point{X: xy[i], Y: xy[i+1]})
+	}
+	return s
+}
+
+// two is a thing of a pale and a dark half, before stripes of the very same light, and what looks
+// like its pale half elsewhere.
+func two() (*photo.Photo, shape.Shapes) {
+	pale := outline(300, 150, 420, 120, 500, 220, 480, 330, 320, 330)
+	dark := outline(320, 330, 480, 330, 520, 520, 280, 520)
+	elsewhere := outline(700, 200, 840, 200, 840, 330, 700, 330)
+	var stripes shape.Shapes
+	for x := 0.0; x < 900; x += 60 {
+		stripes = append(stripes, outline(x, 0, x+20, 0, x+20, 600, x, 600)...)
+	}
+	return painted.Photo(900, 600, 0.2, []float64{0.3, 0.6, 0.04, 0.6}, stripes, pale, dark, elsewhere), append(pale, dark...)
+}
+
+func agreement(c *Cut, truth shape.Shapes, w, h int) float64 {
+	m := shape.NewMask(truth, 1)
+	row := make([]float32, w)
+	both, either := 0.0, 0.0
+	for y := range h {
+		m.Fill(row, 0, y)
+		for x, v := range row {
+			in := c.At(float64(x)+0.5, float64(y)+0.5)
+			if in && v > 0.5 {
+				both++
+			}
+			if in || v > 0.5 {
+				either++
+			}
+		}
+	}
+	return both / either
+}
+
+func TestFind(t *testing.T) {
+	p, truth := two()
+	ctx := context.Background()
+	strokes := []Stroke{line(false, 400, 180, 400, 480), line(true, 200, 60, 600, 60, 620, 560, 180, 560, 200, 60)}
+	c, err := Find(ctx, p, strokes, false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if v := agreement(c, truth, 900, 600); v < 0.985 {
+		t.Errorf("within a loop: %.3f of both agree", v)
+	}
+	if c.At(770, 260) {
+		t.Error("what only looks alike is inside")
+	}
+	quick, err := Find(ctx, p, strokes, true)
+	if err != nil || agreement(quick, truth, 900, 600) < 0.97 || quick.Step < c.Step {
+		t.Errorf("quick: %v, steps %d and %d, %.3f", err, quick.Step, c.Step, agreement(quick, truth, 900, 600))
+	}
+	// A later stroke takes back what an earlier one said.
+	c, err = Find(ctx, p, append(strokes, line(true, 300, 420, 500, 420, 500, 500, 300, 500)), false)
+	if err != nil || c.At(400, 470) && c.At(340, 420) || !c.At(400, 200) {
+		t.Errorf("with the lower half taken back: %v", err)
+	}
+}
+
+func TestWhatIsMissingIsSaid(t *testing.T) {
+	p, _ := two()
+	for say, strokes := range map[string][]Stroke{
+		"what is inside":  {line(true, 10, 10, 50, 50)},
+		"what is outside": {line(false, 400, 200, 400, 300)},
+	} {
+		if _, err := Find(context.Background(), p, strokes, true); err == nil || !strings.Contains(err.Error(), say) {
+			t.Errorf("%s: %v", say, err)
+		}
+	}
+	ctx, cancel := context.WithCancel(context.Background())
+	cancel()
+	if _, err := Find(ctx, p, []Stroke{line(true, 10, 10, 50, 50), line(false, 400, 200, 400, 300)}, true); err == nil {
+		t.Error("cancelled, it went on")
+	}
+}
+
+// Ways lead round what is of the other side, and cost what they cross.
+func TestWays(t *testing.T) {
+	p := painted.Photo(80, 40, 0.3, []float64{0.7}, outline(40, 0, 80, 0, 80, 40, 40, 40))
+	s := sheetOf(p)
+	seed := make([]uint8, 80*40)
+	for y := range 40 {
+		seed[y*80+5] = inside
+		if y != 20 {
+			seed[y*80+20] = outside
+		}
+	}
+	far := ways(s, seed, inside)
+	if !math.IsInf(float64(far[3*80+20]), 1) {
+		t.Errorf("a way leads through the other side: %v", far[3*80+20])
+	}
+	through, beside := far[20*80+30], far[2*80+30]
+	if through >= beside || beside > 3 {
+		t.Errorf("through the gap it is %.2f, to a place behind the line %.2f", through, beside)
+	}
+	if over := far[20*80+60] - far[20*80+30]; over < 0.1 {
+		t.Errorf("over the edge it is only %.3f more", over)
+	}
+}
+
+// A model knows its own colours from others, and the same colour elsewhere as another's.
+func TestModelsKnowPlaces(t *testing.T) {
+	var here, there []sample
+	for i := range 400 {
+		v := float32(i%20) / 2000
+		here = append(here, sample{[3]float32{0.3 + v, 0, 0}, 0.2 + v, 0.5}, sample{[3]float32{0.5 + v, 0, 0}, 0.8 + v, 0.5})
+		there = append(there, sample{[3]float32{0.5 + v, 0, 0}, 0.2 + v, 0.5}, sample{[3]float32{0.3 + v, 0, 0}, 0.8 + v, 0.5})
+	}
+	weight := make([]float32, len(here))
+	for i := range weight {
+		weight[i] = 1
+	}
+	a, b := fit(here, weight), fit(there, weight)
+	for _, s := range []struct {
+		sample
+		mine bool
+	}{{sample{[3]float32{0.3, 0, 0}, 0.2, 0.5}, true}, {sample{[3]float32{0.5, 0, 0}, 0.2, 0.5}, false}, {sample{[3]float32{0.5, 0, 0}, 0.8, 0.5}, true}} {
+		if d := a.log(s.sample) - b.log(s.sample); (d > 1) != s.mine || math.Abs(d) < 1 {
+			t.Errorf("%+v: %.2f", s, d)
+		}
+	}
+}
+
+func sheetOf(p *photo.Photo) *edge.Sheet {
+	s, err := edge.New(context.Background(), p, 1, image.Rect(0, 0, p.Width, p.Height), nil)
+	if err != nil {
+		panic(err)
+	}
+	return s
+}
+
+func ExampleFind() {
+	p, _ := two()
+	c, err := Find(context.Background(), p, []Stroke{
+		line(false, 400, 180, 400, 480),
+		line(true, 200, 60, 600, 60, 620, 560, 180, 560, 200, 60),
+	}, false)
+	fmt.Println(c.At(400, 300), c.At(250, 300), err)
+	// Output: true false <nil>
+}

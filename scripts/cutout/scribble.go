@@ -1,0 +1,327 @@
+package main
+
+import (
+	"container/heap"
+	"math"
+	"sort"
+
+	"pyrant/internal/scene"
+	"pyrant/internal/scribble"
+	"pyrant/internal/shape"
+)
+
+// mostStrokes is how many strokes are made, at most: of these so many round a thing, and so many in
+// gaps within it.
+const (
+	mostStrokes = 8
+	mostRings   = 2
+	mostGaps    = 2
+)
+
+// strokes makes the strokes of a user who scribbles along the middle of a thing and of what
+// surrounds it: none nearer to the edge than 2 % of the long edge, or half the width where it is
+// narrower. Places are in pixels of the frame.
+func strokes(mask *scene.Field) []scribble.Stroke {
+	least := 0.02 * float64(max(mask.W, mask.H))
+	in := make([]bool, len(mask.Pix))
+	for i, v := range mask.Pix {
+		in[i] = v > 0.5
+	}
+	var out []scribble.Stroke
+	add := func(lines [][]int, isOut bool) {
+		for _, line := range lines {
+			s := scribble.Stroke{Out: isOut, Width: 1}
+			for _, i := range line {
+				s.Points = append(s.Points, shape.Point{X: (float64(i%mask.W) + 0.5) / mask.K, Y: (float64(i/mask.W) + 0.5) / mask.K})
+			}
+			out = append(out, s)
+		}
+	}
+	away := distance(mask, func(i int) bool { return !in[i] })
+	add(ring(mask, away, 1.1*least), true)
+	// Gaps are what lies between parts of the thing, farther from the ring than its edge is.
+	open := distance(mask, func(i int) bool { return away[i] < 1.05*least })
+	add(gaps(mask, away, least, func(i int) bool { return !in[i] && open[i] > 1.2*least }), true)
+	deep := distance(mask, func(i int) bool { return in[i] })
+	add(skeleton(mask, deep, least, mostStrokes-len(out), func(i int) bool { return in[i] }), false)
+	return out
+}
+
+// scaledStrokes returns strokes on a picture k times as large.
+func scaledStrokes(list []scribble.Stroke, k float64) []scribble.Stroke {
+	for i := range list {
+		s := &list[i]
+		s.Width *= k
+		for j := range s.Points {
+			s.Points[j].X *= k
+			s.Points[j].Y *= k
+		}
+	}
+	return list
+}
+
+// ring returns lines round a region at a distance from it: the longest of them.
+func ring(f *scene.Field, away []float64, at float64) (lines [][]int) {
+	left := map[int]bool{}
+	for i, d := range away {
+		if d >= at && d < at+1.5 {
+			left[i] = true
+		}
+	}
+	for i := range away { // in order, so that it is the same every time
+		if !left[i] {
+			continue
+		}
+		line := []int{i}
+		delete(left, i)
+		for _, forward := range [...]bool{true, false} {
+			for {
+				from := line[len(line)-1]
+				if !forward {
+					from = line[0]
+				}
+				best, near := -1, 16
+				x, y := from%f.W, from/f.W
+				for v := -3; v <= 3; v++ {
+					for u := -3; u <= 3; u++ {
+						if j := from + v*f.W + u; x+u >= 0 && x+u < f.W && y+v >= 0 && y+v < f.H && left[j] && u*u+v*v < near {
+							best, near = j, u*u+v*v
+						}
+					}
+				}
+				if best < 0 {
+					break
+				}
+				for v := -1; v <= 1; v++ { // what lies beside the line is of it
+					for u := -1; u <= 1; u++ {
+						delete(left, from+v*f.W+u)
+					}
+				}
+				delete(left, best)
+				if forward {
+					line = append(line, best)
+				} else {
+					line = append([]int{best}, line...)
+				}
+			}
+		}
+		lines = append(lines, line)
+	}
+	sort.SliceStable(lines, func(i, j int) bool { return len(lines[i]) > len(lines[j]) })
+	lines = lines[:min(len(lines), mostRings)]
+	if len(lines) > 1 && float64(len(lines[1])) < 3*at {
+		lines = lines[:1]
+	}
+	for i, l := range lines {
+		if a, b := l[0], l[len(l)-1]; math.Hypot(float64(a%f.W-b%f.W), float64(a/f.W-b/f.W)) < 8 {
+			lines[i] = append(l, a) // closed
+		}
+	}
+	return lines
+}
+
+// gaps returns a line along the middle of each of the largest parts of a region.
+func gaps(f *scene.Field, away []float64, least float64, is func(i int) bool) (lines [][]int) {
+	part := make([]int, len(f.Pix))
+	var sizes []int
+	for i := range part {
+		if !is(i) || part[i] != 0 {
+			continue
+		}
+		n := len(sizes) + 1
+		size := 0
+		stack := []int{i}
+		part[i] = n
+		for len(stack) > 0 {
+			j := stack[len(stack)-1]
+			stack = stack[:len(stack)-1]
+			size++
+			for _, k := range [...]int{j - 1, j + 1, j - f.W, j + f.W} {
+				if k >= 0 && k < len(part) && part[k] == 0 && is(k) {
+					part[k] = n
+					stack = append(stack, k)
+				}
+			}
+		}
+		sizes = append(sizes, size)
+	}
+	order := make([]int, len(sizes))
+	for i := range order {
+		order[i] = i
+	}
+	sort.SliceStable(order, func(a, b int) bool { return sizes[order[a]] > sizes[order[b]] })
+	for _, n := range order[:min(len(order), mostGaps)] {
+		if float64(sizes[n]) > least*least/4 {
+			lines = append(lines, skeleton(f, away, least, 1, func(i int) bool { return part[i] == n+1 })...)
+		}
+	}
+	return lines
+}
+
+// distance returns how far each pixel for which is holds lies from the others, and from the
+// picture's edge not at all.
+func distance(f *scene.Field, is func(i int) bool) []float64 {
+	d := make([]float64, len(f.Pix))
+	for i := range d {
+		if is(i) {
+			d[i] = 1e6
+		}
+	}
+	step := func(i, x, y, u, v int) {
+		if x+u < 0 || y+v < 0 || x+u >= f.W || y+v >= f.H {
+			return
+		}
+		d[i] = min(d[i], d[i+v*f.W+u]+math.Hypot(float64(u), float64(v)))
+	}
+	for y := range f.H {
+		for x := range f.W {
+			for _, o := range [...][2]int{{-1, 0}, {-1, -1}, {0, -1}, {1, -1}} {
+				step(y*f.W+x, x, y, o[0], o[1])
+			}
+		}
+	}
+	for y := f.H - 1; y >= 0; y-- {
+		for x := f.W - 1; x >= 0; x-- {
+			for _, o := range [...][2]int{{1, 0}, {1, 1}, {0, 1}, {-1, 1}} {
+				step(y*f.W+x, x, y, o[0], o[1])
+			}
+		}
+	}
+	return d
+}
+
+// skeleton returns lines along the middle of a region: the first from end to end, each other to
+// what is farthest from all before.
+func skeleton(f *scene.Field, deep []float64, least float64, count int, is func(i int) bool) (lines [][]int) {
+	allowed := func(i int) bool {
+		if !is(i) || deep[i] < 1.5 {
+			return false
+		}
+		if deep[i] >= least {
+			return true
+		}
+		// Half of the width here, if nothing beside it is deeper.
+		x, y := i%f.W, i/f.W
+		for v := -1; v <= 1; v++ {
+			for u := -1; u <= 1; u++ {
+				if x+u >= 0 && y+v >= 0 && x+u < f.W && y+v < f.H && deep[i+v*f.W+u] > deep[i]+0.71 {
+					return false
+				}
+			}
+		}
+		return true
+	}
+	var starts []int
+	for len(lines) < count {
+		if len(starts) == 0 {
+			best := -1
+			for i := range deep {
+				if allowed(i) && (best < 0 || deep[i] > deep[best]) {
+					best = i
+				}
+			}
+			if best < 0 {
+				return lines
+			}
+			// The first stroke goes all the way from end to end.
+			starts = []int{best}
+			_, far := spread(f, starts, is, func(i int) float64 { return 1 })
+			for i := range deep {
+				if allowed(i) && !math.IsInf(far[i], 1) && value(far[i], deep[i]) > value(far[starts[0]], deep[starts[0]]) {
+					starts[0] = i
+				}
+			}
+		}
+		// By how far one goes, and along the middle.
+		back, far := spread(f, starts, is, func(i int) float64 { return 1 })
+		end := -1
+		for i := range deep {
+			if allowed(i) && (end < 0 || value(far[i], deep[i]) > value(far[end], deep[end])) {
+				end = i
+			}
+		}
+		if end < 0 || far[end] < least {
+			break
+		}
+		if math.IsInf(far[end], 1) { // a part of its own
+			starts = append(starts, end)
+			lines = append(lines, []int{end})
+			continue
+		}
+		back, _ = spread(f, starts, is, func(i int) float64 { return 1 + 400/(1+deep[i]*deep[i]) })
+		var line []int
+		for i := end; ; i = back[i] {
+			if allowed(i) {
+				line = append(line, i)
+			} else if len(line) > 0 && deep[i] < 0.9*min(least, deep[line[len(line)-1]]) {
+				// A stroke is lifted where it would come too near to the edge.
+				break
+			}
+			if back[i] == i {
+				break
+			}
+		}
+		lines = append(lines, line)
+		starts = append(starts, line...)
+	}
+	return lines
+}
+
+// value tells how much a stroke to a place is worth: the more, the farther it is from those before
+// and the wider the region there.
+func value(far, deep float64) float64 {
+	if math.IsInf(far, 1) { // of a part of its own
+		far = 4 * deep
+	}
+	return far * math.Sqrt(deep)
+}
+
+type item struct {
+	at   int
+	cost float64
+}
+type queue []item
+
+func (q queue) Len() int           { return len(q) }
+func (q queue) Less(i, j int) bool { return q[i].cost < q[j].cost }
+func (q queue) Swap(i, j int)      { q[i], q[j] = q[j], q[i] }
+func (q *queue) Push(v any)        { *q = append(*q, v.(item)) }
+func (q *queue) Pop() any          { v := (*q)[len(*q)-1]; *q = (*q)[:len(*q)-1]; return v }
+
+// spread returns of each pixel of a region the one that the cheapest way from the starts comes
+// from, and what that costs (Dijkstra).
+func spread(f *scene.Field, starts []int, is func(i int) bool, cost func(i int) float64) (back []int, far []float64) {
+	back, far = make([]int, len(f.Pix)), make([]float64, len(f.Pix))
+	for i := range far {
+		far[i] = math.Inf(1)
+	}
+	var q queue
+	for _, s := range starts {
+		back[s], far[s] = s, 0
+		q = append(q, item{s, 0})
+	}
+	heap.Init(&q)
+	for q.Len() > 0 {
+		v := heap.Pop(&q).(item)
+		if v.cost > far[v.at] {
+			continue
+		}
+		x, y := v.at%f.W, v.at/f.W
+		for dy := -1; dy <= 1; dy++ {
+			for dx := -1; dx <= 1; dx++ {
+				if x+dx < 0 || y+dy < 0 || x+dx >= f.W || y+dy >= f.H {
+					continue
+				}
+				j := v.at + dy*f.W + dx
+				if !is(j) {
+					continue
+				}
+				if c := v.cost + cost(j)*math.Hypot(float64(dx), float64(dy)); c < far[j] {
+					far[j], back[j] = c, v.at
+					heap.Push(&q, item{j, c})
+				}
+			}
+		}
+	}
+	return
+}
