@@ -305,10 +305,12 @@ func sampleOf(s *edge.Sheet, i int) sample {
 }
 
 // seeds tells of each pixel of a sheet what strokes say of it.
-func seeds(s *edge.Sheet, strokes []Stroke) []uint8 {
-	w, h := s.Rect.Dx(), s.Rect.Dy()
+func seeds(s *edge.Sheet, strokes []Stroke) []uint8 { return seedsOn(s.Step, s.Rect, strokes) }
+
+func seedsOn(step int, rect image.Rectangle, strokes []Stroke) []uint8 {
+	w, h := rect.Dx(), rect.Dy()
 	out := make([]uint8, w*h)
-	k := 1 / float64(s.Step)
+	k := 1 / float64(step)
 	for _, st := range strokes {
 		v := uint8(inside)
 		if st.Out {
@@ -317,10 +319,10 @@ func seeds(s *edge.Sheet, strokes []Stroke) []uint8 {
 		r := max(st.Width*k/2, 1) // so that no way slips through a line
 		pts := st.Points
 		if len(pts) > 1 {
-			pts = edge.Spaced(pts, false, max(float64(s.Step)/2, 0.5))
+			pts = edge.Spaced(pts, false, max(float64(step)/2, 0.5))
 		}
 		for _, p := range pts {
-			x, y := p.X*k-float64(s.Rect.Min.X), p.Y*k-float64(s.Rect.Min.Y)
+			x, y := p.X*k-float64(rect.Min.X), p.Y*k-float64(rect.Min.Y)
 			for v2 := max(int(y-r), 0); v2 <= min(int(y+r), h-1); v2++ {
 				for u := max(int(x-r), 0); u <= min(int(x+r), w-1); u++ {
 					if math.Hypot(float64(u)+0.5-x, float64(v2)+0.5-y) <= r {

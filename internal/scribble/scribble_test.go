@@ -8,6 +8,7 @@ import (
 	"strings"
 	"testing"
 
+	"pyrant/internal/colour"
 	"pyrant/internal/edge"
 	"pyrant/internal/painted"
 	"pyrant/internal/photo"
@@ -84,6 +85,50 @@ func TestFind(t *testing.T) {
 	c, err = Find(ctx, p, append(strokes, line(true, 300, 420, 500, 420, 500, 500, 300, 500)), false)
 	if err != nil || c.At(400, 470) && c.At(340, 420) || !c.At(400, 200) {
 		t.Errorf("with the lower half taken back: %v", err)
+	}
+}
+
+// A cut's edge is softened to what the photo shows between its pixels, and strokes stay as they are.
+func TestSoften(t *testing.T) {
+	// A disc whose edge goes over six pixels.
+	const r = 60.0
+	p := painted.Photo(300, 200, 0.05, []float64{0.5}, shape.Shapes{shape.Ellipse{X: 150, Y: 100, Width: 2 * r, Height: 2 * r}})
+	for y := range 200 {
+		for x := range 300 {
+			d := math.Hypot(float64(x)+0.5-150, float64(y)+0.5-100) - r
+			if math.Abs(d) < 4 {
+				a := min(max(0.5-d/6, 0), 1)
+				v := uint8(255*colour.LinearToSRGB(0.5*a+0.05*(1-a)) + 0.5)
+				copy(p.Pix8[3*(y*300+x):], []uint8{v, v, v})
+			}
+		}
+	}
+	ctx := context.Background()
+	strokes := []Stroke{line(false, 130, 100, 170, 100), line(true, 60, 10, 240, 10, 240, 190, 60, 190, 60, 10)}
+	c, err := Find(ctx, p, strokes, false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	m, err := Soften(ctx, p, c, strokes, 5)
+	if err != nil {
+		t.Fatal(err)
+	}
+	off, n := 0.0, 0.0
+	for a := 0.0; a < 2*math.Pi; a += 0.05 {
+		for d := -5.0; d <= 5; d++ {
+			want := min(max(0.5-d/6, 0), 1)
+			off += math.Abs(m.At(150+(r+d)*math.Cos(a), 100+(r+d)*math.Sin(a)) - want)
+			n++
+		}
+	}
+	if off/n > 0.05 {
+		t.Errorf("the edge is %.3f off in the mean", off/n)
+	}
+	if m.At(150, 100) != 1 || m.At(60, 10) != 0 || m.At(-50, 900) != 0 {
+		t.Errorf("inside %v, outside %v, beyond %v", m.At(150, 100), m.At(60, 10), m.At(-50, 900))
+	}
+	if none, err := Soften(ctx, p, &Cut{Step: 1, Rect: c.Rect, In: make([]bool, len(c.In))}, nil, 5); err != nil || none.At(150, 100) != 0 {
+		t.Errorf("of nothing: %v, %v", none.At(150, 100), err)
 	}
 }
 

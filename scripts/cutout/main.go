@@ -145,14 +145,16 @@ func measure(ctx context.Context, folder, as string) ([]row, error) {
 		}
 		st := scaledStrokes(strokes(truth), k)
 		t := time.Now()
+		var m *scribble.Mask
 		c, err := scribble.Find(ctx, ph, st, false)
+		if err == nil {
+			m, err = scribble.Soften(ctx, ph, c, st, scribble.Band*float64(max(ph.Width, ph.Height)))
+		}
 		r := row{Hand: "scribble", Name: name, Result: scene.Result{Edge: scene.Nowhere}, Ms: float64(time.Since(t).Microseconds()) / 1000}
 		if err == nil {
 			got := &scene.Field{W: truth.W, H: truth.H, K: truth.K, Pix: make([]float32, len(truth.Pix))}
 			for i := range got.Pix {
-				if c.At((float64(i%truth.W)+0.5)/truth.K*k, (float64(i/truth.W)+0.5)/truth.K*k) {
-					got.Pix[i] = 1
-				}
+				got.Pix[i] = float32(m.At((float64(i%truth.W)+0.5)/truth.K*k, (float64(i/truth.W)+0.5)/truth.K*k))
 			}
 			res, band := scene.CompareFields(truth, got)
 			r.Result, r.Band = res, &band
