@@ -37,3 +37,12 @@ func Photo(w, h int, back float64, light []float64, shapes ...shape.Shapes) *pho
 	}
 	return p
 }
+
+// Poly returns an outline of straight sides, by its corners' places across and down in turn.
+func Poly(xy ...float64) shape.Shapes {
+	var out []shape.Node
+	for i := 0; i < len(xy); i += 2 {
+		out = append(out, shape.Node{X: xy[i], Y: xy[i+1]})
+	}
+	return shape.Shapes{shape.Outline{Nodes: shape.PathOf(out...)}}
+}

@@ -12,14 +12,6 @@ import (
 	"pyrant/internal/shape"
 )
 
-func poly(xy ...float64) shape.Shapes {
-	var out []shape.Node
-	for i := 0; i < len(xy); i += 2 {
-		out = append(out, shape.Node{X: xy[i], Y: xy[i+1]})
-	}
-	return shape.Shapes{shape.Outline{Nodes: shape.PathOf(out...)}}
-}
-
 func ground(t *testing.T, p *photo.Photo) *Ground {
 	t.Helper()
 	g, err := NewGround(context.Background(), p, nil)
@@ -58,11 +50,11 @@ func TestFindOutlines(t *testing.T) {
 		least int
 		most  int
 	}{
-		{"a pane", poly(100, 80, 260, 70, 300, 190, 180, 260, 90, 180), 190, 160, 5, 5},
+		{"a pane", painted.Poly(100, 80, 260, 70, 300, 190, 180, 260, 90, 180), 190, 160, 5, 5},
 		{"a bent panel", bent, 270, 150, 4, 6},
 		{"a lens", shape.Shapes{shape.Ellipse{X: 210, Y: 160, Width: 120, Height: 90, Turn: 20}}, 205, 165, 3, 6},
 		{"a small ball", shape.Shapes{shape.Ellipse{X: 100, Y: 90, Width: 16, Height: 16}}, 101, 89, 3, 6},
-		{"a large sheet", poly(20, 20, 380, 30, 370, 280, 30, 270), 200, 100, 4, 5},
+		{"a large sheet", painted.Poly(20, 20, 380, 30, 370, 280, 30, 270), 200, 100, 4, 5},
 	} {
 		g := ground(t, painted.Photo(400, 300, 0.12, []float64{0.5}, c.s))
 		f, err := g.Find(context.Background(), Pick{X: c.x, Y: c.y})
@@ -91,8 +83,8 @@ func TestFindOutlines(t *testing.T) {
 
 // Widening takes in what is less alike, narrowing less; both in order.
 func TestWidenGoesOn(t *testing.T) {
-	in := poly(150, 100, 250, 100, 250, 200, 150, 200)
-	out := poly(80, 50, 320, 50, 320, 250, 80, 250)
+	in := painted.Poly(150, 100, 250, 100, 250, 200, 150, 200)
+	out := painted.Poly(80, 50, 320, 50, 320, 250, 80, 250)
 	g := ground(t, painted.Photo(400, 300, 0.02, []float64{0.35, 0.5}, out, in))
 	last := 0.0
 	for _, widen := range []float64{-1, 0.5, 2, 4} {
@@ -127,7 +119,7 @@ func TestNothingStandsOut(t *testing.T) {
 // All letters of a sign in one go, with their counters; what lies outside of the area does
 // not count.
 func TestAlike(t *testing.T) {
-	bar := func(x, y, w, h float64) shape.Shapes { return poly(x, y, x+w, y, x+w, y+h, x, y+h) }
+	bar := func(x, y, w, h float64) shape.Shapes { return painted.Poly(x, y, x+w, y, x+w, y+h, x, y+h) }
 	var signs shape.Shapes
 	signs = append(signs, bar(40, 60, 14, 60)...) // I
 	signs = append(signs, bar(70, 60, 14, 60)...) // L
@@ -154,7 +146,7 @@ func TestAlike(t *testing.T) {
 }
 
 func TestBall(t *testing.T) {
-	g := ground(t, painted.Photo(300, 300, 0.05, []float64{0.4, 0.4}, shape.Shapes{shape.Ellipse{X: 120, Y: 140, Width: 40, Height: 40}}, poly(220, 100, 290, 100, 290, 110, 220, 110)))
+	g := ground(t, painted.Photo(300, 300, 0.05, []float64{0.4, 0.4}, shape.Shapes{shape.Ellipse{X: 120, Y: 140, Width: 40, Height: 40}}, painted.Poly(220, 100, 290, 100, 290, 110, 220, 110)))
 	e, err := g.Ball(context.Background(), 125, 138)
 	if err != nil || math.Hypot(e.X-120, e.Y-140) > 0.5 || math.Abs(e.Width-40) > 0.8 || math.Abs(e.Height-40) > 0.8 {
 		t.Errorf("%+v, %v", e, err)
@@ -165,7 +157,7 @@ func TestBall(t *testing.T) {
 }
 
 func ExampleGround_Find() {
-	p := painted.Photo(400, 300, 0.12, []float64{0.5}, poly(100, 80, 260, 70, 300, 190, 180, 260, 90, 180))
+	p := painted.Photo(400, 300, 0.12, []float64{0.5}, painted.Poly(100, 80, 260, 70, 300, 190, 180, 260, 90, 180))
 	g, _ := NewGround(context.Background(), p, nil)
 	f, _ := g.Find(context.Background(), Pick{X: 190, Y: 160})
 	fmt.Println(f.Outline(edge.NewEye(p)).Len(), "points")

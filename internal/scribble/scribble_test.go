@@ -15,14 +15,6 @@ import (
 	"pyrant/internal/shape"
 )
 
-func outline(xy ...float64) shape.Shapes {
-	var out []shape.Node
-	for i := 0; i < len(xy); i += 2 {
-		out = append(out, shape.Node{X: xy[i], Y: xy[i+1]})
-	}
-	return shape.Shapes{shape.Outline{Nodes: shape.PathOf(out...)}}
-}
-
 func line(out bool, xy ...float64) Stroke {
 	s := Stroke{Out: out, Width: 4}
 	for i := 0; i < len(xy); i += 2 {
@@ -34,12 +26,12 @@ func line(out bool, xy ...float64) Stroke {
 // two is a thing of a pale and a dark half, before stripes of the very same light, and what looks
 // like its pale half elsewhere.
 func two() (*photo.Photo, shape.Shapes) {
-	pale := outline(300, 150, 420, 120, 500, 220, 480, 330, 320, 330)
-	dark := outline(320, 330, 480, 330, 520, 520, 280, 520)
-	elsewhere := outline(700, 200, 840, 200, 840, 330, 700, 330)
+	pale := painted.Poly(300, 150, 420, 120, 500, 220, 480, 330, 320, 330)
+	dark := painted.Poly(320, 330, 480, 330, 520, 520, 280, 520)
+	elsewhere := painted.Poly(700, 200, 840, 200, 840, 330, 700, 330)
 	var stripes shape.Shapes
 	for x := 0.0; x < 900; x += 60 {
-		stripes = append(stripes, outline(x, 0, x+20, 0, x+20, 600, x, 600)...)
+		stripes = append(stripes, painted.Poly(x, 0, x+20, 0, x+20, 600, x, 600)...)
 	}
 	return painted.Photo(900, 600, 0.2, []float64{0.3, 0.6, 0.04, 0.6}, stripes, pale, dark, elsewhere), append(pale, dark...)
 }
@@ -151,7 +143,7 @@ func TestWhatIsMissingIsSaid(t *testing.T) {
 
 // Ways lead round what is of the other side, and cost what they cross.
 func TestWays(t *testing.T) {
-	p := painted.Photo(80, 40, 0.3, []float64{0.7}, outline(40, 0, 80, 0, 80, 40, 40, 40))
+	p := painted.Photo(80, 40, 0.3, []float64{0.7}, painted.Poly(40, 0, 80, 0, 80, 40, 40, 40))
 	s := sheetOf(p)
 	seed := make([]uint8, 80*40)
 	for y := range 40 {
