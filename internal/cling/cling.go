@@ -239,16 +239,15 @@ func Outline(e *edge.Eye, step float64, runs []Run) shape.Path {
 			line = e.Place(edge.Soften(edge.Spaced(line, true, step), 1.2), along)
 		}
 		return e.Lit(line, step, fit)
-	} else {
-		for _, r := range runs {
-			piece := r.Line
-			if !r.Straight && len(piece) > 4 {
-				piece = e.Place(piece, along)
-			} else if len(piece) > 1 {
-				piece = edge.Spaced(piece, false, step)
-			}
-			line = append(line, piece...)
+	}
+	for _, r := range runs {
+		piece := r.Line
+		if !r.Straight && len(piece) > 4 {
+			piece = e.Place(piece, along)
+		} else if len(piece) > 1 {
+			piece = edge.Spaced(piece, false, step)
 		}
+		line = append(line, piece...)
 	}
 	path, _ := fit(line)
 	return path

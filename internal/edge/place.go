@@ -9,7 +9,7 @@ import (
 )
 
 // median returns the median of values, whose order it changes.
-func median(v []float32) float32 {
+func median[T float32 | float64](v []T) T {
 	slices.Sort(v)
 	if n := len(v); n%2 == 0 {
 		return (v[n/2-1] + v[n/2]) / 2

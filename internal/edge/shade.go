@@ -2,7 +2,6 @@ package edge
 
 import (
 	"math"
-	"slices"
 
 	"pyrant/internal/shape"
 )
@@ -53,7 +52,7 @@ func (e *Eye) unshaded(line []shape.Point, gap, reach float64) (out []shape.Poin
 		for i := range n {
 			a, b = append(a, tint[i*wide][c]), append(b, tint[i*wide+wide-1][c])
 		}
-		from[c], to[c] = middle(a), middle(b)
+		from[c], to[c] = median(a), median(b)
 	}
 	u := [2]float64{to[0] - from[0], to[1] - from[1]}
 	apart := math.Hypot(u[0], u[1])
@@ -146,8 +145,3 @@ func (e *Eye) Lit(line []shape.Point, gap float64, draw func(line []shape.Point)
 }
 
 func clamped(v float64) float64 { return min(max(v, 0), 1) }
-
-func middle(v []float64) float64 {
-	slices.Sort(v)
-	return v[len(v)/2]
-}
