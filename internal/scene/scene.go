@@ -230,12 +230,12 @@ func edges(f *Field, counts []bool) (out [][2]float64) {
 			}
 			a := f.Pix[i] - 0.5
 			if x+1 < f.W && counts[i+1] {
-				if b := f.Pix[i+1] - 0.5; a*b < 0 || a == 0 {
+				if b := f.Pix[i+1] - 0.5; a*b < 0 || a == 0 && b != 0 {
 					out = append(out, [2]float64{float64(x) + 0.5 + float64(a/(a-b)), float64(y) + 0.5})
 				}
 			}
 			if y+1 < f.H && counts[i+f.W] {
-				if b := f.Pix[i+f.W] - 0.5; a*b < 0 || a == 0 {
+				if b := f.Pix[i+f.W] - 0.5; a*b < 0 || a == 0 && b != 0 {
 					out = append(out, [2]float64{float64(x) + 0.5, float64(y) + 0.5 + float64(a/(a-b))})
 				}
 			}

@@ -12,7 +12,9 @@ import (
 	"context"
 	"image"
 	"math"
+	"slices"
 
+	"pyrant/internal/cutout"
 	"pyrant/internal/edge"
 	"pyrant/internal/fault"
 	"pyrant/internal/maxflow"
@@ -24,15 +26,28 @@ import (
 // Stroke says of what it covers that it is inside, or outside. Of strokes that cross the later one
 // counts.
 type Stroke struct {
-	Out    bool
+	Says   cutout.Says
 	Width  float64       // of the stroke, in pixels of the photo
 	Points []shape.Point // in pixels of the photo
+}
+
+// StrokesOf returns the strokes of a cut-out.
+func StrokesOf(c *cutout.CutOut) []Stroke {
+	out := make([]Stroke, len(c.Strokes))
+	for i, s := range c.Strokes {
+		out[i] = Stroke{s.Says, s.Diameter, make([]shape.Point, s.Points.Len())}
+		for j, p := range s.Points.All() {
+			out[i].Points[j] = shape.Point{X: p.X, Y: p.Y}
+		}
+	}
+	return out
 }
 
 const (
 	unknown = iota
 	inside
 	outside
+	unsure // whether it is, it is in part
 )
 
 // coarse and fine are how many pixels are cut at once, at most.
@@ -70,19 +85,32 @@ func (c *Cut) in(u, v int) bool {
 	return image.Pt(u, v).In(c.Rect) && c.In[(v-c.Rect.Min.Y)*c.Rect.Dx()+u-c.Rect.Min.X]
 }
 
+// Ground is a photo made ready to be scribbled on.
+type Ground struct {
+	Photo *photo.Photo
+	sheet *edge.Sheet
+}
+
+// NewGround makes a photo ready.
+func NewGround(ctx context.Context, p *photo.Photo) (*Ground, error) {
+	s, err := edge.New(ctx, p, edge.Steps(p.Width, p.Height, coarse), image.Rect(0, 0, p.Width, p.Height), nil)
+	return &Ground{p, s}, err
+}
+
+// Bytes returns the memory that the ground takes, without that of the photo.
+func (g *Ground) Bytes() int64 {
+	return 4 * int64(len(g.sheet.Lab)+len(g.sheet.Slope)+len(g.sheet.Ridge))
+}
+
 // Find cuts out what the strokes say; quick only on a small picture, for what is shown while one
 // scribbles.
-func Find(ctx context.Context, p *photo.Photo, strokes []Stroke, quick bool) (*Cut, error) {
-	step := edge.Steps(p.Width, p.Height, coarse)
-	s, err := edge.New(ctx, p, step, image.Rect(0, 0, p.Width, p.Height), nil)
-	if err != nil {
-		return nil, err
-	}
+func (g *Ground) Find(ctx context.Context, strokes []Stroke, quick bool) (*Cut, error) {
+	s, p := g.sheet, g.Photo
 	c, models, err := onSheet(ctx, s, strokes)
 	if err != nil || quick {
 		return c, err
 	}
-	for next := (step + 1) / 2; ; next = (next + 1) / 2 {
+	for next := (s.Step + 1) / 2; ; next = (next + 1) / 2 {
 		box := c.box(3)
 		if box.Empty() {
 			return c, nil
@@ -125,16 +153,21 @@ func onSheet(ctx context.Context, s *edge.Sheet, strokes []Stroke) (*Cut, [2]mod
 		n[v]++
 	}
 	var models [2]model
-	if n[inside] == 0 {
+	looped := slices.ContainsFunc(strokes, func(s Stroke) bool { return s.Says == cutout.Loop })
+	if n[inside] == 0 && !looped {
 		return nil, models, fault.New(fault.Invalid, "No stroke says what is inside. Paint over a part of the thing.")
 	}
 	if n[outside] == 0 {
 		return nil, models, fault.New(fault.Invalid, "No stroke says what is outside. Paint round the thing, on what is behind it.")
 	}
-	far := [2][]float32{ways(s, seed, inside), ways(s, seed, outside)}
 	c := &Cut{Step: s.Step, Rect: s.Rect, In: make([]bool, w*h)}
+	far := [2][]float32{ways(s, seed, inside), ways(s, seed, outside)}
+	if n[inside] == 0 {
+		// Of a loop alone one knows what is outside; how far a place is from that says nothing.
+		far = [2][]float32{make([]float32, w*h), make([]float32, w*h)}
+	}
 	for i := range c.In {
-		c.In[i] = far[0][i] < far[1][i]
+		c.In[i] = far[0][i] < far[1][i] || n[inside] == 0 && seed[i] != outside
 	}
 	for range rounds {
 		models = [2]model{modelOf(s, seed, c.In, far, true), modelOf(s, seed, c.In, far, false)}
@@ -165,6 +198,9 @@ func (c *Cut) keep(seed []uint8) {
 			kept[i] = true
 			stack = append(stack, i)
 		}
+	}
+	if len(stack) == 0 {
+		return // a loop alone says of no part that it is the thing
 	}
 	for len(stack) > 0 {
 		i := stack[len(stack)-1]
@@ -285,7 +321,7 @@ func modelOf(s *edge.Sheet, seed []uint8, in []bool, far [2][]float32, isIn bool
 		if seed[i] == is || seed[i] == unknown && v == isIn && i%2 == 0 {
 			k := float32(1)
 			if seed[i] == unknown {
-				k = min(other[i], 1e6) / (min(mine[i], 1e6) + min(other[i], 1e6) + 1e-6)
+				k = (min(other[i], 1e6) + 1e-6) / (min(mine[i], 1e6) + min(other[i], 1e6) + 2e-6)
 				k *= k
 			} else {
 				k = 3
@@ -305,34 +341,71 @@ func sampleOf(s *edge.Sheet, i int) sample {
 }
 
 // seeds tells of each pixel of a sheet what strokes say of it.
-func seeds(s *edge.Sheet, strokes []Stroke) []uint8 { return seedsOn(s.Step, s.Rect, strokes) }
+func seeds(s *edge.Sheet, strokes []Stroke) []uint8 { return seedsOn(s.Step, s.Rect, strokes, meant) }
 
-func seedsOn(step int, rect image.Rectangle, strokes []Stroke) []uint8 {
+var meant = map[cutout.Says]uint8{cutout.In: inside, cutout.Out: outside, cutout.Loop: outside}
+
+// seedsOn tells of each pixel of a part of a reduced photo what strokes say of it.
+func seedsOn(step int, rect image.Rectangle, strokes []Stroke, says map[cutout.Says]uint8) []uint8 {
 	w, h := rect.Dx(), rect.Dy()
 	out := make([]uint8, w*h)
 	k := 1 / float64(step)
 	for _, st := range strokes {
-		v := uint8(inside)
-		if st.Out {
-			v = outside
+		v, ok := says[st.Says]
+		if !ok {
+			continue
 		}
 		r := max(st.Width*k/2, 1) // so that no way slips through a line
-		pts := st.Points
+		pts := make([]shape.Point, len(st.Points))
+		for i, p := range st.Points {
+			pts[i] = shape.Point{X: p.X*k - float64(rect.Min.X), Y: p.Y*k - float64(rect.Min.Y)}
+		}
+		if st.Says == cutout.Loop {
+			for y := range h {
+				row := out[y*w : (y+1)*w]
+				beyond(row, pts, float64(y)+0.5, v)
+			}
+			continue
+		}
 		if len(pts) > 1 {
-			pts = edge.Spaced(pts, false, max(float64(step)/2, 0.5))
+			pts = edge.Spaced(pts, false, 0.5)
 		}
 		for _, p := range pts {
-			x, y := p.X*k-float64(rect.Min.X), p.Y*k-float64(rect.Min.Y)
-			for v2 := max(int(y-r), 0); v2 <= min(int(y+r), h-1); v2++ {
-				for u := max(int(x-r), 0); u <= min(int(x+r), w-1); u++ {
-					if math.Hypot(float64(u)+0.5-x, float64(v2)+0.5-y) <= r {
-						out[v2*w+u] = v
+			for y := max(int(p.Y-r), 0); y <= min(int(p.Y+r), h-1); y++ {
+				for x := max(int(p.X-r), 0); x <= min(int(p.X+r), w-1); x++ {
+					if math.Hypot(float64(x)+0.5-p.X, float64(y)+0.5-p.Y) <= r {
+						out[y*w+x] = v
 					}
 				}
 			}
 		}
 	}
 	return out
+}
+
+// beyond writes v to what of a row lies outside of a closed line.
+func beyond(row []uint8, line []shape.Point, y float64, v uint8) {
+	var cross []float64
+	for i, a := range line {
+		b := line[(i+1)%len(line)]
+		if (a.Y > y) != (b.Y > y) {
+			cross = append(cross, a.X+(y-a.Y)/(b.Y-a.Y)*(b.X-a.X))
+		}
+	}
+	slices.Sort(cross)
+	at := 0
+	for i := 0; i <= len(cross); i += 2 {
+		end := len(row)
+		if i < len(cross) {
+			end = min(max(int(math.Ceil(cross[i]-0.5)), 0), len(row))
+		}
+		for ; at < end; at++ {
+			row[at] = v
+		}
+		if i+1 < len(cross) {
+			at = max(at, min(max(int(math.Ceil(cross[i+1]-0.5)), 0), len(row)))
+		}
+	}
 }
 
 // ways returns how far each pixel is from those of a kind, along the way on which the colour

@@ -9,18 +9,37 @@ import (
 	"testing"
 
 	"pyrant/internal/colour"
+	"pyrant/internal/cutout"
 	"pyrant/internal/edge"
 	"pyrant/internal/painted"
 	"pyrant/internal/photo"
 	"pyrant/internal/shape"
 )
 
-func line(out bool, xy ...float64) Stroke {
-	s := Stroke{Out: out, Width: 4}
+func line(says cutout.Says, xy ...float64) Stroke {
+	s := Stroke{Says: says, Width: 4}
 	for i := 0; i < len(xy); i += 2 {
 		s.Points = append(s.Points, shape.Point{X: xy[i], Y: xy[i+1]})
 	}
 	return s
+}
+
+func find(ctx context.Context, p *photo.Photo, strokes []Stroke, quick bool) (*Cut, error) {
+	g, err := NewGround(ctx, p)
+	if err != nil {
+		return nil, err
+	}
+	return g.Find(ctx, strokes, quick)
+}
+
+// part reads a raster.
+func part(t *testing.T, r cutout.Raster, share bool) cutout.Part {
+	t.Helper()
+	m, err := r.Mask()
+	if err != nil {
+		t.Fatal(err)
+	}
+	return (&cutout.CutOut{Raster: r}).On(m, share)
 }
 
 // two is a thing of a pale and a dark half, before stripes of the very same light, and what looks
@@ -58,8 +77,8 @@ func agreement(c *Cut, truth shape.Shapes, w, h int) float64 {
 func TestFind(t *testing.T) {
 	p, truth := two()
 	ctx := context.Background()
-	strokes := []Stroke{line(false, 400, 180, 400, 480), line(true, 200, 60, 600, 60, 620, 560, 180, 560, 200, 60)}
-	c, err := Find(ctx, p, strokes, false)
+	strokes := []Stroke{line(cutout.In, 400, 180, 400, 480), line(cutout.Out, 200, 60, 600, 60, 620, 560, 180, 560, 200, 60)}
+	c, err := find(ctx, p, strokes, false)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -69,12 +88,12 @@ func TestFind(t *testing.T) {
 	if c.At(770, 260) {
 		t.Error("what only looks alike is inside")
 	}
-	quick, err := Find(ctx, p, strokes, true)
+	quick, err := find(ctx, p, strokes, true)
 	if err != nil || agreement(quick, truth, 900, 600) < 0.97 || quick.Step < c.Step {
 		t.Errorf("quick: %v, steps %d and %d, %.3f", err, quick.Step, c.Step, agreement(quick, truth, 900, 600))
 	}
 	// A later stroke takes back what an earlier one said.
-	c, err = Find(ctx, p, append(strokes, line(true, 300, 420, 500, 420, 500, 500, 300, 500)), false)
+	c, err = find(ctx, p, append(strokes, line(cutout.Out, 300, 420, 500, 420, 500, 500, 300, 500)), false)
 	if err != nil || c.At(400, 470) && c.At(340, 420) || !c.At(400, 200) {
 		t.Errorf("with the lower half taken back: %v", err)
 	}
@@ -96,47 +115,48 @@ func TestSoften(t *testing.T) {
 		}
 	}
 	ctx := context.Background()
-	strokes := []Stroke{line(false, 130, 100, 170, 100), line(true, 60, 10, 240, 10, 240, 190, 60, 190, 60, 10)}
-	c, err := Find(ctx, p, strokes, false)
+	strokes := []Stroke{line(cutout.In, 130, 100, 170, 100), line(cutout.Out, 60, 10, 240, 10, 240, 190, 60, 190, 60, 10)}
+	c, err := find(ctx, p, strokes, false)
 	if err != nil {
 		t.Fatal(err)
 	}
-	m, err := Soften(ctx, p, c, strokes, 5)
+	r5, err := Soften(ctx, p, c, strokes, nil, 5)
 	if err != nil {
 		t.Fatal(err)
 	}
+	m := part(t, r5, false)
 	off, n := 0.0, 0.0
 	for a := 0.0; a < 2*math.Pi; a += 0.05 {
 		for d := -5.0; d <= 5; d++ {
 			want := min(max(0.5-d/6, 0), 1)
-			off += math.Abs(m.At(150+(r+d)*math.Cos(a), 100+(r+d)*math.Sin(a)) - want)
+			off += math.Abs(m.Covered(150+(r+d)*math.Cos(a), 100+(r+d)*math.Sin(a)) - want)
 			n++
 		}
 	}
 	if off/n > 0.05 {
 		t.Errorf("the edge is %.3f off in the mean", off/n)
 	}
-	if m.At(150, 100) != 1 || m.At(60, 10) != 0 || m.At(-50, 900) != 0 {
-		t.Errorf("inside %v, outside %v, beyond %v", m.At(150, 100), m.At(60, 10), m.At(-50, 900))
+	if m.Covered(150, 100) != 1 || m.Covered(60, 10) != 0 || m.Covered(-50, 900) != 0 {
+		t.Errorf("inside %v, outside %v, beyond %v", m.Covered(150, 100), m.Covered(60, 10), m.Covered(-50, 900))
 	}
-	if none, err := Soften(ctx, p, &Cut{Step: 1, Rect: c.Rect, In: make([]bool, len(c.In))}, nil, 5); err != nil || none.At(150, 100) != 0 {
-		t.Errorf("of nothing: %v, %v", none.At(150, 100), err)
+	if none, err := Soften(ctx, p, &Cut{Step: 1, Rect: c.Rect, In: make([]bool, len(c.In))}, nil, nil, 5); err != nil || part(t, none, false).Covered(150, 100) != 0 {
+		t.Errorf("of nothing: %v", err)
 	}
 }
 
 func TestWhatIsMissingIsSaid(t *testing.T) {
 	p, _ := two()
 	for say, strokes := range map[string][]Stroke{
-		"what is inside":  {line(true, 10, 10, 50, 50)},
-		"what is outside": {line(false, 400, 200, 400, 300)},
+		"what is inside":  {line(cutout.Out, 10, 10, 50, 50)},
+		"what is outside": {line(cutout.In, 400, 200, 400, 300)},
 	} {
-		if _, err := Find(context.Background(), p, strokes, true); err == nil || !strings.Contains(err.Error(), say) {
+		if _, err := find(context.Background(), p, strokes, true); err == nil || !strings.Contains(err.Error(), say) {
 			t.Errorf("%s: %v", say, err)
 		}
 	}
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
-	if _, err := Find(ctx, p, []Stroke{line(true, 10, 10, 50, 50), line(false, 400, 200, 400, 300)}, true); err == nil {
+	if _, err := find(ctx, p, []Stroke{line(cutout.Out, 10, 10, 50, 50), line(cutout.In, 400, 200, 400, 300)}, true); err == nil {
 		t.Error("cancelled, it went on")
 	}
 }
@@ -196,11 +216,16 @@ func sheetOf(p *photo.Photo) *edge.Sheet {
 	return s
 }
 
-func ExampleFind() {
+func ExampleGround_Find() {
 	p, _ := two()
-	c, err := Find(context.Background(), p, []Stroke{
-		line(false, 400, 180, 400, 480),
-		line(true, 200, 60, 600, 60, 620, 560, 180, 560, 200, 60),
+	g, err := NewGround(context.Background(), p)
+	if err != nil {
+		fmt.Println(err)
+		return
+	}
+	c, err := g.Find(context.Background(), []Stroke{
+		line(cutout.In, 400, 180, 400, 480),
+		line(cutout.Out, 200, 60, 600, 60, 620, 560, 180, 560, 200, 60),
 	}, false)
 	fmt.Println(c.At(400, 300), c.At(250, 300), err)
 	// Output: true false <nil>

@@ -5,107 +5,255 @@ import (
 	"image"
 	"math"
 
+	"pyrant/internal/cutout"
 	"pyrant/internal/matte"
 	"pyrant/internal/photo"
 	"pyrant/internal/raster"
+	"pyrant/internal/setting"
+	"pyrant/internal/shape"
 )
-
-// Mask is a thing cut out with its soft edge: how far it covers each pixel, and its light there
-// without that of what is behind it.
-type Mask struct {
-	Step  int             // pixels of the photo for each of the mask
-	Rect  image.Rectangle // in pixels of the mask; beyond it nothing is covered
-	Alpha []float32
-	Light []float32 // linear, three values a pixel
-}
 
 // Band is how wide an edge is to both sides where nothing else is said, as a share of the photo's
 // long edge: what lies within is a mixture of both sides on any photo.
-const Band = 0.0006
+var Band = setting.Of[cutout.CutOut]("band").Default.L
 
-// At returns the coverage at a place of the photo, bilinearly between the middles of pixels.
-func (m *Mask) At(x, y float64) float64 {
-	x, y = x/float64(m.Step)-0.5, y/float64(m.Step)-0.5
-	u, v := math.Floor(x), math.Floor(y)
-	at := func(dx, dy int) float64 {
-		p := image.Pt(int(u)+dx, int(v)+dy)
-		if !p.In(m.Rect) {
-			return 0
-		}
-		return float64(m.Alpha[(p.Y-m.Rect.Min.Y)*m.Rect.Dx()+p.X-m.Rect.Min.X])
+// Make cuts out what the strokes of a cut-out say, and returns its raster: of a small picture where it
+// is to be quick, else with soft edges, mended, of the photo's own pixels.
+func (g *Ground) Make(ctx context.Context, c *cutout.CutOut, quick bool) (cutout.Raster, error) {
+	strokes := StrokesOf(c)
+	cut, err := g.Find(ctx, strokes, quick)
+	if err != nil {
+		return cutout.Raster{}, err
 	}
-	a, b := x-u, y-v
-	return (1-b)*((1-a)*at(0, 0)+a*at(1, 0)) + b*((1-a)*at(0, 1)+a*at(1, 1))
+	if quick {
+		return cut.rough(c.Mends)
+	}
+	return Soften(ctx, g.Photo, cut, strokes, c.Mends, c.Band)
 }
 
-// Soften gives a cut its soft edge, which lies within band pixels of the photo to both sides of it.
-// What strokes say stays as it is.
-func Soften(ctx context.Context, p *photo.Photo, c *Cut, strokes []Stroke, band float64) (*Mask, error) {
-	reach := max(int(math.Ceil(band/float64(c.Step))), 1)
-	full := image.Rect(0, 0, (p.Width+c.Step-1)/c.Step, (p.Height+c.Step-1)/c.Step)
-	r := c.box(3*reach + 2).Intersect(full)
-	m := &Mask{Step: c.Step, Rect: r}
-	w, h := r.Dx(), r.Dy()
-	if w <= 0 || h <= 0 {
-		return m, nil
-	}
-	pic := matte.Picture{W: w, H: h, Pix: make([]float32, 3*w*h)}
-	if err := raster.Rows(ctx, 0, h, func(y0, y1 int) { reduce(p, c.Step, r, pic.Pix, y0, y1) }); err != nil {
-		return nil, err
-	}
-	known := make([]uint8, w*h)
-	for i := range known {
-		known[i] = matte.Behind
-		if c.in(r.Min.X+i%w, r.Min.Y+i/w) {
-			known[i] = matte.Thing
+// rough returns a cut as a raster without soft edges.
+func (c *Cut) rough(mends []cutout.Mend) (cutout.Raster, error) {
+	r := c.box(1).Intersect(c.Rect)
+	m := cutout.NewMask(r.Dx(), r.Dy())
+	b := newBlock()
+	nx, ny := m.Tiles()
+	for ty := range ny {
+		for tx := range nx {
+			at := r.Min.Add(image.Pt(tx*cutout.Tile, ty*cutout.Tile))
+			b.clear()
+			for i := range b.alpha {
+				if c.in(at.X+i%cutout.Tile, at.Y+i/cutout.Tile) {
+					b.alpha[i], b.share[3*i], b.share[3*i+1], b.share[3*i+2] = 1, 1, 1, 1
+				}
+			}
+			b.mend(mends, at, float64(c.Step))
+			m.Set(tx, ty, b.alpha, b.share)
 		}
 	}
-	hard := append([]uint8(nil), known...)
-	for i := range hard {
+	return rasterOf(m, r.Min, c.Step, true)
+}
+
+func rasterOf(m *cutout.Mask, at image.Point, step int, rough bool) (cutout.Raster, error) {
+	tiles, err := m.Pack()
+	k := float64(step)
+	return cutout.Raster{Left: k * float64(at.X), Top: k * float64(at.Y), Cell: k, Width: m.W, Height: m.H, Rough: rough, Tiles: tiles}, err
+}
+
+// block is one tile in the making.
+type block struct{ alpha, share []float32 }
+
+func newBlock() *block {
+	return &block{make([]float32, cutout.Tile*cutout.Tile), make([]float32, 3*cutout.Tile*cutout.Tile)}
+}
+
+func (b *block) clear() {
+	clear(b.alpha)
+	clear(b.share)
+}
+
+// mend paints mends over the tile whose corner lies at a cell.
+func (b *block) mend(mends []cutout.Mend, at image.Point, cell float64) {
+	for _, m := range mends {
+		r := m.Diameter / 2 / cell
+		soft := max(m.Softness*r, 0.5)
+		pts := make([]shape.Point, m.Points.Len())
+		for i, p := range m.Points.All() {
+			pts[i] = shape.Point{X: p.X/cell - float64(at.X), Y: p.Y/cell - float64(at.Y)}
+		}
+		for i := range b.alpha {
+			far := toLine(pts, float64(i%cutout.Tile)+0.5, float64(i/cutout.Tile)+0.5)
+			k := float32(min(max((r-far)/soft+0.5*min(1, 0.5/soft), 0), 1))
+			if k == 0 {
+				continue
+			}
+			to := float32(m.To)
+			was := b.alpha[i]
+			b.alpha[i] += (to - was) * k
+			for c := 3 * i; c < 3*i+3; c++ {
+				// Where the thing's own share is not known it is that of its coverage.
+				b.share[c] += (to - b.share[c]) * k
+			}
+		}
+	}
+}
+
+// toLine returns how far a place is from a line.
+func toLine(pts []shape.Point, x, y float64) float64 {
+	best := math.Inf(1)
+	if len(pts) == 1 {
+		return math.Hypot(pts[0].X-x, pts[0].Y-y)
+	}
+	for i := 1; i < len(pts); i++ {
+		a, b := pts[i-1], pts[i]
+		dx, dy := b.X-a.X, b.Y-a.Y
+		t := 0.0
+		if d := dx*dx + dy*dy; d > 0 {
+			t = min(max(((x-a.X)*dx+(y-a.Y)*dy)/d, 0), 1)
+		}
+		best = min(best, math.Hypot(a.X+t*dx-x, a.Y+t*dy-y))
+	}
+	return best
+}
+
+// sheetTiles is how many tiles along both axes are softened at once.
+const sheetTiles = 4
+
+// Soften gives a cut its soft edge on the photo's own pixels: it lies within band pixels to both sides
+// of the cut's, and all over soft strokes. What other strokes say stays as it is.
+func Soften(ctx context.Context, p *photo.Photo, c *Cut, strokes []Stroke, mends []cutout.Mend, band float64) (cutout.Raster, error) {
+	reach := int(math.Ceil(max(band, 0.75*float64(c.Step))))
+	frame := image.Rect(0, 0, p.Width, p.Height)
+	box := c.box(1)
+	r := image.Rectangle{Min: box.Min.Mul(c.Step), Max: box.Max.Mul(c.Step)}.Inset(-reach)
+	for _, s := range strokes {
+		if s.Says == cutout.Soft {
+			r = r.Union(around(s.Points, s.Width/2+2))
+		}
+	}
+	for _, m := range mends {
+		if m.To > 0 {
+			pts := make([]shape.Point, m.Points.Len())
+			for i, q := range m.Points.All() {
+				pts[i] = shape.Point{X: q.X, Y: q.Y}
+			}
+			r = r.Union(around(pts, m.Diameter/2+2))
+		}
+	}
+	r = r.Intersect(frame)
+	m := cutout.NewMask(r.Dx(), r.Dy())
+	nx, ny := m.Tiles()
+	for ty := 0; ty < ny; ty += sheetTiles {
+		for tx := 0; tx < nx; tx += sheetTiles {
+			part := image.Rect(tx, ty, min(tx+sheetTiles, nx), min(ty+sheetTiles, ny))
+			if err := soften(ctx, p, c, strokes, mends, m, r.Min, part, reach); err != nil {
+				return cutout.Raster{}, err
+			}
+		}
+	}
+	return rasterOf(m, r.Min, 1, false)
+}
+
+// around returns the pixels within a distance of points.
+func around(pts []shape.Point, by float64) (r image.Rectangle) {
+	for _, p := range pts {
+		r = r.Union(image.Rect(int(p.X-by), int(p.Y-by), int(p.X+by)+1, int(p.Y+by)+1))
+	}
+	return r
+}
+
+// softening is what is known in strokes for the soft edge.
+var softening = map[cutout.Says]uint8{cutout.In: inside, cutout.Out: outside, cutout.Loop: outside, cutout.Soft: unsure}
+
+// soften writes the tiles of part to m, whose corner lies at a pixel.
+func soften(ctx context.Context, p *photo.Photo, c *Cut, strokes []Stroke, mends []cutout.Mend, m *cutout.Mask, at image.Point, part image.Rectangle, reach int) error {
+	own := image.Rectangle{Min: part.Min.Mul(cutout.Tile), Max: part.Max.Mul(cutout.Tile)}.Add(at)
+	frame := image.Rect(0, 0, p.Width, p.Height)
+	// How far the certain pixels may lie from one that is not, and what the answers of neighbours read.
+	look := 3 * reach
+	r := own.Inset(-look - 4).Intersect(frame)
+	w := r.Dx()
+	known, any := known(c, strokes, r, reach)
+	var alpha, share []float32
+	if any {
+		pic := matte.Picture{W: w, H: r.Dy(), Pix: make([]float32, 3*w*r.Dy())}
+		if err := raster.Rows(ctx, 0, r.Dy(), func(y0, y1 int) {
+			for y := y0; y < y1; y++ {
+				p.Linear(pic.Pix[3*w*y:3*w*(y+1)], r.Min.X, r.Min.Y+y, w)
+			}
+		}); err != nil {
+			return err
+		}
+		var err error
+		if alpha, share, err = matte.Soft(ctx, pic, known, look); err != nil {
+			return err
+		}
+		for i, a := range alpha {
+			for k := 3 * i; k < 3*i+3; k++ {
+				// Of the pixel's light alpha·F is the thing's own.
+				s := a
+				if pic.Pix[k] > 1e-4 && a > 0 && a < 1 {
+					s = min(max(a*share[k]/pic.Pix[k], 0), 1)
+				}
+				share[k] = s
+			}
+		}
+	}
+	return raster.Each(ctx, part.Dx()*part.Dy(), func(n int) {
+		tx, ty := part.Min.X+n%part.Dx(), part.Min.Y+n/part.Dx()
+		b := newBlock()
+		for i := range b.alpha {
+			q := image.Pt(at.X+tx*cutout.Tile+i%cutout.Tile, at.Y+ty*cutout.Tile+i/cutout.Tile)
+			if !q.In(r) {
+				continue
+			}
+			j := (q.Y-r.Min.Y)*w + q.X - r.Min.X
+			if any {
+				b.alpha[i] = alpha[j]
+				copy(b.share[3*i:3*i+3], share[3*j:3*j+3])
+			} else if known[j] == matte.Thing {
+				b.alpha[i], b.share[3*i], b.share[3*i+1], b.share[3*i+2] = 1, 1, 1, 1
+			}
+		}
+		b.mend(mends, at.Add(image.Pt(tx*cutout.Tile, ty*cutout.Tile)), 1)
+		m.Set(tx, ty, b.alpha, b.share)
+	})
+}
+
+// known tells of the pixels of r whether they are of the thing, behind it, or unknown, and whether any
+// of them is unknown.
+func known(c *Cut, strokes []Stroke, r image.Rectangle, reach int) (out []uint8, any bool) {
+	w, h := r.Dx(), r.Dy()
+	out = make([]uint8, w*h)
+	in := make([]bool, w*h)
+	for i := range in {
+		in[i] = c.in((r.Min.X+i%w)/c.Step, (r.Min.Y+i/w)/c.Step)
+		out[i] = matte.Behind
+		if in[i] {
+			out[i] = matte.Thing
+		}
+	}
+	for i, v := range in {
 		x, y := i%w, i/w
-		if x+1 < w && hard[i] != hard[i+1] || y+1 < h && hard[i] != hard[i+w] {
+		if x+1 < w && v != in[i+1] || y+1 < h && v != in[i+w] {
 			for v := max(y-reach+1, 0); v <= min(y+reach, h-1); v++ {
 				for u := max(x-reach+1, 0); u <= min(x+reach, w-1); u++ {
 					if (u-x)*(u-x)+(v-y)*(v-y) <= reach*reach {
-						known[v*w+u] = matte.Unknown
+						out[v*w+u] = matte.Unknown
 					}
 				}
 			}
 		}
 	}
-	for i, s := range seedsOn(c.Step, r, strokes) {
+	for i, s := range seedsOn(1, r, strokes, softening) {
 		switch s {
 		case inside:
-			known[i] = matte.Thing
+			out[i] = matte.Thing
 		case outside:
-			known[i] = matte.Behind
+			out[i] = matte.Behind
+		case unsure:
+			out[i] = matte.Unknown
 		}
+		any = any || out[i] == matte.Unknown
 	}
-	var err error
-	m.Alpha, m.Light, err = matte.Soft(ctx, pic, known, 3*reach)
-	return m, err
-}
-
-// reduce writes rows of a part of a photo, reduced by step, in linear light.
-func reduce(p *photo.Photo, step int, r image.Rectangle, dst []float32, y0, y1 int) {
-	w := r.Dx()
-	x0 := r.Min.X * step
-	n := min(w*step, p.Width-x0)
-	line := make([]float32, 3*n)
-	for y := y0; y < y1; y++ {
-		out := dst[3*w*y : 3*w*(y+1)]
-		clear(out)
-		rows := min(step, p.Height-(r.Min.Y+y)*step)
-		for v := range rows {
-			p.Linear(line, x0, (r.Min.Y+y)*step+v, n)
-			for x := range w {
-				k := 1 / float32(rows*min(step, n-x*step))
-				for u := 3 * x * step; u < min(3*(x+1)*step, 3*n); u += 3 {
-					out[3*x] += k * line[u]
-					out[3*x+1] += k * line[u+1]
-					out[3*x+2] += k * line[u+2]
-				}
-			}
-		}
-	}
+	return out, any
 }

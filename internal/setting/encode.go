@@ -52,14 +52,13 @@ type encoder struct {
 
 func (e encoder) append(b []byte, v reflect.Value) []byte {
 	if l, ok := asList(v); ok {
-		items := l.slice()
-		if l.Away() || items.Len() > e.inline {
+		if l.Away() || l.large(e.inline) {
 			if e.beside != nil {
 				e.beside(l)
 			}
 			return strconv.AppendQuote(b, l.Key())
 		}
-		v = items
+		v = l.slice()
 	}
 	switch v.Kind() {
 	case reflect.Struct:

@@ -76,7 +76,13 @@ func (l List[T]) Key() string {
 	return l.d.sum
 }
 
-var emptyKey = func() string { h := sha256.Sum256(nil); return hex.EncodeToString(h[:]) }()
+var emptyKey = sumOf(nil)
+
+// sumOf returns the SHA-256 of bytes in hex.
+func sumOf(b []byte) string {
+	h := sha256.Sum256(b)
+	return hex.EncodeToString(h[:])
+}
 
 // Bytes returns the items as little-endian numbers of 64 bits, one after the other.
 func (l List[T]) Bytes() []byte {
@@ -110,11 +116,17 @@ type anyList interface {
 	Key() string
 	Bytes() []byte
 	Away() bool
+	large(inline int) bool         // whether it is kept beside a document where so many items stand in it
+	opaque() bool                  // its items declare nothing
 	slice() reflect.Value          // []T
 	from(slice reflect.Value) any  // a List of the items
 	reference(key string) any      // a List of which only the key is known
 	read(key string, b []byte) any // a List of bytes, nil where they are none
 }
+
+func (l List[T]) large(inline int) bool { return l.Len() > inline }
+
+func (l List[T]) opaque() bool { return false }
 
 func (l List[T]) slice() reflect.Value { return reflect.ValueOf(l.All()) }
 

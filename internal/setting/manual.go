@@ -20,6 +20,7 @@ func manual(b *strings.Builder, t reflect.Type, at string) {
 		ft, path := t.Field(s.index).Type, at+s.Name
 		s.line(b, ft, path)
 		switch {
+		case ft == reflect.TypeFor[Bytes]():
 		case isList(ft):
 			manual(b, itemType(ft), path+"[].")
 		case ft.Kind() == reflect.Struct:

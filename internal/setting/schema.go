@@ -72,6 +72,9 @@ func (g generator) value(t reflect.Type, s *Setting) node {
 }
 
 func (g generator) bare(t reflect.Type, s *Setting) node {
+	if t == reflect.TypeFor[Bytes]() {
+		return node{"anyOf": []node{{"type": "array", "items": node{"type": "string", "contentEncoding": "base64"}}, {"type": "string", "pattern": "^[0-9a-f]{64}$"}}}
+	}
 	if isList(t) {
 		items := g.counted(node{"type": "array", "items": g.ref(itemType(t))}, s, "Items")
 		return node{"anyOf": []node{items, {"type": "string", "pattern": "^[0-9a-f]{64}$"}}}

@@ -25,6 +25,9 @@ func validate(v reflect.Value, s *Setting, path string, f Frame) *fault.Error {
 		if l.Away() {
 			return fault.In(path, "The list that this names is missing.")
 		}
+		if l.opaque() {
+			return nil // its owner checks it
+		}
 		if err := s.count(l.slice(), path); err != nil {
 			return err
 		}
@@ -196,7 +199,7 @@ func Scale[T any](v T, k float64) T {
 func transform(v reflect.Value, s *Setting, do func(*Setting, float64) float64) reflect.Value {
 	out := reflect.New(v.Type()).Elem()
 	if l, ok := asList(v); ok {
-		if do == nil || l.Away() {
+		if do == nil || l.Away() || l.opaque() {
 			return v
 		}
 		out.Set(reflect.ValueOf(l.from(transform(l.slice(), s, do))))

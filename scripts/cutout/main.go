@@ -18,6 +18,7 @@ import (
 	"pyrant/internal/caliper"
 	"pyrant/internal/cling"
 	"pyrant/internal/codec"
+	"pyrant/internal/cutout"
 	"pyrant/internal/edge"
 	"pyrant/internal/region"
 	"pyrant/internal/scene"
@@ -145,16 +146,21 @@ func measure(ctx context.Context, folder, as string) ([]row, error) {
 		}
 		st := scaledStrokes(strokes(truth), k)
 		t := time.Now()
-		var m *scribble.Mask
-		c, err := scribble.Find(ctx, ph, st, false)
+		var raster cutout.Raster
+		var m *cutout.Mask
+		g, err := scribble.NewGround(ctx, ph)
 		if err == nil {
-			m, err = scribble.Soften(ctx, ph, c, st, scribble.Band*float64(max(ph.Width, ph.Height)))
+			raster, err = g.Make(ctx, cutOutOf(st, ph), false)
+		}
+		if err == nil {
+			m, err = raster.Mask()
 		}
 		r := row{Hand: "scribble", Name: name, Result: scene.Result{Edge: scene.Nowhere}, Ms: float64(time.Since(t).Microseconds()) / 1000}
 		if err == nil {
+			part := (&cutout.CutOut{Raster: raster}).On(m, false)
 			got := &scene.Field{W: truth.W, H: truth.H, K: truth.K, Pix: make([]float32, len(truth.Pix))}
 			for i := range got.Pix {
-				got.Pix[i] = float32(m.At((float64(i%truth.W)+0.5)/truth.K*k, (float64(i/truth.W)+0.5)/truth.K*k))
+				got.Pix[i] = float32(part.Covered((float64(i%truth.W)+0.5)/truth.K*k, (float64(i/truth.W)+0.5)/truth.K*k))
 			}
 			res, band := scene.CompareFields(truth, got)
 			r.Result, r.Band = res, &band

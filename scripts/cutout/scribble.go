@@ -5,8 +5,11 @@ import (
 	"math"
 	"sort"
 
+	"pyrant/internal/cutout"
+	"pyrant/internal/photo"
 	"pyrant/internal/scene"
 	"pyrant/internal/scribble"
+	"pyrant/internal/setting"
 	"pyrant/internal/shape"
 )
 
@@ -30,7 +33,10 @@ func strokes(mask *scene.Field) []scribble.Stroke {
 	var out []scribble.Stroke
 	add := func(lines [][]int, isOut bool) {
 		for _, line := range lines {
-			s := scribble.Stroke{Out: isOut, Width: 1}
+			s := scribble.Stroke{Says: cutout.In, Width: 1}
+			if isOut {
+				s.Says = cutout.Out
+			}
 			for _, i := range line {
 				s.Points = append(s.Points, shape.Point{X: (float64(i%mask.W) + 0.5) / mask.K, Y: (float64(i/mask.W) + 0.5) / mask.K})
 			}
@@ -324,4 +330,17 @@ func spread(f *scene.Field, starts []int, is func(i int) bool, cost func(i int) 
 		}
 	}
 	return
+}
+
+// cutOutOf returns a cut-out of a photo that strokes are to make, as the page would send it.
+func cutOutOf(list []scribble.Stroke, p *photo.Photo) *cutout.CutOut {
+	c := setting.New[cutout.CutOut](setting.Frame{W: float64(p.Width), H: float64(p.Height)})
+	for _, s := range list {
+		pts := make([]cutout.Point, len(s.Points))
+		for i, q := range s.Points {
+			pts[i] = cutout.Point(q)
+		}
+		c.Strokes = append(c.Strokes, cutout.Stroke{Says: s.Says, Diameter: s.Width, Points: setting.ListOf(pts...)})
+	}
+	return &c
 }

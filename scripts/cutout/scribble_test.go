@@ -4,6 +4,7 @@ import (
 	"math"
 	"testing"
 
+	"pyrant/internal/cutout"
 	"pyrant/internal/scene"
 )
 
@@ -38,19 +39,20 @@ func TestStrokes(t *testing.T) {
 	for _, s := range all {
 		for i, p := range s.Points {
 			x, y := p.X*f.K, p.Y*f.K // places are in pixels of the frame
-			if in(int(x), int(y)) == s.Out {
-				t.Fatalf("a stroke that says out: %v lies at %.0f, %.0f", s.Out, x, y)
+			out := s.Says == cutout.Out
+			if in(int(x), int(y)) == out {
+				t.Fatalf("a stroke that says out: %v lies at %.0f, %.0f", out, x, y)
 			}
-			if !s.Out && y > 200 && x > 325 {
+			if !out && y > 200 && x > 325 {
 				thin = true
 			}
-			if s.Out {
+			if out {
 				round = [4]bool{round[0] || x < 100, round[1] || x > 400, round[2] || y < 60, round[3] || y > 250}
 			}
 			if i%9 != 0 { // to look at all would take long
 				continue
 			}
-			if d := edge(x, y, !s.Out); d < 4 || d < 9 && !(x > 322 && x < 350) {
+			if d := edge(x, y, !out); d < 4 || d < 9 && !(x > 322 && x < 350) {
 				t.Errorf("a point at %.0f, %.0f lies %.1f from the edge", x, y, d)
 			}
 		}

@@ -1,0 +1,265 @@
+package cutout
+
+import (
+	"bytes"
+	"compress/flate"
+	"image"
+	"io"
+	"math"
+	"sync"
+
+	"pyrant/internal/fault"
+	"pyrant/internal/setting"
+)
+
+// Tile is the edge in cells of the squares that a mask is kept in.
+const Tile = 64
+
+// planes is how many values a cell has: its coverage, and the shares of its red, green and blue
+// light that are the thing's own.
+const planes = 4
+
+// Mask is a raster that can be read: 8 bits for each value of a cell. Tiles in which nothing is
+// covered, or all, take no memory.
+type Mask struct {
+	W, H  int
+	tiles []tile
+}
+
+type tile struct {
+	full bool
+	pix  []uint8 // planes · Tile² values, plane by plane; nil where all cells are alike
+}
+
+// NewMask returns a mask of so many cells of which none is covered.
+func NewMask(w, h int) *Mask {
+	return &Mask{W: w, H: h, tiles: make([]tile, across(w)*across(h))}
+}
+
+func across(n int) int { return (n + Tile - 1) / Tile }
+
+// Bytes returns the memory that the mask takes.
+func (m *Mask) Bytes() int64 {
+	n := int64(len(m.tiles)) * 32
+	for i := range m.tiles {
+		n += int64(len(m.tiles[i].pix))
+	}
+	return n
+}
+
+// Tiles returns how many tiles lie beside and below each other.
+func (m *Mask) Tiles() (x, y int) { return across(m.W), across(m.H) }
+
+// Set writes the cells of the tile at (tx, ty): alpha of each from 0 to 1, row by row of Tile cells,
+// and three shares of light for each. What lies beyond the mask is not read.
+func (m *Mask) Set(tx, ty int, alpha, share []float32) {
+	t := &m.tiles[ty*across(m.W)+tx]
+	w, h := min(Tile, m.W-tx*Tile), min(Tile, m.H-ty*Tile)
+	none, all := true, true
+	pix := make([]uint8, planes*Tile*Tile)
+	for y := range h {
+		for x := range w {
+			i := y*Tile + x
+			a := code(alpha[i])
+			pix[i] = a
+			none, all = none && a == 0, all && a == 255
+			for c := range 3 {
+				s := code(share[3*i+c])
+				pix[(c+1)*Tile*Tile+i] = s
+				none, all = none && s == 0, all && s == 255
+			}
+		}
+	}
+	*t = tile{pix: pix}
+	if none || all && w == Tile && h == Tile {
+		*t = tile{full: all && !none}
+	}
+}
+
+// Fill makes all cells of a tile covered.
+func (m *Mask) Fill(tx, ty int) {
+	if tx*Tile+Tile <= m.W && ty*Tile+Tile <= m.H {
+		m.tiles[ty*across(m.W)+tx] = tile{full: true}
+		return
+	}
+	alpha, share := make([]float32, Tile*Tile), make([]float32, 3*Tile*Tile)
+	for i := range alpha {
+		alpha[i], share[3*i], share[3*i+1], share[3*i+2] = 1, 1, 1, 1
+	}
+	m.Set(tx, ty, alpha, share)
+}
+
+func code(v float32) uint8 { return uint8(255*min(max(v, 0), 1) + 0.5) }
+
+// At returns the coverage of a cell from 0 to 1, and the mean share of its light.
+func (m *Mask) At(x, y int) (alpha, share float32) {
+	if x < 0 || y < 0 || x >= m.W || y >= m.H {
+		return 0, 0
+	}
+	t := &m.tiles[y/Tile*across(m.W)+x/Tile]
+	if t.pix == nil {
+		if t.full {
+			return 1, 1
+		}
+		return 0, 0
+	}
+	i := y%Tile*Tile + x%Tile
+	// Luminance of display primaries, as it counts for how bright the pixel is.
+	s := 0.2126*codes[t.pix[Tile*Tile+i]] + 0.7152*codes[t.pix[2*Tile*Tile+i]] + 0.0722*codes[t.pix[3*Tile*Tile+i]]
+	return codes[t.pix[i]], s
+}
+
+// Shares returns the shares of a cell's red, green and blue light that are the thing's own.
+func (m *Mask) Shares(x, y int) (s [3]float32) {
+	if x < 0 || y < 0 || x >= m.W || y >= m.H {
+		return
+	}
+	t := &m.tiles[y/Tile*across(m.W)+x/Tile]
+	if t.pix == nil {
+		if t.full {
+			return [3]float32{1, 1, 1}
+		}
+		return
+	}
+	i := y%Tile*Tile + x%Tile
+	for c := range s {
+		s[c] = codes[t.pix[(c+1)*Tile*Tile+i]]
+	}
+	return
+}
+
+var codes = func() (t [256]float32) {
+	for i := range t {
+		t[i] = float32(i) / 255
+	}
+	return
+}()
+
+// The first byte of Tiles says in which form they are.
+const form = 1
+
+// Kinds of a tile.
+const (
+	nothing = iota
+	all
+	mixed
+)
+
+// Pack returns the mask's cells as a raster has them: the form, then deflated (RFC 1951) the kind of
+// each tile, row by row, followed for one of mixed cells by its values, each as its difference from
+// the one before it.
+func (m *Mask) Pack() (setting.Bytes, error) {
+	var b bytes.Buffer
+	b.WriteByte(form)
+	z, err := flate.NewWriter(&b, flate.DefaultCompression)
+	if err != nil {
+		return setting.Bytes{}, err
+	}
+	line := make([]byte, planes*Tile*Tile)
+	for i := range m.tiles {
+		t := &m.tiles[i]
+		switch {
+		case t.pix != nil:
+			before := uint8(0)
+			for k, v := range t.pix {
+				line[k], before = v-before, v
+			}
+			_, err = z.Write(append([]byte{mixed}, line...))
+		case t.full:
+			_, err = z.Write([]byte{all})
+		default:
+			_, err = z.Write([]byte{nothing})
+		}
+		if err != nil {
+			return setting.Bytes{}, err
+		}
+	}
+	if err := z.Close(); err != nil {
+		return setting.Bytes{}, err
+	}
+	return setting.BytesOf(b.Bytes()), nil
+}
+
+// Mask reads the raster's cells. A damaged one is a *fault.Error.
+func (r *Raster) Mask() (*Mask, error) {
+	m := NewMask(r.Width, r.Height)
+	data := r.Tiles.Bytes()
+	if len(data) == 0 {
+		return m, nil
+	}
+	damaged := fault.New(fault.Invalid, "The pixels of a cut-out are damaged. Cut it out again, or open an archive of the shot.")
+	if data[0] != form {
+		return nil, damaged
+	}
+	z := flate.NewReader(bytes.NewReader(data[1:]))
+	kind := make([]byte, 1)
+	for i := range m.tiles {
+		if _, err := io.ReadFull(z, kind); err != nil {
+			return nil, damaged
+		}
+		switch kind[0] {
+		case nothing:
+		case all:
+			m.tiles[i].full = true
+		case mixed:
+			pix := make([]uint8, planes*Tile*Tile)
+			if _, err := io.ReadFull(z, pix); err != nil {
+				return nil, damaged
+			}
+			before := uint8(0)
+			for k := range pix {
+				before += pix[k]
+				pix[k] = before
+			}
+			m.tiles[i].pix = pix
+		default:
+			return nil, damaged
+		}
+	}
+	return m, nil
+}
+
+// Bounds returns the cells that may be covered.
+func (m *Mask) Bounds() image.Rectangle {
+	var r image.Rectangle
+	w := across(m.W)
+	for i := range m.tiles {
+		if m.tiles[i].full || m.tiles[i].pix != nil {
+			r = r.Union(image.Rect(0, 0, Tile, Tile).Add(image.Pt(i%w*Tile, i/w*Tile)))
+		}
+	}
+	return r.Intersect(image.Rect(0, 0, m.W, m.H))
+}
+
+// measure returns the area and the length of the edge in cells.
+func (m *Mask) measure() (area, edge float64) {
+	row := func(i int, y int) []uint8 { return m.tiles[i].pix[y*Tile:][:Tile] }
+	for i := range m.tiles {
+		t := &m.tiles[i]
+		if t.pix == nil {
+			if t.full {
+				area += Tile * Tile
+			}
+			continue
+		}
+		for y := range Tile {
+			for x, a := range row(i, y) {
+				area += float64(codes[a])
+				// The mean of the gradient over all directions of an edge is 4/π of its length.
+				if x+1 < Tile {
+					edge += math.Abs(float64(a)-float64(row(i, y)[x+1])) / 255
+				}
+				if y+1 < Tile {
+					edge += math.Abs(float64(a)-float64(row(i, y+1)[x])) / 255
+				}
+			}
+		}
+	}
+	return area, edge * math.Pi / 4
+}
+
+// sized is what of a mask is worked out once.
+type sized struct {
+	once       sync.Once
+	area, edge float64
+}

@@ -1,0 +1,144 @@
+package cutout
+
+import (
+	"fmt"
+	"image"
+	"math"
+
+	"pyrant/internal/coverage"
+)
+
+// Part is the coverage of a cut-out on its photo.
+type Part struct {
+	mask  *Mask
+	key   string
+	left  float64 // of the mask's corner, in pixels of the photo
+	top   float64
+	cell  float64
+	share bool
+	size  *sized
+}
+
+var _ coverage.Coverage = Part{}
+
+// Key names what a cut-out covers by all that it depends on.
+func (c *CutOut) Key() string {
+	return fmt.Sprintf("cut %s %g %g %g", c.Raster.Tiles.Key(), c.Raster.Left+c.X, c.Raster.Top+c.Y, c.Raster.Cell)
+}
+
+// On returns the coverage of a cut-out whose raster has been read to m. With share it is not how much
+// of a pixel is covered but how much of the pixel's light is the thing's own: what is made brighter or
+// darker by that at a soft edge has no rim of what was behind it.
+func (c *CutOut) On(m *Mask, share bool) Part {
+	key := c.Key()
+	if share {
+		key += " share"
+	}
+	return Part{m, key, c.Raster.Left + c.X, c.Raster.Top + c.Y, c.Raster.Cell, share, new(sized)}
+}
+
+func (p Part) measured() *sized {
+	p.size.once.Do(func() { p.size.area, p.size.edge = p.mask.measure() })
+	return p.size
+}
+
+// Key names the coverage.
+func (p Part) Key() string { return p.key }
+
+// Area returns the area in square pixels of the photo.
+func (p Part) Area() float64 { return p.measured().area * p.cell * p.cell }
+
+// Line returns the length of its edge.
+func (p Part) Line() float64 { return p.measured().edge * p.cell }
+
+// Width returns twice the area by the length of the edge.
+func (p Part) Width() float64 {
+	if l := p.Line(); l > 0 {
+		return 2 * p.Area() / l
+	}
+	return 0
+}
+
+// At returns the coverage at a scale.
+func (p Part) At(scale float64) coverage.Mask {
+	k := p.cell * scale // pixels of the picture for each cell
+	b := p.mask.Bounds()
+	at := func(v, from float64) float64 { return v*k + from*scale }
+	m := &scaled{mask: p.mask, share: p.share, k: 1 / k, x0: p.left * scale, y0: p.top * scale, span: math.Max(1/k, 1)}
+	if b.Empty() {
+		return m
+	}
+	const more = 1 // what is read between cells
+	m.bounds = image.Rect(int(math.Floor(at(float64(b.Min.X)-more, p.left))), int(math.Floor(at(float64(b.Min.Y)-more, p.top))),
+		int(math.Ceil(at(float64(b.Max.X)+more, p.left))), int(math.Ceil(at(float64(b.Max.Y)+more, p.top))))
+	return m
+}
+
+// scaled is a mask at one scale: each pixel is the mean of the cells that it covers, or, where these
+// are larger, of those that a cell in its middle would cover.
+type scaled struct {
+	mask   *Mask
+	share  bool
+	k      float64 // cells for each pixel
+	x0, y0 float64 // of the mask's corner, in pixels
+	span   float64 // over how many cells a pixel is taken
+	bounds image.Rectangle
+}
+
+func (s *scaled) Bounds() image.Rectangle { return s.bounds }
+func (s *scaled) Drop(int)                {}
+func (s *scaled) Bytes() int64            { return s.mask.Bytes() }
+
+func (s *scaled) Fill(dst []float32, x0, y int) {
+	clear(dst)
+	if y < s.bounds.Min.Y || y >= s.bounds.Max.Y {
+		return
+	}
+	v := (float64(y) + 0.5 - s.y0) * s.k
+	v0, v1 := v-s.span/2, v+s.span/2
+	for x := max(x0, s.bounds.Min.X); x < min(x0+len(dst), s.bounds.Max.X); x++ {
+		u := (float64(x) + 0.5 - s.x0) * s.k
+		dst[x-x0] = s.mean(u-s.span/2, v0, u+s.span/2, v1)
+	}
+}
+
+// near is by how much a place between cells may be off that is meant to lie between them.
+const near = 1e-6
+
+// mean returns the mean over a rectangle of cells.
+func (s *scaled) mean(u0, v0, u1, v1 float64) float32 {
+	x0, y0, x1, y1 := int(math.Floor(u0+near)), int(math.Floor(v0+near)), int(math.Ceil(u1-near)), int(math.Ceil(v1-near))
+	m := s.mask
+	if x0 >= 0 && y0 >= 0 && x1 <= m.W && y1 <= m.H && x0/Tile == (x1-1)/Tile && y0/Tile == (y1-1)/Tile {
+		if t := &m.tiles[y0/Tile*across(m.W)+x0/Tile]; t.pix == nil {
+			if t.full {
+				return 1
+			}
+			return 0
+		}
+	}
+	var sum float64
+	for y := y0; y < y1; y++ {
+		h := math.Min(v1, float64(y+1)) - math.Max(v0, float64(y))
+		for x := x0; x < x1; x++ {
+			w := math.Min(u1, float64(x+1)) - math.Max(u0, float64(x))
+			// A thing that the frame cuts off goes on beyond it.
+			a, sh := m.At(min(max(x, 0), m.W-1), min(max(y, 0), m.H-1))
+			if s.share {
+				a = sh
+			}
+			sum += w * h * float64(a)
+		}
+	}
+	return float32(sum / (s.span * s.span))
+}
+
+// Covered returns the coverage at a place of the photo, between the middles of cells linearly.
+func (p Part) Covered(x, y float64) float64 {
+	s := p.At(1).(*scaled)
+	u, v := (x-s.x0)*s.k, (y-s.y0)*s.k
+	if u < -1 || v < -1 || u > float64(p.mask.W)+1 || v > float64(p.mask.H)+1 {
+		return 0
+	}
+	return float64(s.mean(u-s.span/2, v-s.span/2, u+s.span/2, v+s.span/2))
+}
