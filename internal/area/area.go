@@ -31,6 +31,7 @@ import (
 	"strings"
 
 	"pyrant/internal/coverage"
+	"pyrant/internal/cutout"
 	"pyrant/internal/guided"
 	"pyrant/internal/raster"
 	"pyrant/internal/setting"
@@ -38,6 +39,27 @@ import (
 
 // Ref names an area by its id; "" names none.
 type Ref string
+
+// What besides an area of the list a Ref can name, by what stands before its colon: a cut-out, all but
+// that, the shapes of a light. Without an id after it all cut-outs are meant.
+const (
+	OfCutOut  = "cut-out"
+	OfBehind  = "behind"
+	OfLight   = "light"
+	separator = ":"
+)
+
+// RefTo returns the name of what is no area of the list.
+func RefTo(kind, id string) Ref { return Ref(kind + separator + id) }
+
+// Of returns which kind of thing a Ref names that is no area of the list, and its id; "" for an area.
+func (r Ref) Of() (kind, id string) {
+	kind, id, ok := strings.Cut(string(r), separator)
+	if !ok || kind != OfCutOut && kind != OfBehind && kind != OfLight {
+		return "", ""
+	}
+	return kind, id
+}
 
 // LightRef names a light by its id; "" names all.
 type LightRef string
@@ -90,6 +112,7 @@ var Kinds = setting.Register[Source](
 	setting.Kind{Word: "tone", Label: "Tone", Zero: ToneWindow{}},
 	setting.Kind{Word: "hue", Label: "Hue", Zero: Hue{}},
 	setting.Kind{Word: "light", Label: "Light", Zero: Light{}},
+	setting.Kind{Word: "cut-out", Label: "Cut-out", Zero: CutOut{}},
 	setting.Kind{Word: "area", Label: "Other area", Zero: Other{}},
 )
 
@@ -125,6 +148,10 @@ type World interface {
 	Light(ctx context.Context, l Light, feather float64, r image.Rectangle) (Rows, error)
 	// LightKey names what Light depends on.
 	LightKey(l Light) string
+	// CutOut returns what a cut-out covers, "" for all of them.
+	CutOut(ctx context.Context, id cutout.Ref, feather float64, r image.Rectangle) (Rows, error)
+	// CutOutKey names what CutOut depends on.
+	CutOutKey(id cutout.Ref) string
 	// Area returns another area, nil for one that is not there.
 	Area(Ref) *Area
 }
@@ -144,6 +171,8 @@ func (a *Area) Key(w World) string {
 			b.WriteString(" " + w.PhotoKey())
 		case Light:
 			b.WriteString(" " + w.LightKey(s))
+		case CutOut:
+			b.WriteString(" " + w.CutOutKey(s.Of))
 		case Other:
 			if o := w.Area(s.Area); o != nil {
 				b.WriteString(" " + o.Key(w))
@@ -248,6 +277,9 @@ func Check(areas []Area) (int, string) {
 			o, ok := p.Of.(Other)
 			if !ok {
 				continue
+			}
+			if kind, _ := o.Area.Of(); kind != "" {
+				continue // what it stands for is no area of the list
 			}
 			j, ok := at[o.Area]
 			switch {

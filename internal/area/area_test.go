@@ -11,6 +11,7 @@ import (
 
 	"pyrant/internal/colour"
 	"pyrant/internal/coverage"
+	"pyrant/internal/cutout"
 	"pyrant/internal/glow"
 	"pyrant/internal/guided"
 	"pyrant/internal/raster"
@@ -67,6 +68,14 @@ func (f *flat) Filter(ctx context.Context, _ string, _ int, make func(context.Co
 func (f *flat) Light(context.Context, Light, float64, image.Rectangle) (Rows, error) {
 	return rowsFunc(func(dst []float32, x0, y int) { clear(dst) }), nil
 }
+func (f *flat) CutOut(_ context.Context, id cutout.Ref, _ float64, _ image.Rectangle) (Rows, error) {
+	return rowsFunc(func(dst []float32, x0, y int) {
+		for i := range dst {
+			dst[i] = float32((x0+i)%10) / 10
+		}
+	}), nil
+}
+func (f *flat) CutOutKey(id cutout.Ref) string { return "cut-out " + string(id) }
 func (f *flat) Area(id Ref) *Area {
 	for i := range f.areas {
 		if f.areas[i].ID == string(id) {

@@ -24,6 +24,9 @@ const planes = 4
 type Mask struct {
 	W, H  int
 	tiles []tile
+
+	once       sync.Once // area and edge are worked out once
+	area, edge float64
 }
 
 type tile struct {
@@ -91,41 +94,27 @@ func (m *Mask) Fill(tx, ty int) {
 
 func code(v float32) uint8 { return uint8(255*min(max(v, 0), 1) + 0.5) }
 
-// At returns the coverage of a cell from 0 to 1, and the mean share of its light.
-func (m *Mask) At(x, y int) (alpha, share float32) {
+// At returns a value of a cell, from 0 to 1.
+func (m *Mask) At(x, y int, what What) float32 {
 	if x < 0 || y < 0 || x >= m.W || y >= m.H {
-		return 0, 0
+		return 0
 	}
 	t := &m.tiles[y/Tile*across(m.W)+x/Tile]
 	if t.pix == nil {
 		if t.full {
-			return 1, 1
+			return 1
 		}
-		return 0, 0
+		return 0
 	}
 	i := y%Tile*Tile + x%Tile
-	// Luminance of display primaries, as it counts for how bright the pixel is.
-	s := 0.2126*codes[t.pix[Tile*Tile+i]] + 0.7152*codes[t.pix[2*Tile*Tile+i]] + 0.0722*codes[t.pix[3*Tile*Tile+i]]
-	return codes[t.pix[i]], s
-}
-
-// Shares returns the shares of a cell's red, green and blue light that are the thing's own.
-func (m *Mask) Shares(x, y int) (s [3]float32) {
-	if x < 0 || y < 0 || x >= m.W || y >= m.H {
-		return
+	at := func(plane int) float32 { return codes[t.pix[plane*Tile*Tile+i]] }
+	switch what {
+	case Alpha:
+		return at(0)
+	case Share:
+		return 0.2126*at(1) + 0.7152*at(2) + 0.0722*at(3)
 	}
-	t := &m.tiles[y/Tile*across(m.W)+x/Tile]
-	if t.pix == nil {
-		if t.full {
-			return [3]float32{1, 1, 1}
-		}
-		return
-	}
-	i := y%Tile*Tile + x%Tile
-	for c := range s {
-		s[c] = codes[t.pix[(c+1)*Tile*Tile+i]]
-	}
-	return
+	return at(int(what - Share))
 }
 
 var codes = func() (t [256]float32) {
@@ -233,6 +222,11 @@ func (m *Mask) Bounds() image.Rectangle {
 
 // measure returns the area and the length of the edge in cells.
 func (m *Mask) measure() (area, edge float64) {
+	m.once.Do(func() { m.area, m.edge = m.measured() })
+	return m.area, m.edge
+}
+
+func (m *Mask) measured() (area, edge float64) {
 	row := func(i int, y int) []uint8 { return m.tiles[i].pix[y*Tile:][:Tile] }
 	for i := range m.tiles {
 		t := &m.tiles[i]
@@ -256,10 +250,4 @@ func (m *Mask) measure() (area, edge float64) {
 		}
 	}
 	return area, edge * math.Pi / 4
-}
-
-// sized is what of a mask is worked out once.
-type sized struct {
-	once       sync.Once
-	area, edge float64
 }

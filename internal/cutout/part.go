@@ -10,14 +10,27 @@ import (
 
 // Part is the coverage of a cut-out on its photo.
 type Part struct {
-	mask  *Mask
-	key   string
-	left  float64 // of the mask's corner, in pixels of the photo
-	top   float64
-	cell  float64
-	share bool
-	size  *sized
+	mask *Mask
+	key  string
+	left float64 // of the mask's corner, in pixels of the photo
+	top  float64
+	cell float64
+	what What
 }
+
+// What says which value of a cut-out's cells is taken.
+type What int
+
+// The values: how much of a pixel is covered; how much of its light is the thing's own, by luminance
+// and for red, green and blue. What is made brighter or darker by a share of light has no rim of what
+// was behind it.
+const (
+	Alpha What = iota
+	Share
+	Red
+	Green
+	Blue
+)
 
 var _ coverage.Coverage = Part{}
 
@@ -26,30 +39,25 @@ func (c *CutOut) Key() string {
 	return fmt.Sprintf("cut %s %g %g %g", c.Raster.Tiles.Key(), c.Raster.Left+c.X, c.Raster.Top+c.Y, c.Raster.Cell)
 }
 
-// On returns the coverage of a cut-out whose raster has been read to m. With share it is not how much
-// of a pixel is covered but how much of the pixel's light is the thing's own: what is made brighter or
-// darker by that at a soft edge has no rim of what was behind it.
-func (c *CutOut) On(m *Mask, share bool) Part {
-	key := c.Key()
-	if share {
-		key += " share"
-	}
-	return Part{m, key, c.Raster.Left + c.X, c.Raster.Top + c.Y, c.Raster.Cell, share, new(sized)}
-}
-
-func (p Part) measured() *sized {
-	p.size.once.Do(func() { p.size.area, p.size.edge = p.mask.measure() })
-	return p.size
+// On returns a value of a cut-out whose raster has been read to m.
+func (c *CutOut) On(m *Mask, what What) Part {
+	return Part{m, fmt.Sprintf("%s %d", c.Key(), what), c.Raster.Left + c.X, c.Raster.Top + c.Y, c.Raster.Cell, what}
 }
 
 // Key names the coverage.
 func (p Part) Key() string { return p.key }
 
 // Area returns the area in square pixels of the photo.
-func (p Part) Area() float64 { return p.measured().area * p.cell * p.cell }
+func (p Part) Area() float64 {
+	a, _ := p.mask.measure()
+	return a * p.cell * p.cell
+}
 
 // Line returns the length of its edge.
-func (p Part) Line() float64 { return p.measured().edge * p.cell }
+func (p Part) Line() float64 {
+	_, l := p.mask.measure()
+	return l * p.cell
+}
 
 // Width returns twice the area by the length of the edge.
 func (p Part) Width() float64 {
@@ -64,7 +72,7 @@ func (p Part) At(scale float64) coverage.Mask {
 	k := p.cell * scale // pixels of the picture for each cell
 	b := p.mask.Bounds()
 	at := func(v, from float64) float64 { return v*k + from*scale }
-	m := &scaled{mask: p.mask, share: p.share, k: 1 / k, x0: p.left * scale, y0: p.top * scale, span: math.Max(1/k, 1)}
+	m := &scaled{mask: p.mask, what: p.what, k: 1 / k, x0: p.left * scale, y0: p.top * scale, span: math.Max(1/k, 1)}
 	if b.Empty() {
 		return m
 	}
@@ -78,7 +86,7 @@ func (p Part) At(scale float64) coverage.Mask {
 // are larger, of those that a cell in its middle would cover.
 type scaled struct {
 	mask   *Mask
-	share  bool
+	what   What
 	k      float64 // cells for each pixel
 	x0, y0 float64 // of the mask's corner, in pixels
 	span   float64 // over how many cells a pixel is taken
@@ -87,7 +95,7 @@ type scaled struct {
 
 func (s *scaled) Bounds() image.Rectangle { return s.bounds }
 func (s *scaled) Drop(int)                {}
-func (s *scaled) Bytes() int64            { return s.mask.Bytes() }
+func (s *scaled) Bytes() int64            { return 128 } // its cells are counted where they are kept
 
 func (s *scaled) Fill(dst []float32, x0, y int) {
 	clear(dst)
@@ -123,11 +131,7 @@ func (s *scaled) mean(u0, v0, u1, v1 float64) float32 {
 		for x := x0; x < x1; x++ {
 			w := math.Min(u1, float64(x+1)) - math.Max(u0, float64(x))
 			// A thing that the frame cuts off goes on beyond it.
-			a, sh := m.At(min(max(x, 0), m.W-1), min(max(y, 0), m.H-1))
-			if s.share {
-				a = sh
-			}
-			sum += w * h * float64(a)
+			sum += w * h * float64(m.At(min(max(x, 0), m.W-1), min(max(y, 0), m.H-1), s.what))
 		}
 	}
 	return float32(sum / (s.span * s.span))

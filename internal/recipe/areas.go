@@ -45,7 +45,21 @@ func (r *Recipe) strokes(visit func(s *area.Stroke)) {
 
 // Fits refuses a recipe that would be too large to be read again.
 func (r *Recipe) Fits() error {
-	points := 0
+	points, pixels := 0, 0
+	for i := range r.CutOuts {
+		c := &r.CutOuts[i]
+		pixels += c.Raster.Tiles.Len()
+		for _, s := range c.Strokes {
+			points += s.Points.Len()
+		}
+		for _, m := range c.Mends {
+			points += m.Points.Len()
+		}
+	}
+	const room = MaxBytes - MaxChange
+	if n := pixels/3*4 + 1; n > room { // as base64
+		return fault.New(fault.TooLarge, "With this the pixels of the shot's cut-outs would have %.1f MB; there is room for %d MB. Remove a cut-out that is not needed, then try again.", float64(n)/(1<<20), room>>20)
+	}
 	r.strokes(func(s *area.Stroke) { points += s.Points.Len() })
 	for i := range r.Lights {
 		for _, s := range r.Lights[i].Shapes {
@@ -59,12 +73,17 @@ func (r *Recipe) Fits() error {
 			}
 		}
 	}
-	if points < MaxBytes/400 { // none takes more than 250 bytes, and little else counts
+	if points < MaxChange/400 { // none takes more than 250 bytes, and little else counts
 		return nil
 	}
-	if n := len(r.Encode()); n > MaxBytes {
+	bare := *r
+	bare.CutOuts = slices.Clone(r.CutOuts)
+	for i := range bare.CutOuts {
+		bare.CutOuts[i].Raster.Tiles = setting.Bytes{}
+	}
+	if n := len(bare.Encode()); n > MaxChange {
 		return fault.New(fault.TooLarge, "With this the shot would have %d points in its strokes and shapes, a recipe of %.1f MB; there is room for %d MB. Remove strokes or shapes that are not needed, then try again.",
-			points, float64(n)/(1<<20), MaxBytes>>20)
+			points, float64(n)/(1<<20), MaxChange>>20)
 	}
 	return nil
 }
@@ -99,6 +118,11 @@ func (r *Recipe) Users(id area.Ref) (out []string) {
 	if r.Dusk.Back.Area == id {
 		out = append(out, "light given back")
 	}
+	for i := range r.Lights {
+		if slices.ContainsFunc(r.Lights[i].Blockers, func(b Blocker) bool { return b.Area == id }) {
+			out = append(out, "what stands before the light “"+r.Lights[i].Name+"”")
+		}
+	}
 	for i := range r.Areas {
 		for _, p := range r.Areas[i].Parts {
 			if o, ok := p.Of.(area.Other); ok && o.Area == id {
@@ -126,11 +150,26 @@ func (r *Recipe) RemoveLight(i int) *Recipe {
 	c := r.Clone()
 	l := c.Lights[i]
 	c.Lights = slices.Delete(c.Lights, i, i+1)
+	own := area.RefTo(area.OfLight, l.ID)
+	for k := range c.Lights {
+		c.Lights[k].Blockers = slices.DeleteFunc(c.Lights[k].Blockers, func(b Blocker) bool { return b.Area == own })
+	}
 	for k := range c.Areas {
 		c.Areas[k].Parts = slices.DeleteFunc(c.Areas[k].Parts, func(p area.Part) bool {
 			o, ok := p.Of.(area.Light)
-			return ok && string(o.Light) == l.ID
+			a, other := p.Of.(area.Other)
+			return ok && string(o.Light) == l.ID || other && a.Area == own
 		})
+	}
+	for _, list := range [][]pass.Pass{c.Dusk.Passes, c.Finish.Passes} {
+		for k := range list {
+			if list[k].Area == own {
+				list[k].Area = ""
+			}
+		}
+	}
+	if c.Dusk.Back.Area == own {
+		c.Dusk.Back.Area = ""
 	}
 	for _, list := range [][]pass.Pass{c.Dusk.Passes, c.Finish.Passes} {
 		for k := range list {

@@ -17,6 +17,7 @@ import (
 
 	"pyrant/internal/area"
 	"pyrant/internal/colour"
+	"pyrant/internal/cutout"
 	"pyrant/internal/fault"
 	"pyrant/internal/pass"
 	"pyrant/internal/setting"
@@ -29,7 +30,10 @@ import (
 const Version = 3
 
 // MaxBytes is the largest JSON document that Decode reads.
-const MaxBytes = 8 << 20
+const MaxBytes = 32 << 20
+
+// MaxChange is how many bytes a change of a recipe has, at most: pages send points, and no pixels.
+const MaxChange = 8 << 20
 
 // Recipe is all that is done to one photo.
 type Recipe struct {
@@ -40,6 +44,8 @@ type Recipe struct {
 	Glow    Master  `json:"glow" title:"* of all glow" doc:"over the cores and shells of all lights"`
 	Spill   Master  `json:"spill" title:"* of all spill" doc:"over the spill of all lights"`
 	Finish  Finish  `json:"finish" title:"*"`
+
+	CutOuts []cutout.CutOut `json:"cutouts,omitzero" label:"Cut-outs" count:"0..100" each:"cut-out" title:"*" doc:"used by their ids"`
 
 	Areas []area.Area `json:"areas,omitzero" label:"Areas" count:"0..200" each:"area" title:"*" doc:"used by their ids"`
 }
@@ -98,6 +104,8 @@ type Light struct {
 	Core   Core         `json:"core" title:"*"`
 	Shells []Shell      `json:"shells" label:"Stack" count:"0..32" each:"shell" doc:"the stack"`
 	Spill  Spill        `json:"spill" title:"Spill *"`
+
+	Blockers []Blocker `json:"blockers,omitzero" label:"Blockers" count:"0..16" each:"blocker" title:"*" doc:"what stands before it"`
 }
 
 // Gel is the colour of a light, in the terms of CSS hsl().
@@ -227,6 +235,9 @@ func (r Recipe) Check(setting.Frame) (field, msg string) {
 			return fmt.Sprintf("lights[%d].id", i), fmt.Sprintf("Two lights have the id %q.", id)
 		}
 	}
+	if field, msg := r.checkCutOuts(); msg != "" {
+		return field, msg
+	}
 	if i, msg := area.Check(r.Areas); msg != "" {
 		return fmt.Sprintf("areas[%d]", i), msg
 	}
@@ -257,8 +268,12 @@ func (r Recipe) Check(setting.Frame) (field, msg string) {
 	return "", ""
 }
 
-// Area returns the area of an id, nil for none.
+// Area returns the area of an id, nil for none: one of the list, or what stands for a cut-out or for
+// the shapes of a light.
 func (r *Recipe) Area(id area.Ref) *area.Area {
+	if kind, _ := id.Of(); kind != "" {
+		return r.standing(id)
+	}
 	for i := range r.Areas {
 		if r.Areas[i].ID == string(id) {
 			return &r.Areas[i]

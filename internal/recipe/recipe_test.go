@@ -430,15 +430,15 @@ func TestTintFollowsTheGel(t *testing.T) {
 func TestLargestDocument(t *testing.T) {
 	good := sample(t).Encode()
 	pad := func(n int) []byte { return append(good[:len(good):len(good)], make([]byte, n-len(good))...) }
-	fits, over := pad(8<<20), pad(8<<20+1)
+	fits, over := pad(MaxBytes), pad(MaxBytes+1)
 	for i := len(good); i < len(over); i++ {
 		over[i] = ' '
 	}
 	copy(fits, over)
 	if _, err := Decode(fits); err != nil {
-		t.Errorf("a document of 8 MB: %v", err)
+		t.Errorf("a document of 32 MB: %v", err)
 	}
-	if _, err := Decode(over); !fault.Is(err, fault.TooLarge) || !strings.Contains(err.Error(), "larger than 8 MB") {
+	if _, err := Decode(over); !fault.Is(err, fault.TooLarge) || !strings.Contains(err.Error(), "larger than 32 MB") {
 		t.Errorf("a document of more: %v", err)
 	}
 }

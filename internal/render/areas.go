@@ -13,17 +13,22 @@ import (
 	"pyrant/internal/cache"
 	"pyrant/internal/colour"
 	"pyrant/internal/coverage"
+	"pyrant/internal/cutout"
 	"pyrant/internal/glow"
 	"pyrant/internal/guided"
 	"pyrant/internal/pass"
 	"pyrant/internal/raster"
 	"pyrant/internal/recipe"
 	"pyrant/internal/setting"
-	"pyrant/internal/shape"
 )
 
-// world is a plan as areas see it.
-type world struct{ *plan }
+// world is a plan as areas see it. Where what they cover is to be solid, as for what stands before a
+// light, a cut-out's soft edge is how much of a pixel it covers; else it is its share of the pixel's
+// light, so that what is darkened beside it keeps no rim of what was behind.
+type world struct {
+	*plan
+	solid bool
+}
 
 var _ area.World = world{}
 
@@ -37,9 +42,9 @@ func (p *plan) area(ctx context.Context, id area.Ref, part image.Rectangle) (*ra
 		return m, nil
 	}
 	a := p.q.Recipe.Area(id)
-	m, err := forPart(ctx, p, true, fmt.Sprintf("area %s %g %v", a.Key(world{p}), p.scale, part), func(ctx context.Context) (*raster.Plane, error) {
+	m, err := forPart(ctx, p, true, fmt.Sprintf("area %s %g %v", a.Key(world{plan: p}), p.scale, part), func(ctx context.Context) (*raster.Plane, error) {
 		defer p.stats.add("area", time.Now())
-		return a.Plane(ctx, world{p}, part)
+		return a.Plane(ctx, world{plan: p}, part)
 	})
 	if err == nil {
 		p.drawn[id] = m
@@ -67,6 +72,7 @@ func (w world) Frame() image.Rectangle           { return w.frame }
 func (w world) PhotoKey() string                 { return w.q.PhotoKey }
 func (w world) Area(id area.Ref) *area.Area      { return w.q.Recipe.Area(id) }
 func (w world) LightKey(l area.Light) (k string) { return lightKey(w.plan, l) }
+func (w world) CutOutKey(id cutout.Ref) string   { return cutOutKey(w.q.Recipe, id, !w.solid) }
 
 // Photo gives rows of the photo at the plan's scale. What a part of the picture has
 // been shrunken to is not used: masks are made for more than that part.
@@ -111,7 +117,7 @@ func (w world) Filter(ctx context.Context, key string, edge int, make func(conte
 		if _, err := small.base(ctx, small.frame); err != nil {
 			return nil, err
 		}
-		return make(ctx, world{small})
+		return make(ctx, world{plan: small})
 	})
 }
 
@@ -182,7 +188,7 @@ func lightKey(p *plan, l area.Light) string {
 	case area.Covers:
 		for i := range p.q.Recipe.Lights {
 			if k := &p.q.Recipe.Lights[i]; l.Light == "" || k.ID == string(l.Light) {
-				b.WriteString(k.Shapes.Key() + " ")
+				b.WriteString(coverKey(p.q.Recipe, k.Shapes, false) + " ")
 			}
 		}
 	case area.Glow:
@@ -210,8 +216,10 @@ func (w world) Light(ctx context.Context, l area.Light, feather float64, r image
 			if l.Light != "" && k.ID != string(l.Light) || len(k.Shapes) == 0 {
 				continue
 			}
-			ll := newLight(k)
-			var err error
+			ll, err := newLight(ctx, w.cache, w.q.Recipe, k)
+			if err != nil {
+				return nil, err
+			}
 			if ll.mask, err = w.Mask(ctx, "light "+ll.key, func() coverage.Mask { return ll.cover.At(w.scale) }); err != nil {
 				return nil, err
 			}
@@ -240,7 +248,11 @@ func (w world) Light(ctx context.Context, l area.Light, feather float64, r image
 				if k <= 0 {
 					continue
 				}
-				t, err := w.term(ctx, ll, s.Radius*w.scale, float32(k))
+				seen, err := w.seen(ctx, ll)
+				if err != nil {
+					return nil, err
+				}
+				t, err := w.term(ctx, seen, s.Radius*w.scale, float32(k))
 				if err != nil {
 					return nil, err
 				}
@@ -300,7 +312,48 @@ func gels(r *recipe.Recipe) func(area.LightRef) *pass.Gel {
 
 // LightMask returns the coverage of a light's shapes in the picture that q asks for, as sharp as
 // they were traced.
-func (e *Engine) LightMask(q Request, light int) *raster.Plane {
+func (e *Engine) LightMask(ctx context.Context, q Request, light int) (*raster.Plane, error) {
 	_, _, scale := Size(q.Photo.Width, q.Photo.Height, q.LongEdge)
-	return shape.NewMask(q.Recipe.Lights[light].Shapes, scale).Plane(q.View)
+	ll, err := newLight(ctx, e.Cache, q.Recipe, &q.Recipe.Lights[light])
+	if err != nil {
+		return nil, err
+	}
+	m, out := ll.cover.At(scale), raster.NewPlane(q.View)
+	for y := q.View.Min.Y; y < q.View.Max.Y; y++ {
+		m.Fill(out.Row(y), q.View.Min.X, y)
+	}
+	return out, nil
+}
+
+// CutOut returns the coverage of one or all cut-outs, softened by a feather.
+func (w world) CutOut(ctx context.Context, id cutout.Ref, feather float64, r image.Rectangle) (area.Rows, error) {
+	var all anyOf
+	for i := range w.q.Recipe.CutOuts {
+		c := &w.q.Recipe.CutOuts[i]
+		if id != "" && c.ID != string(id) || c.Empty() {
+			continue
+		}
+		what := cutout.Share
+		if w.solid {
+			what = cutout.Alpha
+		}
+		part, err := cutOut(ctx, w.cache, c, what)
+		if err != nil {
+			return nil, err
+		}
+		ll := &litLight{cover: part, key: part.Key()}
+		if ll.mask, err = w.Mask(ctx, ll.key, func() coverage.Mask { return part.At(w.scale) }); err != nil {
+			return nil, err
+		}
+		if feather <= 0 {
+			all = append(all, ll.mask)
+			continue
+		}
+		soft, err := w.soften(ctx, ll, feather, r)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, soft)
+	}
+	return all, nil
 }

@@ -14,8 +14,11 @@ import (
 func (e *Engine) Falloff(ctx context.Context, r *recipe.Recipe, light int, distances []float64) ([]colour.RGB, error) {
 	l := &r.Lights[light]
 	p := &plan{cache: e.Cache}
-	ll := newLight(l)
-	width := l.Shapes.Width()
+	ll, err := newLight(ctx, e.Cache, r, l)
+	if err != nil {
+		return nil, err
+	}
+	width := ll.cover.Width()
 	if width == 0 {
 		width = float64(r.Photo.LongEdge()) / 30 // nothing traced yet: a panel of some width
 	}

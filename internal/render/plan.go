@@ -45,6 +45,9 @@ type litLight struct {
 	key   string // of cover
 	mask  coverage.Mask
 	pyr   *glow.Pyramid
+
+	front *litLight // see plan.seen
+	keeps *litLight // see plan.keeps
 }
 
 func newPlan(ctx context.Context, c *cache.Cache, q *Request) (*plan, error) {
@@ -79,8 +82,10 @@ func newPlanUpTo(ctx context.Context, c *cache.Cache, q *Request, last string) (
 			if !lit[i] {
 				continue
 			}
-			ll := newLight(&q.Recipe.Lights[i])
-			var err error
+			ll, err := newLight(ctx, c, q.Recipe, &q.Recipe.Lights[i])
+			if err != nil {
+				return nil, err
+			}
 			if ll.mask, err = cache.Get(ctx, c, fmt.Sprintf("mask %s %g", ll.key, scale), func(context.Context) (coverage.Mask, error) {
 				return ll.cover.At(scale), nil
 			}); err != nil {
@@ -108,8 +113,13 @@ func newPlanUpTo(ctx context.Context, c *cache.Cache, q *Request, last string) (
 	return p, ctx.Err()
 }
 
-func newLight(l *recipe.Light) *litLight {
-	return &litLight{l: l, cover: l.Shapes, key: l.Shapes.Key()}
+// newLight returns a light with what its shapes cover.
+func newLight(ctx context.Context, c *cache.Cache, r *recipe.Recipe, l *recipe.Light) (*litLight, error) {
+	cover, err := coverOf(ctx, c, r, l.Shapes, false)
+	if err != nil {
+		return nil, err
+	}
+	return &litLight{l: l, cover: cover, key: cover.Key()}, nil
 }
 
 // term is a blurred coverage still to be computed for a strip.

@@ -46,8 +46,11 @@ func (st *coreStage) prepare(ctx context.Context, p *plan) (bool, error) {
 			c.hides = float32(1 - (1-level)*(1-level))
 		}
 		c.colour = ll.l.Gel.Colour().Mix(colour.RGB{R: 1, G: 1, B: 1}, float32(k.Whiteness))
-		var err error
-		if c.term, err = p.term(ctx, ll, k.Feather*p.scale, 1); err != nil {
+		seen, err := p.seen(ctx, ll)
+		if err != nil {
+			return false, err
+		}
+		if c.term, err = p.term(ctx, seen, k.Feather*p.scale, 1); err != nil {
 			return false, err
 		}
 		if c.texture > 0 {

@@ -57,16 +57,24 @@ func (st *duskStage) prepare(ctx context.Context, p *plan) (bool, error) {
 		if ll.l.Keep <= 0 || ll.l.Level <= 0 {
 			continue
 		}
-		t, err := p.term(ctx, ll, d.Edge*p.scale, 1)
+		k, err := p.keeps(ctx, ll)
+		if err != nil {
+			return false, err
+		}
+		edge := d.Edge * p.scale
+		if _, ok := k.cover.(*made); ok {
+			edge = 0 // a cut-out has an edge of its own, and what lies beside it stays dark
+		}
+		t, err := p.term(ctx, k, edge, 1)
 		if err != nil {
 			return false, err
 		}
 		st.kept = append(st.kept, keptLight{ll, t, float32(ll.l.Keep)})
-		fmt.Fprintf(&key, " %s %g", ll.key, ll.l.Keep)
+		fmt.Fprintf(&key, " %s %g", k.key, ll.l.Keep)
 	}
 	if d.Back.Area != "" && d.Back.Amount > 0 {
 		st.back, st.take = d.Back.Area, float32(d.Back.Amount)
-		key.WriteString(" " + p.q.Recipe.Area(st.back).Key(world{p}))
+		key.WriteString(" " + p.q.Recipe.Area(st.back).Key(world{plan: p}))
 	}
 	st.key = key.String()
 	p.remade = true
@@ -88,7 +96,7 @@ func (p *plan) passesKey(list []pass.Pass) string {
 			continue
 		}
 		if a := list[i].Area; a != "" {
-			b.WriteString(p.q.Recipe.Area(a).Key(world{p}) + " ")
+			b.WriteString(p.q.Recipe.Area(a).Key(world{plan: p}) + " ")
 		}
 		if r, ok := list[i].Does.(pass.Ramp); ok && r.Follow != "" {
 			if g := gels(p.q.Recipe)(area.LightRef(r.Follow)); g != nil {

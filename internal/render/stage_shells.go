@@ -10,6 +10,7 @@ import (
 	"pyrant/internal/cache"
 	"pyrant/internal/colour"
 	"pyrant/internal/glow"
+	"pyrant/internal/raster"
 	"pyrant/internal/recipe"
 )
 
@@ -19,12 +20,19 @@ type shellStage struct{ runs []run }
 // run is either a run of added shells, merged into one, or a run of shells that
 // join by blend modes.
 type run struct {
-	add    []term
+	add    []veiled
 	blends []blended
+}
+
+// veiled is added shells of lights that are hidden alike.
+type veiled struct {
+	veil  veil
+	terms []term
 }
 
 type blended struct {
 	term term
+	veil veil
 	tint [3]float32 // display values
 	mode func(cb, cs float32) float32
 }
@@ -79,14 +87,24 @@ func (st *shellStage) prepare(ctx context.Context, p *plan) (bool, error) {
 		if added {
 			weight = []float32{tint.R * k, tint.G * k, tint.B * k}
 		}
-		t, err := p.term(ctx, it.light, it.shell.Radius*p.scale, weight...)
+		seen, err := p.seen(ctx, it.light)
 		if err != nil {
 			return false, err
 		}
+		t, err := p.term(ctx, seen, it.shell.Radius*p.scale, weight...)
+		if err != nil {
+			return false, err
+		}
+		v := p.veilOf(it.light.l)
 		if added {
-			last.add = append(last.add, t)
+			i := slices.IndexFunc(last.add, func(a veiled) bool { return a.veil.key == v.key })
+			if i < 0 {
+				i = len(last.add)
+				last.add = append(last.add, veiled{veil: v})
+			}
+			last.add[i].terms = append(last.add[i].terms, t)
 		} else {
-			last.blends = append(last.blends, blended{t,
+			last.blends = append(last.blends, blended{t, v,
 				[3]float32{colour.Display.At(tint.R), colour.Display.At(tint.G), colour.Display.At(tint.B)}, colour.Blend(string(it.shell.Join))})
 		}
 	}
@@ -128,20 +146,26 @@ func (st *shellStage) collect(ctx context.Context, p *plan, part image.Rectangle
 	r := shellRows{runs: st.runs}
 	for i := range st.runs {
 		var l readyRun
-		if add := st.runs[i].add; add != nil {
-			terms := make([]glow.Term, len(add))
-			for j := range add {
-				t, err := p.field(ctx, &add[j], part)
+		for k := range st.runs[i].add {
+			add := &st.runs[i].add[k]
+			terms := make([]glow.Term, len(add.terms))
+			for j := range add.terms {
+				t, err := p.field(ctx, &add.terms[j], part)
 				if err != nil {
 					return nil, err
 				}
 				terms[j] = t
 			}
-			start := time.Now()
+			var sum readySum
 			var err error
-			if l.add, err = glow.Collapse(ctx, terms, 3, part); err != nil {
+			if sum.veil, err = add.veil.over(ctx, p, part); err != nil {
 				return nil, err
 			}
+			start := time.Now()
+			if sum.Sum, err = glow.Collapse(ctx, terms, 3, part); err != nil {
+				return nil, err
+			}
+			l.add = append(l.add, sum)
 			p.stats.add("merge", start)
 		}
 		for j := range st.runs[i].blends {
@@ -153,7 +177,11 @@ func (st *shellStage) collect(ctx context.Context, p *plan, part image.Rectangle
 			if err != nil {
 				return nil, err
 			}
-			l.blends = append(l.blends, s)
+			v, err := st.runs[i].blends[j].veil.over(ctx, p, part)
+			if err != nil {
+				return nil, err
+			}
+			l.blends = append(l.blends, readySum{s, v})
 			l.rect = l.rect.Union(s.Rect)
 		}
 		r.ready = append(r.ready, l)
@@ -166,10 +194,30 @@ type shellRows struct {
 	ready []readyRun
 }
 
+// readySum is blurred coverage with how much of it is seen at each place, nil for all.
+type readySum struct {
+	*glow.Sum
+	veil *raster.Plane
+}
+
+// row writes row y of what is seen, with n values for each pixel from column x0 on.
+func (r *readySum) row(dst []float32, n, x0, y int, tmp []float32) []float32 {
+	tmp = r.Row(dst, x0, y, tmp)
+	if r.veil != nil {
+		v := r.veil.Row(y)[x0-r.veil.Rect.Min.X:]
+		for i := range len(dst) / n {
+			for k := i * n; k < (i+1)*n; k++ {
+				dst[k] *= v[i]
+			}
+		}
+	}
+	return tmp
+}
+
 // readyRun is a run with what one part of the picture needs.
 type readyRun struct {
-	add    *glow.Sum
-	blends []*glow.Sum
+	add    []readySum
+	blends []readySum
 	rect   image.Rectangle // of the blends
 }
 
@@ -177,7 +225,16 @@ func (r shellRows) row(s *scratch, x0, x1, y int) {
 	for i := range r.ready {
 		l := &r.ready[i]
 		if l.add != nil {
-			s.tmp = l.add.Row(s.light, x0, y, s.tmp)
+			s.tmp = l.add[0].row(s.light, 3, x0, y, s.tmp)
+			for j := range l.add[1:] {
+				if s.part == nil {
+					s.part = make([]float32, len(s.light))
+				}
+				s.tmp = l.add[j+1].row(s.part, 3, x0, y, s.tmp)
+				for k, v := range s.part {
+					s.light[k] += v
+				}
+			}
 			s.expose()
 			continue
 		}
@@ -199,9 +256,9 @@ func (l *readyRun) blendRow(s *scratch, plans []blended, x0, x1, y int) {
 	for len(s.alpha) < len(plans) {
 		s.alpha = append(s.alpha, make([]float32, len(s.cover)))
 	}
-	for j, sum := range l.blends {
+	for j := range l.blends {
 		al := s.alpha[j][a:b]
-		s.tmp = sum.Row(al, x0+a, y, s.tmp)
+		s.tmp = l.blends[j].row(al, 1, x0+a, y, s.tmp)
 	}
 	blend := func(d []float32, i int) {
 		for c := range 3 {

@@ -116,7 +116,7 @@ func (h *Histogram) count(m *image.RGBA) {
 // read finds the brightest light: the mean luminance over what it covers against that of
 // a band round it, as wide as a thirtieth of the picture, which no light covers.
 func (t *Tones) read(ctx context.Context, p *plan) error {
-	w := world{p}
+	w := world{plan: p}
 	all, err := w.Light(ctx, area.Light{What: area.Covers}, 0, p.frame)
 	if err != nil {
 		return err

@@ -33,13 +33,13 @@ func find(ctx context.Context, p *photo.Photo, strokes []Stroke, quick bool) (*C
 }
 
 // part reads a raster.
-func part(t *testing.T, r cutout.Raster, share bool) cutout.Part {
+func part(t *testing.T, r cutout.Raster, what cutout.What) cutout.Part {
 	t.Helper()
 	m, err := r.Mask()
 	if err != nil {
 		t.Fatal(err)
 	}
-	return (&cutout.CutOut{Raster: r}).On(m, share)
+	return (&cutout.CutOut{Raster: r}).On(m, what)
 }
 
 // two is a thing of a pale and a dark half, before stripes of the very same light, and what looks
@@ -124,7 +124,7 @@ func TestSoften(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	m := part(t, r5, false)
+	m := part(t, r5, cutout.Alpha)
 	off, n := 0.0, 0.0
 	for a := 0.0; a < 2*math.Pi; a += 0.05 {
 		for d := -5.0; d <= 5; d++ {
@@ -139,7 +139,7 @@ func TestSoften(t *testing.T) {
 	if m.Covered(150, 100) != 1 || m.Covered(60, 10) != 0 || m.Covered(-50, 900) != 0 {
 		t.Errorf("inside %v, outside %v, beyond %v", m.Covered(150, 100), m.Covered(60, 10), m.Covered(-50, 900))
 	}
-	if none, err := Soften(ctx, p, &Cut{Step: 1, Rect: c.Rect, In: make([]bool, len(c.In))}, nil, nil, 5); err != nil || part(t, none, false).Covered(150, 100) != 0 {
+	if none, err := Soften(ctx, p, &Cut{Step: 1, Rect: c.Rect, In: make([]bool, len(c.In))}, nil, nil, 5); err != nil || part(t, none, cutout.Alpha).Covered(150, 100) != 0 {
 		t.Errorf("of nothing: %v", err)
 	}
 }

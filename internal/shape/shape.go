@@ -32,6 +32,7 @@ var Kinds = setting.Register[Shape](
 	setting.Kind{Word: "tube", Label: "Tube", Zero: Tube{}},
 	setting.Kind{Word: "ellipse", Label: "Ellipse", Zero: Ellipse{}},
 	setting.Kind{Word: "string", Label: "String", Zero: String{}},
+	setting.Kind{Word: "cut-out", Label: "Cut-out", Zero: CutOut{}},
 )
 
 // KindOf returns the word for the kind of s.

@@ -332,6 +332,8 @@ func TestKeyHoldsEveryFieldOfEveryKind(t *testing.T) {
 			switch {
 			case f.Name == "nodes":
 				sample[f.Name] = json.RawMessage(`[{"x":10,"y":20,"in":[1,2],"out":[3,4]},{"x":200,"y":30},{"x":100,"y":300}]`)
+			case f.Name == "of":
+				sample[f.Name] = json.RawMessage(`"c1"`)
 			case f.Name == "widths":
 				sample[f.Name] = json.RawMessage(`[{"k":1},{"k":0.5},{"k":2}]`)
 			case f.Unit != "":

@@ -140,7 +140,7 @@ func (s *Server) routes() {
 	// A body that may not be is refused before anything of it is read, by whatever comes
 	// after. A file comes with its token in the header alone: to look for it in the form
 	// would be to read the file.
-	page := []echo.MiddlewareFunc{s.bounded(recipe.MaxBytes + 1<<20), protect("header:X-CSRF-Token,form:csrf"), parsed}
+	page := []echo.MiddlewareFunc{s.bounded(recipe.MaxChange + 1<<20), protect("header:X-CSRF-Token,form:csrf"), parsed}
 	file := []echo.MiddlewareFunc{s.bounded(s.opt.MaxUpload + 1<<16), protect("header:X-CSRF-Token")}
 	// What can be had can be asked about.
 	get := func(path string, h echo.HandlerFunc) {

@@ -150,7 +150,7 @@ func (s *Server) coverage(c *echo.Context) error {
 		LongEdge: min(q.Long, max(photo.Width, photo.Height)), View: image.Rect(q.X, q.Y, q.X+q.W, q.Y+q.H)}
 	var m *raster.Plane
 	if q.Light != nil {
-		m = s.engine.LightMask(req, *q.Light)
+		m, err = s.engine.LightMask(ctx, req, *q.Light)
 	} else {
 		m, err = s.engine.AreaMask(ctx, req, q.Area)
 	}

@@ -157,7 +157,7 @@ func measure(ctx context.Context, folder, as string) ([]row, error) {
 		}
 		r := row{Hand: "scribble", Name: name, Result: scene.Result{Edge: scene.Nowhere}, Ms: float64(time.Since(t).Microseconds()) / 1000}
 		if err == nil {
-			part := (&cutout.CutOut{Raster: raster}).On(m, false)
+			part := (&cutout.CutOut{Raster: raster}).On(m, cutout.Alpha)
 			got := &scene.Field{W: truth.W, H: truth.H, K: truth.K, Pix: make([]float32, len(truth.Pix))}
 			for i := range got.Pix {
 				got.Pix[i] = float32(part.Covered((float64(i%truth.W)+0.5)/truth.K*k, (float64(i/truth.W)+0.5)/truth.K*k))

@@ -1,0 +1,175 @@
+package recipe
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"pyrant/internal/area"
+	"pyrant/internal/cutout"
+	"pyrant/internal/fault"
+	"pyrant/internal/setting"
+	"pyrant/internal/shape"
+)
+
+// Blocker is something that stands before a light: the light's core does not show there, and its
+// glow only as far as that says.
+//
+// With B for what the area covers, feathered, the core is multiplied by 1 − B. The glow is multiplied
+// by 1 − shells·max(0, 2·(G_wrap ∗ B) − 1), where G is a Gaussian: at an edge none of it is lost, and
+// in the depth of the wrap two thirds; without a wrap it is multiplied by 1 − shells·B.
+type Blocker struct {
+	On      bool     `json:"on" label:"Switch" default:"true" row:"own"`
+	Area    area.Ref `json:"area" label:"Stands before it" row:"own" doc:"id of an area; cut-out:ID is what a cut-out covers, behind:ID all but that, light:ID the shapes of another light"`
+	Shells  float64  `json:"shells" label:"Hides glow" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"how much of the shells it hides; it hides all of the core"`
+	Wrap    float64  `json:"wrap" label:"Wrap" unit:"px" range:"0..L/5" slider:"0..L/50" default:"L/500" step:"0.1" doc:"how far light creeps over its edge"`
+	Feather float64  `json:"feather" label:"Feather" unit:"px" range:"0..L/20" slider:"0..L/100" default:"0" step:"0.1" doc:"deviation of its edge"`
+}
+
+// CutOut returns the cut-out of an id, nil for none.
+func (r *Recipe) CutOut(id cutout.Ref) *cutout.CutOut {
+	for i := range r.CutOuts {
+		if r.CutOuts[i].ID == string(id) {
+			return &r.CutOuts[i]
+		}
+	}
+	return nil
+}
+
+// standing returns the area that a reference to no area of the list stands for, nil where what it
+// names is not there.
+func (r *Recipe) standing(id area.Ref) *area.Area {
+	kind, of := id.Of()
+	a := area.Area{ID: string(id), Parts: []area.Part{{On: true, Does: area.Add, Amount: 1}}}
+	switch kind {
+	case area.OfLight:
+		l := r.LightOf(area.LightRef(of))
+		if l == nil {
+			return nil
+		}
+		a.Name, a.Parts[0].Of = l.Name, area.Light{Light: area.LightRef(of), What: area.Covers}
+	default:
+		a.Name = "all cut-outs"
+		if of != "" {
+			c := r.CutOut(cutout.Ref(of))
+			if c == nil {
+				return nil
+			}
+			a.Name = c.Name
+		}
+		a.Parts[0].Of = area.CutOut{Of: cutout.Ref(of)}
+		if kind == area.OfBehind {
+			a.Name, a.Parts[0].Inverted = "behind "+a.Name, true
+		}
+	}
+	return &a
+}
+
+// AddCutOut returns the recipe with one more cut-out that covers nothing yet, and its index.
+func (r *Recipe) AddCutOut(name string) (*Recipe, int, error) {
+	if most := setting.Of[Recipe]("cutouts").Count[1]; len(r.CutOuts) >= most {
+		return nil, 0, fault.New(fault.NoRoom, "A shot holds at most %d cut-outs. Remove one that is not needed.", most)
+	}
+	c := r.Clone()
+	o := setting.New[cutout.CutOut](r.Photo.Frame())
+	o.ID = free("c", len(c.CutOuts), func(id string) bool { return c.CutOut(cutout.Ref(id)) != nil })
+	o.Name = name
+	for n := 2; slices.ContainsFunc(c.CutOuts, func(k cutout.CutOut) bool { return k.Name == o.Name }); n++ {
+		o.Name = fmt.Sprintf("%s %d", name, n)
+	}
+	c.CutOuts = append(c.CutOuts, o)
+	return c, len(c.CutOuts) - 1, nil
+}
+
+// CutOutUsers lists what uses a cut-out, by name, quoted.
+func (r *Recipe) CutOutUsers(id cutout.Ref) (out []string) {
+	for i := range r.Lights {
+		l := &r.Lights[i]
+		if slices.ContainsFunc(l.Shapes, func(s shape.Shape) bool { c, ok := s.(shape.CutOut); return ok && c.Of == id }) {
+			out = append(out, "the light “"+l.Name+"”")
+		}
+	}
+	for i := range r.Areas {
+		if slices.ContainsFunc(r.Areas[i].Parts, func(p area.Part) bool { c, ok := p.Of.(area.CutOut); return ok && c.Of == id }) {
+			out = append(out, "the area “"+r.Areas[i].Name+"”")
+		}
+	}
+	for _, kind := range []string{area.OfCutOut, area.OfBehind} {
+		out = append(out, r.Users(area.RefTo(kind, string(id)))...)
+	}
+	return out
+}
+
+// RemoveCutOut returns the recipe without a cut-out that nothing uses.
+func (r *Recipe) RemoveCutOut(id cutout.Ref) (*Recipe, error) {
+	if used := r.CutOutUsers(id); len(used) > 0 {
+		return nil, fault.New(fault.Invalid, "The cut-out “%s” is used by %s. Take it out there first.", r.CutOut(id).Name, strings.Join(used, " and "))
+	}
+	c := r.Clone()
+	c.CutOuts = slices.DeleteFunc(c.CutOuts, func(o cutout.CutOut) bool { return o.ID == string(id) })
+	return c, nil
+}
+
+// checkCutOuts refuses cut-outs that share an id, and what refers to one that is not there.
+func (r *Recipe) checkCutOuts() (field, msg string) {
+	for i := range r.CutOuts {
+		if id := r.CutOuts[i].ID; slices.ContainsFunc(r.CutOuts[:i], func(o cutout.CutOut) bool { return o.ID == id }) {
+			return fmt.Sprintf("cutouts[%d].id", i), fmt.Sprintf("Two cut-outs have the id %q.", id)
+		}
+	}
+	for i := range r.Lights {
+		l := &r.Lights[i]
+		for j, s := range l.Shapes {
+			if c, ok := s.(shape.CutOut); ok && r.CutOut(c.Of) == nil {
+				return fmt.Sprintf("lights[%d].shapes[%d].of", i, j), fmt.Sprintf("The light “%s” is made of a cut-out that is not in this shot; choose another.", l.Name)
+			}
+		}
+		for j := range l.Blockers {
+			if msg := r.blocks(l, l.Blockers[j].Area); msg != "" {
+				return fmt.Sprintf("lights[%d].blockers[%d].area", i, j), msg
+			}
+		}
+	}
+	for i := range r.Areas {
+		for j, p := range r.Areas[i].Parts {
+			switch s := p.Of.(type) {
+			case area.CutOut:
+				if s.Of != "" && r.CutOut(s.Of) == nil {
+					return fmt.Sprintf("areas[%d].parts[%d].of.of", i, j), fmt.Sprintf("The area “%s” uses a cut-out that is not in this shot; choose another for its part.", r.Areas[i].Name)
+				}
+			case area.Other:
+				if kind, _ := s.Area.Of(); kind != "" && r.Area(s.Area) == nil {
+					return fmt.Sprintf("areas[%d].parts[%d].of.area", i, j), fmt.Sprintf("The area “%s” uses what is not in this shot; choose another for its part.", r.Areas[i].Name)
+				}
+			}
+		}
+	}
+	return "", ""
+}
+
+// blocks says why an area cannot stand before a light, or nothing.
+func (r *Recipe) blocks(l *Light, id area.Ref) string {
+	a := r.Area(id)
+	if a == nil {
+		return fmt.Sprintf("Before the light “%s” stands what is not in this shot; choose something else.", l.Name)
+	}
+	if id == area.RefTo(area.OfLight, l.ID) {
+		return fmt.Sprintf("The light “%s” cannot stand before itself.", l.Name)
+	}
+	var glows func(a *area.Area, depth int) bool
+	glows = func(a *area.Area, depth int) bool {
+		return a != nil && depth <= area.MaxDepth && slices.ContainsFunc(a.Parts, func(p area.Part) bool {
+			switch s := p.Of.(type) {
+			case area.Light:
+				return s.What != area.Covers
+			case area.Other:
+				return glows(r.Area(s.Area), depth+1)
+			}
+			return false
+		})
+	}
+	if glows(a, 0) {
+		return fmt.Sprintf("“%s” is made of what a light gives, and so cannot stand before the light “%s”. Make it of the light's shapes.", a.Name, l.Name)
+	}
+	return ""
+}
