@@ -79,6 +79,34 @@ func (m *Mask) Set(tx, ty int, alpha, share []float32) {
 	}
 }
 
+// Get reads the cells of a tile as Set writes them.
+func (m *Mask) Get(tx, ty int, alpha, share []float32) {
+	t := &m.tiles[ty*across(m.W)+tx]
+	for i := range alpha {
+		switch {
+		case t.pix != nil:
+			alpha[i] = codes[t.pix[i]]
+			for c := range 3 {
+				share[3*i+c] = codes[t.pix[(c+1)*Tile*Tile+i]]
+			}
+		case t.full:
+			alpha[i], share[3*i], share[3*i+1], share[3*i+2] = 1, 1, 1, 1
+		default:
+			alpha[i], share[3*i], share[3*i+1], share[3*i+2] = 0, 0, 0, 0
+		}
+	}
+}
+
+// Grown returns the mask with more tiles before and behind it, in which nothing is covered.
+func (m *Mask) Grown(left, top, w, h int) *Mask {
+	out := NewMask(max(left*Tile+m.W, w), max(top*Tile+m.H, h))
+	nx, ny := m.Tiles()
+	for y := range ny {
+		copy(out.tiles[(y+top)*across(out.W)+left:], m.tiles[y*nx:(y+1)*nx])
+	}
+	return out
+}
+
 // Fill makes all cells of a tile covered.
 func (m *Mask) Fill(tx, ty int) {
 	if tx*Tile+Tile <= m.W && ty*Tile+Tile <= m.H {

@@ -288,14 +288,17 @@ func (w world) Light(ctx context.Context, l area.Light, feather float64, r image
 }
 
 // AreaMask returns the coverage of an area in the picture that q asks for, for looking
-// at it.
-func (e *Engine) AreaMask(ctx context.Context, q Request, id area.Ref) (*raster.Plane, error) {
+// at it; solid as what stands before a light.
+func (e *Engine) AreaMask(ctx context.Context, q Request, id area.Ref, solid bool) (*raster.Plane, error) {
 	p, err := newPlanUpTo(ctx, e.Cache, &q, "photo")
 	if err != nil {
 		return nil, err
 	}
 	if _, err := p.base(ctx, p.view); err != nil {
 		return nil, err
+	}
+	if solid {
+		return q.Recipe.Area(id).Plane(ctx, world{plan: p, solid: true}, p.view)
 	}
 	return p.area(ctx, id, p.view)
 }

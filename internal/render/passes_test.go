@@ -122,7 +122,7 @@ func TestAreasOfLights(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		m, err := e.AreaMask(context.Background(), Request{Photo: p, PhotoKey: "p", Recipe: next}, id)
+		m, err := e.AreaMask(context.Background(), Request{Photo: p, PhotoKey: "p", Recipe: next}, id, false)
 		if err != nil {
 			t.Fatal(err)
 		}

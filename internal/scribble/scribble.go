@@ -31,6 +31,26 @@ type Stroke struct {
 	Points []shape.Point // in pixels of the photo
 }
 
+const (
+	noInside  = "No stroke says what is inside. Paint over a part of the thing."
+	noOutside = "No stroke says what is outside. Paint round the thing, on what is behind it."
+)
+
+// Missing says what strokes leave unsaid that has to be said, or nothing.
+func Missing(strokes []cutout.Stroke) string {
+	var in, out, loop bool
+	for _, s := range strokes {
+		in, out, loop = in || s.Says == cutout.In, out || s.Says == cutout.Out, loop || s.Says == cutout.Loop
+	}
+	switch {
+	case !in && !loop:
+		return noInside
+	case !out && !loop:
+		return noOutside
+	}
+	return ""
+}
+
 // StrokesOf returns the strokes of a cut-out.
 func StrokesOf(c *cutout.CutOut) []Stroke {
 	out := make([]Stroke, len(c.Strokes))
@@ -155,10 +175,10 @@ func onSheet(ctx context.Context, s *edge.Sheet, strokes []Stroke) (*Cut, [2]mod
 	var models [2]model
 	looped := slices.ContainsFunc(strokes, func(s Stroke) bool { return s.Says == cutout.Loop })
 	if n[inside] == 0 && !looped {
-		return nil, models, fault.New(fault.Invalid, "No stroke says what is inside. Paint over a part of the thing.")
+		return nil, models, fault.New(fault.Invalid, noInside)
 	}
 	if n[outside] == 0 {
-		return nil, models, fault.New(fault.Invalid, "No stroke says what is outside. Paint round the thing, on what is behind it.")
+		return nil, models, fault.New(fault.Invalid, noOutside)
 	}
 	c := &Cut{Step: s.Step, Rect: s.Rect, In: make([]bool, w*h)}
 	far := [2][]float32{ways(s, seed, inside), ways(s, seed, outside)}

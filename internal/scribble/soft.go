@@ -21,11 +21,14 @@ var Band = setting.Of[cutout.CutOut]("band").Default.L
 // is to be quick, else with soft edges, mended, of the photo's own pixels.
 func (g *Ground) Make(ctx context.Context, c *cutout.CutOut, quick bool) (cutout.Raster, error) {
 	strokes := StrokesOf(c)
-	cut, err := g.Find(ctx, strokes, quick)
-	if err != nil {
-		return cutout.Raster{}, err
+	cut := &Cut{Step: 1} // what is only painted is painted over nothing
+	if len(strokes) > 0 || len(c.Mends) == 0 {
+		var err error
+		if cut, err = g.Find(ctx, strokes, quick); err != nil {
+			return cutout.Raster{}, err
+		}
 	}
-	if quick {
+	if quick && len(strokes) > 0 {
 		return cut.rough(c.Mends)
 	}
 	return Soften(ctx, g.Photo, cut, strokes, c.Mends, c.Band)
@@ -73,22 +76,39 @@ func (b *block) clear() {
 
 // mend paints mends over the tile whose corner lies at a cell.
 func (b *block) mend(mends []cutout.Mend, at image.Point, cell float64) {
+	const size = cutout.Tile
 	for _, m := range mends {
 		r := m.Diameter / 2 / cell
 		soft := max(m.Softness*r, 0.5)
-		pts := make([]shape.Point, m.Points.Len())
-		for i, p := range m.Points.All() {
-			pts[i] = shape.Point{X: p.X/cell - float64(at.X), Y: p.Y/cell - float64(at.Y)}
+		// The pieces of its line that come near.
+		var near [][2]shape.Point
+		before := shape.Point{}
+		for i, q := range m.Points.All() {
+			p := shape.Point{X: q.X/cell - float64(at.X), Y: q.Y/cell - float64(at.Y)}
+			if i == 0 {
+				before = p
+			}
+			if i == 0 && m.Points.Len() > 1 {
+				continue
+			}
+			far := r + 1
+			if min(before.X, p.X) < size+far && max(before.X, p.X) > -far && min(before.Y, p.Y) < size+far && max(before.Y, p.Y) > -far {
+				near = append(near, [2]shape.Point{before, p})
+			}
+			before = p
 		}
+		if len(near) == 0 {
+			continue
+		}
+		to := float32(m.To)
 		for i := range b.alpha {
-			far := toLine(pts, float64(i%cutout.Tile)+0.5, float64(i/cutout.Tile)+0.5)
+			far := toLines(near, float64(i%size)+0.5, float64(i/size)+0.5)
+			// Half of it at the edge of a hard brush, nothing at that of a soft one.
 			k := float32(min(max((r-far)/soft+0.5*min(1, 0.5/soft), 0), 1))
 			if k == 0 {
 				continue
 			}
-			to := float32(m.To)
-			was := b.alpha[i]
-			b.alpha[i] += (to - was) * k
+			b.alpha[i] += (to - b.alpha[i]) * k
 			for c := 3 * i; c < 3*i+3; c++ {
 				// Where the thing's own share is not known it is that of its coverage.
 				b.share[c] += (to - b.share[c]) * k
@@ -97,14 +117,70 @@ func (b *block) mend(mends []cutout.Mend, at image.Point, cell float64) {
 	}
 }
 
-// toLine returns how far a place is from a line.
-func toLine(pts []shape.Point, x, y float64) float64 {
-	best := math.Inf(1)
-	if len(pts) == 1 {
-		return math.Hypot(pts[0].X-x, pts[0].Y-y)
+// Mended returns a raster with one more mend painted over it, on a photo of so many pixels.
+func Mended(r cutout.Raster, mend cutout.Mend, w, h int) (cutout.Raster, error) {
+	m, err := r.Mask()
+	if err != nil {
+		return r, err
 	}
-	for i := 1; i < len(pts); i++ {
-		a, b := pts[i-1], pts[i]
+	pts := make([]shape.Point, mend.Points.Len())
+	for i, q := range mend.Points.All() {
+		pts[i] = shape.Point(q)
+	}
+	need := around(pts, mend.Diameter/2+2).Intersect(image.Rect(0, 0, w, h))
+	if need.Empty() {
+		return r, nil
+	}
+	tiles := func(v float64) int { return max(int(math.Ceil(v/r.Cell/cutout.Tile)), 0) }
+	left, top := tiles(r.Left-float64(need.Min.X)), tiles(r.Top-float64(need.Min.Y))
+	r.Left -= float64(left*cutout.Tile) * r.Cell
+	r.Top -= float64(top*cutout.Tile) * r.Cell
+	m = m.Grown(left, top, int(math.Ceil((float64(need.Max.X)-r.Left)/r.Cell)), int(math.Ceil((float64(need.Max.Y)-r.Top)/r.Cell)))
+	r.Width, r.Height = m.W, m.H
+	b := newBlock()
+	cells := func(v, from float64) int { return int(math.Floor((v - from) / r.Cell / cutout.Tile)) }
+	nx, ny := m.Tiles()
+	corner := image.Pt(int(math.Round(r.Left/r.Cell)), int(math.Round(r.Top/r.Cell)))
+	for ty := max(cells(float64(need.Min.Y), r.Top), 0); ty <= min(cells(float64(need.Max.Y), r.Top), ny-1); ty++ {
+		for tx := max(cells(float64(need.Min.X), r.Left), 0); tx <= min(cells(float64(need.Max.X), r.Left), nx-1); tx++ {
+			m.Get(tx, ty, b.alpha, b.share)
+			b.mend([]cutout.Mend{mend}, corner.Add(image.Pt(tx*cutout.Tile, ty*cutout.Tile)), r.Cell)
+			m.Set(tx, ty, b.alpha, b.share)
+		}
+	}
+	r.Tiles, err = m.Pack()
+	return r, err
+}
+
+// Update returns the raster of a cut-out after its strokes changed, soon: what cannot be found on the
+// photo's own pixels at once comes as a rough one, and is to be made anew by Make. before is the
+// cut-out as it was, nil for a new one.
+func (g *Ground) Update(ctx context.Context, before, c *cutout.CutOut) (cutout.Raster, error) {
+	if Missing(c.Strokes) != "" && len(c.Mends) == 0 {
+		return cutout.Raster{}, nil
+	}
+	if before != nil && !before.Empty() && setting.Key(before.Strokes) == setting.Key(c.Strokes) {
+		n := len(before.Mends)
+		if !before.Raster.Rough && before.Band == c.Band && len(c.Mends) == n+1 && setting.Key(before.Mends) == setting.Key(c.Mends[:n]) {
+			return Mended(before.Raster, c.Mends[n], g.Photo.Width, g.Photo.Height)
+		}
+		r := before.Raster
+		r.Rough = true
+		return r, nil
+	}
+	return g.Make(ctx, c, true)
+}
+
+// Changed tells whether the raster of a cut-out is to be made anew after a change.
+func Changed(before, c *cutout.CutOut) bool {
+	return before == nil || before.Band != c.Band || setting.Key(before.Strokes) != setting.Key(c.Strokes) || setting.Key(before.Mends) != setting.Key(c.Mends)
+}
+
+// toLines returns how far a place is from straight lines.
+func toLines(lines [][2]shape.Point, x, y float64) float64 {
+	best := math.Inf(1)
+	for _, l := range lines {
+		a, b := l[0], l[1]
 		dx, dy := b.X-a.X, b.Y-a.Y
 		t := 0.0
 		if d := dx*dx + dy*dy; d > 0 {

@@ -380,6 +380,8 @@ func TestKeyHoldsEveryFieldOfEveryKind(t *testing.T) {
 				changed("a node more", `{"op":"add","path":"`+at+`/1","value":{"x":10,"y":20}}`)
 			case f.Name == "widths":
 				changed("a width", `{"op":"replace","path":"`+at+`/1/k","value":0.75}`)
+			case f.Name == "of":
+				changed("which cut-out", `{"op":"replace","path":"`+at+`","value":"c2"}`)
 			case f.Name == "laid":
 				changed("what bulbs are laid by", `{"op":"replace","path":"`+at+`","value":"spacing"}`)
 			case f.Name == "count":

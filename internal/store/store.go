@@ -380,6 +380,35 @@ func (s *Store) Commit(ctx context.Context, id string, version int64, r *recipe.
 	return next, wrap(err)
 }
 
+// Amend puts r in the place of the shot's recipe, within its revision: what it says is the same, worked
+// out further. It returns ErrStale where the shot is no longer at version.
+func (s *Store) Amend(ctx context.Context, id string, version int64, r *recipe.Recipe) (next *Shot, err error) {
+	doc, lists := r.Pack()
+	files := asset.Lists(lists)
+	s.keeping.RLock()
+	defer s.keeping.RUnlock()
+	err = s.keep(files, s.there, func() error {
+		next, err = s.move(ctx, id, version, func(tx *gorm.DB, shot *Shot) error {
+			if err := use(tx, id, shot.HeadSeq, files); err != nil {
+				return err
+			}
+			if shot.HeadSeq == shot.LastSeq {
+				// What only this revision named is named no more.
+				names := []string{""}
+				for _, f := range files {
+					names = append(names, f.Sum)
+				}
+				if err := tx.Where("shot_id = ? AND first_seq = ? AND role = ? AND sum NOT IN ?", id, shot.HeadSeq, asset.Points, names).Delete(&Use{}).Error; err != nil {
+					return err
+				}
+			}
+			return tx.Model(&Revision{}).Where("shot_id = ? AND seq = ?", id, shot.HeadSeq).Update("recipe", string(doc)).Error
+		})
+		return err
+	})
+	return next, wrap(err)
+}
+
 // Step moves the head by -1 (undo) or 1 (redo).
 func (s *Store) Step(ctx context.Context, id string, version int64, by int) (*Shot, error) {
 	return s.move(ctx, id, version, func(_ *gorm.DB, shot *Shot) error {

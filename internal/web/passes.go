@@ -9,6 +9,7 @@ import (
 
 	"pyrant/internal/area"
 	"pyrant/internal/colour"
+	"pyrant/internal/cutout"
 	"pyrant/internal/pass"
 	"pyrant/internal/recipe"
 	"pyrant/internal/setting"
@@ -158,15 +159,22 @@ type areaLine struct {
 	For     string // a name for a new area
 	ID      area.Ref
 	Name    string
-	Areas   []area.Area
+	Own     bool // it can be opened
+	Areas   []setting.Choice
 	Outside row
 }
 
 // AreaLine is the line for a reference to an area at a path.
 func (p *page) AreaLine(path, none, name string) areaLine {
 	_, v, _ := setting.At(*p.R, path)
-	l := areaLine{Path: path, None: none, For: name, Areas: p.R.Areas}
+	l := areaLine{Path: path, None: none, For: name}
+	for i := range p.R.Areas {
+		l.Areas = append(l.Areas, setting.Choice{Value: p.R.Areas[i].ID, Label: p.R.Areas[i].Name})
+	}
+	l.Areas = append(l.Areas, standing(p.R)...)
 	l.ID, _ = v.(area.Ref)
+	kind, _ := l.ID.Of()
+	l.Own = kind == ""
 	if a := p.R.Area(l.ID); a != nil {
 		l.Name = a.Name
 	}
@@ -297,6 +305,11 @@ func (p *page) partName(q *area.Part) string {
 		if a := p.R.Area(s.Area); a != nil {
 			name = "Area " + a.Name
 		}
+	case area.CutOut:
+		name = "All cut-outs"
+		if c := p.R.CutOut(s.Of); c != nil {
+			name = "Cut-out " + c.Name
+		}
 	case area.ToneWindow:
 		name = fmt.Sprintf("Tone %.0f to %.0f %%", 100*s.Low, 100*s.High)
 	case area.Hue:
@@ -323,18 +336,7 @@ func (p *page) strokeLines(at string, s area.Strokes) (out []strokeLine) {
 
 // Brush is the rows of the brush: those of a stroke that is not painted yet, which the
 // page keeps by itself.
-func (p *page) Brush() (out []row) {
-	v := struct {
-		Brush area.Stroke `json:"brush"`
-	}{setting.New[area.Stroke](p.frame())}
-	for _, r := range rows(v, "/brush", p.frame()) {
-		if r.Name != "erase" {
-			r.Path = "local:" + r.Name
-			out = append(out, r)
-		}
-	}
-	return out
-}
+func (p *page) Brush() []row { return localRows(p, setting.New[area.Stroke](p.frame()), "", "erase") }
 
 // Kept lists how far each light is kept out of dusk, by name.
 func (p *page) Kept() (out []row) {
@@ -386,6 +388,12 @@ func ref(r *recipe.Recipe, v any) ([]setting.Choice, bool) {
 	case area.Ref:
 		for i := range r.Areas {
 			out = append(out, setting.Choice{Value: r.Areas[i].ID, Label: r.Areas[i].Name})
+		}
+		out = append(out, standing(r)...)
+	case cutout.Ref:
+		out = append(out, setting.Choice{Value: "", Label: "All cut-outs"})
+		for i := range r.CutOuts {
+			out = append(out, setting.Choice{Value: r.CutOuts[i].ID, Label: r.CutOuts[i].Name})
 		}
 	default:
 		return nil, false

@@ -13,6 +13,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"pyrant/internal/area"
+	"pyrant/internal/cutout"
 	"pyrant/internal/fault"
 	"pyrant/internal/photo"
 	"pyrant/internal/recipe"
@@ -63,6 +64,9 @@ func (p *page) open(value func(string) string) {
 	p.focus = focus{Pass: -1, Part: -1, Stroke: -1}
 	if list := p.R.Passes(p.Step); list != nil {
 		p.Pass = index("pass", len(*list))
+	}
+	if o := p.R.CutOut(cutout.Ref(value("cut"))); o != nil && value("cut") != "" && p.Step == traceStep.ID {
+		p.Cut = cutout.Ref(o.ID)
 	}
 	a := p.R.Area(area.Ref(value("area")))
 	if a == nil || value("area") == "" {
@@ -140,6 +144,9 @@ func (s *Server) change(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
+	if next, err = s.recut(c.Request().Context(), shot, r, next); err != nil {
+		return err
+	}
 	return s.commit(c, shot, version, next, r.Title(ops))
 }
 
@@ -183,6 +190,9 @@ func (s *Server) action(c *echo.Context) error {
 		return s.choose(c, shot, version, next, "Add "+next.Lights[i].Name, i)
 	}
 	if done, err := s.areaAction(c, name, shot, r, version); done {
+		return err
+	}
+	if done, err := s.cutOutAction(c, name, shot, r, version); done {
 		return err
 	}
 	i, err := strconv.Atoi(c.FormValue("light"))

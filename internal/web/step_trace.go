@@ -32,6 +32,12 @@ func (p *page) Traced() []traced {
 		if tube, ok := s.(shape.Tube); ok && tube.Closed {
 			t.Name += ", closed"
 		}
+		if k, ok := s.(shape.CutOut); ok {
+			t.Parts = ""
+			if o := p.R.CutOut(k.Of); o != nil {
+				t.Name += " " + o.Name
+			}
+		}
 		if str, ok := s.(shape.String); ok {
 			t.String, t.Own = true, len(str.Own)
 			there := 0

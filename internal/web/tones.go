@@ -152,7 +152,8 @@ func (s *Server) coverage(c *echo.Context) error {
 	if q.Light != nil {
 		m, err = s.engine.LightMask(ctx, req, *q.Light)
 	} else {
-		m, err = s.engine.AreaMask(ctx, req, q.Area)
+		kind, _ := q.Area.Of()
+		m, err = s.engine.AreaMask(ctx, req, q.Area, kind != "")
 	}
 	if err != nil {
 		return err

@@ -9,6 +9,7 @@ import (
 
 	"pyrant/internal/area"
 	"pyrant/internal/colour"
+	"pyrant/internal/cutout"
 	"pyrant/internal/photo"
 	"pyrant/internal/recipe"
 	"pyrant/internal/setting"
@@ -37,6 +38,8 @@ type focus struct {
 	Area   area.Ref `json:"area"` // "" for none
 	Part   int      `json:"part"`
 	Stroke int      `json:"stroke"`
+
+	Cut cutout.Ref `json:"cut"` // "" for none
 }
 
 // L is the chosen light.
@@ -140,8 +143,13 @@ func (p *page) State() (string, error) {
 			areas[i] = b
 		}
 	}
+	cuts := make([]json.RawMessage, len(p.R.CutOuts))
+	for i := range p.R.CutOuts {
+		cuts[i] = p.cutOutState(&p.R.CutOuts[i])
+	}
 	b, err := json.Marshal(map[string]any{
-		"id": p.Shot.ID, "version": p.Shot.Version, "step": p.Step, "light": p.Light, "focus": p.focus,
+		"cutouts": cuts,
+		"id":      p.Shot.ID, "version": p.Shot.Version, "step": p.Step, "light": p.Light, "focus": p.focus,
 		"width": p.Shot.Photo.Width, "height": p.Shot.Photo.Height, "lights": lights, "name": p.Shot.Name,
 		"areas": areas, "dusk": json.RawMessage(setting.Encode(p.R.Dusk)), "finish": json.RawMessage(setting.Encode(p.R.Finish)),
 	})

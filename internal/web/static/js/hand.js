@@ -23,7 +23,8 @@ let press = { time: 0, x: 0, y: 0 }; // the last press
 
 const tracing = target.works;
 // usable lists the hands for what is worked on.
-const usable = () => hands.filter((h) => !h.areas || target.area());
+const usable = () =>
+  target.cut() ? hands.filter((h) => h.cuts) : hands.filter((h) => !h.only && (!h.areas || target.area()));
 
 // drawShape draws a shape, and gives the lines that it is taken hold of by, and those whose inside
 // is its own.
@@ -93,7 +94,10 @@ const keyOf = (h) => (h.key === "Escape" ? "Esc" : h.key.toUpperCase());
 export const keyed = () =>
   hands
     .filter((h) => h.key !== "Escape")
-    .map((h) => ({ key: keyOf(h), label: `${h.areas ? "area" : "draw"}: ${h.label.toLowerCase()}` }));
+    .map((h) => ({
+      key: keyOf(h),
+      label: `${h.cuts ? "cut-out" : h.areas ? "area" : "draw"}: ${h.label.toLowerCase()}`,
+    }));
 
 // offer fills the bench's row of hands.
 function offer() {
@@ -232,8 +236,8 @@ export function key(e) {
   const other = plain && usable().find((h) => h.key === e.key && h !== hand);
   if (other) take(other.name);
   // With the hand put down, an area is left.
-  else if (e.key === "Escape" && target.area())
-    show(shot.step, shot.light, { area: "", part: -1, stroke: -1 });
+  else if (e.key === "Escape" && (target.area() || target.cut()))
+    show(shot.step, shot.light, { cut: "", area: "", part: -1, stroke: -1 });
   else return false;
   return true;
 }
@@ -252,6 +256,7 @@ document.addEventListener("click", (e) => {
 // With nothing there yet, drawing is what one comes for: tracing for a light, painting for
 // an area, if that is what its first part is for.
 function first() {
+  if (target.cut()) return byName("scribble");
   const a = target.area();
   if (!a) return byName(target.any() ? "edit" : "outline");
   const kind = a.parts[0]?.of.kind;
@@ -260,7 +265,7 @@ function first() {
 
 let before = { step: "", light: shot.light, area: "" };
 function fresh() {
-  const area = target.area()?.id ?? "";
+  const area = target.cut()?.id ?? target.area()?.id ?? "";
   const came = tracing() && (shot.step !== before.step || area !== before.area);
   const other = shot.light !== before.light;
   if (shot.step !== before.step || other || area !== before.area) {

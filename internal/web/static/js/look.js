@@ -8,16 +8,22 @@ const canvas = document.getElementById("look");
 const ctx = canvas.getContext("2d");
 const stage = document.getElementById("stage");
 const page = Math.random().toString(36).slice(2);
-let as = ""; // "", tint, black, white
+let as = ""; // "", tint, black, white; of a cut-out also dark and edge
 let area = ""; // of one that is looked at without being open
 let asked = false;
 let wanted = false;
 let stamp = "";
 
 // What is looked at: an area's id, or in Trace the chosen light, by its index.
-const which = () => shot.focus.area || area || (shot.step === "trace" && light() ? shot.light : "");
+const which = () =>
+  (shot.focus.cut && `cut-out:${shot.focus.cut}`) ||
+  shot.focus.area ||
+  area ||
+  (shot.step === "trace" && light() ? shot.light : "");
 
 const named = (id) => (typeof id === "number" ? { light: id } : { area: id });
+
+export const looking = () => as;
 
 // The tint is of a hue that photos seldom have, and shows on dark and on light alike.
 const colours = { tint: [172, 92, 255], black: [12, 12, 11], white: [255, 255, 255] };
@@ -41,13 +47,26 @@ async function load() {
     if (g.part.w < 1 || g.part.h < 1) break;
     const { long, x, y, w, h } = g.part;
     try {
+      const how = as;
+      const cut = how !== "tint" && String(id).startsWith("cut-out:") ? id.slice(8) : "";
       const a = await ask(
-        `/shots/${shot.id}/coverage`,
-        post({ patch: draft ?? [], page, ...named(id), long, x, y, w, h }, csrf()),
+        `/shots/${shot.id}/${cut ? "apart" : "coverage"}`,
+        post(
+          {
+            patch: draft ?? [],
+            page,
+            ...(cut ? { cut, ground: how } : named(id)),
+            ...{ long, x, y, w, h },
+          },
+          csrf(),
+        ),
         async (answer) => new Uint8Array(await answer.arrayBuffer()),
       );
-      if (!as || which() !== id) continue;
-      paint(a, g);
+      if (as !== how || which() !== id) {
+        wanted = true;
+        continue;
+      }
+      paint(a, g, Boolean(cut));
       stamp = `${shot.version}`;
       stage.dataset.looking = `${as} ${stamp}`;
     } catch {
@@ -58,8 +77,21 @@ async function load() {
   asked = false;
 }
 
-function paint(a, { part, origin, k, size }) {
+// paint shows coverage as a tint or a ground, or pixels as they came.
+function paint(a, { part, origin, k, size }, whole) {
   const img = new ImageData(part.w, part.h);
+  if (whole) img.data.set(a);
+  else tinted(a, img);
+  const own = new OffscreenCanvas(part.w, part.h);
+  own.getContext("2d").putImageData(img, 0, 0);
+  canvas.width = size.w;
+  canvas.height = size.h;
+  ctx.imageSmoothingEnabled = k < 1;
+  ctx.drawImage(own, origin.x + part.x * k, origin.y + part.y * k, part.w * k, part.h * k);
+  canvas.hidden = false;
+}
+
+function tinted(a, img) {
   // Red, green, blue and alpha lie in this order in memory: as numbers of four bytes the
   // other way round.
   const [r, g, b] = colours[as];
@@ -69,13 +101,6 @@ function paint(a, { part, origin, k, size }) {
   );
   const pixels = new Uint32Array(img.data.buffer);
   for (let i = 0; i < a.length; i++) pixels[i] = table[a[i]];
-  const own = new OffscreenCanvas(part.w, part.h);
-  own.getContext("2d").putImageData(img, 0, 0);
-  canvas.width = size.w;
-  canvas.height = size.h;
-  ctx.imageSmoothingEnabled = k < 1;
-  ctx.drawImage(own, origin.x + part.x * k, origin.y + part.y * k, part.w * k, part.h * k);
-  canvas.hidden = false;
 }
 
 function tell() {
@@ -96,23 +121,29 @@ document.addEventListener("click", (e) => {
     // The same button goes on through the ways of looking, and then off.
     as = { tint: "black", black: "white", white: "" }[as];
   }
+  stage.dispatchEvent(new Event("redraw"));
   tell();
   load();
 });
 
-let open = shot.focus.area;
+const opened = () => shot.focus.cut || shot.focus.area;
+let open = opened();
+if (shot.focus.cut) as = "tint";
 on("change", () => {
-  if (open !== shot.focus.area) {
-    // To leave an area, or a step, is to stop looking at it.
-    if (!shot.focus.area) as = "";
+  if (open !== opened()) {
+    // To leave an area, or a step, is to stop looking at it; what is cut out is looked at.
+    if (!opened()) as = "";
+    else if (shot.focus.cut) as = "tint";
     area = "";
-    open = shot.focus.area;
+    open = opened();
   }
   if (!document.querySelector("[data-look], [data-look-as]")) as = "";
   tell();
   load();
 });
 on("draft", load);
+tell();
+load();
 let timer = 0;
 onMove(() => {
   if (!as) return;

@@ -13,3 +13,4 @@ import "./levels.js";
 import "./wheel.js";
 import "./look.js";
 import "./drawing.js";
+import "./cutouts.js";

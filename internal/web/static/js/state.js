@@ -33,6 +33,12 @@ export function openArea() {
   return i < 0 ? null : { ...shot.areas[i], path: `/areas/${i}` };
 }
 
+// openCut gives the cut-out that is open on the bench, with its path.
+export function openCut() {
+  const i = shot.focus.cut ? shot.cutouts.findIndex((c) => c.id === shot.focus.cut) : -1;
+  return i < 0 ? null : { ...shot.cutouts[i], path: `/cutouts/${i}` };
+}
+
 // Shapes of many points do not come with the page: they are fetched once and kept by
 // their key. Until they are there, a light has those that it had before.
 const known = new Map();

@@ -4,7 +4,7 @@
 // A shape is as it stands in the recipe, with path, where that is. In an area these are
 // traced shapes and gradients; strokes and parts that are not drawn come as null, so that
 // a shape's place in the list is that of its part.
-import { act, commit, light, on, openArea, set, setDraft, shapesOf, shot, show } from "./state.js";
+import { act, commit, light, on, openArea, openCut, set, setDraft, shapesOf, shot, show } from "./state.js";
 
 const drawn = {
   shape: (part, path) => ({ ...part.of.shape, path: `${path}/of/shape` }),
@@ -18,24 +18,36 @@ const ofArea = (a) =>
     return s ? { ...s, away: part.does === "away" } : null;
   });
 
+// A cut-out among a light's shapes has no line: it comes as null, too.
+const hasLine = (s) => s.kind !== "cut-out";
 const ofLight = () =>
-  light() ? shapesOf(light()).map((s, j) => ({ ...s, path: `/lights/${shot.light}/shapes/${j}` })) : [];
+  light()
+    ? shapesOf(light()).map((s, j) =>
+        hasLine(s) ? { ...s, path: `/lights/${shot.light}/shapes/${j}` } : null,
+      )
+    : [];
 
 export const target = {
+  // cut is the cut-out that is open, null where none is: strokes go to it.
+  cut: openCut,
   // area is the open area, null where shapes go to a light.
   area: openArea,
   // works tells whether there is anything that a hand could work on.
   works: () => shot.step === "trace" || Boolean(openArea()),
-  shapes: () => (openArea() ? ofArea(openArea()) : ofLight()),
+  shapes: () => (openCut() ? [] : openArea() ? ofArea(openArea()) : ofLight()),
   // any tells whether there are shapes, also where they are still on their way.
   any: () =>
     openArea() ? ofArea(openArea()).some(Boolean) : Boolean(light()?.shapes_key || ofLight().length),
   // others are what else is drawn, faintly: a click takes it.
   others: () =>
-    openArea()
+    openArea() || openCut()
       ? []
       : shot.lights.flatMap((l, index) =>
-          index === shot.light ? [] : shapesOf(l).map((s) => ({ ...s, index })),
+          index === shot.light
+            ? []
+            : shapesOf(l)
+                .filter(hasLine)
+                .map((s) => ({ ...s, index })),
         ),
   last: (kind) => target.shapes().findLast((s) => s?.kind === kind),
   // add adds a shape or a gradient. In an area it becomes a part, which is opened.

@@ -3,23 +3,29 @@
 import { act, commit, set, setDraft, shot, show } from "./state.js";
 
 // What is open, in the order of nesting: to open one closes what lies below another.
-const below = { pass: {}, area: { part: -1, stroke: -1 }, part: { stroke: -1 }, stroke: {} };
+const below = {
+  pass: {},
+  area: { part: -1, stroke: -1 },
+  part: { stroke: -1 },
+  stroke: {},
+  cut: { area: "" },
+};
 
 document.addEventListener("click", (e) => {
   const b = e.target.closest("button");
   if (!b) return;
   const { open, value, close, removeArea } = b.dataset;
   if (open) {
-    const v = open === "area" ? value : Number(value);
+    const v = ["area", "cut"].includes(open) ? value : Number(value);
     const shut = String(shot.focus[open]) === value;
     show(shot.step, shot.light, { [open]: shut ? -1 : v, ...below[open] });
-  } else if (close) show(shot.step, shot.light, { area: "", ...below.area });
+  } else if (close) show(shot.step, shot.light, { cut: "", area: "", ...below.area });
   else if (removeArea) act("remove-area", { remove: removeArea });
 });
 
 document.addEventListener("change", (e) => {
   const el = e.target;
-  const { addPass, addPart, areaOf } = el.dataset ?? {};
+  const { addPass, addPart, addBlocker, areaOf } = el.dataset ?? {};
   if (addPass) {
     const name = el.selectedOptions[0].textContent;
     const kind = el.value;
@@ -30,8 +36,12 @@ document.addEventListener("change", (e) => {
     const [kind, id] = el.value.split(":");
     el.value = "";
     const area = shot.areas.find((a) => a.id === shot.focus.area);
-    const of = { kind, ...(id && { area: id }) };
+    const of = { kind, ...(id && { [kind === "cut-out" ? "of" : "area"]: id }) };
     commit([set(`${addPart}/-`, { of }, "add")], { part: area.parts.length, stroke: -1 });
+  } else if (addBlocker) {
+    const area = el.value;
+    el.value = "";
+    commit([set(`${addBlocker}/-`, { area }, "add")]);
   } else if (el.matches?.("[data-start]") && el.value) {
     const start = el.value;
     el.value = "";

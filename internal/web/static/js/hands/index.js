@@ -6,6 +6,8 @@
 //   key       the key that takes it up
 //   hint      what click and drag do, in a sentence
 //   areas     it draws what belongs to an area, and is not for tracing lights
+//   cuts      it works on a cut-out
+//   only      it works on nothing else
 //   once      what it made is what one goes on with: editing takes over
 //   quiet     it has a button elsewhere
 //   cursor    whether the pointer is a cross
@@ -27,10 +29,12 @@ import { bulb } from "./bulb.js";
 import { cling } from "./cling.js";
 import { edit } from "./edit.js";
 import { freehand } from "./freehand.js";
+import { mend } from "./mend.js";
 import { outline } from "./outline.js";
 import { pick } from "./pick.js";
 import { region } from "./region.js";
 import { rim } from "./rim.js";
+import { scribble } from "./scribble.js";
 import { string } from "./string.js";
 import { transform } from "./transform.js";
 import { tube } from "./tube.js";
@@ -38,6 +42,8 @@ import { tube } from "./tube.js";
 // in the order of their buttons
 export const hands = [
   brushHand,
+  scribble,
+  mend,
   region,
   cling,
   outline,

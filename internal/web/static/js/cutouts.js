@@ -1,0 +1,76 @@
+// Cut-outs on the bench: making and removing them, having their pixels found on the photo itself while
+// the hand rests, and walking along an edge at 1:1.
+import { ask, post } from "./ask.js";
+import { notice } from "./notice.js";
+import { act, csrf, on, openCut, shot, show } from "./state.js";
+import { lookAt } from "./view.js";
+
+document.addEventListener("click", (e) => {
+  const b = e.target.closest("[data-cut], [data-walk]");
+  if (b?.dataset.walk) walk(e.shiftKey ? -1 : 1);
+  else if (b) act(b.dataset.cut, { of: b.dataset.of ?? "" });
+});
+
+// Rough cut-outs are refined one request at a time; a change of the shot ends the one under way and
+// begins it anew, with what is there then.
+let busy = null; // { stop, version }
+async function refine() {
+  if (!shot.cutouts.some((c) => c.rough)) return;
+  if (busy?.version === shot.version) return;
+  busy?.stop.abort();
+  const own = { stop: new AbortController(), version: shot.version };
+  busy = own;
+  try {
+    await ask(`/shots/${shot.id}/refine`, { ...post({}, csrf()), signal: own.stop.signal });
+    if (busy !== own) return;
+    busy = null;
+    await show();
+  } catch (e) {
+    if (busy !== own) return;
+    busy = null;
+    if (!own.stop.signal.aborted) notice("The edge stays rough", e.message, [["Try again", () => refine()]]);
+  }
+}
+
+// The walk: places along all lines of the edge, one from the other as far as a screen shows.
+let way = { cut: "", version: -1, places: [], at: -1 };
+async function walk(by) {
+  const cut = openCut();
+  if (!cut || cut.empty) return;
+  if (way.cut !== cut.id || way.version !== shot.version) {
+    const { lines } = await ask(`/shots/${shot.id}/edge?cut=${cut.id}`);
+    const stage = document.getElementById("stage").getBoundingClientRect();
+    const stride = 0.6 * Math.min(stage.width, stage.height) * (window.devicePixelRatio || 1);
+    const places = lines.flatMap((l) => spaced(l, stride));
+    const at = way.cut === cut.id ? Math.min(way.at, places.length - 1) : -1;
+    way = { cut: cut.id, version: shot.version, places, at };
+  }
+  const n = way.places.length;
+  if (!n) return;
+  way.at = way.at < 0 ? (by > 0 ? 0 : n - 1) : (way.at + by + n) % n;
+  lookAt(...way.places[way.at]);
+  const shown = document.getElementById("walked");
+  if (shown) shown.textContent = `${way.at + 1} of ${n}`;
+}
+
+// spaced gives places along a closed line, one every so many pixels.
+function spaced(l, stride) {
+  const out = [l[0]];
+  let gone = 0;
+  for (let i = 1; i < l.length; i++) {
+    gone += Math.hypot(l[i][0] - l[i - 1][0], l[i][1] - l[i - 1][1]);
+    if (gone < stride) continue;
+    out.push(l[i]);
+    gone = 0;
+  }
+  return out;
+}
+
+export function key(e) {
+  if (!openCut() || e.ctrlKey || e.metaKey || e.altKey || e.key.toLowerCase() !== "k") return false;
+  walk(e.shiftKey ? -1 : 1);
+  return true;
+}
+
+on("change", refine);
+refine();

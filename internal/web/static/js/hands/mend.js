@@ -1,0 +1,29 @@
+// Mends the coverage of the open cut-out: paints it to what the row of the brush says.
+import { local } from "../local.js";
+import { strokes } from "../stroked.js";
+import { commit, openCut, set } from "../state.js";
+
+const brush = () => ({
+  to: local("local:mend-to"),
+  diameter: local("local:mend-diameter"),
+  softness: local("local:mend-softness"),
+});
+const value = (s) => ({ ...brush(), ...(s.alt && { to: 1 - brush().to }), points: s.points });
+
+const hand = strokes({
+  brush,
+  size: "local:mend-diameter",
+  kind: (s) => (value(s).to >= 0.5 ? "in" : "out"),
+  done: (s) => commit([set(`${openCut().path}/mends/-`, value(s), "add")]),
+});
+
+export const mend = {
+  ...hand,
+  name: "mend",
+  label: "Mend",
+  key: "n",
+  cuts: true,
+  only: true,
+  hint: "Paint coverage as it should be. Alt: the opposite. Keys , and . for the size.",
+  cursor: true,
+};

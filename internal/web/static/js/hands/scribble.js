@@ -1,0 +1,68 @@
+// Cuts a thing out of the photo by strokes: in it, and round it. Each stroke is saved at once with
+// what it makes on a small picture; the photo's own pixels are found while the hand rests
+// (../refine.js).
+import { ask, post } from "../ask.js";
+import { looking } from "../look.js";
+import { local, setLocal } from "../local.js";
+import { line, pathOf, strokes } from "../stroked.js";
+import { act, commit, csrf, openCut, set, shot } from "../state.js";
+
+const says = () => local("local:says") ?? "in";
+
+function tell() {
+  for (const b of document.querySelectorAll("[data-says]"))
+    b.setAttribute("aria-checked", String(b.dataset.says === says()));
+}
+
+// value is the stroke in the hand as it stands in a recipe.
+const value = (s) => ({
+  says: s.alt ? ({ in: "out", out: "in" }[says()] ?? says()) : says(),
+  diameter: local("local:scribble-diameter") ?? Math.max(shot.width, shot.height) / 120,
+  points: s.points,
+});
+
+const hand = strokes({
+  brush: () => ({ diameter: local("local:scribble-diameter") ?? Math.max(shot.width, shot.height) / 120 }),
+  size: "local:scribble-diameter",
+  kind: (s) => value(s).says,
+  done(s) {
+    const open = openCut();
+    if (open) return commit([set(`${open.path}/strokes/-`, value(s), "add")]);
+    return act("add-cutout", { stroke: JSON.stringify(value(s)) });
+  },
+});
+
+export const scribble = {
+  ...hand,
+  name: "scribble",
+  label: "Scribble",
+  key: "d",
+  cuts: true,
+  get hint() {
+    const cut = openCut();
+    if (!cut?.strokes?.length)
+      return "Paint along the middle of the thing. Then outside, round it. Keys , and . for the size.";
+    if (cut.empty) return "Now paint what is outside, round the thing. Alt: the other side for one stroke.";
+    return "Paint where it went wrong: inside, outside, or a soft edge. Alt: the other side for one stroke.";
+  },
+  cursor: true,
+  take() {
+    hand.take();
+    tell();
+    ask(`/shots/${shot.id}/scribble`, post({}, csrf()), () => null).catch(() => {});
+  },
+  changed: tell,
+  overlay(layer) {
+    // Where the edge is looked at by itself, strokes would lie over it.
+    if (!["black", "white", "dark", "edge"].includes(looking()))
+      for (const s of openCut()?.strokes ?? []) line(layer, pathOf(s), s.says, s.diameter);
+    hand.overlay(layer);
+  },
+};
+
+document.addEventListener("click", (e) => {
+  const b = e.target.closest("[data-says]");
+  if (!b) return;
+  setLocal("local:says", b.dataset.says);
+  tell();
+});
