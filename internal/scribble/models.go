@@ -3,6 +3,7 @@ package scribble
 import (
 	"math"
 
+	"pyrant/internal/colour"
 	"pyrant/internal/edge"
 )
 
@@ -18,12 +19,12 @@ type sample struct {
 // gauss is one Gaussian: its share, the mean and covariance of its colours, and where it is: the
 // same grey may be glass on a breastplate and stone beside a foot.
 type gauss struct {
-	mean    [3]float64
-	inverse [6]float64 // of the covariance: xx, xy, xz, yy, yz, zz
-	x, y    float64
-	spread  float64 // one by twice the variance of its place
-	share   float64 // by that variance
-	height  float64 // one by the root of the determinant
+	mean    [3]float32
+	inverse [6]float32 // of the covariance: xx, xy, xz, yy, yz, zz; with the first, fourth and last halved
+	x, y    float32
+	spread  float32 // one by twice the variance of its place
+	share   float32 // by that variance
+	height  float32 // one by the root of the determinant
 }
 
 // model is the colours of one side as a mixture of Gaussians.
@@ -38,9 +39,17 @@ const (
 	far      = 0.02 // what a Gaussian counts however far it lies
 )
 
+// pair is the models of the inside and of the outside.
+type pair [2]model
+
+// compare returns how much more a colour goes with the inside than with the outside, as a logarithm.
+func (p *pair) compare(s sample) float32 {
+	return min(max(p[0].log(s)-p[1].log(s), -most), most)
+}
+
 // fit makes a model of samples, which weigh as told, by k-means from means spread over them and the
 // moments of each cluster.
-func fit(samples []sample, weight []float32) model {
+func fit(samples []sample, weight []float32, parts int) model {
 	n := len(samples)
 	if n == 0 {
 		return nil
@@ -129,11 +138,14 @@ func fit(samples []sample, weight []float32) model {
 			continue
 		}
 		place := (s.far/s.w-u[3]*u[3]-u[4]*u[4])/2/(ofPlaces*ofPlaces) + nearby*nearby
-		out = append(out, gauss{mean: [3]float64{u[0], u[1], u[2]}, x: u[3] / ofPlaces, y: u[4] / ofPlaces, spread: 1 / (2 * place),
-			share: s.w / total / place, height: 1 / math.Sqrt(det),
-			inverse: [6]float64{
-				(c[3]*c[5] - c[4]*c[4]) / det, (c[2]*c[4] - c[1]*c[5]) / det, (c[1]*c[4] - c[2]*c[3]) / det,
-				(c[0]*c[5] - c[2]*c[2]) / det, (c[1]*c[2] - c[0]*c[4]) / det, (c[0]*c[3] - c[1]*c[1]) / det}})
+		g := gauss{mean: [3]float32{float32(u[0]), float32(u[1]), float32(u[2])}, x: float32(u[3] / ofPlaces), y: float32(u[4] / ofPlaces),
+			spread: float32(1 / (2 * place)), share: float32(s.w / total / place), height: float32(1 / math.Sqrt(det))}
+		for q, v := range [...]float64{
+			(c[3]*c[5] - c[4]*c[4]) / 2, c[2]*c[4] - c[1]*c[5], c[1]*c[4] - c[2]*c[3],
+			(c[0]*c[5] - c[2]*c[2]) / 2, c[1]*c[2] - c[0]*c[4], (c[0]*c[3] - c[1]*c[1]) / 2} {
+			g.inverse[q] = float32(v / det)
+		}
+		out = append(out, g)
 	}
 	return out
 }
@@ -141,20 +153,20 @@ func fit(samples []sample, weight []float32) model {
 // log returns the logarithm of the density of a colour at a place, up to a constant that is the
 // same for all models: of the Gaussians of those that lie near. Where a side lies does not speak
 // for it, only what colours it has there.
-func (m model) log(s sample) float64 {
-	sum, all := 1e-9, 1e-6
+func (m model) log(s sample) float32 {
+	sum, all := float32(1e-9), float32(1e-6)
 	for i := range m {
 		g := &m[i]
-		x, y, z := float64(s.colour[0])-g.mean[0], float64(s.colour[1])-g.mean[1], float64(s.colour[2])-g.mean[2]
-		u, w := float64(s.x)-g.x, float64(s.y)-g.y
+		x, y, z := s.colour[0]-g.mean[0], s.colour[1]-g.mean[1], s.colour[2]-g.mean[2]
+		u, w := s.x-g.x, s.y-g.y
 		v := &g.inverse
-		here := g.share * (math.Exp(-g.spread*(u*u+w*w)) + far)
+		here := g.share * (colour.ExpNeg(g.spread*(u*u+w*w)) + far)
 		all += here
-		if d := 0.5*(v[0]*x*x+v[3]*y*y+v[5]*z*z) + v[1]*x*y + v[2]*x*z + v[4]*y*z; d < 40 {
-			sum += here * g.height * math.Exp(-d)
+		if d := v[0]*x*x + v[3]*y*y + v[5]*z*z + v[1]*x*y + v[2]*x*z + v[4]*y*z; d < 40 {
+			sum += here * g.height * colour.ExpNeg(max(d, 0))
 		}
 	}
-	return math.Log(sum / all)
+	return float32(math.Log(float64(sum / all)))
 }
 
 // contrast returns by how much neighbours of a sheet differ in the mean, squared.

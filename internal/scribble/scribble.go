@@ -76,9 +76,17 @@ const (
 	fine   = 1_600_000
 )
 
+// How far from the edge of a cut on a coarser sheet it may turn out to lie, in pixels of that: thin
+// things are lost on the first, later ones are nearly right.
+const (
+	wide   = 8
+	narrow = 2
+)
+
 // What the parts of the cost weigh.
 const (
 	ofColour   = 0.6
+	ofNear     = 0.5 // of the colours of the neighbourhood, near an edge
 	ofWay      = 1.6
 	ofEdge     = 24.0
 	always     = 1.0 // of an edge, however weak
@@ -126,10 +134,11 @@ func (g *Ground) Bytes() int64 {
 // scribbles.
 func (g *Ground) Find(ctx context.Context, strokes []Stroke, quick bool) (*Cut, error) {
 	s, p := g.sheet, g.Photo
-	c, models, err := onSheet(ctx, s, strokes)
+	c, models, err := onSheet(ctx, s, strokes, quick)
 	if err != nil || quick {
 		return c, err
 	}
+	band := wide
 	for next := (s.Step + 1) / 2; ; next = (next + 1) / 2 {
 		box := c.box(3)
 		if box.Empty() {
@@ -142,9 +151,10 @@ func (g *Ground) Find(ctx context.Context, strokes []Stroke, quick bool) (*Cut, 
 		if s, err = edge.New(ctx, p, next, r, nil); err != nil {
 			return nil, err
 		}
-		if c, err = refine(ctx, s, c, strokes, models); err != nil {
+		if c, err = refine(ctx, s, c, strokes, models, band); err != nil {
 			return nil, err
 		}
+		band = narrow
 	}
 }
 
@@ -165,14 +175,14 @@ func (c *Cut) box(margin int) image.Rectangle {
 }
 
 // onSheet cuts on all of a sheet, and returns the models of both sides as well.
-func onSheet(ctx context.Context, s *edge.Sheet, strokes []Stroke) (*Cut, [2]model, error) {
+func onSheet(ctx context.Context, s *edge.Sheet, strokes []Stroke, quick bool) (*Cut, pair, error) {
 	w, h := s.Rect.Dx(), s.Rect.Dy()
 	seed := seeds(s, strokes)
 	var n [3]int
 	for _, v := range seed {
 		n[v]++
 	}
-	var models [2]model
+	var models pair
 	looped := slices.ContainsFunc(strokes, func(s Stroke) bool { return s.Says == cutout.Loop })
 	if n[inside] == 0 && !looped {
 		return nil, models, fault.New(fault.Invalid, noInside)
@@ -181,7 +191,10 @@ func onSheet(ctx context.Context, s *edge.Sheet, strokes []Stroke) (*Cut, [2]mod
 		return nil, models, fault.New(fault.Invalid, noOutside)
 	}
 	c := &Cut{Step: s.Step, Rect: s.Rect, In: make([]bool, w*h)}
-	far := [2][]float32{ways(s, seed, inside), ways(s, seed, outside)}
+	var far [2][]float32
+	if err := raster.Each(ctx, 2, func(k int) { far[k] = ways(s, seed, [...]uint8{inside, outside}[k]) }); err != nil {
+		return nil, models, err
+	}
 	if n[inside] == 0 {
 		// Of a loop alone one knows what is outside; how far a place is from that says nothing.
 		far = [2][]float32{make([]float32, w*h), make([]float32, w*h)}
@@ -189,13 +202,21 @@ func onSheet(ctx context.Context, s *edge.Sheet, strokes []Stroke) (*Cut, [2]mod
 	for i := range c.In {
 		c.In[i] = far[0][i] < far[1][i] || n[inside] == 0 && seed[i] != outside
 	}
-	for range rounds {
-		models = [2]model{modelOf(s, seed, c.In, far, true), modelOf(s, seed, c.In, far, false)}
-		same, err := c.solve(ctx, s, seed, models, func(i int) float64 {
-			const near, endless = 0.3, 1e6
-			v := float64((min(far[1][i], endless) + near) / (min(far[0][i], endless) + near))
-			return ofWay * min(max(math.Log(v), -most), most)
-		})
+	times, every := rounds, 2
+	if quick {
+		times, every = 1, 17
+	}
+	way := make([]float32, w*h)
+	for i := range way {
+		const near, endless = 0.3, 1e6
+		v := float64((min(far[1][i], endless) + near) / (min(far[0][i], endless) + near))
+		way[i] = float32(ofWay * min(max(math.Log(v), -most), most))
+	}
+	for range times {
+		if err := raster.Each(ctx, 2, func(k int) { models[k] = modelOf(s, seed, c.In, far, k == 0, every) }); err != nil {
+			return nil, models, err
+		}
+		same, err := c.solve(ctx, s, seed, func(i int) float32 { return way[i] + ofColour*models.compare(sampleOf(s, i)) })
 		if err != nil {
 			return nil, models, err
 		}
@@ -237,45 +258,77 @@ func (c *Cut) keep(seed []uint8) {
 	c.In = kept
 }
 
-// refine cuts anew near the edge of a cut, on a sheet of finer pixels.
-func refine(ctx context.Context, s *edge.Sheet, c *Cut, strokes []Stroke, models [2]model) (*Cut, error) {
-	w, h := s.Rect.Dx(), s.Rect.Dy()
-	seed := seeds(s, strokes)
-	const band = 2 // pixels of the coarser sheet to both sides
-	out := &Cut{Step: s.Step, Rect: s.Rect, In: make([]bool, w*h)}
-	edgeNear := make(map[image.Point]bool)
-	for y := c.Rect.Min.Y; y < c.Rect.Max.Y; y++ {
-		for x := c.Rect.Min.X; x < c.Rect.Max.X; x++ {
-			v := c.in(x, y)
-			if v == c.in(x+1, y) && v == c.in(x, y+1) {
-				continue
-			}
-			for b := -band; b <= band+1; b++ {
-				for a := -band; a <= band+1; a++ {
-					edgeNear[image.Pt(x+a, y+b)] = true
+// nearEdge tells which pixels of a cut lie within a distance of its edge, along either axis.
+func (c *Cut) nearEdge(band int) []bool {
+	w, h := c.Rect.Dx(), c.Rect.Dy()
+	along, out := make([]bool, w*h), make([]bool, w*h)
+	for y := range h {
+		for x := range w {
+			v := c.In[y*w+x]
+			if x+1 < w && v != c.In[y*w+x+1] || y+1 < h && v != c.In[y*w+x+w] {
+				for u := max(x-band, 0); u <= min(x+band+1, w-1); u++ {
+					along[y*w+u] = true
 				}
 			}
 		}
 	}
-	for i := range seed {
-		x, y := (s.Rect.Min.X+i%w)*s.Step/c.Step, (s.Rect.Min.Y+i/w)*s.Step/c.Step
-		out.In[i] = c.in(x, y)
-		if seed[i] == unknown && !edgeNear[image.Pt(x, y)] {
-			seed[i] = outside
-			if out.In[i] {
-				seed[i] = inside
+	for y := range h {
+		for x := range w {
+			if along[y*w+x] {
+				for v := max(y-band, 0); v <= min(y+band+1, h-1); v++ {
+					out[v*w+x] = true
+				}
 			}
 		}
 	}
-	_, err := out.solve(ctx, s, seed, models, func(int) float64 { return 0 })
-	return out, err
+	return out
+}
+
+// refine cuts anew within a band of pixels of the edge of a cut, on a sheet of finer pixels.
+func refine(ctx context.Context, s *edge.Sheet, c *Cut, strokes []Stroke, models pair, band int) (*Cut, error) {
+	w, h := s.Rect.Dx(), s.Rect.Dy()
+	seed := seeds(s, strokes)
+	out := &Cut{Step: s.Step, Rect: s.Rect, In: make([]bool, w*h)}
+	near := c.nearEdge(band)
+	alike := make([]float32, w*h) // by the colours of all of the photo
+	if err := raster.Rows(ctx, 0, h, func(y0, y1 int) {
+		for i := y0 * w; i < y1*w; i++ {
+			x, y := (s.Rect.Min.X+i%w)*s.Step/c.Step, (s.Rect.Min.Y+i/w)*s.Step/c.Step
+			out.In[i] = c.in(x, y)
+			switch {
+			case seed[i] != unknown:
+			case image.Pt(x, y).In(c.Rect) && near[(y-c.Rect.Min.Y)*c.Rect.Dx()+x-c.Rect.Min.X]:
+				alike[i] = ofColour * models.compare(sampleOf(s, i))
+			case out.In[i]:
+				seed[i] = inside
+			default:
+				seed[i] = outside
+			}
+		}
+	}); err != nil {
+		return nil, err
+	}
+	for range 2 {
+		like, err := out.local(ctx, s, seed, models)
+		if err != nil {
+			return nil, err
+		}
+		same, err := out.solve(ctx, s, seed, func(i int) float32 { return alike[i] + ofNear*like[i] })
+		if err != nil {
+			return nil, err
+		}
+		if same {
+			break
+		}
+	}
+	return out, nil
 }
 
 // solve makes the cheapest cut of a sheet, and tells whether it is the one that was there before.
-// more is what speaks for the inside of a pixel besides its colour.
-func (c *Cut) solve(ctx context.Context, s *edge.Sheet, seed []uint8, models [2]model, more func(i int) float64) (same bool, err error) {
+// term is what speaks for the inside of a pixel.
+func (c *Cut) solve(ctx context.Context, s *edge.Sheet, seed []uint8, term func(i int) float32) (same bool, err error) {
 	w, h := s.Rect.Dx(), s.Rect.Dy()
-	sharp := 1 / (3 * contrast(s))
+	whole := contrast(s)
 	g := maxflow.New(w, h)
 	terms := make([]int32, w*h)
 	if err := raster.Rows(ctx, 0, h, func(y0, y1 int) {
@@ -286,9 +339,7 @@ func (c *Cut) solve(ctx context.Context, s *edge.Sheet, seed []uint8, models [2]
 			case outside:
 				terms[i] = -certain
 			default:
-				p := sampleOf(s, i)
-				v := ofColour*min(max(models[0].log(p)-models[1].log(p), -most), most) + more(i)
-				terms[i] = int32(v * resolution)
+				terms[i] = int32(term(i) * resolution)
 			}
 		}
 	}); err != nil {
@@ -308,7 +359,7 @@ func (c *Cut) solve(ctx context.Context, s *edge.Sheet, seed []uint8, models [2]
 					continue // nothing parts them
 				}
 				gap := float64(edge.Gap(s.Colour(i), s.Colour(j)))
-				k := always + (ofEdge-always)*math.Exp(-sharp*gap*gap)
+				k := always + (ofEdge-always)*math.Exp(-gap*gap/(3*whole))
 				if d%2 == 1 {
 					k /= math.Sqrt2
 				}
@@ -328,9 +379,9 @@ func (c *Cut) solve(ctx context.Context, s *edge.Sheet, seed []uint8, models [2]
 	return same, nil
 }
 
-// modelOf makes a model of the colours of one side: those under strokes count more, and those
+// modelOf makes a model of the colours of one side, of one in so many pixels: those under strokes count more, and those
 // more that lie nearer to them than to the others.
-func modelOf(s *edge.Sheet, seed []uint8, in []bool, far [2][]float32, isIn bool) model {
+func modelOf(s *edge.Sheet, seed []uint8, in []bool, far [2][]float32, isIn bool, every int) model {
 	var colours []sample
 	var weight []float32
 	mine, other, is := far[1], far[0], uint8(outside)
@@ -338,7 +389,7 @@ func modelOf(s *edge.Sheet, seed []uint8, in []bool, far [2][]float32, isIn bool
 		mine, other, is = far[0], far[1], inside
 	}
 	for i, v := range in {
-		if seed[i] == is || seed[i] == unknown && v == isIn && i%2 == 0 {
+		if seed[i] == is || seed[i] == unknown && v == isIn && i%every == 0 {
 			k := float32(1)
 			if seed[i] == unknown {
 				k = (min(other[i], 1e6) + 1e-6) / (min(mine[i], 1e6) + min(other[i], 1e6) + 2e-6)
@@ -350,7 +401,7 @@ func modelOf(s *edge.Sheet, seed []uint8, in []bool, far [2][]float32, isIn bool
 			weight = append(weight, k)
 		}
 	}
-	return fit(colours, weight)
+	return fit(colours, weight, parts)
 }
 
 // sampleOf returns a pixel of a sheet, with its place.

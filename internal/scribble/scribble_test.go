@@ -197,12 +197,12 @@ func TestModelsKnowPlaces(t *testing.T) {
 	for i := range weight {
 		weight[i] = 1
 	}
-	a, b := fit(here, weight), fit(there, weight)
+	a, b := fit(here, weight, parts), fit(there, weight, parts)
 	for _, s := range []struct {
 		sample
 		mine bool
 	}{{sample{[3]float32{0.3, 0, 0}, 0.2, 0.5}, true}, {sample{[3]float32{0.5, 0, 0}, 0.2, 0.5}, false}, {sample{[3]float32{0.5, 0, 0}, 0.8, 0.5}, true}} {
-		if d := a.log(s.sample) - b.log(s.sample); (d > 1) != s.mine || math.Abs(d) < 1 {
+		if d := a.log(s.sample) - b.log(s.sample); (d > 1) != s.mine || math.Abs(float64(d)) < 1 {
 			t.Errorf("%+v: %.2f", s, d)
 		}
 	}

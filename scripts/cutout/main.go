@@ -37,12 +37,13 @@ type row struct {
 func main() {
 	asJSON := flag.Bool("json", false, "print a list of JSON objects")
 	as := flag.String("as", "", "change the picture first: its light, noise or size")
+	only := flag.String("hand", "", "measure this hand alone: scribble, or any other for those of lights")
 	flag.Parse()
 	if flag.NArg() != 1 {
 		fmt.Fprintln(os.Stderr, "usage: cutout [-json] [-as CHANGE] SCENE")
 		os.Exit(2)
 	}
-	rows, err := measure(context.Background(), flag.Arg(0), *as)
+	rows, err := measure(context.Background(), flag.Arg(0), *as, *only)
 	if err != nil {
 		fmt.Fprintln(os.Stderr, "cutout:", err)
 		os.Exit(1)
@@ -61,7 +62,7 @@ func main() {
 	}
 }
 
-func measure(ctx context.Context, folder, as string) ([]row, error) {
+func measure(ctx context.Context, folder, as, only string) ([]row, error) {
 	sc, err := scene.Open(folder)
 	if err != nil {
 		return nil, err
@@ -80,12 +81,20 @@ func measure(ctx context.Context, folder, as string) ([]row, error) {
 		return nil, err
 	}
 	k := float64(ph.Width) / sc.Width
-	ground, err := region.NewGround(ctx, ph, nil)
-	if err != nil {
-		return nil, err
+	var ground *region.Ground
+	if only != "scribble" {
+		if ground, err = region.NewGround(ctx, ph, nil); err != nil {
+			return nil, err
+		}
 	}
 	rows := []row{}
-	for _, l := range sc.Lights {
+	lights, things := sc.Lights, sc.Things
+	if only == "scribble" {
+		lights = nil
+	} else if only != "" {
+		things = nil
+	}
+	for _, l := range lights {
 		truth, err := sc.Mask(l.Mask)
 		if err != nil {
 			return nil, err
@@ -131,7 +140,7 @@ func measure(ctx context.Context, folder, as string) ([]row, error) {
 		}
 	}
 	seen := map[string]int{}
-	for _, thing := range sc.Things {
+	for _, thing := range things {
 		name := thing.Name
 		if name == "" {
 			name = thing.Mask

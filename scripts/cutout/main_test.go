@@ -12,7 +12,7 @@ func TestQuay(t *testing.T) {
 	if testing.Short() {
 		t.Skip("takes seconds")
 	}
-	rows, err := measure(context.Background(), "../../internal/scene/testdata/quay", "")
+	rows, err := measure(context.Background(), "../../internal/scene/testdata/quay", "", "")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -38,7 +38,7 @@ func TestQuay(t *testing.T) {
 	if floats < 11 {
 		t.Errorf("%d floats by one click", floats)
 	}
-	if _, err := measure(context.Background(), t.TempDir(), ""); err == nil {
+	if _, err := measure(context.Background(), t.TempDir(), "", ""); err == nil {
 		t.Error("a folder without marks was measured")
 	}
 }
@@ -48,7 +48,7 @@ func TestQuayChanged(t *testing.T) {
 	if testing.Short() {
 		t.Skip("takes seconds")
 	}
-	rows, err := measure(context.Background(), "../../internal/scene/testdata/quay", "cold")
+	rows, err := measure(context.Background(), "../../internal/scene/testdata/quay", "cold", "")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -58,7 +58,7 @@ func TestQuayChanged(t *testing.T) {
 			t.Errorf("%s %s: IoU %.3f, edge %.2f px", r.Hand, r.Name, r.IoU, r.Edge)
 		}
 	}
-	if _, err := measure(context.Background(), "../../internal/scene/testdata/quay", "blue"); err == nil {
+	if _, err := measure(context.Background(), "../../internal/scene/testdata/quay", "blue", ""); err == nil {
 		t.Error("a change that is none was made")
 	}
 }
