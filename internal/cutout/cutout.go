@@ -21,7 +21,7 @@ type Ref string
 type CutOut struct {
 	ID      string   `json:"id" count:"1..64" doc:"unique among the cut-outs, never shown"`
 	Name    string   `json:"name" label:"Name" count:"1..80"`
-	Band    float64  `json:"band" label:"Soft edge" unit:"px" range:"0.1..L/20" slider:"0.2..L/60 log" default:"L/1600" step:"0.1" doc:"how far to both sides of the edge pixels may belong to both"`
+	Band    float64  `json:"band" label:"Soft edge" unit:"px" range:"0..L/20" slider:"0.2..L/60 log" default:"L/1600" step:"0.1" doc:"how far to both sides of the edge pixels may belong to both"`
 	X       float64  `json:"x" label:"Moved across" unit:"px" range:"-W..W" slider:"-W/4..W/4" default:"0" step:"0.1"`
 	Y       float64  `json:"y" label:"Moved down" unit:"px" range:"-H..H" slider:"-H/4..H/4" default:"0" step:"0.1"`
 	Strokes []Stroke `json:"strokes,omitzero" label:"Strokes" row:"own" count:"0..300" each:"stroke" title:"*" doc:"of two that cross the later one counts"`

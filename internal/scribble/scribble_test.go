@@ -13,6 +13,7 @@ import (
 	"pyrant/internal/edge"
 	"pyrant/internal/painted"
 	"pyrant/internal/photo"
+	"pyrant/internal/setting"
 	"pyrant/internal/shape"
 )
 
@@ -229,4 +230,224 @@ func ExampleGround_Find() {
 	}, false)
 	fmt.Println(c.At(400, 300), c.At(250, 300), err)
 	// Output: true false <nil>
+}
+
+// strokesOf makes strokes as a recipe has them.
+func strokesOf(list ...Stroke) (out []cutout.Stroke) {
+	for _, s := range list {
+		pts := make([]cutout.Point, len(s.Points))
+		for i, p := range s.Points {
+			pts[i] = cutout.Point(p)
+		}
+		out = append(out, cutout.Stroke{Says: s.Says, Diameter: s.Width, Points: setting.ListOf(pts...)})
+	}
+	return
+}
+
+func mend(to, diameter, softness float64, xy ...float64) cutout.Mend {
+	var pts []cutout.Point
+	for i := 0; i < len(xy); i += 2 {
+		pts = append(pts, cutout.Point{X: xy[i], Y: xy[i+1]})
+	}
+	return cutout.Mend{To: to, Diameter: diameter, Softness: softness, Points: setting.ListOf(pts...)}
+}
+
+// A loop alone is enough for what stands out from all that the loop leaves outside.
+func TestALoopAlone(t *testing.T) {
+	thing := painted.Poly(300, 150, 500, 160, 480, 420, 320, 430)
+	p := painted.Photo(900, 600, 0.2, []float64{0.6}, thing)
+	c, err := find(context.Background(), p, []Stroke{line(cutout.Loop, 230, 80, 580, 100, 560, 500, 240, 500)}, false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if v := agreement(c, thing, 900, 600); v < 0.98 {
+		t.Errorf("%.3f of both agree", v)
+	}
+	// A loop that bends back on itself leaves what lies between its arms outside.
+	seed := seedsOn(1, image.Rect(0, 0, 100, 60), []Stroke{line(cutout.Loop, 10, 10, 90, 10, 90, 50, 60, 50, 60, 30, 40, 30, 40, 50, 10, 50)}, meant)
+	for _, at := range [][3]int{{20, 40, unknown}, {50, 20, unknown}, {75, 45, unknown}, {50, 40, outside}, {5, 30, outside}, {95, 55, outside}, {50, 5, outside}} {
+		if got := int(seed[at[1]*100+at[0]]); got != at[2] {
+			t.Errorf("at %d, %d: %d", at[0], at[1], got)
+		}
+	}
+}
+
+// Where a soft edge lies over a background, the light of the thing is told apart from it, and so is its
+// share of what the photo has there.
+func TestSharesOfLightAreTheThingsOwn(t *testing.T) {
+	const r, thing, behind = 60.0, 0.1, 0.7
+	p := painted.Photo(300, 200, behind, nil)
+	truth := func(x, y float64) float64 { return min(max(0.5-(math.Hypot(x-150, y-100)-r)/8, 0), 1) }
+	for y := range 200 {
+		for x := range 300 {
+			a := truth(float64(x)+0.5, float64(y)+0.5)
+			v := uint8(255*colour.LinearToSRGB(thing*a+behind*(1-a)) + 0.5)
+			copy(p.Pix8[3*(y*300+x):], []uint8{v, v, v})
+		}
+	}
+	g, err := NewGround(context.Background(), p)
+	if err != nil {
+		t.Fatal(err)
+	}
+	c := &cutout.CutOut{Band: 6, Strokes: strokesOf(line(cutout.In, 130, 100, 170, 100), line(cutout.Out, 60, 10, 240, 10, 240, 190, 60, 190, 60, 10))}
+	raster, err := g.Make(context.Background(), c, false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	alpha, share := part(t, raster, cutout.Alpha), part(t, raster, cutout.Share)
+	off, light, n := 0.0, 0.0, 0.0
+	for a := 0.0; a < 2*math.Pi; a += 0.05 {
+		for d := -3.5; d <= 3.5; d++ {
+			x, y := math.Floor(150+(r+d)*math.Cos(a))+0.5, math.Floor(100+(r+d)*math.Sin(a))+0.5
+			want := truth(x, y)
+			off += math.Abs(alpha.Covered(x, y) - want)
+			// What is the thing's own of the pixel's light is thing·alpha.
+			seen := thing*want + behind*(1-want)
+			light += math.Abs(share.Covered(x, y)*seen-thing*want) / thing
+			n++
+		}
+	}
+	if off/n > 0.04 || light/n > 0.05 {
+		t.Errorf("coverage is %.3f off, the thing's own light %.3f of what it is inside", off/n, light/n)
+	}
+}
+
+// A soft stroke lets the edge lie anywhere under it.
+func TestSoftStrokesWidenTheEdge(t *testing.T) {
+	p := painted.Photo(300, 200, 0.6, nil)
+	// A comb of fine hairs on the right side of a dark square.
+	for y := range 200 {
+		for x := range 300 {
+			in := x >= 80 && x < 160 && y >= 50 && y < 150
+			hair := x >= 160 && x < 190 && y >= 50 && y < 150 && y%10 < 4
+			if in || hair {
+				copy(p.Pix8[3*(y*300+x):], []uint8{20, 20, 20})
+			}
+		}
+	}
+	g, err := NewGround(context.Background(), p)
+	if err != nil {
+		t.Fatal(err)
+	}
+	hairs := func(strokes ...Stroke) (sum float64) {
+		c := &cutout.CutOut{Band: 1, Strokes: strokesOf(append([]Stroke{line(cutout.In, 100, 70, 130, 130), line(cutout.Out, 40, 20, 250, 20, 250, 180, 40, 180, 40, 20)}, strokes...)...)}
+		// Hairs that are cut away with the background, so that the soft stroke has to bring them back.
+		c.Strokes = append(c.Strokes, strokesOf(line(cutout.Out, 166, 48, 166, 152))...)
+		c.Strokes[len(c.Strokes)-1].Diameter = 6
+		for _, s := range strokesOf(strokes...) {
+			c.Strokes = append(c.Strokes, s)
+		}
+		raster, err := g.Make(context.Background(), c, false)
+		if err != nil {
+			t.Fatal(err)
+		}
+		m := part(t, raster, cutout.Alpha)
+		for y := 52; y < 150; y += 10 {
+			sum += m.Covered(178.5, float64(y)) / 10
+		}
+		return
+	}
+	soft := line(cutout.Soft, 175, 50, 175, 150)
+	soft.Width = 30
+	if without, with := hairs(), hairs(soft); without > 0.1 || with < 0.75 {
+		t.Errorf("of the hairs %.2f is covered without a soft stroke, %.2f with one", without, with)
+	}
+}
+
+func TestMends(t *testing.T) {
+	p, _ := two()
+	g, err := NewGround(context.Background(), p)
+	if err != nil {
+		t.Fatal(err)
+	}
+	ctx := context.Background()
+	c := cutout.CutOut{Band: 1, Strokes: strokesOf(line(cutout.In, 400, 180, 400, 480), line(cutout.Out, 200, 60, 600, 60, 620, 560, 180, 560, 200, 60))}
+	if c.Raster, err = g.Make(ctx, &c, false); err != nil || c.Raster.Rough {
+		t.Fatal(err)
+	}
+	for _, m := range []cutout.Mend{
+		mend(0, 40, 0, 350, 250, 450, 250),     // a hole
+		mend(1, 60, 0.5, 60, 40, 60, 300),      // far outside of what was cut out
+		mend(0.5, 30, 0.2, 400, 400),           // a half, by one dab
+		mend(1, 80, 1, 850, 560, 899, 599),     // into the corner of the frame
+		mend(1, 50, 0.3, -500, -500, -490, -5), // beyond it
+	} {
+		next := c
+		next.Mends = append(append([]cutout.Mend(nil), c.Mends...), m)
+		if !Changed(&c, &next) || Changed(&next, &next) {
+			t.Error("a mend is no change, or nothing is one")
+		}
+		if next.Raster, err = g.Update(ctx, &c, &next); err != nil || next.Raster.Rough {
+			t.Fatalf("a mend makes it rough: %v", err)
+		}
+		c = next
+	}
+	at := part(t, c.Raster, cutout.Alpha)
+	for _, want := range []struct{ x, y, v float64 }{
+		{400, 250, 0}, {400, 232, 0}, {400, 225, 1}, // half of 40 px to both sides
+		{60, 150, 1}, {78, 150, 0.8}, {95, 150, 0}, // soft over half of the half-width
+		{400, 400, 0.5}, {400, 430, 1},
+		{890, 590, 0.97}, {400, 300, 1}, {200, 400, 0},
+	} {
+		if got := at.Covered(want.x, want.y); math.Abs(got-want.v) > 0.07 {
+			t.Errorf("at %g, %g it covers %.2f, not %g", want.x, want.y, got, want.v)
+		}
+	}
+	// All of them at once, from the strokes, come to the same.
+	all, err := g.Make(ctx, &c, false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	whole := part(t, all, cutout.Alpha)
+	for y := 5.5; y < 600; y += 7 {
+		for x := 5.5; x < 900; x += 7 {
+			if a, b := at.Covered(x, y), whole.Covered(x, y); math.Abs(a-b) > 0.012 {
+				t.Fatalf("at %g, %g: %.3f by one after the other, %.3f by all at once", x, y, a, b)
+			}
+		}
+	}
+	// Painting alone is a way to cut out, too.
+	bare := cutout.CutOut{Band: 1, Mends: []cutout.Mend{mend(1, 100, 0.1, 100, 100, 200, 100)}}
+	if bare.Raster, err = g.Update(ctx, nil, &bare); err != nil || part(t, bare.Raster, cutout.Alpha).Covered(150, 120) != 1 {
+		t.Errorf("only painted: %v", err)
+	}
+}
+
+// What a change of strokes makes comes soon and rough; what does not touch the cut keeps its pixels.
+func TestUpdate(t *testing.T) {
+	p, truth := two()
+	g, err := NewGround(context.Background(), p)
+	if err != nil {
+		t.Fatal(err)
+	}
+	ctx := context.Background()
+	none := cutout.CutOut{Band: 1, Strokes: strokesOf(line(cutout.In, 400, 180, 400, 480))}
+	if r, err := g.Update(ctx, nil, &none); err != nil || r.Tiles.Len() != 0 || !strings.Contains(Missing(none.Strokes), "outside") {
+		t.Errorf("with the inside alone: %v, %d bytes, %q", err, r.Tiles.Len(), Missing(none.Strokes))
+	}
+	c := none
+	c.Strokes = append(c.Strokes, strokesOf(line(cutout.Out, 200, 60, 600, 60, 620, 560, 180, 560, 200, 60))...)
+	if c.Raster, err = g.Update(ctx, &none, &c); err != nil || !c.Raster.Rough || Missing(c.Strokes) != "" {
+		t.Fatalf("with both: %v, %+v", err, c.Raster.Rough)
+	}
+	m := shape.NewMask(truth, 1)
+	row := make([]float32, 900)
+	over, all := 0.0, 0.0
+	at := part(t, c.Raster, cutout.Alpha)
+	for y := 0; y < 600; y += 3 {
+		m.Fill(row, 0, y)
+		for x := 0; x < 900; x += 3 {
+			a := at.Covered(float64(x)+0.5, float64(y)+0.5)
+			over += min(a, float64(row[x]))
+			all += max(a, float64(row[x]))
+		}
+	}
+	if over/all < 0.95 {
+		t.Errorf("rough, %.3f of both agree", over/all)
+	}
+	wider := c
+	wider.Band = 5
+	if r, err := g.Update(ctx, &c, &wider); err != nil || !r.Rough || r.Tiles.Key() != c.Raster.Tiles.Key() {
+		t.Errorf("another band: %v; the pixels of before stay until they are found anew", err)
+	}
 }

@@ -191,6 +191,9 @@ func toLines(lines [][2]shape.Point, x, y float64) float64 {
 	return best
 }
 
+// farthest is how far certain pixels are sought at all, in pixels.
+const farthest = 300
+
 // sheetTiles is how many tiles along both axes are softened at once.
 const sheetTiles = 4
 
@@ -201,9 +204,11 @@ func Soften(ctx context.Context, p *photo.Photo, c *Cut, strokes []Stroke, mends
 	frame := image.Rect(0, 0, p.Width, p.Height)
 	box := c.box(1)
 	r := image.Rectangle{Min: box.Min.Mul(c.Step), Max: box.Max.Mul(c.Step)}.Inset(-reach)
+	look := 3 * reach // how far from a pixel that is uncertain certain ones are sought
 	for _, s := range strokes {
 		if s.Says == cutout.Soft {
 			r = r.Union(around(s.Points, s.Width/2+2))
+			look = max(look, min(int(s.Width), farthest))
 		}
 	}
 	for _, m := range mends {
@@ -221,7 +226,7 @@ func Soften(ctx context.Context, p *photo.Photo, c *Cut, strokes []Stroke, mends
 	for ty := 0; ty < ny; ty += sheetTiles {
 		for tx := 0; tx < nx; tx += sheetTiles {
 			part := image.Rect(tx, ty, min(tx+sheetTiles, nx), min(ty+sheetTiles, ny))
-			if err := soften(ctx, p, c, strokes, mends, m, r.Min, part, reach); err != nil {
+			if err := soften(ctx, p, c, strokes, mends, m, r.Min, part, reach, look); err != nil {
 				return cutout.Raster{}, err
 			}
 		}
@@ -241,11 +246,9 @@ func around(pts []shape.Point, by float64) (r image.Rectangle) {
 var softening = map[cutout.Says]uint8{cutout.In: inside, cutout.Out: outside, cutout.Loop: outside, cutout.Soft: unsure}
 
 // soften writes the tiles of part to m, whose corner lies at a pixel.
-func soften(ctx context.Context, p *photo.Photo, c *Cut, strokes []Stroke, mends []cutout.Mend, m *cutout.Mask, at image.Point, part image.Rectangle, reach int) error {
+func soften(ctx context.Context, p *photo.Photo, c *Cut, strokes []Stroke, mends []cutout.Mend, m *cutout.Mask, at image.Point, part image.Rectangle, reach, look int) error {
 	own := image.Rectangle{Min: part.Min.Mul(cutout.Tile), Max: part.Max.Mul(cutout.Tile)}.Add(at)
 	frame := image.Rect(0, 0, p.Width, p.Height)
-	// How far the certain pixels may lie from one that is not, and what the answers of neighbours read.
-	look := 3 * reach
 	r := own.Inset(-look - 4).Intersect(frame)
 	w := r.Dx()
 	known, any := known(c, strokes, r, reach)

@@ -427,3 +427,56 @@ func TestLongListsAreKeptOnceAndCollected(t *testing.T) {
 		t.Errorf("when all is removed there lie %v", k)
 	}
 }
+
+// An amended revision stays one: undo goes to what was before it, and files that only its earlier form
+// named are collected.
+func TestAmend(t *testing.T) {
+	dir := t.TempDir()
+	s := open(t, dir)
+	shot := addShot(t, s)
+	rough, fine := many(t, 1000, 5), many(t, 1000, 6)
+	sumOf := func(r *recipe.Recipe) string { return shape.Nodes(r.Lights[0].Shapes[0]).Key() }
+	shot, err := s.Commit(ctx, shot.ID, shot.Version, rough, "Scribble")
+	if err != nil {
+		t.Fatal(err)
+	}
+	was := shot.Version
+	next, err := s.Amend(ctx, shot.ID, was, fine)
+	if err != nil || next.HeadSeq != shot.HeadSeq || next.LastSeq != shot.LastSeq || next.Version <= was {
+		t.Fatalf("amended: %v, %+v", err, next)
+	}
+	if got, err := s.Recipe(ctx, shot.ID, next.HeadSeq); err != nil || sumOf(got) != sumOf(fine) {
+		t.Errorf("the revision holds another recipe: %v", err)
+	}
+	if undo, _, err := s.Titles(ctx, next); err != nil || undo != "Scribble" {
+		t.Errorf("undo would take back %q, %v", undo, err)
+	}
+	if _, err := s.Amend(ctx, shot.ID, was, rough); !errors.Is(err, ErrStale) {
+		t.Errorf("amended by one who looked at what was before: %v", err)
+	}
+	if err := s.Collect(ctx); err != nil {
+		t.Fatal(err)
+	}
+	if k := kept(t, dir); k[sumOf(rough)] || !k[sumOf(fine)] {
+		t.Errorf("kept are %v", k)
+	}
+	// What a later revision names stays, though an earlier one that named it first is amended.
+	if next, err = s.Commit(ctx, shot.ID, next.Version, fine, "Fader"); err != nil {
+		t.Fatal(err)
+	}
+	if next, err = s.Step(ctx, shot.ID, next.Version, -1); err != nil {
+		t.Fatal(err)
+	}
+	if next, err = s.Amend(ctx, shot.ID, next.Version, rough); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.Collect(ctx); err != nil {
+		t.Fatal(err)
+	}
+	if next, err = s.Step(ctx, shot.ID, next.Version, 1); err != nil {
+		t.Fatal(err)
+	}
+	if got, err := s.Recipe(ctx, shot.ID, next.HeadSeq); err != nil || sumOf(got) != sumOf(fine) {
+		t.Errorf("the later revision lost its points: %v", err)
+	}
+}

@@ -11,25 +11,34 @@ document.addEventListener("click", (e) => {
   else if (b) act(b.dataset.cut, { of: b.dataset.of ?? "" });
 });
 
-// Rough cut-outs are refined one request at a time; a change of the shot ends the one under way and
-// begins it anew, with what is there then.
-let busy = null; // { stop, version }
+// Rough cut-outs are refined when the hand has rested. A stroke that begins ends what is under way:
+// both would take longer.
+let busy = null;
+let timer = 0;
 async function refine() {
-  if (!shot.cutouts.some((c) => c.rough)) return;
-  if (busy?.version === shot.version) return;
-  busy?.stop.abort();
-  const own = { stop: new AbortController(), version: shot.version };
+  const own = new AbortController();
   busy = own;
   try {
-    await ask(`/shots/${shot.id}/refine`, { ...post({}, csrf()), signal: own.stop.signal });
+    await ask(`/shots/${shot.id}/refine`, { ...post({}, csrf()), signal: own.signal });
     if (busy !== own) return;
     busy = null;
     await show();
   } catch (e) {
     if (busy !== own) return;
     busy = null;
-    if (!own.stop.signal.aborted) notice("The edge stays rough", e.message, [["Try again", () => refine()]]);
+    notice("The edge stays rough", e.message, [["Try again", rest]]);
   }
+}
+
+export function pause() {
+  clearTimeout(timer);
+  busy?.abort();
+  busy = null;
+}
+
+export function rest() {
+  pause();
+  if (shot.cutouts.some((c) => c.rough)) timer = setTimeout(refine, 400);
 }
 
 // The walk: places along all lines of the edge, one from the other as far as a screen shows.
@@ -72,5 +81,5 @@ export function key(e) {
   return true;
 }
 
-on("change", refine);
-refine();
+on("change", rest);
+rest();

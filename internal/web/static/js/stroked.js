@@ -1,6 +1,7 @@
 // What hands share that draw strokes on a cut-out: the stroke in the hand, and how strokes look. What
 // they say shows by the line: inside is drawn through, outside dashed, a soft edge dotted.
 import { showLocal } from "./fields.js";
+import { pause, rest } from "./cutouts.js";
 import { local, setLocal } from "./local.js";
 import { near, round } from "./path.js";
 import { make } from "./svg.js";
@@ -44,6 +45,7 @@ export function strokes({ brush, size, kind, done }) {
   const drop = () => {
     const was = stroke;
     stroke = null;
+    if (was) rest();
     return Boolean(was);
   };
   return {
@@ -53,6 +55,7 @@ export function strokes({ brush, size, kind, done }) {
     },
     down(at) {
       pointer = at;
+      pause();
       stroke = { id: at.id, points: [dab(at)], last: at.screen, alt: at.alt };
     },
     move(at) {

@@ -1,0 +1,192 @@
+package recipe
+
+import (
+	"slices"
+	"strings"
+	"testing"
+
+	"pyrant/internal/area"
+	"pyrant/internal/cutout"
+	"pyrant/internal/fault"
+	"pyrant/internal/pass"
+	"pyrant/internal/setting"
+	"pyrant/internal/shape"
+)
+
+// cut returns a recipe of two lights with one cut-out, c1, of which all cells are covered.
+func cut(t *testing.T) *Recipe {
+	t.Helper()
+	r := New(900, 600)
+	for range 2 {
+		var err error
+		if r, _, err = r.AddLight(); err != nil {
+			t.Fatal(err)
+		}
+	}
+	r, i, err := r.AddCutOut("Kite")
+	if err != nil {
+		t.Fatal(err)
+	}
+	m := cutout.NewMask(100, 80)
+	for n := range 4 {
+		m.Fill(n%2, n/2)
+	}
+	tiles, err := m.Pack()
+	if err != nil {
+		t.Fatal(err)
+	}
+	r.CutOuts[i].Raster = cutout.Raster{Left: 200, Top: 100, Cell: 1, Width: 100, Height: 80, Tiles: tiles}
+	r.CutOuts[i].Strokes = []cutout.Stroke{{Says: cutout.In, Diameter: 8, Points: setting.ListOf(cutout.Point{X: 220, Y: 120}, cutout.Point{X: 260, Y: 150})}}
+	return r
+}
+
+func TestCutOutsComeBackAsTheyWere(t *testing.T) {
+	r := cut(t)
+	r.Lights[0].Shapes = shape.Shapes{shape.CutOut{Of: "c1"}}
+	r.Lights[0].Blockers = []Blocker{{On: true, Area: area.RefTo(area.OfLight, r.Lights[1].ID), Shells: 0.5, Wrap: 3}}
+	if err := r.Validate(); err != nil {
+		t.Fatal(err)
+	}
+	back, err := Decode(r.Encode())
+	if err != nil || setting.Key(*back) != setting.Key(*r) || back.CutOuts[0].Raster.Tiles.Key() != r.CutOuts[0].Raster.Tiles.Key() {
+		t.Errorf("encoded and read again: %v", err)
+	}
+	twice := r.Scale(2)
+	if c := twice.CutOuts[0]; c.Raster.Left != 400 || c.Raster.Cell != 2 || c.Raster.Width != 100 || c.Strokes[0].Points.At(1).X != 520 || twice.Lights[0].Blockers[0].Wrap != 6 {
+		t.Errorf("twice as large: %+v", c.Raster)
+	}
+	if _, i, err := r.AddCutOut("Kite"); err != nil || i != 1 {
+		t.Errorf("a second one: %v", err)
+	}
+}
+
+// What uses a cut-out is named before it can be removed.
+func TestUsedCutOutsAreNotRemoved(t *testing.T) {
+	for what, use := range map[string]struct {
+		do   func(r *Recipe)
+		says string
+	}{
+		"a light":            {func(r *Recipe) { r.Lights[1].Shapes = shape.Shapes{shape.CutOut{Of: "c1"}} }, "the light “Light 2”"},
+		"an area":            {func(r *Recipe) { addPart(t, r, area.CutOut{Of: "c1"}) }, "the area “A”"},
+		"an area's area":     {func(r *Recipe) { addPart(t, r, area.Other{Area: "cut-out:c1"}) }, "the area “A”"},
+		"a blocker":          {func(r *Recipe) { r.Lights[0].Blockers = []Blocker{{Area: "cut-out:c1"}} }, "before the light “Light 1”"},
+		"a blocker behind":   {func(r *Recipe) { r.Lights[0].Blockers = []Blocker{{Area: "behind:c1"}} }, "before the light “Light 1”"},
+		"a pass":             {func(r *Recipe) { addPass(r, "behind:c1") }, "the pass “Levels”"},
+		"light given back":   {func(r *Recipe) { r.Dusk.Back.Area = "cut-out:c1" }, "light given back"},
+		"an area and a pass": {func(r *Recipe) { addPart(t, r, area.CutOut{Of: "c1"}); addPass(r, "cut-out:c1") }, " and the pass"},
+	} {
+		r := cut(t)
+		use.do(r)
+		if err := r.Validate(); err != nil {
+			t.Fatalf("%s: %v", what, err)
+		}
+		if _, err := r.RemoveCutOut("c1"); !fault.Is(err, fault.Invalid) || !strings.Contains(err.Error(), use.says) || !strings.Contains(err.Error(), "“Kite”") {
+			t.Errorf("%s: %v", what, err)
+		}
+		// Taken away all the same, what uses it is refused in words.
+		r.CutOuts = nil
+		if err := r.Validate(); err == nil || !strings.Contains(err.Error(), "not in this shot") {
+			t.Errorf("%s of none: %v", what, err)
+		}
+	}
+	next, err := cut(t).RemoveCutOut("c1")
+	if err != nil || len(next.CutOuts) != 0 {
+		t.Errorf("one that nothing uses: %v", err)
+	}
+	// Of all cut-outs there may be none.
+	r := cut(t)
+	addPart(t, r, area.CutOut{})
+	addPass(r, "behind:")
+	if r.CutOuts = nil; r.Validate() != nil {
+		t.Errorf("all of none: %v", r.Validate())
+	}
+}
+
+func addPart(t *testing.T, r *Recipe, of area.Source) {
+	t.Helper()
+	next, _, err := r.AddArea("A", area.Part{On: true, Does: area.Add, Amount: 1, Of: of})
+	if err != nil {
+		t.Fatal(err)
+	}
+	*r = *next
+}
+
+func addPass(r *Recipe, in area.Ref) {
+	p := setting.New[pass.Pass](r.Photo.Frame())
+	p.Name, p.Area, p.Does = "Levels", in, pass.Levels{Exposure: -1, Middle: 1, White: 1}
+	r.Dusk.Passes = append(r.Dusk.Passes, p)
+}
+
+func TestWhatCanStandBeforeALight(t *testing.T) {
+	for what, tt := range map[string]struct {
+		area area.Ref
+		of   area.Source // of the area a1
+		says string
+	}{
+		"its own shapes":         {area: "light:l1", says: "before itself"},
+		"another light":          {area: "light:l2"},
+		"what is not there":      {area: "light:l9", says: "not in this shot"},
+		"no area":                {area: "a7", says: "not in this shot"},
+		"shapes of lights":       {area: "a1", of: area.Light{What: area.Covers}},
+		"glow":                   {area: "a1", of: area.Light{What: area.Glow}, says: "what a light gives"},
+		"spill":                  {area: "a1", of: area.Light{What: area.Spill, Light: "l2"}, says: "what a light gives"},
+		"all that is behind":     {area: "behind:"},
+		"an area of the cut-out": {area: "a1", of: area.CutOut{Of: "c1"}},
+	} {
+		r := cut(t)
+		if tt.of != nil {
+			addPart(t, r, tt.of)
+		}
+		r.Lights[0].Blockers = []Blocker{{On: true, Area: tt.area, Shells: 1}}
+		err := r.Validate()
+		if (err != nil) != (tt.says != "") || err != nil && !strings.Contains(err.Error(), tt.says) {
+			t.Errorf("%s: %v", what, err)
+		}
+	}
+	// However deep what a light gives is nested.
+	r := cut(t)
+	addPart(t, r, area.Light{What: area.Glow})
+	addPart(t, r, area.Other{Area: area.Ref(r.Areas[0].ID)})
+	r.Lights[0].Blockers = []Blocker{{On: true, Area: area.Ref(r.Areas[1].ID), Shells: 1}}
+	if err := r.Validate(); err == nil || !strings.Contains(err.Error(), "what a light gives") {
+		t.Errorf("nested: %v", err)
+	}
+}
+
+func TestRemovedLightsStandBeforeNothing(t *testing.T) {
+	r := cut(t)
+	r.Lights[0].Blockers = []Blocker{{Area: "light:l2"}, {Area: "cut-out:c1"}}
+	addPart(t, r, area.Other{Area: "light:l2"})
+	addPass(r, "light:l2")
+	r.Dusk.Back.Area = "light:l2"
+	next := r.RemoveLight(1)
+	if err := next.Validate(); err != nil {
+		t.Fatal(err)
+	}
+	if b := next.Lights[0].Blockers; len(b) != 1 || b[0].Area != "cut-out:c1" || len(next.Areas[0].Parts) != 0 || next.Dusk.Passes[0].Area != "" || next.Dusk.Back.Area != "" {
+		t.Errorf("left are %v, %v", b, next.Areas[0].Parts)
+	}
+}
+
+func TestStandIns(t *testing.T) {
+	r := cut(t)
+	for id, want := range map[area.Ref]struct {
+		name string
+		part area.Part
+	}{
+		"cut-out:c1": {"Kite", area.Part{On: true, Does: area.Add, Amount: 1, Of: area.CutOut{Of: "c1"}}},
+		"behind:c1":  {"behind Kite", area.Part{On: true, Does: area.Add, Amount: 1, Inverted: true, Of: area.CutOut{Of: "c1"}}},
+		"behind:":    {"behind all cut-outs", area.Part{On: true, Does: area.Add, Amount: 1, Inverted: true, Of: area.CutOut{}}},
+		"light:l2":   {"Light 2", area.Part{On: true, Does: area.Add, Amount: 1, Of: area.Light{Light: "l2", What: area.Covers}}},
+	} {
+		a := r.Area(id)
+		if a == nil || a.Name != want.name || !slices.Equal(a.Parts, []area.Part{want.part}) {
+			t.Errorf("%s stands for %+v", id, a)
+		}
+	}
+	for _, id := range []area.Ref{"cut-out:c2", "light:", "light:l3", "behind:x", "colour:c1"} {
+		if a := r.Area(id); a != nil {
+			t.Errorf("%s stands for %+v", id, a)
+		}
+	}
+}
