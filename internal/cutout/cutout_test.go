@@ -177,12 +177,57 @@ func TestAtTheFramesEdge(t *testing.T) {
 		m.Fill(n%nx, n/nx)
 	}
 	c := packed(t, m)
-	mask := c.On(m, Alpha).At(0.33)
-	row := make([]float32, 33)
-	mask.Fill(row, 0, 10)
-	for i, v := range row {
-		if v < 0.9999 {
-			t.Errorf("pixel %d of the row is covered by %g", i, v)
+	for _, what := range []What{Alpha, Red, Green, Blue} {
+		mask := c.On(m, what).At(0.33)
+		row := make([]float32, 33)
+		mask.Fill(row, 0, 10)
+		for i, v := range row {
+			if v < 0.9999 {
+				t.Errorf("value %d of pixel %d of the row is %g", what, i, v)
+			}
+		}
+	}
+}
+
+// Tiles that are alike all over take no memory, whoever wrote them.
+func TestEvenTilesTakeNoMemory(t *testing.T) {
+	m := NewMask(1000, 1000)
+	bare := m.Bytes()
+	alpha, share := make([]float32, Tile*Tile), make([]float32, 3*Tile*Tile)
+	m.Set(1, 1, alpha, share)
+	for i := range alpha {
+		alpha[i], share[3*i], share[3*i+1], share[3*i+2] = 1, 1, 1, 1
+	}
+	m.Set(2, 2, alpha, share)
+	if m.Bytes() != bare || m.At(2*Tile+5, 2*Tile+5, Green) != 1 || m.At(Tile+5, Tile+5, Green) != 0 {
+		t.Errorf("even tiles take %d bytes", m.Bytes()-bare)
+	}
+	share[7] = 0.5
+	if m.Set(3, 3, alpha, share); m.Bytes() == bare || m.At(3*Tile+2, 3*Tile, Green) == 1 {
+		t.Error("a tile of one share that differs is taken for even")
+	}
+}
+
+// Two corners that meet are one line or two, as more or less than half is covered between them.
+func TestLinesWhereCornersMeet(t *testing.T) {
+	for _, tt := range []struct {
+		in, out float32
+		lines   int
+	}{{1, 0.2, 1}, {0.8, 0, 2}} {
+		m := NewMask(64, 64)
+		alpha, share := make([]float32, Tile*Tile), make([]float32, 3*Tile*Tile)
+		for i := range alpha {
+			x, y := i%Tile, i/Tile
+			if x >= 10 && x < 30 && y >= 10 && y < 30 || x >= 30 && x < 50 && y >= 30 && y < 50 {
+				alpha[i] = tt.in
+			} else if x >= 10 && x < 50 && y >= 10 && y < 50 {
+				alpha[i] = tt.out
+			}
+		}
+		m.Set(0, 0, alpha, share)
+		c := packed(t, m)
+		if got := Lines(c.On(m, Alpha), 1); len(got) != tt.lines {
+			t.Errorf("%g against %g: %d lines, not %d", tt.in, tt.out, len(got), tt.lines)
 		}
 	}
 }

@@ -170,6 +170,11 @@ func (s *Server) startExport(c *echo.Context) error {
 		if err != nil {
 			return err
 		}
+		// What was scribbled just now has the edges of a small picture yet.
+		r, err := s.refined(ctx, shot, r)
+		if err != nil {
+			return err
+		}
 		notes, err := export.Write(ctx, s.engine, &export.Job{Photo: photo, PhotoKey: shot.PhotoSHA, Recipe: r, Settings: set}, w, func(done float64) {
 			j.set(func() {
 				if j.progress = done; done == 1 {
