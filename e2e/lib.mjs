@@ -221,3 +221,28 @@ export async function copyOf(page, name) {
   await copy.waitFor();
   return copy.locator("a.pic").getAttribute("href");
 }
+
+// stroke draws a line through points of the photo.
+export async function stroke(page, points) {
+  let first = true;
+  for (const [x, y] of points) {
+    const p = await place(page, x, y);
+    await page.mouse.move(p.x, p.y, { steps: first ? 1 : 6 });
+    if (first) await page.mouse.down();
+    first = false;
+  }
+  await page.mouse.up();
+}
+
+// fine waits until the pixels of all cut-outs are those of the photo itself.
+export async function fine(page) {
+  await page.waitForFunction(
+    () => {
+      const { cutouts } = JSON.parse(document.getElementById("shot-state").dataset.state);
+      return cutouts.every((c) => !c.rough);
+    },
+    null,
+    { timeout: 60_000 },
+  );
+  await settled(page);
+}

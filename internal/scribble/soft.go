@@ -251,8 +251,21 @@ func soften(ctx context.Context, p *photo.Photo, c *Cut, strokes []Stroke, mends
 	frame := image.Rect(0, 0, p.Width, p.Height)
 	r := own.Inset(-look - 4).Intersect(frame)
 	w := r.Dx()
-	known, any := known(c, strokes, r, reach)
+	var near []Stroke
+	soft := false
+	for _, s := range strokes {
+		if s.Says == cutout.Loop || around(s.Points, s.Width/2+2).Overlaps(r) {
+			near = append(near, s)
+			soft = soft || s.Says == cutout.Soft
+		}
+	}
+	whole, same := c.even(r)
 	var alpha, share []float32
+	var sure []uint8
+	any := false
+	if !same || soft {
+		sure, any = known(c, near, r, reach)
+	}
 	if any {
 		pic := matte.Picture{W: w, H: r.Dy(), Pix: make([]float32, 3*w*r.Dy())}
 		if err := raster.Rows(ctx, 0, r.Dy(), func(y0, y1 int) {
@@ -263,7 +276,7 @@ func soften(ctx context.Context, p *photo.Photo, c *Cut, strokes []Stroke, mends
 			return err
 		}
 		var err error
-		if alpha, share, err = matte.Soft(ctx, pic, known, look); err != nil {
+		if alpha, share, err = matte.Soft(ctx, pic, sure, look); err != nil {
 			return err
 		}
 		for i, a := range alpha {
@@ -289,13 +302,27 @@ func soften(ctx context.Context, p *photo.Photo, c *Cut, strokes []Stroke, mends
 			if any {
 				b.alpha[i] = alpha[j]
 				copy(b.share[3*i:3*i+3], share[3*j:3*j+3])
-			} else if known[j] == matte.Thing {
+			} else if sure != nil && sure[j] == matte.Thing || sure == nil && whole {
 				b.alpha[i], b.share[3*i], b.share[3*i+1], b.share[3*i+2] = 1, 1, 1, 1
 			}
 		}
 		b.mend(mends, at.Add(image.Pt(tx*cutout.Tile, ty*cutout.Tile)), 1)
 		m.Set(tx, ty, b.alpha, b.share)
 	})
+}
+
+// even tells whether all of a part of the photo is inside, or none of it, and which.
+func (c *Cut) even(r image.Rectangle) (inside, same bool) {
+	x0, y0, x1, y1 := r.Min.X/c.Step, r.Min.Y/c.Step, (r.Max.X-1)/c.Step, (r.Max.Y-1)/c.Step
+	inside = c.in(x0, y0)
+	for y := y0; y <= y1; y++ {
+		for x := x0; x <= x1; x++ {
+			if c.in(x, y) != inside {
+				return inside, false
+			}
+		}
+	}
+	return inside, true
 }
 
 // known tells of the pixels of r whether they are of the thing, behind it, or unknown, and whether any

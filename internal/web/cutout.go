@@ -236,7 +236,7 @@ func (s *Server) cutOutAction(c *echo.Context, name string, shot *store.Shot, r 
 		if err != nil {
 			return true, err
 		}
-		if stroke := form.Get("stroke"); stroke != "" {
+		if stroke := form.Get("scribble"); stroke != "" {
 			if next, err = next.Apply([]setting.Op{{Op: "add", Path: fmt.Sprintf("/cutouts/%d/strokes/-", i), Value: json.RawMessage(stroke)}}); err != nil {
 				return true, err
 			}

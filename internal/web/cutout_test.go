@@ -59,7 +59,7 @@ func TestScribbling(t *testing.T) {
 	if resp, _ := a.postJSON(at+"/scribble", `{}`); resp.StatusCode != http.StatusNoContent {
 		t.Errorf("making ready: %d", resp.StatusCode)
 	}
-	code, body := a.act(at, "add-cutout", form("step", "trace", "stroke", strokeIn))
+	code, body := a.act(at, "add-cutout", form("step", "trace", "scribble", strokeIn))
 	if code != 200 || !strings.Contains(body, "No stroke says what is outside") || !strings.Contains(body, `value="Cut-out"`) {
 		t.Fatalf("the first stroke: %d", code)
 	}
@@ -117,7 +117,7 @@ func TestScribbling(t *testing.T) {
 func TestCutOutsAtWork(t *testing.T) {
 	a := start(t, Options{})
 	at := a.thing()
-	a.act(at, "add-cutout", form("step", "trace", "stroke", strokeIn, "name", "Square"))
+	a.act(at, "add-cutout", form("step", "trace", "scribble", strokeIn, "name", "Square"))
 	if code, body := a.act(at, "light-cutout", form("step", "trace", "of", "c1")); code != http.StatusUnprocessableEntity && code != http.StatusBadRequest || !strings.Contains(body, "covers nothing yet") {
 		t.Errorf("a light of nothing: %d %s", code, body)
 	}
@@ -195,8 +195,8 @@ func TestCutOutsThatAreRefused(t *testing.T) {
 	}{
 		"no cut-out":     {"remove-cutout", form("of", "c1"), "no longer in this shot"},
 		"light of none":  {"light-cutout", form("of", ""), "no longer in this shot"},
-		"a stroke of no": {"add-cutout", form("stroke", `{"says":"maybe","points":[{"x":1,"y":1}]}`), "is not one to choose"},
-		"without points": {"add-cutout", form("stroke", `{"says":"in","points":[]}`), "at least 1 point"},
+		"a stroke of no": {"add-cutout", form("scribble", `{"says":"maybe","points":[{"x":1,"y":1}]}`), "is not one to choose"},
+		"without points": {"add-cutout", form("scribble", `{"says":"in","points":[]}`), "at least 1 point"},
 	} {
 		was := a.stored(at).Version
 		if code, body := a.act(at, try.name, try.form); code < 400 || code >= 500 || !strings.Contains(body, try.says) || a.stored(at).Version != was {
@@ -223,7 +223,7 @@ func TestCutOutsThatAreRefused(t *testing.T) {
 func TestExportsHaveFineEdges(t *testing.T) {
 	a := start(t, Options{})
 	at := a.thing()
-	a.act(at, "add-cutout", form("step", "trace", "stroke", strokeIn))
+	a.act(at, "add-cutout", form("step", "trace", "scribble", strokeIn))
 	a.change(at, `[{"op":"add","path":"/cutouts/0/strokes/-","value":`+strokeOut+`}]`)
 	a.act(at, "light-cutout", form("step", "trace", "of", "c1"))
 	rough := a.recipe(at)

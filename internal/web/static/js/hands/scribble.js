@@ -28,7 +28,7 @@ const hand = strokes({
   done(s) {
     const open = openCut();
     if (open) return commit([set(`${open.path}/strokes/-`, value(s), "add")]);
-    return act("add-cutout", { stroke: JSON.stringify(value(s)) });
+    return act("add-cutout", { scribble: JSON.stringify(value(s)) });
   },
 });
 
