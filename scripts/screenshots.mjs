@@ -3,7 +3,7 @@
 //	go build -o bin/pyrant ./cmd/pyrant && node scripts/screenshots.mjs
 import { mkdirSync } from "node:fs";
 import { join } from "node:path";
-import { Server, drag, launch, open, place, rested, saved, settled } from "../e2e/lib.mjs";
+import { Server, drag, fine, launch, open, place, rested, saved, settled, stroke } from "../e2e/lib.mjs";
 
 const out = join(import.meta.dirname, "..", "docs", "screenshots");
 mkdirSync(out, { recursive: true });
@@ -118,6 +118,41 @@ await page.keyboard.press("z");
 await page.keyboard.press("Escape");
 await saved(page, () => page.keyboard.press("Control+z"));
 await saved(page, () => page.keyboard.press("Control+z"));
+// An arm that was cut out stands before the rod, whose own outlines no longer hide it.
+await page.locator('[data-choose="2"]').click();
+await settled(page);
+for (let n = 0; n < 3; n++) await saved(page, () => page.locator('[data-remove$="/shapes/1"]').click());
+await page.keyboard.press("d");
+const says = (what) => page.locator(`[data-says="${what}"]`).click();
+const arm = [
+  ["in", 1484, 533, 1606, 683, 1665, 770, 1571, 840, 1432, 916],
+  ["out", 1669, 341, 1631, 533],
+  ["out", 1505, 906, 1435, 1108],
+  ["out", 1763, 481, 1798, 794, 1658, 968, 1536, 986],
+  ["out", 1380, 376, 1449, 655, 1449, 777, 1345, 934],
+];
+const pairs = (list) => list.flatMap((v, i) => (i % 2 ? [] : [[v, list[i + 1]]]));
+for (const [what, ...line] of arm) {
+  if (await page.locator("#says").count()) await says(what);
+  await saved(page, () => stroke(page, pairs(line)));
+}
+await fine(page);
+await page.locator("input.name").fill("Forearm");
+await saved(page, () => page.keyboard.press("Enter"));
+await page.locator(".area-head [data-close]").click();
+await settled(page);
+await page.locator('[data-choose="2"]').click();
+await settled(page);
+await saved(page, () => page.locator("[data-add-blocker]").selectOption("cut-out:c1"));
+await page.evaluate(async () => (await import("/static/js/view.js")).lookAt(1600, 760));
+await page.locator("[data-add-blocker]").evaluate((el) => el.scrollIntoView({ block: "center" }));
+await settled(page);
+await page.mouse.move(640, 30);
+await page.waitForTimeout(400);
+await shoot("blocker");
+await page.keyboard.press("f");
+await page.locator("#stage").focus();
+while (!(await page.locator("#undo").isDisabled())) await saved(page, () => page.keyboard.press("Control+z"));
 await page.locator('[data-choose="4"]').click();
 await step("spill");
 await page.locator("#stage").focus();
@@ -168,5 +203,36 @@ const over = await place(page, 1560, 1200);
 await page.mouse.move(over.x, over.y);
 await page.waitForTimeout(900);
 await shoot("area");
+
+// A kite cut out by strokes, and looked at on black at 1:1.
+await page.locator(".area-head [data-close]").click();
+await step("trace");
+await page.keyboard.press("d");
+const kite = [
+  ["in", 2130, 760, 2280, 800, 2420, 850, 2505, 900, 2600, 850, 2740, 800, 2880, 760],
+  [
+    ...["out", 1960, 600, 2300, 620, 2500, 540, 2750, 620, 2985, 620, 2985, 920, 2850, 1100, 2640, 1130],
+    ...[2600, 1300, 2400, 1300, 2360, 1140, 2150, 1070, 1960, 880, 1960, 600],
+  ],
+  ["in", 2505, 700, 2505, 1000, 2490, 1180],
+];
+for (const [what, ...line] of kite) {
+  if (await page.locator("#says").count()) await says(what);
+  await saved(page, () => stroke(page, pairs(line)));
+}
+await page.locator("input.name").fill("Kite");
+await saved(page, () => page.keyboard.press("Enter"));
+await fine(page);
+await page.locator("#stage").focus();
+const beside = await place(page, 2700, 1000);
+await page.mouse.move(beside.x, beside.y);
+await page.waitForTimeout(900);
+await shoot("scribble");
+await page.locator('[data-look-as="black"]').click();
+await page.evaluate(async () => (await import("/static/js/view.js")).lookAt(2450, 850));
+await settled(page);
+await page.mouse.move(640, 30);
+await page.waitForTimeout(900);
+await shoot("cutout-black");
 await browser.close();
 await server.remove();

@@ -11,6 +11,7 @@ import (
 	"net/http"
 	"slices"
 	"strings"
+	"sync"
 
 	"github.com/labstack/echo/v5"
 
@@ -127,16 +128,53 @@ func (s *Server) refine(c *echo.Context) error {
 		if err := next.Fits(); err != nil {
 			return err
 		}
-		shot, err = s.store.Amend(ctx, shot.ID, shot.Version, next)
+		was := shot.Version
+		shot, err = s.store.Amend(ctx, shot.ID, was, next)
 		if errors.Is(err, store.ErrStale) {
 			continue // with what is in force now
 		}
 		if err != nil {
 			return err
 		}
+		s.amends.add(shot.ID, was, shot.Version)
 		s.remember(ctx, shot, next)
 		return c.JSON(http.StatusOK, map[string]any{"version": shot.Version})
 	}
+}
+
+// amends remembers which versions of shots came of others by finer pixels alone: a change that was
+// made of one of those fits what came of it as well.
+type amends struct {
+	mu  sync.Mutex
+	all map[amended]int64
+}
+
+type amended struct {
+	shot    string
+	version int64
+}
+
+func (a *amends) add(shot string, from, to int64) {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	if a.all == nil {
+		a.all = map[amended]int64{}
+	}
+	a.all[amended{shot, from}] = to
+}
+
+// lead tells whether a version of a shot is another, or became it by amends.
+func (a *amends) lead(shot string, from, to int64) bool {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	for from != to {
+		next, ok := a.all[amended{shot, from}]
+		if !ok {
+			return false
+		}
+		from = next
+	}
+	return true
 }
 
 // apart answers with a cut-out by itself over a ground, in bare pixels.

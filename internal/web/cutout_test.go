@@ -114,6 +114,34 @@ func TestScribbling(t *testing.T) {
 	}
 }
 
+// A change of a page that does not know yet that edges have become fine is no conflict; one of before
+// another change still is.
+func TestFineEdgesAreNoConflict(t *testing.T) {
+	a := start(t, Options{})
+	at := a.thing()
+	a.act(at, "add-cutout", form("step", "trace", "scribble", strokeIn))
+	before := a.stored(at).Version
+	a.change(at, `[{"op":"add","path":"/cutouts/0/strokes/-","value":`+strokeOut+`}]`)
+	rough := a.stored(at).Version
+	a.postJSON(at+"/refine", `{}`)
+	if a.stored(at).Version == rough {
+		t.Fatal("nothing was refined")
+	}
+	rename := func(version int64, name string) int {
+		resp, _ := a.post(at+"/changes", change(version, `[{"op":"replace","path":"/cutouts/0/name","value":"`+name+`"}]`))
+		return resp.StatusCode
+	}
+	if code := rename(before, "Early"); code != http.StatusConflict {
+		t.Errorf("a change of before the stroke: %d", code)
+	}
+	if code := rename(rough, "Square"); code != 200 || a.recipe(at).CutOuts[0].Name != "Square" || a.recipe(at).CutOuts[0].Raster.Rough {
+		t.Errorf("a change of before the edges were fine: %d", code)
+	}
+	if code := rename(rough, "Late"); code != http.StatusConflict {
+		t.Errorf("a second one of then: %d", code)
+	}
+}
+
 func TestCutOutsAtWork(t *testing.T) {
 	a := start(t, Options{})
 	at := a.thing()

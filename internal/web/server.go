@@ -63,6 +63,7 @@ type Server struct {
 	turns   *turns
 	reads   *reads
 	grounds grounds
+	amends  amends
 	// decoding is the memory that photos may take while they are decoded.
 	decoding *semaphore.Weighted
 	settleMu sync.Mutex

@@ -120,11 +120,11 @@ func (s *Server) current(c *echo.Context) (*store.Shot, *recipe.Recipe, int64, e
 	if err != nil {
 		return nil, nil, 0, echo.NewHTTPError(http.StatusBadRequest, "The request does not say which version of the shot it is about. Reload the page.")
 	}
-	if version != shot.Version {
+	if !s.amends.lead(shot.ID, version, shot.Version) {
 		return nil, nil, 0, store.ErrStale
 	}
 	r, err := s.head(c.Request().Context(), shot)
-	return shot, r, version, err
+	return shot, r, shot.Version, err
 }
 
 // change saves a JSON Patch of the recipe as one revision.
