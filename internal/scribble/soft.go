@@ -157,7 +157,7 @@ func Mended(r cutout.Raster, mend cutout.Mend, w, h int) (cutout.Raster, error) 
 // cut-out as it was, nil for a new one.
 func (g *Ground) Update(ctx context.Context, before, c *cutout.CutOut) (cutout.Raster, error) {
 	if Missing(c.Strokes) != "" && len(c.Mends) == 0 {
-		return cutout.Raster{}, nil
+		return cutout.Raster{Cell: 1}, nil
 	}
 	if before != nil && !before.Empty() && setting.Key(before.Strokes) == setting.Key(c.Strokes) {
 		n := len(before.Mends)

@@ -73,6 +73,9 @@ func (s *Server) recut(ctx context.Context, shot *store.Shot, before, next *reci
 		}
 		next.CutOuts[i].Raster = r
 	}
+	if own {
+		return next, next.Validate()
+	}
 	return next, nil
 }
 

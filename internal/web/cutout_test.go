@@ -11,6 +11,7 @@ import (
 	"testing"
 
 	"pyrant/internal/cutout"
+	"pyrant/internal/recipe"
 	"pyrant/internal/shape"
 )
 
@@ -62,6 +63,10 @@ func TestScribbling(t *testing.T) {
 	code, body := a.act(at, "add-cutout", form("step", "trace", "scribble", strokeIn))
 	if code != 200 || !strings.Contains(body, "No stroke says what is outside") || !strings.Contains(body, `value="Cut-out"`) {
 		t.Fatalf("the first stroke: %d", code)
+	}
+	// What is not cut out yet can be read again as well.
+	if _, err := recipe.Decode(a.recipe(at).Encode()); err != nil {
+		t.Errorf("after the first stroke: %v", err)
 	}
 	if c := a.recipe(at).CutOuts[0]; !c.Empty() || len(c.Strokes) != 1 {
 		t.Errorf("of one stroke is cut out %v", c)

@@ -7,7 +7,8 @@ import { local, setLocal } from "../local.js";
 import { line, pathOf, strokes } from "../stroked.js";
 import { act, commit, csrf, openCut, set, shot } from "../state.js";
 
-const says = () => local("local:says") ?? "in";
+// A new cut-out begins with what is inside of it.
+const says = () => (openCut() ? (local("local:says") ?? "in") : "in");
 
 function tell() {
   for (const b of document.querySelectorAll("[data-says]"))
@@ -28,6 +29,7 @@ const hand = strokes({
   done(s) {
     const open = openCut();
     if (open) return commit([set(`${open.path}/strokes/-`, value(s), "add")]);
+    setLocal("local:says", "in");
     return act("add-cutout", { scribble: JSON.stringify(value(s)) });
   },
 });
