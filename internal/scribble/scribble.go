@@ -76,12 +76,8 @@ const (
 	fine   = 1_600_000
 )
 
-// How far from the edge of a cut on a coarser sheet it may turn out to lie, in pixels of that: thin
-// things are lost on the first, later ones are nearly right.
-const (
-	wide   = 8
-	narrow = 2
-)
+// band is how far from the edge of a cut on a coarser sheet it may turn out to lie, in pixels of that.
+const band = 2
 
 // What the parts of the cost weigh.
 const (
@@ -138,7 +134,6 @@ func (g *Ground) Find(ctx context.Context, strokes []Stroke, quick bool) (*Cut, 
 	if err != nil || quick {
 		return c, err
 	}
-	band := wide
 	for next := (s.Step + 1) / 2; ; next = (next + 1) / 2 {
 		box := c.box(3)
 		if box.Empty() {
@@ -151,10 +146,9 @@ func (g *Ground) Find(ctx context.Context, strokes []Stroke, quick bool) (*Cut, 
 		if s, err = edge.New(ctx, p, next, r, nil); err != nil {
 			return nil, err
 		}
-		if c, err = refine(ctx, s, c, strokes, models, band); err != nil {
+		if c, err = refine(ctx, s, c, strokes, models); err != nil {
 			return nil, err
 		}
-		band = narrow
 	}
 }
 
@@ -285,7 +279,7 @@ func (c *Cut) nearEdge(band int) []bool {
 }
 
 // refine cuts anew within a band of pixels of the edge of a cut, on a sheet of finer pixels.
-func refine(ctx context.Context, s *edge.Sheet, c *Cut, strokes []Stroke, models pair, band int) (*Cut, error) {
+func refine(ctx context.Context, s *edge.Sheet, c *Cut, strokes []Stroke, models pair) (*Cut, error) {
 	w, h := s.Rect.Dx(), s.Rect.Dy()
 	seed := seeds(s, strokes)
 	out := &Cut{Step: s.Step, Rect: s.Rect, In: make([]bool, w*h)}

@@ -3,7 +3,6 @@ package main
 import (
 	"container/heap"
 	"math"
-	"slices"
 	"sort"
 
 	"pyrant/internal/cutout"
@@ -20,7 +19,6 @@ const (
 	mostStrokes = 8
 	mostRings   = 2
 	mostGaps    = 2
-	legs        = 5 // of a stroke that goes to and fro
 )
 
 // strokes makes the strokes of a user who scribbles along the middle of a thing and of what
@@ -198,8 +196,8 @@ func distance(f *scene.Field, is func(i int) bool) []float64 {
 	return d
 }
 
-// skeleton returns lines along the middle of a region: the first from end to end and on to
-// what is farthest from it, each other from what is farthest from all before.
+// skeleton returns lines along the middle of a region: the first from end to end, each other to
+// what is farthest from all before.
 func skeleton(f *scene.Field, deep []float64, least float64, count int, is func(i int) bool) (lines [][]int) {
 	allowed := func(i int) bool {
 		if !is(i) || deep[i] < 1.5 {
@@ -219,10 +217,29 @@ func skeleton(f *scene.Field, deep []float64, least float64, count int, is func(
 		}
 		return true
 	}
-	even := func(int) float64 { return 1 }
-	middle := func(i int) float64 { return 1 + 30*math.Pow(least/math.Max(deep[i], 1), 3) }
-	// best returns the place that is worth most to go to, -1 where none is far enough.
-	best := func(far []float64) int {
+	var starts []int
+	for len(lines) < count {
+		if len(starts) == 0 {
+			best := -1
+			for i := range deep {
+				if allowed(i) && (best < 0 || deep[i] > deep[best]) {
+					best = i
+				}
+			}
+			if best < 0 {
+				return lines
+			}
+			// The first stroke goes all the way from end to end.
+			starts = []int{best}
+			_, far := spread(f, starts, is, func(i int) float64 { return 1 })
+			for i := range deep {
+				if allowed(i) && !math.IsInf(far[i], 1) && value(far[i], deep[i]) > value(far[starts[0]], deep[starts[0]]) {
+					starts[0] = i
+				}
+			}
+		}
+		// By how far one goes, and along the middle.
+		back, far := spread(f, starts, is, func(i int) float64 { return 1 })
 		end := -1
 		for i := range deep {
 			if allowed(i) && (end < 0 || value(far[i], deep[i]) > value(far[end], deep[end])) {
@@ -230,89 +247,30 @@ func skeleton(f *scene.Field, deep []float64, least float64, count int, is func(
 			}
 		}
 		if end < 0 || far[end] < least {
-			return -1
-		}
-		return end
-	}
-	// way returns the line along the middle from a place to one of those that back leads to, in pieces:
-	// a stroke is lifted where it would come too near to the edge.
-	way := func(back []int, from int) (pieces [][]int) {
-		lifted := true
-		for i := from; ; i = back[i] {
-			if allowed(i) {
-				if lifted {
-					pieces = append(pieces, nil)
-				}
-				lifted = false
-				pieces[len(pieces)-1] = append(pieces[len(pieces)-1], i)
-			} else if !lifted {
-				last := pieces[len(pieces)-1]
-				lifted = deep[i] < 0.9*min(least, deep[last[len(last)-1]])
-			}
-			if back[i] == i {
-				return pieces
-			}
-		}
-	}
-	var drawn []int
-	// leg draws on from a place to the best that can be reached, and returns that; -1 where there is none,
-	// or where the pen had to be lifted.
-	leg := func(from int) int {
-		_, far := spread(f, drawn, is, even)
-		to := reached(best, far)
-		if to < 0 {
-			return -1
-		}
-		back, _ := spread(f, []int{from}, is, middle)
-		pieces := way(back, to) // the last one begins at from
-		if len(pieces) == 0 {
-			return -1
-		}
-		n := len(pieces) - 1
-		for _, p := range pieces {
-			drawn = append(drawn, p...)
-		}
-		slices.Reverse(pieces[n])
-		lines[len(lines)-1] = append(lines[len(lines)-1], pieces[n]...)
-		if n == 0 {
-			return to
-		}
-		if len(lines) < count && len(pieces[0]) > 1 {
-			lines = append(lines, pieces[0])
-		}
-		return -1
-	}
-	for len(lines) < count {
-		_, far := spread(f, drawn, is, even)
-		from := best(far)
-		if from < 0 {
 			break
 		}
-		if math.IsInf(far[from], 1) {
-			// A part of its own: from one of its ends.
-			_, far = spread(f, []int{from}, is, even)
-			if from = reached(best, far); from < 0 {
+		if math.IsInf(far[end], 1) { // a part of its own
+			starts = append(starts, end)
+			lines = append(lines, []int{end})
+			continue
+		}
+		back, _ = spread(f, starts, is, func(i int) float64 { return 1 + 400/(1+deep[i]*deep[i]) })
+		var line []int
+		for i := end; ; i = back[i] {
+			if allowed(i) {
+				line = append(line, i)
+			} else if len(line) > 0 && deep[i] < 0.9*min(least, deep[line[len(line)-1]]) {
+				// A stroke is lifted where it would come too near to the edge.
+				break
+			}
+			if back[i] == i {
 				break
 			}
 		}
-		lines = append(lines, []int{from})
-		drawn = append(drawn, from)
-		for n, at := 0, from; n < legs && at >= 0; n++ {
-			at = leg(at)
-		}
+		lines = append(lines, line)
+		starts = append(starts, line...)
 	}
 	return lines
-}
-
-// reached returns the best place of those that can be reached.
-func reached(best func([]float64) int, far []float64) int {
-	far = slices.Clone(far)
-	for i, d := range far {
-		if math.IsInf(d, 1) {
-			far[i] = 0
-		}
-	}
-	return best(far)
 }
 
 // value tells how much a stroke to a place is worth: the more, the farther it is from those before
@@ -321,7 +279,7 @@ func value(far, deep float64) float64 {
 	if math.IsInf(far, 1) { // of a part of its own
 		far = 4 * deep
 	}
-	return far * math.Pow(deep, 0.25)
+	return far * math.Sqrt(deep)
 }
 
 type item struct {
