@@ -11,6 +11,7 @@ trap 'rm -f "$now"' EXIT
 go test ./internal/glow -run '^$' -bench Stack24MP -benchtime 10x -benchmem | tee "$now"
 go test ./internal/render -run '^$' -bench 'Preview|Graded(Fader|Gel|Curve|Paint)' -benchtime 100x -benchmem | tee -a "$now"
 go test ./internal/region -run '^$' -bench 24MP -benchtime 80x -benchmem | tee -a "$now"
+go test ./internal/scribble -run '^$' -bench 'Scribble24MP|Mend24MP' -benchtime 20x -benchmem | tee -a "$now"
 go test ./internal/web -run '^$' -bench 'Draft$' -benchtime 1000x -benchmem | tee -a "$now"
 go test ./internal/render -run '^$' -bench 'Export|Cancel' -benchtime 5x -benchmem | tee -a "$now"
 [ "${1:-}" = --save ] && cp "$now" "$baseline"
@@ -23,6 +24,7 @@ awk '
     must["Cancel24MP"] = 50
     must["GradedFader"] = must["GradedGel"] = 1.5; must["GradedCurve"] = 2; must["GradedPaint"] = 3; must["GradedExport24MP"] = 6
     must["Hover24MP"] = must["Cling24MP"] = 1.5; must["Click24MP"] = 6
+    must["Scribble24MP"] = 15; must["Mend24MP"] = 6
     must["Draft/demo/fader"] = must["Draft/demo/point"] = 1; must["Draft/50000/fader"] = must["Draft/50000/point"] = 3
     printf "\n%-20s %10s %10s %10s\n", "", "now", "baseline", "at most"
   }
