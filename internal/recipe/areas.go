@@ -164,7 +164,7 @@ func (r *Recipe) RemoveLight(i int) *Recipe {
 	for _, list := range [][]pass.Pass{c.Dusk.Passes, c.Finish.Passes} {
 		for k := range list {
 			if list[k].Area == own {
-				list[k].Area = ""
+				list[k].Area, list[k].On = "", false // it must not work everywhere now
 			}
 		}
 	}
@@ -196,7 +196,7 @@ func (r *Recipe) Brightest() int {
 		for _, s := range l.Shells {
 			sum += s.Strength
 		}
-		if v := l.Level * (1 + sum) * math.Sqrt(l.Shapes.Area()) * float64(l.Gel.Colour().Luma()+0.2); l.On && v > most {
+		if v := l.Level * (1 + sum) * math.Sqrt(r.covers(l)) * float64(l.Gel.Colour().Luma()+0.2); l.On && v > most {
 			best, most = i, v
 		}
 	}
@@ -238,4 +238,17 @@ func (r *Recipe) DuplicatePass(step string, i int) (*Recipe, error) {
 	}
 	*list = slices.Insert(*list, i+1, p)
 	return c, nil
+}
+
+// covers returns about how many square pixels a light covers; of cut-outs half of what holds them.
+func (r *Recipe) covers(l *Light) float64 {
+	a := l.Shapes.Area()
+	for _, s := range l.Shapes {
+		if k, ok := s.(shape.CutOut); ok {
+			if c := r.CutOut(k.Of); c != nil {
+				a += float64(c.Raster.Width) * float64(c.Raster.Height) * c.Raster.Cell * c.Raster.Cell / 2
+			}
+		}
+	}
+	return a
 }

@@ -158,12 +158,13 @@ func TestRemovedLightsStandBeforeNothing(t *testing.T) {
 	r.Lights[0].Blockers = []Blocker{{Area: "light:l2"}, {Area: "cut-out:c1"}}
 	addPart(t, r, area.Other{Area: "light:l2"})
 	addPass(r, "light:l2")
+	r.Dusk.Passes[0].On = true
 	r.Dusk.Back.Area = "light:l2"
 	next := r.RemoveLight(1)
 	if err := next.Validate(); err != nil {
 		t.Fatal(err)
 	}
-	if b := next.Lights[0].Blockers; len(b) != 1 || b[0].Area != "cut-out:c1" || len(next.Areas[0].Parts) != 0 || next.Dusk.Passes[0].Area != "" || next.Dusk.Back.Area != "" {
+	if b := next.Lights[0].Blockers; len(b) != 1 || b[0].Area != "cut-out:c1" || len(next.Areas[0].Parts) != 0 || next.Dusk.Passes[0].Area != "" || next.Dusk.Passes[0].On || next.Dusk.Back.Area != "" {
 		t.Errorf("left are %v, %v", b, next.Areas[0].Parts)
 	}
 }
@@ -188,5 +189,16 @@ func TestStandIns(t *testing.T) {
 		if a := r.Area(id); a != nil {
 			t.Errorf("%s stands for %+v", id, a)
 		}
+	}
+}
+
+// A light of a cut-out counts by what it covers.
+func TestTheBrightestMayBeACutOut(t *testing.T) {
+	r := cut(t)
+	r.Lights[0].Shapes = shape.Shapes{shape.Ellipse{X: 50, Y: 50, Width: 20, Height: 20}}
+	r.Lights[1].Shapes = shape.Shapes{shape.CutOut{Of: "c1"}}
+	r.Lights[1].Gel = r.Lights[0].Gel
+	if i := r.Brightest(); i != 1 {
+		t.Errorf("a bulb of 20 px outshines a cut-out of 100 by 80: %d", i)
 	}
 }

@@ -220,14 +220,7 @@ func (w world) Light(ctx context.Context, l area.Light, feather float64, r image
 			if err != nil {
 				return nil, err
 			}
-			if ll.mask, err = w.Mask(ctx, "light "+ll.key, func() coverage.Mask { return ll.cover.At(w.scale) }); err != nil {
-				return nil, err
-			}
-			if feather <= 0 {
-				all = append(all, ll.mask)
-				continue
-			}
-			soft, err := w.soften(ctx, ll, feather, r)
+			soft, err := w.edged(ctx, ll, "light "+ll.key, feather, r)
 			if err != nil {
 				return nil, err
 			}
@@ -328,6 +321,15 @@ func (e *Engine) LightMask(ctx context.Context, q Request, light int) (*raster.P
 	return out, nil
 }
 
+// edged returns what a light covers, softened by a feather.
+func (w world) edged(ctx context.Context, ll *litLight, key string, feather float64, r image.Rectangle) (area.Rows, error) {
+	var err error
+	if ll.mask, err = w.Mask(ctx, key, func() coverage.Mask { return ll.cover.At(w.scale) }); err != nil || feather <= 0 {
+		return ll.mask, err
+	}
+	return w.soften(ctx, ll, feather, r)
+}
+
 // CutOut returns the coverage of one or all cut-outs, softened by a feather.
 func (w world) CutOut(ctx context.Context, id cutout.Ref, feather float64, r image.Rectangle) (area.Rows, error) {
 	var all anyOf
@@ -344,15 +346,7 @@ func (w world) CutOut(ctx context.Context, id cutout.Ref, feather float64, r ima
 		if err != nil {
 			return nil, err
 		}
-		ll := &litLight{cover: part, key: part.Key()}
-		if ll.mask, err = w.Mask(ctx, ll.key, func() coverage.Mask { return part.At(w.scale) }); err != nil {
-			return nil, err
-		}
-		if feather <= 0 {
-			all = append(all, ll.mask)
-			continue
-		}
-		soft, err := w.soften(ctx, ll, feather, r)
+		soft, err := w.edged(ctx, &litLight{cover: part, key: part.Key()}, part.Key(), feather, r)
 		if err != nil {
 			return nil, err
 		}

@@ -5,6 +5,7 @@ import (
 	"context"
 	"image"
 	"math"
+	"reflect"
 	"testing"
 
 	"pyrant/internal/area"
@@ -334,5 +335,20 @@ func TestApart(t *testing.T) {
 	}
 	if a, b := pixel(m, 50, 15), pixel(m, 57, 15); !(a[1] > b[1]) {
 		t.Errorf("nearly all is darker than little: %v, %v", a, b)
+	}
+}
+
+// What is taken away from cut-outs is what its shape covers, of every kind.
+func TestEveryKindCanBeTakenFromACutOut(t *testing.T) {
+	for _, k := range shape.Kinds {
+		v := reflect.New(reflect.TypeOf(k.Zero)).Elem()
+		if f := v.FieldByName("Away"); !f.IsValid() {
+			continue
+		} else if k.Word != "cut-out" {
+			f.SetBool(true)
+			if without(v.Interface().(shape.Shape)).Taken() {
+				t.Errorf("a %s stays taken away", k.Word)
+			}
+		}
 	}
 }

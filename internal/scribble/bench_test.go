@@ -2,6 +2,7 @@ package scribble
 
 import (
 	"context"
+	"image"
 	"testing"
 
 	"pyrant/internal/cutout"
@@ -25,13 +26,20 @@ func figure() *cutout.CutOut {
 	return &c
 }
 
-// BenchmarkScribble24MP is what a stroke takes until its cut-out shows.
-func BenchmarkScribble24MP(b *testing.B) {
+// quay24 is the demo photo at 24 megapixels, made ready, and a preview frame of it.
+func quay24(b *testing.B) (*Ground, *image.RGBA) {
+	b.Helper()
 	p, frame := painted.Large(b, "../../demo/tidewatch-quay.jpg")
 	g, err := NewGround(context.Background(), p)
 	if err != nil {
 		b.Fatal(err)
 	}
+	return g, frame
+}
+
+// BenchmarkScribble24MP is what a stroke takes until its cut-out shows.
+func BenchmarkScribble24MP(b *testing.B) {
+	g, frame := quay24(b)
 	c := figure()
 	painted.Against(b, frame, func(int) {
 		if _, err := g.Update(context.Background(), nil, c); err != nil {
@@ -42,11 +50,7 @@ func BenchmarkScribble24MP(b *testing.B) {
 
 // BenchmarkRefine24MP is what it takes until its soft edge is found on the photo's own pixels.
 func BenchmarkRefine24MP(b *testing.B) {
-	p, frame := painted.Large(b, "../../demo/tidewatch-quay.jpg")
-	g, err := NewGround(context.Background(), p)
-	if err != nil {
-		b.Fatal(err)
-	}
+	g, frame := quay24(b)
 	c := figure()
 	painted.Against(b, frame, func(int) {
 		if _, err := g.Make(context.Background(), c, false); err != nil {
@@ -57,12 +61,8 @@ func BenchmarkRefine24MP(b *testing.B) {
 
 // BenchmarkMend24MP is what a stroke of the brush that mends takes.
 func BenchmarkMend24MP(b *testing.B) {
-	p, frame := painted.Large(b, "../../demo/tidewatch-quay.jpg")
-	g, err := NewGround(context.Background(), p)
-	if err != nil {
-		b.Fatal(err)
-	}
-	before := figure()
+	g, frame := quay24(b)
+	before, err := figure(), error(nil)
 	if before.Raster, err = g.Make(context.Background(), before, false); err != nil {
 		b.Fatal(err)
 	}
