@@ -2,11 +2,12 @@
 // picture that shows it, while a fader, a gel, a radius, a point, daylight and a curve
 // are dragged in the demo shot, and a stroke is painted. Pointer moves come every 16 ms, as a
 // mouse sends them. Then, on a photo of 24 megapixels, how long until what is under the pointer
-// is outlined (one click) and until the line has come after it (cling).
+// is outlined (one click), until the line has come after it (cling), and from the end of a stroke
+// until what it cuts out shows (scribble).
 //
 //   go build -o bin/pyrant ./cmd/pyrant && node scripts/latency.mjs
 import { readFileSync } from "node:fs";
-import { Server, launch, open, place, settled, state } from "../e2e/lib.mjs";
+import { Server, launch, open, place, settled, state, stroke } from "../e2e/lib.mjs";
 
 const server = new Server("demo");
 const url = await server.start();
@@ -54,9 +55,14 @@ async function measure(name, from, to) {
     await page.waitForTimeout(14);
   }
   await page.waitForTimeout(400);
-  const taken = (await page.evaluate(() => window.taken)).sort((a, b) => a - b);
+  const taken = await page.evaluate(() => window.taken);
   await page.mouse.up();
   await settled(page);
+  report(name, taken);
+}
+
+function report(name, taken) {
+  taken.sort((a, b) => a - b);
   const at = (q) => Math.round(taken[Math.min(Math.floor(q * taken.length), taken.length - 1)]);
   console.log(
     `${name.padEnd(12)} ${String(taken.length).padStart(4)} moves   median ${at(0.5)} ms   95th percentile ${at(0.95)} ms`,
@@ -188,6 +194,69 @@ await page.mouse.up();
 await page.waitForTimeout(400);
 const along = Array.from({ length: 30 }, (_, i) => [1208 + 4 * i, 575 + (i % 3)]);
 await follow("cling", along);
+
+// From the end of a stroke of Scribble until its cut-out shows.
+await page.keyboard.press("Escape");
+await page.locator('[data-hand="scribble"]').click();
+await page.waitForTimeout(1500);
+const inside = [
+  [
+    [1240, 270],
+    [1240, 655],
+    [1290, 900],
+    [1190, 1110],
+    [1094, 1550],
+  ],
+  [
+    [1325, 970],
+    [1385, 1245],
+    [1400, 1540],
+  ],
+  [
+    [1025, 465],
+    [860, 760],
+    [830, 985],
+  ],
+  [
+    [1450, 500],
+    [1650, 760],
+    [1430, 915],
+  ],
+];
+const around = [
+  [1066, 130],
+  [1415, 130],
+  [1485, 300],
+  [1780, 690],
+  [1540, 1130],
+  [1540, 1630],
+  [960, 1640],
+  [700, 970],
+  [790, 510],
+  [1066, 130],
+];
+const twice = (list) => list.map(([x, y]) => [2 * x, 2 * y]);
+const looking = () => page.evaluate(() => document.getElementById("stage").dataset.looking ?? "");
+const shown = [];
+async function scribbled(line, counts = true) {
+  const before = await looking();
+  await stroke(page, twice(line));
+  const began = performance.now();
+  await page.waitForFunction((b) => document.getElementById("stage").dataset.looking !== b, before, {
+    polling: 8,
+  });
+  if (counts) shown.push(performance.now() - began);
+}
+await scribbled(inside[0], false);
+await page.locator('[data-says="out"]').click();
+await scribbled(around);
+await page.locator('[data-says="in"]').click();
+for (let round = 0; round < 4; round++)
+  for (const line of inside.slice(1)) {
+    await page.waitForTimeout(300);
+    await scribbled(line);
+  }
+report("scribble", shown);
 
 await browser.close();
 await server.remove();

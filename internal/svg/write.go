@@ -49,6 +49,7 @@ func Write(shapes shape.Shapes, w, h float64) []byte {
 					fmt.Fprintf(&b, `<circle%s fill="%s" cx="%s" cy="%s" r="%s"/>`+"\n", class, colour, num(h.At.X), num(h.At.Y), num(h.Width/2))
 				}
 			}
+		case shape.CutOut: // it has pixels, no line
 		default:
 			fmt.Fprintf(&b, `<path%s fill="%s" d="%s"/>`+"\n", class, colour, data(shape.Nodes(s), true))
 		}

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"pyrant/internal/cutout"
 	"pyrant/internal/recipe"
 	"pyrant/internal/setting"
 	"pyrant/internal/shape"
@@ -22,6 +23,7 @@ type traced struct {
 	String bool
 	Own    int // how many bulbs have a place of their own
 	Rows   []row
+	CutOut cutout.Ref // that it is; "" for a traced shape
 }
 
 // Traced lists the shapes of the chosen light.
@@ -33,7 +35,7 @@ func (p *page) Traced() []traced {
 			t.Name += ", closed"
 		}
 		if k, ok := s.(shape.CutOut); ok {
-			t.Parts = ""
+			t.Parts, t.CutOut = "", k.Of
 			if o := p.R.CutOut(k.Of); o != nil {
 				t.Name += " " + o.Name
 			}
