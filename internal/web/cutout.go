@@ -79,8 +79,8 @@ func (s *Server) recut(ctx context.Context, shot *store.Shot, before, next *reci
 	return next, nil
 }
 
-// refined returns the recipe with the pixels of all rough cut-outs, or of those that only says, found
-// on the photo itself. They are kept, so that the same are not found twice.
+// refined returns the recipe with the pixels of all rough cut-outs found on the photo itself. They are
+// kept, so that the same are not found twice.
 func (s *Server) refined(ctx context.Context, shot *store.Shot, r *recipe.Recipe) (*recipe.Recipe, error) {
 	own := false
 	for i := range r.CutOuts {
