@@ -34,7 +34,7 @@ func (c *Cut) local(ctx context.Context, s *edge.Sheet, seed []uint8, models pai
 		for y := reach.Min.Y; y < reach.Max.Y; y++ {
 			for x := reach.Min.X; x < reach.Max.X; x++ {
 				if seed[y*w+x] == unknown {
-					squares[n] = c.near(s, seed, models, own.Inset(-beside).Intersect(all))
+					squares[n] = c.near(ctx, s, seed, models, own.Inset(-beside).Intersect(all))
 					return
 				}
 			}
@@ -80,7 +80,7 @@ func between(x, n int) (a, b int, t float32) {
 }
 
 // near returns the models of both sides within a part of a sheet.
-func (c *Cut) near(s *edge.Sheet, seed []uint8, models pair, r image.Rectangle) pair {
+func (c *Cut) near(ctx context.Context, s *edge.Sheet, seed []uint8, models pair, r image.Rectangle) pair {
 	w := s.Rect.Dx()
 	var count [2]int
 	side := func(i int) int {
@@ -117,5 +117,5 @@ func (c *Cut) near(s *edge.Sheet, seed []uint8, models pair, r image.Rectangle) 
 			weight[k] = append(weight[k], v)
 		}
 	}
-	return pair{fit(samples[0], weight[0], parts/2), fit(samples[1], weight[1], parts/2)}
+	return pair{fit(ctx, samples[0], weight[0], parts/2), fit(ctx, samples[1], weight[1], parts/2)}
 }

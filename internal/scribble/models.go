@@ -1,6 +1,7 @@
 package scribble
 
 import (
+	"context"
 	"math"
 
 	"pyrant/internal/colour"
@@ -49,7 +50,7 @@ func (p *pair) compare(s sample) float32 {
 
 // fit makes a model of samples, which weigh as told, by k-means from means spread over them and the
 // moments of each cluster.
-func fit(samples []sample, weight []float32, parts int) model {
+func fit(ctx context.Context, samples []sample, weight []float32, parts int) model {
 	n := len(samples)
 	if n == 0 {
 		return nil
@@ -72,7 +73,7 @@ func fit(samples []sample, weight []float32, parts int) model {
 		near[i] = math.Inf(1)
 	}
 	next := n / 2
-	for len(mean) < k { // the one farthest from all means so far (Gonzalez 1985)
+	for len(mean) < k && ctx.Err() == nil { // the one farthest from all means so far (Gonzalez 1985)
 		mean = append(mean, at(next))
 		next = 0
 		for i := range samples {
@@ -92,6 +93,9 @@ func fit(samples []sample, weight []float32, parts int) model {
 	for range 5 {
 		m = make([]moments, k)
 		for i := range samples {
+			if i%4096 == 0 && ctx.Err() != nil {
+				return nil // whoever asked finds that it was cancelled
+			}
 			p := at(i)
 			best, to := math.Inf(1), 0
 			for j := range mean {

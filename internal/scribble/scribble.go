@@ -186,7 +186,7 @@ func onSheet(ctx context.Context, s *edge.Sheet, strokes []Stroke, quick bool) (
 	}
 	c := &Cut{Step: s.Step, Rect: s.Rect, In: make([]bool, w*h)}
 	var far [2][]float32
-	if err := raster.Each(ctx, 2, func(k int) { far[k] = ways(s, seed, [...]uint8{inside, outside}[k]) }); err != nil {
+	if err := raster.Each(ctx, 2, func(k int) { far[k] = ways(ctx, s, seed, [...]uint8{inside, outside}[k]) }); err != nil {
 		return nil, models, err
 	}
 	if n[inside] == 0 {
@@ -207,10 +207,15 @@ func onSheet(ctx context.Context, s *edge.Sheet, strokes []Stroke, quick bool) (
 		way[i] = float32(ofWay * min(max(math.Log(v), -most), most))
 	}
 	for range times {
-		if err := raster.Each(ctx, 2, func(k int) { models[k] = modelOf(s, seed, c.In, far, k == 0, every) }); err != nil {
+		if err := raster.Each(ctx, 2, func(k int) { models[k] = modelOf(ctx, s, seed, c.In, far, k == 0, every) }); err != nil {
 			return nil, models, err
 		}
-		same, err := c.solve(ctx, s, seed, func(i int) float32 { return way[i] + ofColour*models.compare(sampleOf(s, i)) })
+		same, err := c.solve(ctx, s, seed, func(i int) float32 {
+			if quick && math.IsInf(float64(far[0][i]), 1) {
+				return way[i] // no colour outweighs that no way leads there
+			}
+			return way[i] + ofColour*models.compare(sampleOf(s, i))
+		})
 		if err != nil {
 			return nil, models, err
 		}
@@ -375,7 +380,7 @@ func (c *Cut) solve(ctx context.Context, s *edge.Sheet, seed []uint8, term func(
 
 // modelOf makes a model of the colours of one side, of one in so many pixels: those under strokes count more, and those
 // more that lie nearer to them than to the others.
-func modelOf(s *edge.Sheet, seed []uint8, in []bool, far [2][]float32, isIn bool, every int) model {
+func modelOf(ctx context.Context, s *edge.Sheet, seed []uint8, in []bool, far [2][]float32, isIn bool, every int) model {
 	var colours []sample
 	var weight []float32
 	mine, other, is := far[1], far[0], uint8(outside)
@@ -395,7 +400,7 @@ func modelOf(s *edge.Sheet, seed []uint8, in []bool, far [2][]float32, isIn bool
 			weight = append(weight, k)
 		}
 	}
-	return fit(colours, weight, parts)
+	return fit(ctx, colours, weight, parts)
 }
 
 // sampleOf returns a pixel of a sheet, with its place.
@@ -476,7 +481,7 @@ func beyond(row []uint8, line []shape.Point, y float64, v uint8) {
 // ways returns how far each pixel is from those of a kind, along the way on which the colour
 // changes least: a pixel of way counts little, a change of colour much. It is worked out by sweeps
 // to and fro (Toivanen 1996), which ways with few turns need few of.
-func ways(s *edge.Sheet, seed []uint8, from uint8) []float32 {
+func ways(ctx context.Context, s *edge.Sheet, seed []uint8, from uint8) []float32 {
 	w, h := s.Rect.Dx(), s.Rect.Dy()
 	const change = 1.0
 	pixel := float32(0.02)
@@ -496,7 +501,7 @@ func ways(s *edge.Sheet, seed []uint8, from uint8) []float32 {
 		}
 	}
 	for range 3 {
-		for y := range h {
+		for y := 0; y < h && ctx.Err() == nil; y++ {
 			for x := range w {
 				i := y*w + x
 				if x > 0 {
@@ -513,7 +518,7 @@ func ways(s *edge.Sheet, seed []uint8, from uint8) []float32 {
 				}
 			}
 		}
-		for y := h - 1; y >= 0; y-- {
+		for y := h - 1; y >= 0 && ctx.Err() == nil; y-- {
 			for x := w - 1; x >= 0; x-- {
 				i := y*w + x
 				if x < w-1 {

@@ -173,7 +173,7 @@ func TestWays(t *testing.T) {
 			seed[y*80+20] = outside
 		}
 	}
-	far := ways(s, seed, inside)
+	far := ways(context.Background(), s, seed, inside)
 	if !math.IsInf(float64(far[3*80+20]), 1) {
 		t.Errorf("a way leads through the other side: %v", far[3*80+20])
 	}
@@ -198,7 +198,7 @@ func TestModelsKnowPlaces(t *testing.T) {
 	for i := range weight {
 		weight[i] = 1
 	}
-	a, b := fit(here, weight, parts), fit(there, weight, parts)
+	a, b := fit(context.Background(), here, weight, parts), fit(context.Background(), there, weight, parts)
 	for _, s := range []struct {
 		sample
 		mine bool

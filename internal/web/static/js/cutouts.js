@@ -38,7 +38,7 @@ export function pause() {
 
 export function rest() {
   pause();
-  if (shot.cutouts.some((c) => c.rough)) timer = setTimeout(refine, 400);
+  if (shot.cutouts.some((c) => c.rough)) timer = setTimeout(refine, 700);
 }
 
 // The walk: places along all lines of the edge, one from the other as far as a screen shows.
