@@ -451,3 +451,31 @@ func TestUpdate(t *testing.T) {
 		t.Errorf("another band: %v; the pixels of before stay until they are found anew", err)
 	}
 }
+
+// Deep inside of a thing all light is its own, in every colour, rough or fine, near its edge or so far
+// from it that whole parts are even.
+func TestAllLightInsideIsTheThingsOwn(t *testing.T) {
+	p := painted.Photo(1500, 1000, 0.1, []float64{0.6}, painted.Poly(100, 100, 1400, 100, 1400, 900, 100, 900))
+	g, err := NewGround(context.Background(), p)
+	if err != nil {
+		t.Fatal(err)
+	}
+	c := &cutout.CutOut{Band: 2, Strokes: strokesOf(line(cutout.In, 300, 300, 1200, 700), line(cutout.Out, 40, 40, 1460, 40, 1460, 960, 40, 960, 40, 40))}
+	for _, quick := range []bool{true, false} {
+		r, err := g.Make(context.Background(), c, quick)
+		if err != nil || r.Rough != quick {
+			t.Fatal(err)
+		}
+		for _, what := range []cutout.What{cutout.Alpha, cutout.Red, cutout.Green, cutout.Blue} {
+			at := part(t, r, what)
+			for _, x := range []float64{120, 400, 750, 1100, 1380} {
+				if v := at.Covered(x, 500); v < 0.999 {
+					t.Errorf("quick %v: value %d at %g is %.3f", quick, what, x, v)
+				}
+			}
+			if v := at.Covered(70, 500) + at.Covered(1430, 500) + at.Covered(750, 60); v > 0.01 {
+				t.Errorf("quick %v: value %d outside is %.3f", quick, what, v)
+			}
+		}
+	}
+}
