@@ -165,6 +165,9 @@ func newLine(s *Stroke, scale float64) line {
 	return l
 }
 
+// Brush returns the coverage of strokes at a scale, for what is painted elsewhere than in an area.
+func Brush(strokes []Stroke, scale float64) coverage.Mask { return newStrokeMask(strokes, nil, scale) }
+
 func newStrokeMask(strokes []Stroke, under coverage.Mask, scale float64) *strokeMask {
 	m := &strokeMask{under: under, tiles: map[image.Point]*strokePix{}}
 	if under != nil {

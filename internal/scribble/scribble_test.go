@@ -385,7 +385,7 @@ func TestMends(t *testing.T) {
 	at := part(t, c.Raster, cutout.Alpha)
 	for _, want := range []struct{ x, y, v float64 }{
 		{400, 250, 0}, {400, 232, 0}, {400, 225, 1}, // half of 40 px to both sides
-		{60, 150, 1}, {78, 150, 0.8}, {95, 150, 0}, // soft over half of the half-width
+		{60, 150, 1}, {78, 150, 0.896}, {95, 150, 0}, // soft over half of the half-width, as the brush of areas
 		{400, 400, 0.5}, {400, 430, 1},
 		{890, 590, 0.97}, {400, 300, 1}, {200, 400, 0},
 	} {

@@ -5,6 +5,8 @@ import (
 	"image"
 	"math"
 
+	"pyrant/internal/area"
+	"pyrant/internal/coverage"
 	"pyrant/internal/cutout"
 	"pyrant/internal/matte"
 	"pyrant/internal/photo"
@@ -39,6 +41,7 @@ func (c *Cut) rough(mends []cutout.Mend) (cutout.Raster, error) {
 	r := c.box(1).Intersect(c.Rect)
 	m := cutout.NewMask(r.Dx(), r.Dy())
 	b := newBlock()
+	painted := paintings(mends, float64(c.Step))
 	nx, ny := m.Tiles()
 	for ty := range ny {
 		for tx := range nx {
@@ -49,7 +52,7 @@ func (c *Cut) rough(mends []cutout.Mend) (cutout.Raster, error) {
 					b.alpha[i], b.share[3*i], b.share[3*i+1], b.share[3*i+2] = 1, 1, 1, 1
 				}
 			}
-			b.mend(mends, at, float64(c.Step))
+			b.mend(painted, at)
 			m.Set(tx, ty, b.alpha, b.share)
 		}
 	}
@@ -74,44 +77,45 @@ func (b *block) clear() {
 	clear(b.share)
 }
 
-// mend paints mends over the tile whose corner lies at a cell.
-func (b *block) mend(mends []cutout.Mend, at image.Point, cell float64) {
-	const size = cutout.Tile
-	for _, m := range mends {
-		r := m.Diameter / 2 / cell
-		soft := max(m.Softness*r, 0.5)
-		// The pieces of its line that come near.
-		var near [][2]shape.Point
-		before := shape.Point{}
-		for i, q := range m.Points.All() {
-			p := shape.Point{X: q.X/cell - float64(at.X), Y: q.Y/cell - float64(at.Y)}
-			if i == 0 {
-				before = p
-			}
-			if i == 0 && m.Points.Len() > 1 {
-				continue
-			}
-			far := r + 1
-			if min(before.X, p.X) < size+far && max(before.X, p.X) > -far && min(before.Y, p.Y) < size+far && max(before.Y, p.Y) > -far {
-				near = append(near, [2]shape.Point{before, p})
-			}
-			before = p
+// painting is a mend ready to be painted, by the brush of areas.
+type painting struct {
+	mask coverage.Mask
+	to   float32
+}
+
+func paintings(mends []cutout.Mend, cell float64) []painting {
+	out := make([]painting, len(mends))
+	for i, m := range mends {
+		dabs := make([]area.Dab, m.Points.Len())
+		for j, p := range m.Points.All() {
+			dabs[j] = area.Dab{X: p.X, Y: p.Y, P: 1}
 		}
-		if len(near) == 0 {
+		stroke := area.Stroke{Diameter: m.Diameter, Softness: m.Softness, Flow: 1, Pen: area.PenFlow, Points: setting.ListOf(dabs...)}
+		out[i] = painting{area.Brush([]area.Stroke{stroke}, 1/cell), float32(m.To)}
+	}
+	return out
+}
+
+// mend paints mends over the tile whose corner lies at a cell.
+func (b *block) mend(mends []painting, at image.Point) {
+	const size = cutout.Tile
+	var cover [size]float32
+	for _, m := range mends {
+		if !m.mask.Bounds().Overlaps(image.Rect(0, 0, size, size).Add(at)) {
 			continue
 		}
-		to := float32(m.To)
-		for i := range b.alpha {
-			far := toLines(near, float64(i%size)+0.5, float64(i/size)+0.5)
-			// Half of it at the edge of a hard brush, nothing at that of a soft one.
-			k := float32(min(max((r-far)/soft+0.5*min(1, 0.5/soft), 0), 1))
-			if k == 0 {
-				continue
-			}
-			b.alpha[i] += (to - b.alpha[i]) * k
-			for c := 3 * i; c < 3*i+3; c++ {
-				// Where the thing's own share is not known it is that of its coverage.
-				b.share[c] += (to - b.share[c]) * k
+		for y := range size {
+			m.mask.Fill(cover[:], at.X, at.Y+y)
+			for x, k := range cover {
+				if k == 0 {
+					continue
+				}
+				i := y*size + x
+				b.alpha[i] += (m.to - b.alpha[i]) * k
+				for c := 3 * i; c < 3*i+3; c++ {
+					// Where the thing's own share is not known it is that of its coverage.
+					b.share[c] += (m.to - b.share[c]) * k
+				}
 			}
 		}
 	}
@@ -137,14 +141,14 @@ func Mended(r cutout.Raster, mend cutout.Mend, w, h int) (cutout.Raster, error) 
 	r.Top -= float64(top*cutout.Tile) * r.Cell
 	m = m.Grown(left, top, int(math.Ceil((float64(need.Max.X)-r.Left)/r.Cell)), int(math.Ceil((float64(need.Max.Y)-r.Top)/r.Cell)))
 	r.Width, r.Height = m.W, m.H
-	b := newBlock()
+	b, painted := newBlock(), paintings([]cutout.Mend{mend}, r.Cell)
 	cells := func(v, from float64) int { return int(math.Floor((v - from) / r.Cell / cutout.Tile)) }
 	nx, ny := m.Tiles()
 	corner := image.Pt(int(math.Round(r.Left/r.Cell)), int(math.Round(r.Top/r.Cell)))
 	for ty := max(cells(float64(need.Min.Y), r.Top), 0); ty <= min(cells(float64(need.Max.Y), r.Top), ny-1); ty++ {
 		for tx := max(cells(float64(need.Min.X), r.Left), 0); tx <= min(cells(float64(need.Max.X), r.Left), nx-1); tx++ {
 			m.Get(tx, ty, b.alpha, b.share)
-			b.mend([]cutout.Mend{mend}, corner.Add(image.Pt(tx*cutout.Tile, ty*cutout.Tile)), r.Cell)
+			b.mend(painted, corner.Add(image.Pt(tx*cutout.Tile, ty*cutout.Tile)))
 			m.Set(tx, ty, b.alpha, b.share)
 		}
 	}
@@ -174,21 +178,6 @@ func (g *Ground) Update(ctx context.Context, before, c *cutout.CutOut) (cutout.R
 // Changed tells whether the raster of a cut-out is to be made anew after a change.
 func Changed(before, c *cutout.CutOut) bool {
 	return before == nil || before.Band != c.Band || setting.Key(before.Strokes) != setting.Key(c.Strokes) || setting.Key(before.Mends) != setting.Key(c.Mends)
-}
-
-// toLines returns how far a place is from straight lines.
-func toLines(lines [][2]shape.Point, x, y float64) float64 {
-	best := math.Inf(1)
-	for _, l := range lines {
-		a, b := l[0], l[1]
-		dx, dy := b.X-a.X, b.Y-a.Y
-		t := 0.0
-		if d := dx*dx + dy*dy; d > 0 {
-			t = min(max(((x-a.X)*dx+(y-a.Y)*dy)/d, 0), 1)
-		}
-		best = min(best, math.Hypot(a.X+t*dx-x, a.Y+t*dy-y))
-	}
-	return best
 }
 
 // farthest is how far certain pixels are sought at all, in pixels.
@@ -222,11 +211,12 @@ func Soften(ctx context.Context, p *photo.Photo, c *Cut, strokes []Stroke, mends
 	}
 	r = r.Intersect(frame)
 	m := cutout.NewMask(r.Dx(), r.Dy())
+	painted := paintings(mends, 1)
 	nx, ny := m.Tiles()
 	for ty := 0; ty < ny; ty += sheetTiles {
 		for tx := 0; tx < nx; tx += sheetTiles {
 			part := image.Rect(tx, ty, min(tx+sheetTiles, nx), min(ty+sheetTiles, ny))
-			if err := soften(ctx, p, c, strokes, mends, m, r.Min, part, reach, look); err != nil {
+			if err := soften(ctx, p, c, strokes, painted, m, r.Min, part, reach, look); err != nil {
 				return cutout.Raster{}, err
 			}
 		}
@@ -246,7 +236,7 @@ func around(pts []shape.Point, by float64) (r image.Rectangle) {
 var softening = map[cutout.Says]uint8{cutout.In: inside, cutout.Out: outside, cutout.Loop: outside, cutout.Soft: unsure}
 
 // soften writes the tiles of part to m, whose corner lies at a pixel.
-func soften(ctx context.Context, p *photo.Photo, c *Cut, strokes []Stroke, mends []cutout.Mend, m *cutout.Mask, at image.Point, part image.Rectangle, reach, look int) error {
+func soften(ctx context.Context, p *photo.Photo, c *Cut, strokes []Stroke, painted []painting, m *cutout.Mask, at image.Point, part image.Rectangle, reach, look int) error {
 	own := image.Rectangle{Min: part.Min.Mul(cutout.Tile), Max: part.Max.Mul(cutout.Tile)}.Add(at)
 	frame := image.Rect(0, 0, p.Width, p.Height)
 	r := own.Inset(-look - 4).Intersect(frame)
@@ -306,7 +296,7 @@ func soften(ctx context.Context, p *photo.Photo, c *Cut, strokes []Stroke, mends
 				b.alpha[i], b.share[3*i], b.share[3*i+1], b.share[3*i+2] = 1, 1, 1, 1
 			}
 		}
-		b.mend(mends, at.Add(image.Pt(tx*cutout.Tile, ty*cutout.Tile)), 1)
+		b.mend(painted, at.Add(image.Pt(tx*cutout.Tile, ty*cutout.Tile)))
 		m.Set(tx, ty, b.alpha, b.share)
 	})
 }

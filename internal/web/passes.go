@@ -103,8 +103,11 @@ func (p *page) brief(k *pass.Pass, kind string) string {
 	}
 	if a := p.R.Area(k.Area); a != nil {
 		where := "in "
-		if k.Outside {
+		switch kind, _ := k.Area.Of(); {
+		case k.Outside:
 			where = "outside "
+		case kind == area.OfBehind:
+			where = "" // "behind Kite" says where
 		}
 		parts = append(parts, where+a.Name)
 	}
