@@ -86,9 +86,7 @@ func newPlanUpTo(ctx context.Context, c *cache.Cache, q *Request, last string) (
 			if err != nil {
 				return nil, err
 			}
-			if ll.mask, err = cache.Get(ctx, c, fmt.Sprintf("mask %s %g", ll.key, scale), func(context.Context) (coverage.Mask, error) {
-				return ll.cover.At(scale), nil
-			}); err != nil {
+			if ll.mask, err = p.mask(ctx, ll); err != nil {
 				return nil, err
 			}
 			p.lights = append(p.lights, ll)

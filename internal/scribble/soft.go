@@ -15,10 +15,6 @@ import (
 	"pyrant/internal/shape"
 )
 
-// Band is how wide an edge is to both sides where nothing else is said, as a share of the photo's
-// long edge: what lies within is a mixture of both sides on any photo.
-var Band = setting.Of[cutout.CutOut]("band").Default.L
-
 // Make cuts out what the strokes of a cut-out say, and returns its raster: of a small picture where it
 // is to be quick, else with soft edges, mended, of the photo's own pixels.
 func (g *Ground) Make(ctx context.Context, c *cutout.CutOut, quick bool) (cutout.Raster, error) {
