@@ -83,7 +83,7 @@ const band = 2
 const (
 	ofColour   = 0.6
 	ofNear     = 0.5 // of the colours of the neighbourhood, near an edge
-	ofWay      = 1.6
+	ofWay      = 1.0
 	ofEdge     = 24.0
 	always     = 1.0 // of an edge, however weak
 	most       = 6.0 // that the colour of one pixel counts

@@ -3,6 +3,7 @@ package main
 import (
 	"container/heap"
 	"math"
+	"slices"
 	"sort"
 
 	"pyrant/internal/cutout"
@@ -13,43 +14,154 @@ import (
 	"pyrant/internal/shape"
 )
 
-// mostStrokes is how many strokes are made, at most: of these so many round a thing, and so many in
-// gaps within it.
+// mostStrokes is how many strokes are made, at most: of these so many round a thing, and so many
+// with a brush as wide as fits.
 const (
 	mostStrokes = 8
 	mostRings   = 2
-	mostGaps    = 2
+	mostWide    = 3
 )
 
+// stroke is a stroke in the making: by pixels of the frame's mask, what it says, its width, and how
+// much it speaks for.
+type stroke struct {
+	line  []int
+	says  cutout.Says
+	width float64
+	worth float64
+}
+
 // strokes makes the strokes of a user who scribbles along the middle of a thing and of what
-// surrounds it: none nearer to the edge than 2 % of the long edge, or half the width where it is
-// narrower. Places are in pixels of the frame.
+// surrounds it, to and fro into what sticks out, and with a wide brush where there is much room:
+// none nearer to the edge than 2 % of the long edge, or half the width where it is narrower. Of all
+// those the ones that speak for most are taken. Places are in pixels of the frame.
 func strokes(mask *scene.Field) []scribble.Stroke {
 	least := 0.02 * float64(max(mask.W, mask.H))
-	in := make([]bool, len(mask.Pix))
-	for i, v := range mask.Pix {
-		in[i] = v > 0.5
+	in := func(i int) bool { return mask.Pix[i] > 0.5 }
+	away := distance(mask, func(i int) bool { return !in(i) })
+	deep := distance(mask, in)
+	rings := ring(mask, away, 1.1*least)
+	outer := append(rings, skeleton(mask, away, least, rings, func(i int) bool { return !in(i) && away[i] < 1.2*least })...)
+	inner := skeleton(mask, deep, least, nil, in)
+	made := wide(mask, deep, least)
+	for _, l := range walks(mask, outer) {
+		made = append(made, stroke{l, cutout.Out, 1, worth(l, away, least)})
 	}
+	for _, l := range walks(mask, inner) {
+		made = append(made, stroke{l, cutout.In, 1, worth(l, deep, least)})
+	}
+	sort.SliceStable(made, func(i, j int) bool { return made[i].worth > made[j].worth })
 	var out []scribble.Stroke
-	add := func(lines [][]int, isOut bool) {
-		for _, line := range lines {
-			s := scribble.Stroke{Says: cutout.In, Width: 1}
-			if isOut {
-				s.Says = cutout.Out
-			}
-			for _, i := range line {
-				s.Points = append(s.Points, shape.Point{X: (float64(i%mask.W) + 0.5) / mask.K, Y: (float64(i/mask.W) + 0.5) / mask.K})
-			}
-			out = append(out, s)
+	for _, m := range made[:min(len(made), mostStrokes)] {
+		s := scribble.Stroke{Says: m.says, Width: m.width / mask.K}
+		for _, i := range m.line {
+			s.Points = append(s.Points, shape.Point{X: (float64(i%mask.W) + 0.5) / mask.K, Y: (float64(i/mask.W) + 0.5) / mask.K})
+		}
+		out = append(out, s)
+	}
+	return out
+}
+
+// worth tells how much a thin stroke speaks for: what lies beside it up to the edge.
+func worth(line []int, deep []float64, least float64) (v float64) {
+	seen := map[int]bool{}
+	for _, i := range line {
+		if !seen[i] {
+			seen[i] = true
+			v += 2 * min(deep[i], least)
 		}
 	}
-	away := distance(mask, func(i int) bool { return !in[i] })
-	add(ring(mask, away, 1.1*least), true)
-	// Gaps are what lies between parts of the thing, farther from the ring than its edge is.
-	open := distance(mask, func(i int) bool { return away[i] < 1.05*least })
-	add(gaps(mask, away, least, func(i int) bool { return !in[i] && open[i] > 1.2*least }), true)
-	deep := distance(mask, func(i int) bool { return in[i] })
-	add(skeleton(mask, deep, least, mostStrokes-len(out), func(i int) bool { return in[i] }), false)
+	return v
+}
+
+// wide returns strokes along the middle of a thing with a brush as wide as fits: each where, and as wide, as
+// it paints most that was not painted before. What they paint counts half, as thin ones tell of
+// what is near the edge.
+func wide(f *scene.Field, deep []float64, least float64) (out []stroke) {
+	painted := make([]bool, len(deep))
+	for range mostWide {
+		var best stroke
+		var under []int
+		for _, k := range [...]float64{0.5, 1, 1.5, 2, 3, 4, 5, 6} {
+			width := k * least
+			room := 1.05*least + width/2
+			lines := skeleton(f, deep, room, nil, func(i int) bool { return deep[i] >= room && !painted[i] })
+			if len(lines) == 0 {
+				continue
+			}
+			if n := fresh(f, lines[0], width, painted); float64(len(n))/2 > best.worth {
+				best, under = stroke{lines[0], cutout.In, width, float64(len(n)) / 2}, n
+			}
+		}
+		if best.line == nil {
+			break
+		}
+		out = append(out, best)
+		for _, i := range under {
+			painted[i] = true
+		}
+	}
+	return out
+}
+
+// fresh returns the pixels under a brush along a line that were not painted before.
+func fresh(f *scene.Field, line []int, width float64, painted []bool) (out []int) {
+	seen := map[int]bool{}
+	r := int(width / 2)
+	for _, i := range line {
+		for v := -r; v <= r; v++ {
+			for u := -r; u <= r; u++ {
+				// None reaches the picture's edge: that is an edge of the thing as well.
+				if j := i + v*f.W + u; float64(u*u+v*v) <= width*width/4 && !painted[j] && !seen[j] {
+					seen[j] = true
+					out = append(out, j)
+				}
+			}
+		}
+	}
+	return out
+}
+
+// walks joins lines of which each ends at one before it, or at none, to walks to and fro through all that
+// hang together.
+func walks(f *scene.Field, lines [][]int) (out [][]int) {
+	type branch struct{ line, at int }
+	branches := make([][]branch, len(lines))
+	var roots []int
+	for n, l := range lines {
+		end := l[len(l)-1]
+		parent, at, near := -1, 0, 9.0
+		for m := range n {
+			for i, j := range lines[m] {
+				if d := math.Hypot(float64(j%f.W-end%f.W), float64(j/f.W-end/f.W)); d < near {
+					parent, at, near = m, i, d
+				}
+			}
+		}
+		if parent < 0 {
+			roots = append(roots, n)
+		} else {
+			branches[parent] = append(branches[parent], branch{n, at})
+		}
+	}
+	var along func(n int) []int
+	along = func(n int) (w []int) {
+		for i := len(lines[n]) - 1; i >= 0; i-- {
+			w = append(w, lines[n][i])
+			for _, b := range branches[n] {
+				if b.at == i {
+					there := along(b.line)
+					back := slices.Clone(there)
+					slices.Reverse(back)
+					w = append(append(w, there...), back...)
+				}
+			}
+		}
+		return w
+	}
+	for _, n := range roots {
+		out = append(out, along(n))
+	}
 	return out
 }
 
@@ -126,44 +238,6 @@ func ring(f *scene.Field, away []float64, at float64) (lines [][]int) {
 	return lines
 }
 
-// gaps returns a line along the middle of each of the largest parts of a region.
-func gaps(f *scene.Field, away []float64, least float64, is func(i int) bool) (lines [][]int) {
-	part := make([]int, len(f.Pix))
-	var sizes []int
-	for i := range part {
-		if !is(i) || part[i] != 0 {
-			continue
-		}
-		n := len(sizes) + 1
-		size := 0
-		stack := []int{i}
-		part[i] = n
-		for len(stack) > 0 {
-			j := stack[len(stack)-1]
-			stack = stack[:len(stack)-1]
-			size++
-			for _, k := range [...]int{j - 1, j + 1, j - f.W, j + f.W} {
-				if k >= 0 && k < len(part) && part[k] == 0 && is(k) {
-					part[k] = n
-					stack = append(stack, k)
-				}
-			}
-		}
-		sizes = append(sizes, size)
-	}
-	order := make([]int, len(sizes))
-	for i := range order {
-		order[i] = i
-	}
-	sort.SliceStable(order, func(a, b int) bool { return sizes[order[a]] > sizes[order[b]] })
-	for _, n := range order[:min(len(order), mostGaps)] {
-		if float64(sizes[n]) > least*least/4 {
-			lines = append(lines, skeleton(f, away, least, 1, func(i int) bool { return part[i] == n+1 })...)
-		}
-	}
-	return lines
-}
-
 // distance returns how far each pixel for which is holds lies from the others, and from the
 // picture's edge not at all.
 func distance(f *scene.Field, is func(i int) bool) []float64 {
@@ -196,9 +270,12 @@ func distance(f *scene.Field, is func(i int) bool) []float64 {
 	return d
 }
 
-// skeleton returns lines along the middle of a region: the first from end to end, each other to
-// what is farthest from all before.
-func skeleton(f *scene.Field, deep []float64, least float64, count int, is func(i int) bool) (lines [][]int) {
+// mostLines is how many lines the middle of a region has, at most.
+const mostLines = 40
+
+// skeleton returns lines along the middle of a region: the first from end to end, unless there are
+// some already, each other from what sticks out most to those before.
+func skeleton(f *scene.Field, deep []float64, least float64, given [][]int, is func(i int) bool) (lines [][]int) {
 	allowed := func(i int) bool {
 		if !is(i) || deep[i] < 1.5 {
 			return false
@@ -218,7 +295,10 @@ func skeleton(f *scene.Field, deep []float64, least float64, count int, is func(
 		return true
 	}
 	var starts []int
-	for len(lines) < count {
+	for _, l := range given {
+		starts = append(starts, l...)
+	}
+	for len(lines) < mostLines {
 		if len(starts) == 0 {
 			best := -1
 			for i := range deep {
@@ -242,11 +322,11 @@ func skeleton(f *scene.Field, deep []float64, least float64, count int, is func(
 		back, far := spread(f, starts, is, func(i int) float64 { return 1 })
 		end := -1
 		for i := range deep {
-			if allowed(i) && (end < 0 || value(far[i], deep[i]) > value(far[end], deep[end])) {
+			if allowed(i) && far[i] > 1.5*deep[i]+least && (end < 0 || value(far[i], deep[i]) > value(far[end], deep[end])) {
 				end = i
 			}
 		}
-		if end < 0 || far[end] < least {
+		if end < 0 {
 			break
 		}
 		if math.IsInf(far[end], 1) { // a part of its own

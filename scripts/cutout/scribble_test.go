@@ -35,7 +35,7 @@ func TestStrokes(t *testing.T) {
 		}
 		return best
 	}
-	thin, round := false, [4]bool{}
+	thin, wide, round := false, false, [4]bool{}
 	for _, s := range all {
 		for i, p := range s.Points {
 			x, y := p.X*f.K, p.Y*f.K // places are in pixels of the frame
@@ -43,6 +43,7 @@ func TestStrokes(t *testing.T) {
 			if in(int(x), int(y)) == out {
 				t.Fatalf("a stroke that says out: %v lies at %.0f, %.0f", out, x, y)
 			}
+			wide = wide || !out && s.Width*f.K >= 5
 			if !out && y > 200 && x > 325 {
 				thin = true
 			}
@@ -52,12 +53,12 @@ func TestStrokes(t *testing.T) {
 			if i%9 != 0 { // to look at all would take long
 				continue
 			}
-			if d := edge(x, y, !out); d < 4 || d < 9 && !(x > 322 && x < 350) {
+			if d := edge(x, y, !out) - (s.Width*f.K-1)/2; d < 4 || d < 9 && !(x > 322 && x < 350) {
 				t.Errorf("a point at %.0f, %.0f lies %.1f from the edge", x, y, d)
 			}
 		}
 	}
-	if !thin || round != [4]bool{true, true, true, true} {
-		t.Errorf("in the thin leg: %v, at all sides: %v", thin, round)
+	if !thin || !wide || round != [4]bool{true, true, true, true} {
+		t.Errorf("in the thin leg: %v, with a wide brush: %v, at all sides: %v", thin, wide, round)
 	}
 }
