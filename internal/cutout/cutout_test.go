@@ -116,10 +116,10 @@ func TestCoverageAtAnyScale(t *testing.T) {
 	if a := c.On(m, Alpha).Area(); math.Abs(a/want-1) > 0.002 {
 		t.Errorf("the area is %.0f, of the disc %.0f", a, want)
 	}
-	if l := c.On(m, Alpha).Line(); math.Abs(l/(2*math.Pi*50)-1) > 0.05 {
+	if l := c.On(m, Alpha).Line(); math.Abs(l/(2*math.Pi*50)-1) > 0.02 {
 		t.Errorf("the edge is %.0f px long, of the disc %.0f", l, 2*math.Pi*50)
 	}
-	if w := c.On(m, Alpha).Width(); math.Abs(w/50-1) > 0.06 {
+	if w := c.On(m, Alpha).Width(); math.Abs(w/50-1) > 0.02 {
 		t.Errorf("the width is %.1f, twice area by edge of the disc 50", w)
 	}
 	for _, s := range []struct{ scale, cell, x, y, least float64 }{

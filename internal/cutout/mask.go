@@ -254,28 +254,60 @@ func (m *Mask) measure() (area, edge float64) {
 	return m.area, m.edge
 }
 
+// measured goes through all cells of tiles that are not alike all over, and meets what lies beside them
+// in other tiles as well. The length of the edge is that of Cauchy and Crofton: by how often lines of four directions
+// cross it, here by how much cells beside each other differ.
 func (m *Mask) measured() (area, edge float64) {
-	row := func(i int, y int) []uint8 { return m.tiles[i].pix[y*Tile:][:Tile] }
-	for i := range m.tiles {
-		t := &m.tiles[i]
-		if t.pix == nil {
-			if t.full {
+	nx, ny := m.Tiles()
+	beside, aslant := 0, 0 // neighbours along an axis, and along a diagonal, apart by codes
+	for ty := range ny {
+		for tx := range nx {
+			t := &m.tiles[ty*nx+tx]
+			if t.pix == nil && t.full {
 				area += Tile * Tile
 			}
-			continue
-		}
-		for y := range Tile {
-			for x, a := range row(i, y) {
-				area += float64(codes[a])
-				// The mean of the gradient over all directions of an edge is 4/π of its length.
-				if x+1 < Tile {
-					edge += math.Abs(float64(a)-float64(row(i, y)[x+1])) / 255
-				}
-				if y+1 < Tile {
-					edge += math.Abs(float64(a)-float64(row(i, y+1)[x])) / 255
+			for y := -1; y < Tile; y++ {
+				for x := -1; x < Tile; x++ {
+					if x >= 0 && y >= 0 && t.pix != nil {
+						area += float64(codes[t.pix[y*Tile+x]])
+					}
+					if t.pix == nil && x >= 0 && y >= 0 && x < Tile-1 && y < Tile-1 {
+						continue // alike all over
+					}
+					// The pairs of a block of two by two cells, whose first is this one: each pair along an
+					// axis is in two blocks.
+					u, v := tx*Tile+x, ty*Tile+y
+					if x < 0 && tx > 0 || y < 0 && ty > 0 {
+						continue // a block of the tile before
+					}
+					p, q, r, s := m.code(u, v), m.code(u+1, v), m.code(u, v+1), m.code(u+1, v+1)
+					beside += differ(p, q) + differ(r, s) + differ(p, r) + differ(q, s)
+					aslant += differ(p, s) + differ(q, r)
 				}
 			}
 		}
 	}
-	return area, edge * math.Pi / 4
+	return area, math.Pi / 8 * (float64(beside)/2 + float64(aslant)/math.Sqrt2) / 255
+}
+
+// code returns the code of a cell's coverage, 0 beside the mask.
+func (m *Mask) code(x, y int) int {
+	if x < 0 || y < 0 || x >= m.W || y >= m.H {
+		return 0
+	}
+	t := &m.tiles[y/Tile*across(m.W)+x/Tile]
+	switch {
+	case t.pix != nil:
+		return int(t.pix[y%Tile*Tile+x%Tile])
+	case t.full:
+		return 255
+	}
+	return 0
+}
+
+func differ(a, b int) int {
+	if a > b {
+		return a - b
+	}
+	return b - a
 }

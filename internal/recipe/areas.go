@@ -196,7 +196,7 @@ func (r *Recipe) Brightest() int {
 		for _, s := range l.Shells {
 			sum += s.Strength
 		}
-		if v := l.Level * (1 + sum) * math.Sqrt(r.covers(l)) * float64(l.Gel.Colour().Luma()+0.2); l.On && v > most {
+		if v := l.Gain() * (1 + sum) * math.Sqrt(r.covers(l)) * float64(l.Gel.Colour().Luma()+0.2); l.On && v > most {
 			best, most = i, v
 		}
 	}

@@ -13,6 +13,7 @@ package recipe
 
 import (
 	"fmt"
+	"math"
 	"slices"
 
 	"pyrant/internal/area"
@@ -27,7 +28,7 @@ import (
 // Version is the version of the recipe format that this package writes. It grows
 // when a document of before means something else now, not when a field is added:
 // that takes its default.
-const Version = 3
+const Version = 4
 
 // MaxBytes is the largest JSON document that Decode reads.
 const MaxBytes = 32 << 20
@@ -37,7 +38,7 @@ const MaxChange = 8 << 20
 
 // Recipe is all that is done to one photo.
 type Recipe struct {
-	Version int     `json:"version" fixed:"true" label:"Version" range:"3..3" doc:"of the format"`
+	Version int     `json:"version" fixed:"true" label:"Version" range:"4..4" doc:"of the format"`
 	Photo   Photo   `json:"photo" fixed:"true"`
 	Dusk    Dusk    `json:"dusk" title:"*"`
 	Lights  []Light `json:"lights" label:"Lights" count:"0..100" each:"light" title:"*" doc:"in the order of the board"`
@@ -93,17 +94,18 @@ type Master struct {
 
 // Light is one emitter: its shapes and all that they give.
 type Light struct {
-	ID     string       `json:"id" count:"1..64" doc:"unique in the recipe, never shown"`
-	Name   string       `json:"name" label:"Name" count:"1..80"`
-	On     bool         `json:"on" label:"Switch" default:"true"`
-	Alone  bool         `json:"alone" label:"Alone" default:"false" doc:"while any light is alone, the others are dark"`
-	Level  float64      `json:"level" label:"Level" unit:"%" range:"0..2" default:"1" step:"0.01" doc:"the fader"`
-	Keep   float64      `json:"keep" label:"Kept out of dusk" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"how far dusk leaves alone what the light covers"`
-	Gel    Gel          `json:"gel" title:"Gel"`
-	Shapes shape.Shapes `json:"shapes" label:"Shapes" count:"0..500" each:"a shape"`
-	Core   Core         `json:"core" title:"*"`
-	Shells []Shell      `json:"shells" label:"Stack" count:"0..32" each:"shell" doc:"the stack"`
-	Spill  Spill        `json:"spill" title:"Spill *"`
+	ID        string       `json:"id" count:"1..64" doc:"unique in the recipe, never shown"`
+	Name      string       `json:"name" label:"Name" count:"1..80"`
+	On        bool         `json:"on" label:"Switch" default:"true"`
+	Alone     bool         `json:"alone" label:"Alone" default:"false" doc:"while any light is alone, the others are dark"`
+	Level     float64      `json:"level" label:"Level" unit:"%" range:"0..2" default:"1" step:"0.01" doc:"the fader"`
+	Intensity float64      `json:"intensity" label:"Intensity" unit:"stops" range:"-6..6" default:"0" step:"0.05" row:"own" doc:"of all light that it gives: core, glow and spill; brighter is whiter inside and wider outside"`
+	Keep      float64      `json:"keep" label:"Kept out of dusk" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"how far dusk leaves alone what the light covers"`
+	Gel       Gel          `json:"gel" title:"Gel"`
+	Shapes    shape.Shapes `json:"shapes" label:"Shapes" count:"0..500" each:"a shape"`
+	Core      Core         `json:"core" title:"*"`
+	Shells    []Shell      `json:"shells" label:"Stack" count:"0..32" each:"shell" doc:"the stack"`
+	Spill     Spill        `json:"spill" title:"Spill *"`
 
 	Blockers []Blocker `json:"blockers,omitzero" label:"Blockers" count:"0..16" each:"blocker" title:"*" doc:"what stands before it"`
 }
@@ -118,11 +120,52 @@ type Gel struct {
 // Colour returns the gel in linear light.
 func (g Gel) Colour() colour.RGB { return colour.HSL(g.Hue, g.Saturation, g.Lightness) }
 
+// Look is how a core looks.
+type Look string
+
+// The looks of a core.
+const (
+	Exposed Look = "exposed" // as a camera exposes what is brighter than it can show
+	Even    Look = "even"    // one colour
+)
+
+// Choices returns the looks.
+func (Look) Choices() []setting.Choice {
+	return []setting.Choice{{Value: string(Exposed), Label: "By exposure"}, {Value: string(Even), Label: "Even"}}
+}
+
 // Core is the shape itself, as a lit thing looks to a camera.
+//
+// An even core has one colour, from the gel to white by its whiteness, times the object's texture; the more
+// of that is kept, the less of the glow joins it.
+//
+// One by exposure emits E = 2^(Brightness + the light's intensity) times its level, and shows 1 - exp(-E·t·f·x): t
+// is the gel with its share of white, f what rounding leaves at a place, x = 1 + Texture·(luminance of the
+// object against its mean - 1), not below 0. The depth of a place is k = smoothstep(2B - 1), with B the coverage blurred by
+// 0.4 of the mean width of the shapes, against its largest value: 0 at the edge, 1 in the middle. f is
+// 1 - Rounding·(1 - k), or, where Rounding is below 0, 1 + Rounding·k.
 type Core struct {
-	Whiteness float64 `json:"whiteness" label:"Whiteness" unit:"%" range:"0..1" default:"0.3" step:"0.01" doc:"from the gel to white"`
-	Feather   float64 `json:"feather" label:"Edge feather" unit:"px" range:"0..500" slider:"0..40" default:"L/1000" step:"0.1" doc:"deviation of the soft edge"`
-	Texture   float64 `json:"texture" label:"Keep texture" unit:"%" range:"0..1" default:"0.1" step:"0.01" doc:"how much of the object's own shading shows"`
+	Look         Look    `json:"look" label:"Core" default:"exposed"`
+	Brightness   float64 `json:"brightness" label:"Brightness" unit:"stops" range:"-4..8" default:"3.6" step:"0.05" doc:"by exposure: of its middle, over what is white to a camera"`
+	Rounding     float64 `json:"rounding" label:"Rounding" unit:"%" range:"-1..1" default:"0.65" step:"0.01" doc:"by exposure: how much darker the rim is than the middle; below 0 how much brighter"`
+	Whiteness    float64 `json:"whiteness" label:"Whiteness" unit:"%" range:"0..1" default:"0.25" step:"0.01" doc:"from the gel to white"`
+	Feather      float64 `json:"feather" label:"Edge feather" unit:"px" range:"0..500" slider:"0..40" default:"L/3000" step:"0.1" doc:"deviation of the soft edge"`
+	Texture      float64 `json:"texture" label:"Keep texture" unit:"%" range:"0..1" default:"0.3" step:"0.01" doc:"how much of the object's own shading shows"`
+	Openness     float64 `json:"openness" label:"Open to the glow" unit:"%" range:"0..1" default:"0.05" step:"0.01" doc:"by exposure: how much of the glow joins the core as well"`
+	Translucency float64 `json:"translucency" label:"See-through" unit:"%" range:"0..1" default:"0" step:"0.01" doc:"how much of the object shows through the core"`
+	Uneven       float64 `json:"uneven" label:"Uneven" unit:"stops" range:"0..4" default:"0" step:"0.05" doc:"by exposure: how much places differ, as in a worn tube"`
+	Seed         int     `json:"seed" label:"Seed" range:"0..9999" default:"1" doc:"of what is uneven"`
+}
+
+// Idle names what does nothing as the core is.
+func (c Core) Idle() []string {
+	switch {
+	case c.Look == Even:
+		return []string{"brightness", "rounding", "openness", "uneven", "seed"}
+	case c.Uneven == 0:
+		return []string{"seed"}
+	}
+	return nil
 }
 
 // Join is how a shell joins what is below it: a soft add in linear light, or a
@@ -190,12 +233,15 @@ func New(width, height int) *Recipe {
 	return &r
 }
 
+// Gain returns what all light of a light is multiplied by.
+func (l *Light) Gain() float64 { return l.Level * math.Exp2(l.Intensity) }
+
 // DefaultLight returns a light without shapes: the core and the stack of a panel, and
 // spill, in sizes that suit the photo.
 func DefaultLight(p Photo) Light {
 	l := setting.New[Light](p.Frame())
 	l.Shapes = shape.Shapes{}
-	PanelRig.Put(&l, p)
+	RigOf("panel").Put(&l, p)
 	return l
 }
 

@@ -91,7 +91,7 @@ func TestDecodeRefuses(t *testing.T) {
 		{"path of one point", swap(`"nodes":[{"x":900,"y":100},{"x":700,"y":1200}]`, `"nodes":[{"x":900,"y":100}]`), "lights[1].shapes[0].nodes", "A path of 1 point is no tube"},
 		{"point far outside", swap(`"x":900`, `"x":90000`), "lights[1].shapes[0].nodes[0].x", "out of range"},
 		{"same id twice", swap(`"id":"l2"`, `"id":"l1"`), "lights[1].id", `the id "l1"`},
-		{"newer version", swap(`"version":3`, `"version":99`), "version", "version 99"},
+		{"newer version", swap(`"version":4`, `"version":99`), "version", "version 99"},
 		{"more after the end", good + "{}", "", "not valid JSON"},
 		{"window upside down", swap(`"low":0,"high":1`, `"low":0.8,"high":0.2`), "lights[0].spill.tone", "above its upper end"},
 		{"no size", swap(`"width":3000`, `"width":0`), "photo.width", "from 1"},
@@ -445,8 +445,8 @@ func TestLargestDocument(t *testing.T) {
 
 func TestVersionsThatCannotBeRead(t *testing.T) {
 	good := string(sample(t).Encode())
-	for _, v := range []string{"0", "-1", "1.5", "4", `"3"`, "null"} {
-		_, err := Decode([]byte(strings.Replace(good, `"version":3`, `"version":`+v, 1)))
+	for _, v := range []string{"0", "-1", "1.5", "5", `"4"`, "null"} {
+		_, err := Decode([]byte(strings.Replace(good, `"version":4`, `"version":`+v, 1)))
 		var e *fault.Error
 		if !errors.As(err, &e) || e.Field != "version" {
 			t.Errorf("version %s: %v", v, err)
@@ -476,7 +476,7 @@ func TestDuplicateAndLit(t *testing.T) {
 // A field that a document does not have takes its default, so that shots of before
 // open when a field is added.
 func TestMissingFieldsTakeTheirDefaults(t *testing.T) {
-	doc := `{"version":3,"photo":{"width":3000,"height":2000},"lights":[{"id":"a","name":"Lamp","shapes":[],"shells":[{"radius":4}]}]}`
+	doc := `{"version":4,"photo":{"width":3000,"height":2000},"lights":[{"id":"a","name":"Lamp","shapes":[],"shells":[{"radius":4}]}]}`
 	r, err := Decode([]byte(doc))
 	if err != nil {
 		t.Fatal(err)
@@ -488,14 +488,14 @@ func TestMissingFieldsTakeTheirDefaults(t *testing.T) {
 	if s := l.Shells[0]; s.Radius != 4 || s.Lift != 0.15 || s.Join != Add {
 		t.Errorf("a shell of a radius alone is %+v", s)
 	}
-	if want.Core.Feather != 3 || want.Spill.Reach != 1000 {
+	if want.Core.Feather != 1 || want.Spill.Reach != 1000 {
 		t.Errorf("defaults that follow the photo's size are %v and %v", want.Core.Feather, want.Spill.Reach)
 	}
 }
 
 // Documents of the first version open, also where they say more than they need to.
 func TestUpgrade(t *testing.T) {
-	old := strings.Replace(string(sample(t).Encode()), `"version":3`, `"version":1`, 1)
+	old := strings.Replace(string(sample(t).Encode()), `"version":4`, `"version":1`, 1)
 	old = strings.Replace(old, `{"kind":"outline",`, `{"kind":"outline","width":0,"closed":false,`, 1)
 	r, err := Decode([]byte(old))
 	if err != nil {
@@ -530,6 +530,8 @@ func TestSamplesOfEveryVersion(t *testing.T) {
 				t.Errorf("%s: %v", name, err)
 			} else if r.Version != Version || len(r.Lights) != 6 {
 				t.Errorf("%s: version %d with %d lights", name, r.Version, len(r.Lights))
+			} else if l := r.Lights[0]; (l.Core.Look == Even) != (v < 4) || l.Intensity != 0 {
+				t.Errorf("%s: a core that looks %s, %g stops", name, l.Core.Look, l.Intensity)
 			}
 		}
 	}

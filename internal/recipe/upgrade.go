@@ -15,6 +15,7 @@ import (
 var upgrades = []func(doc map[string]any){
 	upgrade1,
 	upgrade2,
+	upgrade3,
 }
 
 // upgrade1 : shapes are of kinds with fields of their own. An outline could have a
@@ -84,6 +85,17 @@ func upgrade2(doc map[string]any) {
 					shell["lift"] = 0.6
 				}
 			}
+		}
+	}
+}
+
+// upgrade3 : cores had one colour, and looked as those that are called even now.
+func upgrade3(doc map[string]any) {
+	lights, _ := doc["lights"].([]any)
+	for _, l := range lights {
+		if light, ok := l.(map[string]any); ok {
+			// What is missing was meant by the defaults of then.
+			old(light, "core", map[string]any{"look": "even", "whiteness": 0.3, "texture": 0.1, "feather": setting.Round(frameOf(doc).LongEdge() / 1000)})
 		}
 	}
 }

@@ -193,11 +193,11 @@ func lightKey(p *plan, l area.Light) string {
 		}
 	case area.Glow:
 		for _, ll := range p.shining(l.Light) {
-			fmt.Fprintf(&b, "%s %v %g %s ", ll.key, p.q.Recipe.Glow, ll.l.Level, setting.Key(ll.l.Shells))
+			fmt.Fprintf(&b, "%s %v %g %s ", ll.key, p.q.Recipe.Glow, ll.l.Gain(), setting.Key(ll.l.Shells))
 		}
 	default:
 		for _, ll := range p.shining(l.Light) {
-			fmt.Fprintf(&b, "%s %v %g %g %g ", ll.key, p.q.Recipe.Spill, ll.l.Level, ll.l.Spill.Strength, ll.l.Spill.Reach)
+			fmt.Fprintf(&b, "%s %v %g %g %g ", ll.key, p.q.Recipe.Spill, ll.l.Gain(), ll.l.Spill.Strength, ll.l.Spill.Reach)
 		}
 	}
 	return b.String()
@@ -234,7 +234,7 @@ func (w world) Light(ctx context.Context, l area.Light, feather float64, r image
 		for _, ll := range w.shining(l.Light) {
 			for i := range ll.l.Shells {
 				s := &ll.l.Shells[i]
-				k, err := w.weight(ctx, ll, s, ll.l.Level*w.q.Recipe.Glow.Level)
+				k, err := w.weight(ctx, ll, s, ll.l.Gain()*w.q.Recipe.Glow.Level)
 				if err != nil {
 					return nil, err
 				}
@@ -261,7 +261,7 @@ func (w world) Light(ctx context.Context, l area.Light, feather float64, r image
 			return anyOf{}, nil
 		}
 		for _, ll := range w.shining(l.Light) {
-			k := float32(ll.l.Level * w.q.Recipe.Spill.Level * ll.l.Spill.Strength)
+			k := float32(ll.l.Gain() * w.q.Recipe.Spill.Level * ll.l.Spill.Strength)
 			if k <= 0 {
 				continue
 			}

@@ -106,7 +106,7 @@ func six(tb testing.TB, r *recipe.Recipe) {
 	}
 	for i := range r.Lights {
 		if n := len(r.Lights[i].Shells); n != 8 {
-			r.Lights[i].Shells = recipe.PanelRig.Stack(r.Photo)
+			r.Lights[i].Shells = recipe.RigOf("panel").Stack(r.Photo)
 		}
 	}
 }

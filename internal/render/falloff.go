@@ -25,7 +25,7 @@ func (e *Engine) Falloff(ctx context.Context, r *recipe.Recipe, light int, dista
 	out := make([]colour.RGB, len(distances))
 	for i := range l.Shells {
 		s := &l.Shells[i]
-		k, err := p.weight(ctx, ll, s, l.Level*r.Glow.Level)
+		k, err := p.weight(ctx, ll, s, l.Gain()*r.Glow.Level)
 		if err != nil {
 			return nil, err
 		}

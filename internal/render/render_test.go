@@ -185,6 +185,7 @@ func TestCoreKeepsTexture(t *testing.T) {
 		}
 	}
 	r := lit(t, p, panel(150, 100, 450, 300))
+	r.Lights[0].Core.Look = recipe.Even
 	e := New(1 << 24)
 	last := -1
 	for _, texture := range []float64{0, 0.5, 0.75, 1} {

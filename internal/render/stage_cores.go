@@ -12,6 +12,7 @@ import (
 	"pyrant/internal/cache"
 	"pyrant/internal/colour"
 	"pyrant/internal/glow"
+	"pyrant/internal/recipe"
 )
 
 // coreStage makes the lit shapes themselves, as a layer that over lays over the
@@ -22,6 +23,11 @@ type coreStage struct{ list []core }
 type core struct {
 	light    *litLight
 	term     term
+	depth    term    // coverage blurred by part of the shapes' width, against its peak; where light is nil all is alike
+	emission float32 // of the middle, over what is white; 0 for a core of one colour
+	rounding float32
+	uneven   float32 // in stops
+	patches  patches
 	hides    float32    // how much of the photo it hides
 	colour   colour.RGB // linear
 	texture  float32
@@ -45,6 +51,7 @@ func (st *coreStage) prepare(ctx context.Context, p *plan) (bool, error) {
 		if level < 1 {
 			c.hides = float32(1 - (1-level)*(1-level))
 		}
+		c.hides *= float32(1 - k.Translucency)
 		c.colour = ll.l.Gel.Colour().Mix(colour.RGB{R: 1, G: 1, B: 1}, float32(k.Whiteness))
 		seen, err := p.seen(ctx, ll)
 		if err != nil {
@@ -52,6 +59,16 @@ func (st *coreStage) prepare(ctx context.Context, p *plan) (bool, error) {
 		}
 		if c.term, err = p.term(ctx, seen, k.Feather*p.scale, 1); err != nil {
 			return false, err
+		}
+		if k.Look == recipe.Exposed {
+			c.emission = float32(math.Exp2(k.Brightness) * ll.l.Gain() * master.Level)
+			c.open, c.rounding = float32(k.Openness), float32(k.Rounding)
+			c.uneven, c.patches = float32(k.Uneven), newPatches(k.Seed, ll.cover.Width()*p.scale)
+			if c.rounding != 0 {
+				if err := p.depth(ctx, &c); err != nil {
+					return false, err
+				}
+			}
 		}
 		if c.texture > 0 {
 			if c.meanLuma, err = p.meanLuma(ctx, ll); err != nil {
@@ -61,6 +78,17 @@ func (st *coreStage) prepare(ctx context.Context, p *plan) (bool, error) {
 		st.list = append(st.list, c)
 	}
 	return len(st.list) > 0, nil
+}
+
+// depth gives a core its shapes' coverage blurred by 0.4 of their mean width, as far as nothing is
+// before them.
+func (p *plan) depth(ctx context.Context, c *core) error {
+	sigma := 0.4 * c.light.cover.Width()
+	peak, err := p.peak(ctx, c.light, sigma)
+	if err == nil {
+		c.depth, err = p.term(ctx, c.light, sigma*p.scale, float32(1/max(peak, 1e-6)))
+	}
+	return err
 }
 
 // meanLuma returns the mean luminance of the photo under the light's shapes, which
@@ -109,6 +137,16 @@ func (st *coreStage) collect(ctx context.Context, p *plan, part image.Rectangle)
 			return nil, err
 		}
 		r.sums = append(r.sums, sum)
+		var depth *glow.Sum
+		if st.list[i].depth.light != nil {
+			if t, err = p.field(ctx, &st.list[i].depth, part); err != nil {
+				return nil, err
+			}
+			if depth, err = glow.Collapse(ctx, []glow.Term{t}, 1, part); err != nil {
+				return nil, err
+			}
+		}
+		r.depths = append(r.depths, depth)
 	}
 	return r, nil
 }
@@ -116,6 +154,7 @@ func (st *coreStage) collect(ctx context.Context, p *plan, part image.Rectangle)
 type coreRows struct {
 	cores   []core
 	sums    []*glow.Sum // their coverage
+	depths  []*glow.Sum // how deep within them a place lies, nil where that does not matter
 	through bool        // the photo shows through where a fader lets it
 }
 
@@ -159,13 +198,26 @@ func (r coreRows) row(s *scratch, x0, x1, y int) {
 		cover := s.cover[a:b]
 		s.tmp = sum.Row(cover, x0+a, y, s.tmp)
 		k := &r.cores[n]
+		deep := s.deep[a:b]
+		if r.depths[n] != nil {
+			s.tmp = r.depths[n].Row(deep, x0+a, y, s.tmp)
+		}
 		for i, m := range cover {
 			if m < 1e-5 {
 				continue
 			}
 			m = min(m, 1)
 			i += a
-			v := k.over(s.plain[3*i:3*i+3], r.through)
+			e := k.emission
+			if e > 0 {
+				if r.depths[n] != nil {
+					e *= k.left(deep[i-a])
+				}
+				if k.uneven > 0 {
+					e *= float32(math.Exp2(float64(k.uneven * k.patches.at(x0+i, y))))
+				}
+			}
+			v := k.over(s.plain[3*i:3*i+3], e, r.through)
 			d := c.pix[3*i : 3*i+3 : 3*i+3]
 			d[0] += v.R * m
 			d[1] += v.G * m
@@ -188,14 +240,33 @@ func (r coreRows) row(s *scratch, x0, x1, y int) {
 	}
 }
 
+// left is what rounding leaves of the emission where the coverage blurred has a value against its peak.
+func (k *core) left(blurred float32) float32 {
+	t := min(max(2*blurred-1, 0), 1)
+	t *= t * (3 - 2*t)
+	if k.rounding < 0 {
+		return 1 + k.rounding*t
+	}
+	return 1 - k.rounding*(1-t)
+}
+
 // over is what the core shows where the photo has the colour c: its own, shaded by
 // the object's texture, and the object in daylight as far as the fader lets it
-// through.
-func (k *core) over(c []float32, through bool) colour.RGB {
+// through. emits is its emission there.
+func (k *core) over(c []float32, emits float32, through bool) colour.RGB {
 	t := float32(1)
 	if k.texture > 0 {
 		rel := min(colour.Luma(c[0], c[1], c[2])/k.meanLuma, 4)
 		t += k.texture * (rel - 1)
+	}
+	if k.emission > 0 {
+		// Light of its own joins what shows through.
+		var b colour.RGB
+		if through && k.hides < 1 {
+			b = colour.RGB{R: c[0], G: c[1], B: c[2]}.Scale(1 - k.hides)
+		}
+		e := emits * max(t, 0)
+		return colour.RGB{R: colour.SoftAdd(b.R, e*k.colour.R), G: colour.SoftAdd(b.G, e*k.colour.G), B: colour.SoftAdd(b.B, e*k.colour.B)}
 	}
 	v := colour.RGB{R: bound(k.colour.R * t), G: bound(k.colour.G * t), B: bound(k.colour.B * t)}
 	switch {

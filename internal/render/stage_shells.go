@@ -49,7 +49,7 @@ func (st *shellStage) prepare(ctx context.Context, p *plan) (bool, error) {
 	}
 	var items []item
 	for _, ll := range p.lights {
-		level := ll.l.Level * master.Level
+		level := ll.l.Gain() * master.Level
 		if level <= 0 {
 			continue
 		}

@@ -37,7 +37,7 @@ func (st *spillStage) prepare(ctx context.Context, p *plan) (bool, error) {
 	}
 	for _, ll := range p.lights {
 		sp := ll.l.Spill
-		k := float32(ll.l.Level * master.Level * sp.Strength)
+		k := float32(ll.l.Gain() * master.Level * sp.Strength)
 		if k <= 0 {
 			continue
 		}

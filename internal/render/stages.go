@@ -95,6 +95,7 @@ type scratch struct {
 	part  []float32 // light of one kind before it is added to others
 	back  []float32 // what takes dusk off again
 	cover []float32 // coverage of a core or of a blended shell
+	deep  []float32 // how deep within a core a place lies
 	alpha [][]float32
 	core  cores
 	hit   []bool // which pixels an effect changed
@@ -108,7 +109,7 @@ type scratch struct {
 func newScratch(w int, out image.Image) *scratch {
 	return &scratch{
 		out: out, photo: make([]float32, 3*w), pix: make([]float32, 3*w), light: make([]float32, 3*w),
-		fall: make([]float32, 3*w), cover: make([]float32, w), hit: make([]bool, w),
+		fall: make([]float32, 3*w), cover: make([]float32, w), deep: make([]float32, w), hit: make([]bool, w),
 		core: newCores(w),
 	}
 }

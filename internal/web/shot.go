@@ -253,7 +253,7 @@ func (s *Server) action(c *echo.Context) error {
 		return s.commit(c, shot, version, next, "Space the shells of "+r.Lights[i].Name)
 	case "start-stack":
 		next := r.Clone()
-		next.Lights[i].Shells = recipe.StartRig(r.Lights[i].Shapes).Stack(r.Photo)
+		next.Lights[i].Shells = recipe.StartRig(r.Lights[i].Shapes, r.Photo).Stack(r.Photo)
 		return s.commit(c, shot, version, next, "Starting stack of "+r.Lights[i].Name)
 	}
 	return echo.ErrNotFound
