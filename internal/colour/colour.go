@@ -39,6 +39,19 @@ func HSL(hue, saturation, lightness float64) RGB {
 	return RGB{f(0), f(8), f(4)}
 }
 
+// HSL returns hue in degrees, saturation and lightness of a colour in linear light, in the terms
+// of CSS hsl(), as HSL takes them. Values out of range count as their ends.
+func (c RGB) HSL() (hue, saturation, lightness float64) {
+	c = RGB{min(max(c.R, 0), 1), min(max(c.G, 0), 1), min(max(c.B, 0), 1)}
+	hue, chroma := HueOf(c)
+	hi, lo := float64(Display.At(max(c.R, c.G, c.B))), float64(Display.At(min(c.R, c.G, c.B)))
+	lightness = (hi + lo) / 2
+	if room := 1 - math.Abs(2*lightness-1); room > 1e-6 {
+		saturation = min(chroma/room, 1)
+	}
+	return hue, saturation, lightness
+}
+
 // Hex returns the colour as the display value #rrggbb.
 func (c RGB) Hex() string {
 	const digits = "0123456789abcdef"

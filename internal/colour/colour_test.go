@@ -446,3 +446,26 @@ func Example() {
 	// #13eccf #0bad98
 	// 0.39 0.82 1.00
 }
+
+// The white of 2856 K, illuminant A, is at x = 0.4476, y = 0.4074 (CIE 15), that of a display lies near 6500 K.
+func TestBlackBody(t *testing.T) {
+	x, y := 0.4476, 0.4074
+	m := invert(rec709ToXYZ)
+	v := [3]float64{x / y, 1, (1 - x - y) / y}
+	var c [3]float64
+	for i := range c {
+		c[i] = m[3*i]*v[0] + m[3*i+1]*v[1] + m[3*i+2]*v[2]
+	}
+	got := BlackBody(2856)
+	for i, p := range [][2]float64{{float64(got.R), 1}, {float64(got.G), c[1] / c[0]}, {float64(got.B), c[2] / c[0]}} {
+		if math.Abs(p[0]-p[1]) > 0.01 {
+			t.Errorf("part %d of 2856 K is %g, of illuminant A %g", i, p[0], p[1])
+		}
+	}
+	if day := BlackBody(6504); min(day.R, day.G, day.B) < 0.92 {
+		t.Errorf("6504 K is %v", day)
+	}
+	if ember := BlackBody(1000); ember.R != 1 || ember.B != 0 {
+		t.Errorf("1000 K is %v", ember)
+	}
+}

@@ -68,3 +68,16 @@ func Warm(mired, tint float64) [9]float64 {
 	}
 	return m
 }
+
+// BlackBody returns the colour of a black body of t kelvin in linear light, its largest value 1;
+// what a display cannot show is cut off.
+func BlackBody(t float64) RGB {
+	m, v := invert(rec709ToXYZ), whiteAt(1e6/t, 0)
+	var c [3]float64
+	top := 0.0
+	for i := range c {
+		c[i] = max(m[3*i]*v[0]+m[3*i+1]*v[1]+m[3*i+2]*v[2], 0)
+		top = max(top, c[i])
+	}
+	return RGB{float32(c[0] / top), float32(c[1] / top), float32(c[2] / top)}
+}

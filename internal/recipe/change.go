@@ -13,9 +13,13 @@ import (
 )
 
 // Apply returns the recipe after a change, given as a list of operations on JSON
-// Pointers such as /lights/0/gel/hue (see setting.Op). The recipe itself stays as
+// Pointers such as /lights/0/gel/hue (see setting.Op), or of moves. The recipe itself stays as
 // it was; what does not change is shared with it. Faults are of type *fault.Error.
 func (r *Recipe) Apply(ops []setting.Op) (*Recipe, error) {
+	ops, err := r.moved(ops)
+	if err != nil {
+		return nil, err
+	}
 	next, err := setting.Apply(*r, ops, r.Photo.Frame())
 	if err != nil {
 		return nil, err
@@ -37,7 +41,20 @@ func Set(path string, value any) []setting.Op {
 
 // Title returns a few words for the history on what a change does to the recipe:
 // "Gel of Signal rod", "Daylight".
-func (r *Recipe) Title(ops []setting.Op) string { return setting.Title(*r, ops) }
+func (r *Recipe) Title(ops []setting.Op) string {
+	if len(ops) == 1 {
+		switch ops[0].Op {
+		case "gels":
+			return "Gels of many"
+		case "rig":
+			var id string
+			if json.Unmarshal(ops[0].Value, &id) == nil && RigOf(id) != nil {
+				return "Rig " + RigOf(id).Name
+			}
+		}
+	}
+	return setting.Title(*r, ops)
+}
 
 // AddLight returns the recipe with one more light, with the default core,
 // stack and spill, named "Light n", and its index.
@@ -115,23 +132,6 @@ func (r *Recipe) AddShell(i int) (*Recipe, error) {
 		s.Strength = (a.Strength + b.Strength) / 2
 		s.Tint.White = (a.Tint.White + b.Tint.White) / 2
 		l.Shells = slices.Insert(l.Shells, at, s)
-	}
-	return c, c.Validate()
-}
-
-// SpaceEvenly returns the recipe with the radii of light i in even ratios
-// between its smallest and its widest.
-func (r *Recipe) SpaceEvenly(i int) (*Recipe, error) {
-	c := r.Clone()
-	l := &c.Lights[i]
-	l.sortShells()
-	n := len(l.Shells)
-	if n < 3 {
-		return c, nil
-	}
-	lo, hi := max(l.Shells[0].Radius, 0.5), max(l.Shells[n-1].Radius, 0.5)
-	for k := range l.Shells {
-		l.Shells[k].Radius = setting.Round(lo * math.Pow(hi/lo, float64(k)/float64(n-1)))
 	}
 	return c, c.Validate()
 }

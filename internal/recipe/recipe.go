@@ -151,7 +151,7 @@ type Core struct {
 	Whiteness    float64 `json:"whiteness" label:"Whiteness" unit:"%" range:"0..1" default:"0.25" step:"0.01" doc:"from the gel to white"`
 	Feather      float64 `json:"feather" label:"Edge feather" unit:"px" range:"0..500" slider:"0..40" default:"L/3000" step:"0.1" doc:"deviation of the soft edge"`
 	Texture      float64 `json:"texture" label:"Keep texture" unit:"%" range:"0..1" default:"0.3" step:"0.01" doc:"how much of the object's own shading shows"`
-	Openness     float64 `json:"openness" label:"Open to the glow" unit:"%" range:"0..1" default:"0.05" step:"0.01" doc:"by exposure: how much of the glow joins the core as well"`
+	Openness     float64 `json:"openness" label:"Openness" unit:"%" range:"0..1" default:"0.05" step:"0.01" doc:"by exposure: how much of the glow joins the core as well"`
 	Translucency float64 `json:"translucency" label:"See-through" unit:"%" range:"0..1" default:"0" step:"0.01" doc:"how much of the object shows through the core"`
 	Uneven       float64 `json:"uneven" label:"Uneven" unit:"stops" range:"0..4" default:"0" step:"0.05" doc:"by exposure: how much places differ, as in a worn tube"`
 	Seed         int     `json:"seed" label:"Seed" range:"0..9999" default:"1" doc:"of what is uneven"`

@@ -276,7 +276,7 @@ func TestStacks(t *testing.T) {
 			t.Errorf("shell %d of radius %v does not follow one of %v", i+1, shells[i].Radius, shells[i-1].Radius)
 		}
 	}
-	even, err := more.SpaceEvenly(0)
+	even, err := spaceEvenly(more, 0)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -351,7 +351,7 @@ func TestStacksHaveTheirNumbers(t *testing.T) {
 			t.Errorf("%s: %+v", tt.name, l)
 		}
 	}
-	even, err := shells(Shell{Radius: 81, Join: Add}, Shell{Radius: 1, Join: Add}, Shell{Radius: 2, Join: Add}, Shell{Radius: 3, Join: Add}, Shell{Radius: 4, Join: Add}).SpaceEvenly(1)
+	even, err := spaceEvenly(shells(Shell{Radius: 81, Join: Add}, Shell{Radius: 1, Join: Add}, Shell{Radius: 2, Join: Add}, Shell{Radius: 3, Join: Add}, Shell{Radius: 4, Join: Add}), 1)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -360,17 +360,17 @@ func TestStacksHaveTheirNumbers(t *testing.T) {
 			t.Errorf("even radius %d is %v, want %v", k+1, got, want)
 		}
 	}
-	if even, err = shells(Shell{Radius: 8, Join: Add}, Shell{Radius: 0, Join: Add}, Shell{Radius: 1, Join: Add}).SpaceEvenly(1); err != nil || even.Lights[1].Shells[0].Radius != 0.5 || even.Lights[1].Shells[1].Radius != 2 {
+	if even, err = spaceEvenly(shells(Shell{Radius: 8, Join: Add}, Shell{Radius: 0, Join: Add}, Shell{Radius: 1, Join: Add}), 1); err != nil || even.Lights[1].Shells[0].Radius != 0.5 || even.Lights[1].Shells[1].Radius != 2 {
 		t.Errorf("even radii from none: %v, %+v", err, even.Lights[1].Shells)
 	}
-	if even, err = shells(Shell{Join: Add}, Shell{Radius: 0.55, Join: Add}, Shell{Join: Add}).SpaceEvenly(1); err != nil || even.Lights[1].Shells[2].Radius != 0.55 || even.Lights[1].Shells[0].Radius != 0.5 {
+	if even, err = spaceEvenly(shells(Shell{Join: Add}, Shell{Radius: 0.55, Join: Add}, Shell{Join: Add}), 1); err != nil || even.Lights[1].Shells[2].Radius != 0.55 || even.Lights[1].Shells[0].Radius != 0.5 {
 		t.Errorf("even radii up to 0.55: %v, %+v", err, even.Lights[1].Shells)
 	}
-	if even, err = shells(Shell{Join: Add}, Shell{Join: Add}, Shell{Radius: 0.1, Join: Add}).SpaceEvenly(1); err != nil || even.Lights[1].Shells[2].Radius != 0.5 {
+	if even, err = spaceEvenly(shells(Shell{Join: Add}, Shell{Join: Add}, Shell{Radius: 0.1, Join: Add}), 1); err != nil || even.Lights[1].Shells[2].Radius != 0.5 {
 		t.Errorf("even radii of nearly none: %v, %+v", err, even.Lights[1].Shells)
 	}
 	two := shells(Shell{Radius: 9, Join: Add}, Shell{Radius: 1, Join: Add})
-	if even, err = two.SpaceEvenly(1); err != nil || even.Lights[1].Shells[0].Radius != 1 || even.Lights[1].Shells[1].Radius != 9 {
+	if even, err = spaceEvenly(two, 1); err != nil || even.Lights[1].Shells[0].Radius != 1 || even.Lights[1].Shells[1].Radius != 9 {
 		t.Errorf("two radii, spaced: %v, %+v", err, even.Lights[1].Shells)
 	}
 	// There is room for so many and no more.
@@ -791,4 +791,8 @@ func FuzzApply(f *testing.F) {
 			t.Error("a change reached what is fixed")
 		}
 	})
+}
+
+func spaceEvenly(r *Recipe, i int) (*Recipe, error) {
+	return r.Apply([]setting.Op{{Op: "stack", Path: fmt.Sprintf("/lights/%d/shells", i), Value: []byte(`{"even":true}`)}})
 }

@@ -62,7 +62,7 @@ var Rigs = []Rig{
 		Whites:    []float64{1, 0.8, 0.45, 0.18, 0.05},
 	},
 	{
-		ID: "figure", Name: "See-through figure", About: "winged or veiled things that glow themselves",
+		ID: "figure", Name: "See-through", About: "winged or veiled things that glow themselves",
 		Core: Core{Look: Exposed, Brightness: -0.4, Whiteness: 0.3, Feather: 6, Texture: 0.5, Openness: 0.05, Translucency: 0.5, Seed: 1}, Lift: 0.2,
 		Radii:     []float64{4, 12, 36, 110, 330},
 		Strengths: []float64{0.6, 0.7, 0.7, 0.5, 0.22},
@@ -78,7 +78,7 @@ var Rigs = []Rig{
 	{
 		// Radii and strengths after the glare of the eye by Spencer et al. 1995, 50 degrees across:
 		// f = 0.384·f0 + 0.478·f1 + 0.138·f2 as a sum of Gaussians, the first of which is capped.
-		ID: "lens", Name: "As a lens sees it", About: "scatter after a published model of glare",
+		ID: "lens", Name: "Lens glare", About: "scatter after a published model of glare",
 		Core: exposed(3.4, 0.25, 2, 0.2, 0.65), Lift: 0,
 		Radii:     []float64{1.55, 4.2, 10.8, 27.5, 71.6, 190, 514, 1538},
 		Strengths: []float64{4, 2.4, 1.71, 0.99, 0.59, 0.41, 0.33, 0.4},

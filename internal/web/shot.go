@@ -245,12 +245,6 @@ func (s *Server) action(c *echo.Context) error {
 			return err
 		}
 		return s.commit(c, shot, version, next, "Add a shell to "+r.Lights[i].Name)
-	case "space-shells":
-		next, err := r.SpaceEvenly(i)
-		if err != nil {
-			return err
-		}
-		return s.commit(c, shot, version, next, "Space the shells of "+r.Lights[i].Name)
 	case "start-stack":
 		next := r.Clone()
 		next.Lights[i].Shells = recipe.StartRig(r.Lights[i].Shapes, r.Photo).Stack(r.Photo)

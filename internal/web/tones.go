@@ -15,6 +15,7 @@ import (
 	"pyrant/internal/fault"
 	"pyrant/internal/pass"
 	"pyrant/internal/raster"
+	"pyrant/internal/recipe"
 	"pyrant/internal/render"
 	"pyrant/internal/setting"
 	"pyrant/internal/shape"
@@ -192,7 +193,8 @@ func (s *Server) fit(c *echo.Context) error {
 	return c.Blob(http.StatusOK, "application/json", append(append([]byte(`{"nodes":`), setting.Encode(nodes)...), '}'))
 }
 
-// hue answers with hue and chroma in OKLCh of the photo round a place.
+// hue answers with hue and chroma in OKLCh of the photo round a place, and the gel of that colour
+// as bright as it can be.
 func (s *Server) hue(c *echo.Context) error {
 	x, errX := strconv.ParseFloat(c.QueryParam("x"), 64)
 	y, errY := strconv.ParseFloat(c.QueryParam("y"), 64)
@@ -224,5 +226,9 @@ func (s *Server) hue(c *echo.Context) error {
 	k := 1 / float32(n)
 	_, a, b := colour.OKLab(sum[0]*k, sum[1]*k, sum[2]*k)
 	h := math.Mod(math.Atan2(b, a)*180/math.Pi+360, 360)
-	return c.JSON(http.StatusOK, map[string]float64{"hue": math.Round(h), "chroma": math.Round(1000*math.Hypot(a, b)) / 1000})
+	top := max(sum[0], sum[1], sum[2], 1e-6)
+	return c.JSON(http.StatusOK, map[string]any{
+		"hue": math.Round(h), "chroma": math.Round(1000*math.Hypot(a, b)) / 1000,
+		"gel": recipe.GelOf(colour.RGB{R: sum[0] / top, G: sum[1] / top, B: sum[2] / top}),
+	})
 }

@@ -69,6 +69,12 @@ export function showLocal(path) {
   if (el) mirror(spec(el), local(path));
 }
 
+// showValue shows a value of the recipe that another control has in its hand.
+export function showValue(path, v) {
+  const el = document.querySelector(`[data-path="${CSS.escape(path)}"]`);
+  if (el) mirror(spec(el), v);
+}
+
 function locals() {
   for (const el of document.querySelectorAll('[data-path^="local:"]'))
     mirror(spec(el), local(el.dataset.path));

@@ -2,6 +2,9 @@
 import "./view.js";
 import "./fields.js";
 import "./falloff.js";
+import "./gel.js";
+import "./moves.js";
+import "./try.js";
 import "./tone.js";
 import "./hand.js";
 import "./keys.js";

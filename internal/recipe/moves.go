@@ -1,0 +1,206 @@
+package recipe
+
+import (
+	"encoding/json"
+	"math"
+	"regexp"
+	"slices"
+	"strconv"
+
+	"pyrant/internal/colour"
+	"pyrant/internal/fault"
+	"pyrant/internal/setting"
+)
+
+// A move sets many settings at once by a rule, relative to what they are: an operation of a change beside those of
+// setting.Op. What it sets can be set one by one afterwards like everything else.
+//
+//	{"op": "rig", "path": "/lights/0", "value": "tube"}                 core and stack of a rig
+//	{"op": "stack", "path": "/lights/0/shells", "value": {"spread": 2}}  see StackMove
+//	{"op": "gels", "path": "/lights", "value": {"turn": 30}}             see GelMove
+
+// StackMove is a move of all shells of a stack. The place t of a shell goes from 0 for the
+// smallest radius to 1 for the widest, evenly by the logarithm of the radius.
+type StackMove struct {
+	Even   bool    `json:"even"`   // radii in even ratios between the first and the last
+	Spread float64 `json:"spread"` // stops: all radii times 2^Spread, about the smallest one
+	Size   float64 `json:"size"`   // stops: all radii times 2^Size
+	Curve  float64 `json:"curve"`  // stops: strengths times 2^(Curve·(2t - 1)); above 0 a long stack, below 0 a steep one
+	Power  float64 `json:"power"`  // stops: strengths times 2^Power
+	Lift   float64 `json:"lift"`   // added to each lift
+	White  float64 `json:"white"`  // above 0 the share of white that the rest of each shell gives up, least far outside; below 0 what each loses of its own
+	Apart  float64 `json:"apart"`  // degrees: hues turned by Apart·(1 - 2t), so that inside and outside part
+}
+
+// GelMove changes the gels of many lights. What is left out stays.
+type GelMove struct {
+	Lights     []string `json:"lights"`     // their ids; nil for all
+	Turn       float64  `json:"turn"`       // degrees
+	Saturation float64  `json:"saturation"` // added
+	Lightness  float64  `json:"lightness"`  // added
+	Gel        *Gel     `json:"gel"`        // what all take
+	Kelvin     float64  `json:"kelvin"`     // the gel of a black body so hot, which all take; 0 for none
+}
+
+// The temperatures that a gel can be set by, in kelvin.
+const (
+	Coldest = 1000
+	Hottest = 20000
+)
+
+var (
+	lightPath = regexp.MustCompile(`^/lights/(\d+)$`)
+	stackPath = regexp.MustCompile(`^/lights/(\d+)/shells$`)
+)
+
+// moved returns a change with each move as the operations that it stands for, on the recipe that those
+// before it made.
+func (r *Recipe) moved(ops []setting.Op) ([]setting.Op, error) {
+	if !slices.ContainsFunc(ops, isMove) {
+		return ops, nil
+	}
+	var out []setting.Op
+	cur := *r
+	for _, op := range ops {
+		next := []setting.Op{op}
+		if isMove(op) {
+			var err error
+			if next, err = cur.move(op); err != nil {
+				return nil, err
+			}
+		}
+		var err error
+		if cur, err = setting.Apply(cur, next, r.Photo.Frame()); err != nil {
+			return nil, err
+		}
+		out = append(out, next...)
+	}
+	return out, nil
+}
+
+func isMove(op setting.Op) bool { return op.Op == "rig" || op.Op == "stack" || op.Op == "gels" }
+
+func (r *Recipe) move(op setting.Op) ([]setting.Op, error) {
+	at := func(path *regexp.Regexp) (int, error) {
+		if m := path.FindStringSubmatch(op.Path); m != nil {
+			if i, err := strconv.Atoi(m[1]); err == nil && i < len(r.Lights) {
+				return i, nil
+			}
+		}
+		return 0, fault.In(op.Path, "There is no such light in this shot.")
+	}
+	read := func(v any) error {
+		if err := json.Unmarshal(op.Value, v); err != nil {
+			return fault.In(op.Path, "The move %q cannot be read.", op.Op)
+		}
+		return nil
+	}
+	switch op.Op {
+	case "rig":
+		i, err := at(lightPath)
+		if err != nil {
+			return nil, err
+		}
+		var id string
+		if err := read(&id); err != nil {
+			return nil, err
+		}
+		rig := RigOf(id)
+		if rig == nil {
+			return nil, fault.In(op.Path, "There is no rig %q.", id)
+		}
+		l := r.Lights[i]
+		rig.Put(&l, r.Photo)
+		return append(Set(op.Path+"/core", l.Core), Set(op.Path+"/shells", l.Shells)...), nil
+	case "stack":
+		i, err := at(stackPath)
+		if err != nil {
+			return nil, err
+		}
+		var m StackMove
+		if err := read(&m); err != nil {
+			return nil, err
+		}
+		return Set(op.Path, m.Of(r.Lights[i].Shells)), nil
+	}
+	var m GelMove
+	if err := read(&m); err != nil {
+		return nil, err
+	}
+	if m.Kelvin != 0 && (m.Kelvin < Coldest || m.Kelvin > Hottest) {
+		return nil, fault.In(op.Path, "A gel is set by a temperature from %d to %d K.", Coldest, Hottest)
+	}
+	var out []setting.Op
+	for i := range r.Lights {
+		if l := &r.Lights[i]; m.Lights == nil || slices.Contains(m.Lights, l.ID) {
+			out = append(out, Set("/lights/"+strconv.Itoa(i)+"/gel", m.Of(l.Gel))...)
+		}
+	}
+	if len(out) == 0 {
+		return nil, fault.In(op.Path, "None of these lights is in this shot.")
+	}
+	return out, nil
+}
+
+// Of returns a stack after the move, smallest radius first. Values end at their ranges.
+func (m StackMove) Of(stack []Shell) []Shell {
+	l := Light{Shells: slices.Clone(stack)}
+	l.sortShells()
+	n := len(l.Shells)
+	if n == 0 {
+		return l.Shells
+	}
+	lo, hi := max(l.Shells[0].Radius, 0.5), max(l.Shells[n-1].Radius, 0.5)
+	hold := func(name string, v float64) float64 {
+		s := setting.Of[Shell](name)
+		return neat(min(max(v, s.Min.A), s.Max.A))
+	}
+	for i := range l.Shells {
+		s := &l.Shells[i]
+		t := 0.5
+		switch {
+		case m.Even && n > 1:
+			t = float64(i) / float64(n-1)
+			if n > 2 {
+				s.Radius = lo * math.Pow(hi/lo, t)
+			}
+		case hi > lo:
+			t = math.Log(max(s.Radius, lo)/lo) / math.Log(hi/lo)
+		}
+		s.Radius = hold("radius", s.Radius*math.Exp2(m.Size+m.Spread*t))
+		s.Strength = hold("strength", s.Strength*math.Exp2(m.Power+m.Curve*(2*t-1)))
+		s.Lift = hold("lift", s.Lift+m.Lift)
+		if m.White > 0 {
+			s.Tint.White += m.White * (1 - t) * (1 - t) * (1 - s.Tint.White)
+		} else {
+			s.Tint.White *= 1 + m.White
+		}
+		tint := setting.Of[Tint]("white")
+		s.Tint.White = neat(min(max(s.Tint.White, tint.Min.A), tint.Max.A))
+		s.Tint.Hue = neat(min(max(s.Tint.Hue+m.Apart*(1-2*t), -180), 180))
+	}
+	return l.Shells
+}
+
+// neat keeps four digits after the point.
+func neat(v float64) float64 { return math.Round(1e4*v) / 1e4 }
+
+// Of returns a gel after the move. Values end at their ranges, hues go round.
+func (m GelMove) Of(g Gel) Gel {
+	if m.Gel != nil {
+		g = *m.Gel
+	}
+	if m.Kelvin > 0 {
+		g = GelOf(colour.BlackBody(m.Kelvin))
+	}
+	g.Hue = neat(math.Mod(math.Mod(g.Hue+m.Turn, 360)+360, 360))
+	g.Saturation = neat(min(max(g.Saturation+m.Saturation, 0), 1))
+	g.Lightness = neat(min(max(g.Lightness+m.Lightness, 0), 1))
+	return g
+}
+
+// GelOf returns the gel of a colour in linear light.
+func GelOf(c colour.RGB) Gel {
+	h, s, l := c.HSL()
+	return Gel{Hue: neat(h), Saturation: neat(s), Lightness: neat(l)}
+}

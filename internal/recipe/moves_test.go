@@ -1,0 +1,147 @@
+package recipe
+
+import (
+	"encoding/json"
+	"fmt"
+	"math"
+	"strings"
+	"testing"
+
+	"pyrant/internal/colour"
+	"pyrant/internal/setting"
+)
+
+func stackOf(radii ...float64) (out []Shell) {
+	for _, r := range radii {
+		out = append(out, Shell{Radius: r, Strength: 1, Lift: 0.2, Tint: Tint{White: 0.4}, Join: Add})
+	}
+	return out
+}
+
+func TestStackMoves(t *testing.T) {
+	of := func(get func(Shell) float64) func([]Shell) string {
+		return func(list []Shell) string {
+			var out []string
+			for _, s := range list {
+				out = append(out, fmt.Sprintf("%.4g", get(s)))
+			}
+			return strings.Join(out, " ")
+		}
+	}
+	radii, strengths := of(func(s Shell) float64 { return s.Radius }), of(func(s Shell) float64 { return s.Strength })
+	lifts, whites, hues := of(func(s Shell) float64 { return s.Lift }), of(func(s Shell) float64 { return s.Tint.White }), of(func(s Shell) float64 { return s.Tint.Hue })
+	for _, c := range []struct {
+		name string
+		move StackMove
+		on   []Shell
+		get  func([]Shell) string
+		want string
+	}{
+		{"nothing", StackMove{}, stackOf(1, 4, 16), radii, "1 4 16"},
+		{"in order", StackMove{}, stackOf(16, 1, 4), radii, "1 4 16"},
+		{"evenly", StackMove{Even: true}, stackOf(1, 2, 3, 27), radii, "1 3 9 27"},
+		{"wider apart", StackMove{Spread: 2}, stackOf(1, 4, 16), radii, "1 8 64"},
+		{"larger", StackMove{Size: 1}, stackOf(1, 4, 16), radii, "2 8 32"},
+		{"no wider than can be", StackMove{Size: 3}, stackOf(1000, 5000), radii, "6000 6000"},
+		{"steep", StackMove{Curve: -1}, stackOf(1, 4, 16), strengths, "2 1 0.5"},
+		{"long, by where the radii lie", StackMove{Curve: 1}, stackOf(1, 2, 16), strengths, "0.5 0.7071 2"},
+		{"stronger, up to the end", StackMove{Power: 3}, stackOf(1, 2), strengths, "4 4"},
+		{"lifted", StackMove{Lift: 0.3}, stackOf(1, 2), lifts, "0.5 0.5"},
+		{"lifted to the end", StackMove{Lift: -0.5}, stackOf(1, 2), lifts, "0 0"},
+		{"whiter inside", StackMove{White: 0.5}, stackOf(1, 4, 16), whites, "0.7 0.475 0.4"},
+		{"deep", StackMove{White: -1}, stackOf(1, 4, 16), whites, "0 0 0"},
+		{"deeper", StackMove{White: -0.5}, stackOf(1, 4), whites, "0.2 0.2"},
+		{"tints apart", StackMove{Apart: 20}, stackOf(1, 4, 16), hues, "20 0 -20"},
+		{"one shell alone", StackMove{Curve: 1, Apart: 20, Spread: 1}, stackOf(4), hues, "0"},
+		{"none", StackMove{Curve: 1}, nil, radii, ""},
+	} {
+		before := setting.Key(c.on)
+		if got := c.get(c.move.Of(c.on)); got != c.want {
+			t.Errorf("%s: %s, want %s", c.name, got, c.want)
+		}
+		if setting.Key(c.on) != before {
+			t.Errorf("%s: the stack it came from is another", c.name)
+		}
+	}
+}
+
+func TestMovesAreChanges(t *testing.T) {
+	r := sample(t)
+	apply := func(op, path, value string) *Recipe {
+		t.Helper()
+		next, err := r.Apply([]setting.Op{{Op: op, Path: path, Value: json.RawMessage(value)}})
+		if err != nil {
+			t.Fatalf("%s %s: %v", op, value, err)
+		}
+		if err := next.Validate(); err != nil {
+			t.Fatal(err)
+		}
+		return next
+	}
+	for _, rig := range Rigs {
+		next := apply("rig", "/lights/1", fmt.Sprintf("%q", rig.ID))
+		want := r.Lights[1]
+		rig.Put(&want, r.Photo)
+		if setting.Key(next.Lights[1]) != setting.Key(want) || setting.Key(next.Lights[0]) != setting.Key(r.Lights[0]) {
+			t.Errorf("rig %s: %+v", rig.ID, next.Lights[1])
+		}
+	}
+	hue := func(r *Recipe, i int) float64 { return r.Lights[i].Gel.Hue }
+	next := apply("gels", "/lights", `{"turn":300}`)
+	for i := range r.Lights {
+		if want := math.Mod(hue(r, i)+300, 360); math.Abs(hue(next, i)-want) > 1e-6 {
+			t.Errorf("hue %g of light %d turned by 300 is %g", hue(r, i), i, hue(next, i))
+		}
+	}
+	id := r.Lights[1].ID
+	next = apply("gels", "/lights", fmt.Sprintf(`{"lights":[%q],"saturation":-2,"lightness":0.1}`, id))
+	if next.Lights[0].Gel != r.Lights[0].Gel || next.Lights[1].Gel.Saturation != 0 || math.Abs(next.Lights[1].Gel.Lightness-r.Lights[1].Gel.Lightness-0.1) > 1e-6 {
+		t.Errorf("one light made grey: %+v, %+v", next.Lights[0].Gel, next.Lights[1].Gel)
+	}
+	next = apply("gels", "/lights", `{"gel":{"hue":10,"saturation":0.5,"lightness":0.25}}`)
+	for i := range next.Lights {
+		if next.Lights[i].Gel != (Gel{10, 0.5, 0.25}) {
+			t.Errorf("brought to one gel, light %d has %+v", i, next.Lights[i].Gel)
+		}
+	}
+	// After another operation the move sees what that made.
+	both, err := r.Apply([]setting.Op{
+		{Op: "replace", Path: "/lights/0/gel/hue", Value: json.RawMessage("100")},
+		{Op: "gels", Path: "/lights", Value: json.RawMessage(`{"turn":10}`)},
+	})
+	if err != nil || hue(both, 0) != 110 {
+		t.Errorf("a hue of 100 turned by 10: %v", err)
+	}
+	for _, c := range []struct{ op, path, value, say string }{
+		{"rig", "/lights/0", `"candle"`, "no rig"},
+		{"rig", "/lights/9", `"tube"`, "no such light"},
+		{"rig", "/lights/0/shells", `"tube"`, "no such light"},
+		{"rig", "/lights/0", `7`, "cannot be read"},
+		{"stack", "/lights/9/shells", `{}`, "no such light"},
+		{"stack", "/lights/0/shells", `{"lift":"much"}`, "cannot be read"},
+		{"gels", "/lights", `{"lights":["none"]}`, "None of these lights"},
+		{"gels", "/lights", `{"kelvin":100}`, "1000 to 20000 K"},
+	} {
+		if _, err := r.Apply([]setting.Op{{Op: c.op, Path: c.path, Value: json.RawMessage(c.value)}}); err == nil || !strings.Contains(err.Error(), c.say) {
+			t.Errorf("%s %s %s: %v", c.op, c.path, c.value, err)
+		}
+	}
+}
+
+// Gels by temperature are those of a black body: from red over warm white to blue.
+func TestGelsByTemperature(t *testing.T) {
+	of := func(k float64) Gel { return GelMove{Kelvin: k}.Of(Gel{}) }
+	candle, bulb, sky := of(1900), of(2856), of(12000)
+	if candle.Hue < 20 || candle.Hue > 36 || bulb.Hue < 26 || bulb.Hue > 36 || bulb.Lightness <= candle.Lightness || sky.Hue < 210 || sky.Hue > 230 {
+		t.Errorf("1900, 2856 and 12 000 K are %+v, %+v, %+v", candle, bulb, sky)
+	}
+	if day := of(6500); day.Lightness < 0.97 {
+		t.Errorf("6500 K is %+v", day)
+	}
+	for _, hue := range []float64{0, 47, 120, 201, 333} {
+		g := GelOf(colour.HSL(hue, 0.7, 0.4))
+		if math.Abs(g.Hue-hue) > 0.2 || math.Abs(g.Saturation-0.7) > 0.005 || math.Abs(g.Lightness-0.4) > 0.003 {
+			t.Errorf("hue %g comes back as %+v", hue, g)
+		}
+	}
+}
