@@ -1,14 +1,21 @@
 // The falloff chart: each shell a handle at its radius and strength, over the
-// summed profile and its colours, which the core computes.
+// summed profile and its colours, which the core computes. A double click adds a
+// shell, one that is dragged out of the chart goes, and with Shift several are chosen
+// and dragged as one. The pointer's distance from the light on the photo is marked,
+// and a shell that the pointer is over shows its radius there.
 import { ask, post } from "./ask.js";
 import { commit, csrf, draft, light, on, set, setDraft, shot } from "./state.js";
+import { distanceAt, ring } from "./rings.js";
 import { make } from "./svg.js";
+import { toPhoto } from "./view.js";
 
 const W = 300;
 const H = 150;
 const box = { left: 12, right: 290, top: 12, bottom: 118 };
 let chosen = 0;
-let drag = null;
+let also = new Set(); // further shells that are dragged with the chosen one
+let drag = null; // { index, others, value, going, … }
+let pointer = null; // distance of the pointer on the photo from the light's edge
 let curve = null;
 const count = 72; // points of the curve
 
@@ -34,7 +41,7 @@ const tidy = (v) => Number(v.toPrecision(3));
 
 function shells() {
   const list = light().shells.map((s) => ({ ...s }));
-  if (drag) Object.assign(list[drag.index], drag.value);
+  if (drag) for (const [i, v] of Object.entries(values())) Object.assign(list[i], v);
   return list;
 }
 
@@ -47,6 +54,14 @@ function draw() {
     if (r < span.from * 1.1 || r > span.to * 0.95) continue;
     make("line", { x1: xOf(r), x2: xOf(r), y1: box.top - 4, y2: box.bottom, class: "grid-line" }, el);
     make("text", { x: xOf(r), y: 146, "text-anchor": "middle" }, el).textContent = r;
+  }
+  // Above, the same in parts of a thousand of the long edge.
+  const long = Math.max(shot.width, shot.height);
+  for (const v of [0.1, 0.5, 2, 10, 50]) {
+    const x = xOf((v * long) / 1000);
+    if (x < box.left + 8 || x > box.right - 8) continue;
+    make("line", { x1: x, x2: x, y1: box.top - 4, y2: box.top - 1, class: "grid-line" }, el);
+    make("text", { x, y: 7, "text-anchor": "middle", class: "share" }, el).textContent = `${v} ‰`;
   }
   const fill = make("linearGradient", { id: "falloff-colours" }, make("defs", {}, el));
   for (let i = 0; i < count; i++) make("stop", { offset: i / (count - 1) }, fill);
@@ -65,7 +80,7 @@ function draw() {
         cx: x,
         cy: y,
         r: i === chosen ? 6.5 : 5,
-        class: `handle${i === chosen ? " chosen" : ""}`,
+        class: `handle${i === chosen ? " chosen" : also.has(i) ? " also" : ""}${drag?.going && drag.index === i ? " going" : ""}`,
         tabindex: 0,
         role: "slider",
         "aria-label": `Shell ${i + 1}`,
@@ -77,6 +92,12 @@ function draw() {
     h.dataset.shellHandle = i;
     if (focused === String(i)) h.focus();
   });
+  if (pointer !== null && pointer >= span.from && pointer <= span.to) {
+    const x = xOf(pointer);
+    make("line", { x1: x, x2: x, y1: box.top, y2: box.bottom, class: "pointer" }, el);
+    const side = x > 240 ? { x: x - 4, "text-anchor": "end" } : { x: x + 4 };
+    make("text", { ...side, y: box.top + 8, class: "at" }, el).textContent = `${tidy(pointer)} px`;
+  }
   colour();
   mark();
 }
@@ -151,17 +172,40 @@ const at = (e) => {
   return { x: ((e.clientX - r.left) * W) / r.width, y: ((e.clientY - r.top) * H) / r.height };
 };
 
+// values gives what the drag makes of each shell that it moves: the others go by the same
+// ratios as the one in the hand.
+function values() {
+  const own = light().shells;
+  const was = own[drag.index];
+  const out = { [drag.index]: drag.value };
+  const [r, k] = [
+    drag.value.radius / Math.max(was.radius, 0.01),
+    drag.value.strength / Math.max(was.strength, 0.01),
+  ];
+  for (const i of drag.others ?? [])
+    out[i] = {
+      radius: Math.min(tidy(own[i].radius * r), Number(svg().dataset.radiusMost)),
+      strength: Math.min(Number((own[i].strength * k).toFixed(2)), most()),
+    };
+  return out;
+}
+
 const patch = () => {
-  const base = `/lights/${shot.light}/shells/${drag.index}/`;
-  return [set(`${base}radius`, drag.value.radius), set(`${base}strength`, drag.value.strength)];
+  const base = `/lights/${shot.light}/shells/`;
+  if (drag.going) return [{ op: "remove", path: base + drag.index }];
+  return Object.entries(values()).flatMap(([i, v]) => [
+    set(`${base}${i}/radius`, v.radius),
+    set(`${base}${i}/strength`, v.strength),
+  ]);
 };
 
 function follow() {
-  const s = drag.value;
-  const r = document.getElementById(`sr-${drag.index}`);
-  const t = document.getElementById(`ss-${drag.index}`);
-  if (r) r.value = s.radius;
-  if (t) t.value = Math.round(100 * s.strength);
+  for (const [i, s] of Object.entries(values())) {
+    const r = document.getElementById(`sr-${i}`);
+    const t = document.getElementById(`ss-${i}`);
+    if (r) r.value = s.radius;
+    if (t) t.value = Math.round(100 * s.strength);
+  }
   setDraft(patch());
   draw();
 }
@@ -170,11 +214,21 @@ document.addEventListener("pointerdown", (e) => {
   const hit = e.target.dataset?.shellHit ?? e.target.dataset?.shellHandle;
   if (hit === undefined) return;
   e.preventDefault();
-  chosen = Number(hit);
+  const index = Number(hit);
+  if (e.shiftKey) {
+    // Into the choice, or out of it.
+    if (index !== chosen && !also.delete(index)) also.add(index);
+    draw();
+    return;
+  }
+  if (index !== chosen && !also.has(index)) also = new Set();
+  else if (also.delete(index)) also.add(chosen);
+  chosen = index;
   const s = light().shells[chosen];
   const p = at(e);
   drag = {
     index: chosen,
+    others: [...also],
     value: { radius: s.radius, strength: s.strength },
     dx: xOf(s.radius) - p.x,
     dy: yOf(s.strength) - p.y,
@@ -188,6 +242,8 @@ document.addEventListener("pointermove", (e) => {
   if (!drag) return;
   const p = at(e);
   drag.moved = true;
+  // Well out of the chart, upwards or down, a shell is thrown away.
+  drag.going = !drag.others.length && (p.y < -18 || p.y > H + 18);
   const r = rOf(Math.min(Math.max(p.x + drag.dx, box.left), box.right));
   drag.value = {
     radius: Math.min(tidy(r), Number(svg().dataset.radiusMost)),
@@ -239,6 +295,48 @@ document.addEventListener("click", (e) => {
   draw();
 });
 
-on("change", fresh);
+// A double click on the chart is a new shell there.
+document.addEventListener("dblclick", (e) => {
+  if (!svg()?.contains(e.target) || e.target.dataset.shellHit || e.target.dataset.shellHandle) return;
+  const p = at(e);
+  if (p.y > box.bottom) return;
+  const path = `/lights/${shot.light}/shells`;
+  const value = {
+    radius: tidy(rOf(Math.min(Math.max(p.x, box.left), box.right))),
+    strength: Number(sOf(p.y).toFixed(2)),
+  };
+  // The stack stays in order.
+  commit([
+    { op: "add", path: `${path}/-`, value },
+    { op: "stack", path, value: {} },
+  ]);
+});
+
+// What the pointer is over: a shell here, or a place of the photo.
+document.addEventListener("pointerover", (e) => {
+  const index =
+    e.target.dataset?.shellHit ??
+    e.target.dataset?.shellHandle ??
+    e.target.closest?.("tr[data-shell]")?.dataset.shell;
+  ring(svg() && index !== undefined ? (shells()[index]?.radius ?? null) : null);
+});
+const stage = document.getElementById("stage");
+function over(d) {
+  if (pointer === d || !svg()) return;
+  pointer = d;
+  draw();
+}
+stage.addEventListener("pointermove", (e) => {
+  if (svg() && light() && !drag) over(distanceAt(...toPhoto(e.clientX, e.clientY)));
+});
+stage.addEventListener("pointerleave", () => over(null));
+
+let stack = "";
+on("change", () => {
+  const now = `${shot.light} ${light()?.shells.length}`;
+  if (now !== stack) also = new Set();
+  stack = now;
+  fresh();
+});
 on("draft", load);
 fresh();
