@@ -216,10 +216,12 @@ export const upload = (page, ...files) => page.setInputFiles("#photo", files);
 // copyOf duplicates a demo shot on the shots page that is open, and gives the copy's path.
 export async function copyOf(page, name) {
   const card = page.locator(".shot", { has: page.locator(`input[value="${name}"]`) });
+  const all = () =>
+    page.evaluate(() => [...document.querySelectorAll(".shot a.pic")].map((a) => a.getAttribute("href")));
+  const old = await all();
   await card.first().getByRole("button", { name: "Duplicate" }).click();
-  const copy = page.locator(".shot", { has: page.locator(`input[value="${name} copy"]`) }).first();
-  await copy.waitFor();
-  return copy.locator("a.pic").getAttribute("href");
+  await page.waitForFunction((n) => document.querySelectorAll(".shot a.pic").length > n, old.length);
+  return (await all()).find((href) => !old.includes(href));
 }
 
 // stroke draws a line through points of the photo.

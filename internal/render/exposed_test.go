@@ -7,6 +7,7 @@ import (
 	"pyrant/internal/colour"
 	"pyrant/internal/glow"
 	"pyrant/internal/recipe"
+	"pyrant/internal/shape"
 )
 
 // exposedCore leaves of a light its core alone, by exposure, of a gel that is half in linear light.
@@ -183,5 +184,36 @@ func TestUnevenCores(t *testing.T) {
 	}
 	if same > len(one)/3 {
 		t.Errorf("with another seed %d of %d places are as they were", same, len(one))
+	}
+}
+
+// The chart is the mean of the picture at places so far from the edge, corners and what is taken away included.
+func TestFalloffGoesRoundCorners(t *testing.T) {
+	p := flat(500, 400, 0)
+	r := lit(t, p, append(panel(200, 150, 260, 250), panel(240, 100, 320, 300)...))
+	away := r.Lights[0].Shapes[1].(shape.Outline)
+	away.Away = true // what is left is 40 pixels wide and 100 high
+	r.Lights[0].Shapes[1] = away
+	r.Lights[0].Core.Feather = 0
+	e := New(1 << 26)
+	distances := []float64{2, 5, 10, 20, 40, 80}
+	curve, err := e.Falloff(t.Context(), r, 0, distances)
+	if err != nil {
+		t.Fatal(err)
+	}
+	m := render(t, e, Request{Photo: p, Recipe: r, Deep: true, Layer: Glow})
+	for i, d := range distances {
+		sum, n := 0.0, 0
+		for y := range 400 {
+			for x := range 500 {
+				u, v := float64(x)+0.5, float64(y)+0.5
+				far := math.Hypot(max(200-u, 0, u-240), max(150-v, 0, v-250))
+				if far > 0 && math.Abs(far-d) <= 0.5 {
+					sum += linear(m, x, y)[1]
+					n++
+				}
+			}
+		}
+		near(t, "the chart", float64(curve[i].G), sum/float64(n), 0.02)
 	}
 }

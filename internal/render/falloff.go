@@ -2,15 +2,22 @@ package render
 
 import (
 	"context"
+	"fmt"
+	"image"
+	"math"
 
+	"pyrant/internal/cache"
 	"pyrant/internal/colour"
 	"pyrant/internal/glow"
+	"pyrant/internal/raster"
 	"pyrant/internal/recipe"
+	"pyrant/internal/shape"
 )
 
 // Falloff returns the colours of a light's glow, over black, at distances in
-// pixels of the photo outside the edge of its shapes: what a long straight
-// stretch of their mean width shows. All shells count as added.
+// pixels of the photo outside the edge of its shapes: the mean of what the picture shows
+// at places that lie so far from it all round. Of a light that has no lines, such as a cut-out, or is not
+// traced yet, it is what a long straight stretch of its mean width shows. All shells count as added.
 func (e *Engine) Falloff(ctx context.Context, r *recipe.Recipe, light int, distances []float64) ([]colour.RGB, error) {
 	l := &r.Lights[light]
 	p := &plan{cache: e.Cache}
@@ -18,27 +25,385 @@ func (e *Engine) Falloff(ctx context.Context, r *recipe.Recipe, light int, dista
 	if err != nil {
 		return nil, err
 	}
+	weights := make([]colour.RGB, len(l.Shells))
+	for i := range l.Shells {
+		k, err := p.weight(ctx, ll, &l.Shells[i], l.Gain()*r.Glow.Level)
+		if err != nil {
+			return nil, err
+		}
+		weights[i] = l.Shells[i].Tint.Colour(l.Gel).Scale(float32(k))
+	}
+	round, err := roundOf(ctx, e.Cache, ll, r.Photo)
+	if err != nil {
+		return nil, err
+	}
+	if len(round.steps) == 0 {
+		return straight(r, ll, weights, distances), ctx.Err()
+	}
+	var lists []strand
+	for i := range l.Shells {
+		s, err := round.blurred(ctx, e.Cache, ll, l.Shells[i].Radius)
+		if err != nil {
+			return nil, err
+		}
+		lists = append(lists, s)
+	}
+	means := make([]colour.RGB, len(round.steps))
+	for j, st := range round.steps {
+		for n := range st.at {
+			var c colour.RGB
+			for i, w := range weights {
+				v := lists[i][j][n]
+				c.R, c.G, c.B = c.R+w.R*v, c.G+w.G*v, c.B+w.B*v
+			}
+			m := &means[j]
+			m.R, m.G, m.B = m.R+colour.SoftAdd(0, c.R), m.G+colour.SoftAdd(0, c.G), m.B+colour.SoftAdd(0, c.B)
+		}
+		means[j] = means[j].Scale(1 / float32(len(st.at)))
+	}
+	out := make([]colour.RGB, len(distances))
+	for i, d := range distances {
+		out[i] = round.between(means, d)
+	}
+	return out, ctx.Err()
+}
+
+// straight is the falloff beside a band.
+func straight(r *recipe.Recipe, ll *litLight, weights []colour.RGB, distances []float64) []colour.RGB {
 	width := ll.cover.Width()
 	if width == 0 {
 		width = float64(r.Photo.LongEdge()) / 30 // nothing traced yet: a panel of some width
 	}
 	out := make([]colour.RGB, len(distances))
-	for i := range l.Shells {
-		s := &l.Shells[i]
-		k, err := p.weight(ctx, ll, s, l.Gain()*r.Glow.Level)
-		if err != nil {
-			return nil, err
+	for j, d := range distances {
+		var c colour.RGB
+		for i, w := range weights {
+			v := float32(glow.Profile(ll.l.Shells[i].Radius, width, d))
+			c.R, c.G, c.B = c.R+w.R*v, c.G+w.G*v, c.B+w.B*v
 		}
-		tint := s.Tint.Colour(l.Gel)
-		for j, d := range distances {
-			v := float32(k * glow.Profile(s.Radius, width, d))
-			out[j].R += tint.R * v
-			out[j].G += tint.G * v
-			out[j].B += tint.B * v
+		out[j] = colour.RGB{R: colour.SoftAdd(0, c.R), G: colour.SoftAdd(0, c.G), B: colour.SoftAdd(0, c.B)}
+	}
+	return out
+}
+
+// Distances round a light: the smallest, how many there are to an octave, how many places each has at most, and
+// how many pixels one is long at most where it is looked at.
+const (
+	nearest   = 0.5
+	perOctave = 8
+	perStep   = 160
+	farScale  = 24
+)
+
+// round is places round the edge of a light: of each distance those that no other part of it is nearer to.
+type round struct{ steps []roundStep }
+
+type roundStep struct {
+	far float64 // from the edge, in pixels of the photo
+	at  []shape.Point
+}
+
+// Bytes returns the memory that the places take.
+func (r *round) Bytes() (n int64) {
+	for _, s := range r.steps {
+		n += 16 * int64(len(s.at))
+	}
+	return n
+}
+
+// roundOf finds the places round a light within the photo.
+func roundOf(ctx context.Context, c *cache.Cache, ll *litLight, photo recipe.Photo) (*round, error) {
+	return cache.Get(ctx, c, "round "+ll.key, func(ctx context.Context) (*round, error) {
+		edges := make([][][]shape.Point, len(ll.l.Shapes))
+		for i, s := range ll.l.Shapes {
+			if isCutOut(s) {
+				return &round{}, nil
+			}
+			edges[i] = shape.Edges(s)
+		}
+		inside := func(x, y float64) bool {
+			in := false
+			for i, s := range ll.l.Shapes {
+				odd := false
+				for _, e := range edges[i] {
+					odd = odd != shape.Inside(e, x, y)
+				}
+				if odd {
+					if s.Taken() {
+						return false
+					}
+					in = true
+				}
+			}
+			return in
+		}
+		lines, long := boundaries(edges, inside)
+		out := &round{}
+		if long == 0 {
+			return out, nil
+		}
+		for far := nearest; far < 2*float64(photo.LongEdge()); far *= math.Exp2(1.0 / perOctave) {
+			if err := ctx.Err(); err != nil {
+				return nil, err
+			}
+			st := roundStep{far: far}
+			// Evenly along the line at this distance: beside sides, and on arcs round corners. Many fall away.
+			gap := (long + 2*math.Pi*far*float64(len(lines))) / perStep / 2
+			put := func(x, y float64) {
+				q := shape.Point{X: x, Y: y}
+				if x < 0 || y < 0 || x >= float64(photo.Width) || y >= float64(photo.Height) || inside(x, y) || toEdge(lines, q, whole*far) < whole*far {
+					return
+				}
+				st.at = append(st.at, q)
+			}
+			for i := range lines {
+				for _, side := range [...]float64{far, -far} {
+					lines[i].beside(side, gap, put)
+				}
+			}
+			if len(st.at) < 8 {
+				if len(out.steps) > 0 && far > 16 {
+					break // beyond, all lies outside of the photo
+				}
+				continue
+			}
+			for len(st.at) > perStep { // every second one
+				half := st.at[:0]
+				for i := 0; i < len(st.at); i += 2 {
+					half = append(half, st.at[i])
+				}
+				st.at = half
+			}
+			out.steps = append(out.steps, st)
+		}
+		return out, nil
+	})
+}
+
+// whole is how much of a distance must be left to the nearest side for a place to count as so far away: all, but for rounding.
+const whole = 1 - 1e-9
+
+// boundary is a closed line, of which some sides bound what shines: those are seen.
+type boundary struct {
+	line []shape.Point
+	seen []bool // of the side that begins at each point
+}
+
+// boundaries returns the lines of shapes, and how long what is seen of them is. Sides are made short, so that each can be told
+// apart by its middle: those that bound nothing lie within another shape, or at no lit place.
+func boundaries(edges [][][]shape.Point, inside func(x, y float64) bool) (out []boundary, long float64) {
+	count := 0.0
+	for _, lines := range edges {
+		for _, e := range lines {
+			for i, a := range e {
+				b := e[(i+1)%len(e)]
+				count += math.Hypot(b.X-a.X, b.Y-a.Y)
+			}
 		}
 	}
-	for i, c := range out {
-		out[i] = colour.RGB{R: colour.SoftAdd(0, c.R), G: colour.SoftAdd(0, c.G), B: colour.SoftAdd(0, c.B)}
+	short := max(count/1000, 1)
+	for _, lines := range edges {
+		for _, e := range lines {
+			var b boundary
+			for i, p := range e {
+				q := e[(i+1)%len(e)]
+				l := math.Hypot(q.X-p.X, q.Y-p.Y)
+				n := max(int(math.Ceil(l/short)), 1)
+				for j := range n {
+					t, mid := float64(j)/float64(n), (float64(j)+0.5)/float64(n)
+					at := shape.Point{X: p.X + (q.X-p.X)*mid, Y: p.Y + (q.Y-p.Y)*mid}
+					// What shines lies to one side of it, and not to the other.
+					dx, dy := 0.0, 0.0
+					if l > 0 {
+						dx, dy = 0.05*(q.Y-p.Y)/l, 0.05*(p.X-q.X)/l
+					}
+					seen := inside(at.X+dx, at.Y+dy) != inside(at.X-dx, at.Y-dy)
+					b.line = append(b.line, shape.Point{X: p.X + (q.X-p.X)*t, Y: p.Y + (q.Y-p.Y)*t})
+					b.seen = append(b.seen, seen)
+					if seen {
+						long += l / float64(n)
+					}
+				}
+			}
+			out = append(out, b)
+		}
 	}
-	return out, ctx.Err()
+	return out, long
+}
+
+// beside puts points every gap pixels along what is seen of a line, moved to one side by a distance, with arcs round its
+// corners.
+func (l *boundary) beside(far, gap float64, put func(x, y float64)) {
+	left := gap / 2
+	n := len(l.line)
+	var last float64 // direction of the normal of the side before
+	for i := -1; i < n; i++ {
+		a, b := l.line[(i+n)%n], l.line[(i+1)%n]
+		long := math.Hypot(b.X-a.X, b.Y-a.Y)
+		if long == 0 {
+			continue
+		}
+		normal := math.Atan2(a.X-b.X, b.Y-a.Y)
+		if i >= 0 {
+			before := l.seen[(i+n-1)%n]
+			if l.seen[i] || before {
+				turn := math.Remainder(normal-last, 2*math.Pi)
+				if l.seen[i] != before {
+					// Where another line goes on: all round, once.
+					turn = 2 * math.Pi * math.Max(math.Copysign(1, far), 0)
+				}
+				arc := math.Abs(turn * far)
+				for ; left < arc; left += gap {
+					sin, cos := math.Sincos(last + turn*left/arc)
+					put(a.X+far*cos, a.Y+far*sin)
+				}
+				left -= arc
+			}
+			if l.seen[i] {
+				sin, cos := math.Sincos(normal)
+				for ; left < long; left += gap {
+					put(a.X+(b.X-a.X)*left/long+far*cos, a.Y+(b.Y-a.Y)*left/long+far*sin)
+				}
+				left -= long
+			}
+		}
+		last = normal
+	}
+}
+
+// toEdge returns how far a point lies from what is seen of lines; less than enough is not found out any closer.
+func toEdge(lines []boundary, q shape.Point, enough float64) float64 {
+	best := math.Inf(1)
+	for k := range lines {
+		l := &lines[k]
+		for i, a := range l.line {
+			if !l.seen[i] {
+				continue
+			}
+			if d := toSide(q, a, l.line[(i+1)%len(l.line)]); d < best {
+				if best = d; best < enough {
+					return best
+				}
+			}
+		}
+	}
+	return best
+}
+
+// toSide returns how far a point lies from a side.
+func toSide(q, a, b shape.Point) float64 {
+	dx, dy := b.X-a.X, b.Y-a.Y
+	t := 0.0
+	if l := dx*dx + dy*dy; l > 0 {
+		t = min(max(((q.X-a.X)*dx+(q.Y-a.Y)*dy)/l, 0), 1)
+	}
+	return math.Hypot(a.X+t*dx-q.X, a.Y+t*dy-q.Y)
+}
+
+// between returns a value at a distance, from those at the steps.
+func (r *round) between(means []colour.RGB, far float64) colour.RGB {
+	n := len(r.steps)
+	if far <= r.steps[0].far {
+		return means[0]
+	}
+	for i := 1; i < n; i++ {
+		if a, b := r.steps[i-1].far, r.steps[i].far; far <= b {
+			// Evenly in the logarithm of the distance and of the value: both fall off so.
+			t := math.Log(far/a) / math.Log(b/a)
+			part := func(u, v float32) float32 {
+				if u <= 0 || v <= 0 {
+					return u + (v-u)*float32(t)
+				}
+				return float32(math.Exp(math.Log(float64(u))*(1-t) + math.Log(float64(v))*t))
+			}
+			u, v := means[i-1], means[i]
+			return colour.RGB{R: part(u.R, v.R), G: part(u.G, v.G), B: part(u.B, v.B)}
+		}
+	}
+	return means[n-1]
+}
+
+// strand is blurred coverage at the places of each step.
+type strand [][]float32
+
+// Bytes returns the memory that the values take.
+func (s strand) Bytes() (n int64) {
+	for _, v := range s {
+		n += 4 * int64(len(v))
+	}
+	return n
+}
+
+// blurred returns the coverage of a light blurred by a radius at all places, as the engine makes it at scales that suit
+// the distances.
+func (r *round) blurred(ctx context.Context, c *cache.Cache, ll *litLight, radius float64) (strand, error) {
+	return cache.Get(ctx, c, fmt.Sprintf("strand %s %g", ll.key, radius), func(ctx context.Context) (strand, error) {
+		out := make(strand, len(r.steps))
+		for i := 0; i < len(r.steps); {
+			scale := scaleFor(r.steps[i].far)
+			end := i
+			for end < len(r.steps) && scaleFor(r.steps[end].far) == scale {
+				end++
+			}
+			var part image.Rectangle
+			for _, st := range r.steps[i:end] {
+				for _, q := range st.at {
+					x, y := int(q.X*scale), int(q.Y*scale)
+					part = part.Union(image.Rect(x-2, y-2, x+3, y+3))
+				}
+			}
+			p := &plan{cache: c, scale: scale, frame: part}
+			one := &litLight{l: ll.l, cover: ll.cover, key: ll.key}
+			var err error
+			if one.mask, err = p.mask(ctx, one); err != nil {
+				return nil, err
+			}
+			t, err := p.term(ctx, one, radius*scale, 1)
+			if err != nil {
+				return nil, err
+			}
+			f, err := p.field(ctx, &t, part)
+			if err != nil {
+				return nil, err
+			}
+			sum, err := glow.Collapse(ctx, []glow.Term{f}, 1, part)
+			if err != nil {
+				return nil, err
+			}
+			plane := raster.NewPlane(part)
+			var tmp []float32
+			for y := part.Min.Y; y < part.Max.Y; y++ {
+				tmp = sum.Row(plane.Row(y), part.Min.X, y, tmp)
+			}
+			for ; i < end; i++ {
+				out[i] = make([]float32, len(r.steps[i].at))
+				for n, q := range r.steps[i].at {
+					out[i][n] = read(plane, q.X*scale, q.Y*scale)
+				}
+			}
+		}
+		return out, nil
+	})
+}
+
+// scaleFor returns the scale at which a distance is at most farScale pixels long.
+func scaleFor(far float64) float64 {
+	scale := 1.0
+	for far*scale > farScale {
+		scale /= 2
+	}
+	return scale
+}
+
+// read returns the value of a plane at a place, from the four pixels round it.
+func read(p *raster.Plane, x, y float64) float32 {
+	x, y = x-0.5, y-0.5
+	i, j := int(math.Floor(x)), int(math.Floor(y))
+	s, t := float32(x-float64(i)), float32(y-float64(j))
+	at := func(u, v int) float32 {
+		return p.Row(v)[u-p.Rect.Min.X]
+	}
+	a := at(i, j) + (at(i+1, j)-at(i, j))*s
+	b := at(i, j+1) + (at(i+1, j+1)-at(i, j+1))*s
+	return a + (b-a)*t
 }

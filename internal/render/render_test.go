@@ -649,7 +649,7 @@ func TestFalloffIsThatOfThePicture(t *testing.T) {
 		i := m.PixOffset(500+int(d)-1, 600)
 		got := (colour.SRGBToLinear(float64(int(m.Pix[i+2])<<8|int(m.Pix[i+3]))/65535) +
 			colour.SRGBToLinear(float64(int(m.Pix[i+10])<<8|int(m.Pix[i+11]))/65535)) / 2
-		if want := float64(curve[k].G); math.Abs(got-want) > 0.03*want+0.004 {
+		if want := float64(curve[k].G); math.Abs(got-want) > 0.02*want+0.0005 {
 			t.Errorf("%v px from the edge: the picture has %.4f, the chart %.4f", d, got, want)
 		}
 	}

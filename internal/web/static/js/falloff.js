@@ -92,14 +92,23 @@ function draw() {
     h.dataset.shellHandle = i;
     if (focused === String(i)) h.focus();
   });
+  make("g", { class: "where" }, el);
+  where();
+  colour();
+  mark();
+}
+
+// where marks the pointer's distance on the photo.
+function where() {
+  const el = svg()?.querySelector(".where");
+  if (!el) return;
+  el.replaceChildren();
   if (pointer !== null && pointer >= span.from && pointer <= span.to) {
     const x = xOf(pointer);
     make("line", { x1: x, x2: x, y1: box.top, y2: box.bottom, class: "pointer" }, el);
     const side = x > 240 ? { x: x - 4, "text-anchor": "end" } : { x: x + 4 };
     make("text", { ...side, y: box.top + 8, class: "at" }, el).textContent = `${tidy(pointer)} px`;
   }
-  colour();
-  mark();
 }
 
 // colour gives what draw made the curve and the colours that the core computed.
@@ -324,7 +333,7 @@ const stage = document.getElementById("stage");
 function over(d) {
   if (pointer === d || !svg()) return;
   pointer = d;
-  draw();
+  where();
 }
 stage.addEventListener("pointermove", (e) => {
   if (svg() && light() && !drag) over(distanceAt(...toPhoto(e.clientX, e.clientY)));

@@ -3,6 +3,7 @@
 import { commit, setDraft } from "./state.js";
 
 let shown = null;
+let taken = null; // where the pointer was when one was pressed: what comes to lie under it then is not pointed at
 
 function show(b) {
   if (b === shown) return;
@@ -12,6 +13,8 @@ function show(b) {
 
 document.addEventListener("pointerover", (e) => {
   const b = e.target.closest?.("[data-try]");
+  if (taken && Math.hypot(e.clientX - taken.x, e.clientY - taken.y) < 4) return;
+  taken = null;
   if (b) show(b);
   else if (shown) show(null);
 });
@@ -27,5 +30,6 @@ document.addEventListener("click", (e) => {
   const b = e.target.closest("[data-try], [data-ops]");
   if (!b) return;
   shown = null;
+  taken = { x: e.clientX, y: e.clientY };
   commit(JSON.parse(b.dataset.try ?? b.dataset.ops));
 });

@@ -1,0 +1,219 @@
+// The glow bench by mouse: intensity and rounded cores, rigs, the gel's colour area, moves of
+// stacks and of many gels, the falloff chart.
+import assert from "node:assert/strict";
+import { after, afterEach, before, beforeEach, test } from "node:test";
+import {
+  Server,
+  copyOf,
+  drag,
+  hue,
+  launch,
+  open,
+  picture,
+  pixel,
+  place,
+  rested,
+  saved,
+  settled,
+  state,
+} from "./lib.mjs";
+
+let server;
+let browser;
+let page;
+before(async () => {
+  server = new Server("demo");
+  await server.start();
+  browser = await launch();
+});
+after(async () => {
+  await browser?.close();
+  await server?.remove();
+});
+beforeEach(async () => {
+  page = await open(browser, server.url);
+  const href = await copyOf(page, "Tidewatch quay");
+  await page.goto(`${server.url + href}?step=glow&light=4`);
+  await settled(page);
+});
+afterEach(async () => {
+  assert.deepEqual(page.faults, []);
+  await page.context().close();
+});
+
+const hexagon = async () => (await state(page)).lights[4];
+const middle = async (selector) => {
+  await page.locator(selector).scrollIntoViewIfNeeded();
+  const b = await page.locator(selector).boundingBox();
+  return { x: b.x + b.width / 2, y: b.y + b.height / 2, w: b.width, h: b.height };
+};
+// The hexagon's right side at half its height: its middle line, its rim, and the wall 40 px beside it.
+const [side, rim, wall] = [2347, 2340, 2387];
+const lum = ([r, g, b]) => 0.2126 * r + 0.7152 * g + 0.0722 * b;
+
+test("intensity drives core and glow together, and the middle of a tube is whiter than its rim", async () => {
+  const type = async (v) => {
+    const field = page.locator("#f-lights-4-intensity");
+    await saved(page, async () => {
+      await field.fill(v);
+      await field.press("Enter");
+    });
+  };
+  await page.locator('[data-zoom="one"]').click();
+  await page.evaluate(async () => (await import("/static/js/view.js")).lookAt(2351, 500));
+  await settled(page);
+  const at = async () => [
+    await pixel(page, side, 500, 2),
+    await pixel(page, rim, 500, 2),
+    await pixel(page, wall, 500, 4),
+  ];
+  const was = await at();
+  assert.ok(Math.min(...was[0]) > Math.min(...was[1]) + 8, `in the middle ${was[0]}, at the rim ${was[1]}`);
+  await type("-2");
+  const dim = await at();
+  for (const i of [0, 1, 2])
+    assert.ok(lum(dim[i]) < lum(was[i]) - 12, `two and more stops less: ${dim[i]}, before ${was[i]}`);
+  await type("2");
+  const bright = await at();
+  assert.ok(lum(bright[2]) > lum(was[2]) + 12, `a stop more beside it: ${bright[2]}, before ${was[2]}`);
+  assert.ok(
+    Math.min(...bright[1]) > Math.min(...was[1]) + 10,
+    `whiter at the rim: ${bright[1]}, before ${was[1]}`,
+  );
+});
+
+test("a rig is seen when it is pointed at, and taken when it is pressed", async () => {
+  const first = await hexagon();
+  const was = await picture(page);
+  const lens = page.getByRole("button", { name: "Lens glare" });
+  await lens.hover();
+  await rested(page);
+  const seen = await picture(page);
+  assert.notEqual(seen, was, "the rig does not show");
+  assert.deepEqual((await hexagon()).shells, first.shells, "it was taken at once");
+  await page.mouse.move(700, 300);
+  await settled(page);
+  assert.equal(await picture(page), was, "it stays when the pointer leaves");
+  await saved(page, () => lens.click());
+  await page.mouse.move(700, 300);
+  await settled(page);
+  assert.equal(await picture(page), seen, "taken it looks other than shown");
+  assert.equal((await hexagon()).shells.length, 8);
+  assert.equal(await lens.getAttribute("aria-pressed"), "true");
+  await saved(page, () => page.locator("#undo").click());
+  await settled(page);
+  assert.equal(await picture(page), was);
+});
+
+test("a gel by the ring, the disc, a temperature, the photo and another light's", async () => {
+  const box = await middle("#gel");
+  const on = (deg, r) => ({
+    x: box.x + (r * box.w * Math.cos((deg * Math.PI) / 180)) / 124,
+    y: box.y + (r * box.h * Math.sin((deg * Math.PI) / 180)) / 124,
+  });
+  await saved(page, () => drag(page, on(328, 54), on(120, 54)));
+  assert.ok(Math.abs((await hexagon()).gel.hue - 120) <= 1);
+  const green = await pixel(page, wall, 500);
+  assert.ok(Math.abs(hue(green) - 120) < 30, `beside a green light there is ${green}`);
+  assert.equal(await page.locator("#f-lights-4-gel-hue").inputValue(), "120");
+  // Half up on the disc, at its left end: grey.
+  await saved(page, () => drag(page, { x: box.x, y: box.y }, { x: box.x - 0.4 * box.w, y: box.y }));
+  assert.deepEqual((await hexagon()).gel, { hue: 120, saturation: 0, lightness: 0.5 });
+  // The gel from before is among those used lately.
+  await saved(page, () => page.locator("#recent-gels button").first().click());
+  assert.ok((await hexagon()).gel.saturation > 0.5);
+  const warm = await middle("#move-gels-kelvin");
+  await saved(page, () => page.mouse.click(warm.x - 0.2 * warm.w, warm.y));
+  const g = (await hexagon()).gel;
+  assert.ok(g.hue > 15 && g.hue < 40 && g.saturation > 0.9, `a gel by temperature is ${JSON.stringify(g)}`);
+  // The bricks are red.
+  await page.locator("#pick-gel").click();
+  const bricks = await place(page, 1950, 330);
+  await saved(page, () => page.mouse.click(bricks.x, bricks.y));
+  const red = (await hexagon()).gel;
+  assert.ok(red.hue < 30 || red.hue > 340, `picked from bricks: ${JSON.stringify(red)}`);
+  await saved(page, () => page.getByRole("button", { name: "Gel of Signal rod" }).click());
+  const { lights } = await state(page);
+  assert.deepEqual(lights[4].gel, lights[2].gel);
+  // By keys: five degrees are one revision.
+  const handle = page.locator('[data-gel-part="hue"]');
+  await handle.focus();
+  await saved(page, async () => {
+    for (let i = 0; i < 5; i++) await page.keyboard.press("ArrowRight");
+  });
+  assert.equal((await hexagon()).gel.hue, lights[2].gel.hue + 5);
+});
+
+test("all shells at once, and the gels of many lights, by sliders that go back to the middle", async () => {
+  await page.getByText("All shells at once").click();
+  const first = (await hexagon()).shells;
+  const spread = await middle("#move-stack-spread");
+  await saved(page, () => drag(page, spread, { x: spread.x + 0.2 * spread.w, y: spread.y }));
+  const then = (await hexagon()).shells;
+  assert.equal(then[0].radius, first[0].radius);
+  assert.ok(then[6].radius > 1.5 * first[6].radius, `${then[6].radius}, before ${first[6].radius}`);
+  assert.equal(await page.locator("#move-stack-spread").inputValue(), "500");
+  await page.getByText("Gels of many lights").click();
+  const { lights } = await state(page);
+  await page.locator(`[data-many="${lights[2].id}"]`).click(); // the rod stays as it is
+  const turn = await middle("#move-gels-turn");
+  await saved(page, () => drag(page, turn, { x: turn.x + 0.25 * turn.w, y: turn.y }));
+  const turned = (await state(page)).lights;
+  const by = turned[0].gel.hue - lights[0].gel.hue;
+  assert.ok(by > 60 && by < 120, `turned by ${by}`);
+  assert.equal(turned[2].gel.hue, lights[2].gel.hue);
+  assert.ok(Math.abs(((turned[4].gel.hue - lights[4].gel.hue + 720) % 360) - by) < 0.01);
+  await saved(page, () => page.getByRole("button", { name: "All to this gel" }).click());
+  const one = (await state(page)).lights;
+  assert.deepEqual(one[0].gel, one[4].gel);
+  assert.deepEqual(one[2].gel, lights[2].gel);
+});
+
+test("on the falloff chart shells are added, thrown off, and dragged several at once", async () => {
+  const radii = async () => (await hexagon()).shells.map((s) => s.radius);
+  const first = await radii();
+  await page.locator("#falloff").scrollIntoViewIfNeeded();
+  const chart = await page.locator("#falloff").boundingBox();
+  const on = (x, y) => ({ x: chart.x + (x * chart.width) / 300, y: chart.y + (y * chart.height) / 150 });
+  // Between the third shell and the fourth, in order.
+  const [a, b] = [await middle('[data-shell-handle="2"]'), await middle('[data-shell-handle="3"]')];
+  await saved(page, () => page.mouse.dblclick((a.x + b.x) / 2, on(0, 30).y));
+  const added = await radii();
+  assert.equal(added.length, first.length + 1);
+  assert.ok(
+    added[3] > first[2] && added[3] < first[3],
+    `the new one has ${added[3]}, between ${first[2]} and ${first[3]}`,
+  );
+  const fresh = await middle('[data-shell-handle="3"]');
+  await saved(page, () => drag(page, fresh, { x: fresh.x, y: chart.y - 60 }));
+  assert.deepEqual(await radii(), first);
+  // The one that was chosen last with two more, by the same ratios.
+  const was = (await hexagon()).shells;
+  for (const i of [5, 6]) {
+    const h = await middle(`[data-shell-handle="${i}"]`);
+    await page.keyboard.down("Shift");
+    await page.mouse.click(h.x, h.y);
+    await page.keyboard.up("Shift");
+  }
+  const h = await middle('[data-shell-handle="6"]');
+  await saved(page, () => drag(page, h, { x: h.x - 20, y: h.y - 6 }));
+  const now = (await hexagon()).shells;
+  for (const what of ["radius", "strength"])
+    for (const i of [3, 5])
+      assert.ok(
+        Math.abs(now[i][what] / was[i][what] / (now[6][what] / was[6][what]) - 1) < 0.06,
+        `${what} of shell ${i + 1} went by ${now[i][what] / was[i][what]}, of the one in the hand by ${now[6][what] / was[6][what]}`,
+      );
+  assert.deepEqual(now[2], was[2]);
+  // The pointer's distance, and a ring for a shell.
+  const p = await place(page, 2447, 500);
+  await page.mouse.move(p.x, p.y);
+  const text = await page.locator("#falloff .at").textContent();
+  assert.ok(
+    Math.abs(parseFloat(text) - 93) < 3,
+    `a hundred pixels beside the middle of a tube 14 wide: ${text}`,
+  );
+  assert.equal(await page.locator("#rings .ring").count(), 0);
+  await page.locator('[data-shell-handle="4"]').hover();
+  assert.equal(await page.locator("#rings .ring").count(), 1);
+});
