@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"image"
 	"math"
+	"slices"
 
 	"pyrant/internal/cache"
 	"pyrant/internal/colour"
@@ -138,7 +139,7 @@ func roundOf(ctx context.Context, c *cache.Cache, ll *litLight, photo recipe.Pho
 			return in
 		}
 		lines, long := boundaries(edges, inside)
-		out := &round{}
+		out, corners := &round{}, ends(lines)
 		if long == 0 {
 			return out, nil
 		}
@@ -155,6 +156,12 @@ func roundOf(ctx context.Context, c *cache.Cache, ll *litLight, photo recipe.Pho
 					return
 				}
 				st.at = append(st.at, q)
+			}
+			for _, p := range corners {
+				for turn := 0.0; turn < 2*math.Pi; turn += gap / far {
+					sin, cos := math.Sincos(turn)
+					put(p.X+far*cos, p.Y+far*sin)
+				}
 			}
 			for i := range lines {
 				for _, side := range [...]float64{far, -far} {
@@ -249,8 +256,7 @@ func (l *boundary) beside(far, gap float64, put func(x, y float64)) {
 			if l.seen[i] || before {
 				turn := math.Remainder(normal-last, 2*math.Pi)
 				if l.seen[i] != before {
-					// Where another line goes on: all round, once.
-					turn = 2 * math.Pi * math.Max(math.Copysign(1, far), 0)
+					turn = 0 // see ends
 				}
 				arc := math.Abs(turn * far)
 				for ; left < arc; left += gap {
@@ -269,6 +275,23 @@ func (l *boundary) beside(far, gap float64, put func(x, y float64)) {
 		}
 		last = normal
 	}
+}
+
+// ends returns where what is seen of lines ends as another line goes on, each place once: round it all that is
+// so far away counts.
+func ends(lines []boundary) (out []shape.Point) {
+	for k := range lines {
+		l := &lines[k]
+		for i, p := range l.line {
+			if l.seen[i] == l.seen[(i+len(l.line)-1)%len(l.line)] {
+				continue
+			}
+			if !slices.ContainsFunc(out, func(q shape.Point) bool { return math.Hypot(p.X-q.X, p.Y-q.Y) < 1e-6 }) {
+				out = append(out, p)
+			}
+		}
+	}
+	return out
 }
 
 // toEdge returns how far a point lies from what is seen of lines; less than enough is not found out any closer.
