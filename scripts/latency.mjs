@@ -76,9 +76,9 @@ const middle = async (selector) => {
 
 let m = await middle("#channel-0 .fader");
 await measure("fader", m, { x: m.x, y: m.y + 0.4 * m.h });
-m = await middle("#f-lights-0-gel-hue-slider");
-const hueAt = { x: m.x - m.w / 2 + (m.w * 168) / 360, y: m.y };
-await measure("gel", hueAt, { x: m.x + 0.4 * m.w, y: m.y });
+// On the gel's ring, a straight way that stays on it for as long as it is dragged.
+m = await middle("#gel");
+await measure("gel", { x: m.x - 0.43 * m.w, y: m.y }, { x: m.x - 0.2 * m.w, y: m.y - 0.4 * m.h });
 m = await middle('[data-shell-handle="5"]');
 await measure("radius", m, { x: m.x + 40, y: m.y });
 await page.locator('#rail [data-step="trace"]').click();
