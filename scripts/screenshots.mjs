@@ -28,10 +28,16 @@ const step = async (name) => {
   await page.waitForTimeout(300);
 };
 await step("glow");
-await page.locator('[data-shell-pick="4"]').first().click();
-await page.waitForTimeout(300);
+await page.locator("#falloff .curve[points]").waitFor();
+await page.mouse.move(640, 300); // a place whose distance the chart shows
+await page.waitForTimeout(1200);
 await shoot("glow");
-await page.locator('[data-shell-pick="4"]').first().click();
+await page.locator('[data-shell-pick="5"]').first().click();
+await page.waitForTimeout(300);
+await page.locator('[data-shell-handle="5"]').hover();
+await page.waitForTimeout(1200);
+await shoot("glow-shells");
+await page.locator('[data-shell-pick="5"]').first().click();
 await step("finish");
 await page.locator('[data-open="pass"][data-value="1"]').click();
 await settled(page);

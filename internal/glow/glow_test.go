@@ -369,3 +369,24 @@ func ExampleNorm() {
 	fmt.Printf("%.1f %.1f %.1f", Norm(0.02, 0), Norm(0.02, 0.6), Norm(0.02, 1))
 	// Output: 1.0 10.5 50.0
 }
+
+// A place probed is that of the whole shell, and of the Gaussian.
+func TestProbe(t *testing.T) {
+	c := shape.Shapes{shape.Outline{Nodes: shape.PathOf(shape.Node{X: 400, Y: 300}, shape.Node{X: 520, Y: 300}, shape.Node{X: 520, Y: 460}, shape.Node{X: 400, Y: 460})}}
+	p, err := NewProbe(t.Context(), c, 2000)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, sigma := range []float64{1.6, 2.5, 7, 21, 90, 400} {
+		along := func(from, to, at float64) float64 {
+			k := 1 / (sigma * math.Sqrt2)
+			return (math.Erf((to-at)*k) - math.Erf((from-at)*k)) / 2
+		}
+		for _, q := range [][2]float64{{460.5, 380.5}, {521.5, 380.5}, {530, 470.2}, {390.7, 250}, {640, 300}} {
+			want := along(400, 520, q[0]) * along(300, 460, q[1])
+			if got := p.At(q[0], q[1], sigma); math.Abs(got-want) > 0.004*want+2e-3*along(400, 520, 460) {
+				t.Errorf("deviation %g at %v: %.5f, want %.5f", sigma, q, got, want)
+			}
+		}
+	}
+}

@@ -124,12 +124,12 @@ func TestIntensityDrivesAllLight(t *testing.T) {
 	k := math.Exp2(1.5)
 	near(t, "the shell", light(Glow, 265, 150), k*shell, 5e-3)
 	near(t, "the spill", light(Spill, 300, 150), k*spill, 1.5e-2)
-	chart, err := e.Falloff(t.Context(), r, 0, []float64{15})
+	chart, err := e.Falloff(t.Context(), r, 0, []float64{15}, false)
 	if err != nil {
 		t.Fatal(err)
 	}
 	l.Intensity = 0
-	before, err := e.Falloff(t.Context(), r, 0, []float64{15})
+	before, err := e.Falloff(t.Context(), r, 0, []float64{15}, false)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -198,7 +198,7 @@ func TestFalloffGoesRoundCorners(t *testing.T) {
 	e := New(1 << 26)
 	// Where rows of pixels lie, so that there are as many along sides as round corners.
 	distances := []float64{2.5, 5.5, 10.5, 20.5, 40.5}
-	curve, err := e.Falloff(t.Context(), r, 0, distances)
+	curve, err := e.Falloff(t.Context(), r, 0, distances, false)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -3,7 +3,6 @@ package render
 import (
 	"context"
 	"fmt"
-	"image"
 	"math"
 	"slices"
 
@@ -18,8 +17,9 @@ import (
 // Falloff returns the colours of a light's glow, over black, at distances in
 // pixels of the photo outside the edge of its shapes: the mean of what the picture shows
 // at places that lie so far from it all round. Of a light that has no lines, such as a cut-out, or is not
-// traced yet, it is what a long straight stretch of its mean width shows. All shells count as added.
-func (e *Engine) Falloff(ctx context.Context, r *recipe.Recipe, light int, distances []float64) ([]colour.RGB, error) {
+// traced yet, it is what a long straight stretch of its mean width shows. All shells count as added. With brief few of the
+// places are looked at, which is soon done and a few parts in a hundred off.
+func (e *Engine) Falloff(ctx context.Context, r *recipe.Recipe, light int, distances []float64, brief bool) ([]colour.RGB, error) {
 	l := &r.Lights[light]
 	p := &plan{cache: e.Cache}
 	ll, err := newLight(ctx, e.Cache, r, l)
@@ -41,9 +41,13 @@ func (e *Engine) Falloff(ctx context.Context, r *recipe.Recipe, light int, dista
 	if len(round.steps) == 0 {
 		return straight(r, ll, weights, distances), ctx.Err()
 	}
+	every := 1
+	if brief {
+		every = briefly
+	}
 	var lists []strand
 	for i := range l.Shells {
-		s, err := round.blurred(ctx, e.Cache, ll, l.Shells[i].Radius)
+		s, err := round.blurred(ctx, e.Cache, ll, l.Shells[i].Radius, every)
 		if err != nil {
 			return nil, err
 		}
@@ -51,7 +55,8 @@ func (e *Engine) Falloff(ctx context.Context, r *recipe.Recipe, light int, dista
 	}
 	means := make([]colour.RGB, len(round.steps))
 	for j, st := range round.steps {
-		for n := range st.at {
+		count := (len(st.at) + every - 1) / every
+		for n := range count {
 			var c colour.RGB
 			for i, w := range weights {
 				v := lists[i][j][n]
@@ -60,7 +65,7 @@ func (e *Engine) Falloff(ctx context.Context, r *recipe.Recipe, light int, dista
 			m := &means[j]
 			m.R, m.G, m.B = m.R+colour.SoftAdd(0, c.R), m.G+colour.SoftAdd(0, c.G), m.B+colour.SoftAdd(0, c.B)
 		}
-		means[j] = means[j].Scale(1 / float32(len(st.at)))
+		means[j] = means[j].Scale(1 / float32(count))
 	}
 	out := make([]colour.RGB, len(distances))
 	for i, d := range distances {
@@ -87,13 +92,13 @@ func straight(r *recipe.Recipe, ll *litLight, weights []colour.RGB, distances []
 	return out
 }
 
-// Distances round a light: the smallest, how many there are to an octave, how many places each has at most, and
-// how many pixels one is long at most where it is looked at.
+// Distances round a light: the smallest, how many there are to an octave, and how many places each has at
+// most.
 const (
 	nearest   = 0.5
 	perOctave = 8
 	perStep   = 160
-	farScale  = 24
+	briefly   = 5 // of so many places one, while a value is in the hand
 )
 
 // round is places round the edge of a light: of each distance those that no other part of it is nearer to.
@@ -143,16 +148,18 @@ func roundOf(ctx context.Context, c *cache.Cache, ll *litLight, photo recipe.Pho
 		if long == 0 {
 			return out, nil
 		}
+		var all []roundStep
 		for far := nearest; far < 2*float64(photo.LongEdge()); far *= math.Exp2(1.0 / perOctave) {
-			if err := ctx.Err(); err != nil {
-				return nil, err
-			}
-			st := roundStep{far: far}
+			all = append(all, roundStep{far: far})
+		}
+		if err := raster.Each(ctx, len(all), func(n int) {
+			st := &all[n]
+			far := st.far
 			// Evenly along the line at this distance: beside sides, and on arcs round corners. Many fall away.
 			gap := (long + 2*math.Pi*far*float64(len(lines))) / perStep / 2
 			put := func(x, y float64) {
 				q := shape.Point{X: x, Y: y}
-				if x < 0 || y < 0 || x >= float64(photo.Width) || y >= float64(photo.Height) || inside(x, y) || toEdge(lines, q, whole*far) < whole*far {
+				if x < 0 || y < 0 || x >= float64(photo.Width) || y >= float64(photo.Height) || nearer(lines, q, whole*far) || inside(x, y) {
 					return
 				}
 				st.at = append(st.at, q)
@@ -168,20 +175,19 @@ func roundOf(ctx context.Context, c *cache.Cache, ll *litLight, photo recipe.Pho
 					lines[i].beside(side, gap, put)
 				}
 			}
-			if len(st.at) < 8 {
-				if len(out.steps) > 0 && far > 16 {
-					break // beyond, all lies outside of the photo
+			if n := len(st.at); n > perStep { // evenly over all of them
+				for i := range perStep {
+					st.at[i] = st.at[i*n/perStep]
 				}
-				continue
+				st.at = st.at[:perStep]
 			}
-			for len(st.at) > perStep { // every second one
-				half := st.at[:0]
-				for i := 0; i < len(st.at); i += 2 {
-					half = append(half, st.at[i])
-				}
-				st.at = half
+		}); err != nil {
+			return nil, err
+		}
+		for _, st := range all {
+			if len(st.at) >= 8 { // of fewer, most lie outside of the photo
+				out.steps = append(out.steps, st)
 			}
-			out.steps = append(out.steps, st)
 		}
 		return out, nil
 	})
@@ -193,7 +199,8 @@ const whole = 1 - 1e-9
 // boundary is a closed line, of which some sides bound what shines: those are seen.
 type boundary struct {
 	line []shape.Point
-	seen []bool // of the side that begins at each point
+	seen []bool     // of the side that begins at each point
+	box  [4]float64 // left, top, right and bottom of all of it
 }
 
 // boundaries returns the lines of shapes, and how long what is seen of them is. Sides are made short, so that each can be told
@@ -211,8 +218,9 @@ func boundaries(edges [][][]shape.Point, inside func(x, y float64) bool) (out []
 	short := max(count/1000, 1)
 	for _, lines := range edges {
 		for _, e := range lines {
-			var b boundary
+			b := boundary{box: [4]float64{math.Inf(1), math.Inf(1), math.Inf(-1), math.Inf(-1)}}
 			for i, p := range e {
+				b.box = [4]float64{min(b.box[0], p.X), min(b.box[1], p.Y), max(b.box[2], p.X), max(b.box[3], p.Y)}
 				q := e[(i+1)%len(e)]
 				l := math.Hypot(q.X-p.X, q.Y-p.Y)
 				n := max(int(math.Ceil(l/short)), 1)
@@ -294,33 +302,32 @@ func ends(lines []boundary) (out []shape.Point) {
 	return out
 }
 
-// toEdge returns how far a point lies from what is seen of lines; less than enough is not found out any closer.
-func toEdge(lines []boundary, q shape.Point, enough float64) float64 {
-	best := math.Inf(1)
+// nearer tells whether a point lies nearer than a distance to what is seen of lines.
+func nearer(lines []boundary, q shape.Point, than float64) bool {
+	than *= than
 	for k := range lines {
 		l := &lines[k]
+		if b := &l.box; max(b[0]-q.X, q.X-b[2], 0)*max(b[0]-q.X, q.X-b[2], 0)+max(b[1]-q.Y, q.Y-b[3], 0)*max(b[1]-q.Y, q.Y-b[3], 0) >= than {
+			continue
+		}
 		for i, a := range l.line {
-			if !l.seen[i] {
-				continue
-			}
-			if d := toSide(q, a, l.line[(i+1)%len(l.line)]); d < best {
-				if best = d; best < enough {
-					return best
-				}
+			if l.seen[i] && toSide(q, a, l.line[(i+1)%len(l.line)]) < than {
+				return true
 			}
 		}
 	}
-	return best
+	return false
 }
 
-// toSide returns how far a point lies from a side.
+// toSide returns how far a point lies from a side, squared.
 func toSide(q, a, b shape.Point) float64 {
 	dx, dy := b.X-a.X, b.Y-a.Y
-	t := 0.0
+	px, py := q.X-a.X, q.Y-a.Y
 	if l := dx*dx + dy*dy; l > 0 {
-		t = min(max(((q.X-a.X)*dx+(q.Y-a.Y)*dy)/l, 0), 1)
+		t := min(max((px*dx+py*dy)/l, 0), 1)
+		px, py = px-t*dx, py-t*dy
 	}
-	return math.Hypot(a.X+t*dx-q.X, a.Y+t*dy-q.Y)
+	return px*px + py*py
 }
 
 // between returns a value at a distance, from those at the steps.
@@ -357,76 +364,21 @@ func (s strand) Bytes() (n int64) {
 	return n
 }
 
-// blurred returns the coverage of a light blurred by a radius at all places, as the engine makes it at scales that suit
-// the distances.
-func (r *round) blurred(ctx context.Context, c *cache.Cache, ll *litLight, radius float64) (strand, error) {
-	return cache.Get(ctx, c, fmt.Sprintf("strand %s %g", ll.key, radius), func(ctx context.Context) (strand, error) {
-		out := make(strand, len(r.steps))
-		for i := 0; i < len(r.steps); {
-			scale := scaleFor(r.steps[i].far)
-			end := i
-			for end < len(r.steps) && scaleFor(r.steps[end].far) == scale {
-				end++
-			}
-			var part image.Rectangle
-			for _, st := range r.steps[i:end] {
-				for _, q := range st.at {
-					x, y := int(q.X*scale), int(q.Y*scale)
-					part = part.Union(image.Rect(x-2, y-2, x+3, y+3))
-				}
-			}
-			p := &plan{cache: c, scale: scale, frame: part}
-			one := &litLight{l: ll.l, cover: ll.cover, key: ll.key}
-			var err error
-			if one.mask, err = p.mask(ctx, one); err != nil {
-				return nil, err
-			}
-			t, err := p.term(ctx, one, radius*scale, 1)
-			if err != nil {
-				return nil, err
-			}
-			f, err := p.field(ctx, &t, part)
-			if err != nil {
-				return nil, err
-			}
-			sum, err := glow.Collapse(ctx, []glow.Term{f}, 1, part)
-			if err != nil {
-				return nil, err
-			}
-			plane := raster.NewPlane(part)
-			var tmp []float32
-			for y := part.Min.Y; y < part.Max.Y; y++ {
-				tmp = sum.Row(plane.Row(y), part.Min.X, y, tmp)
-			}
-			for ; i < end; i++ {
-				out[i] = make([]float32, len(r.steps[i].at))
-				for n, q := range r.steps[i].at {
-					out[i][n] = read(plane, q.X*scale, q.Y*scale)
-				}
-			}
+// blurred returns the coverage of a light blurred by a radius at one of so many places.
+func (r *round) blurred(ctx context.Context, c *cache.Cache, ll *litLight, radius float64, every int) (strand, error) {
+	return cache.Get(ctx, c, fmt.Sprintf("strand %s %g %d", ll.key, radius, every), func(ctx context.Context) (strand, error) {
+		probe, err := cache.Get(ctx, c, "probe "+ll.key, func(ctx context.Context) (*glow.Probe, error) {
+			return glow.NewProbe(ctx, ll.cover, recipe.MaxRadius)
+		})
+		if err != nil {
+			return nil, err
 		}
-		return out, nil
+		out := make(strand, len(r.steps))
+		return out, raster.Each(ctx, len(r.steps), func(i int) {
+			at := r.steps[i].at
+			for n := 0; n < len(at); n += every {
+				out[i] = append(out[i], float32(probe.At(at[n].X, at[n].Y, radius)))
+			}
+		})
 	})
-}
-
-// scaleFor returns the scale at which a distance is at most farScale pixels long.
-func scaleFor(far float64) float64 {
-	scale := 1.0
-	for far*scale > farScale {
-		scale /= 2
-	}
-	return scale
-}
-
-// read returns the value of a plane at a place, from the four pixels round it.
-func read(p *raster.Plane, x, y float64) float32 {
-	x, y = x-0.5, y-0.5
-	i, j := int(math.Floor(x)), int(math.Floor(y))
-	s, t := float32(x-float64(i)), float32(y-float64(j))
-	at := func(u, v int) float32 {
-		return p.Row(v)[u-p.Rect.Min.X]
-	}
-	a := at(i, j) + (at(i+1, j)-at(i, j))*s
-	b := at(i, j+1) + (at(i+1, j+1)-at(i, j+1))*s
-	return a + (b-a)*t
 }

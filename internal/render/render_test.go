@@ -639,7 +639,7 @@ func TestFalloffIsThatOfThePicture(t *testing.T) {
 	r.Spill.On = false
 	distances := []float64{2, 5, 10, 20, 40, 80, 160}
 	e := New(1 << 26)
-	curve, err := e.Falloff(ctx, r, 0, distances)
+	curve, err := e.Falloff(ctx, r, 0, distances, false)
 	if err != nil {
 		t.Fatal(err)
 	}

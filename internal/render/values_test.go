@@ -283,7 +283,7 @@ func TestFalloffHasItsValues(t *testing.T) {
 	l.Gel = recipe.Gel{Hue: 0, Saturation: 1, Lightness: 0.5}
 	l.Shells = []recipe.Shell{{Radius: 10, Strength: 0.6, Join: recipe.Add}, {Radius: 60, Strength: 0.3, Join: recipe.Screen, Tint: recipe.Tint{White: 0.5}}}
 	distances := []float64{1, 5, 15, 40, 120}
-	curve, err := New(1<<24).Falloff(ctx, r, 0, distances)
+	curve, err := New(1<<24).Falloff(ctx, r, 0, distances, false)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -297,7 +297,7 @@ func TestFalloffHasItsValues(t *testing.T) {
 	}
 	// With nothing traced yet it is a panel a thirtieth of the photo wide.
 	l.Shapes = nil
-	if curve, err = New(1<<24).Falloff(ctx, r, 0, []float64{5}); err != nil {
+	if curve, err = New(1<<24).Falloff(ctx, r, 0, []float64{5}, false); err != nil {
 		t.Fatal(err)
 	}
 	want := 0.5 * 0.4 * 0.3 * (math.Erfc(5.0/60/math.Sqrt2) - math.Erfc((5+2000/30.0)/60/math.Sqrt2)) / 2

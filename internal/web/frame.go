@@ -246,7 +246,7 @@ func (s *Server) falloff(c *echo.Context) error {
 	if q.Light < 0 || q.Light >= len(r.Lights) || q.Count < 2 || q.Count > 1000 || !(q.From > 0) || !(q.To > q.From) {
 		return fault.New(fault.Invalid, "There is no such light or no such range.")
 	}
-	curve, err := s.engine.Falloff(ctx, r, q.Light, glow.LogSpace(q.From, q.To, q.Count))
+	curve, err := s.engine.Falloff(ctx, r, q.Light, glow.LogSpace(q.From, q.To, q.Count), string(q.Patch) != "" && string(q.Patch) != "null" && string(q.Patch) != "[]")
 	if err != nil {
 		return err
 	}

@@ -713,7 +713,7 @@ func TestFalloffIsServed(t *testing.T) {
 		return out
 	}
 	got := ask(`{"light":2,"count":5,"from":1,"to":16}`)
-	want, err := a.server.engine.Falloff(ctx, r, 2, []float64{1, 2, 4, 8, 16})
+	want, err := a.server.engine.Falloff(ctx, r, 2, []float64{1, 2, 4, 8, 16}, false)
 	if err != nil || len(got.Line) != 5 || len(got.Strip) != 5 || len(got.Tints) != len(r.Lights[2].Shells) {
 		t.Fatalf("%+v, %v", got, err)
 	}

@@ -248,7 +248,7 @@ func measure(s demo.Shot, out *result) error {
 		for d := max(4, 3*l.Core.Feather); d < 400; d *= 1.3 {
 			ds = append(ds, d)
 		}
-		curve, err := e.Falloff(ctx, r, i, ds)
+		curve, err := e.Falloff(ctx, r, i, ds, false)
 		if err != nil {
 			return err
 		}

@@ -81,6 +81,7 @@ function draw() {
         cy: y,
         r: i === chosen ? 6.5 : 5,
         class: `handle${i === chosen ? " chosen" : also.has(i) ? " also" : ""}${drag?.going && drag.index === i ? " going" : ""}`,
+        fill: curve?.tints[i] ?? "#bbb",
         tabindex: 0,
         role: "slider",
         "aria-label": `Shell ${i + 1}`,
