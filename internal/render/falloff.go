@@ -120,18 +120,24 @@ func (r *round) Bytes() (n int64) {
 // roundOf finds the places round a light within the photo.
 func roundOf(ctx context.Context, c *cache.Cache, ll *litLight, photo recipe.Photo) (*round, error) {
 	return cache.Get(ctx, c, "round "+ll.key, func(ctx context.Context) (*round, error) {
-		edges := make([][][]shape.Point, len(ll.l.Shapes))
+		edges, boxes := make([][][]shape.Point, len(ll.l.Shapes)), make([][]box, len(ll.l.Shapes))
 		for i, s := range ll.l.Shapes {
 			if isCutOut(s) {
 				return &round{}, nil
 			}
 			edges[i] = shape.Edges(s)
+			for _, e := range edges[i] {
+				boxes[i] = append(boxes[i], boxOf(e))
+			}
 		}
 		inside := func(x, y float64) bool {
 			in := false
 			for i, s := range ll.l.Shapes {
 				odd := false
-				for _, e := range edges[i] {
+				for j, e := range edges[i] {
+					if boxes[i][j].to(shape.Point{X: x, Y: y}) > 0 {
+						continue
+					}
 					odd = odd != shape.Inside(e, x, y)
 				}
 				if odd {
@@ -199,8 +205,38 @@ const whole = 1 - 1e-9
 // boundary is a closed line, of which some sides bound what shines: those are seen.
 type boundary struct {
 	line []shape.Point
-	seen []bool     // of the side that begins at each point
-	box  [4]float64 // left, top, right and bottom of all of it
+	seen []bool // of the side that begins at each point
+	box  []box  // of so many sides that follow each other
+}
+
+// box is left, top, right and bottom.
+type box [4]float64
+
+// chunk is how many sides have a box of their own.
+const chunk = 32
+
+// boxed gives a boundary the boxes of its sides.
+func (l *boundary) boxed() {
+	for i := 0; i < len(l.line); i += chunk {
+		end := min(i+chunk, len(l.line))
+		b, last := boxOf(l.line[i:end]), l.line[end%len(l.line)] // the end of the last side
+		l.box = append(l.box, box{min(b[0], last.X), min(b[1], last.Y), max(b[2], last.X), max(b[3], last.Y)})
+	}
+}
+
+// boxOf returns the box of points.
+func boxOf(line []shape.Point) box {
+	b := box{math.Inf(1), math.Inf(1), math.Inf(-1), math.Inf(-1)}
+	for _, p := range line {
+		b = box{min(b[0], p.X), min(b[1], p.Y), max(b[2], p.X), max(b[3], p.Y)}
+	}
+	return b
+}
+
+// to returns how far a point lies from a box, squared.
+func (b *box) to(q shape.Point) float64 {
+	dx, dy := max(b[0]-q.X, q.X-b[2], 0), max(b[1]-q.Y, q.Y-b[3], 0)
+	return dx*dx + dy*dy
 }
 
 // boundaries returns the lines of shapes, and how long what is seen of them is. Sides are made short, so that each can be told
@@ -218,9 +254,8 @@ func boundaries(edges [][][]shape.Point, inside func(x, y float64) bool) (out []
 	short := max(count/1000, 1)
 	for _, lines := range edges {
 		for _, e := range lines {
-			b := boundary{box: [4]float64{math.Inf(1), math.Inf(1), math.Inf(-1), math.Inf(-1)}}
+			var b boundary
 			for i, p := range e {
-				b.box = [4]float64{min(b.box[0], p.X), min(b.box[1], p.Y), max(b.box[2], p.X), max(b.box[3], p.Y)}
 				q := e[(i+1)%len(e)]
 				l := math.Hypot(q.X-p.X, q.Y-p.Y)
 				n := max(int(math.Ceil(l/short)), 1)
@@ -240,6 +275,7 @@ func boundaries(edges [][][]shape.Point, inside func(x, y float64) bool) (out []
 					}
 				}
 			}
+			b.boxed()
 			out = append(out, b)
 		}
 	}
@@ -307,12 +343,15 @@ func nearer(lines []boundary, q shape.Point, than float64) bool {
 	than *= than
 	for k := range lines {
 		l := &lines[k]
-		if b := &l.box; max(b[0]-q.X, q.X-b[2], 0)*max(b[0]-q.X, q.X-b[2], 0)+max(b[1]-q.Y, q.Y-b[3], 0)*max(b[1]-q.Y, q.Y-b[3], 0) >= than {
-			continue
-		}
-		for i, a := range l.line {
-			if l.seen[i] && toSide(q, a, l.line[(i+1)%len(l.line)]) < than {
-				return true
+		n := len(l.line)
+		for i := range l.box {
+			if l.box[i].to(q) >= than {
+				continue
+			}
+			for j := i * chunk; j < min((i+1)*chunk, n); j++ {
+				if l.seen[j] && toSide(q, l.line[j], l.line[(j+1)%n]) < than {
+					return true
+				}
 			}
 		}
 	}
