@@ -217,3 +217,26 @@ test("on the falloff chart shells are added, thrown off, and dragged several at 
   await page.locator('[data-shell-handle="4"]').hover();
   assert.equal(await page.locator("#rings .ring").count(), 1);
 });
+
+test("spill stays off what carries the light, drawn where it is asked for", async () => {
+  const address = page.url().replace("step=glow&light=4", "step=spill&light=0");
+  await page.goto(address);
+  await settled(page);
+  const at = async () => [await pixel(page, 1250, 850), await pixel(page, 1000, 1000)];
+  const [plate, beside] = await at();
+  await saved(page, () => page.locator('[data-area-of="/lights/0/spill/carrier"]').selectOption("+"));
+  await page.locator('[data-hand="ellipse"]').click();
+  const [p, q] = [await place(page, 1020, 480), await place(page, 1450, 900)];
+  await saved(page, () => drag(page, p, q));
+  const [off, still] = await at();
+  assert.ok(off[1] < plate[1] - 5, `on the breastplate ${off}, before ${plate}`);
+  assert.deepEqual(still, beside, "beside it");
+  await page.locator('[data-close="area"]').click();
+  const onto = page.locator("#f-lights-0-spill-onto");
+  await onto.waitFor();
+  await saved(page, async () => {
+    await onto.fill("100");
+    await onto.press("Enter");
+  });
+  assert.deepEqual((await at())[0], plate, "with all of it on what carries the light");
+});

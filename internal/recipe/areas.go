@@ -122,6 +122,9 @@ func (r *Recipe) Users(id area.Ref) (out []string) {
 		if slices.ContainsFunc(r.Lights[i].Blockers, func(b Blocker) bool { return b.Area == id }) {
 			out = append(out, "what stands before the light “"+r.Lights[i].Name+"”")
 		}
+		if r.Lights[i].Spill.Carrier == id && id != "" {
+			out = append(out, "what carries the light “"+r.Lights[i].Name+"”")
+		}
 	}
 	for i := range r.Areas {
 		for _, p := range r.Areas[i].Parts {
@@ -153,6 +156,9 @@ func (r *Recipe) RemoveLight(i int) *Recipe {
 	own := area.RefTo(area.OfLight, l.ID)
 	for k := range c.Lights {
 		c.Lights[k].Blockers = slices.DeleteFunc(c.Lights[k].Blockers, func(b Blocker) bool { return b.Area == own })
+		if c.Lights[k].Spill.Carrier == own {
+			c.Lights[k].Spill.Carrier = ""
+		}
 	}
 	for k := range c.Areas {
 		c.Areas[k].Parts = slices.DeleteFunc(c.Areas[k].Parts, func(p area.Part) bool {

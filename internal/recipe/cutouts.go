@@ -129,6 +129,15 @@ func (r *Recipe) checkCutOuts() (field, msg string) {
 				return fmt.Sprintf("lights[%d].blockers[%d].area", i, j), msg
 			}
 		}
+		if id := l.Spill.Carrier; id != "" {
+			a := r.Area(id)
+			if a == nil {
+				return fmt.Sprintf("lights[%d].spill.carrier", i), fmt.Sprintf("The light “%s” is carried by what is not in this shot; choose something else.", l.Name)
+			}
+			if r.glows(a, 0) {
+				return fmt.Sprintf("lights[%d].spill.carrier", i), fmt.Sprintf("“%s” is made of what a light gives, and so cannot carry the light “%s”. Make it of a cut-out, or draw it.", a.Name, l.Name)
+			}
+		}
 	}
 	for i := range r.Areas {
 		for j, p := range r.Areas[i].Parts {
@@ -156,20 +165,21 @@ func (r *Recipe) blocks(l *Light, id area.Ref) string {
 	if id == area.RefTo(area.OfLight, l.ID) {
 		return fmt.Sprintf("The light “%s” cannot stand before itself.", l.Name)
 	}
-	var glows func(a *area.Area, depth int) bool
-	glows = func(a *area.Area, depth int) bool {
-		return a != nil && depth <= area.MaxDepth && slices.ContainsFunc(a.Parts, func(p area.Part) bool {
-			switch s := p.Of.(type) {
-			case area.Light:
-				return s.What != area.Covers
-			case area.Other:
-				return glows(r.Area(s.Area), depth+1)
-			}
-			return false
-		})
-	}
-	if glows(a, 0) {
+	if r.glows(a, 0) {
 		return fmt.Sprintf("“%s” is made of what a light gives, and so cannot stand before the light “%s”. Make it of the light's shapes.", a.Name, l.Name)
 	}
 	return ""
+}
+
+// glows tells whether an area is made of what lights give.
+func (r *Recipe) glows(a *area.Area, depth int) bool {
+	return a != nil && depth <= area.MaxDepth && slices.ContainsFunc(a.Parts, func(p area.Part) bool {
+		switch s := p.Of.(type) {
+		case area.Light:
+			return s.What != area.Covers
+		case area.Other:
+			return r.glows(r.Area(s.Area), depth+1)
+		}
+		return false
+	})
 }

@@ -202,3 +202,33 @@ func TestTheBrightestMayBeACutOut(t *testing.T) {
 		t.Errorf("a bulb of 20 px outshines a cut-out of 100 by 80: %d", i)
 	}
 }
+
+// What carries a light is there, is no light's own light, and is not removed without being named.
+func TestCarriers(t *testing.T) {
+	r := sample(t)
+	next, id, err := r.AddArea("Breastplate")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if next, err = next.Apply(Set("/lights/0/spill/carrier", id)); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := next.RemoveArea(id); err == nil || !strings.Contains(err.Error(), "what carries the light “"+r.Lights[0].Name+"”") {
+		t.Errorf("an area that carries a light is removed: %v", err)
+	}
+	if _, err := next.Apply(Set("/lights/0/spill/carrier", "nothing")); err == nil || !strings.Contains(err.Error(), "carried by what is not in this shot") {
+		t.Errorf("carried by nothing that is there: %v", err)
+	}
+	glowing := next.Clone()
+	glowing.Areas[0].Parts = []area.Part{{On: true, Does: area.Add, Amount: 1, Of: area.Light{What: area.Glow}}}
+	if err := glowing.Validate(); err == nil || !strings.Contains(err.Error(), "cannot carry the light") {
+		t.Errorf("carried by a glow: %v", err)
+	}
+	// A light that carries another and goes leaves it uncarried.
+	if next, err = r.Apply(Set("/lights/0/spill/carrier", area.RefTo(area.OfLight, r.Lights[1].ID))); err != nil {
+		t.Fatal(err)
+	}
+	if gone := next.RemoveLight(1); gone.Lights[0].Spill.Carrier != "" || gone.Validate() != nil {
+		t.Errorf("the carrier is gone, and the light carried by %q", gone.Lights[0].Spill.Carrier)
+	}
+}

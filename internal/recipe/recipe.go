@@ -223,6 +223,8 @@ type Spill struct {
 	Strength float64         `json:"strength" label:"Strength" unit:"%" range:"0..4" default:"1" step:"0.01"`
 	Reach    float64         `json:"reach" label:"Reach" unit:"px" range:"1..100000" slider:"L/50..2L log" default:"L/3" step:"1" doc:"distance at which it ends"`
 	Tone     area.ToneWindow `json:"tone" title:"Tone window"`
+	Carrier  area.Ref        `json:"carrier" label:"Carried by" default:"" row:"own" doc:"id of the area, or of the cut-out, that carries the light; left empty, nothing does"`
+	Onto     float64         `json:"onto" label:"Spill on it" unit:"%" range:"0..1" default:"0" step:"0.01" row:"own" doc:"how much of the spill falls on what carries the light"`
 }
 
 // New returns the recipe of an untouched photo.

@@ -4,7 +4,9 @@ import (
 	"math"
 	"testing"
 
+	"pyrant/internal/area"
 	"pyrant/internal/colour"
+	"pyrant/internal/cutout"
 	"pyrant/internal/glow"
 	"pyrant/internal/recipe"
 	"pyrant/internal/shape"
@@ -216,5 +218,51 @@ func TestFalloffGoesRoundCorners(t *testing.T) {
 			}
 		}
 		near(t, "the chart", float64(curve[i].G), sum/float64(n), 0.02)
+	}
+}
+
+// What carries a light takes as much of its spill as it is told, soft where its edge is; other lights
+// fall on it as ever.
+func TestSpillStaysOffWhatCarriesTheLight(t *testing.T) {
+	p := flat(400, 300, 128)
+	r := lit(t, p, panel(150, 100, 200, 150))
+	l := &r.Lights[0]
+	l.Shells = nil
+	l.Spill.Strength, l.Spill.Reach = 1, 500
+	r.CutOuts = []cutout.CutOut{cutOutOf(t, "c1", 400, 300, func(x, _ float64) float64 { return min(max((260-x)/20, 0), 1) }, nil)}
+	e := New(1 << 26)
+	spill := func(x int) float64 {
+		t.Helper()
+		return -math.Log1p(-linear(render(t, e, Request{Photo: p, Recipe: r, Deep: true, Layer: Spill}), x, 200)[1])
+	}
+	all := map[int]float64{}
+	for _, x := range []int{120, 250, 300} {
+		all[x] = spill(x)
+	}
+	l.Spill.Carrier = area.RefTo(area.OfCutOut, "c1")
+	if err := r.Validate(); err != nil {
+		t.Fatal(err)
+	}
+	for _, onto := range []float64{0, 0.25, 1} {
+		l.Spill.Onto = onto
+		for x, covered := range map[int]float64{120: 1, 250: 0.475, 300: 0} {
+			want := all[x] * (1 - (1-onto)*covered)
+			if got := spill(x); math.Abs(got-want) > 0.012*all[x] {
+				t.Errorf("%.0f %% of the spill at %d, covered by %.2f: %.4f, want %.4f", 100*onto, x, covered, got, want)
+			}
+		}
+	}
+	next, _, err := r.AddLight()
+	if err != nil {
+		t.Fatal(err)
+	}
+	r, l = next, &next.Lights[0]
+	l.Spill.Onto = 0
+	r.Lights[1].Shapes, r.Lights[1].Shells, r.Lights[1].Spill = panel(300, 20, 350, 60), nil, recipe.Spill{Strength: 1, Reach: 500, Tone: l.Spill.Tone}
+	r.Lights[1].Gel = l.Gel
+	both := spill(120)
+	l.On = false
+	if alone := spill(120); alone < 0.001 || math.Abs(both-alone) > 0.01*alone {
+		t.Errorf("another light gives %.4f there, %.4f beside the one that is carried", alone, both)
 	}
 }

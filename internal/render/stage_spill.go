@@ -11,6 +11,7 @@ import (
 	"pyrant/internal/colour"
 	"pyrant/internal/glow"
 	"pyrant/internal/raster"
+	"pyrant/internal/recipe"
 	"pyrant/internal/spill"
 )
 
@@ -21,8 +22,9 @@ type spillStage struct {
 	back   float32 // how far dusk is taken off where spill falls
 }
 
-// spillGroup is the spill of all lights that share a tone window.
+// spillGroup is the spill of all lights that share a tone window, and what carries them.
 type spillGroup struct {
+	veil    veil // of what carries them
 	tone    area.ToneWindow
 	window  *[257]float32 // by display brightness; nil where all is let through
 	lights  []*litLight
@@ -46,7 +48,7 @@ func (st *spillStage) prepare(ctx context.Context, p *plan) (bool, error) {
 			return false, err
 		}
 		c := ll.l.Gel.Colour().Scale(k)
-		g := st.group(sp.Tone)
+		g := st.group(sp.Tone, p.carrier(&sp))
 		g.lights = append(g.lights, ll)
 		g.sources = append(g.sources, source)
 		g.colour = append(g.colour, [3]float32{c.R, c.G, c.B})
@@ -76,17 +78,26 @@ func (p *plan) irradiance(ctx context.Context, ll *litLight, source *spill.Sourc
 	return glow.Term{Level: level, Field: f, Weight: weight}, err
 }
 
-// group returns the group of a tone window.
-func (st *spillStage) group(tone area.ToneWindow) *spillGroup {
+// carrier returns how far spill is kept off what carries a light.
+func (p *plan) carrier(sp *recipe.Spill) (v veil) {
+	if sp.Carrier == "" || sp.Onto >= 1 {
+		return v
+	}
+	part := veilPart{area: blockArea(p.q.Recipe, &recipe.Blocker{Area: sp.Carrier}, 0), shells: float32(1 - sp.Onto)}
+	return veil{[]veilPart{part}, fmt.Sprintf("carrier %s %g", part.area.Key(world{plan: p, solid: true}), sp.Onto)}
+}
+
+// group returns the group of a tone window and of what carries its lights.
+func (st *spillStage) group(tone area.ToneWindow, v veil) *spillGroup {
 	if tone.Whole() {
 		tone = area.ToneWindow{High: 1}
 	}
 	for i := range st.groups {
-		if st.groups[i].tone == tone {
+		if st.groups[i].tone == tone && st.groups[i].veil.key == v.key {
 			return &st.groups[i]
 		}
 	}
-	g := spillGroup{tone: tone}
+	g := spillGroup{tone: tone, veil: v}
 	if !tone.Whole() {
 		g.window = new([257]float32)
 		for i := range g.window {
@@ -112,14 +123,18 @@ func (st *spillStage) collect(ctx context.Context, p *plan, part image.Rectangle
 		if err != nil {
 			return nil, err
 		}
-		r.sums = append(r.sums, s)
+		over, err := g.veil.over(ctx, p, part)
+		if err != nil {
+			return nil, err
+		}
+		r.sums = append(r.sums, readySum{s, over})
 	}
 	return r, nil
 }
 
 type spillRows struct {
 	groups []spillGroup
-	sums   []*glow.Sum // by group
+	sums   []readySum // by group
 	back   float32
 }
 
@@ -144,7 +159,7 @@ func (r spillRows) row(s *scratch, x0, _, y int) {
 	plain := s.plain
 	s.waits = true
 	if r.back > 0 && len(r.groups) == 1 && r.groups[0].window == nil {
-		s.tmp = r.sums[0].Row(s.fall, x0, y, s.tmp)
+		s.tmp = r.sums[0].row(s.fall, 3, x0, y, s.tmp)
 		giveBack(s.pix, plain, s.fall, r.back)
 		return
 	}
@@ -154,7 +169,7 @@ func (r spillRows) row(s *scratch, x0, _, y int) {
 		}
 		clear(s.back)
 	}
-	for n, sum := range r.sums {
+	for n := range r.sums {
 		to := s.fall
 		if n > 0 {
 			if s.part == nil {
@@ -162,7 +177,7 @@ func (r spillRows) row(s *scratch, x0, _, y int) {
 			}
 			to = s.part
 		}
-		s.tmp = sum.Row(to, x0, y, s.tmp)
+		s.tmp = r.sums[n].row(to, 3, x0, y, s.tmp)
 		window := r.groups[n].window
 		if r.back > 0 {
 			for i := range s.back {
