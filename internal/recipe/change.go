@@ -45,7 +45,13 @@ func (r *Recipe) Title(ops []setting.Op) string {
 	if len(ops) == 1 {
 		switch ops[0].Op {
 		case "gels":
-			return "Gels of many"
+			var m GelMove
+			if json.Unmarshal(ops[0].Value, &m) == nil && len(m.Lights) == 1 {
+				if l := r.LightOf(area.LightRef(m.Lights[0])); l != nil {
+					return "Gel of " + l.Name
+				}
+			}
+			return "Gels of many lights"
 		case "rig":
 			var id string
 			if json.Unmarshal(ops[0].Value, &id) == nil && RigOf(id) != nil {

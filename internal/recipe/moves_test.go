@@ -104,6 +104,11 @@ func TestMovesAreChanges(t *testing.T) {
 			t.Errorf("brought to one gel, light %d has %+v", i, next.Lights[i].Gel)
 		}
 	}
+	for value, want := range map[string]string{fmt.Sprintf(`{"lights":[%q],"kelvin":3000}`, id): "Gel of " + r.Lights[1].Name, `{"turn":20}`: "Gels of many lights"} {
+		if got := r.Title([]setting.Op{{Op: "gels", Path: "/lights", Value: json.RawMessage(value)}}); got != want {
+			t.Errorf("%s is called %q, not %q", value, got, want)
+		}
+	}
 	// After another operation the move sees what that made.
 	both, err := r.Apply([]setting.Op{
 		{Op: "replace", Path: "/lights/0/gel/hue", Value: json.RawMessage("100")},

@@ -120,15 +120,16 @@ document.addEventListener("pointerdown", (e) => {
   const far = Math.hypot(p[0] - mid, p[1] - mid);
   if (far > ring.outer + 4) return;
   e.preventDefault();
+  clearTimeout(timer); // a run of keys goes on in the drag
   drag = { what: far > ring.inner - 2 ? "hue" : "disc", gel: { ...gel() } };
   box().setPointerCapture(e.pointerId);
   document.getElementById("stage").classList.add("dragging-value");
   to(p);
 });
-document.addEventListener("pointermove", (e) => drag && to(place(e)));
+document.addEventListener("pointermove", (e) => drag && !drag.byKey && to(place(e)));
 for (const kind of ["pointerup", "pointercancel"])
   document.addEventListener(kind, async () => {
-    if (!drag) return;
+    if (!drag || drag.byKey) return;
     document.getElementById("stage").classList.remove("dragging-value");
     await commit(ops(drag.gel));
     drag = null;
@@ -143,7 +144,7 @@ document.addEventListener("keydown", (e) => {
   if (!part || !by) return;
   e.preventDefault();
   const k = e.shiftKey ? 10 : 1;
-  drag ??= { what: part, gel: { ...gel() } };
+  drag ??= { what: part, gel: { ...gel() }, byKey: true };
   const g = drag.gel;
   if (part === "hue") g.hue = (Math.round(g.hue) + k * (by[0] + by[1]) + 360) % 360;
   else {
