@@ -218,7 +218,7 @@ test("numbers take typing, arrow keys, nothing and nonsense", async () => {
   await page.waitForFunction(() => document.getElementById("f-lights-0-core-texture").value === "100");
   // A double click on the slider brings the default.
   await saved(page, () => page.locator("#f-lights-0-core-texture-slider").dblclick());
-  assert.equal((await state(page)).lights[0].core.texture, 0.1);
+  assert.equal((await state(page)).lights[0].core.texture, 0.3);
   await calm();
 });
 

@@ -253,7 +253,7 @@ document.addEventListener("pointermove", (e) => {
   const p = at(e);
   drag.moved = true;
   // Well out of the chart, upwards or down, a shell is thrown away.
-  drag.going = !drag.others.length && (p.y < -18 || p.y > H + 18);
+  drag.going = !drag.others.length && (p.y < -45 || p.y > H + 45);
   const r = rOf(Math.min(Math.max(p.x + drag.dx, box.left), box.right));
   drag.value = {
     radius: Math.min(tidy(r), Number(svg().dataset.radiusMost)),
