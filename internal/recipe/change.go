@@ -16,11 +16,7 @@ import (
 // Pointers such as /lights/0/gel/hue (see setting.Op), or of moves. The recipe itself stays as
 // it was; what does not change is shared with it. Faults are of type *fault.Error.
 func (r *Recipe) Apply(ops []setting.Op) (*Recipe, error) {
-	ops, err := r.moved(ops)
-	if err != nil {
-		return nil, err
-	}
-	next, err := setting.Apply(*r, ops, r.Photo.Frame())
+	next, err := r.applied(ops)
 	if err != nil {
 		return nil, err
 	}

@@ -53,29 +53,26 @@ var (
 	stackPath = regexp.MustCompile(`^/lights/(\d+)/shells$`)
 )
 
-// moved returns a change with each move as the operations that it stands for, on the recipe that those
-// before it made.
-func (r *Recipe) moved(ops []setting.Op) ([]setting.Op, error) {
+// applied returns the recipe after a change in which there may be moves: each as the operations that it stands
+// for, on the recipe that those before it made.
+func (r *Recipe) applied(ops []setting.Op) (Recipe, error) {
 	if !slices.ContainsFunc(ops, isMove) {
-		return ops, nil
+		return setting.Apply(*r, ops, r.Photo.Frame())
 	}
-	var out []setting.Op
 	cur := *r
 	for _, op := range ops {
 		next := []setting.Op{op}
+		var err error
 		if isMove(op) {
-			var err error
 			if next, err = cur.move(op); err != nil {
-				return nil, err
+				return cur, err
 			}
 		}
-		var err error
 		if cur, err = setting.Apply(cur, next, r.Photo.Frame()); err != nil {
-			return nil, err
+			return cur, err
 		}
-		out = append(out, next...)
 	}
-	return out, nil
+	return cur, nil
 }
 
 func isMove(op setting.Op) bool { return op.Op == "rig" || op.Op == "stack" || op.Op == "gels" }

@@ -158,12 +158,18 @@ func (p *picture) luma(i int) float64 {
 	return float64(colour.Luma(p.pix[3*i], p.pix[3*i+1], p.pix[3*i+2]))
 }
 
-func measure(s demo.Shot, out *result) error {
+// open reads a demo shot.
+func open(s demo.Shot) (*photo.Photo, *recipe.Recipe, error) {
 	r, err := recipe.Decode(s.Recipe)
 	if err != nil {
-		return err
+		return nil, nil, err
 	}
 	p, err := codec.Open(ctx, s.Photo)
+	return p, r, err
+}
+
+func measure(s demo.Shot, out *result) error {
+	p, r, err := open(s)
 	if err != nil {
 		return err
 	}
@@ -256,9 +262,6 @@ func measure(s demo.Shot, out *result) error {
 			got, _ := at(d)
 			if got < 0.004 {
 				continue
-			}
-			if os.Getenv("DEBUG") != "" {
-				fmt.Printf("%s %.1f px: picture %.4f chart %.4f %.3f\n", l.Name, d, got, curve[j].Luma(), float64(curve[j].Luma())/got-1)
 			}
 			if v := math.Abs(float64(curve[j].Luma())/got - 1); v > out.Profile.Most {
 				out.Profile.Most, out.Profile.At = v, fmt.Sprintf("%s, %s at %.0f px", s.Name, l.Name, d)
@@ -488,12 +491,7 @@ func hueLeft() (int, error) {
 
 // speed takes the time of a frame of the quay as the page asks for it.
 func speed(out *result) error {
-	s := demo.Shots[len(demo.Shots)-1]
-	r, err := recipe.Decode(s.Recipe)
-	if err != nil {
-		return err
-	}
-	p, err := codec.Open(ctx, s.Photo)
+	p, r, err := open(demo.Shots[len(demo.Shots)-1])
 	if err != nil {
 		return err
 	}
