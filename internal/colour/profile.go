@@ -19,6 +19,7 @@ type Profile struct {
 
 	decode   [3]func(float64) float64 // encoded to linear, both in [0, 1]
 	plain    bool                     // the primaries are those of Rec. 709
+	srgb     bool                     // and the tone curve that of sRGB
 	toWork   [9]float32               // profile's linear RGB to working RGB
 	fromWork [9]float32
 
@@ -56,8 +57,12 @@ func newProfile(name string, decode [3]func(float64) float64, toXYZ [9]float64) 
 		}
 		p.toWork[i], p.fromWork[i] = float32(to[i]), float32(back[i])
 	}
+	p.srgb = p.plain
 	for c := range 3 {
 		f := decode[c]
+		for i := range 1025 {
+			p.srgb = p.srgb && math.Abs(f(float64(i)/1024)-SRGBToLinear(float64(i)/1024)) < 1e-6
+		}
 		p.enc[c] = NewCurve(func(y float64) float64 { return solve(f, y) })
 		for i := range 256 {
 			p.dec8[c][i] = float32(f(float64(i) / 255))
@@ -101,6 +106,10 @@ func (p *Profile) Linear8(dst []float32, src []uint8) {
 // where its fraction and n/2^32 make more than one; n starts as seed and grows by
 // step from pixel to pixel. Seed 2^31 with step 0 rounds to the nearest code.
 func (p *Profile) Encode8(dst []uint8, src []float32, seed, step uint32) {
+	if p.srgb {
+		encodeRow(dst, src, seed, step)
+		return
+	}
 	r, g, b := p.enc[0], p.enc[1], p.enc[2]
 	m := p.fromWork
 	n := seed

@@ -390,3 +390,36 @@ func TestProbe(t *testing.T) {
 		}
 	}
 }
+
+// Three channels expand as one does, to the bit, from wherever a row begins and however long it is.
+func TestExpansionOfThreeChannels(t *testing.T) {
+	r := rand.New(rand.NewPCG(5, 6))
+	three := newGrid(image.Rect(-2, -1, 19, 6), 3)
+	for i := range three.pix {
+		three.pix[i] = r.Float32()
+	}
+	var one [3]*grid
+	for c := range one {
+		one[c] = newGrid(three.rect, 1)
+		for i := range one[c].pix {
+			one[c].pix[i] = three.pix[3*i+c]
+		}
+	}
+	var tmp []float32
+	for y := -6; y < 16; y++ {
+		for x0 := -9; x0 < 8; x0++ {
+			for w := 1; w < 40; w++ {
+				got, want := make([]float32, 3*w), make([]float32, w)
+				tmp = three.expandRow(got, x0, y, tmp)
+				for c := range one {
+					tmp = one[c].expandRow(want, x0, y, tmp)
+					for i, v := range want {
+						if got[3*i+c] != v {
+							t.Fatalf("row %d from %d, %d wide: channel %d of pixel %d is %v, alone %v", y, x0, w, c, i, got[3*i+c], v)
+						}
+					}
+				}
+			}
+		}
+	}
+}

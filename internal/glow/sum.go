@@ -153,16 +153,7 @@ func addTerm(dst []float32, x0, y int, t *Term, ch int) {
 		}
 		return
 	}
-	w0, w1, w2 := t.Weight[0], t.Weight[1], t.Weight[2]
-	for i, v := range src {
-		if v == 0 {
-			continue
-		}
-		p := d[3*i : 3*i+3 : 3*i+3]
-		p[0] += v * w0
-		p[1] += v * w1
-		p[2] += v * w2
-	}
+	raster.AddColour(d, src, [3]float32(t.Weight))
 }
 
 // expandRow writes to dst, which starts at column x0 of the level below, that
@@ -210,6 +201,13 @@ func (l *grid) expandRow(dst []float32, x0, y int, tmp []float32) []float32 {
 		}
 		x++
 	}
+	// Of the last column the wide way would read and write a sample beyond.
+	if n := (to-x)/2 - 1; wide && n > 0 {
+		i := 3 * ((x >> 1) - c0)
+		_, _ = tmp[i+3*n+3], dst[3*(x-x0)+6*n]
+		expand3(&dst[3*(x-x0)], &tmp[i], n)
+		x += 2 * n
+	}
 	// Two pixels for each coarse column; the columns move through l, m, r.
 	if x+1 < to {
 		i := 3 * ((x >> 1) - c0)
@@ -251,11 +249,21 @@ func (l *grid) between(mid []float32, a, y int) {
 	p, q, r := src(j-1), src(j), src(j+1)
 	switch {
 	case y&1 != 0 && q != nil && r != nil:
-		for i := range mid {
+		n := 0
+		if wide && len(mid) >= 4 {
+			n = len(mid) &^ 3
+			mean4(&mid[0], &q[0], &r[0], n)
+		}
+		for i := n; i < len(mid); i++ {
 			mid[i] = (q[i] + r[i]) * 0.5
 		}
 	case y&1 == 0 && p != nil && q != nil && r != nil:
-		for i := range mid {
+		n := 0
+		if wide && len(mid) >= 4 {
+			n = len(mid) &^ 3
+			mostly4(&mid[0], &p[0], &q[0], &r[0], n)
+		}
+		for i := n; i < len(mid); i++ {
 			mid[i] = (p[i]+r[i])*0.125 + q[i]*0.75
 		}
 	default: // at the upper and lower end

@@ -5,7 +5,9 @@ import (
 	"errors"
 	"image"
 	"math"
+	"math/rand/v2"
 	"runtime"
+	"slices"
 	"sync/atomic"
 	"testing"
 	"time"
@@ -173,6 +175,37 @@ func TestBoxRowKeepsLight(t *testing.T) {
 			if part[0] != dst[2] || part[1] != dst[3] {
 				t.Errorf("step %v: a part has %v, the whole %v", step, part, dst[2:4])
 			}
+		}
+	}
+}
+
+// A row has the bits of its samples, however many are done at a time.
+func TestRowsOfSamples(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 4))
+	for n := range 40 {
+		a, b, c := make([]float32, n+2), make([]float32, n), make([]float32, 3*n+1)
+		for _, s := range [][]float32{a, b, c} {
+			for i := range s {
+				s[i] = r.Float32()
+			}
+		}
+		w := [3]float32{r.Float32(), r.Float32(), r.Float32()}
+		sum, product, coloured := slices.Clone(a), slices.Clone(a), slices.Clone(c)
+		Add(sum, b)
+		Mul(product, b)
+		AddColour(coloured, b, w)
+		for i := range n {
+			if sum[i] != a[i]+b[i] || product[i] != a[i]*b[i] {
+				t.Fatalf("%d of %d: sum %v, product %v of %v and %v", i, n, sum[i], product[i], a[i], b[i])
+			}
+			for k := range 3 {
+				if want := c[3*i+k] + float32(b[i]*w[k]); coloured[3*i+k] != want {
+					t.Fatalf("%d of %d: channel %d is %v, want %v", i, n, k, coloured[3*i+k], want)
+				}
+			}
+		}
+		if sum[n] != a[n] || sum[n+1] != a[n+1] || product[n] != a[n] || coloured[3*n] != c[3*n] {
+			t.Fatalf("%d: what lies beyond is changed", n)
 		}
 	}
 }

@@ -154,6 +154,53 @@ func BenchmarkPreviewGel(b *testing.B) {
 	benchPreview(b, func(r *recipe.Recipe, n int) { r.Lights[n%6].Gel.Hue = math.Mod(float64(n)*137.5, 360) })
 }
 
+// twelve returns the six lights twice, the second ones aside and turned.
+func twelve(tb testing.TB, r *recipe.Recipe) *recipe.Recipe {
+	tb.Helper()
+	d := r.Clone()
+	for i := range r.Lights {
+		var err error
+		if d, err = d.DuplicateLight(len(d.Lights) - 1 - i); err != nil {
+			tb.Fatal(err)
+		}
+	}
+	n := 0
+	for i := range d.Lights {
+		if i%2 == 0 {
+			continue
+		}
+		n++
+		d.Lights[i].Gel.Hue = math.Mod(d.Lights[i].Gel.Hue+float64(30*n), 360)
+		for j := range d.Lights[i].Shapes {
+			d.Lights[i].Shapes[j] = d.Lights[i].Shapes[j].Shifted(float64(60+40*n), float64(20*n)).(shape.Shape)
+		}
+	}
+	if len(d.Lights) != 12 {
+		tb.Fatalf("there are %d lights", len(d.Lights))
+	}
+	return d
+}
+
+// A fader of twelve lights against one of two, as what does not move is kept summed.
+func BenchmarkPreviewTwelveLights(b *testing.B) {
+	p, base := demoShot(b)
+	six(b, base)
+	shots := []*recipe.Recipe{twelve(b, base), base.Clone()}
+	shots[1].Lights = shots[1].Lights[:2]
+	e := New(1 << 30)
+	n := 0
+	frame := func(i int) func() {
+		q := Request{Photo: p, LongEdge: previewEdge, Profile: colour.SRGB}
+		return func() {
+			n++
+			q.Recipe = shots[i].Clone()
+			q.Recipe.Lights[0].Level = 0.5 + math.Mod(float64(n)*0.618, 1)
+			render(b, e, q)
+		}
+	}
+	against(b, "x-two", frame(0), frame(1))
+}
+
 func BenchmarkPreviewRadius(b *testing.B) {
 	benchPreview(b, func(r *recipe.Recipe, n int) {
 		r.Lights[n%6].Shells[n%8].Radius *= 0.7 + math.Mod(float64(n)*0.618, 1)

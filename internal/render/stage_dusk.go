@@ -127,19 +127,22 @@ func (st *duskStage) collect(ctx context.Context, p *plan, part image.Rectangle)
 	if once {
 		return st.rows(ctx, p, part)
 	}
-	dark, err := cache.Get(ctx, p.cache, key, func(ctx context.Context) (*raster.RGB, error) {
+	dark, err := cache.Get(ctx, p.cache, key, func(ctx context.Context) (*darkened, error) {
 		r, err := st.rows(ctx, p, part)
 		if err != nil {
 			return nil, err
 		}
 		defer p.stats.add("dusk", time.Now())
-		out := raster.NewRGB(part)
+		out := &darkened{raster.NewRGB(part), make([]bool, part.Dy())}
 		pool := sync.Pool{New: func() any { return newScratch(part.Dx(), nil) }}
 		return out, raster.Rows(ctx, part.Min.Y, part.Max.Y, func(y0, y1 int) {
 			s := pool.Get().(*scratch)
 			defer pool.Put(s)
 			for y := y0; y < y1; y++ {
 				r.darken(s, out.Row(y), base.Row(y), part.Min.X, y)
+				clear(s.hit)
+				s.compare(out.Row(y), base.Row(y))
+				out.all[y-part.Min.Y] = s.all
 			}
 		})
 	})
@@ -172,9 +175,17 @@ func (st *duskStage) rows(ctx context.Context, p *plan, part image.Rectangle) (*
 	return r, nil
 }
 
+// darkened is a part of the darkened photo, with the rows in which no pixel is as it was.
+type darkened struct {
+	*raster.RGB
+	all []bool
+}
+
+func (d *darkened) Bytes() int64 { return d.RGB.Bytes() + int64(len(d.all)) }
+
 type duskRows struct {
 	*duskStage
-	dark  *raster.RGB // the darkened photo; nil where rows are darkened as they come
+	dark  *darkened // the darkened photo; nil where rows are darkened as they come
 	areas []*raster.Plane
 	give  *raster.Plane
 	kept  []*glow.Sum
@@ -183,20 +194,24 @@ type duskRows struct {
 func (r duskRows) row(s *scratch, x0, _, y int) {
 	if r.dark != nil {
 		copy(s.pix, r.dark.Row(y))
+		if r.dark.all[y-r.dark.Rect.Min.Y] {
+			s.touchAll()
+			return
+		}
 	} else {
 		r.darken(s, s.pix, s.plain, x0, y)
 	}
-	s.compare(s.plain)
+	s.compare(s.pix, s.plain)
 }
 
 // compare marks the pixels of the row that are not as in old.
-func (s *scratch) compare(old []float32) {
+func (s *scratch) compare(pix, old []float32) {
 	all := true
 	for i, hit := range s.hit {
 		if hit {
 			continue
 		}
-		p, q := s.pix[3*i:3*i+3:3*i+3], old[3*i:3*i+3:3*i+3]
+		p, q := pix[3*i:3*i+3:3*i+3], old[3*i:3*i+3:3*i+3]
 		hit = p[0] != q[0] || p[1] != q[1] || p[2] != q[2]
 		s.hit[i] = hit
 		all = all && hit

@@ -44,7 +44,7 @@ func (r finishRows) row(s *scratch, x0, _, y int) {
 	}
 	r.prog.Row(&s.pass, s.pix, x0, y, r.areas)
 	if !s.all {
-		s.compare(s.old)
+		s.compare(s.pix, s.old)
 	}
 }
 

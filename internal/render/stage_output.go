@@ -45,6 +45,9 @@ func (p outputRows) row(s *scratch, x0, x1, y int) {
 		o := m.Pix[m.PixOffset(x0, y):]
 		o = o[: 4*w : 4*w]
 		p.profile.Encode8(o, s.pix, uint32(x0)*ditherX+uint32(y)*ditherY, ditherX)
+		if s.all {
+			return
+		}
 		for i, hit := range s.hit[:w] {
 			switch d := o[4*i : 4*i+3]; {
 			case hit:

@@ -231,9 +231,7 @@ func (r shellRows) row(s *scratch, x0, x1, y int) {
 					s.part = make([]float32, len(s.light))
 				}
 				s.tmp = l.add[j+1].row(s.part, 3, x0, y, s.tmp)
-				for k, v := range s.part {
-					s.light[k] += v
-				}
+				raster.Add(s.light, s.part)
 			}
 			s.expose()
 			continue

@@ -194,14 +194,10 @@ func (r spillRows) row(s *scratch, x0, _, y int) {
 				to[i], to[i+1], to[i+2] = to[i]*plain[i]*k, to[i+1]*plain[i+1]*k, to[i+2]*plain[i+2]*k
 			}
 		} else {
-			for i, v := range plain {
-				to[i] *= v
-			}
+			raster.Mul(to, plain)
 		}
 		if n > 0 {
-			for i, v := range to {
-				s.fall[i] += v
-			}
+			raster.Add(s.fall, to)
 		}
 	}
 	for i, e := range s.back {

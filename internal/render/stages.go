@@ -7,6 +7,7 @@ import (
 
 	"pyrant/internal/colour"
 	"pyrant/internal/pass"
+	"pyrant/internal/raster"
 )
 
 // stage is one step on the way of a picture.
@@ -119,6 +120,7 @@ func (s *scratch) touchAll() {
 	for i := range s.hit {
 		s.hit[i] = true
 	}
+	s.all = true
 }
 
 // none is light that is none: a hundredth of an 8-bit step at black. What is less
@@ -132,10 +134,12 @@ func (s *scratch) expose() {
 	light := s.light
 	s.core.expose(light)
 	if s.waits {
-		for i, v := range s.fall {
-			light[i] += v
-		}
+		raster.Add(light, s.fall)
 		s.waits = false
+	}
+	if s.all {
+		colour.SoftAddRow(s.pix, light)
+		return
 	}
 	for i, hit := range s.hit {
 		if hit {

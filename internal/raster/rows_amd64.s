@@ -1,0 +1,80 @@
+#include "textflag.h"
+
+// Rows of samples, four and more at a time. Each does the operations of the Go in rows.go, and so gives
+// the same bits.
+
+// func add4(dst, src *float32, n int)
+TEXT ·add4(SB), NOSPLIT, $0-24
+	MOVQ dst+0(FP), DI
+	MOVQ src+8(FP), SI
+	MOVQ n+16(FP), CX
+
+add4Next:
+	MOVUPS (SI), X0
+	MOVUPS (DI), X1
+	ADDPS  X0, X1
+	MOVUPS X1, (DI)
+	ADDQ   $16, SI
+	ADDQ   $16, DI
+	SUBQ   $4, CX
+	JG     add4Next
+	RET
+
+// func mul4(dst, src *float32, n int)
+TEXT ·mul4(SB), NOSPLIT, $0-24
+	MOVQ dst+0(FP), DI
+	MOVQ src+8(FP), SI
+	MOVQ n+16(FP), CX
+
+mul4Next:
+	MOVUPS (SI), X0
+	MOVUPS (DI), X1
+	MULPS  X0, X1
+	MOVUPS X1, (DI)
+	ADDQ   $16, SI
+	ADDQ   $16, DI
+	SUBQ   $4, CX
+	JG     mul4Next
+	RET
+
+// func colour4(dst, src *float32, n int, w *[3]float32)
+TEXT ·colour4(SB), NOSPLIT, $0-32
+	MOVQ   dst+0(FP), DI
+	MOVQ   src+8(FP), SI
+	MOVQ   n+16(FP), CX
+	MOVQ   w+24(FP), BX
+	MOVSS  (BX), X5
+	MOVSS  4(BX), X6
+	MOVSS  8(BX), X7
+	UNPCKLPS X6, X5             // w0 w1 . .
+	MOVLHPS X7, X5              // w0 w1 w2 .
+	MOVAPS X5, X6
+	MOVAPS X5, X7
+	SHUFPS $0x49, X6, X6        // w1 w2 w0 w1
+	SHUFPS $0x92, X7, X7        // w2 w0 w1 w2
+	SHUFPS $0x24, X5, X5        // w0 w1 w2 w0
+
+colour4Next:
+	MOVUPS (SI), X0
+	MOVAPS X0, X1
+	MOVAPS X0, X2
+	SHUFPS $0x40, X0, X0        // 0 0 0 1
+	SHUFPS $0xA5, X1, X1        // 1 1 2 2
+	SHUFPS $0xFE, X2, X2        // 2 3 3 3
+	MULPS  X5, X0
+	MULPS  X6, X1
+	MULPS  X7, X2
+	MOVUPS (DI), X3
+	ADDPS  X3, X0
+	MOVUPS X0, (DI)
+	MOVUPS 16(DI), X3
+	ADDPS  X3, X1
+	MOVUPS X1, 16(DI)
+	MOVUPS 32(DI), X3
+	ADDPS  X3, X2
+	MOVUPS X2, 32(DI)
+	ADDQ   $16, SI
+	ADDQ   $48, DI
+	SUBQ   $4, CX
+	JG     colour4Next
+	RET
