@@ -19,7 +19,7 @@ awk '
   function row(name) { sub(/^Benchmark/, "", name); sub(/-[0-9]+$/, "", name); return name }
   function ratio(i) { for (i = 3; i <= NF; i += 2) if ($(i + 1) ~ /^(x-|ms-)/) { unit = $(i + 1); return $i } return "" }
   BEGIN {
-    must["Stack24MP"] = 12; must["PreviewFader"] = 1; must["PreviewGel"] = 1; must["PreviewRadius"] = 3
+    must["Stack24MP"] = 12; must["PreviewFader"] = 0.6; must["PreviewGel"] = 0.6; must["PreviewTwelveLights"] = 1.2; must["PreviewRadius"] = 3
     must["PreviewPoint"] = 6; must["Export24MP"] = 4; must["ExportTwiceLights"] = 2.2; must["ExportTwicePixels"] = 2.2
     must["Cancel24MP"] = 50
     must["GradedFader"] = must["GradedGel"] = 1.5; must["GradedCurve"] = 2; must["GradedPaint"] = 3; must["GradedExport24MP"] = 6

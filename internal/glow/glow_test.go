@@ -6,6 +6,7 @@ import (
 	"image"
 	"math"
 	"math/rand/v2"
+	"slices"
 	"testing"
 	"time"
 
@@ -421,5 +422,51 @@ func TestExpansionOfThreeChannels(t *testing.T) {
 				}
 			}
 		}
+	}
+}
+
+// Whatever is added ahead, and in whatever order, the sum has the same bits.
+func TestAddedAheadIsTheSameSum(t *testing.T) {
+	r := rand.New(rand.NewPCG(7, 8))
+	field := func(x, y, w, h int) *raster.Plane {
+		p := raster.NewPlane(image.Rect(x, y, x+w, y+h))
+		for i := range p.Pix {
+			p.Pix[i] = r.Float32() * r.Float32()
+		}
+		return p
+	}
+	clip := image.Rect(3, 2, 90, 70)
+	var terms []Term
+	for l := range 4 {
+		for range 5 {
+			k := float32(math.Exp2(8*r.Float64() - 4)) // so that some sums pass what is told from more
+			terms = append(terms, Term{l, field(r.IntN(60)>>l-2, r.IntN(50)>>l-2, 5+r.IntN(60)>>l, 5+r.IntN(40)>>l), []float32{k, k * r.Float32(), k * r.Float32()}})
+		}
+	}
+	rows := func(s *Sum) (out []float32) {
+		row := make([]float32, 3*clip.Dx())
+		var tmp []float32
+		for y := clip.Min.Y; y < clip.Max.Y; y++ {
+			tmp = s.Row(row, clip.Min.X, y, tmp)
+			out = append(out, row...)
+		}
+		return
+	}
+	whole := must(Collapse(ctx, terms, 3, clip))
+	want := rows(whole)
+	for range 40 {
+		r.Shuffle(len(terms), func(i, j int) { terms[i], terms[j] = terms[j], terms[i] })
+		k := r.IntN(len(terms) + 1)
+		ahead := must(AddAhead(ctx, terms[:k], clip))
+		s := must(CollapseOnto(ctx, ahead, terms[k:], 3, clip))
+		if !slices.Equal(rows(s), want) {
+			t.Fatalf("with %d of %d terms added ahead the sum is another", k, len(terms))
+		}
+		if s.Rect != whole.Rect {
+			t.Fatalf("with %d terms added ahead the sum reaches %v, at once %v", k, s.Rect, whole.Rect)
+		}
+	}
+	if a := must(AddAhead(ctx, terms, clip)); a.Bytes() < 12*int64(clip.Dx()*clip.Dy())/2 {
+		t.Errorf("what is added ahead is said to take %d bytes", a.Bytes())
 	}
 }

@@ -3,6 +3,7 @@ package glow
 import (
 	"context"
 	"math"
+	"sync"
 
 	"pyrant/internal/coverage"
 )
@@ -19,6 +20,8 @@ const peakArea = 400_000
 type Peaks struct {
 	pyr   *Pyramid
 	scale float64
+	mu    sync.Mutex
+	known map[float64]float64 // by radius
 }
 
 // NewPeaks makes a coverage ready for radii of up to widest pixels of the photo.
@@ -31,15 +34,35 @@ func NewPeaks(ctx context.Context, c coverage.Coverage, widest float64) (*Peaks,
 	}
 	top, _ := Level(widest * scale)
 	p, err := NewPyramid(ctx, m, m.Bounds(), top)
-	return &Peaks{p, scale}, err
+	return &Peaks{pyr: p, scale: scale, known: map[float64]float64{}}, err
 }
 
 // Bytes returns the memory that the pyramid takes.
-func (p *Peaks) Bytes() int64 { return p.pyr.Bytes() }
+func (p *Peaks) Bytes() int64 {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return p.pyr.Bytes() + 40*int64(len(p.known))
+}
 
 // At returns the largest value of the coverage convolved with a Gaussian of
 // deviation r, in pixels of the photo.
 func (p *Peaks) At(ctx context.Context, r float64) (float64, error) {
+	p.mu.Lock()
+	v, ok := p.known[r]
+	p.mu.Unlock()
+	if ok {
+		return v, nil
+	}
+	v, err := p.at(ctx, r)
+	if err == nil {
+		p.mu.Lock()
+		p.known[r] = v
+		p.mu.Unlock()
+	}
+	return v, err
+}
+
+func (p *Peaks) at(ctx context.Context, r float64) (float64, error) {
 	// One level finer than the shell itself needs, so that a peak between the
 	// samples is not missed by more than a per cent. The samples are read where
 	// they are: only the variance of reduction is taken off.

@@ -3,6 +3,7 @@ package glow
 import (
 	"context"
 	"image"
+	"sync"
 
 	"pyrant/internal/raster"
 )
@@ -18,11 +19,69 @@ type Term struct {
 // Sum is light added up over a part of the picture: everything of level 1 and
 // above merged into one picture of half size, and the terms of level 0, which
 // are joined row by row.
+//
+// Colours are added in whole steps of 2^-20, up to 16 (where all that light meets is white), and
+// so without rounding: terms may be added in any order, and some of them ahead, to the same bits.
 type Sum struct {
 	Rect  image.Rectangle // pixels that any term reaches
 	ch    int
 	half  *grid
 	terms []Term // of level 0
+	still *grid  // of level 0, what was added ahead; nil for nothing
+}
+
+// Ahead is terms of colours that were added ahead, level by level.
+type Ahead struct{ levels []*grid } // nil where a level has none
+
+// Bytes returns the memory that is held.
+func (a *Ahead) Bytes() (n int64) {
+	for _, g := range a.levels {
+		if g != nil {
+			n += 4 * int64(len(g.pix))
+		}
+	}
+	return
+}
+
+// AddAhead adds up terms of colours over what of their levels the part of the picture in clip can read.
+func AddAhead(ctx context.Context, terms []Term, clip image.Rectangle) (*Ahead, error) {
+	a := &Ahead{make([]*grid, top(terms)+1)}
+	for l, need := 0, clip; l < len(a.levels); l, need = l+1, coarse(need) {
+		var reach image.Rectangle
+		for _, t := range terms {
+			if t.Level == l {
+				reach = reach.Union(t.Field.Rect)
+			}
+		}
+		if reach = reach.Intersect(need); reach.Empty() {
+			continue
+		}
+		g := newGrid(reach, 3)
+		if err := raster.Rows(ctx, reach.Min.Y, reach.Max.Y, func(y0, y1 int) {
+			for y := y0; y < y1; y++ {
+				addTerms(g.row(y), reach.Min.X, y, terms, l, 3)
+			}
+		}); err != nil {
+			return nil, err
+		}
+		a.levels[l] = g
+	}
+	return a, ctx.Err()
+}
+
+// level returns what was added ahead at a level, nil for nothing.
+func (a *Ahead) level(l int) *grid {
+	if a == nil || l >= len(a.levels) {
+		return nil
+	}
+	return a.levels[l]
+}
+
+func top(terms []Term) (l int) {
+	for _, t := range terms {
+		l = max(l, t.Level)
+	}
+	return
 }
 
 // grid is a rectangle of interleaved samples at some level.
@@ -34,6 +93,26 @@ type grid struct {
 
 func newGrid(r image.Rectangle, ch int) *grid {
 	return &grid{r, ch, make([]float32, ch*r.Dx()*r.Dy())}
+}
+
+// grids holds memory of grids that are done with.
+var grids sync.Pool
+
+// usedGrid returns a grid of which the samples are to be written first.
+func usedGrid(r image.Rectangle, ch int) *grid {
+	n := ch * r.Dx() * r.Dy()
+	if p, _ := grids.Get().(*[]float32); p != nil && cap(*p) >= n && cap(*p) <= 4*n {
+		return &grid{r, ch, (*p)[:n]}
+	}
+	return newGrid(r, ch)
+}
+
+// Done lets the memory of s be used for others. It is asked for nothing afterwards.
+func (s *Sum) Done() {
+	if s.half != nil {
+		grids.Put(&s.half.pix)
+		s.half = nil
+	}
 }
 
 func (l *grid) row(y int) []float32 {
@@ -62,11 +141,16 @@ func fine(r image.Rectangle) image.Rectangle {
 // picture in clip. All levels above the first are merged from the top down, so
 // that many shells cost little more than one.
 func Collapse(ctx context.Context, terms []Term, ch int, clip image.Rectangle) (*Sum, error) {
-	top := 0
-	for _, t := range terms {
-		top = max(top, t.Level)
+	return CollapseOnto(ctx, nil, terms, ch, clip)
+}
+
+// CollapseOnto is Collapse of terms and of those that were added ahead over the same part.
+func CollapseOnto(ctx context.Context, ahead *Ahead, terms []Term, ch int, clip image.Rectangle) (*Sum, error) {
+	top := top(terms)
+	if ahead != nil {
+		top = max(top, len(ahead.levels)-1)
 	}
-	// need[l] is what of level l the result can read; reach what its terms fill.
+	// need[l] is what of level l the result can read; area what its terms fill.
 	need := make([]image.Rectangle, top+1)
 	need[0] = clip
 	for l := 1; l <= top; l++ {
@@ -75,37 +159,52 @@ func Collapse(ctx context.Context, terms []Term, ch int, clip image.Rectangle) (
 	s := &Sum{ch: ch}
 	var upper *grid
 	for l := top; l >= 1; l-- {
-		var reach image.Rectangle
+		var area image.Rectangle
 		if upper != nil {
-			reach = fine(upper.rect)
+			area = fine(upper.rect)
 		}
 		for _, t := range terms {
 			if t.Level == l {
-				reach = reach.Union(t.Field.Rect)
+				area = area.Union(t.Field.Rect)
 			}
 		}
-		reach = reach.Intersect(need[l])
-		if reach.Empty() {
+		still := ahead.level(l)
+		if still != nil {
+			area = area.Union(still.rect)
+		}
+		area = area.Intersect(need[l])
+		if area.Empty() {
 			upper = nil
 			continue
 		}
-		cur := newGrid(reach, ch)
-		err := raster.Rows(ctx, reach.Min.Y, reach.Max.Y, func(y0, y1 int) {
-			var tmp []float32
+		cur := usedGrid(area, ch)
+		err := raster.Rows(ctx, area.Min.Y, area.Max.Y, func(y0, y1 int) {
+			var tmp, sum []float32
 			for y := y0; y < y1; y++ {
 				row := cur.row(y)
-				if upper != nil {
-					tmp = upper.expandRow(row, reach.Min.X, y, tmp)
+				if upper == nil {
+					still.fill(row, area.Min.X, y)
+					addTerms(row, area.Min.X, y, terms, l, ch)
+					continue
 				}
-				for _, t := range terms {
-					if t.Level == l {
-						addTerm(row, reach.Min.X, y, &t, ch)
-					}
+				tmp = upper.expandRow(row, area.Min.X, y, tmp)
+				if !reach(terms, l, area.Min.X, area.Max.X, y) {
+					still.add(row, area.Min.X, y)
+					continue
 				}
+				if sum == nil {
+					sum = make([]float32, len(row))
+				}
+				still.fill(sum, area.Min.X, y)
+				addTerms(sum, area.Min.X, y, terms, l, ch)
+				raster.Add(row, sum)
 			}
 		})
 		if err != nil {
 			return nil, err
+		}
+		if upper != nil {
+			grids.Put(&upper.pix)
 		}
 		upper = cur
 	}
@@ -119,22 +218,93 @@ func Collapse(ctx context.Context, terms []Term, ch int, clip image.Rectangle) (
 			s.Rect = s.Rect.Union(t.Field.Rect)
 		}
 	}
+	if s.still = ahead.level(0); s.still != nil {
+		s.Rect = s.Rect.Union(s.still.rect)
+	}
 	s.Rect = s.Rect.Intersect(clip)
 	return s, ctx.Err()
+}
+
+// fill writes the samples of row y from column x0 on; 0 where g, which may be nil, has none.
+func (g *grid) fill(dst []float32, x0, y int) {
+	if g == nil || y < g.rect.Min.Y || y >= g.rect.Max.Y {
+		clear(dst)
+		return
+	}
+	a, b := max(x0, g.rect.Min.X), min(x0+len(dst)/g.ch, g.rect.Max.X)
+	if a >= b {
+		clear(dst)
+		return
+	}
+	clear(dst[:(a-x0)*g.ch])
+	copy(dst[(a-x0)*g.ch:], g.row(y)[(a-g.rect.Min.X)*g.ch:(b-g.rect.Min.X)*g.ch])
+	clear(dst[(b-x0)*g.ch:])
 }
 
 // Row writes to dst the light in row y from column x0 on. tmp is scratch memory
 // that is returned for the next call.
 func (s *Sum) Row(dst []float32, x0, y int, tmp []float32) []float32 {
-	if s.half != nil {
+	if s.half == nil {
+		s.still.fill(dst, x0, y)
+		addTerms(dst, x0, y, s.terms, 0, s.ch)
+		return tmp
+	}
+	if !reach(s.terms, 0, x0, x0+len(dst)/s.ch, y) {
 		tmp = s.half.expandRow(dst, x0, y, tmp)
-	} else {
-		clear(dst)
+		s.still.add(dst, x0, y)
+		return tmp
 	}
-	for i := range s.terms {
-		addTerm(dst, x0, y, &s.terms[i], s.ch)
+	// The fine terms first, by themselves.
+	n := len(dst)
+	if cap(tmp) < 2*n+6*s.ch {
+		tmp = make([]float32, 2*n+6*s.ch)
 	}
+	sum := tmp[cap(tmp)-n : cap(tmp)]
+	s.still.fill(sum, x0, y)
+	addTerms(sum, x0, y, s.terms, 0, s.ch)
+	s.half.expandRow(dst, x0, y, tmp[:0:cap(tmp)-n])
+	raster.Add(dst, sum)
 	return tmp
+}
+
+// reach tells whether one of the terms of a level reaches the columns x0 to x1 of row y.
+func reach(terms []Term, level, x0, x1, y int) bool {
+	r := image.Rect(x0, y, x1, y+1)
+	for i := range terms {
+		if terms[i].Level == level && r.Overlaps(terms[i].Field.Rect) {
+			return true
+		}
+	}
+	return false
+}
+
+// add adds the samples of row y from column x0 on; g may be nil.
+func (g *grid) add(dst []float32, x0, y int) {
+	if g == nil || y < g.rect.Min.Y || y >= g.rect.Max.Y {
+		return
+	}
+	if a, b := max(x0, g.rect.Min.X), min(x0+len(dst)/g.ch, g.rect.Max.X); a < b {
+		raster.Add(dst[(a-x0)*g.ch:], g.row(y)[(a-g.rect.Min.X)*g.ch:(b-g.rect.Min.X)*g.ch])
+	}
+}
+
+// most is the most light that is told from more of it.
+const most = 16
+
+// addTerms adds row y of the terms of a level to dst, which starts at column x0. Of colours the sum
+// ends at most.
+func addTerms(dst []float32, x0, y int, terms []Term, level, ch int) {
+	a, b := x0+len(dst)/ch, x0 // columns that they reach
+	for i := range terms {
+		t := &terms[i]
+		if r := t.Field.Rect; t.Level == level && y >= r.Min.Y && y < r.Max.Y {
+			addTerm(dst, x0, y, t, ch)
+			a, b = min(a, r.Min.X), max(b, r.Max.X)
+		}
+	}
+	if a, b = max(a, x0), min(b, x0+len(dst)/ch); ch == 3 && a < b {
+		raster.Cap(dst[3*(a-x0):3*(b-x0)], most)
+	}
 }
 
 // addTerm adds row y of t to dst, which starts at column x0.

@@ -189,7 +189,14 @@ func TestRowsOfSamples(t *testing.T) {
 				s[i] = r.Float32()
 			}
 		}
-		w := [3]float32{r.Float32(), r.Float32(), r.Float32()}
+		w := [3]float32{r.Float32(), 9 * r.Float32(), 30 * r.Float32()}
+		capped := slices.Clone(a)
+		Cap(capped[:n], 0.5)
+		for i, v := range a {
+			if want := min(v, 0.5); i < n && capped[i] != want || i >= n && capped[i] != v {
+				t.Fatalf("%d of %d: %v is capped at %v", i, n, v, capped[i])
+			}
+		}
 		sum, product, coloured := slices.Clone(a), slices.Clone(a), slices.Clone(c)
 		Add(sum, b)
 		Mul(product, b)
@@ -199,7 +206,7 @@ func TestRowsOfSamples(t *testing.T) {
 				t.Fatalf("%d of %d: sum %v, product %v of %v and %v", i, n, sum[i], product[i], a[i], b[i])
 			}
 			for k := range 3 {
-				if want := c[3*i+k] + float32(b[i]*w[k]); coloured[3*i+k] != want {
+				if want := c[3*i+k] + float32(math.RoundToEven(float64(min(b[i]*w[k], 8))*(1<<20))/(1<<20)); coloured[3*i+k] != want {
 					t.Fatalf("%d of %d: channel %d is %v, want %v", i, n, k, coloured[3*i+k], want)
 				}
 			}

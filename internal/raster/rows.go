@@ -26,7 +26,8 @@ func Mul(dst, src []float32) {
 	}
 }
 
-// AddColour adds to the pixels of dst, three samples each, the colour w times the values in src.
+// AddColour adds to the pixels of dst, three samples each, the colour w times the values in src, which are
+// not below 0. Each product is rounded to a multiple of 2^-20 and ends at 8, so that sums below 16 are exact.
 func AddColour(dst, src []float32, w [3]float32) {
 	n := 0
 	if wide && len(src) >= 4 {
@@ -36,8 +37,30 @@ func AddColour(dst, src []float32, w [3]float32) {
 	}
 	for i := n; i < len(src); i++ {
 		p, v := dst[3*i:3*i+3:3*i+3], src[i]
-		p[0] += v * w[0]
-		p[1] += v * w[1]
-		p[2] += v * w[2]
+		p[0] += whole(v * w[0])
+		p[1] += whole(v * w[1])
+		p[2] += whole(v * w[2])
+	}
+}
+
+// whole rounds to a multiple of 2^-20: between 8 and 16 that is what a float32 is.
+func whole(v float32) float32 {
+	if !(v < 8) {
+		v = 8
+	}
+	return float32(v+8) - 8
+}
+
+// Cap makes samples above top top.
+func Cap(dst []float32, top float32) {
+	n := 0
+	if wide && len(dst) >= 4 {
+		n = len(dst) &^ 3
+		cap4(&dst[0], n, top)
+	}
+	for i := n; i < len(dst); i++ {
+		if dst[i] > top {
+			dst[i] = top
+		}
 	}
 }

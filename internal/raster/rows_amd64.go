@@ -12,3 +12,6 @@ func mul4(dst, src *float32, n int)
 
 //go:noescape
 func colour4(dst, src *float32, n int, w *[3]float32)
+
+//go:noescape
+func cap4(dst *float32, n int, top float32)

@@ -3,6 +3,12 @@
 // Rows of samples, four and more at a time. Each does the operations of the Go in rows.go, and so gives
 // the same bits.
 
+DATA ·keight+0(SB)/4, $8.0
+DATA ·keight+4(SB)/4, $8.0
+DATA ·keight+8(SB)/4, $8.0
+DATA ·keight+12(SB)/4, $8.0
+GLOBL ·keight(SB), RODATA|NOPTR, $16
+
 // func add4(dst, src *float32, n int)
 TEXT ·add4(SB), NOSPLIT, $0-24
 	MOVQ dst+0(FP), DI
@@ -53,6 +59,7 @@ TEXT ·colour4(SB), NOSPLIT, $0-32
 	SHUFPS $0x49, X6, X6        // w1 w2 w0 w1
 	SHUFPS $0x92, X7, X7        // w2 w0 w1 w2
 	SHUFPS $0x24, X5, X5        // w0 w1 w2 w0
+	MOVUPS ·keight(SB), X8
 
 colour4Next:
 	MOVUPS (SI), X0
@@ -64,6 +71,15 @@ colour4Next:
 	MULPS  X5, X0
 	MULPS  X6, X1
 	MULPS  X7, X2
+	MINPS  X8, X0
+	MINPS  X8, X1
+	MINPS  X8, X2
+	ADDPS  X8, X0
+	ADDPS  X8, X1
+	ADDPS  X8, X2
+	SUBPS  X8, X0
+	SUBPS  X8, X1
+	SUBPS  X8, X2
 	MOVUPS (DI), X3
 	ADDPS  X3, X0
 	MOVUPS X0, (DI)
@@ -77,4 +93,20 @@ colour4Next:
 	ADDQ   $48, DI
 	SUBQ   $4, CX
 	JG     colour4Next
+	RET
+
+// func cap4(dst *float32, n int, top float32)
+TEXT ·cap4(SB), NOSPLIT, $0-20
+	MOVQ   dst+0(FP), DI
+	MOVQ   n+8(FP), CX
+	MOVSS  top+16(FP), X1
+	SHUFPS $0, X1, X1
+
+cap4Next:
+	MOVUPS (DI), X0
+	MINPS  X1, X0
+	MOVUPS X0, (DI)
+	ADDQ   $16, DI
+	SUBQ   $4, CX
+	JG     cap4Next
 	RET

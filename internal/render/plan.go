@@ -45,6 +45,7 @@ type litLight struct {
 	key   string // of cover
 	mask  coverage.Mask
 	pyr   *glow.Pyramid
+	peaks *glow.Peaks // of cover; nil until one is asked for
 
 	front *litLight // see plan.seen
 	keeps *litLight // see plan.keeps
@@ -77,19 +78,8 @@ func newPlanUpTo(ctx context.Context, c *cache.Cache, q *Request, last string) (
 	}
 	p.same = w == q.Photo.Width && h == q.Photo.Height
 	if q.Layer != Plain {
-		lit := q.Recipe.Lit()
-		for i := range q.Recipe.Lights {
-			if !lit[i] {
-				continue
-			}
-			ll, err := newLight(ctx, c, q.Recipe, &q.Recipe.Lights[i])
-			if err != nil {
-				return nil, err
-			}
-			if ll.mask, err = p.mask(ctx, ll); err != nil {
-				return nil, err
-			}
-			p.lights = append(p.lights, ll)
+		if err := p.lightUp(ctx); err != nil {
+			return nil, err
 		}
 	}
 	for _, s := range stages {
@@ -109,6 +99,34 @@ func newPlanUpTo(ctx context.Context, c *cache.Cache, q *Request, last string) (
 		}
 	}
 	return p, ctx.Err()
+}
+
+// lightUp makes the lights that shine ready.
+func (p *plan) lightUp(ctx context.Context) error {
+	lit := p.q.Recipe.Lit()
+	lights := make([]*litLight, len(lit))
+	errs := make([]error, len(lit))
+	if err := raster.Each(ctx, len(lit), func(i int) {
+		if !lit[i] {
+			return
+		}
+		ll, err := newLight(ctx, p.cache, p.q.Recipe, &p.q.Recipe.Lights[i])
+		if err == nil {
+			ll.mask, err = p.mask(ctx, ll)
+		}
+		lights[i], errs[i] = ll, err
+	}); err != nil {
+		return err
+	}
+	for i, ll := range lights {
+		if errs[i] != nil {
+			return errs[i]
+		}
+		if ll != nil {
+			p.lights = append(p.lights, ll)
+		}
+	}
+	return nil
 }
 
 // newLight returns a light with what its shapes cover.

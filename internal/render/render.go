@@ -166,6 +166,13 @@ func (p *plan) strip(ctx context.Context, part image.Rectangle, out image.Image)
 		return err
 	}
 	defer p.stats.add("rows", time.Now())
+	defer func() {
+		for _, r := range rows {
+			if r, ok := r.(interface{ done() }); ok {
+				r.done()
+			}
+		}
+	}()
 	pool := sync.Pool{New: func() any { return newScratch(part.Dx(), out) }}
 	return raster.Rows(ctx, part.Min.Y, part.Max.Y, func(y0, y1 int) {
 		s := pool.Get().(*scratch)

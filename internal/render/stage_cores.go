@@ -7,11 +7,13 @@ import (
 	"image"
 	"math"
 	"slices"
+	"sync"
 	"time"
 
 	"pyrant/internal/cache"
 	"pyrant/internal/colour"
 	"pyrant/internal/glow"
+	"pyrant/internal/raster"
 	"pyrant/internal/recipe"
 )
 
@@ -63,7 +65,11 @@ func (st *coreStage) prepare(ctx context.Context, p *plan) (bool, error) {
 		if k.Look == recipe.Exposed {
 			c.emission = float32(math.Exp2(k.Brightness) * ll.l.Gain() * master.Level)
 			c.open, c.rounding = float32(k.Openness), float32(k.Rounding)
-			c.uneven, c.patches = float32(k.Uneven), newPatches(k.Seed, ll.cover.Width()*p.scale)
+			width, err := p.width(ctx, ll)
+			if err != nil {
+				return false, err
+			}
+			c.uneven, c.patches = float32(k.Uneven), newPatches(k.Seed, width*p.scale)
 			if c.rounding != 0 {
 				if err := p.depth(ctx, &c); err != nil {
 					return false, err
@@ -83,12 +89,22 @@ func (st *coreStage) prepare(ctx context.Context, p *plan) (bool, error) {
 // depth gives a core its shapes' coverage blurred by 0.4 of their mean width, as far as nothing is
 // before them.
 func (p *plan) depth(ctx context.Context, c *core) error {
-	sigma := 0.4 * c.light.cover.Width()
+	width, err := p.width(ctx, c.light)
+	if err != nil {
+		return err
+	}
+	sigma := 0.4 * width
 	peak, err := p.peak(ctx, c.light, sigma)
 	if err == nil {
 		c.depth, err = p.term(ctx, c.light, sigma*p.scale, float32(1/max(peak, 1e-6)))
 	}
 	return err
+}
+
+// width returns the mean width of a light's shapes, in pixels of the photo.
+func (p *plan) width(ctx context.Context, ll *litLight) (float64, error) {
+	v, err := cache.Get(ctx, p.cache, "width "+ll.key, func(context.Context) (cache.Number, error) { return cache.Number(ll.cover.Width()), nil })
+	return float64(v), err
 }
 
 // meanLuma returns the mean luminance of the photo under the light's shapes, which
@@ -126,36 +142,245 @@ func (p *plan) meanLuma(ctx context.Context, ll *litLight) (float32, error) {
 }
 
 func (st *coreStage) collect(ctx context.Context, p *plan, part image.Rectangle) (rower, error) {
-	r := coreRows{cores: st.list, through: !p.layer.black}
+	list, err := st.ready(ctx, p, part, !p.layer.black)
+	if err != nil {
+		return nil, err
+	}
+	r := coreRows{cores: list}
 	for i := range st.list {
-		t, err := p.field(ctx, &st.list[i].term, part)
-		if err != nil {
-			return nil, err
-		}
-		sum, err := glow.Collapse(ctx, []glow.Term{t}, 1, part)
-		if err != nil {
-			return nil, err
-		}
-		r.sums = append(r.sums, sum)
-		var depth *glow.Sum
-		if st.list[i].depth.light != nil {
-			if t, err = p.field(ctx, &st.list[i].depth, part); err != nil {
-				return nil, err
-			}
-			if depth, err = glow.Collapse(ctx, []glow.Term{t}, 1, part); err != nil {
-				return nil, err
-			}
-		}
-		r.depths = append(r.depths, depth)
+		r.open = append(r.open, st.list[i].open)
 	}
 	return r, nil
 }
 
+// coreRow is one core over a part of the picture.
+type coreRow interface {
+	// each calls do for the runs of pixels of row y that the core reaches: from which one on, counted from
+	// x0, how much of them it covers, and what it shows where that is not 0.
+	each(s *scratch, x0, x1, y int, do func(a int, cover, pix []float32))
+}
+
+// lookAlike keeps cores of one view that look as in the frame before.
+type lookAlike struct {
+	mu   sync.Mutex
+	last map[string]*keptCore // of the last frame; nil for one that was made row by row
+}
+
+func (l *lookAlike) Bytes() (n int64) {
+	if !l.mu.TryLock() {
+		return 0
+	}
+	defer l.mu.Unlock()
+	for k, c := range l.last {
+		n += int64(len(k) + 100)
+		if c != nil {
+			n += c.size
+		}
+	}
+	return
+}
+
+// ready returns the cores over a part. Those that the frame before had as well are kept.
+func (st *coreStage) ready(ctx context.Context, p *plan, part image.Rectangle, through bool) ([]coreRow, error) {
+	var l *lookAlike
+	if !p.passing {
+		var err error
+		if l, err = cache.Get(ctx, p.cache, fmt.Sprintf("cores %s %g %v %v", p.q.PhotoKey, p.scale, part, through), func(context.Context) (*lookAlike, error) { return new(lookAlike), nil }); err != nil {
+			return nil, err
+		}
+		if l.mu.TryLock() {
+			defer l.mu.Unlock()
+		} else {
+			l = nil // another frame of this view is at work
+		}
+	}
+	out := make([]coreRow, len(st.list))
+	now := map[string]*keptCore{}
+	for i := range st.list {
+		k, key := &st.list[i], ""
+		if l != nil {
+			key = k.key()
+			kept, seen := l.last[key]
+			if seen && kept == nil {
+				var err error
+				if kept, err = k.keep(ctx, p, part, through); err != nil {
+					return nil, err
+				}
+			}
+			if now[key] = kept; kept != nil {
+				out[i] = kept
+				continue
+			}
+		}
+		m, err := k.made(ctx, p, part, through)
+		if err != nil {
+			return nil, err
+		}
+		out[i] = m
+	}
+	if l != nil {
+		l.last = now
+	}
+	return out, nil
+}
+
+// key names all that the core depends on but the photo, the scale and the part.
+func (k *core) key() string {
+	bare := *k
+	bare.light, bare.term, bare.depth = nil, term{}, term{}
+	depth := piece{}
+	if k.depth.light != nil {
+		depth = piece{k.depth.light.key, k.depth.sigma, [3]float32{k.depth.weight[0]}}
+	}
+	return fmt.Sprint(k.term.light.key, k.term.sigma, depth, bare)
+}
+
+// madeCore is a core of which rows are made as they come.
+type madeCore struct {
+	*core
+	sum     *glow.Sum // its coverage
+	deep    *glow.Sum // how deep within it a place lies, nil where that does not matter
+	through bool      // the photo shows through where a fader lets it
+}
+
+func (k *core) made(ctx context.Context, p *plan, part image.Rectangle, through bool) (*madeCore, error) {
+	m := &madeCore{core: k, through: through}
+	collapse := func(t *term) (*glow.Sum, error) {
+		f, err := p.field(ctx, t, part)
+		if err != nil {
+			return nil, err
+		}
+		return glow.Collapse(ctx, []glow.Term{f}, 1, part)
+	}
+	var err error
+	if m.sum, err = collapse(&k.term); err == nil && k.depth.light != nil {
+		m.deep, err = collapse(&k.depth)
+	}
+	return m, err
+}
+
+func (m *madeCore) each(s *scratch, x0, x1, y int, do func(a int, cover, pix []float32)) {
+	if a, b := span(m.sum.Rect, x0, x1, y); a < b {
+		cover, pix := s.cover[a:b], s.core.one[3*a:3*b]
+		m.fill(s, cover, pix, x0, a, y)
+		do(a, cover, pix)
+	}
+}
+
+// fill writes the pixels from column x0+a on.
+func (m *madeCore) fill(s *scratch, cover, pix []float32, x0, a, y int) {
+	s.tmp = m.sum.Row(cover, x0+a, y, s.tmp)
+	deep := s.deep[:len(cover)]
+	if m.deep != nil {
+		s.tmp = m.deep.Row(deep, x0+a, y, s.tmp)
+	}
+	for i, v := range cover {
+		if v < 1e-5 {
+			cover[i] = 0
+			continue
+		}
+		cover[i] = min(v, 1)
+		e := m.emission
+		if e > 0 {
+			if m.deep != nil {
+				e *= m.left(deep[i])
+			}
+			if m.uneven > 0 {
+				e *= float32(math.Exp2(float64(m.uneven * m.patches.at(x0+a+i, y))))
+			}
+		}
+		c := m.over(s.plain[3*(a+i):3*(a+i)+3], e, m.through)
+		pix[3*i], pix[3*i+1], pix[3*i+2] = c.R, c.G, c.B
+	}
+}
+
+// keptCore is a core of which all rows are made.
+type keptCore struct {
+	top  int // first row
+	rows [][]coreRun
+	size int64
+}
+
+// coreRun is pixels of a row side by side, the first and the last of which a core covers.
+type coreRun struct {
+	from       int // column
+	cover, pix []float32
+}
+
+func (k *keptCore) Bytes() int64 { return k.size }
+
+func (k *keptCore) each(_ *scratch, x0, x1, y int, do func(a int, cover, pix []float32)) {
+	if y < k.top || y >= k.top+len(k.rows) {
+		return
+	}
+	for _, r := range k.rows[y-k.top] {
+		if a, b := max(r.from, x0), min(r.from+len(r.cover), x1); a < b {
+			do(a-x0, r.cover[a-r.from:b-r.from], r.pix[3*(a-r.from):3*(b-r.from)])
+		}
+	}
+}
+
+// coreGap is how many pixels without a core part two runs.
+const coreGap = 8
+
+// runs returns the runs of pixels that are covered, of which the first is at column from.
+func runs(cover, pix []float32, from int) (out []coreRun) {
+	for a := 0; a < len(cover); a++ {
+		if cover[a] == 0 {
+			continue
+		}
+		b := a + 1 // behind the last that is covered
+		for i := b; i < len(cover) && i < b+coreGap; i++ {
+			if cover[i] != 0 {
+				b = i + 1
+			}
+		}
+		out = append(out, coreRun{from + a, slices.Clone(cover[a:b]), slices.Clone(pix[3*a : 3*b])})
+		a = b
+	}
+	return
+}
+
+// keep makes all rows of a core over a part of the photo.
+func (k *core) keep(ctx context.Context, p *plan, part image.Rectangle, through bool) (*keptCore, error) {
+	base, err := p.base(ctx, part)
+	if err != nil {
+		return nil, err
+	}
+	m, err := k.made(ctx, p, part, through)
+	if err != nil {
+		return nil, err
+	}
+	r := m.sum.Rect.Intersect(part)
+	out := &keptCore{top: r.Min.Y, rows: make([][]coreRun, r.Dy())}
+	pool := sync.Pool{New: func() any { return newScratch(part.Dx(), nil) }}
+	err = raster.Rows(ctx, r.Min.Y, r.Max.Y, func(y0, y1 int) {
+		s := pool.Get().(*scratch)
+		defer pool.Put(s)
+		cover, pix := make([]float32, r.Dx()), make([]float32, 3*r.Dx())
+		for y := y0; y < y1; y++ {
+			if base != nil {
+				s.plain = base.Row(y)
+			} else {
+				s.plain = s.photo
+				p.q.Photo.Linear(s.plain, part.Min.X, y, part.Dx())
+			}
+			m.fill(s, cover, pix, part.Min.X, r.Min.X-part.Min.X, y)
+			out.rows[y-out.top] = runs(cover, pix, r.Min.X)
+		}
+	})
+	for _, row := range out.rows {
+		out.size += 24
+		for _, r := range row {
+			out.size += int64(56 + 16*len(r.cover))
+		}
+	}
+	return out, err
+}
+
 type coreRows struct {
-	cores   []core
-	sums    []*glow.Sum // their coverage
-	depths  []*glow.Sum // how deep within them a place lies, nil where that does not matter
-	through bool        // the photo shows through where a fader lets it
+	cores []coreRow
+	open  []float32 // of each
 }
 
 // cores is the lit shapes themselves in one row, as a picture of its own that
@@ -164,14 +389,17 @@ type coreRows struct {
 // would give other edges at other scales.
 type cores struct {
 	pix    []float32 // linear, three samples a pixel
+	one    []float32 // those of one of the cores
+	light  []float32 // that reaches them
 	alpha  []float32 // how much of the pixel cores cover
 	open   []float32 // how much of the light that joins reaches the core; see coreRows.row
-	weight []float32 // of what is summed up in pix and open until it is mixed
+	weight []float32 // of what pix and open hold
+	mixed  []bool    // where there are several cores
 	spans  [][2]int  // columns where alpha may be above 0, apart and in order
 }
 
 func newCores(w int) cores {
-	return cores{pix: make([]float32, 3*w), alpha: make([]float32, w), open: make([]float32, w), weight: make([]float32, w)}
+	return cores{pix: make([]float32, 3*w), one: make([]float32, 3*w), light: make([]float32, 3*w), alpha: make([]float32, w), open: make([]float32, w), weight: make([]float32, w), mixed: make([]bool, w)}
 }
 
 // row fills s.core for the columns x0 to x1 of row y. Where cores of
@@ -182,62 +410,83 @@ func newCores(w int) cores {
 // high as joining is steep near white.
 func (r coreRows) row(s *scratch, x0, x1, y int) {
 	c := &s.core
+	// What the last row left.
+	for _, sp := range c.spans {
+		clear(c.alpha[sp[0]:sp[1]])
+		clear(c.weight[sp[0]:sp[1]])
+		clear(c.mixed[sp[0]:sp[1]])
+	}
 	c.spans = c.spans[:0]
-	for n, sum := range r.sums {
-		a, b := span(sum.Rect, x0, x1, y)
-		if a >= b {
-			continue
-		}
-		if len(c.spans) == 0 {
-			clear(c.pix)
-			clear(c.alpha)
-			clear(c.open)
-			clear(c.weight)
-		}
-		c.spans = append(c.spans, [2]int{a, b})
-		cover := s.cover[a:b]
-		s.tmp = sum.Row(cover, x0+a, y, s.tmp)
-		k := &r.cores[n]
-		deep := s.deep[a:b]
-		if r.depths[n] != nil {
-			s.tmp = r.depths[n].Row(deep, x0+a, y, s.tmp)
-		}
-		for i, m := range cover {
-			if m < 1e-5 {
-				continue
-			}
-			m = min(m, 1)
-			i += a
-			e := k.emission
-			if e > 0 {
-				if r.depths[n] != nil {
-					e *= k.left(deep[i-a])
+	mixed := false
+	for n, k := range r.cores {
+		open := r.open[n]
+		k.each(s, x0, x1, y, func(a int, cover, pix []float32) {
+			b := a + len(cover)
+			if !c.meets(a, b) {
+				copy(c.pix[3*a:], pix)
+				copy(c.weight[a:], cover)
+				copy(c.alpha[a:], cover)
+				for i := a; i < b; i++ {
+					c.open[i] = open
 				}
-				if k.uneven > 0 {
-					e *= float32(math.Exp2(float64(k.uneven * k.patches.at(x0+i, y))))
-				}
+			} else if c.join(a, cover, pix, open) {
+				mixed = true
 			}
-			v := k.over(s.plain[3*i:3*i+3], e, r.through)
-			d := c.pix[3*i : 3*i+3 : 3*i+3]
-			d[0] += v.R * m
-			d[1] += v.G * m
-			d[2] += v.B * m
-			c.weight[i] += m
-			c.open[i] += m * k.open
-			c.alpha[i] += m - c.alpha[i]*m
-		}
+			c.spans = append(c.spans, [2]int{a, b})
+		})
 	}
 	c.spans = joined(c.spans)
-	for _, sp := range c.spans {
-		for i := sp[0]; i < sp[1]; i++ {
-			if w := c.weight[i]; w > 0 {
-				k := 1 / w
-				d := c.pix[3*i : 3*i+3 : 3*i+3]
-				d[0], d[1], d[2] = d[0]*k, d[1]*k, d[2]*k
-				c.open[i] *= k
-			}
+	if !mixed {
+		return
+	}
+	for i, w := range c.weight {
+		if c.mixed[i] {
+			k := 1 / w
+			d := c.pix[3*i : 3*i+3 : 3*i+3]
+			d[0], d[1], d[2] = d[0]*k, d[1]*k, d[2]*k
+			c.open[i] *= k
 		}
 	}
+}
+
+// meets tells whether a core reaches the columns a to b.
+func (c *cores) meets(a, b int) bool {
+	for _, s := range c.spans {
+		if a < s[1] && s[0] < b {
+			return true
+		}
+	}
+	return false
+}
+
+// join adds a run of one core to those that are there; it tells whether it met another.
+func (c *cores) join(a int, cover, pix []float32, open float32) (met bool) {
+	for i, m := range cover {
+		if m == 0 {
+			continue
+		}
+		v := pix[3*i : 3*i+3 : 3*i+3]
+		i += a
+		d := c.pix[3*i : 3*i+3 : 3*i+3]
+		w := c.weight[i]
+		if w == 0 {
+			d[0], d[1], d[2] = v[0], v[1], v[2]
+			c.weight[i], c.open[i], c.alpha[i] = m, open, m
+			continue
+		}
+		if !c.mixed[i] {
+			d[0], d[1], d[2] = d[0]*w, d[1]*w, d[2]*w
+			c.open[i] *= w
+			c.mixed[i], met = true, true
+		}
+		d[0] += v[0] * m
+		d[1] += v[1] * m
+		d[2] += v[2] * m
+		c.weight[i] += m
+		c.open[i] += m * open
+		c.alpha[i] += m - c.alpha[i]*m
+	}
+	return met
 }
 
 // left is what rounding leaves of the emission where the coverage blurred has a value against its peak.
@@ -290,14 +539,13 @@ func bound(v float32) float32 {
 // expose joins light to the cores.
 func (c *cores) expose(light []float32) {
 	for _, sp := range c.spans {
+		a, b := 3*sp[0], 3*sp[1]
+		copy(c.light[a:b], light[a:b])
 		for i := sp[0]; i < sp[1]; i++ {
-			if c.alpha[i] == 0 {
-				continue
-			}
-			for k := 3 * i; k < 3*i+3; k++ {
-				c.pix[k] = colour.SoftAdd(c.pix[k], light[k]*c.open[i])
-			}
+			e, k := c.light[3*i:3*i+3:3*i+3], c.open[i]
+			e[0], e[1], e[2] = e[0]*k, e[1]*k, e[2]*k
 		}
+		colour.SoftAddRow(c.pix[a:b], c.light[a:b])
 	}
 }
 

@@ -50,7 +50,6 @@ func (r photoRows) row(s *scratch, x0, x1, y int) {
 		r.q.Photo.Linear(s.plain, x0, y, x1-x0)
 	}
 	s.waits, s.all = false, false
-	s.core.spans = s.core.spans[:0]
 	if r.layer.black {
 		clear(s.pix)
 		s.touchAll()

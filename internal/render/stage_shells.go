@@ -26,8 +26,8 @@ type run struct {
 
 // veiled is added shells of lights that are hidden alike.
 type veiled struct {
-	veil  veil
-	terms []term
+	veil veil
+	all  []addend
 }
 
 type blended struct {
@@ -102,7 +102,9 @@ func (st *shellStage) prepare(ctx context.Context, p *plan) (bool, error) {
 				i = len(last.add)
 				last.add = append(last.add, veiled{veil: v})
 			}
-			last.add[i].terms = append(last.add[i].terms, t)
+			last.add[i].all = append(last.add[i].all, addend{piece{t.light.key, t.sigma, [3]float32(weight)}, func(ctx context.Context, part image.Rectangle) (glow.Term, error) {
+				return p.field(ctx, &t, part)
+			}})
 		} else {
 			last.blends = append(last.blends, blended{t, v,
 				[3]float32{colour.Display.At(tint.R), colour.Display.At(tint.G), colour.Display.At(tint.B)}, colour.Blend(string(it.shell.Join))})
@@ -127,7 +129,7 @@ func (p *plan) weight(ctx context.Context, ll *litLight, s *recipe.Shell, level 
 // peak returns the largest value of the light's coverage blurred by a radius in
 // pixels of the photo.
 func (p *plan) peak(ctx context.Context, ll *litLight, radius float64) (float64, error) {
-	v, err := cache.Get(ctx, p.cache, fmt.Sprintf("peak %s %g", ll.key, radius), func(ctx context.Context) (cache.Number, error) {
+	if ll.peaks == nil {
 		f, err := cache.Get(ctx, p.cache, "peaks "+ll.key, func(ctx context.Context) (*glow.Peaks, error) {
 			defer p.stats.add("peak", time.Now())
 			return glow.NewPeaks(ctx, ll.cover, recipe.MaxRadius)
@@ -135,11 +137,10 @@ func (p *plan) peak(ctx context.Context, ll *litLight, radius float64) (float64,
 		if err != nil {
 			return 0, err
 		}
-		defer p.stats.add("peak", time.Now())
-		v, err := f.At(ctx, radius)
-		return cache.Number(v), err
-	})
-	return float64(v), err
+		ll.peaks = f
+	}
+	defer p.stats.add("peak", time.Now())
+	return ll.peaks.At(ctx, radius)
 }
 
 func (st *shellStage) collect(ctx context.Context, p *plan, part image.Rectangle) (rower, error) {
@@ -148,21 +149,13 @@ func (st *shellStage) collect(ctx context.Context, p *plan, part image.Rectangle
 		var l readyRun
 		for k := range st.runs[i].add {
 			add := &st.runs[i].add[k]
-			terms := make([]glow.Term, len(add.terms))
-			for j := range add.terms {
-				t, err := p.field(ctx, &add.terms[j], part)
-				if err != nil {
-					return nil, err
-				}
-				terms[j] = t
-			}
 			var sum readySum
 			var err error
 			if sum.veil, err = add.veil.over(ctx, p, part); err != nil {
 				return nil, err
 			}
 			start := time.Now()
-			if sum.Sum, err = glow.Collapse(ctx, terms, 3, part); err != nil {
+			if sum.Sum, err = p.sum(ctx, fmt.Sprint("shells ", i, " ", add.veil.key), add.all, part); err != nil {
 				return nil, err
 			}
 			l.add = append(l.add, sum)
@@ -219,6 +212,14 @@ type readyRun struct {
 	add    []readySum
 	blends []readySum
 	rect   image.Rectangle // of the blends
+}
+
+func (r shellRows) done() {
+	for i := range r.ready {
+		for _, s := range r.ready[i].add {
+			s.Done()
+		}
+	}
 }
 
 func (r shellRows) row(s *scratch, x0, x1, y int) {

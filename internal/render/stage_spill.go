@@ -111,15 +111,14 @@ func (st *spillStage) group(tone area.ToneWindow, v veil) *spillGroup {
 func (st *spillStage) collect(ctx context.Context, p *plan, part image.Rectangle) (rower, error) {
 	r := spillRows{groups: st.groups, back: st.back}
 	for _, g := range st.groups {
-		var terms []glow.Term
+		all := make([]addend, len(g.sources))
 		for j, source := range g.sources {
-			t, err := p.irradiance(ctx, g.lights[j], source, g.colour[j][:]...)
-			if err != nil {
-				return nil, err
-			}
-			terms = append(terms, t)
+			ll, c := g.lights[j], g.colour[j]
+			all[j] = addend{piece{ll.key, source.Reach, c}, func(ctx context.Context, _ image.Rectangle) (glow.Term, error) {
+				return p.irradiance(ctx, ll, source, c[:]...)
+			}}
 		}
-		s, err := glow.Collapse(ctx, terms, 3, part)
+		s, err := p.sum(ctx, fmt.Sprint("spill ", g.tone, g.veil.key), all, part)
 		if err != nil {
 			return nil, err
 		}
@@ -136,6 +135,12 @@ type spillRows struct {
 	groups []spillGroup
 	sums   []readySum // by group
 	back   float32
+}
+
+func (r spillRows) done() {
+	for _, s := range r.sums {
+		s.Done()
+	}
 }
 
 // giveBack takes dusk off where light falls, and makes of the light what the photo's own
