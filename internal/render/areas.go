@@ -135,15 +135,11 @@ func (p *plan) soften(ctx context.Context, ll *litLight, sigma float64, r image.
 		return nil, err
 	}
 	sum, err := glow.Collapse(ctx, []glow.Term{f}, 1, r)
-	return sumRows{sum: sum}, err
+	return sumRows{sum}, err
 }
 
-// sumRows is a sum as coverage. With a gain it is light, of which 1 − e^(−light·gain)
-// is covered.
-type sumRows struct {
-	sum  *glow.Sum
-	gain float32
-}
+// sumRows is a sum as coverage.
+type sumRows struct{ sum *glow.Sum }
 
 var rowPool = sync.Pool{New: func() any { return new([]float32) }}
 
@@ -151,11 +147,42 @@ func (s sumRows) Fill(dst []float32, x0, y int) {
 	tmp := rowPool.Get().(*[]float32)
 	*tmp = s.sum.Row(dst, x0, y, *tmp)
 	rowPool.Put(tmp)
-	if s.gain > 0 {
-		for i, v := range dst {
-			dst[i] = 1 - colour.ExpNeg(v*s.gain)
+}
+
+// lightRows is light as coverage: 1 − e^(−light·gain) is covered.
+type lightRows struct {
+	sums []readySum
+	gain float32
+}
+
+func (l lightRows) Fill(dst []float32, x0, y int) {
+	clear(dst)
+	tmp, one := rowPool.Get().(*[]float32), make([]float32, len(dst))
+	for i := range l.sums {
+		*tmp = l.sums[i].row(one, 1, x0, y, *tmp)
+		raster.Add(dst, one)
+	}
+	rowPool.Put(tmp)
+	for i, v := range dst {
+		dst[i] = 1 - colour.ExpNeg(v*l.gain)
+	}
+}
+
+// veiledTerms is light that is hidden alike.
+type veiledTerms struct {
+	veil  veil
+	terms []glow.Term
+}
+
+// under adds a term to those that are hidden as v hides.
+func under(list []veiledTerms, v veil, t glow.Term) []veiledTerms {
+	for i := range list {
+		if list[i].veil.key == v.key {
+			list[i].terms = append(list[i].terms, t)
+			return list
 		}
 	}
+	return append(list, veiledTerms{v, []glow.Term{t}})
 }
 
 // anyOf is covered where any of its parts is.
@@ -193,11 +220,13 @@ func lightKey(p *plan, l area.Light) string {
 		}
 	case area.Glow:
 		for _, ll := range p.shining(l.Light) {
-			fmt.Fprintf(&b, "%s %v %g %s ", ll.key, p.q.Recipe.Glow, ll.l.Gain(), setting.Key(ll.l.Shells))
+			_, hides := p.hides(ll.l)
+			fmt.Fprintf(&b, "%s %s %s %v %g %s ", ll.key, hides, p.veilOf(ll.l).key, p.q.Recipe.Glow, ll.l.Gain(), setting.Key(ll.l.Shells))
 		}
 	default:
 		for _, ll := range p.shining(l.Light) {
-			fmt.Fprintf(&b, "%s %v %g %g %g ", ll.key, p.q.Recipe.Spill, ll.l.Gain(), ll.l.Spill.Strength, ll.l.Spill.Reach)
+			sp := &ll.l.Spill
+			fmt.Fprintf(&b, "%s %s %v %g %g %g ", ll.key, p.carrier(sp).key, p.q.Recipe.Spill, ll.l.Gain(), sp.Strength, sp.Reach)
 		}
 	}
 	return b.String()
@@ -207,7 +236,7 @@ func lightKey(p *plan, l area.Light) string {
 // there are any.
 func (w world) Light(ctx context.Context, l area.Light, feather float64, r image.Rectangle) (area.Rows, error) {
 	gain := float32(math.Exp2(l.Gain))
-	var terms []glow.Term
+	var list []veiledTerms
 	switch l.What {
 	case area.Covers:
 		var all anyOf
@@ -253,7 +282,7 @@ func (w world) Light(ctx context.Context, l area.Light, feather float64, r image
 				if err != nil {
 					return nil, err
 				}
-				terms = append(terms, f)
+				list = under(list, w.veilOf(ll.l), f)
 			}
 		}
 	default:
@@ -261,23 +290,33 @@ func (w world) Light(ctx context.Context, l area.Light, feather float64, r image
 			return anyOf{}, nil
 		}
 		for _, ll := range w.shining(l.Light) {
-			k := float32(ll.l.Gain() * w.q.Recipe.Spill.Level * ll.l.Spill.Strength)
-			if k <= 0 {
+			sp, err := w.spillOf(ctx, ll)
+			if err != nil {
+				return nil, err
+			}
+			if sp == nil {
 				continue
 			}
-			source, err := w.source(ctx, ll)
+			t, err := w.irradiance(ctx, ll, sp.source, sp.power)
 			if err != nil {
 				return nil, err
 			}
-			t, err := w.irradiance(ctx, ll, source, k)
-			if err != nil {
-				return nil, err
-			}
-			terms = append(terms, t)
+			list = under(list, sp.veil, t)
 		}
 	}
-	sum, err := glow.Collapse(ctx, terms, 1, r)
-	return sumRows{sum, gain}, err
+	out := lightRows{gain: gain}
+	for _, g := range list {
+		sum, err := glow.Collapse(ctx, g.terms, 1, r)
+		if err != nil {
+			return nil, err
+		}
+		v, err := g.veil.over(ctx, w.plan, r)
+		if err != nil {
+			return nil, err
+		}
+		out.sums = append(out.sums, readySum{sum, v})
+	}
+	return out, nil
 }
 
 // AreaMask returns the coverage of an area in the picture that q asks for, for looking

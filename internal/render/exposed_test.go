@@ -235,9 +235,21 @@ func TestSpillStaysOffWhatCarriesTheLight(t *testing.T) {
 		t.Helper()
 		return -math.Log1p(-linear(render(t, e, Request{Photo: p, Recipe: r, Deep: true, Layer: Spill}), x, 200)[1])
 	}
-	all := map[int]float64{}
+	inArea := func(x int) float64 {
+		t.Helper()
+		next, id, err := r.AddArea("A", part(area.Light{What: area.Spill, Light: area.LightRef(r.Lights[0].ID)}))
+		if err != nil {
+			t.Fatal(err)
+		}
+		m, err := e.AreaMask(t.Context(), Request{Photo: p, PhotoKey: "p", Recipe: next}, id, false)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return -math.Log1p(-float64(m.At(x, 200)))
+	}
+	all, area0 := map[int]float64{}, map[int]float64{}
 	for _, x := range []int{120, 250, 300} {
-		all[x] = spill(x)
+		all[x], area0[x] = spill(x), inArea(x)
 	}
 	l.Spill.Carrier = area.RefTo(area.OfCutOut, "c1")
 	if err := r.Validate(); err != nil {
@@ -249,6 +261,10 @@ func TestSpillStaysOffWhatCarriesTheLight(t *testing.T) {
 			want := all[x] * (1 - (1-onto)*covered)
 			if got := spill(x); math.Abs(got-want) > 0.012*all[x] {
 				t.Errorf("%.0f %% of the spill at %d, covered by %.2f: %.4f, want %.4f", 100*onto, x, covered, got, want)
+			}
+			want = area0[x] * (1 - (1-onto)*covered)
+			if got := inArea(x); area0[x] < 0.01 || math.Abs(got-want) > 0.012*area0[x] {
+				t.Errorf("an area where it falls has %.4f at %d, want %.4f", got, x, want)
 			}
 		}
 	}

@@ -33,30 +33,44 @@ type spillGroup struct {
 }
 
 func (st *spillStage) prepare(ctx context.Context, p *plan) (bool, error) {
-	master := p.q.Recipe.Spill
-	if !master.On {
+	if !p.q.Recipe.Spill.On {
 		return false, nil
 	}
 	for _, ll := range p.lights {
-		sp := ll.l.Spill
-		k := float32(ll.l.Gain() * master.Level * sp.Strength)
-		if k <= 0 {
-			continue
-		}
-		source, err := p.source(ctx, ll)
+		sp, err := p.spillOf(ctx, ll)
 		if err != nil {
 			return false, err
 		}
-		c := ll.l.Gel.Colour().Scale(k)
-		g := st.group(sp.Tone, p.carrier(&sp))
+		if sp == nil {
+			continue
+		}
+		c := ll.l.Gel.Colour().Scale(sp.power)
+		g := st.group(ll.l.Spill.Tone, sp.veil)
 		g.lights = append(g.lights, ll)
-		g.sources = append(g.sources, source)
+		g.sources = append(g.sources, sp.source)
 		g.colour = append(g.colour, [3]float32{c.R, c.G, c.B})
 	}
 	if !p.layer.black && p.remade {
 		st.back = float32(p.q.Recipe.Dusk.Back.Spill)
 	}
 	return len(st.groups) > 0, nil
+}
+
+// lightSpill is what a light gives to its surroundings.
+type lightSpill struct {
+	power  float32
+	source *spill.Source
+	veil   veil // of what carries the light
+}
+
+// spillOf returns the spill of a light, nil for none.
+func (p *plan) spillOf(ctx context.Context, ll *litLight) (*lightSpill, error) {
+	k := float32(ll.l.Gain() * p.q.Recipe.Spill.Level * ll.l.Spill.Strength)
+	if k <= 0 {
+		return nil, nil
+	}
+	source, err := p.source(ctx, ll)
+	return &lightSpill{k, source, p.carrier(&ll.l.Spill)}, err
 }
 
 // source returns a light's shapes as what gives spill.
