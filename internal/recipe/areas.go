@@ -125,6 +125,9 @@ func (r *Recipe) Users(id area.Ref) (out []string) {
 		if r.Lights[i].Spill.Carrier == id && id != "" {
 			out = append(out, "what carries the light “"+r.Lights[i].Name+"”")
 		}
+		if l := &r.Lights[i]; id != "" && (l.Trim.Area == id || slices.ContainsFunc(l.Shells, func(s Shell) bool { return s.Trim.Area == id })) {
+			out = append(out, "the trim of the light “"+l.Name+"”")
+		}
 	}
 	for i := range r.Areas {
 		for _, p := range r.Areas[i].Parts {
@@ -158,6 +161,14 @@ func (r *Recipe) RemoveLight(i int) *Recipe {
 		c.Lights[k].Blockers = slices.DeleteFunc(c.Lights[k].Blockers, func(b Blocker) bool { return b.Area == own })
 		if c.Lights[k].Spill.Carrier == own {
 			c.Lights[k].Spill.Carrier = ""
+		}
+		if c.Lights[k].Trim.Area == own {
+			c.Lights[k].Trim.Area = ""
+		}
+		for s := range c.Lights[k].Shells {
+			if t := &c.Lights[k].Shells[s].Trim; t.Area == own {
+				t.Area = ""
+			}
 		}
 	}
 	for k := range c.Areas {

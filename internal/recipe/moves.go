@@ -10,6 +10,7 @@ import (
 	"pyrant/internal/colour"
 	"pyrant/internal/fault"
 	"pyrant/internal/setting"
+	"pyrant/internal/shape"
 )
 
 // A move sets many settings at once by a rule, relative to what they are: an operation of a change beside those of
@@ -18,6 +19,9 @@ import (
 //	{"op": "rig", "path": "/lights/0", "value": "tube"}                 core and stack of a rig
 //	{"op": "stack", "path": "/lights/0/shells", "value": {"spread": 2}}  see StackMove
 //	{"op": "gels", "path": "/lights", "value": {"turn": 30}}             see GelMove
+//	{"op": "place", "path": "/lights/0", "value": {"by": 2, "x": 9, "y": 9}}   see Place
+//
+// The value of a rig is the id of a ready-made one, or a rig of one's own, see OwnRig.
 
 // StackMove is a move of all shells of a stack. The place t of a shell goes from 0 for the
 // smallest radius to 1 for the widest, evenly by the logarithm of the radius.
@@ -30,6 +34,34 @@ type StackMove struct {
 	Lift   float64 `json:"lift"`   // added to each lift
 	White  float64 `json:"white"`  // above 0 the share of white that the rest of each shell gives up, least far outside; below 0 what each loses of its own
 	Apart  float64 `json:"apart"`  // degrees: hues turned by Apart·(1 - 2t), so that inside and outside part
+	Join   Join    `json:"join"`   // how all join from now on; "" for as they do
+}
+
+// Place moves a light and sizes it, with all its lengths, about a place of the photo.
+type Place struct {
+	By float64 `json:"by"` // factor; 0 for 1
+	X  float64 `json:"x"`  // what stays where it is when it is sized
+	Y  float64 `json:"y"`
+	DX float64 `json:"dx"` // by how much it is moved then
+	DY float64 `json:"dy"`
+}
+
+// Of returns a light after the move.
+func (m Place) Of(l Light) Light {
+	if m.By == 0 {
+		m.By = 1
+	}
+	if m.By != 1 {
+		l = setting.Scale(l, m.By)
+		for i := range l.Shells {
+			l.Shells[i].Radius = neat(min(l.Shells[i].Radius, MaxRadius))
+		}
+	}
+	l.Shapes = slices.Clone(l.Shapes)
+	for i, s := range l.Shapes {
+		l.Shapes[i] = s.Shifted(m.X-m.By*m.X+m.DX, m.Y-m.By*m.Y+m.DY).(shape.Shape)
+	}
+	return l
 }
 
 // GelMove changes the gels of many lights. What is left out stays.
@@ -50,6 +82,7 @@ const (
 
 var (
 	lightPath = regexp.MustCompile(`^/lights/(\d+)$`)
+	placeMost = 1000.0
 	stackPath = regexp.MustCompile(`^/lights/(\d+)/shells$`)
 )
 
@@ -75,7 +108,9 @@ func (r *Recipe) applied(ops []setting.Op) (Recipe, error) {
 	return cur, nil
 }
 
-func isMove(op setting.Op) bool { return op.Op == "rig" || op.Op == "stack" || op.Op == "gels" }
+func isMove(op setting.Op) bool {
+	return op.Op == "rig" || op.Op == "stack" || op.Op == "gels" || op.Op == "place"
+}
 
 func (r *Recipe) move(op setting.Op) ([]setting.Op, error) {
 	at := func(path *regexp.Regexp) (int, error) {
@@ -98,6 +133,15 @@ func (r *Recipe) move(op setting.Op) ([]setting.Op, error) {
 		if err != nil {
 			return nil, err
 		}
+		l := r.Lights[i]
+		if len(op.Value) > 0 && op.Value[0] == '{' {
+			rig, err := DecodeRig(op.Value)
+			if err != nil {
+				return nil, err
+			}
+			rig.Put(&l, r.Photo)
+			return append(append(Set(op.Path+"/core", l.Core), Set(op.Path+"/shells", l.Shells)...), Set(op.Path+"/spill", l.Spill)...), nil
+		}
 		var id string
 		if err := read(&id); err != nil {
 			return nil, err
@@ -106,9 +150,21 @@ func (r *Recipe) move(op setting.Op) ([]setting.Op, error) {
 		if rig == nil {
 			return nil, fault.In(op.Path, "There is no rig %q.", id)
 		}
-		l := r.Lights[i]
 		rig.Put(&l, r.Photo)
 		return append(Set(op.Path+"/core", l.Core), Set(op.Path+"/shells", l.Shells)...), nil
+	case "place":
+		i, err := at(lightPath)
+		if err != nil {
+			return nil, err
+		}
+		var m Place
+		if err := read(&m); err != nil {
+			return nil, err
+		}
+		if m.By < 0 || m.By > placeMost || m.By != 0 && m.By < 1/placeMost {
+			return nil, fault.In(op.Path, "A light is sized by a factor from %g to %g at a time.", 1/placeMost, placeMost)
+		}
+		return Set(op.Path, m.Of(r.Lights[i])), nil
 	case "stack":
 		i, err := at(stackPath)
 		if err != nil {
@@ -175,6 +231,9 @@ func (m StackMove) Of(stack []Shell) []Shell {
 		tint := setting.Of[Tint]("white")
 		s.Tint.White = neat(min(max(s.Tint.White, tint.Min.A), tint.Max.A))
 		s.Tint.Hue = neat(min(max(s.Tint.Hue+m.Apart*(1-2*t), -180), 180))
+		if m.Join != "" {
+			s.Join = m.Join
+		}
 	}
 	return l.Shells
 }

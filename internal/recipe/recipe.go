@@ -48,6 +48,8 @@ type Recipe struct {
 
 	CutOuts []cutout.CutOut `json:"cutouts,omitzero" label:"Cut-outs" count:"0..100" each:"cut-out" title:"*" doc:"used by their ids"`
 
+	Groups []Group `json:"groups,omitzero" label:"Groups" count:"0..30" each:"group" title:"*" doc:"of lights, used by their ids"`
+
 	Areas []area.Area `json:"areas,omitzero" label:"Areas" count:"0..200" each:"area" title:"*" doc:"used by their ids"`
 }
 
@@ -104,8 +106,12 @@ type Light struct {
 	Gel       Gel          `json:"gel" title:"Gel"`
 	Shapes    shape.Shapes `json:"shapes" label:"Shapes" count:"0..500" each:"a shape"`
 	Core      Core         `json:"core" title:"*"`
+	Glow      bool         `json:"glow" label:"Switch of its glow" default:"true" row:"own"`
 	Shells    []Shell      `json:"shells" label:"Stack" count:"0..32" each:"shell" doc:"the stack"`
+	Streak    Streak       `json:"streak" title:"Streak: *"`
+	Trim      Trim         `json:"trim" title:"Trim: *" doc:"of core and glow"`
 	Spill     Spill        `json:"spill" title:"Spill *"`
+	Group     string       `json:"group" label:"Group" default:"" count:"0..64" row:"own" doc:"id of the group that it is in; left empty, none"`
 
 	Blockers []Blocker `json:"blockers,omitzero" label:"Blockers" count:"0..16" each:"blocker" title:"*" doc:"what stands before it"`
 }
@@ -145,6 +151,7 @@ func (Look) Choices() []setting.Choice {
 // 0.4 of the mean width of the shapes, against its largest value: 0 at the edge, 1 in the middle. f is
 // 1 - Rounding·(1 - k), or, where Rounding is below 0, 1 + Rounding·k.
 type Core struct {
+	On           bool    `json:"on" label:"Switch of its core" default:"true" row:"own"`
 	Look         Look    `json:"look" label:"Core" default:"exposed"`
 	Brightness   float64 `json:"brightness" label:"Brightness" unit:"stops" range:"-4..8" default:"3.6" step:"0.05" doc:"by exposure: of its middle, over what is white to a camera"`
 	Rounding     float64 `json:"rounding" label:"Rounding" unit:"%" range:"-1..1" default:"0.65" step:"0.01" doc:"by exposure: how much darker the rim is than the middle; below 0 how much brighter"`
@@ -155,17 +162,66 @@ type Core struct {
 	Translucency float64 `json:"translucency" label:"See-through" unit:"%" range:"0..1" default:"0" step:"0.01" doc:"how much of the object shows through the core"`
 	Uneven       float64 `json:"uneven" label:"Uneven" unit:"stops" range:"0..4" default:"0" step:"0.05" doc:"by exposure: how much places differ, as in a worn tube"`
 	Seed         int     `json:"seed" label:"Seed" range:"0..9999" default:"1" doc:"of what is uneven"`
+	Bloom        float64 `json:"bloom" label:"Bloom" unit:"%" range:"0..1" default:"0" step:"0.01" doc:"how much of the core's light is spread over it and what is beside it, so that nothing that emits is sharp"`
+	BloomRadius  float64 `json:"bloomRadius" label:"Bloom radius" unit:"px" range:"0..1000" slider:"0..L/100" default:"L/750" step:"0.1" doc:"deviation of the bloom"`
 }
 
 // Idle names what does nothing as the core is.
-func (c Core) Idle() []string {
+func (c Core) Idle() (idle []string) {
 	switch {
 	case c.Look == Even:
-		return []string{"brightness", "rounding", "openness", "uneven", "seed"}
+		idle = []string{"brightness", "rounding", "openness", "uneven", "seed"}
 	case c.Uneven == 0:
-		return []string{"seed"}
+		idle = []string{"seed"}
+	}
+	if c.Bloom == 0 {
+		idle = append(idle, "bloomRadius")
+	}
+	return idle
+}
+
+// Streak draws core and glow of a light out along a direction, in linear light; see package streak.
+type Streak struct {
+	Length float64 `json:"length" label:"Length" unit:"px" range:"0..20000" slider:"0..L/2" default:"0" step:"0.1" doc:"0 for none"`
+	Angle  float64 `json:"angle" label:"Angle" unit:"°" range:"-180..180" default:"0" step:"0.5" doc:"0 to the right, 90 upwards"`
+	Sides  Sides   `json:"sides" label:"Goes" default:"one"`
+	Taper  float64 `json:"taper" label:"Taper" unit:"%" range:"0..1" default:"0.7" step:"0.01" doc:"how much weaker it is at its end"`
+}
+
+// Idle names what does nothing as the streak is.
+func (s Streak) Idle() []string {
+	if s.Length == 0 {
+		return []string{"angle", "sides", "taper"}
 	}
 	return nil
+}
+
+// Sides is to which sides a streak goes.
+type Sides string
+
+// The sides of a streak.
+const (
+	OneSide   Sides = "one"
+	BothSides Sides = "both"
+)
+
+// Choices returns the sides.
+func (Sides) Choices() []setting.Choice {
+	return []setting.Choice{{Value: string(OneSide), Label: "To one side"}, {Value: string(BothSides), Label: "To both sides"}}
+}
+
+// Trim weakens what a light, or one shell, gives in an area: it is multiplied by 1 - Amount·coverage.
+type Trim struct {
+	Area   area.Ref `json:"area" label:"Trimmed in" default:"" row:"own" doc:"id of the area, or of a cut-out; left empty, nowhere"`
+	Amount float64  `json:"amount" label:"Trimmed by" unit:"%" range:"0..1" default:"1" step:"0.01" row:"own"`
+}
+
+// Group is lights that have a fader together.
+type Group struct {
+	ID    string  `json:"id" count:"1..64" doc:"unique in the recipe, never shown"`
+	Name  string  `json:"name" label:"Name" count:"1..80"`
+	On    bool    `json:"on" label:"Switch" default:"true"`
+	Level float64 `json:"level" label:"Level" unit:"%" range:"0..2" default:"1" step:"0.01" doc:"the fader"`
 }
 
 // Join is how a shell joins what is below it: a soft add in linear light, or a
@@ -202,6 +258,7 @@ type Shell struct {
 	Tint     Tint    `json:"tint" title:"Tint"`
 	Lift     float64 `json:"lift" label:"Lift" unit:"%" range:"0..1" default:"0.15" step:"0.01" doc:"0 keeps the energy, 1 the peak"`
 	Join     Join    `json:"join" label:"Joining" default:"add" row:"own"`
+	Trim     Trim    `json:"trim" title:"Trim: *"`
 }
 
 // MaxRadius is the largest radius of a shell, in pixels of the photo.
@@ -220,6 +277,7 @@ func (t Tint) Colour(g Gel) colour.RGB {
 
 // Spill is the light that a light throws on what is near it in the picture.
 type Spill struct {
+	On       bool            `json:"on" label:"Switch of its spill" default:"true" row:"own"`
 	Strength float64         `json:"strength" label:"Strength" unit:"%" range:"0..4" default:"1" step:"0.01"`
 	Reach    float64         `json:"reach" label:"Reach" unit:"px" range:"1..100000" slider:"L/50..2L log" default:"L/3" step:"1" doc:"distance at which it ends"`
 	Tone     area.ToneWindow `json:"tone" title:"Tone window"`
@@ -257,9 +315,31 @@ func (r *Recipe) Lit() []bool {
 	lit := make([]bool, len(r.Lights))
 	for i := range r.Lights {
 		l := &r.Lights[i]
-		lit[i] = l.On && len(l.Shapes) > 0 && (!alone || l.Alone)
+		g := r.GroupOf(l.Group)
+		lit[i] = l.On && len(l.Shapes) > 0 && (!alone || l.Alone) && (g == nil || g.On)
 	}
 	return lit
+}
+
+// GroupOf returns the group of an id, nil for none.
+func (r *Recipe) GroupOf(id string) *Group {
+	for i := range r.Groups {
+		if r.Groups[i].ID == id {
+			return &r.Groups[i]
+		}
+	}
+	return nil
+}
+
+// Shining returns light i as the fader of its group leaves it.
+func (r *Recipe) Shining(i int) *Light {
+	g := r.GroupOf(r.Lights[i].Group)
+	if g == nil || g.Level == 1 {
+		return &r.Lights[i]
+	}
+	l := r.Lights[i]
+	l.Level *= g.Level
+	return &l
 }
 
 // Clone returns a deep copy.
@@ -281,6 +361,25 @@ func (r Recipe) Check(setting.Frame) (field, msg string) {
 	for i := range r.Lights {
 		if id := r.Lights[i].ID; slices.ContainsFunc(r.Lights[:i], func(o Light) bool { return o.ID == id }) {
 			return fmt.Sprintf("lights[%d].id", i), fmt.Sprintf("Two lights have the id %q.", id)
+		}
+	}
+	for i := range r.Groups {
+		if id := r.Groups[i].ID; slices.ContainsFunc(r.Groups[:i], func(o Group) bool { return o.ID == id }) {
+			return fmt.Sprintf("groups[%d].id", i), fmt.Sprintf("Two groups have the id %q.", id)
+		}
+	}
+	for i := range r.Lights {
+		l := &r.Lights[i]
+		if l.Group != "" && r.GroupOf(l.Group) == nil {
+			return fmt.Sprintf("lights[%d].group", i), fmt.Sprintf("The light “%s” is in a group that is not in this shot; choose another.", l.Name)
+		}
+		if msg := r.trims(l, l.Trim.Area); msg != "" {
+			return fmt.Sprintf("lights[%d].trim.area", i), msg
+		}
+		for j := range l.Shells {
+			if msg := r.trims(l, l.Shells[j].Trim.Area); msg != "" {
+				return fmt.Sprintf("lights[%d].shells[%d].trim.area", i, j), msg
+			}
 		}
 	}
 	if field, msg := r.checkCutOuts(); msg != "" {
@@ -314,6 +413,21 @@ func (r Recipe) Check(setting.Frame) (field, msg string) {
 		return "dusk.back.area", "Light is given back in an area that is not in this shot; choose another."
 	}
 	return "", ""
+}
+
+// trims says why an area cannot trim a light, or nothing.
+func (r *Recipe) trims(l *Light, id area.Ref) string {
+	if id == "" {
+		return ""
+	}
+	a := r.Area(id)
+	if a == nil {
+		return fmt.Sprintf("The light “%s” is trimmed in what is not in this shot; choose something else.", l.Name)
+	}
+	if r.glows(a, 0) {
+		return fmt.Sprintf("“%s” is made of what a light gives, and so cannot trim the light “%s”. Draw it, or make it of a cut-out.", a.Name, l.Name)
+	}
+	return ""
 }
 
 // Area returns the area of an id, nil for none: one of the list, or what stands for a cut-out or for

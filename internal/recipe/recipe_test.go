@@ -319,6 +319,7 @@ func TestStacksHaveTheirNumbers(t *testing.T) {
 			t.Errorf("shell %d is stronger or whiter than the one before it", i+1)
 		}
 	}
+	noTrim := Trim{}
 	shells := func(s ...Shell) *Recipe { c := r.Clone(); c.Lights[1].Shells = s; return c }
 	for _, tt := range []struct {
 		name      string
@@ -327,17 +328,17 @@ func TestStacksHaveTheirNumbers(t *testing.T) {
 		want      Shell
 		otherwise int
 	}{
-		{"the first", nil, 0, Shell{10, 0.3, Tint{}, 0.15, Add}, 1},
-		{"beyond the only one", []Shell{{Radius: 8, Strength: 0.4, Lift: 0.2, Join: Screen}}, 1, Shell{16, 0.3, Tint{}, 0.2, Screen}, 2},
-		{"beyond one of no radius", []Shell{{Radius: 0, Strength: 0.4, Join: Add}}, 1, Shell{2, 0.3, Tint{}, 0, Add}, 2},
-		{"beyond the widest there can be", []Shell{{Radius: 6000, Strength: 0.4, Join: Add}}, 1, Shell{6000, 0.3, Tint{}, 0, Add}, 2},
+		{"the first", nil, 0, Shell{10, 0.3, Tint{}, 0.15, Add, Trim{Amount: 1}}, 1},
+		{"beyond the only one", []Shell{{Radius: 8, Strength: 0.4, Lift: 0.2, Join: Screen}}, 1, Shell{16, 0.3, Tint{}, 0.2, Screen, noTrim}, 2},
+		{"beyond one of no radius", []Shell{{Radius: 0, Strength: 0.4, Join: Add}}, 1, Shell{2, 0.3, Tint{}, 0, Add, noTrim}, 2},
+		{"beyond the widest there can be", []Shell{{Radius: 6000, Strength: 0.4, Join: Add}}, 1, Shell{6000, 0.3, Tint{}, 0, Add, noTrim}, 2},
 		{"in the widest gap", []Shell{{Radius: 90, Strength: 0.2, Join: Normal}, {Radius: 4, Strength: 0.6, Tint: Tint{White: 0.5}, Join: Add}, {Radius: 2, Strength: 1, Tint: Tint{White: 1}, Join: Add}}, 2,
-			Shell{19, 0.4, Tint{White: 0.25}, 0, Normal}, 4},
-		{"between none and some", []Shell{{Radius: 0, Strength: 0.5, Join: Add}, {Radius: 30, Strength: 0.3, Join: Add}}, 1, Shell{3, 0.4, Tint{}, 0, Add}, 3},
-		{"in the widest of narrow gaps", []Shell{{Radius: 10, Strength: 1, Join: Add}, {Radius: 11, Strength: 1, Join: Add}, {Radius: 13, Strength: 1, Join: Add}}, 2, Shell{12, 1, Tint{}, 0, Add}, 4},
-		{"behind those of the same radius", []Shell{{Radius: 5, Strength: 0.1, Join: Add}, {Radius: 5, Strength: 0.2, Join: Add}, {Radius: 5, Strength: 0.4, Join: Add}, {Radius: 20, Strength: 0.6, Join: Add}}, 3, Shell{10, 0.5, Tint{}, 0, Add}, 5},
-		{"not between two that are as good as none", []Shell{{Radius: 0, Strength: 1, Join: Add}, {Radius: 0.35, Strength: 1, Join: Add}, {Radius: 0.42, Strength: 1, Join: Add}}, 2, Shell{0.383, 1, Tint{}, 0, Add}, 4},
-		{"the first of gaps alike", []Shell{{Radius: 1, Strength: 1, Join: Add}, {Radius: 4, Strength: 1, Join: Add}, {Radius: 16, Strength: 1, Join: Add}}, 1, Shell{2, 1, Tint{}, 0, Add}, 4},
+			Shell{19, 0.4, Tint{White: 0.25}, 0, Normal, noTrim}, 4},
+		{"between none and some", []Shell{{Radius: 0, Strength: 0.5, Join: Add}, {Radius: 30, Strength: 0.3, Join: Add}}, 1, Shell{3, 0.4, Tint{}, 0, Add, noTrim}, 3},
+		{"in the widest of narrow gaps", []Shell{{Radius: 10, Strength: 1, Join: Add}, {Radius: 11, Strength: 1, Join: Add}, {Radius: 13, Strength: 1, Join: Add}}, 2, Shell{12, 1, Tint{}, 0, Add, noTrim}, 4},
+		{"behind those of the same radius", []Shell{{Radius: 5, Strength: 0.1, Join: Add}, {Radius: 5, Strength: 0.2, Join: Add}, {Radius: 5, Strength: 0.4, Join: Add}, {Radius: 20, Strength: 0.6, Join: Add}}, 3, Shell{10, 0.5, Tint{}, 0, Add, noTrim}, 5},
+		{"not between two that are as good as none", []Shell{{Radius: 0, Strength: 1, Join: Add}, {Radius: 0.35, Strength: 1, Join: Add}, {Radius: 0.42, Strength: 1, Join: Add}}, 2, Shell{0.383, 1, Tint{}, 0, Add, noTrim}, 4},
+		{"the first of gaps alike", []Shell{{Radius: 1, Strength: 1, Join: Add}, {Radius: 4, Strength: 1, Join: Add}, {Radius: 16, Strength: 1, Join: Add}}, 1, Shell{2, 1, Tint{}, 0, Add, noTrim}, 4},
 	} {
 		got, err := shells(tt.from...).AddShell(1)
 		if err != nil {
@@ -622,8 +623,8 @@ func TestScaleMultipliesEveryLength(t *testing.T) {
 			t.Errorf("point %d is %v, want %v", i, b.At(i), want)
 		}
 	}
-	// photo, the edge of dusk, and of both lights feather, reach, eight radii and one width.
-	if lengths != 3+2*(2+8)+1 {
+	// photo, the edge of dusk, and of both lights feather, bloom, streak, reach, eight radii and one width.
+	if lengths != 3+2*(4+8)+1 {
 		t.Errorf("%d numbers are lengths", lengths)
 	}
 }

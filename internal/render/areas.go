@@ -221,12 +221,15 @@ func lightKey(p *plan, l area.Light) string {
 	case area.Glow:
 		for _, ll := range p.shining(l.Light) {
 			_, hides := p.hides(ll.l)
-			fmt.Fprintf(&b, "%s %s %s %v %g %s ", ll.key, hides, p.veilOf(ll.l).key, p.q.Recipe.Glow, ll.l.Gain(), setting.Key(ll.l.Shells))
+			fmt.Fprintf(&b, "%s %v %v %s %s %v %g %s ", ll.key, ll.l.Glow, ll.l.Streak, hides, p.veilOf(ll.l).key, p.q.Recipe.Glow, ll.l.Gain(), setting.Key(ll.l.Shells))
+			for i := range ll.l.Shells {
+				b.WriteString(veil{}.trimmed(p, ll.l.Shells[i].Trim).key)
+			}
 		}
 	default:
 		for _, ll := range p.shining(l.Light) {
 			sp := &ll.l.Spill
-			fmt.Fprintf(&b, "%s %s %v %g %g %g ", ll.key, p.carrier(sp).key, p.q.Recipe.Spill, ll.l.Gain(), sp.Strength, sp.Reach)
+			fmt.Fprintf(&b, "%s %v %s %v %g %g %g ", ll.key, sp.On, p.carrier(sp).key, p.q.Recipe.Spill, ll.l.Gain(), sp.Strength, sp.Reach)
 		}
 	}
 	return b.String()
@@ -262,6 +265,9 @@ func (w world) Light(ctx context.Context, l area.Light, feather float64, r image
 		}
 		for _, ll := range w.shining(l.Light) {
 			for i := range ll.l.Shells {
+				if !ll.l.Glow {
+					break
+				}
 				s := &ll.l.Shells[i]
 				k, err := w.weight(ctx, ll, s, ll.l.Gain()*w.q.Recipe.Glow.Level)
 				if err != nil {
@@ -282,7 +288,7 @@ func (w world) Light(ctx context.Context, l area.Light, feather float64, r image
 				if err != nil {
 					return nil, err
 				}
-				list = under(list, w.veilOf(ll.l), f)
+				list = under(list, w.veilOf(ll.l).trimmed(w.plan, s.Trim), f)
 			}
 		}
 	default:

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"image"
 	"math"
+	"slices"
 	"strings"
 	"time"
 
@@ -49,7 +50,11 @@ func (p *plan) seen(ctx context.Context, ll *litLight) (*litLight, error) {
 	if ll.front != nil {
 		return ll.front, nil
 	}
-	front, err := p.less(ctx, ll)
+	out, err := p.drawnOut(ctx, ll)
+	if err != nil {
+		return nil, err
+	}
+	front, err := p.less(ctx, out)
 	if err == nil {
 		ll.front = front
 	}
@@ -101,15 +106,15 @@ func (p *plan) less(ctx context.Context, ll *litLight) (*litLight, error) {
 	return out, err
 }
 
-// codeMask is a mask worked out in full, in 8 bits.
+// codeMask is a mask worked out in full, in 16 bits: a long streak would show the steps of 8.
 type codeMask struct {
 	rect image.Rectangle
-	pix  []uint8
+	pix  []uint16
 }
 
 func (m *codeMask) Bounds() image.Rectangle { return m.rect }
 func (m *codeMask) Drop(int)                {}
-func (m *codeMask) Bytes() int64            { return int64(len(m.pix)) }
+func (m *codeMask) Bytes() int64            { return 2 * int64(len(m.pix)) }
 
 func (m *codeMask) Fill(dst []float32, x0, y int) {
 	clear(dst)
@@ -117,14 +122,14 @@ func (m *codeMask) Fill(dst []float32, x0, y int) {
 		return
 	}
 	for x := max(x0, m.rect.Min.X); x < min(x0+len(dst), m.rect.Max.X); x++ {
-		dst[x-x0] = float32(m.pix[(y-m.rect.Min.Y)*m.rect.Dx()+x-m.rect.Min.X]) / 255
+		dst[x-x0] = float32(m.pix[(y-m.rect.Min.Y)*m.rect.Dx()+x-m.rect.Min.X]) / 65535
 	}
 }
 
 // lessMask returns a mask less areas. Areas end at the frame; beyond it nothing is hidden.
 func (p *plan) lessMask(ctx context.Context, m coverage.Mask, list []*area.Area) (coverage.Mask, error) {
 	r := m.Bounds()
-	out := &codeMask{rect: r, pix: make([]uint8, r.Dx()*r.Dy())}
+	out := &codeMask{rect: r, pix: make([]uint16, r.Dx()*r.Dy())}
 	w := world{plan: p, solid: true}
 	for y := r.Min.Y; y < r.Max.Y; y += stripRows {
 		strip := image.Rect(r.Min.X, y, r.Max.X, min(y+stripRows, r.Max.Y))
@@ -154,7 +159,7 @@ func (p *plan) lessMask(ctx context.Context, m coverage.Mask, list []*area.Area)
 					}
 				}
 				for i, v := range row {
-					out.pix[(y-r.Min.Y)*r.Dx()+i] = uint8(255*v + 0.5)
+					out.pix[(y-r.Min.Y)*r.Dx()+i] = uint16(65535*v + 0.5)
 				}
 			}
 		}); err != nil {
@@ -190,7 +195,16 @@ func (p *plan) veilOf(l *recipe.Light) veil {
 		fmt.Fprintf(&s, "%s %g %v ", part.area.Key(world{plan: p, solid: true}), b.Shells, part.wraps)
 	}
 	v.key = s.String()
-	return v
+	return v.trimmed(p, l.Trim)
+}
+
+// trimmed returns the veil with a trim added.
+func (v veil) trimmed(p *plan, t recipe.Trim) veil {
+	if t.Area == "" || t.Amount <= 0 {
+		return v
+	}
+	part := veilPart{area: blockArea(p.q.Recipe, &recipe.Blocker{Area: t.Area}, 0), shells: float32(t.Amount)}
+	return veil{append(slices.Clip(v.list), part), fmt.Sprintf("%strim %s %g ", v.key, part.area.Key(world{plan: p, solid: true}), t.Amount)}
 }
 
 // over returns what of the glow is seen over a part of the picture; nil where all of it is.

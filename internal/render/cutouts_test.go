@@ -197,7 +197,7 @@ func TestLightsThatCross(t *testing.T) {
 	r.Spill.On = false
 	for i := range r.Lights {
 		r.Lights[i].Shells = nil
-		r.Lights[i].Core = recipe.Core{}
+		r.Lights[i].Core = recipe.Core{On: true}
 		r.Lights[i].Gel.Saturation = 1
 	}
 	r.Lights[0].Gel.Hue, r.Lights[1].Gel.Hue = 0, 120 // red lies, green stands

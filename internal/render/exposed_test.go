@@ -15,7 +15,7 @@ import (
 // exposedCore leaves of a light its core alone, by exposure, of a gel that is half in linear light.
 func exposedCore(r *recipe.Recipe) *recipe.Light {
 	l := bare(r)
-	l.Core = recipe.Core{Look: recipe.Exposed, Brightness: 1, Seed: 1}
+	l.Core = recipe.Core{On: true, Look: recipe.Exposed, Brightness: 1, Seed: 1}
 	l.Gel = recipe.Gel{Saturation: 0, Lightness: colour.LinearToSRGB(0.5)}
 	return l
 }
@@ -274,7 +274,7 @@ func TestSpillStaysOffWhatCarriesTheLight(t *testing.T) {
 	}
 	r, l = next, &next.Lights[0]
 	l.Spill.Onto = 0
-	r.Lights[1].Shapes, r.Lights[1].Shells, r.Lights[1].Spill = panel(300, 20, 350, 60), nil, recipe.Spill{Strength: 1, Reach: 500, Tone: l.Spill.Tone}
+	r.Lights[1].Shapes, r.Lights[1].Shells, r.Lights[1].Spill = panel(300, 20, 350, 60), nil, recipe.Spill{On: true, Strength: 1, Reach: 500, Tone: l.Spill.Tone}
 	r.Lights[1].Gel = l.Gel
 	both := spill(120)
 	l.On = false

@@ -20,7 +20,10 @@ import (
 // traced yet, it is what a long straight stretch of its mean width shows. All shells count as added. With brief few of the
 // places are looked at, which is soon done and a few parts in a hundred off.
 func (e *Engine) Falloff(ctx context.Context, r *recipe.Recipe, light int, distances []float64, brief bool) ([]colour.RGB, error) {
-	l := &r.Lights[light]
+	// What is drawn out, trimmed or switched off is no edge of the light's own.
+	bare := *r.Shining(light)
+	bare.Streak, bare.Trim = recipe.Streak{}, recipe.Trim{}
+	l := &bare
 	p := &plan{cache: e.Cache}
 	ll, err := newLight(ctx, e.Cache, r, l)
 	if err != nil {

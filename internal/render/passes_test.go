@@ -97,7 +97,7 @@ func TestWhatEmitsAndWhatIsGivenBackStayOutOfTheDark(t *testing.T) {
 	// where more falls, and never more than the photo had.
 	r.Dusk.Back = recipe.Back{}
 	r.Spill.On = true
-	r.Lights[0].Spill = recipe.Spill{Strength: 1, Reach: 400, Tone: area.ToneWindow{High: 1}}
+	r.Lights[0].Spill = recipe.Spill{On: true, Strength: 1, Reach: 400, Tone: area.ToneWindow{High: 1}}
 	before, far := at(260, 200), at(590, 390)
 	r.Dusk.Back.Spill = 1
 	after := at(260, 200)

@@ -15,6 +15,7 @@ import (
 	"pyrant/internal/glow"
 	"pyrant/internal/raster"
 	"pyrant/internal/recipe"
+	"pyrant/internal/streak"
 )
 
 // plan is a request made ready for rows at one scale.
@@ -47,6 +48,7 @@ type litLight struct {
 	pyr   *glow.Pyramid
 	peaks *glow.Peaks // of cover; nil until one is asked for
 
+	drawn *litLight // see plan.drawnOut
 	front *litLight // see plan.seen
 	keeps *litLight // see plan.keeps
 }
@@ -110,7 +112,7 @@ func (p *plan) lightUp(ctx context.Context) error {
 		if !lit[i] {
 			return
 		}
-		ll, err := newLight(ctx, p.cache, p.q.Recipe, &p.q.Recipe.Lights[i])
+		ll, err := newLight(ctx, p.cache, p.q.Recipe, p.q.Recipe.Shining(i))
 		if err == nil {
 			ll.mask, err = p.mask(ctx, ll)
 		}
@@ -136,6 +138,38 @@ func newLight(ctx context.Context, c *cache.Cache, r *recipe.Recipe, l *recipe.L
 		return nil, err
 	}
 	return &litLight{l: l, cover: cover, key: cover.Key()}, nil
+}
+
+// drawnOut returns the light as its streak draws it out, which core and glow are made of. Without a streak
+// that is the light itself.
+func (p *plan) drawnOut(ctx context.Context, ll *litLight) (*litLight, error) {
+	s := ll.l.Streak
+	if s.Length <= 0 {
+		return ll, nil
+	}
+	if ll.drawn != nil {
+		return ll.drawn, nil
+	}
+	k := streak.Streak{Length: s.Length, Angle: s.Angle, Both: s.Sides == recipe.BothSides, Taper: s.Taper}
+	cover, err := cache.Get(ctx, p.cache, fmt.Sprintf("streak %s %v", ll.key, k), func(ctx context.Context) (*streak.Coverage, error) {
+		defer p.stats.add("streak", time.Now())
+		return streak.New(ctx, ll.cover, k)
+	})
+	if err != nil {
+		return nil, err
+	}
+	out := &litLight{l: ll.l, cover: cover, key: cover.Key()}
+	out.drawn = out
+	if out.mask, err = p.mask(ctx, out); err != nil {
+		return nil, err
+	}
+	start := time.Now()
+	if err := streak.Ready(ctx, out.mask); err != nil {
+		return nil, err
+	}
+	p.stats.add("streak", start)
+	ll.drawn = out
+	return out, nil
 }
 
 // term is a blurred coverage still to be computed for a strip.

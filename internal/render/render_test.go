@@ -234,7 +234,7 @@ func TestToneWindowKeepsSpillOut(t *testing.T) {
 	}
 	r := lit(t, p, panel(20, 100, 100, 200))
 	r.Glow.On = false
-	r.Lights[0].Spill = recipe.Spill{Strength: 1, Reach: 600, Tone: area.ToneWindow{Low: 0.4, High: 1, Soft: 0.1}}
+	r.Lights[0].Spill = recipe.Spill{On: true, Strength: 1, Reach: 600, Tone: area.ToneWindow{Low: 0.4, High: 1, Soft: 0.1}}
 	m := rgba(t, New(1<<24), Request{Photo: p, Recipe: r})
 	if got := m.Pix[m.PixOffset(200, 100)+1]; got != 30 {
 		t.Errorf("a shadow below the window went from 30 to %d", got)
@@ -622,7 +622,7 @@ func TestBlendedShell(t *testing.T) {
 	l := &r.Lights[0]
 	l.Gel = recipe.Gel{Hue: 120, Saturation: 1, Lightness: 0.25} // display 0, 0.5, 0
 	l.Shells = []recipe.Shell{{Radius: 3, Strength: 0.6, Lift: 0, Join: recipe.Screen}}
-	l.Core = recipe.Core{Whiteness: 0, Feather: 0}
+	l.Core = recipe.Core{On: true, Whiteness: 0, Feather: 0}
 	m := render(t, New(1<<24), Request{Photo: p, Recipe: r, Deep: true}).(*image.RGBA64)
 	// Over its own core, of display 0, 0.5, 0: 0.4·0.5 + 0.6·(0.5+0.5-0.25).
 	i := m.PixOffset(200, 150)

@@ -30,7 +30,9 @@ type core struct {
 	rounding float32
 	uneven   float32 // in stops
 	patches  patches
-	hides    float32    // how much of the photo it hides
+	hides    float32 // how much of the photo it hides
+	trim     veil
+	keeps    float32    // what bloom leaves where it is
 	colour   colour.RGB // linear
 	texture  float32
 	open     float32 // how much of the light that joins reaches it
@@ -44,17 +46,11 @@ func (st *coreStage) prepare(ctx context.Context, p *plan) (bool, error) {
 	}
 	for _, ll := range p.lights {
 		level := ll.l.Level * master.Level
-		if level <= 0 {
+		if level <= 0 || !ll.l.Core.On {
 			continue
 		}
 		k := ll.l.Core
-		// The core hides the object behind it; a fader below 1 lets it through.
-		c := core{light: ll, hides: 1, texture: float32(k.Texture), open: float32(math.Pow(1-k.Texture, 5))}
-		if level < 1 {
-			c.hides = float32(1 - (1-level)*(1-level))
-		}
-		c.hides *= float32(1 - k.Translucency)
-		c.colour = ll.l.Gel.Colour().Mix(colour.RGB{R: 1, G: 1, B: 1}, float32(k.Whiteness))
+		c := p.coreOf(ll)
 		seen, err := p.seen(ctx, ll)
 		if err != nil {
 			return false, err
@@ -63,8 +59,6 @@ func (st *coreStage) prepare(ctx context.Context, p *plan) (bool, error) {
 			return false, err
 		}
 		if k.Look == recipe.Exposed {
-			c.emission = float32(math.Exp2(k.Brightness) * ll.l.Gain() * master.Level)
-			c.open, c.rounding = float32(k.Openness), float32(k.Rounding)
 			width, err := p.width(ctx, ll)
 			if err != nil {
 				return false, err
@@ -86,6 +80,23 @@ func (st *coreStage) prepare(ctx context.Context, p *plan) (bool, error) {
 	return len(st.list) > 0, nil
 }
 
+// coreOf returns a light's core with what its settings alone tell.
+func (p *plan) coreOf(ll *litLight) core {
+	k, level := ll.l.Core, ll.l.Level*p.q.Recipe.Glow.Level
+	// The core hides the object behind it; a fader below 1 lets it through.
+	c := core{light: ll, trim: veil{}.trimmed(p, ll.l.Trim), hides: 1, texture: float32(k.Texture), open: float32(math.Pow(1-k.Texture, 5)), keeps: float32(1 - k.Bloom)}
+	if level < 1 {
+		c.hides = float32(1 - (1-level)*(1-level))
+	}
+	c.hides *= float32(1 - k.Translucency)
+	c.colour = ll.l.Gel.Colour().Mix(colour.RGB{R: 1, G: 1, B: 1}, float32(k.Whiteness))
+	if k.Look == recipe.Exposed {
+		c.emission = float32(math.Exp2(k.Brightness) * ll.l.Gain() * p.q.Recipe.Glow.Level)
+		c.open, c.rounding = float32(k.Openness), float32(k.Rounding)
+	}
+	return c
+}
+
 // depth gives a core its shapes' coverage blurred by 0.4 of their mean width, as far as nothing is
 // before them.
 func (p *plan) depth(ctx context.Context, c *core) error {
@@ -93,10 +104,14 @@ func (p *plan) depth(ctx context.Context, c *core) error {
 	if err != nil {
 		return err
 	}
+	drawn, err := p.drawnOut(ctx, c.light)
+	if err != nil {
+		return err
+	}
 	sigma := 0.4 * width
-	peak, err := p.peak(ctx, c.light, sigma)
+	peak, err := p.peak(ctx, drawn, sigma)
 	if err == nil {
-		c.depth, err = p.term(ctx, c.light, sigma*p.scale, float32(1/max(peak, 1e-6)))
+		c.depth, err = p.term(ctx, drawn, sigma*p.scale, float32(1/max(peak, 1e-6)))
 	}
 	return err
 }
@@ -227,7 +242,7 @@ func (st *coreStage) ready(ctx context.Context, p *plan, part image.Rectangle, t
 // key names all that the core depends on but the photo, the scale and the part.
 func (k *core) key() string {
 	bare := *k
-	bare.light, bare.term, bare.depth = nil, term{}, term{}
+	bare.light, bare.term, bare.depth, bare.trim = nil, term{}, term{}, veil{key: k.trim.key}
 	depth := piece{}
 	if k.depth.light != nil {
 		depth = piece{k.depth.light.key, k.depth.sigma, [3]float32{k.depth.weight[0]}}
@@ -238,9 +253,10 @@ func (k *core) key() string {
 // madeCore is a core of which rows are made as they come.
 type madeCore struct {
 	*core
-	sum     *glow.Sum // its coverage
-	deep    *glow.Sum // how deep within it a place lies, nil where that does not matter
-	through bool      // the photo shows through where a fader lets it
+	sum     *glow.Sum     // its coverage
+	deep    *glow.Sum     // how deep within it a place lies, nil where that does not matter
+	trim    *raster.Plane // how much of it is left at each place, nil for all
+	through bool          // the photo shows through where a fader lets it
 }
 
 func (k *core) made(ctx context.Context, p *plan, part image.Rectangle, through bool) (*madeCore, error) {
@@ -256,6 +272,9 @@ func (k *core) made(ctx context.Context, p *plan, part image.Rectangle, through 
 	if m.sum, err = collapse(&k.term); err == nil && k.depth.light != nil {
 		m.deep, err = collapse(&k.depth)
 	}
+	if err == nil {
+		m.trim, err = k.trim.over(ctx, p, part)
+	}
 	return m, err
 }
 
@@ -270,6 +289,9 @@ func (m *madeCore) each(s *scratch, x0, x1, y int, do func(a int, cover, pix []f
 // fill writes the pixels from column x0+a on.
 func (m *madeCore) fill(s *scratch, cover, pix []float32, x0, a, y int) {
 	s.tmp = m.sum.Row(cover, x0+a, y, s.tmp)
+	if m.trim != nil {
+		raster.Mul(cover, m.trim.Row(y)[x0+a-m.trim.Rect.Min.X:][:len(cover)])
+	}
 	deep := s.deep[:len(cover)]
 	if m.deep != nil {
 		s.tmp = m.deep.Row(deep, x0+a, y, s.tmp)
@@ -514,10 +536,9 @@ func (k *core) over(c []float32, emits float32, through bool) colour.RGB {
 		if through && k.hides < 1 {
 			b = colour.RGB{R: c[0], G: c[1], B: c[2]}.Scale(1 - k.hides)
 		}
-		e := emits * max(t, 0)
-		return colour.RGB{R: colour.SoftAdd(b.R, e*k.colour.R), G: colour.SoftAdd(b.G, e*k.colour.G), B: colour.SoftAdd(b.B, e*k.colour.B)}
+		return k.shown(emits/k.emission*max(t, 0), t, b)
 	}
-	v := colour.RGB{R: bound(k.colour.R * t), G: bound(k.colour.G * t), B: bound(k.colour.B * t)}
+	v := k.shown(1, t, colour.RGB{})
 	switch {
 	case k.hides >= 1:
 		return v
@@ -525,6 +546,20 @@ func (k *core) over(c []float32, emits float32, through bool) colour.RGB {
 		return colour.RGB{R: c[0], G: c[1], B: c[2]}.Mix(v, k.hides)
 	}
 	return v.Scale(k.hides)
+}
+
+// shown is what the core shows by itself, on what shows through: at a part of its emission where it is by exposure,
+// else at t of its colour; less what bloom spreads.
+func (k *core) shown(part, t float32, b colour.RGB) colour.RGB {
+	if k.emission > 0 {
+		e := part * k.emission
+		v := colour.RGB{R: colour.SoftAdd(b.R, e*k.colour.R), G: colour.SoftAdd(b.G, e*k.colour.G), B: colour.SoftAdd(b.B, e*k.colour.B)}
+		if k.keeps < 1 {
+			v = colour.RGB{R: b.R + (v.R-b.R)*k.keeps, G: b.G + (v.G-b.G)*k.keeps, B: b.B + (v.B-b.B)*k.keeps}
+		}
+		return v
+	}
+	return colour.RGB{R: bound(k.colour.R * t), G: bound(k.colour.G * t), B: bound(k.colour.B * t)}.Scale(k.keeps)
 }
 
 // bound keeps a core below display white, bending from 0.8 up, so that its

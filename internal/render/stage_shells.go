@@ -50,7 +50,7 @@ func (st *shellStage) prepare(ctx context.Context, p *plan) (bool, error) {
 	var items []item
 	for _, ll := range p.lights {
 		level := ll.l.Gain() * master.Level
-		if level <= 0 {
+		if level <= 0 || !ll.l.Glow {
 			continue
 		}
 		for i := range ll.l.Shells {
@@ -95,16 +95,14 @@ func (st *shellStage) prepare(ctx context.Context, p *plan) (bool, error) {
 		if err != nil {
 			return false, err
 		}
-		v := p.veilOf(it.light.l)
+		v := p.veilOf(it.light.l).trimmed(p, it.shell.Trim)
 		if added {
 			i := slices.IndexFunc(last.add, func(a veiled) bool { return a.veil.key == v.key })
 			if i < 0 {
 				i = len(last.add)
 				last.add = append(last.add, veiled{veil: v})
 			}
-			last.add[i].all = append(last.add[i].all, addend{piece{t.light.key, t.sigma, [3]float32(weight)}, func(ctx context.Context, part image.Rectangle) (glow.Term, error) {
-				return p.field(ctx, &t, part)
-			}})
+			last.add[i].all = append(last.add[i].all, p.addend(&t))
 		} else {
 			last.blends = append(last.blends, blended{t, v,
 				[3]float32{colour.Display.At(tint.R), colour.Display.At(tint.G), colour.Display.At(tint.B)}, colour.Blend(string(it.shell.Join))})
@@ -118,8 +116,11 @@ func (st *shellStage) prepare(ctx context.Context, p *plan) (bool, error) {
 func (p *plan) weight(ctx context.Context, ll *litLight, s *recipe.Shell, level float64) (float64, error) {
 	peak := 1.0 // of a light with nothing traced yet
 	if len(ll.l.Shapes) > 0 {
-		var err error
-		if peak, err = p.peak(ctx, ll, s.Radius); err != nil {
+		drawn, err := p.drawnOut(ctx, ll)
+		if err != nil {
+			return 0, err
+		}
+		if peak, err = p.peak(ctx, drawn, s.Radius); err != nil {
 			return 0, err
 		}
 	}

@@ -66,7 +66,7 @@ type lightSpill struct {
 // spillOf returns the spill of a light, nil for none.
 func (p *plan) spillOf(ctx context.Context, ll *litLight) (*lightSpill, error) {
 	k := float32(ll.l.Gain() * p.q.Recipe.Spill.Level * ll.l.Spill.Strength)
-	if k <= 0 {
+	if k <= 0 || !ll.l.Spill.On {
 		return nil, nil
 	}
 	source, err := p.source(ctx, ll)

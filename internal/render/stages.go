@@ -33,7 +33,7 @@ type rower interface {
 //	photo → frame → dusk → spill → shells → cores over them → points → air → shoulder → finish → output
 //
 // A stage is added by one line here and a file of its own. Cores stand before the
-// shells as light joins to them as well; over lays them over what lies behind.
+// shells as light joins to them as well; over lays them over what lies behind, and bloom spreads some of their light.
 var stages = []struct {
 	name string
 	make func() stage
@@ -44,6 +44,7 @@ var stages = []struct {
 	{"cores", func() stage { return &coreStage{} }},
 	{"shells", func() stage { return &shellStage{} }},
 	{"over", func() stage { return &overStage{} }},
+	{"bloom", func() stage { return &bloomStage{} }},
 	{"finish", func() stage { return &finishStage{} }},
 	{"output", func() stage { return &outputStage{} }},
 }
@@ -68,7 +69,7 @@ type layer struct {
 var layers = map[Layer]layer{
 	Whole: {},
 	Plain: {stages: []string{"photo", "output"}},
-	Glow:  {stages: []string{"photo", "cores", "shells", "over", "output"}, black: true},
+	Glow:  {stages: []string{"photo", "cores", "shells", "over", "bloom", "output"}, black: true},
 	Spill: {stages: []string{"photo", "spill", "over", "output"}, black: true},
 }
 

@@ -50,7 +50,7 @@ func TestTones(t *testing.T) {
 	// A light without glow and spill stands above its surroundings by what its core is.
 	r = lit(t, p, panel(40, 40, 120, 160))
 	r.Lights[0].Gel = recipe.Gel{Lightness: 1}
-	r.Lights[0].Core = recipe.Core{Whiteness: 1}
+	r.Lights[0].Core = recipe.Core{On: true, Whiteness: 1}
 	r.Lights[0].Shells, r.Spill.On = nil, false
 	r.Dusk.Daylight = -2
 	q.Recipe = r

@@ -35,7 +35,7 @@ func near(tb testing.TB, what string, got, want, share float64) {
 // bare leaves of a light its core alone, without soft edge, texture or white.
 func bare(r *recipe.Recipe) *recipe.Light {
 	l := &r.Lights[0]
-	l.Shells, l.Core, l.Spill.Strength = nil, recipe.Core{}, 0
+	l.Shells, l.Core, l.Spill.Strength = nil, recipe.Core{On: true}, 0
 	return l
 }
 
@@ -217,7 +217,7 @@ func TestSpillHasItsStrength(t *testing.T) {
 	l := bare(r)
 	l.Gel = recipe.Gel{Hue: 240, Saturation: 1, Lightness: 0.5}
 	l.Level, r.Spill.Level = 0.8, 1.5
-	l.Spill = recipe.Spill{Strength: 3, Reach: reach, Tone: area.ToneWindow{High: 1}}
+	l.Spill = recipe.Spill{On: true, Strength: 3, Reach: reach, Tone: area.ToneWindow{High: 1}}
 	// The integral of the law over the plane, for a reach of 1.
 	total := math.Pi / 64 / 64 / 64 * (65*65*math.Log(65) - 2*65*64 + (65*65-1)/2.0)
 	k := func(d float64) float64 {

@@ -1,0 +1,219 @@
+package recipe
+
+import (
+	"encoding/json"
+	"fmt"
+	"slices"
+
+	"pyrant/internal/area"
+	"pyrant/internal/fault"
+	"pyrant/internal/setting"
+	"pyrant/internal/shape"
+)
+
+// Orbs are lights without a traced thing: soft discs about one place.
+const (
+	Orb  = "orb"  // discs from wide and deep to small and nearly white
+	Veil = "veil" // a very wide soft lift of what is round a place
+)
+
+// AddOrb returns the recipe with an orb or a veil of a radius about a place of the photo, in pixels, and
+// its index. It may lie beyond the frame, in part or all of it.
+func (r *Recipe) AddOrb(kind string, x, y, radius float64) (*Recipe, int, error) {
+	if kind != Orb && kind != Veil {
+		return nil, 0, fault.New(fault.Invalid, "There is no %q; there are orbs and veils.", kind)
+	}
+	next, i, err := r.AddLight()
+	if err != nil {
+		return nil, 0, err
+	}
+	l := &next.Lights[i]
+	l.Keep = 0 // nothing in the photo emits here
+	disc := func(d float64) { l.Shapes = shape.Shapes{shape.Ellipse{X: x, Y: y, Width: d, Height: d}} }
+	shell := func(share, strength, white, turn float64, join Join) {
+		s := setting.New[Shell](r.Photo.Frame())
+		s.Radius, s.Strength, s.Lift, s.Tint, s.Join = setting.Round(min(share*radius, MaxRadius)), strength, 1, Tint{white, turn}, join
+		l.Shells = append(l.Shells, s)
+	}
+	l.Shells = nil
+	if kind == Veil {
+		next.name(i, "Veil")
+		disc(setting.Round(radius / 2))
+		l.Core.On, l.Spill.On = false, false
+		shell(0.3, 0.1, 0.1, 0, Add)
+		shell(0.6, 0.12, 0, 0, Add)
+		return next, i, next.Validate()
+	}
+	next.name(i, "Orb")
+	disc(setting.Round(radius * 0.22))
+	feather := setting.Round(radius * 0.06)
+	l.Core = exposed(1.6, 0.9, feather, 0, 0.3)
+	l.Core.On, l.Core.BloomRadius = true, feather
+	l.Spill.Strength, l.Spill.Reach = 0.5, min(setting.Round(4*radius), setting.Of[Spill]("reach").Max.A)
+	for _, s := range [][4]float64{{0.05, 0.9, 0.7, 6}, {0.1, 0.7, 0.45, 4}, {0.18, 0.5, 0.2, 2}, {0.3, 0.3, 0.05, 0}, {0.48, 0.15, 0, -3}, {0.75, 0.06, 0, -6}} {
+		shell(s[0], s[1], s[2], s[3], Add)
+	}
+	return next, i, next.Validate()
+}
+
+// name gives light i a name that no other has.
+func (r *Recipe) name(i int, name string) {
+	r.Lights[i].Name = name
+	for n := 2; slices.ContainsFunc(r.Lights[:i], func(o Light) bool { return o.Name == r.Lights[i].Name }); n++ {
+		r.Lights[i].Name = fmt.Sprintf("%s %d", name, n)
+	}
+}
+
+// GroupLights returns the recipe with lights in a new group.
+func (r *Recipe) GroupLights(ids []string) (*Recipe, error) {
+	if len(r.Groups) >= setting.Of[Recipe]("groups").Count[1] {
+		return nil, fault.New(fault.NoRoom, "A shot holds at most %d groups.", setting.Of[Recipe]("groups").Count[1])
+	}
+	c := r.Clone()
+	g := setting.New[Group](r.Photo.Frame())
+	g.ID = free("g", len(c.Groups), func(id string) bool { return c.GroupOf(id) != nil })
+	g.Name = "Group"
+	for n := 2; slices.ContainsFunc(c.Groups, func(o Group) bool { return o.Name == g.Name }); n++ {
+		g.Name = fmt.Sprintf("Group %d", n)
+	}
+	any := false
+	for i := range c.Lights {
+		if slices.Contains(ids, c.Lights[i].ID) {
+			c.Lights[i].Group, any = g.ID, true
+		}
+	}
+	if !any {
+		return nil, fault.New(fault.Invalid, "Choose the lights that the group is to hold first.")
+	}
+	c.Groups = append(c.Groups, g)
+	c.gather()
+	return c, c.Validate()
+}
+
+// gather puts the lights of a group side by side, where the first of them is, and drops groups that
+// hold none.
+func (r *Recipe) gather() {
+	var out []Light
+	for i := range r.Lights {
+		g := r.Lights[i].Group
+		if g == "" {
+			out = append(out, r.Lights[i])
+			continue
+		}
+		if slices.ContainsFunc(r.Lights[:i], func(o Light) bool { return o.Group == g }) {
+			continue
+		}
+		for _, l := range r.Lights[i:] {
+			if l.Group == g {
+				out = append(out, l)
+			}
+		}
+	}
+	r.Lights = out
+	r.Groups = slices.DeleteFunc(r.Groups, func(g Group) bool {
+		return !slices.ContainsFunc(r.Lights, func(l Light) bool { return l.Group == g.ID })
+	})
+}
+
+// Ungroup returns the recipe without a group; its lights stay, with the brightness that they had.
+func (r *Recipe) Ungroup(id string) (*Recipe, error) {
+	g := r.GroupOf(id)
+	if g == nil {
+		return nil, fault.New(fault.Gone, "That group is no longer in this shot. Reload the page.")
+	}
+	c := r.Clone()
+	most := setting.Of[Light]("level").Max.A
+	for i := range c.Lights {
+		if l := &c.Lights[i]; l.Group == id {
+			l.Group, l.Level, l.On = "", min(l.Level*g.Level, most), l.On && g.On
+		}
+	}
+	c.gather()
+	return c, c.Validate()
+}
+
+// MoveLight returns the recipe with light i before the one that is at index to, or last. A light that
+// comes between two of one group joins it, and one that leaves the others of its group is in none.
+func (r *Recipe) MoveLight(i, to int) (*Recipe, int, error) {
+	if i < 0 || i >= len(r.Lights) || to < 0 || to > len(r.Lights) {
+		return nil, 0, fault.New(fault.Invalid, "There is no such light in this shot.")
+	}
+	c := r.Clone()
+	l := c.Lights[i]
+	c.Lights = slices.Delete(c.Lights, i, i+1)
+	if to > i {
+		to--
+	}
+	c.Lights = slices.Insert(c.Lights, to, l)
+	group := func(k int) string {
+		if k < 0 || k >= len(c.Lights) {
+			return ""
+		}
+		return c.Lights[k].Group
+	}
+	before, after := group(to-1), group(to+1)
+	switch {
+	case before == after:
+		c.Lights[to].Group = before
+	case l.Group != before && l.Group != after:
+		c.Lights[to].Group = ""
+	}
+	c.gather()
+	return c, slices.IndexFunc(c.Lights, func(o Light) bool { return o.ID == l.ID }), c.Validate()
+}
+
+// Copied is lights that were copied out of a shot, to be put into another.
+type Copied struct {
+	Kind   string            `json:"kind"` // "lights"
+	Photo  Photo             `json:"photo"`
+	Lights []json.RawMessage `json:"lights"`
+}
+
+// CopyLights returns lights as JSON for PasteLights.
+func (r *Recipe) CopyLights(ids []string) ([]byte, error) {
+	c := Copied{Kind: "lights", Photo: r.Photo}
+	for i := range r.Lights {
+		if slices.Contains(ids, r.Lights[i].ID) {
+			c.Lights = append(c.Lights, setting.Encode(r.Lights[i]))
+		}
+	}
+	if c.Lights == nil {
+		return nil, fault.New(fault.Invalid, "There is no light to copy; choose one first.")
+	}
+	return json.Marshal(c)
+}
+
+// PasteLights returns the recipe with lights that were copied, sized as this photo is to theirs, and the index of
+// the first. What they refer to stays behind, as do cut-outs that they are made of.
+func (r *Recipe) PasteLights(data []byte) (*Recipe, int, error) {
+	var c Copied
+	if err := json.Unmarshal(data, &c); err != nil || c.Kind != "lights" || c.Photo.LongEdge() < 1 || len(c.Lights) == 0 {
+		return nil, 0, fault.New(fault.Invalid, "There are no copied lights to paste. Copy a light first.")
+	}
+	if most := setting.Of[Recipe]("lights").Count[1]; len(r.Lights)+len(c.Lights) > most {
+		return nil, 0, fault.New(fault.NoRoom, "A shot holds at most %d lights.", most)
+	}
+	next := r.Clone()
+	first := len(next.Lights)
+	for _, doc := range c.Lights {
+		raw, err := setting.Parse(doc, "light")
+		if err != nil {
+			return nil, 0, err
+		}
+		var l Light
+		if err := setting.Decode(raw, &l, c.Photo.Frame()); err != nil {
+			return nil, 0, err
+		}
+		l = setting.Scale(l, float64(r.Photo.LongEdge())/float64(c.Photo.LongEdge()))
+		l.Group, l.Blockers, l.Alone, l.Trim.Area, l.Spill.Carrier = "", nil, false, "", ""
+		for k := range l.Shells {
+			l.Shells[k].Trim.Area = ""
+			l.Shells[k].Radius = min(l.Shells[k].Radius, MaxRadius)
+		}
+		l.Shapes = slices.DeleteFunc(l.Shapes, func(s shape.Shape) bool { _, cut := s.(shape.CutOut); return cut })
+		l.ID = free("l", len(next.Lights), func(id string) bool { return next.LightOf(area.LightRef(id)) != nil })
+		next.Lights = append(next.Lights, l)
+		next.name(len(next.Lights)-1, l.Name)
+	}
+	return next, first, next.Validate()
+}

@@ -1,0 +1,98 @@
+package render
+
+import (
+	"context"
+	"image"
+	"math"
+	"slices"
+
+	"pyrant/internal/colour"
+	"pyrant/internal/glow"
+)
+
+// bloomStage spreads a share of what cores show over them and what is beside them, as the scatter of a lens
+// does: the core has shown so much less (see core.over), and as much comes back here, softly. It is added in linear
+// light and ends at white, so that the middle of a broad core stays as it is.
+type bloomStage struct{ groups []veiled }
+
+func (st *bloomStage) prepare(ctx context.Context, p *plan) (bool, error) {
+	master := p.q.Recipe.Glow
+	if !master.On {
+		return false, nil
+	}
+	for _, ll := range p.lights {
+		k := ll.l.Core
+		if level := ll.l.Level * master.Level; !k.On || k.Bloom <= 0 || level <= 0 {
+			continue
+		}
+		c := p.coreOf(ll)
+		shown := c.shown(1, 1, colour.RGB{})
+		w := float32(k.Bloom) * (1 - (1-c.hides)*(1-c.hides))
+		seen, err := p.seen(ctx, ll)
+		if err != nil {
+			return false, err
+		}
+		weight := []float32{w * shown.R, w * shown.G, w * shown.B}
+		t, err := p.term(ctx, seen, math.Hypot(k.Feather, k.BloomRadius)*p.scale, weight...)
+		if err != nil {
+			return false, err
+		}
+		i := slices.IndexFunc(st.groups, func(g veiled) bool { return g.veil.key == c.trim.key })
+		if i < 0 {
+			i = len(st.groups)
+			st.groups = append(st.groups, veiled{veil: c.trim})
+		}
+		st.groups[i].all = append(st.groups[i].all, p.addend(&t))
+	}
+	return len(st.groups) > 0, nil
+}
+
+// addend returns a term of three channels as what is added up.
+func (p *plan) addend(t *term) addend {
+	return addend{piece{t.light.key, t.sigma, [3]float32(t.weight)}, func(ctx context.Context, part image.Rectangle) (glow.Term, error) {
+		return p.field(ctx, t, part)
+	}}
+}
+
+func (st *bloomStage) collect(ctx context.Context, p *plan, part image.Rectangle) (rower, error) {
+	var r bloomRows
+	for i := range st.groups {
+		g := &st.groups[i]
+		sum, err := p.sum(ctx, "bloom "+g.veil.key, g.all, part)
+		if err != nil {
+			return nil, err
+		}
+		over, err := g.veil.over(ctx, p, part)
+		if err != nil {
+			return nil, err
+		}
+		r = append(r, readySum{sum, over})
+	}
+	return r, nil
+}
+
+type bloomRows []readySum
+
+func (r bloomRows) done() {
+	for _, s := range r {
+		s.Done()
+	}
+}
+
+func (r bloomRows) row(s *scratch, x0, x1, y int) {
+	for n := range r {
+		a, b := span(r[n].Rect, x0, x1, y)
+		if a >= b {
+			continue
+		}
+		light := s.light[3*a : 3*b]
+		s.tmp = r[n].row(light, 3, x0+a, y, s.tmp)
+		for i := range light {
+			if v := light[i]; v >= none {
+				p := &s.pix[3*a+i]
+				*p = max(*p, min(*p+v, 1))
+				s.hit[a+i/3] = true
+			}
+		}
+	}
+}
