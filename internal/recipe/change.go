@@ -53,6 +53,14 @@ func (r *Recipe) Title(ops []setting.Op) string {
 			if json.Unmarshal(ops[0].Value, &id) == nil && RigOf(id) != nil {
 				return "Rig " + RigOf(id).Name
 			}
+			if g, err := DecodeRig(ops[0].Value); err == nil {
+				return "Rig " + g.Name
+			}
+		case "place":
+			var i int
+			if _, err := fmt.Sscanf(ops[0].Path, "/lights/%d", &i); err == nil && i >= 0 && i < len(r.Lights) {
+				return "Place of " + r.Lights[i].Name
+			}
 		}
 	}
 	return setting.Title(*r, ops)

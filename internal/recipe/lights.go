@@ -152,10 +152,11 @@ func (r *Recipe) MoveLight(i, to int) (*Recipe, int, error) {
 		return c.Lights[k].Group
 	}
 	before, after := group(to-1), group(to+1)
+	others := slices.ContainsFunc(c.Lights, func(o Light) bool { return o.Group == l.Group && o.ID != l.ID })
 	switch {
-	case before == after:
+	case before == after && before != "":
 		c.Lights[to].Group = before
-	case l.Group != before && l.Group != after:
+	case l.Group != before && l.Group != after && others:
 		c.Lights[to].Group = ""
 	}
 	c.gather()

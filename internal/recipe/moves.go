@@ -164,7 +164,7 @@ func (r *Recipe) move(op setting.Op) ([]setting.Op, error) {
 		if m.By < 0 || m.By > placeMost || m.By != 0 && m.By < 1/placeMost {
 			return nil, fault.In(op.Path, "A light is sized by a factor from %g to %g at a time.", 1/placeMost, placeMost)
 		}
-		return Set(op.Path, m.Of(r.Lights[i])), nil
+		return []setting.Op{{Op: "replace", Path: op.Path, Value: setting.Encode(m.Of(r.Lights[i]))}}, nil
 	case "stack":
 		i, err := at(stackPath)
 		if err != nil {

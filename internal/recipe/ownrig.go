@@ -11,7 +11,7 @@ import (
 // edge of 6000 pixels. As a file it is JSON.
 type OwnRig struct {
 	Kind    string  `json:"kind" fixed:"true" count:"3..3"`
-	Version int     `json:"version" fixed:"true" range:"1..1"`
+	Version int     `json:"version" fixed:"true" label:"Version" range:"1..1"`
 	Name    string  `json:"name" label:"Name" count:"1..80"`
 	Core    Core    `json:"core"`
 	Shells  []Shell `json:"shells" count:"0..32"`

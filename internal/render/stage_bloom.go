@@ -26,6 +26,7 @@ func (st *bloomStage) prepare(ctx context.Context, p *plan) (bool, error) {
 			continue
 		}
 		c := p.coreOf(ll)
+		c.keeps = 1
 		shown := c.shown(1, 1, colour.RGB{})
 		w := float32(k.Bloom) * (1 - (1-c.hides)*(1-c.hides))
 		seen, err := p.seen(ctx, ll)

@@ -1,0 +1,287 @@
+package recipe
+
+import (
+	"encoding/json"
+	"math"
+	"slices"
+	"strings"
+	"testing"
+
+	"pyrant/internal/area"
+	"pyrant/internal/setting"
+	"pyrant/internal/shape"
+)
+
+// several returns a recipe with lights named A, B, C and so on, each a bulb.
+func several(t *testing.T, n int) *Recipe {
+	t.Helper()
+	r := New(1500, 1000)
+	for i := range n {
+		next, k, err := r.AddLight()
+		if err != nil {
+			t.Fatal(err)
+		}
+		next.Lights[k].Name = string(rune('A' + i))
+		next.Lights[k].Shapes = shape.Shapes{shape.Ellipse{X: 100 * float64(i+1), Y: 200, Width: 30, Height: 30}}
+		r = next
+	}
+	return r
+}
+
+func names(r *Recipe) (s string) {
+	for i := range r.Lights {
+		s += r.Lights[i].Name
+	}
+	return
+}
+
+func TestGroupsHoldTogether(t *testing.T) {
+	r := several(t, 5)
+	g, err := r.GroupLights([]string{r.Lights[1].ID, r.Lights[3].ID})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if names(g) != "ABDCE" || len(g.Groups) != 1 || g.Lights[1].Group != g.Lights[2].Group || g.Lights[3].Group != "" || names(r) != "ABCDE" {
+		t.Fatalf("grouped they are %s", names(g))
+	}
+	if _, err := r.GroupLights(nil); err == nil {
+		t.Error("a group of nothing is made")
+	}
+	for _, c := range []struct {
+		from, to int
+		order    string
+		grouped  string // names of those in the group
+	}{
+		{0, 2, "BADCE", "BAD"}, // between two of it: joins
+		{1, 5, "ADCEB", "D"},   // away from it: leaves
+		{2, 1, "ADBCE", "BD"},  // within it
+		{4, 0, "EABDC", "BD"},
+		{3, 3, "ABDCE", "BD"},
+	} {
+		m, at, err := g.MoveLight(c.from, c.to)
+		if err != nil {
+			t.Fatal(err)
+		}
+		in := ""
+		for i := range m.Lights {
+			if m.Lights[i].Group != "" {
+				in += m.Lights[i].Name
+			}
+		}
+		sorted := strings.Split(in, "")
+		slices.Sort(sorted)
+		if want := strings.Split(c.grouped, ""); names(m) != c.order || !slices.Equal(sorted, func() []string { slices.Sort(want); return want }()) || m.Lights[at].Name != g.Lights[c.from].Name {
+			t.Errorf("%d before %d: %s with %s grouped and %d chosen, want %s with %s", c.from, c.to, names(m), in, at, c.order, c.grouped)
+		}
+	}
+	// The last one gone, the group is too.
+	m, _, err := g.MoveLight(1, 5)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if m, _, err = m.MoveLight(1, 0); err != nil || len(m.Groups) != 1 {
+		t.Fatalf("a group of one: %v, %d groups", err, len(m.Groups))
+	}
+	g.Groups[0].Level, g.Groups[0].On = 0.5, false
+	g.Lights[1].Level = 0.8
+	u, err := g.Ungroup(g.Groups[0].ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if len(u.Groups) != 0 || u.Lights[1].Level != 0.4 || u.Lights[1].On || u.Lights[2].Group != "" {
+		t.Errorf("ungrouped: level %v, on %v, in %q", u.Lights[1].Level, u.Lights[1].On, u.Lights[2].Group)
+	}
+	if _, err := g.Ungroup("none"); err == nil {
+		t.Error("a group that is not there is undone")
+	}
+	g.Lights[0].Group = "none"
+	if err := g.Validate(); err == nil || !strings.Contains(err.Error(), "“A”") {
+		t.Errorf("a light in a group that is not there: %v", err)
+	}
+}
+
+func TestOrbsAndPlaces(t *testing.T) {
+	r := several(t, 1)
+	r, i, err := r.AddOrb(Orb, -40, 500, 200)
+	if err != nil {
+		t.Fatal(err)
+	}
+	l := r.Lights[i]
+	if l.Name != "Orb" || l.Keep != 0 || len(l.Shells) != 6 || l.Shells[5].Radius != 150 || l.Shells[0].Tint.White < 0.5 || l.Shells[5].Tint.White > 0 {
+		t.Errorf("the orb is %+v", l)
+	}
+	if r2, k, err := r.AddOrb(Orb, 0, 0, 10); err != nil || r2.Lights[k].Name != "Orb 2" {
+		t.Errorf("a second one: %v", err)
+	}
+	if v, k, err := r.AddOrb(Veil, 700, 500, 900); err != nil || v.Lights[k].Core.On || v.Lights[k].Spill.On {
+		t.Errorf("a veil has a core or spill: %v", err)
+	}
+	if _, _, err := r.AddOrb("lantern", 0, 0, 10); err == nil {
+		t.Error("a lantern is made")
+	}
+	apply := func(value string) *Recipe {
+		t.Helper()
+		n, err := r.Apply([]setting.Op{{Op: "place", Path: "/lights/1", Value: json.RawMessage(value)}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return n
+	}
+	// Sized about its middle, that stays where it is; all its lengths grow, nothing else.
+	b := apply(`{"by":1.5,"x":-40,"y":500}`).Lights[1]
+	e := b.Shapes[0].(shape.Ellipse)
+	if e.X != -40 || e.Y != 500 || math.Abs(e.Width-66) > 1e-9 || b.Shells[5].Radius != 225 || b.Core.Feather != 1.5*l.Core.Feather || b.Spill.Reach != 1.5*l.Spill.Reach || b.Shells[5].Strength != l.Shells[5].Strength {
+		t.Errorf("sized: %+v of radius %v", e, b.Shells[5].Radius)
+	}
+	e = apply(`{"dx":50,"dy":-20}`).Lights[1].Shapes[0].(shape.Ellipse)
+	if e.X != 10 || e.Y != 480 || e.Width != 44 {
+		t.Errorf("moved: %+v", e)
+	}
+	e = apply(`{"by":2,"x":0,"y":500,"dx":5}`).Lights[1].Shapes[0].(shape.Ellipse)
+	if e.X != -75 || e.Y != 500 {
+		t.Errorf("sized about another place and moved: %+v", e)
+	}
+	for _, bad := range []string{`{"by":-1}`, `{"by":5000}`, `"x"`} {
+		if _, err := r.Apply([]setting.Op{{Op: "place", Path: "/lights/1", Value: json.RawMessage(bad)}}); err == nil {
+			t.Errorf("%s is not refused", bad)
+		}
+	}
+}
+
+func TestAllShellsJoin(t *testing.T) {
+	r := several(t, 1)
+	n, err := r.Apply([]setting.Op{{Op: "stack", Path: "/lights/0/shells", Value: json.RawMessage(`{"join":"screen"}`)}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i, s := range n.Lights[0].Shells {
+		if s.Join != Screen || s.Radius != r.Lights[0].Shells[i].Radius || s.Strength != r.Lights[0].Shells[i].Strength {
+			t.Errorf("shell %d: %+v, was %+v", i, s, r.Lights[0].Shells[i])
+		}
+	}
+	if _, err := r.Apply([]setting.Op{{Op: "stack", Path: "/lights/0/shells", Value: json.RawMessage(`{"join":"glue"}`)}}); err == nil {
+		t.Error("a joining that is none is not refused")
+	}
+}
+
+// A rig of one's own goes through a file, and to a photo of another size in its sizes.
+func TestOwnRigs(t *testing.T) {
+	r := several(t, 1)
+	l := &r.Lights[0]
+	l.Core.Whiteness, l.Core.On, l.Spill.Reach, l.Spill.Strength = 0.77, false, 120, 2
+	a, id, err := r.AddArea("A", area.Part{On: true, Does: area.Add, Amount: 1, Of: setting.New[area.Ring](setting.Frame{W: 1500, H: 1000})})
+	if err != nil {
+		t.Fatal(err)
+	}
+	a.Lights[0].Trim.Area, a.Lights[0].Spill.Carrier, a.Lights[0].Shells[0].Trim.Area = id, id, id
+	l = &a.Lights[0]
+	file := NewRig("Quay panel", l, a.Photo).Encode()
+	g, err := DecodeRig(file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if g.Name != "Quay panel" || g.Spill.Carrier != "" || g.Shells[0].Trim.Area != "" || !g.Core.On {
+		t.Errorf("the rig refers to its shot: %+v", g)
+	}
+	big := New(6000, 4000)
+	big, _, err = big.AddLight()
+	if err != nil {
+		t.Fatal(err)
+	}
+	big, err = big.Apply([]setting.Op{{Op: "rig", Path: "/lights/0", Value: file}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	m := &big.Lights[0]
+	if m.Core.Whiteness != 0.77 || m.Spill.Strength != 2 || m.Spill.Reach != 480 || len(m.Shells) != len(l.Shells) {
+		t.Errorf("on a photo four times as large: %+v", m)
+	}
+	for i := range m.Shells {
+		if want := 4 * l.Shells[i].Radius; math.Abs(m.Shells[i].Radius-want) > 1e-9*want {
+			t.Errorf("shell %d has a radius of %v, want %v", i, m.Shells[i].Radius, want)
+		}
+	}
+	if title := r.Title([]setting.Op{{Op: "rig", Path: "/lights/0", Value: file}}); title != "Rig Quay panel" {
+		t.Errorf("its title is %q", title)
+	}
+	for name, bad := range map[string]string{
+		"no rig": `{"version":4}`, "no JSON": `rig`, "newer": `{"kind":"rig","version":7,"name":"x"}`,
+		"out of range": strings.Replace(string(file), `"whiteness":0.77`, `"whiteness":7`, 1), "unknown field": strings.Replace(string(file), `"name"`, `"colour":1,"name"`, 1),
+		"too large": strings.Repeat(" ", MaxRigBytes+1),
+	} {
+		if _, err := DecodeRig([]byte(bad)); err == nil {
+			t.Errorf("%s is not refused", name)
+		} else if len(err.Error()) < 20 {
+			t.Errorf("%s: %q says little", name, err)
+		}
+	}
+}
+
+// Lights copied out of one shot are in another as they were, in its size and without what they referred to.
+func TestCopiedLights(t *testing.T) {
+	r := several(t, 3)
+	r.Lights[1].Gel.Hue = 33
+	r, err := r.GroupLights([]string{r.Lights[1].ID})
+	if err != nil {
+		t.Fatal(err)
+	}
+	r.Lights[1].Blockers = []Blocker{{On: true, Area: area.RefTo(area.OfLight, r.Lights[0].ID), Shells: 1}}
+	doc, err := r.CopyLights([]string{r.Lights[1].ID, r.Lights[2].ID})
+	if err != nil {
+		t.Fatal(err)
+	}
+	other := several(t, 2).Scale(2)
+	n, first, err := other.PasteLights(doc)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if first != 2 || len(n.Lights) != 4 || n.Lights[2].Name != "B 2" || n.Lights[3].Name != "C" || n.Lights[2].ID == n.Lights[1].ID {
+		t.Fatalf("pasted: %s, first %d", names(n), first)
+	}
+	l := &n.Lights[2]
+	e := l.Shapes[0].(shape.Ellipse)
+	if e.X != 400 || e.Y != 400 || e.Width != 60 || l.Gel.Hue != 33 || l.Group != "" || l.Blockers != nil || l.Shells[3].Radius != 2*r.Lights[1].Shells[3].Radius {
+		t.Errorf("pasted at %v, %+v", e, l)
+	}
+	if _, err := r.CopyLights(nil); err == nil {
+		t.Error("no lights are copied")
+	}
+	for _, bad := range []string{"", "{}", `{"kind":"lights","photo":{"width":10,"height":10},"lights":[]}`, `{"kind":"lights","photo":{"width":10,"height":10},"lights":[{"id":7}]}`} {
+		if _, _, err := other.PasteLights([]byte(bad)); err == nil {
+			t.Errorf("%q is not refused", bad)
+		}
+	}
+}
+
+func TestTrimsReferToWhatIsThere(t *testing.T) {
+	r := several(t, 2)
+	r, id, err := r.AddArea("Cut", area.Part{On: true, Does: area.Add, Amount: 1, Of: setting.New[area.Ring](setting.Frame{W: 1500, H: 1000})})
+	if err != nil {
+		t.Fatal(err)
+	}
+	n, err := r.Apply(append(Set("/lights/0/trim/area", id), Set("/lights/1/shells/2/trim/area", id)...))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if u := n.Users(id); len(u) != 2 || !strings.Contains(u[1], "“B”") {
+		t.Errorf("used by %v", u)
+	}
+	if _, err := n.RemoveArea(id); err == nil {
+		t.Error("an area that trims is removed")
+	}
+	if _, err := r.Apply(Set("/lights/0/trim/area", "nothing")); err == nil || !strings.Contains(err.Error(), "“A”") {
+		t.Errorf("trimmed in nothing: %v", err)
+	}
+	glow, gid, err := r.AddArea("Glow", area.Part{On: true, Does: area.Add, Amount: 1, Of: area.Light{What: area.Glow}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := glow.Apply(Set("/lights/0/shells/0/trim/area", gid)); err == nil || !strings.Contains(err.Error(), "what a light gives") {
+		t.Errorf("trimmed in its own glow: %v", err)
+	}
+	own := area.RefTo(area.OfLight, n.Lights[0].ID)
+	n.Lights[1].Trim.Area, n.Lights[1].Shells[0].Trim.Area = own, own
+	if gone := n.RemoveLight(0); gone.Lights[0].Trim.Area != "" || gone.Lights[0].Shells[0].Trim.Area != "" || gone.Validate() != nil {
+		t.Error("a light that trims another is removed, and the trim stays")
+	}
+}
