@@ -138,6 +138,11 @@ var migrations = []*gormigrate.Migration{{
 		}
 		return nil
 	},
+}, {
+	ID: "2026-11-26-rigs",
+	Migrate: func(tx *gorm.DB) error {
+		return tx.Exec(`CREATE TABLE rigs (id TEXT PRIMARY KEY, name TEXT NOT NULL, doc TEXT NOT NULL, created_at DATETIME NOT NULL)`).Error
+	},
 }}
 
 // Open opens the data folder, makes it if need be, and brings its database up to date.

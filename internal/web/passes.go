@@ -242,7 +242,7 @@ type editing struct {
 // Editing returns the area that is open on the bench, nil where none is.
 func (p *page) Editing() *editing {
 	i := slices.IndexFunc(p.R.Areas, func(a area.Area) bool { return a.ID == string(p.Area) })
-	if p.Area == "" || i < 0 || p.R.Passes(p.Step) == nil && p.Step != traceStep.ID && p.Step != spillStep.ID {
+	if p.Area == "" || i < 0 || p.R.Passes(p.Step) == nil && p.Step != traceStep.ID && p.Step != spillStep.ID && p.Step != glowStep.ID {
 		return nil
 	}
 	a := &p.R.Areas[i]

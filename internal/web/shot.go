@@ -49,6 +49,7 @@ func (s *Server) view(c *echo.Context, shot *store.Shot) (*page, error) {
 		return nil, err
 	}
 	p.photo = func() (*photo.Photo, error) { return s.photo(ctx, shot.PhotoSHA) }
+	p.rigs = func() ([]store.Rig, error) { return s.store.Rigs(ctx) }
 	return p, nil
 }
 
@@ -190,6 +191,9 @@ func (s *Server) action(c *echo.Context) error {
 		return s.choose(c, shot, version, next, "Add "+next.Lights[i].Name, i)
 	}
 	if done, err := s.areaAction(c, name, shot, r, version); done {
+		return err
+	}
+	if done, err := s.lightAction(c, name, shot, r, version); done {
 		return err
 	}
 	if done, err := s.cutOutAction(c, name, shot, r, version); done {

@@ -16,6 +16,8 @@ type shellLine struct {
 	Index                  int
 	Path                   string
 	Radius, Strength, Join row
+	Trim                   areaLine
+	TrimBy                 row
 	Share                  int    // of the strongest in the stack, or of 1 where none is stronger, in per cent
 	Hex                    string // of its tint
 	More                   []row
@@ -32,6 +34,7 @@ func (p *page) ShellLines() []shellLine {
 	for j := range l.Shells {
 		at := p.At(fmt.Sprintf("shells/%d", j))
 		s := shellLine{Index: j, Path: at, Radius: p.Row(at + "/radius"), Strength: p.Row(at + "/strength"), Join: p.Row(at + "/join"),
+			Trim: p.AreaLine(at+"/trim/area", "Nowhere", fmt.Sprintf("Trim of shell %d", j+1)), TrimBy: p.Row(at + "/trim/amount"),
 			Hex: l.Shells[j].Tint.Colour(l.Gel).Hex(), More: append(p.Rows(at+"/tint"), p.Rows(at)...)}
 		s.Share = int(100*l.Shells[j].Strength/strongest + 0.5)
 		out = append(out, s)
@@ -110,6 +113,9 @@ func (p *page) StackMoves() []move {
 		of("Tints apart", "apart", "°", 40, 1, 0),
 	}
 }
+
+// Joinings lists the ways in which shells can join.
+func (p *page) Joinings() []setting.Choice { return recipe.Joins }
 
 // Kelvin is the slider that sets the chosen light's gel by a temperature.
 func (p *page) Kelvin() move {

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"html/template"
+	"slices"
 	"strconv"
 	"time"
 
@@ -21,6 +22,7 @@ import (
 type page struct {
 	pages *template.Template
 	photo func() (*photo.Photo, error)
+	rigs  func() ([]store.Rig, error)
 	CSRF  string
 	Shot  *store.Shot
 	R     *recipe.Recipe
@@ -78,7 +80,10 @@ type fader struct {
 	Index  int
 	Chosen bool
 	Alone  bool
-	Dark   bool // something else is alone
+	Dark   bool   // something else is alone
+	ID     string // of the light or the group
+	Group  bool   // it is the channel of a group, before those of its lights
+	In     string // id of the group that a light is in
 }
 
 // Faders are the channels of the lights.
@@ -88,7 +93,12 @@ func (p *page) Faders() []fader {
 	for i := range p.R.Lights {
 		l := &p.R.Lights[i]
 		at := fmt.Sprintf("/lights/%d/", i)
-		out = append(out, fader{Label: l.Name, Path: at, On: l.On, Switch: at + "on", Row: p.Row(at + "level"),
+		if k := slices.IndexFunc(p.R.Groups, func(g recipe.Group) bool { return g.ID == l.Group }); k >= 0 && (i == 0 || p.R.Lights[i-1].Group != l.Group) {
+			g := &p.R.Groups[k]
+			at := fmt.Sprintf("/groups/%d/", k)
+			out = append(out, fader{Label: g.Name, Path: at, On: g.On, Switch: at + "on", Row: p.Row(at + "level"), Index: -1, ID: g.ID, Group: true})
+		}
+		out = append(out, fader{ID: l.ID, In: l.Group, Label: l.Name, Path: at, On: l.On, Switch: at + "on", Row: p.Row(at + "level"),
 			Gel: l.Gel.Colour().Hex(), Index: i, Chosen: i == p.Light, Alone: l.Alone, Dark: !lit[i] && l.On && len(l.Shapes) > 0})
 	}
 	return out
@@ -151,7 +161,7 @@ func (p *page) State() (string, error) {
 		"cutouts": cuts,
 		"id":      p.Shot.ID, "version": p.Shot.Version, "step": p.Step, "light": p.Light, "focus": p.focus,
 		"width": p.Shot.Photo.Width, "height": p.Shot.Photo.Height, "lights": lights, "name": p.Shot.Name,
-		"areas": areas, "dusk": json.RawMessage(setting.Encode(p.R.Dusk)), "finish": json.RawMessage(setting.Encode(p.R.Finish)),
+		"areas": areas, "dusk": json.RawMessage(setting.Encode(p.R.Dusk)), "groups": p.R.Groups, "finish": json.RawMessage(setting.Encode(p.R.Finish)),
 	})
 	return string(b), err
 }

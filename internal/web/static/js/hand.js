@@ -17,6 +17,8 @@ import { onMove, space, toPhoto, toScreen, within } from "./view.js";
 const stage = document.getElementById("stage");
 const overlay = document.getElementById("overlay");
 
+// rest names the hand that there is when no other is taken up.
+const rest = () => (target.glows() ? "handles" : "edit");
 const byName = (name) => hands.find((h) => h.name === name);
 let hand = byName("edit");
 let press = { time: 0, x: 0, y: 0 }; // the last press
@@ -24,7 +26,11 @@ let press = { time: 0, x: 0, y: 0 }; // the last press
 const tracing = target.works;
 // usable lists the hands for what is worked on.
 const usable = () =>
-  target.cut() ? hands.filter((h) => h.cuts) : hands.filter((h) => !h.only && (!h.areas || target.area()));
+  target.glows()
+    ? hands.filter((h) => h.glows)
+    : target.cut()
+      ? hands.filter((h) => h.cuts)
+      : hands.filter((h) => !h.only && !h.glows && (!h.areas || target.area()));
 
 // drawShape draws a shape, and gives the lines that it is taken hold of by, and those whose inside
 // is its own.
@@ -69,6 +75,10 @@ function draw() {
   overlay.replaceChildren();
   if (!tracing()) return;
   if (!Number.isFinite(toScreen(0, 0)[0])) return;
+  if (hand.glows) {
+    hand.overlay(overlay);
+    return;
+  }
   for (const s of target.others()) {
     const [d] = drawShape(s, false);
     if (hand.grabs) make("path", { d, class: "grab" }, overlay).dataset.light = s.index;
@@ -96,7 +106,7 @@ export const keyed = () =>
     .filter((h) => h.key !== "Escape")
     .map((h) => ({
       key: keyOf(h),
-      label: `${h.cuts ? "cut-out" : h.areas ? "area" : "draw"}: ${h.label.toLowerCase()}`,
+      label: `${h.cuts ? "cut-out" : h.glows ? "glow" : h.areas ? "area" : "draw"}: ${h.label.toLowerCase()}`,
     }));
 
 // offer fills the bench's row of hands.
@@ -120,7 +130,7 @@ function tell() {
   for (const b of document.querySelectorAll("[data-hand]"))
     b.setAttribute("aria-pressed", String(b.dataset.hand === hand.name));
   const hint = document.getElementById("trace-hint");
-  hint.hidden = !tracing();
+  hint.hidden = !tracing() || !hand.hint;
   if (hint.textContent !== hand.hint)
     hint.replaceChildren(
       Object.assign(document.createElement("b"), { textContent: hand.label }),
@@ -130,7 +140,7 @@ function tell() {
   const brush = document.getElementById("brush");
   if (brush) brush.hidden = hand.name !== "brush";
   stage.classList.toggle("tracing", tracing() && Boolean(hand.cursor));
-  stage.classList.toggle("close-work", tracing());
+  stage.classList.toggle("close-work", tracing() && !target.glows());
   document.querySelectorAll("li[data-shape]").forEach((li) => {
     li.classList.toggle("chosen", hand.grabs && Number(li.dataset.shape) === chosenShape());
   });
@@ -217,7 +227,7 @@ for (const kind of ["pointerup", "pointercancel"])
     const used = hand;
     unsnap();
     const made = await hand.up(place(e));
-    if (made && used.once && hand === used) take("edit");
+    if (made && used.once && hand === used) take(rest());
     draw();
   });
 
@@ -256,6 +266,7 @@ document.addEventListener("click", (e) => {
 // With nothing there yet, drawing is what one comes for: tracing for a light, painting for
 // an area, if that is what its first part is for.
 function first() {
+  if (target.glows()) return byName("handles");
   if (target.cut()) return byName("scribble");
   const a = target.area();
   if (!a) return byName(target.any() ? "edit" : "outline");
@@ -265,6 +276,8 @@ function first() {
 
 let before = { step: "", light: shot.light, area: "" };
 function fresh() {
+  // What belongs to another list of hands is put down.
+  if (tracing() && !usable().includes(hand)) hand = first();
   const area = target.cut()?.id ?? target.area()?.id ?? "";
   const came = tracing() && (shot.step !== before.step || area !== before.area);
   const other = shot.light !== before.light;

@@ -1,6 +1,7 @@
 // The keys of the shot page. `?` lists them.
 import { act, show, shot } from "./state.js";
 import { settle } from "./fields.js";
+import { key as boardKey } from "./board.js";
 import { key as walkKey } from "./cutouts.js";
 import { key as handKey, keyed } from "./hand.js";
 import { fit, hold, pan, setShow, showing, space, zoomBy, zoomTo } from "./view.js";
@@ -36,7 +37,7 @@ document.addEventListener("keydown", (e) => {
     // Undo inside a text field is the field's own until it is left.
     if (!(mod && e.key.toLowerCase() === "z" && e.target.readOnly)) return;
   }
-  if (walkKey(e) || handKey(e)) {
+  if (walkKey(e) || handKey(e) || boardKey(e)) {
     e.preventDefault();
     return;
   }

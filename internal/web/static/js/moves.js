@@ -54,6 +54,11 @@ document.addEventListener("input", (e) => {
 
 document.addEventListener("change", async (e) => {
   const el = e.target;
+  if (el.dataset?.allJoin) {
+    const join = el.value;
+    el.value = "";
+    if (join) commit([{ op: "stack", path: el.dataset.allJoin, value: { join } }]);
+  }
   if (!isMove(el)) return;
   stage.classList.remove("dragging-value");
   await commit(op(el, { [el.dataset.name]: valueOf(el) }));

@@ -1,6 +1,7 @@
 // The shot page: one module a widget, all over the same state.
 import "./view.js";
 import "./fields.js";
+import "./board.js";
 import "./falloff.js";
 import "./gel.js";
 import "./moves.js";

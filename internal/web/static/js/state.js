@@ -96,8 +96,12 @@ function changed(list, ops, i) {
   return out;
 }
 
+// widen makes of a change of one thing that of several: the board sets it, for lights that are chosen together.
+let widen = (patch) => patch;
+export const widenBy = (fn) => (widen = fn);
+
 export function setDraft(patch) {
-  draft = patch;
+  draft = patch && widen(patch);
   tell("draft");
 }
 
@@ -179,7 +183,10 @@ export function send(path, values = {}, ops = []) {
 }
 
 // commit saves a change; open says what of the bench it opens.
-export const commit = (patch, open) => send("changes", { patch: JSON.stringify(patch), ...open }, patch);
+export function commit(one, open) {
+  const patch = widen(one);
+  return send("changes", { patch: JSON.stringify(patch), ...open }, patch);
+}
 export const act = (name, values) => send(`actions/${name}`, values);
 
 export const csrf = () => document.body.dataset.csrf;

@@ -33,7 +33,9 @@ export const target = {
   // area is the open area, null where shapes go to a light.
   area: openArea,
   // works tells whether there is anything that a hand could work on.
-  works: () => shot.step === "trace" || Boolean(openArea()),
+  works: () => ["trace", "glow"].includes(shot.step) || Boolean(openArea()),
+  // glows tells whether that is the glow of lights, and no shape.
+  glows: () => shot.step === "glow" && !openArea(),
   shapes: () => (openCut() ? [] : openArea() ? ofArea(openArea()) : ofLight()),
   // any tells whether there are shapes, also where they are still on their way.
   any: () =>

@@ -113,7 +113,8 @@ function move(list, from, to) {
 let held = null;
 document.addEventListener("pointerdown", (e) => {
   const el = e.target.closest?.("[data-hold]");
-  if (!el || !(el.checked ?? el.getAttribute("aria-pressed") === "false")) return;
+  const shines = el?.dataset.shines ?? String(el?.checked ?? el?.getAttribute("aria-pressed") === "false");
+  if (!el || shines !== "true" || e.shiftKey || e.ctrlKey || e.metaKey) return;
   held = {
     el,
     timer: setTimeout(() => {

@@ -7,6 +7,7 @@
 //   hint      what click and drag do, in a sentence
 //   areas     it draws what belongs to an area, and is not for tracing lights
 //   cuts      it works on a cut-out
+//   glows     it belongs to Glow, and draws over the picture alone
 //   only      it works on nothing else
 //   once      what it made is what one goes on with: editing takes over
 //   quiet     it has a button elsewhere
@@ -29,6 +30,7 @@ import { bulb } from "./bulb.js";
 import { cling } from "./cling.js";
 import { edit } from "./edit.js";
 import { freehand } from "./freehand.js";
+import { handles, orb, streak, veil } from "./glow.js";
 import { mend } from "./mend.js";
 import { outline } from "./outline.js";
 import { pick } from "./pick.js";
@@ -60,4 +62,8 @@ export const hands = [
   pick,
   transform,
   edit,
+  orb,
+  veil,
+  streak,
+  handles,
 ];

@@ -1,0 +1,185 @@
+// The board: groups that fold, lights that are chosen together, and their order by drag.
+import { ask } from "./ask.js";
+import { notice } from "./notice.js";
+import { at, act, on, shot, show, widenBy } from "./state.js";
+import { local, setLocal } from "./local.js";
+
+const board = document.getElementById("board");
+const chosen = new Set(); // ids of the lights that are chosen together with the one that is open
+
+// together gives the indices of the lights that a change goes to.
+export const together = () =>
+  shot.lights.flatMap((l, i) => (i === shot.light || chosen.has(l.id) ? [i] : []));
+
+// What goes to all that are chosen: single settings, rigs and moves of stacks. A fader moves the others by
+// the same factor, intensity by the same stops.
+const shared =
+  /^\/lights\/(\d+)(\/(?:level|on|alone|intensity|keep|glow|group|gel.*|core\/.*|streak\/.*|trim\/.*|spill\/.*|shells)|)$/;
+const hold = (v, lo, hi) => Number(Math.min(Math.max(v, lo), hi).toFixed(4));
+
+function widen(patch) {
+  const all = together();
+  if (all.length < 2) return patch;
+  return patch.flatMap((op) => {
+    const m = op.path?.match(shared);
+    const i = Number(m?.[1]);
+    const many =
+      ["rig", "stack"].includes(op.op) || (op.op === "replace" && !["", "/shells"].includes(m?.[2]));
+    if (!m || !many || !all.includes(i)) return [op];
+    return all.map((j) => {
+      const path = `/lights/${j}${m[2]}`;
+      const [was, mine] = [at(`/lights/${i}${m[2]}`), at(path)];
+      let { value } = op;
+      if (j !== i && m[2] === "/level" && was > 0) value = hold((mine * value) / was, 0, 2);
+      if (j !== i && m[2] === "/intensity") value = hold(mine + value - was, -6, 6);
+      return { ...op, path, value };
+    });
+  });
+}
+widenBy(widen);
+
+function fresh() {
+  for (const id of chosen) if (!shot.lights.some((l) => l.id === id)) chosen.delete(id);
+  for (const el of board.querySelectorAll("[data-id]"))
+    el.classList.toggle("also", chosen.has(el.dataset.id) && Number(el.dataset.light) !== shot.light);
+  board.querySelector("#group-chosen").hidden = together().length < 2;
+  const folded = local("local:folded groups") ?? [];
+  for (const el of board.querySelectorAll("[data-group], [data-in]")) {
+    const shut = folded.includes(el.dataset.group ?? el.dataset.in);
+    if (el.dataset.in) el.hidden = shut;
+    else {
+      el.classList.toggle("folded", shut);
+      el.querySelector("[data-fold-group]").setAttribute("aria-expanded", String(!shut));
+    }
+  }
+}
+on("change", fresh);
+
+board.addEventListener(
+  "click",
+  (e) => {
+    const b = e.target.closest("button");
+    if (!b) return;
+    const { choose, foldGroup, ungroup } = b.dataset;
+    if (choose !== undefined && (e.shiftKey || e.ctrlKey || e.metaKey)) {
+      e.stopPropagation();
+      e.preventDefault();
+      const { id } = shot.lights[choose];
+      if (Number(choose) !== shot.light && !chosen.delete(id)) chosen.add(id);
+      fresh();
+    } else if (choose !== undefined) chosen.clear();
+    else if (foldGroup) {
+      const folded = local("local:folded groups") ?? [];
+      setLocal(
+        "local:folded groups",
+        folded.includes(foldGroup) ? folded.filter((id) => id !== foldGroup) : [...folded, foldGroup],
+      );
+      fresh();
+    } else if (ungroup) act("ungroup", { group: ungroup });
+    else if (b.id === "group-chosen")
+      act("group-lights", {
+        lights: together()
+          .map((i) => shot.lights[i].id)
+          .join(","),
+      });
+  },
+  true,
+);
+
+// Order: a channel is carried by its name.
+let carry = null;
+board.addEventListener("pointerdown", (e) => {
+  const name = e.target.closest("[data-carry]");
+  if (!name || e.button !== 0) return;
+  const channel = name.closest(".channel");
+  const all = [...board.querySelectorAll("[data-light]")].filter((el) => !el.hidden);
+  carry = { channel, from: Number(name.dataset.carry), x: e.clientX, all, to: -1, moved: false };
+});
+document.addEventListener("pointermove", (e) => {
+  if (!carry || (!carry.moved && Math.abs(e.clientX - carry.x) < 10)) return;
+  if (!carry.moved) {
+    carry.moved = true;
+    carry.channel.classList.add("carried");
+    // What is carried is not held to see the picture without it.
+    document.dispatchEvent(new PointerEvent("pointercancel"));
+  }
+  carry.channel.style.setProperty("--by", `${e.clientX - carry.x}px`);
+  const next = carry.all.find((el) => {
+    if (el === carry.channel) return false;
+    const r = el.getBoundingClientRect();
+    return e.clientX < r.left + r.width / 2;
+  });
+  carry.to = next ? Number(next.dataset.light) : shot.lights.length;
+  for (const el of carry.all) el.classList.toggle("make-room", el === next);
+});
+document.addEventListener("pointerup", (e) => {
+  if (!carry) return;
+  const { channel, from, to, moved, all } = carry;
+  carry = null;
+  channel.classList.remove("carried");
+  channel.style.removeProperty("--by");
+  for (const el of all) el.classList.remove("make-room");
+  if (!moved) return;
+  // The click that ends the drag chooses nothing.
+  const still = (c) => (c.stopPropagation(), c.preventDefault());
+  board.addEventListener("click", still, { capture: true, once: true });
+  setTimeout(() => board.removeEventListener("click", still, { capture: true }), 50);
+  if (to >= 0 && to !== from && to !== from + 1) act("move-light", { from, to });
+  e.preventDefault();
+});
+// And by key: with Alt and the arrows on its name.
+board.addEventListener("keydown", (e) => {
+  const name = e.target.closest("[data-carry]");
+  const by = { ArrowLeft: -1, ArrowRight: 2 }[e.key];
+  if (!name || !e.altKey || !by) return;
+  e.preventDefault();
+  const from = Number(name.dataset.carry);
+  const to = from + by;
+  if (to >= 0 && to <= shot.lights.length) act("move-light", { from, to });
+});
+
+// Copies of lights lie in the browser, so that another shot finds them.
+const shelf = "pyrant lights";
+export async function copyLights() {
+  const ids = together().map((i) => shot.lights[i].id);
+  if (!ids.length) return;
+  try {
+    const doc = await ask(`/shots/${shot.id}/copied?lights=${ids.join(",")}`, {}, (answer) => answer.text());
+    localStorage.setItem(shelf, doc);
+  } catch (e) {
+    notice("Not copied", e.message, [], true);
+  }
+}
+export function pasteLights() {
+  act("paste-lights", { doc: localStorage.getItem(shelf) ?? "" });
+}
+
+document.addEventListener("click", (e) => {
+  const b = e.target.closest("[data-copy-lights], [data-paste-lights], [data-remove-rig]");
+  if (!b) return;
+  if (b.dataset.removeRig) act("remove-rig", { rig: b.dataset.removeRig });
+  else if ("copyLights" in b.dataset) copyLights();
+  else pasteLights();
+});
+document.addEventListener("change", async (e) => {
+  const el = e.target;
+  if (el.dataset?.rig) {
+    if (el.value.trim()) act("rename-rig", { rig: el.dataset.rig, name: el.value });
+    else show();
+  } else if (el.id === "rig-file" && el.files.length) {
+    const doc = await el.files[0].text();
+    el.value = "";
+    act("read-rig", { doc });
+  }
+});
+
+// key handles copying and pasting where shapes are not copied.
+export function key(e) {
+  if (!(e.ctrlKey || e.metaKey) || !["glow", "spill"].includes(shot.step)) return false;
+  const k = e.key.toLowerCase();
+  if (k === "c" && !String(getSelection())) copyLights();
+  else if (k === "v" && localStorage.getItem(shelf)) pasteLights();
+  else return false;
+  return true;
+}
+fresh();

@@ -1,0 +1,271 @@
+// The hands of Glow: they place what has no traced thing, draw a streak, and take hold of both again.
+import { near, round } from "../path.js";
+import { act, commit, light, set, setDraft, shapesOf, shot } from "../state.js";
+import { make } from "../svg.js";
+import { toScreen } from "../view.js";
+
+const stage = document.getElementById("stage");
+const step = Math.PI / 12; // of a turn with Shift
+
+// orbOf gives middle and radius of the chosen light if it is an orb or a veil: one disc that keeps nothing out of dusk.
+function orbOf(l = light()) {
+  const list = l ? shapesOf(l) : [];
+  const s = list?.[0];
+  if (list?.length !== 1 || s.kind !== "ellipse" || l.keep !== 0) return null;
+  return { x: s.x, y: s.y, r: Math.max(...l.shells.map((h) => h.radius), s.width / 2) };
+}
+
+// middle gives the middle of what holds the chosen light's shapes.
+function middle() {
+  const all = (shapesOf(light()) ?? []).flatMap((s) => (s?.nodes ? s.nodes : s ? [s] : []));
+  const of = (k) => all.map((n) => n[k]).filter(Number.isFinite);
+  if (!of("x").length) return null;
+  return [
+    (Math.min(...of("x")) + Math.max(...of("x"))) / 2,
+    (Math.min(...of("y")) + Math.max(...of("y"))) / 2,
+  ];
+}
+
+// streakTo gives the streak that ends at a place, from another.
+function streakTo([x0, y0], [x, y], { shift }, both) {
+  let a = Math.atan2(y0 - y, x - x0);
+  if (shift) a = Math.round(a / step) * step;
+  const long = Math.hypot(x - x0, y - y0) * (both ? 2 : 1);
+  return { length: round(long), angle: Number(((a * 180) / Math.PI).toFixed(1)) };
+}
+
+const streakOps = ({ length, angle }) => [
+  set(`/lights/${shot.light}/streak/length`, length),
+  set(`/lights/${shot.light}/streak/angle`, angle),
+];
+
+const line = (layer, d, extra = "") => {
+  for (const c of ["under", "over"]) make("path", { d, class: `${c}${extra}` }, layer);
+};
+const dot = (layer, [cx, cy], name) => {
+  make("circle", { cx, cy, r: 5, class: "node" }, layer);
+  make("circle", { cx, cy, r: 12, class: "node-hit", "data-held": name }, layer);
+};
+function circle(layer, x, y, r, extra = "") {
+  const [cx, cy] = toScreen(x, y);
+  const k = toScreen(x + r, y)[0] - cx;
+  for (const c of ["under", "over"])
+    make("circle", { cx, cy, r: k, fill: "none", class: `${c}${extra}` }, layer);
+  return [cx, cy, k];
+}
+
+// streakLine draws a streak from a place; it gives its end.
+function streakLine(layer, [x, y], { length, angle }, both) {
+  const a = (angle * Math.PI) / 180;
+  const l = both ? length / 2 : length;
+  const end = [x + Math.cos(a) * l, y - Math.sin(a) * l];
+  const from = both ? [2 * x - end[0], 2 * y - end[1]] : [x, y];
+  const [p, q] = [toScreen(...from), toScreen(...end)];
+  line(layer, `M${p}L${q}`);
+  return end;
+}
+
+// disc makes the hand that places an orb or a veil.
+function disc(name, label, key, hint) {
+  let from = null;
+  let now = null;
+  const drop = () => {
+    const was = from;
+    from = now = null;
+    return Boolean(was);
+  };
+  return {
+    name,
+    label,
+    key,
+    hint,
+    glows: true,
+    quiet: true,
+    once: true,
+    cursor: true,
+    take: drop,
+    down: (at) => void (from = now = at),
+    move(at) {
+      if (!from) return false;
+      now = at;
+      return true;
+    },
+    async up(at) {
+      if (from?.id !== at.id) return false;
+      const [x, y] = from.photo;
+      const dragged = Math.hypot(at.photo[0] - x, at.photo[1] - y);
+      const clicked = near(at.screen, from.screen, 4);
+      drop();
+      // A click alone makes one of a size that suits the photo.
+      const radius = clicked ? Math.max(shot.width, shot.height) / (name === "veil" ? 3 : 8) : dragged;
+      await act("add-orb", { kind: name, x: round(x), y: round(y), radius: round(radius) });
+      return true;
+    },
+    keydown: () => false,
+    cancel: drop,
+    overlay(layer) {
+      if (!from) return;
+      const r = Math.hypot(now.photo[0] - from.photo[0], now.photo[1] - from.photo[1]);
+      circle(layer, ...from.photo, r);
+      circle(layer, ...from.photo, r * 0.22, " faint");
+    },
+  };
+}
+
+export const orb = disc(
+  "orb",
+  "Orb",
+  "o",
+  "Drag from its middle outwards, also from beyond the frame; a click makes one of a usual size.",
+);
+export const veil = disc(
+  "veil",
+  "Veil",
+  "v",
+  "Drag from its middle outwards as far as the lift goes; a click makes a wide one.",
+);
+
+let drawn = null; // { from, now }
+const both = () => light()?.streak.sides === "both";
+const dropStreak = () => {
+  const was = drawn;
+  drawn = null;
+  if (was) setDraft(null);
+  return Boolean(was);
+};
+export const streak = {
+  name: "streak",
+  label: "Streak",
+  key: "k",
+  glows: true,
+  quiet: true,
+  once: true,
+  cursor: true,
+  hint: "Drag from the light along the way that it is drawn out. Shift: in steps of 15°.",
+  take: dropStreak,
+  down: (at) => void (drawn = { from: at, now: at }),
+  move(at) {
+    if (!drawn) return false;
+    drawn.now = at;
+    stage.classList.add("dragging-value");
+    setDraft(streakOps(streakTo(drawn.from.photo, at.photo, at, both())));
+    return true;
+  },
+  async up(at) {
+    if (drawn?.from.id !== at.id) return false;
+    const { from } = drawn;
+    drawn = null;
+    stage.classList.remove("dragging-value");
+    if (near(at.screen, from.screen, 4)) {
+      setDraft(null);
+      return false;
+    }
+    await commit(streakOps(streakTo(from.photo, at.photo, at, both())));
+    return true;
+  },
+  keydown: () => false,
+  cancel: dropStreak,
+  overlay(layer) {
+    if (drawn)
+      streakLine(
+        layer,
+        drawn.from.photo,
+        streakTo(drawn.from.photo, drawn.now.photo, drawn.now, both()),
+        both(),
+      );
+  },
+};
+
+let held = null; // { what, from, at }
+const ops = ({ what, from, at: p }) => {
+  const [x, y] = from.photo;
+  if (what === "end") return streakOps(streakTo(middle(), p.photo, p, both()));
+  const o = held.orb;
+  const value =
+    what === "middle"
+      ? { dx: round(p.photo[0] - x), dy: round(p.photo[1] - y) }
+      : {
+          by: Number(
+            Math.max(
+              Math.hypot(p.photo[0] - o.x, p.photo[1] - o.y) / Math.hypot(x - o.x, y - o.y),
+              0.02,
+            ).toFixed(4),
+          ),
+          x: o.x,
+          y: o.y,
+        };
+  return [{ op: "place", path: `/lights/${shot.light}`, value }];
+};
+const letGo = () => {
+  const was = held;
+  held = null;
+  stage.classList.remove("dragging-value");
+  if (was) setDraft(null);
+  return Boolean(was);
+};
+
+export const handles = {
+  name: "handles",
+  label: "Handles",
+  key: "h",
+  glows: true,
+  quiet: true,
+  grabs: true,
+  get hint() {
+    if (orbOf()) return "Drag its middle to move it, its ring to size it with all its glow.";
+    return light()?.streak.length ? "Drag the streak's end to turn it or make it longer." : "";
+  },
+  take: letGo,
+  down(at) {
+    const what = at.point(14)?.held;
+    if (!what) return false; // the photo is moved
+    held = { what, from: at, at, orb: orbOf() };
+    return true;
+  },
+  move(at) {
+    if (!held) return false;
+    held.at = at;
+    stage.classList.add("dragging-value");
+    setDraft(ops(held));
+    return true;
+  },
+  async up(at) {
+    if (held?.from.id !== at.id) return false;
+    const done = { ...held, at };
+    const patch = near(at.screen, held.from.screen, 3) ? null : ops(done);
+    letGo();
+    if (patch) {
+      setDraft(patch); // until it is saved
+      await commit(patch);
+    }
+    return false;
+  },
+  keydown(e) {
+    const by = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key];
+    if (!by || !orbOf() || !e.ctrlKey) return false;
+    const k = e.shiftKey ? 10 : 1;
+    commit([{ op: "place", path: `/lights/${shot.light}`, value: { dx: by[0] * k, dy: by[1] * k } }]);
+    return true;
+  },
+  cancel: letGo,
+  overlay(layer) {
+    if (!light() || !light().on) return;
+    const o = held?.orb ?? orbOf();
+    if (o) {
+      let { x, y, r } = o;
+      if (held?.what === "middle") {
+        x += held.at.photo[0] - held.from.photo[0];
+        y += held.at.photo[1] - held.from.photo[1];
+      } else if (held?.what === "ring") r *= ops(held)[0].value.by;
+      const [cx, cy, k] = circle(layer, x, y, r, " other");
+      dot(layer, [cx, cy], "middle");
+      dot(layer, [cx + k * Math.SQRT1_2, cy - k * Math.SQRT1_2], "ring");
+      return;
+    }
+    const s = light().streak;
+    const m = s.length ? middle() : null;
+    if (!m) return;
+    const now = held ? streakTo(m, held.at.photo, held.at, both()) : s;
+    dot(layer, toScreen(...streakLine(layer, m, now, both())), "end");
+  },
+};
