@@ -1,45 +1,11 @@
 // The glow bench by mouse: intensity and rounded cores, rigs, the gel's colour area, moves of
 // stacks and of many gels, the falloff chart.
 import assert from "node:assert/strict";
-import { after, afterEach, before, beforeEach, test } from "node:test";
-import {
-  Server,
-  copyOf,
-  drag,
-  hue,
-  launch,
-  open,
-  picture,
-  pixel,
-  place,
-  rested,
-  saved,
-  settled,
-  state,
-} from "./lib.mjs";
+import { test } from "node:test";
+import { drag, hue, picture, pixel, place, rested, saved, settled, stand, state } from "./lib.mjs";
 
-let server;
-let browser;
 let page;
-before(async () => {
-  server = new Server("demo");
-  await server.start();
-  browser = await launch();
-});
-after(async () => {
-  await browser?.close();
-  await server?.remove();
-});
-beforeEach(async () => {
-  page = await open(browser, server.url);
-  const href = await copyOf(page, "Tidewatch quay");
-  await page.goto(`${server.url + href}?step=glow&light=4`);
-  await settled(page);
-});
-afterEach(async () => {
-  assert.deepEqual(page.faults, []);
-  await page.context().close();
-});
+stand({ shot: "Tidewatch quay", query: "step=glow&light=4" }, (it) => ({ page } = it));
 
 const hexagon = async () => (await state(page)).lights[4];
 const middle = async (selector) => {

@@ -1,10 +1,12 @@
 // What the browser tests share: a server on a data folder of its own, a browser,
 // and ways to look at the picture.
+import assert from "node:assert/strict";
 import { spawn } from "node:child_process";
 import { once } from "node:events";
 import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
+import * as tests from "node:test";
 import { chromium } from "playwright-core";
 
 export const binary = process.env.PYRANT ?? join(import.meta.dirname, "..", "bin", "pyrant");
@@ -247,4 +249,31 @@ export async function fine(page) {
     { timeout: 60_000 },
   );
   await settled(page);
+}
+
+// stand gives each test of a file a page of its own, on one server: of a copy of a demo shot if one is named, and
+// fails the test on errors of its scripts. use takes { server, browser, page }.
+export function stand({ mode = "demo", options = [], shot, query = "" }, use) {
+  const it = {};
+  tests.before(async () => {
+    it.server = new Server(mode, options);
+    await it.server.start();
+    it.browser = await launch();
+  });
+  tests.after(async () => {
+    await it.browser?.close();
+    await it.server?.remove();
+  });
+  tests.beforeEach(async () => {
+    it.page = await open(it.browser, it.server.url);
+    if (shot) {
+      await it.page.goto(`${it.server.url + (await copyOf(it.page, shot))}?${query}`);
+      await settled(it.page);
+    }
+    use(it);
+  });
+  tests.afterEach(async () => {
+    assert.deepEqual(it.page.faults, []);
+    await it.page.context().close();
+  });
 }

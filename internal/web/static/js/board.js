@@ -38,7 +38,11 @@ function widen(patch) {
 }
 widenBy(widen);
 
+let open = shot.lights[shot.light]?.id;
 function fresh() {
+  const now = shot.lights[shot.light]?.id;
+  if (now !== open) chosen.clear();
+  open = now;
   for (const id of chosen) if (!shot.lights.some((l) => l.id === id)) chosen.delete(id);
   for (const el of board.querySelectorAll("[data-id]"))
     el.classList.toggle("also", chosen.has(el.dataset.id) && Number(el.dataset.light) !== shot.light);
@@ -76,12 +80,11 @@ board.addEventListener(
       );
       fresh();
     } else if (ungroup) act("ungroup", { group: ungroup });
-    else if (b.id === "group-chosen")
-      act("group-lights", {
-        lights: together()
-          .map((i) => shot.lights[i].id)
-          .join(","),
-      });
+    else if (b.id === "group-chosen") {
+      const lights = together().map((i) => shot.lights[i].id);
+      chosen.clear();
+      act("group-lights", { lights: lights.join(",") });
+    }
   },
   true,
 );

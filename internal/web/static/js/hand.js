@@ -140,6 +140,7 @@ function tell() {
   const brush = document.getElementById("brush");
   if (brush) brush.hidden = hand.name !== "brush";
   stage.classList.toggle("tracing", tracing() && Boolean(hand.cursor));
+  stage.classList.toggle("glow-hands", target.glows() && hand.grabs);
   stage.classList.toggle("close-work", tracing() && !target.glows());
   document.querySelectorAll("li[data-shape]").forEach((li) => {
     li.classList.toggle("chosen", hand.grabs && Number(li.dataset.shape) === chosenShape());

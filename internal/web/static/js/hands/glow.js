@@ -43,7 +43,7 @@ const line = (layer, d, extra = "") => {
   for (const c of ["under", "over"]) make("path", { d, class: `${c}${extra}` }, layer);
 };
 const dot = (layer, [cx, cy], name) => {
-  make("circle", { cx, cy, r: 5, class: "node" }, layer);
+  make("circle", { cx, cy, r: 5, class: "node hollow" }, layer);
   make("circle", { cx, cy, r: 12, class: "node-hit", "data-held": name }, layer);
 };
 function circle(layer, x, y, r, extra = "") {
