@@ -256,7 +256,7 @@ test("points of a shape are moved, added, bent and removed", async () => {
 test("a tube is traced, given a width, and shines", async () => {
   await page.locator('.channel.add [data-action="add-light"]').click();
   await page.locator('[data-hand="tube"]').waitFor();
-  await page.waitForFunction(() => document.querySelectorAll(".channels .channel").length === 8);
+  await page.waitForFunction(() => document.querySelectorAll(".channels .channel").length === 7);
   await page.keyboard.press("t");
   const was = await pixel(page, 2300, 1500, 6);
   for (const [x, y] of [

@@ -206,3 +206,50 @@ test("spill stays off what carries the light, drawn where it is asked for", asyn
   });
   assert.deepEqual((await at())[0], plate, "with all of it on what carries the light");
 });
+
+test("a shell by drag, by typing and by arrow keys is the same recipe; a move by arrow keys is one revision", async () => {
+  const shells = async () => JSON.stringify((await hexagon()).shells);
+  const handle = async () => middle('[data-shell-handle="4"]');
+  const before = await shells();
+  const h = await handle();
+  await saved(page, () => drag(page, h, { x: h.x + 14, y: h.y - 9 }));
+  const dragged = await shells();
+  assert.notEqual(dragged, before);
+  const { radius, strength } = (await hexagon()).shells[4];
+  await saved(page, () => page.click("#undo"));
+  assert.equal(await shells(), before);
+  for (const [id, v] of [
+    ["sr-4", String(radius)],
+    ["ss-4", String(Number((100 * strength).toFixed(4)))],
+  ]) {
+    await page.fill(`#${id}`, v);
+    await saved(page, () => page.press(`#${id}`, "Enter"));
+  }
+  assert.equal(await shells(), dragged);
+  await saved(page, () => page.click("#undo"));
+  await saved(page, () => page.click("#undo"));
+  assert.equal(await shells(), before);
+  // By keys: there and back, and what they reach is what typing it gives.
+  await page.focus('[data-shell-handle="4"]');
+  for (const k of ["ArrowRight", "ArrowRight", "ArrowUp"]) await saved(page, () => page.keyboard.press(k));
+  const keyed = await shells();
+  assert.notEqual(keyed, before);
+  const by = (await hexagon()).shells[4];
+  while ((await shells()) !== before) await saved(page, () => page.click("#undo"));
+  await page.fill("#sr-4", String(by.radius));
+  await saved(page, () => page.press("#sr-4", "Enter"));
+  await page.fill("#ss-4", String(Number((100 * by.strength).toFixed(4))));
+  await saved(page, () => page.press("#ss-4", "Enter"));
+  assert.equal(await shells(), keyed);
+
+  await page.locator('details[data-fold="stack-moves"] summary').click();
+  const { version } = await state(page);
+  await page.focus("#move-stack-size");
+  await saved(page, async () => {
+    for (let i = 0; i < 5; i++) await page.keyboard.press("ArrowRight");
+  });
+  assert.equal((await state(page)).version, version + 1);
+  // Five steps of a fiftieth of six stops.
+  const k = (await hexagon()).shells[2].radius / JSON.parse(keyed)[2].radius;
+  assert.ok(Math.abs(Math.log2(k) - 0.6) < 0.02, `all radii by ${Math.log2(k)} stops`);
+});

@@ -38,6 +38,34 @@ await page.locator('[data-shell-handle="5"]').hover();
 await page.waitForTimeout(1200);
 await shoot("glow-shells");
 await page.locator('[data-shell-pick="5"]').first().click();
+// A group on the board, an orb by its handles, and one that is drawn out.
+const across = async (hand, a, b) => {
+  await page.locator(`[data-hand="${hand}"]`).scrollIntoViewIfNeeded();
+  await page.click(`[data-hand="${hand}"]`);
+  await saved(page, async () => drag(page, await place(page, ...a), await place(page, ...b)));
+};
+await page.locator('[data-carry="0"]').click({ modifiers: ["Shift"] });
+await page.locator('[data-carry="1"]').click();
+await page.locator('[data-carry="0"]').click({ modifiers: ["Shift"] });
+await saved(page, () => page.click("#group-chosen"));
+await across("orb", [2450, 1180], [2640, 1290]);
+await saved(page, async () => {
+  await page.locator("#f-lights-6-gel-hue").fill("185");
+  await page.keyboard.press("Enter");
+});
+await page.locator("#stage").focus();
+await page.waitForTimeout(400);
+await shoot("glow-orb");
+await page.locator('details[data-fold="streak"] summary').click();
+await across("streak", [2450, 1180], [1850, 1500]);
+await page.locator('details[data-fold="streak"]').evaluate((el) => el.scrollIntoView({ block: "center" }));
+await page.locator("#stage").focus();
+await page.waitForTimeout(400);
+await shoot("glow-streak");
+await page.locator('details[data-fold="streak"] summary').click();
+while (!(await page.locator("#undo").isDisabled())) await saved(page, () => page.keyboard.press("Control+z"));
+await page.locator('[data-carry="0"]').click();
+await settled(page);
 await step("finish");
 await page.locator('[data-open="pass"][data-value="1"]').click();
 await settled(page);

@@ -53,7 +53,7 @@ func (s *Setting) line(b *strings.Builder, t reflect.Type, path string) {
 	case s.Count[1] > 0:
 		what := "characters"
 		if t.Kind() != reflect.String {
-			what = s.noun() + "s"
+			what = plural(s.noun())
 		}
 		span = fmt.Sprintf("%d to %d %s", s.Count[0], s.Count[1], what)
 	}

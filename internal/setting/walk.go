@@ -156,9 +156,9 @@ func (s *Setting) count(v reflect.Value, path string) *fault.Error {
 		return nil
 	}
 	if n := v.Len(); n > s.Count[1] {
-		return fault.In(path, "There are %d %ss here; there is room for %d.", n, s.noun(), s.Count[1])
+		return fault.In(path, "There are %d %s here; there is room for %d.", n, plural(s.noun()), s.Count[1])
 	} else if n < s.Count[0] {
-		return fault.In(path, "There should be at least %d %ss here.", s.Count[0], s.noun())
+		return fault.In(path, "There should be at least %d %s here.", s.Count[0], plural(s.noun()))
 	}
 	return nil
 }
@@ -353,4 +353,12 @@ func resolve(v reflect.Value, load func(string) ([]byte, error)) (reflect.Value,
 		}
 	}
 	return out, nil
+}
+
+// plural returns several of a noun.
+func plural(noun string) string {
+	if strings.HasSuffix(noun, "s") || strings.HasSuffix(noun, "sh") {
+		return noun + "es"
+	}
+	return noun + "s"
 }

@@ -56,10 +56,16 @@ type result struct {
 		Most float64 `json:"most"`
 	} `json:"glare_fit"` // of the glare rig from 10 px on, where its first shell is over
 	HueLeft int `json:"hue_left"` // pixels that keep the hue of a gel that was changed
-	Speed   struct {
-		Gel   float64 `json:"gel_ms"`
-		Fader float64 `json:"fader_ms"`
-		JPEG  float64 `json:"jpeg_ms"`
+	Streak  struct {
+		Most float64 `json:"most"`
+		RMS  float64 `json:"rms"`
+	} `json:"streak_error"` // against direct integration, as shares of the peak
+	Speed struct {
+		Gel    float64 `json:"gel_ms"`
+		Fader  float64 `json:"fader_ms"`
+		JPEG   float64 `json:"jpeg_ms"`
+		Group  float64 `json:"group_ms"`        // a fader, with a group and a streak in the shot
+		Twelve float64 `json:"twelve_over_two"` // a fader of twelve lights against one of two
 	} `json:"speed"`
 }
 
@@ -94,6 +100,9 @@ func main() {
 	if out.HueLeft, err = hueLeft(); err != nil {
 		log.Fatal(err)
 	}
+	if out.Streak.Most, out.Streak.RMS, err = streakError(demo.Shots[0]); err != nil {
+		log.Fatal(err)
+	}
 	if err := speed(&out); err != nil {
 		log.Fatal(err)
 	}
@@ -109,6 +118,8 @@ func main() {
 	fmt.Printf("rigs at 1500 and 6000 px, mean CIEDE2000: %v\n", out.RigScale)
 	fmt.Printf("glare rig from 10 px on: %.1f %% rms, %.1f %% at most\n", 100*out.Glare.RMS, 100*out.Glare.Most)
 	fmt.Printf("pixels that keep an old hue: %d\n", out.HueLeft)
+	fmt.Printf("streaks against direct integration: %.2f %% of the peak at most, %.2f %% rms\n", 100*out.Streak.Most, 100*out.Streak.RMS)
+	fmt.Printf("with a group and a streak %.1f ms; twelve lights %.2f times two\n", out.Speed.Group, out.Speed.Twelve)
 	fmt.Printf("a frame after a gel %.1f ms, after a fader %.1f ms; its JPEG %.1f ms\n", out.Speed.Gel, out.Speed.Fader, out.Speed.JPEG)
 }
 
@@ -490,30 +501,47 @@ func hueLeft() (int, error) {
 }
 
 // speed takes the time of a frame of the quay as the page asks for it.
+// speed times frames of 1280 pixels of the demo with six lights of eight shells, over a photo at dusk.
 func speed(out *result) error {
-	p, r, err := open(demo.Shots[len(demo.Shots)-1])
+	i := slices.IndexFunc(demo.Shots, func(s demo.Shot) bool { return s.Name == "Tidewatch quay" })
+	if i < 0 {
+		i = 0
+	}
+	p, r, err := open(demo.Shots[i])
 	if err != nil {
 		return err
 	}
-	e := render.New(2 << 30)
+	r.Dusk, r.Finish, r.Areas = recipe.New(r.Photo.Width, r.Photo.Height).Dusk, recipe.Finish{}, nil
+	r.Dusk.Daylight = -2.3
+	for i := range r.Lights {
+		r.Lights[i].Shells = recipe.RigOf("panel").Stack(r.Photo)
+	}
 	var m image.Image
-	median := func(change func(i int)) (float64, error) {
+	// frames returns the median time of frames of a shot after changes of one value.
+	frames := func(r *recipe.Recipe, path string, value func(i int) float64) (float64, error) {
+		e := render.New(2 << 30)
 		var all []float64
-		for i := range 15 {
-			change(i)
-			t := time.Now()
-			if m, err = e.Render(ctx, render.Request{Photo: p, PhotoKey: "p", Recipe: r, LongEdge: 1280}); err != nil {
+		for i := range 24 {
+			next, err := r.Apply(recipe.Set(path, value(i)))
+			if err != nil {
 				return 0, err
 			}
-			all = append(all, float64(time.Since(t).Microseconds())/1000)
+			t := time.Now()
+			if m, err = e.Render(ctx, render.Request{Photo: p, PhotoKey: "p", Recipe: next, LongEdge: 1280, Profile: colour.SRGB}); err != nil {
+				return 0, err
+			}
+			if i >= 5 { // what is dragged has been dragged for a moment
+				all = append(all, float64(time.Since(t).Microseconds())/1000)
+			}
 		}
 		slices.Sort(all)
 		return all[len(all)/2], nil
 	}
-	if out.Speed.Gel, err = median(func(i int) { r.Lights[0].Gel.Hue = float64(i) }); err != nil {
+	level := func(i int) float64 { return 0.5 + 0.01*float64(i) }
+	if out.Speed.Gel, err = frames(r, "/lights/0/gel/hue", func(i int) float64 { return float64(i) }); err != nil {
 		return err
 	}
-	if out.Speed.Fader, err = median(func(i int) { r.Lights[0].Level = 0.5 + 0.01*float64(i) }); err != nil {
+	if out.Speed.Fader, err = frames(r, "/lights/0/level", level); err != nil {
 		return err
 	}
 	var all []float64
@@ -526,5 +554,27 @@ func speed(out *result) error {
 	}
 	slices.Sort(all)
 	out.Speed.JPEG = all[len(all)/2]
-	return nil
+	grouped, err := r.GroupLights([]string{r.Lights[1].ID, r.Lights[2].ID})
+	if err != nil {
+		return err
+	}
+	grouped.Lights[2].Streak = recipe.Streak{Length: 300, Angle: 40, Sides: recipe.OneSide, Taper: 0.7}
+	if out.Speed.Group, err = frames(grouped, "/lights/0/level", level); err != nil {
+		return err
+	}
+	many := r
+	for i := range r.Lights {
+		if many, err = many.DuplicateLight(len(many.Lights) - 1 - i); err != nil {
+			return err
+		}
+	}
+	twelve, err := frames(many, "/lights/0/level", level)
+	if err != nil {
+		return err
+	}
+	few := r.Clone()
+	few.Lights = few.Lights[:2]
+	two, err := frames(few, "/lights/0/level", level)
+	out.Speed.Twelve = math.Round(100*twelve/two) / 100
+	return err
 }

@@ -14,6 +14,7 @@ const H = 150;
 const box = { left: 12, right: 290, top: 12, bottom: 118 };
 let chosen = 0;
 let also = new Set(); // further shells that are dragged with the chosen one
+let keyed; // the handle that keys move
 let drag = null; // { index, others, value, going, … }
 let pointer = null; // distance of the pointer on the photo from the light's edge
 let curve = null;
@@ -48,7 +49,9 @@ function shells() {
 function draw() {
   const el = svg();
   if (!el) return;
-  const focused = document.activeElement?.dataset?.shellHandle;
+  // An answer that came in between has taken the handles away, and the focus with them.
+  const lost = document.activeElement === document.body ? keyed : undefined;
+  const focused = document.activeElement?.dataset?.shellHandle ?? lost;
   el.replaceChildren();
   for (const r of [1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000]) {
     if (r < span.from * 1.1 || r > span.to * 0.95) continue;
@@ -271,6 +274,7 @@ for (const kind of ["pointerup", "pointercancel"])
     fresh();
   });
 
+document.addEventListener("pointerdown", () => (keyed = undefined));
 document.addEventListener("keydown", (e) => {
   const index = e.target.dataset?.shellHandle;
   if (index === undefined) return;
@@ -290,10 +294,11 @@ document.addEventListener("keydown", (e) => {
   } else return;
   e.preventDefault();
   chosen = Number(index);
+  keyed = index;
+  value.strength = Number(value.strength.toFixed(4)); // of 0.07 + 0.01 a number is not 0.08
   drag = { index: chosen, value };
   const p = patch();
   drag = null;
-  value.strength = Number(value.strength.toFixed(2));
   commit(p);
 });
 

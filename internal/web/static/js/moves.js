@@ -44,12 +44,37 @@ function tell(el) {
 
 const isMove = (el) => el.matches?.("[data-move]");
 
+function drafted(el) {
+  el.dataset.moved = "yes";
+  tell(el);
+  setDraft(op(el, { [el.dataset.name]: valueOf(el) }));
+}
 document.addEventListener("input", (e) => {
   if (!isMove(e.target)) return;
   stage.classList.add("dragging-value");
-  e.target.dataset.moved = "yes";
-  tell(e.target);
-  setDraft(op(e.target, { [e.target.dataset.name]: valueOf(e.target) }));
+  drafted(e.target);
+});
+
+// Keys move a slider in steps that can be seen; a run of them is one revision.
+let run = 0;
+async function ended(el) {
+  clearTimeout(run);
+  run = 0;
+  await commit(op(el, { [el.dataset.name]: valueOf(el) }));
+  rest(el);
+}
+document.addEventListener("keydown", (e) => {
+  const by = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1 }[e.key];
+  if (!by || !isMove(e.target)) return;
+  e.preventDefault();
+  const el = e.target;
+  el.value = Number(el.value) + by * (e.shiftKey ? 100 : 20);
+  drafted(el);
+  clearTimeout(run);
+  run = setTimeout(() => ended(el), 450);
+});
+document.addEventListener("focusout", (e) => {
+  if (run && isMove(e.target)) ended(e.target);
 });
 
 document.addEventListener("change", async (e) => {

@@ -110,6 +110,7 @@ function move(list, from, to) {
 
 // While the switch of something is held, or its Off button, the picture shows itself
 // without it.
+const long = 280; // ms, from which on a press is a hold
 let held = null;
 document.addEventListener("pointerdown", (e) => {
   const el = e.target.closest?.("[data-hold]");
@@ -117,11 +118,12 @@ document.addEventListener("pointerdown", (e) => {
   if (!el || shines !== "true" || e.shiftKey || e.ctrlKey || e.metaKey) return;
   held = {
     el,
+    at: e.timeStamp,
     timer: setTimeout(() => {
       held.shown = true;
       el.classList.add("held");
       setDraft([set(el.dataset.hold, false)]);
-    }, 280),
+    }, long),
   };
 });
 for (const kind of ["pointerup", "pointercancel"])
@@ -135,7 +137,8 @@ for (const kind of ["pointerup", "pointercancel"])
 document.addEventListener(
   "click",
   (e) => {
-    if (held?.shown && e.target.closest?.("[data-hold]") === held.el) {
+    // By the clock of the events: on a busy page a short press may come late.
+    if (held?.shown && e.timeStamp - held.at > long && e.target.closest?.("[data-hold]") === held.el) {
       e.preventDefault(); // it was held, not switched
       e.stopPropagation();
     }

@@ -207,7 +207,7 @@ const letGo = () => {
 export const handles = {
   name: "handles",
   label: "Handles",
-  key: "h",
+  key: "Escape",
   glows: true,
   quiet: true,
   grabs: true,
@@ -260,12 +260,11 @@ export const handles = {
       const [cx, cy, k] = circle(layer, x, y, r, " other");
       dot(layer, [cx, cy], "middle");
       dot(layer, [cx + k * Math.SQRT1_2, cy - k * Math.SQRT1_2], "ring");
-      return;
     }
     const s = light().streak;
-    const m = s.length ? middle() : null;
+    const m = s.length && (!held || held.what === "end") ? middle() : null;
     if (!m) return;
-    const now = held ? streakTo(m, held.at.photo, held.at, both()) : s;
+    const now = held?.what === "end" ? streakTo(m, held.at.photo, held.at, both()) : s;
     dot(layer, toScreen(...streakLine(layer, m, now, both())), "end");
   },
 };
