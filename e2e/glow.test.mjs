@@ -242,6 +242,12 @@ test("a shell by drag, by typing and by arrow keys is the same recipe; a move by
   await saved(page, () => page.press("#ss-4", "Enter"));
   assert.equal(await shells(), keyed);
 
+  // The gel's ring keeps the focus as well.
+  const { hue: turned } = (await hexagon()).gel;
+  await page.focus('[data-gel-part="hue"]');
+  for (let i = 0; i < 2; i++) await saved(page, () => page.keyboard.press("ArrowRight"));
+  assert.equal((await hexagon()).gel.hue, turned + 2);
+
   await page.locator('details[data-fold="stack-moves"] summary').click();
   const { version } = await state(page);
   await page.focus("#move-stack-size");

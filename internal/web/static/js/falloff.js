@@ -3,6 +3,7 @@
 // shell, one that is dragged out of the chart goes, and with Shift several are chosen
 // and dragged as one. The pointer's distance from the light on the photo is marked,
 // and a shell that the pointer is over shows its radius there.
+import { keptFocus } from "./focus.js";
 import { ask, post } from "./ask.js";
 import { commit, csrf, draft, light, on, set, setDraft, shot } from "./state.js";
 import { distanceAt, ring } from "./rings.js";
@@ -14,7 +15,7 @@ const H = 150;
 const box = { left: 12, right: 290, top: 12, bottom: 118 };
 let chosen = 0;
 let also = new Set(); // further shells that are dragged with the chosen one
-let keyed; // the handle that keys move
+const focusedShell = keptFocus("shellHandle");
 let drag = null; // { index, others, value, going, … }
 let pointer = null; // distance of the pointer on the photo from the light's edge
 let curve = null;
@@ -49,9 +50,7 @@ function shells() {
 function draw() {
   const el = svg();
   if (!el) return;
-  // An answer that came in between has taken the handles away, and the focus with them.
-  const lost = document.activeElement === document.body ? keyed : undefined;
-  const focused = document.activeElement?.dataset?.shellHandle ?? lost;
+  const focused = focusedShell();
   el.replaceChildren();
   for (const r of [1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000]) {
     if (r < span.from * 1.1 || r > span.to * 0.95) continue;
@@ -274,7 +273,6 @@ for (const kind of ["pointerup", "pointercancel"])
     fresh();
   });
 
-document.addEventListener("pointerdown", () => (keyed = undefined));
 document.addEventListener("keydown", (e) => {
   const index = e.target.dataset?.shellHandle;
   if (index === undefined) return;
@@ -294,7 +292,6 @@ document.addEventListener("keydown", (e) => {
   } else return;
   e.preventDefault();
   chosen = Number(index);
-  keyed = index;
   value.strength = Number(value.strength.toFixed(4)); // of 0.07 + 0.01 a number is not 0.08
   drag = { index: chosen, value };
   const p = patch();

@@ -3,6 +3,7 @@
 // those that were used lately.
 import { ask } from "./ask.js";
 import { showValue } from "./fields.js";
+import { keptFocus } from "./focus.js";
 import { notice } from "./notice.js";
 import { at, commit, on, set, setDraft, shot } from "./state.js";
 import { make } from "./svg.js";
@@ -26,6 +27,7 @@ function fromDisc([x, y]) {
   return { lightness, saturation: w > 1 ? hold(((x - mid) / w + 1) / 2) : 0 };
 }
 let drag = null; // { what, gel }
+const focusedPart = keptFocus("gelPart");
 let picking = false;
 
 const box = () => document.getElementById("gel");
@@ -63,7 +65,7 @@ function draw() {
   paint();
   const g = gel();
   const svg = box().querySelector("svg");
-  const focused = svg.contains(document.activeElement) ? document.activeElement.dataset.gelPart : "";
+  const focused = focusedPart();
   svg.replaceChildren();
   const a = (g.hue * Math.PI) / 180;
   const r = (ring.outer + ring.inner) / 2;
