@@ -30,6 +30,17 @@ func ExpNeg(x float32) float32 {
 	return e * math.Float32frombits(uint32(127-int32(n))<<23)
 }
 
+// ExpNegRow puts e^(-x) in the place of each x, as ExpNeg gives it.
+func ExpNegRow(x []float32) {
+	if n := len(x) &^ 7; wide && n > 0 {
+		expNeg8(&x[0], n)
+		x = x[n:]
+	}
+	for i, v := range x {
+		x[i] = ExpNeg(v)
+	}
+}
+
 // SoftAdd joins light x >= 0 to p: out = p + (1-p)·(1-exp(-x/(1-p))) for
 // p < 1, and p from 1 up. It leaves p alone at x = 0, has slope 1 there, never
 // passes 1, and so lets a strong colour whiten as film does.

@@ -14,3 +14,8 @@ func softAdd8(p, x *float32, n int)
 //
 //go:noescape
 func encode8x8(dst *uint8, src *float32, groups int, seed, step uint32)
+
+// expNeg8 is ExpNegRow for n samples, a multiple of 8 above 0.
+//
+//go:noescape
+func expNeg8(x *float32, n int)

@@ -208,3 +208,50 @@ encodeNext:
 	JNZ          encodeNext
 	VZEROUPPER
 	RET
+
+// func expNeg8(x *float32, n int)
+TEXT ·expNeg8(SB), NOSPLIT, $0-16
+	MOVQ         x+0(FP), DI
+	MOVQ         n+8(FP), CX
+	VBROADCASTSS ·kone(SB), Y8
+	VBROADCASTSS ·klog2e(SB), Y9
+	VBROADCASTSS ·kmagic(SB), Y10
+	VBROADCASTSS ·kexpEnd(SB), Y11
+	VPBROADCASTD ·kbias(SB), Y12
+	VBROADCASTSS ·kexp6(SB), Y13
+	VBROADCASTSS ·kexp5(SB), Y14
+	VBROADCASTSS ·kexp4(SB), Y15
+	VBROADCASTSS ·kexp3(SB), Y0
+	VBROADCASTSS ·kexp2(SB), Y1
+	VBROADCASTSS ·kexp1(SB), Y2
+
+expNegNext:
+	VMOVUPS   (DI), Y3
+	VMULPS    Y9, Y3, Y4
+	VADDPS    Y10, Y4, Y5
+	VSUBPS    Y10, Y5, Y5
+	VSUBPS    Y5, Y4, Y4
+	VCVTPS2DQ Y5, Y5
+	VPSUBD    Y5, Y12, Y5
+	VPSLLD    $23, Y5, Y5
+	VMULPS    Y4, Y13, Y6
+	VADDPS    Y14, Y6, Y6
+	VMULPS    Y4, Y6, Y6
+	VADDPS    Y15, Y6, Y6
+	VMULPS    Y4, Y6, Y6
+	VADDPS    Y0, Y6, Y6
+	VMULPS    Y4, Y6, Y6
+	VADDPS    Y1, Y6, Y6
+	VMULPS    Y4, Y6, Y6
+	VADDPS    Y2, Y6, Y6
+	VMULPS    Y4, Y6, Y6
+	VADDPS    Y8, Y6, Y6
+	VMULPS    Y5, Y6, Y6
+	VCMPPS    $1, Y11, Y3, Y7 // x < 16, above which it is 0
+	VANDPS    Y7, Y6, Y6
+	VMOVUPS   Y6, (DI)
+	ADDQ      $32, DI
+	SUBQ      $8, CX
+	JG        expNegNext
+	VZEROUPPER
+	RET

@@ -29,6 +29,17 @@ func awkward(n int, seed uint64) []float32 {
 func TestRowsAreTheirSamples(t *testing.T) {
 	for n := range 70 {
 		p, x := awkward(n, uint64(n)), awkward(n, uint64(n)+1000)
+		e := append([]float32{}, x...)
+		for i, v := range e {
+			e[i] = max(v, 0)
+		}
+		all := append([]float32{}, e...)
+		ExpNegRow(all)
+		for i, v := range e {
+			if want := ExpNeg(v); math.Float32bits(all[i]) != math.Float32bits(want) {
+				t.Fatalf("e^-%v is %v in a row, %v alone", v, all[i], want)
+			}
+		}
 		row := append([]float32{}, p...)
 		SoftAddRow(row, x)
 		for i, got := range row {

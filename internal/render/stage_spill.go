@@ -158,19 +158,23 @@ func (r spillRows) done() {
 }
 
 // giveBack takes dusk off where light falls, and makes of the light what the photo's own
-// colours send back of it: what the row does for one group without a window, in one go.
-func giveBack(pix, plain, light []float32, back float32) {
-	for i := 0; i+2 < len(light); i += 3 {
-		p, q, l := pix[i:i+3:i+3], plain[i:i+3:i+3], light[i:i+3:i+3]
-		e := colour.Luma(l[0], l[1], l[2])
-		l[0], l[1], l[2] = l[0]*q[0], l[1]*q[1], l[2]*q[2]
-		if e > none {
-			k := back * (1 - colour.ExpNeg(e))
-			p[0] += (q[0] - p[0]) * k
-			p[1] += (q[1] - p[1]) * k
-			p[2] += (q[2] - p[2]) * k
+// colours send back of it: what the row does for one group without a window. left is scratch memory of a value a pixel.
+func giveBack(pix, plain, light, left []float32, back float32) {
+	for i := range left {
+		l := light[3*i : 3*i+3 : 3*i+3]
+		if left[i] = colour.Luma(l[0], l[1], l[2]); left[i] <= none {
+			left[i] = 0
 		}
 	}
+	colour.ExpNegRow(left)
+	for i, e := range left {
+		p, q := pix[3*i:3*i+3:3*i+3], plain[3*i:3*i+3:3*i+3]
+		k := back * (1 - e)
+		p[0] += (q[0] - p[0]) * k
+		p[1] += (q[1] - p[1]) * k
+		p[2] += (q[2] - p[2]) * k
+	}
+	raster.Mul(light, plain)
 }
 
 // row writes to s.fall the light that comes back from the photo's own colours.
@@ -179,14 +183,11 @@ func (r spillRows) row(s *scratch, x0, _, y int) {
 	s.waits = true
 	if r.back > 0 && len(r.groups) == 1 && r.groups[0].window == nil {
 		s.tmp = r.sums[0].row(s.fall, 3, x0, y, s.tmp)
-		giveBack(s.pix, plain, s.fall, r.back)
+		giveBack(s.pix, plain, s.fall, s.backs(), r.back)
 		return
 	}
 	if r.back > 0 {
-		if s.back == nil {
-			s.back = make([]float32, len(s.fall)/3)
-		}
-		clear(s.back)
+		clear(s.backs())
 	}
 	for n := range r.sums {
 		to := s.fall
@@ -218,6 +219,9 @@ func (r spillRows) row(s *scratch, x0, _, y int) {
 		if n > 0 {
 			raster.Add(s.fall, to)
 		}
+	}
+	if r.back <= 0 {
+		return
 	}
 	for i, e := range s.back {
 		if e > none {

@@ -116,6 +116,14 @@ func newScratch(w int, out image.Image) *scratch {
 	}
 }
 
+// backs returns the memory of what takes dusk off again.
+func (s *scratch) backs() []float32 {
+	if s.back == nil {
+		s.back = make([]float32, len(s.fall)/3)
+	}
+	return s.back
+}
+
 // touchAll marks all pixels of the row as changed.
 func (s *scratch) touchAll() {
 	for i := range s.hit {
