@@ -88,6 +88,8 @@ m = await place(page, node.x, node.y);
 await measure("point", m, { x: m.x + 25, y: m.y + 25 });
 await page.locator('#rail [data-step="dusk"]').click();
 await page.locator("#f-dusk-daylight-slider").waitFor();
+await settled(page);
+await page.waitForTimeout(800); // the histogram has come
 m = await middle("#f-dusk-daylight-slider");
 const set = Number(await page.locator("#f-dusk-daylight-slider").inputValue());
 await measure("daylight", { x: m.x - m.w / 2 + (m.w * set) / 1000, y: m.y }, { x: m.x, y: m.y });

@@ -183,7 +183,7 @@ func (c Core) Idle() (idle []string) {
 // Streak draws core and glow of a light out along a direction, in linear light; see package streak.
 type Streak struct {
 	Length float64 `json:"length" label:"Length" unit:"px" range:"0..20000" slider:"0..L/2" default:"0" step:"0.1" doc:"0 for none"`
-	Angle  float64 `json:"angle" label:"Angle" unit:"°" range:"-180..180" default:"0" step:"0.5" doc:"0 to the right, 90 upwards"`
+	Angle  float64 `json:"angle" label:"Angle" unit:"°" range:"0..360" default:"0" step:"0.1" doc:"0 to the right, 90 upwards"`
 	Sides  Sides   `json:"sides" label:"Goes" default:"one"`
 	Taper  float64 `json:"taper" label:"Taper" unit:"%" range:"0..1" default:"0.7" step:"0.01" doc:"how much weaker it is at its end"`
 }

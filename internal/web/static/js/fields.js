@@ -127,6 +127,7 @@ function nudge(el, e) {
   return true;
 }
 
+let held = null; // the slider that the pointer has
 const isSlider = (el) => el.matches?.('.pf[data-path] input[type="range"], .fader');
 const isText = (el) => el.matches?.(".pf[data-path] .form-control, .cell[data-path]");
 
@@ -141,6 +142,7 @@ document.addEventListener("input", (e) => {
 document.addEventListener("change", (e) => {
   const el = e.target;
   if (isSlider(el)) {
+    held = null;
     stage.classList.remove("dragging-value");
     const s = spec(el);
     kept(s, fromPos(s, Number(el.value)));
@@ -167,9 +169,15 @@ document.addEventListener("change", (e) => {
 document.addEventListener("pointerdown", (e) => {
   if (!isSlider(e.target)) return;
   settle();
+  held = e.target;
   stage.classList.add("dragging-value");
 });
-document.addEventListener("pointerup", () => stage.classList.remove("dragging-value"));
+document.addEventListener("pointerup", () => {
+  stage.classList.remove("dragging-value");
+  // A slider that is back where it was says nothing of a change: what was in the hand is let go of.
+  const el = held;
+  if (el) setTimeout(() => el === held && ((held = null), setDraft(null)), 60);
+});
 
 document.addEventListener("dblclick", (e) => {
   if (!isSlider(e.target)) return;

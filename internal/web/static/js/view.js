@@ -150,9 +150,9 @@ const sameRect = (a, b) => a && a.long === b.long && a.x === b.x && a.y === b.y 
 // than all where this machine would otherwise fall behind. A frame that takes
 // longer than `slow` milliseconds makes it smaller, one under `quick` larger.
 const paces = [1, 0.7, 0.5, 0.35];
-const slow = 65;
-const quick = 22;
-let pace = Number(sessionStorage.getItem("pace") ?? 0); // what this machine needed last
+const slow = 42;
+const quick = 16;
+let pace = Number(sessionStorage.getItem("pace") ?? 1); // what this machine needed last
 
 function keepPace(took) {
   if (took > slow) pace = Math.min(pace + 1, paces.length - 1);
@@ -186,6 +186,15 @@ function done() {
   return null;
 }
 
+// ready asks for a frame of the size that one has while a value is in the hand, so that what it takes is there when the
+// hand comes. It is not shown, and gives way to all else.
+let warmed = "";
+function ready(need, p) {
+  const coarse = coarser(p, paces[pace]);
+  const key = JSON.stringify([coarse, need.version]);
+  return pace && nearby && key !== warmed ? { ...need, ...coarse, final: true, warm: key } : null;
+}
+
 // wish says which frame is missing, the most pressing first. at is the part of
 // the picture that it is for. Frames of bare pixels are without loss at once;
 // others are asked for again when the hand rests.
@@ -204,13 +213,18 @@ function wish() {
   }
   if (showing() !== "lit" && !sameRect(has.plain.part?.at, p)) return { ...need, plain: true, final: nearby };
   if (!newest || lit.coarse) return { ...need, final: nearby };
-  if (lit.final && sameRect(has.plain.part?.at, p) && has.plain.part.final) return done();
+  if (lit.final && sameRect(has.plain.part?.at, p) && has.plain.part.final) return done() ?? ready(need, p);
   if (!rests) return later();
   return lit.final ? { ...need, plain: true, final: true } : { ...need, final: true };
 }
 
 function got(frame) {
   setBusy(false);
+  if (frame.warm) {
+    warmed = frame.warm;
+    frame.image.close();
+    return;
+  }
   if (frame.patch && (frame.coarse || !pace)) keepPace(frame.took);
   const to = has[frame.plain ? "plain" : "lit"];
   const old = [to.part, to.base];

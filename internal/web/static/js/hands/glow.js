@@ -31,7 +31,7 @@ function streakTo([x0, y0], [x, y], { shift }, both) {
   let a = Math.atan2(y0 - y, x - x0);
   if (shift) a = Math.round(a / step) * step;
   const long = Math.hypot(x - x0, y - y0) * (both ? 2 : 1);
-  return { length: round(long), angle: Number(((a * 180) / Math.PI).toFixed(1)) };
+  return { length: round(long), angle: Number((((a * 180) / Math.PI + 360) % 360).toFixed(1)) };
 }
 
 const streakOps = ({ length, angle }) => [
