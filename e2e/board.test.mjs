@@ -287,6 +287,10 @@ test("a rig is saved, shown when pointed at, renamed, written to a file, deleted
   assert.deepEqual([doc.kind, doc.name, doc.shells.length], ["rig", "Jetty neon", b.shells.length]);
   await page.click("[data-remove-rig]");
   await own.waitFor({ state: "detached" });
+  await page.getByRole("button", { name: "Bring it back" }).click();
+  await own.waitFor();
+  await page.click("[data-remove-rig]");
+  await own.waitFor({ state: "detached" });
   await page.setInputFiles("#rig-file", path);
   await own.waitFor();
   assert.equal(await own.textContent(), "Jetty neon");

@@ -160,7 +160,7 @@ export function pasteLights() {
 document.addEventListener("click", (e) => {
   const b = e.target.closest("[data-copy-lights], [data-paste-lights], [data-remove-rig]");
   if (!b) return;
-  if (b.dataset.removeRig) act("remove-rig", { rig: b.dataset.removeRig });
+  if (b.dataset.removeRig) removeRig(b);
   else if ("copyLights" in b.dataset) copyLights();
   else pasteLights();
 });
@@ -175,6 +175,17 @@ document.addEventListener("change", async (e) => {
     act("read-rig", { doc });
   }
 });
+
+// A rig is no part of a shot, so that undo does not bring it back: a button does.
+async function removeRig(b) {
+  const { value } = b.closest("li").querySelector("[data-rig]");
+  const own = [...document.querySelectorAll(".tries .own")].find((t) => t.textContent === value);
+  const doc = JSON.stringify(JSON.parse(own.dataset.try)[0].value);
+  await act("remove-rig", { rig: b.dataset.removeRig });
+  notice("Rig deleted", `“${value}” is gone; lights that took it keep what they have.`, [
+    ["Bring it back", () => act("read-rig", { doc })],
+  ]);
+}
 
 // key handles copying and pasting where shapes are not copied.
 export function key(e) {
