@@ -57,9 +57,11 @@ func AddAhead(ctx context.Context, terms []Term, clip image.Rectangle) (*Ahead, 
 			continue
 		}
 		g := newGrid(reach, 3)
+		g.runs = make([][][2]int, reach.Dy())
 		if err := raster.Rows(ctx, reach.Min.Y, reach.Max.Y, func(y0, y1 int) {
 			for y := y0; y < y1; y++ {
 				addTerms(g.row(y), reach.Min.X, y, terms, l, 3)
+				g.runs[y-reach.Min.Y] = runsOf(g.row(y))
 			}
 		}); err != nil {
 			return nil, err
@@ -67,6 +69,25 @@ func AddAhead(ctx context.Context, terms []Term, clip image.Rectangle) (*Ahead, 
 		a.levels[l] = g
 	}
 	return a, ctx.Err()
+}
+
+// runGap is how many dark pixels part two runs.
+const runGap = 16
+
+// runsOf returns the pixels of a row of three channels that hold any light, in runs.
+func runsOf(row []float32) (out [][2]int) {
+	n := len(row) / 3
+	for a := 0; a < n; a++ {
+		if row[3*a] == 0 && row[3*a+1] == 0 && row[3*a+2] == 0 {
+			continue
+		}
+		if k := len(out) - 1; k >= 0 && a < out[k][1]+runGap {
+			out[k][1] = a + 1
+		} else {
+			out = append(out, [2]int{a, a + 1})
+		}
+	}
+	return
 }
 
 // level returns what was added ahead at a level, nil for nothing.
@@ -89,10 +110,11 @@ type grid struct {
 	rect image.Rectangle
 	ch   int
 	pix  []float32
+	runs [][][2]int // by row, the columns from rect on that hold any light; nil where that is not known
 }
 
 func newGrid(r image.Rectangle, ch int) *grid {
-	return &grid{r, ch, make([]float32, ch*r.Dx()*r.Dy())}
+	return &grid{rect: r, ch: ch, pix: make([]float32, ch*r.Dx()*r.Dy())}
 }
 
 // grids holds memory of grids that are done with.
@@ -102,7 +124,7 @@ var grids sync.Pool
 func usedGrid(r image.Rectangle, ch int) *grid {
 	n := ch * r.Dx() * r.Dy()
 	if p, _ := grids.Get().(*[]float32); p != nil && cap(*p) >= n && cap(*p) <= 4*n {
-		return &grid{r, ch, (*p)[:n]}
+		return &grid{rect: r, ch: ch, pix: (*p)[:n]}
 	}
 	return newGrid(r, ch)
 }
@@ -231,14 +253,8 @@ func (g *grid) fill(dst []float32, x0, y int) {
 		clear(dst)
 		return
 	}
-	a, b := max(x0, g.rect.Min.X), min(x0+len(dst)/g.ch, g.rect.Max.X)
-	if a >= b {
-		clear(dst)
-		return
-	}
-	clear(dst[:(a-x0)*g.ch])
-	copy(dst[(a-x0)*g.ch:], g.row(y)[(a-g.rect.Min.X)*g.ch:(b-g.rect.Min.X)*g.ch])
-	clear(dst[(b-x0)*g.ch:])
+	clear(dst)
+	g.each(x0, x0+len(dst)/g.ch, y, func(a, b int, row []float32) { copy(dst[(a-x0)*g.ch:], row) })
 }
 
 // Row writes to dst the light in row y from column x0 on. tmp is scratch memory
@@ -283,8 +299,23 @@ func (g *grid) add(dst []float32, x0, y int) {
 	if g == nil || y < g.rect.Min.Y || y >= g.rect.Max.Y {
 		return
 	}
-	if a, b := max(x0, g.rect.Min.X), min(x0+len(dst)/g.ch, g.rect.Max.X); a < b {
-		raster.Add(dst[(a-x0)*g.ch:], g.row(y)[(a-g.rect.Min.X)*g.ch:(b-g.rect.Min.X)*g.ch])
+	g.each(x0, x0+len(dst)/g.ch, y, func(a, b int, row []float32) { raster.Add(dst[(a-x0)*g.ch:], row) })
+}
+
+// each calls do for the samples of row y that hold any light, in runs of the columns a to b.
+func (g *grid) each(x0, x1, y int, do func(a, b int, row []float32)) {
+	row, from := g.row(y), g.rect.Min.X
+	run := func(a, b int) {
+		if a, b = max(a, x0), min(b, x1); a < b {
+			do(a, b, row[(a-from)*g.ch:(b-from)*g.ch])
+		}
+	}
+	if g.runs == nil {
+		run(from, g.rect.Max.X)
+		return
+	}
+	for _, r := range g.runs[y-g.rect.Min.Y] {
+		run(from+r[0], from+r[1])
 	}
 }
 

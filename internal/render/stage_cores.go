@@ -439,7 +439,7 @@ func (r coreRows) row(s *scratch, x0, x1, y int) {
 		clear(c.mixed[sp[0]:sp[1]])
 	}
 	c.spans = c.spans[:0]
-	mixed := false
+	met, mixed := false, false
 	for n, k := range r.cores {
 		open := r.open[n]
 		k.each(s, x0, x1, y, func(a int, cover, pix []float32) {
@@ -451,13 +451,16 @@ func (r coreRows) row(s *scratch, x0, x1, y int) {
 				for i := a; i < b; i++ {
 					c.open[i] = open
 				}
-			} else if c.join(a, cover, pix, open) {
-				mixed = true
+			} else {
+				met = true
+				mixed = c.join(a, cover, pix, open) || mixed
 			}
 			c.spans = append(c.spans, [2]int{a, b})
 		})
 	}
-	c.spans = joined(c.spans)
+	if met {
+		c.spans = joined(c.spans)
+	}
 	if !mixed {
 		return
 	}

@@ -1,6 +1,7 @@
 package render
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"image"
@@ -42,8 +43,14 @@ func (st *shellStage) prepare(ctx context.Context, p *plan) (bool, error) {
 	if !master.On {
 		return false, nil
 	}
+	// What the shells of a light share.
+	type shared struct {
+		light, seen *litLight
+		veil        veil
+		colour      colour.RGB // of the gel
+	}
 	type item struct {
-		light  *litLight
+		*shared
 		shell  *recipe.Shell
 		weight float64
 	}
@@ -53,6 +60,11 @@ func (st *shellStage) prepare(ctx context.Context, p *plan) (bool, error) {
 		if level <= 0 || !ll.l.Glow {
 			continue
 		}
+		seen, err := p.seen(ctx, ll)
+		if err != nil {
+			return false, err
+		}
+		of := &shared{ll, seen, p.veilOf(ll.l), ll.l.Gel.Colour()}
 		for i := range ll.l.Shells {
 			s := &ll.l.Shells[i]
 			if s.Strength <= 0 {
@@ -62,21 +74,17 @@ func (st *shellStage) prepare(ctx context.Context, p *plan) (bool, error) {
 			if err != nil {
 				return false, err
 			}
-			items = append(items, item{ll, s, k})
+			items = append(items, item{of, s, k})
 		}
 	}
 	// Widest first over all lights; equal ones by their order in the recipe.
-	slices.SortStableFunc(items, func(a, b item) int {
-		switch {
-		case a.shell.Radius > b.shell.Radius:
-			return -1
-		case a.shell.Radius < b.shell.Radius:
-			return 1
-		}
-		return 0
-	})
+	slices.SortStableFunc(items, func(a, b item) int { return cmp.Compare(b.shell.Radius, a.shell.Radius) })
 	for _, it := range items {
-		tint := it.shell.Tint.Colour(it.light.l.Gel)
+		tint := it.colour
+		if it.shell.Tint.Hue != 0 {
+			tint = recipe.Tint{Hue: it.shell.Tint.Hue}.Colour(it.light.l.Gel)
+		}
+		tint = tint.Mix(colour.RGB{R: 1, G: 1, B: 1}, float32(it.shell.Tint.White))
 		added := it.shell.Join == recipe.Add
 		if n := len(st.runs); n == 0 || added != (st.runs[n-1].add != nil) {
 			st.runs = append(st.runs, run{})
@@ -87,15 +95,11 @@ func (st *shellStage) prepare(ctx context.Context, p *plan) (bool, error) {
 		if added {
 			weight = []float32{tint.R * k, tint.G * k, tint.B * k}
 		}
-		seen, err := p.seen(ctx, it.light)
+		t, err := p.term(ctx, it.seen, it.shell.Radius*p.scale, weight...)
 		if err != nil {
 			return false, err
 		}
-		t, err := p.term(ctx, seen, it.shell.Radius*p.scale, weight...)
-		if err != nil {
-			return false, err
-		}
-		v := p.veilOf(it.light.l).trimmed(p, it.shell.Trim)
+		v := it.veil.trimmed(p, it.shell.Trim)
 		if added {
 			i := slices.IndexFunc(last.add, func(a veiled) bool { return a.veil.key == v.key })
 			if i < 0 {

@@ -124,10 +124,18 @@ func (s *scratch) backs() []float32 {
 	return s.back
 }
 
+// yes is a row of pixels that are changed.
+var yes = func() (t [64]bool) {
+	for i := range t {
+		t[i] = true
+	}
+	return
+}()
+
 // touchAll marks all pixels of the row as changed.
 func (s *scratch) touchAll() {
-	for i := range s.hit {
-		s.hit[i] = true
+	for n := copy(s.hit, yes[:]); n < len(s.hit); n *= 2 {
+		copy(s.hit[n:], s.hit[:n])
 	}
 	s.all = true
 }
