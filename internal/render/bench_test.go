@@ -154,7 +154,7 @@ func BenchmarkPreviewGel(b *testing.B) {
 	benchPreview(b, func(r *recipe.Recipe, n int) { r.Lights[n%6].Gel.Hue = math.Mod(float64(n)*137.5, 360) })
 }
 
-// twelve returns the six lights twice, the second ones aside and turned.
+// twelve returns the six lights twice, the second ones below the first and in other gels.
 func twelve(tb testing.TB, r *recipe.Recipe) *recipe.Recipe {
 	tb.Helper()
 	d := r.Clone()
@@ -172,7 +172,7 @@ func twelve(tb testing.TB, r *recipe.Recipe) *recipe.Recipe {
 		n++
 		d.Lights[i].Gel.Hue = math.Mod(d.Lights[i].Gel.Hue+float64(30*n), 360)
 		for j := range d.Lights[i].Shapes {
-			d.Lights[i].Shapes[j] = d.Lights[i].Shapes[j].Shifted(float64(60+40*n), float64(20*n)).(shape.Shape)
+			d.Lights[i].Shapes[j] = d.Lights[i].Shapes[j].Shifted(0, 900).(shape.Shape)
 		}
 	}
 	if len(d.Lights) != 12 {
