@@ -1,7 +1,7 @@
 // The parts of the shot page: board, falloff chart, tracing by hand, compare,
 // keys, two windows at once.
 import assert from "node:assert/strict";
-import { after, before, beforeEach, test } from "node:test";
+import { beforeEach, test } from "node:test";
 import {
   Server,
   copyOf,
@@ -14,6 +14,7 @@ import {
   place,
   rested,
   saved,
+  serve,
   settled,
   shapesOf,
   shotVersion,
@@ -23,15 +24,7 @@ import {
 let server;
 let browser;
 let page;
-before(async () => {
-  server = new Server("demo");
-  await server.start();
-  browser = await launch();
-});
-after(async () => {
-  await browser?.close();
-  await server?.remove();
-});
+serve({}, (it) => ({ server, browser } = it));
 
 // Each test has a copy of the demo shot of its own.
 let address;

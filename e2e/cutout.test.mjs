@@ -1,34 +1,13 @@
 // Cutting out by mouse on the demo photos: a figure by scribbles, an arm before a rod, a feathered
 // kite that is made a light and looked at on black and on white.
 import assert from "node:assert/strict";
-import { after, before, test } from "node:test";
-import {
-  Server,
-  copyOf,
-  fine,
-  launch,
-  open,
-  picture,
-  pixel,
-  place,
-  saved,
-  settled,
-  state,
-  stroke,
-} from "./lib.mjs";
+import { test } from "node:test";
+import { copyOf, fine, open, picture, pixel, place, saved, serve, settled, state, stroke } from "./lib.mjs";
 
 let server;
 let browser;
 let page;
-before(async () => {
-  server = new Server("demo");
-  await server.start();
-  browser = await launch();
-});
-after(async () => {
-  await browser?.close();
-  await server?.remove();
-});
+serve({}, (it) => ({ server, browser } = it));
 
 async function begin(name) {
   page = await open(browser, server.url);

@@ -2,34 +2,13 @@
 // other hands that areas are drawn with.
 import assert from "node:assert/strict";
 import { readFileSync } from "node:fs";
-import { after, before, beforeEach, test } from "node:test";
-import {
-  Server,
-  copyOf,
-  drag,
-  launch,
-  open,
-  picture,
-  pixel,
-  place,
-  rested,
-  saved,
-  settled,
-  state,
-} from "./lib.mjs";
+import { beforeEach, test } from "node:test";
+import { copyOf, drag, open, picture, pixel, place, rested, saved, serve, settled, state } from "./lib.mjs";
 
 let server;
 let browser;
 let page;
-before(async () => {
-  server = new Server("demo");
-  await server.start();
-  browser = await launch();
-});
-after(async () => {
-  await browser?.close();
-  await server?.remove();
-});
+serve({}, (it) => ({ server, browser } = it));
 
 // Each test has a copy of the dunes of its own, with the dusk of the demo thrown out.
 beforeEach(async (t) => {

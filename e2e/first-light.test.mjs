@@ -3,20 +3,19 @@ import assert from "node:assert/strict";
 import { execFileSync } from "node:child_process";
 import { readFileSync } from "node:fs";
 import { join } from "node:path";
-import { after, before, test } from "node:test";
+import { test } from "node:test";
 import {
-  Server,
   addedHue,
   binary,
   drag,
   jpeg,
-  launch,
   open,
   picture,
   pixel,
   place,
   rested,
   saved,
+  serve,
   settled,
   state,
   upload,
@@ -24,15 +23,7 @@ import {
 
 let server;
 let browser;
-before(async () => {
-  server = new Server();
-  await server.start();
-  browser = await launch();
-});
-after(async () => {
-  await browser?.close();
-  await server?.remove();
-});
+serve({ mode: "serve" }, (it) => ({ server, browser } = it));
 
 test("a photo is opened, traced, lit, changed, undone, kept and exported", async () => {
   let page = await open(browser, server.url);

@@ -251,25 +251,30 @@ export async function fine(page) {
   await settled(page);
 }
 
-// stand gives each test of a file a page of its own, on one server: of a copy of a demo shot if one is named, and
-// fails the test on errors of its scripts. use takes { server, browser, page }.
-export function stand({ mode = "demo", options = [], shot, query = "" }, use) {
+// serve runs a server and a browser for the tests of a file. use takes { server, browser }.
+export function serve({ mode = "demo", options = [] } = {}, use) {
   const it = {};
   tests.before(async () => {
     it.server = new Server(mode, options);
     await it.server.start();
     it.browser = await launch();
+    use(it);
   });
   tests.after(async () => {
     await it.browser?.close();
     await it.server?.remove();
   });
+  return it;
+}
+
+// stand gives each test of a file a page of its own, on one server, of a copy of a demo shot, and fails the test on
+// errors of its scripts. use takes { server, browser, page }.
+export function stand({ shot, query }, use) {
+  const it = serve({}, () => {});
   tests.beforeEach(async () => {
     it.page = await open(it.browser, it.server.url);
-    if (shot) {
-      await it.page.goto(`${it.server.url + (await copyOf(it.page, shot))}?${query}`);
-      await settled(it.page);
-    }
+    await it.page.goto(`${it.server.url + (await copyOf(it.page, shot))}?${query}`);
+    await settled(it.page);
     use(it);
   });
   tests.afterEach(async () => {

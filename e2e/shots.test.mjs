@@ -1,19 +1,11 @@
 // The shots page: opening, refusing, naming, putting aside and bringing back.
 import assert from "node:assert/strict";
-import { after, before, test } from "node:test";
-import { Server, jpeg, launch, open, picture, rested, settled, upload } from "./lib.mjs";
+import { test } from "node:test";
+import { jpeg, open, picture, rested, serve, settled, upload } from "./lib.mjs";
 
 let server;
 let browser;
-before(async () => {
-  server = new Server("serve", ["--max-upload", "1"]);
-  await server.start();
-  browser = await launch();
-});
-after(async () => {
-  await browser?.close();
-  await server?.remove();
-});
+serve({ mode: "serve", options: ["--max-upload", "1"] }, (it) => ({ server, browser } = it));
 
 const names = (page) => page.locator(".shot input.name").evaluateAll((all) => all.map((i) => i.value));
 

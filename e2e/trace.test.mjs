@@ -2,34 +2,13 @@
 import assert from "node:assert/strict";
 import { readFileSync } from "node:fs";
 import { join } from "node:path";
-import { after, before, test } from "node:test";
-import {
-  Server,
-  drag,
-  launch,
-  open,
-  picture,
-  pixel,
-  place,
-  saved,
-  settled,
-  shapesOf,
-  state,
-  upload,
-} from "./lib.mjs";
+import { test } from "node:test";
+import { drag, open, picture, pixel, place, saved, serve, settled, shapesOf, state, upload } from "./lib.mjs";
 
 let server;
 let browser;
 let page;
-before(async () => {
-  server = new Server();
-  await server.start();
-  browser = await launch();
-});
-after(async () => {
-  await browser?.close();
-  await server?.remove();
-});
+serve({ mode: "serve" }, (it) => ({ server, browser } = it));
 
 const demo = (name) => join(import.meta.dirname, "..", "demo", `tidewatch-${name}.jpg`);
 
