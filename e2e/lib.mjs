@@ -90,8 +90,9 @@ export async function settled(page) {
   await page.waitForFunction(
     () => {
       const stage = document.getElementById("stage");
-      if (!stage) return false; // still on the page before
-      const v = JSON.parse(document.getElementById("shot-state").dataset.state).version;
+      const shot = document.getElementById("shot-state");
+      if (!stage || !shot) return false; // still on the page before, or half read
+      const v = JSON.parse(shot.dataset.state).version;
       return stage.dataset.drawn === `${v}:final` && stage.getAttribute("aria-busy") === "false";
     },
     null,
