@@ -61,6 +61,15 @@ func (r Ref) Of() (kind, id string) {
 	return kind, id
 }
 
+// Split parts a name of the form kind:id; ok is false for one without a colon.
+func Split(name string) (kind, id string, ok bool) {
+	kind, id, ok = strings.Cut(name, separator)
+	if !ok {
+		return "", "", false
+	}
+	return kind, id, true
+}
+
 // LightRef names a light by its id; "" names all.
 type LightRef string
 

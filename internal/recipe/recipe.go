@@ -46,6 +46,8 @@ type Recipe struct {
 	Spill   Master  `json:"spill" title:"* of all spill" doc:"over the spill of all lights"`
 	Finish  Finish  `json:"finish" title:"*"`
 
+	Room Room `json:"room" title:"Room: *"`
+
 	CutOuts []cutout.CutOut `json:"cutouts,omitzero" label:"Cut-outs" count:"0..100" each:"cut-out" title:"*" doc:"used by their ids"`
 
 	Groups []Group `json:"groups,omitzero" label:"Groups" count:"0..30" each:"group" title:"*" doc:"of lights, used by their ids"`
@@ -112,6 +114,8 @@ type Light struct {
 	Trim      Trim         `json:"trim" title:"Trim: *" doc:"of core and glow"`
 	Spill     Spill        `json:"spill" title:"Spill *"`
 	Group     string       `json:"group" label:"Group" default:"" count:"0..64" row:"own" doc:"id of the group that it is in; left empty, none"`
+
+	Stand Stand `json:"stand" label:"Stands on" default:"" count:"0..70" row:"own" doc:"what it stands, hangs or lies on in the room: wall:ID, platform:ID or thing:ID; left empty, the floor"`
 
 	Blockers []Blocker `json:"blockers,omitzero" label:"Blockers" count:"0..16" each:"blocker" title:"*" doc:"what stands before it"`
 }
@@ -383,6 +387,9 @@ func (r Recipe) Check(setting.Frame) (field, msg string) {
 		}
 	}
 	if field, msg := r.checkCutOuts(); msg != "" {
+		return field, msg
+	}
+	if field, msg := r.checkRoom(); msg != "" {
 		return field, msg
 	}
 	if i, msg := area.Check(r.Areas); msg != "" {

@@ -227,8 +227,14 @@ func lightKey(p *plan, l area.Light) string {
 			}
 		}
 	default:
+		if p.q.Recipe.Room.On {
+			b.WriteString(p.roomKey())
+		}
 		for _, ll := range p.shining(l.Light) {
 			sp := &ll.l.Spill
+			if p.q.Recipe.Room.On {
+				b.WriteString(lightStandKey(ll.l))
+			}
 			fmt.Fprintf(&b, "%s %v %s %v %g %g %g ", ll.key, sp.On, p.carrier(sp).key, p.q.Recipe.Spill, ll.l.Gain(), sp.Strength, sp.Reach)
 		}
 	}
@@ -303,11 +309,13 @@ func (w world) Light(ctx context.Context, l area.Light, feather float64, r image
 			if sp == nil {
 				continue
 			}
-			t, err := w.irradiance(ctx, ll, sp.source, sp.power)
+			terms, err := w.irradiance(ctx, ll, sp, r, sp.power)
 			if err != nil {
 				return nil, err
 			}
-			list = under(list, sp.veil, t)
+			for _, t := range terms {
+				list = under(list, sp.veil, t)
+			}
 		}
 	}
 	out := lightRows{gain: gain}

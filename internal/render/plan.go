@@ -36,6 +36,7 @@ type plan struct {
 	masks    []coverage.Mask            // of areas, to be let go of by an export
 	drawn    map[area.Ref]*raster.Plane // areas over the part drawnFor
 	drawnFor image.Rectangle
+	room     *inRoom // set up when first asked for; nil without a room
 	stats    *Stats
 }
 

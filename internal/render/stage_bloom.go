@@ -50,8 +50,9 @@ func (st *bloomStage) prepare(ctx context.Context, p *plan) (bool, error) {
 
 // addend returns a term of three channels as what is added up.
 func (p *plan) addend(t *term) addend {
-	return addend{piece{t.light.key, t.sigma, [3]float32(t.weight)}, func(ctx context.Context, part image.Rectangle) (glow.Term, error) {
-		return p.field(ctx, t, part)
+	return addend{piece{t.light.key, t.sigma, [3]float32(t.weight)}, func(ctx context.Context, part image.Rectangle) ([]glow.Term, error) {
+		f, err := p.field(ctx, t, part)
+		return []glow.Term{f}, err
 	}}
 }
 

@@ -24,12 +24,12 @@ type spillStage struct {
 
 // spillGroup is the spill of all lights that share a tone window, and what carries them.
 type spillGroup struct {
-	veil    veil // of what carries them
-	tone    area.ToneWindow
-	window  *[257]float32 // by display brightness; nil where all is let through
-	lights  []*litLight
-	sources []*spill.Source
-	colour  [][3]float32
+	veil   veil // of what carries them
+	tone   area.ToneWindow
+	window *[257]float32 // by display brightness; nil where all is let through
+	lights []*litLight
+	spills []*lightSpill
+	colour [][3]float32
 }
 
 func (st *spillStage) prepare(ctx context.Context, p *plan) (bool, error) {
@@ -47,7 +47,7 @@ func (st *spillStage) prepare(ctx context.Context, p *plan) (bool, error) {
 		c := ll.l.Gel.Colour().Scale(sp.power)
 		g := st.group(ll.l.Spill.Tone, sp.veil)
 		g.lights = append(g.lights, ll)
-		g.sources = append(g.sources, sp.source)
+		g.spills = append(g.spills, sp)
 		g.colour = append(g.colour, [3]float32{c.R, c.G, c.B})
 	}
 	if !p.layer.black && p.remade {
@@ -59,6 +59,7 @@ func (st *spillStage) prepare(ctx context.Context, p *plan) (bool, error) {
 // lightSpill is what a light gives to its surroundings.
 type lightSpill struct {
 	power  float32
+	room   *inRoom // that it falls in; nil for the plain mode
 	source *spill.Source
 	veil   veil // of what carries the light
 }
@@ -69,8 +70,15 @@ func (p *plan) spillOf(ctx context.Context, ll *litLight) (*lightSpill, error) {
 	if k <= 0 || !ll.l.Spill.On {
 		return nil, nil
 	}
+	m, err := p.openRoom(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if m != nil {
+		return &lightSpill{power: k * roomPower, room: m, veil: p.carrier(&ll.l.Spill)}, nil
+	}
 	source, err := p.source(ctx, ll)
-	return &lightSpill{k, source, p.carrier(&ll.l.Spill)}, err
+	return &lightSpill{power: k, source: source, veil: p.carrier(&ll.l.Spill)}, err
 }
 
 // source returns a light's shapes as what gives spill.
@@ -82,14 +90,25 @@ func (p *plan) source(ctx context.Context, ll *litLight) (*spill.Source, error) 
 	})
 }
 
-// irradiance returns what a light's spill gives, over the whole frame, to be weighted.
-func (p *plan) irradiance(ctx context.Context, ll *litLight, source *spill.Source, weight ...float32) (glow.Term, error) {
-	level := source.Level(p.scale)
-	f, err := cache.Get(ctx, p.cache, fmt.Sprintf("spill %s %g %g %d %v", ll.key, source.Reach, p.scale, level, p.frame), func(ctx context.Context) (*raster.Plane, error) {
+// key names what a light gives, apart from its colour.
+func (sp *lightSpill) key(ll *litLight) string {
+	if sp.room != nil {
+		return sp.room.key + lightStandKey(ll.l)
+	}
+	return ll.key
+}
+
+// irradiance returns what a light's spill gives, over all that part of the picture needs, to be weighted.
+func (p *plan) irradiance(ctx context.Context, ll *litLight, sp *lightSpill, part image.Rectangle, weight ...float32) ([]glow.Term, error) {
+	if sp.room != nil {
+		return p.inRoomTerms(ctx, sp.room, ll, part, weight...)
+	}
+	level := sp.source.Level(p.scale)
+	f, err := cache.Get(ctx, p.cache, fmt.Sprintf("spill %s %g %g %d %v", ll.key, sp.source.Reach, p.scale, level, p.frame), func(ctx context.Context) (*raster.Plane, error) {
 		defer p.stats.add("spill", time.Now())
-		return source.Field(ctx, p.scale, level, shrink(p.frame, level))
+		return sp.source.Field(ctx, p.scale, level, shrink(p.frame, level))
 	})
-	return glow.Term{Level: level, Field: f, Weight: weight}, err
+	return []glow.Term{{Level: level, Field: f, Weight: weight}}, err
 }
 
 // carrier returns how far spill is kept off what carries a light.
@@ -125,11 +144,11 @@ func (st *spillStage) group(tone area.ToneWindow, v veil) *spillGroup {
 func (st *spillStage) collect(ctx context.Context, p *plan, part image.Rectangle) (rower, error) {
 	r := spillRows{groups: st.groups, back: st.back}
 	for _, g := range st.groups {
-		all := make([]addend, len(g.sources))
-		for j, source := range g.sources {
+		all := make([]addend, len(g.spills))
+		for j, sp := range g.spills {
 			ll, c := g.lights[j], g.colour[j]
-			all[j] = addend{piece{ll.key, source.Reach, c}, func(ctx context.Context, _ image.Rectangle) (glow.Term, error) {
-				return p.irradiance(ctx, ll, source, c[:]...)
+			all[j] = addend{piece{sp.key(ll), ll.l.Spill.Reach, c}, func(ctx context.Context, part image.Rectangle) ([]glow.Term, error) {
+				return p.irradiance(ctx, ll, sp, part, c[:]...)
 			}}
 		}
 		s, err := p.sum(ctx, fmt.Sprint("spill ", g.tone, g.veil.key), all, part)

@@ -32,7 +32,7 @@ type piece struct {
 // addend is light of one kind to be added to other.
 type addend struct {
 	piece
-	field func(context.Context, image.Rectangle) (glow.Term, error) // over a part of the picture
+	field func(context.Context, image.Rectangle) ([]glow.Term, error) // over a part of the picture
 }
 
 // count says how often each piece is there.
@@ -142,12 +142,13 @@ func split(all []addend, c count) (counted, rest []addend) {
 }
 
 func fields(ctx context.Context, all []addend, part image.Rectangle) ([]glow.Term, error) {
-	out := make([]glow.Term, len(all))
+	out := make([]glow.Term, 0, len(all))
 	for i := range all {
-		var err error
-		if out[i], err = all[i].field(ctx, part); err != nil {
+		t, err := all[i].field(ctx, part)
+		if err != nil {
 			return nil, err
 		}
+		out = append(out, t...)
 	}
 	return out, nil
 }

@@ -59,11 +59,11 @@ func TestStill(t *testing.T) {
 	var asked []string
 	add := func(names ...string) (all []addend) {
 		for _, name := range names {
-			all = append(all, addend{piece{key: name, weight: [3]float32{1, 1, 1}}, func(context.Context, image.Rectangle) (glow.Term, error) {
+			all = append(all, addend{piece{key: name, weight: [3]float32{1, 1, 1}}, func(context.Context, image.Rectangle) ([]glow.Term, error) {
 				asked = append(asked, name)
 				f := raster.NewPlane(image.Rect(2, 2, 3, 3))
 				f.Pix[0] = 0.25
-				return glow.Term{Field: f, Weight: []float32{1, 1, 1}}, nil
+				return []glow.Term{{Field: f, Weight: []float32{1, 1, 1}}}, nil
 			}})
 		}
 		return

@@ -19,10 +19,32 @@ import (
 type Scene struct {
 	Width   float64 `json:"width"`
 	Height  float64 `json:"height"`
-	Picture string  `json:"picture"`
-	Lights  []Light `json:"lights"`
-	Things  []Thing `json:"things"`
-	dir     string
+	Picture string  `json:"picture"` // display values
+	Plain   string  `json:"plain"`   // the same in linear light; may be missing
+
+	Floor     [][2]float64 `json:"floor"` // four corners of a rectangle on it, in order
+	Walls     []Wall       `json:"walls"`
+	Platforms []Platform   `json:"platforms"`
+	Things    []Thing      `json:"things"`
+	Lights    []Light      `json:"lights"`
+	Surfaces  []string     `json:"surfaces"` // masks to measure on
+	Damp      string       `json:"damp"`     // mask of what is darker in the photo than by the lights alone
+	dir       string
+}
+
+// Wall is a wall by the line where it meets the floor; its mask has the name of the surface.
+type Wall struct {
+	Surface string        `json:"surface"`
+	Line    [2][2]float64 `json:"line"`
+}
+
+// Platform is a level rectangle over the floor, with the floor's point under its first corner.
+type Platform struct {
+	Mask    string       `json:"mask"`
+	Surface string       `json:"surface"` // the same, where the scene calls it so
+	Top     [][2]float64 `json:"top"`
+	Foot    [2]float64   `json:"foot"`
+	Hollow  bool         `json:"hollow"`
 }
 
 // Thing is a figure or a thing that stands in the scene, with the mask of what of it is seen, in
@@ -36,9 +58,13 @@ type Thing struct {
 
 // Light is one group of shapes, with the mask of what of all of them is seen.
 type Light struct {
-	Group  string `json:"group"`
-	Mask   string `json:"mask"`
-	Shapes []Mark `json:"shapes"`
+	Group    string `json:"group"`
+	Lit      string `json:"lit"` // picture of this group's light alone, linear
+	Mask     string `json:"mask"`
+	Shapes   []Mark `json:"shapes"`
+	Platform string `json:"platform"` // that it stands on
+	Wall     string `json:"wall"`     // that it hangs on
+	Faces    string `json:"faces"`    // thing on whose front it lies
 }
 
 // Mark is a shape as a user would mark it: an outline with points, a tube with points and a
@@ -50,6 +76,7 @@ type Mark struct {
 	Width  float64      `json:"width"`
 	At     [2]float64   `json:"at"`
 	Radius float64      `json:"radius"`
+	Feet   [][2]float64 `json:"feet"` // on the floor under it, or under each of its ends
 }
 
 // Open reads the scene of a folder with a marks.json, or of a marks file.
@@ -73,6 +100,17 @@ func Open(path string) (*Scene, error) {
 
 // PicturePath returns where the scene's photo lies.
 func (s *Scene) PicturePath() string { return filepath.Join(s.dir, s.Picture) }
+
+// Called returns the name of a platform's mask, by which lights refer to it.
+func (p Platform) Called() string {
+	if p.Mask != "" {
+		return p.Mask
+	}
+	return p.Surface
+}
+
+// Path returns where a file of the scene lies.
+func (s *Scene) Path(name string) string { return filepath.Join(s.dir, name) }
 
 // Field is coverage in [0, 1] on a grid, K of whose pixels make one of the frame.
 type Field struct {

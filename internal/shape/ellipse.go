@@ -10,6 +10,7 @@ type Ellipse struct {
 	Width  float64 `json:"width" label:"Width" unit:"px" range:"0.1..2L" slider:"1..L log" default:"L/10" step:"0.1" doc:"along its first axis"`
 	Height float64 `json:"height" label:"Height" unit:"px" range:"0.1..2L" slider:"1..L log" default:"L/10" step:"0.1" doc:"along its second axis"`
 	Turn   float64 `json:"turn,omitzero" label:"Turn" unit:"°" range:"-180..180" step:"0.1" doc:"of the first axis, clockwise"`
+	Feet   Feet    `json:"feet,omitzero" label:"Feet" row:"own" count:"0..2" each:"foot" doc:"where it stands in the room: none for a guess, one, or one for each end"`
 }
 
 // Taken tells whether the ellipse is taken away.
@@ -24,6 +25,7 @@ func (e Ellipse) Edge() float64 { return e.Length() }
 // Shifted returns the ellipse moved.
 func (e Ellipse) Shifted(dx, dy float64) any {
 	e.X, e.Y = e.X+dx, e.Y+dy
+	e.Feet = stepped(e.Feet, dx)
 	return e
 }
 

@@ -6,6 +6,7 @@ import "pyrant/internal/setting"
 type Outline struct {
 	Away  bool `json:"away,omitzero" label:"Taking away" row:"own" doc:"taken away from the light's other shapes"`
 	Nodes Path `json:"nodes" label:"Points" count:"0..5000" each:"point" doc:"at least 3; the last is joined to the first"`
+	Feet  Feet `json:"feet,omitzero" label:"Feet" row:"own" count:"0..2" each:"foot" doc:"where it stands in the room: none for a guess, one, or one for each end"`
 }
 
 // Check refuses an outline of fewer than three nodes.
@@ -25,6 +26,7 @@ func (o Outline) Edge() float64 { return o.Length() }
 // Shifted returns the outline moved.
 func (o Outline) Shifted(dx, dy float64) any {
 	o.Nodes = shifted(o.Nodes, dx, dy)
+	o.Feet = stepped(o.Feet, dx)
 	return o
 }
 

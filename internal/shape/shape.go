@@ -3,6 +3,7 @@ package shape
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"pyrant/internal/coverage"
 	"pyrant/internal/setting"
@@ -46,8 +47,20 @@ type Shapes []Shape
 
 var _ coverage.Coverage = Shapes(nil)
 
-// Key names the coverage by all that it depends on.
-func (s Shapes) Key() string { return setting.Key(s) }
+// Key names the coverage by all that it depends on, which where they stand is not.
+func (s Shapes) Key() string {
+	for i := range s {
+		if FeetOf(s[i]).Len() == 0 {
+			continue
+		}
+		c := slices.Clone(s)
+		for k := range c {
+			c[k] = Standing(c[k], Feet{})
+		}
+		return setting.Key(c)
+	}
+	return setting.Key(s)
+}
 
 // At returns the coverage of the picture at a scale.
 func (s Shapes) At(scale float64) coverage.Mask { return NewMask(s, scale) }

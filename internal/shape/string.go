@@ -23,6 +23,7 @@ type String struct {
 	Sag     float64 `json:"sag,omitzero" label:"Sag" unit:"%" range:"0..2" slider:"0..0.4" step:"0.005" doc:"how far the cord hangs down between two points, as a share of the way across"`
 	Closed  bool    `json:"closed,omitzero" label:"Closing" row:"own" doc:"the cord ends where it began"`
 	Own     []Bulb  `json:"own,omitzero" label:"Bulbs of their own" count:"0..500" each:"bulb" title:"bulb" doc:"moved, sized or dropped by hand, or set on what is in the photo"`
+	Feet    Feet    `json:"feet,omitzero" label:"Feet" row:"own" count:"0..2" each:"foot" doc:"where it stands in the room: none for a guess, one, or one for each end"`
 }
 
 // Bulb is one bulb of a string that has a place and a size of its own.
@@ -273,6 +274,7 @@ func (s String) Shifted(dx, dy float64) any {
 		s.Own[i].X += dx
 		s.Own[i].Y += dy
 	}
+	s.Feet = stepped(s.Feet, dx)
 	return s
 }
 

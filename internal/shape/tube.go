@@ -17,6 +17,7 @@ type Tube struct {
 	Taper  float64 `json:"taper,omitzero" label:"Taper" unit:"%" range:"-1..1" step:"0.01" doc:"by how much it is narrower at its end than at its beginning; below 0 the other way"`
 	Flat   bool    `json:"flat,omitzero" label:"Flat ends" doc:"it ends straight across its last points; else in a half circle beyond them"`
 	Closed bool    `json:"closed,omitzero" label:"Closing" row:"own" doc:"the line ends where it began"`
+	Feet   Feet    `json:"feet,omitzero" label:"Feet" row:"own" count:"0..2" each:"foot" doc:"where it stands in the room: none for a guess, one, or one for each end"`
 }
 
 // Share is the width of a tube at a point.
@@ -98,6 +99,7 @@ func (t Tube) Edge() float64 { return 2 * t.Length() }
 // Shifted returns the tube moved.
 func (t Tube) Shifted(dx, dy float64) any {
 	t.Nodes = shifted(t.Nodes, dx, dy)
+	t.Feet = stepped(t.Feet, dx)
 	return t
 }
 
@@ -139,3 +141,6 @@ func (t Tube) polygons(scale float64) [][]Point {
 }
 
 func (t Tube) path() Path { return t.Nodes }
+
+// Centre returns the centre line of a tube in pixels of the photo, and whether it ends where it began.
+func Centre(t Tube) (line []Point, closed bool) { return flatten(t.Nodes, t.Closed, 1), t.Closed }

@@ -41,10 +41,10 @@ type Source struct {
 // Bytes returns the memory that the samples take.
 func (s *Source) Bytes() int64 { return int64(len(s.Samples)) * 12 }
 
-// NewSource takes what a light covers apart.
-func NewSource(ctx context.Context, c coverage.Coverage, reach float64) (*Source, error) {
-	s := &Source{Reach: reach}
+// Samples takes what a coverage covers apart into about most places, each with its share of the area.
+func Samples(ctx context.Context, c coverage.Coverage, most int) ([]Sample, error) {
 	const sub = 4 // a sample is the centroid of sub×sub cells of coverage
+	var out []Sample
 	scale := 1.0
 	m := c.At(scale)
 	for m.Bounds().Dx()*m.Bounds().Dy() > 1<<18 {
@@ -52,12 +52,12 @@ func NewSource(ctx context.Context, c coverage.Coverage, reach float64) (*Source
 		m = c.At(scale)
 	}
 	if m.Bounds().Empty() {
-		return s, ctx.Err()
+		return nil, ctx.Err()
 	}
 	// The cells' size follows from the shapes' area and length.
 	area, line := c.Area(), c.Line()
 	cell := 1.0
-	for area/(cell*cell)+line/cell/2 > maxSamples {
+	for area/(cell*cell)+line/cell/2 > float64(most) {
 		cell *= 1.25
 	}
 	scale = math.Min(sub/cell, 4)
@@ -69,7 +69,7 @@ func NewSource(ctx context.Context, c coverage.Coverage, reach float64) (*Source
 	flush := func() {
 		for i, a := range acc {
 			if a[2] > 0 {
-				s.Samples = append(s.Samples, Sample{float32(a[0] / a[2] / scale), float32(a[1] / a[2] / scale), float32(a[2] / scale / scale)})
+				out = append(out, Sample{float32(a[0] / a[2] / scale), float32(a[1] / a[2] / scale), float32(a[2] / scale / scale)})
 			}
 			acc[i] = [3]float64{}
 		}
@@ -92,6 +92,16 @@ func NewSource(ctx context.Context, c coverage.Coverage, reach float64) (*Source
 		}
 	}
 	flush()
+	return out, nil
+}
+
+// NewSource takes what a light covers apart.
+func NewSource(ctx context.Context, c coverage.Coverage, reach float64) (*Source, error) {
+	samples, err := Samples(ctx, c, maxSamples)
+	s := &Source{Reach: reach, Samples: samples}
+	if err != nil || len(samples) == 0 {
+		return s, err
+	}
 	// The peak lies at a sample, as the shape's middle is where most of its
 	// area is near.
 	peak := 0.0

@@ -1,0 +1,196 @@
+package irradiance
+
+import (
+	"cmp"
+	"context"
+	"math"
+	"runtime"
+	"slices"
+	"sync"
+
+	"pyrant/internal/raster"
+)
+
+// each runs work for all numbers below n on all cores.
+func each(n int, work func(i int)) {
+	var wg sync.WaitGroup
+	k := runtime.GOMAXPROCS(0)
+	for c := range k {
+		wg.Add(1)
+		go func() {
+			defer wg.Done()
+			for i := c; i < n; i += k {
+				work(i)
+			}
+		}()
+	}
+	wg.Wait()
+}
+
+func median[T cmp.Ordered](v []T) (m T) {
+	if len(v) == 0 {
+		return
+	}
+	s := slices.Clone(v)
+	slices.Sort(s)
+	return s[len(s)/2]
+}
+
+// Patch is a part of a surface that sends back what it receives.
+type Patch struct {
+	Place  Place
+	Area   float64
+	Albedo [3]float64
+}
+
+// Bounce is how surfaces light each other once: for each receiver what each patch gives it. It does not
+// depend on any light.
+type Bounce struct {
+	Patches   []Patch
+	by        []blocker
+	scene     *Scene
+	receivers []*receivers
+}
+
+// receivers is places of a sheet in a square grid.
+type receivers struct {
+	grid    *Grid
+	sheet   *Sheet
+	places  []Place
+	index   []int32 // of the grid's corners; -1 for none
+	weights []float32
+}
+
+// Bytes returns the memory that is held.
+func (b *Bounce) Bytes() (n int64) {
+	n = int64(len(b.Patches)) * 150
+	for _, r := range b.receivers {
+		n += int64(len(r.weights))*4 + int64(len(r.places))*60 + int64(len(r.index))*4
+	}
+	return
+}
+
+// weak is what a patch gives at most that is left out.
+const weak = 1e-5
+
+// NewBounce works out what patches give to the sheets, at places edge pixels apart.
+func NewBounce(ctx context.Context, sc *Scene, patches []Patch, sheets []*Sheet, edge float64) (*Bounce, error) {
+	b := &Bounce{Patches: patches, scene: sc, by: sc.blockers(nil)}
+	for _, s := range sheets {
+		r := &receivers{grid: newGrid(s, edge), sheet: s}
+		g := r.grid
+		w, h := g.Tiles.Dx(), g.Tiles.Dy()
+		r.index = make([]int32, (w+1)*(h+1))
+		for i := range r.index {
+			r.index[i] = -1
+		}
+		for j := range h + 1 {
+			for i := range w + 1 {
+				x, y := float64(g.Tiles.Min.X+i)*edge, float64(g.Tiles.Min.Y+j)*edge
+				if s.Seen != nil && !s.Seen(x-edge, y-edge, x+edge, y+edge) {
+					continue
+				}
+				if pl, ok := s.Place(x, y); ok {
+					r.index[j*(w+1)+i] = int32(len(r.places))
+					r.places = append(r.places, pl)
+				}
+			}
+		}
+		r.weights = make([]float32, len(r.places)*len(patches)*s.channels())
+		by := sc.blockers(s.Body)
+		if err := raster.Each(ctx, len(r.places), func(k int) {
+			if ctx.Err() == nil {
+				r.weigh(sc, k, patches, by)
+			}
+		}); err != nil {
+			return nil, err
+		}
+		b.receivers = append(b.receivers, r)
+	}
+	return b, nil
+}
+
+func (r *receivers) weigh(sc *Scene, k int, patches []Patch, by []blocker) {
+	pl := r.places[k]
+	c := r.sheet.channels()
+	x := pl.At.Add(pl.N.Mul(lift))
+	for i := range patches {
+		p := &patches[i]
+		d := p.Place.At.Sub(x)
+		d2 := d.Dot(d)
+		to := d.Mul(1 / math.Sqrt(d2+1e-12))
+		g := p.Area * -p.Place.N.Dot(to) / (math.Pi*d2 + p.Area)
+		if c == 1 {
+			g *= pl.N.Dot(to)
+		}
+		if g < weak || c == 1 && pl.N.Dot(to) <= 0 || p.Place.N.Dot(to) >= 0 {
+			continue
+		}
+		size := math.Sqrt(p.Area) / 2
+		v := 1.0
+		y := p.Place.At.Add(p.Place.N.Mul(lift))
+		for n := range by {
+			w := by[n].worst(x, y, lift, size, 1)
+			if w >= 1 {
+				v = 0
+				break
+			}
+			if w > -1 {
+				u := (1 - w) / 2
+				v *= u * u * (3 - 2*u)
+			}
+		}
+		g *= v
+		if g <= 0 {
+			continue
+		}
+		at := r.weights[(k*len(patches)+i)*c:]
+		at[0] = float32(g)
+		if c == 4 {
+			at[0], at[1], at[2], at[3] = float32(g*to.X), float32(g*to.Y), float32(g*to.Z), float32(g)
+		}
+	}
+}
+
+// Of returns what patches that send out a colour each give to each of the sheets, as grids of three
+// colours, each with the numbers of a place.
+func (b *Bounce) of(ctx context.Context, sent [][3]float32) ([]*Grid, error) {
+	out := make([]*Grid, len(b.receivers))
+	for n, r := range b.receivers {
+		c := r.sheet.channels()
+		vals := make([]float32, len(r.places)*3*c)
+		if err := raster.Each(ctx, len(r.places), func(k int) {
+			to := vals[k*3*c : (k+1)*3*c]
+			w := r.weights[k*len(sent)*c : (k+1)*len(sent)*c]
+			for i := range sent {
+				for q := range c {
+					if v := w[i*c+q]; v != 0 {
+						to[q] += v * sent[i][0]
+						to[c+q] += v * sent[i][1]
+						to[2*c+q] += v * sent[i][2]
+					}
+				}
+			}
+		}); err != nil {
+			return nil, err
+		}
+		g := &Grid{Tile: r.grid.Tile, Tiles: r.grid.Tiles, C: 3 * c, tiles: make([]tile, len(r.grid.tiles))}
+		w := g.Tiles.Dx()
+		for i := range g.tiles {
+			j := i/w*(w+1) + i%w
+			t := tile{n: 1, val: make([]float32, 4*g.C)}
+			any := false
+			for q, k := range [4]int{j, j + 1, j + w + 1, j + w + 2} {
+				if n := r.index[k]; n >= 0 {
+					copy(t.val[q*g.C:(q+1)*g.C], vals[int(n)*g.C:(int(n)+1)*g.C])
+					any = true
+				}
+			}
+			if any {
+				g.tiles[i] = t
+			}
+		}
+		out[n] = g
+	}
+	return out, nil
+}

@@ -1,0 +1,107 @@
+package irradiance
+
+import (
+	"context"
+)
+
+// Field is the light that one light, or the sky, gives to each sheet of a room.
+type Field struct {
+	Direct []*Grid // by sheet: as Sheet's numbers are
+	Bounce []*Grid // by sheet, three colours; nil without
+}
+
+// Bytes returns the memory that the field takes.
+func (f *Field) Bytes() (n int64) {
+	for _, g := range f.Direct {
+		n += g.Bytes()
+	}
+	for _, g := range f.Bounce {
+		n += g.Bytes()
+	}
+	return
+}
+
+// Detail says how fine a field is worked out.
+type Detail struct {
+	Tile float64 // edge of the coarsest squares, in pixels of the photo
+	Most int     // into how many each is divided at the most, along an edge; a power of 2
+}
+
+// Of returns what a light gives to sheets, with shadows of a strength from 0 to 1, and what comes back
+// of it from other surfaces if there is a bounce.
+func (s *Scene) Of(ctx context.Context, l *Light, sheets []*Sheet, d Detail, shadows float64, b *Bounce) (*Field, error) {
+	f := &Field{}
+	mix := func(e, bare float64) float32 { return float32(bare + (e-bare)*shadows) }
+	for _, sh := range sheets {
+		g := newGrid(sh, d.Tile)
+		by := s.blockers(sh.Body)
+		if shadows <= 0 {
+			by = nil
+		}
+		at := func(pl Place) (v value) {
+			if sh.Body == nil {
+				e, bare := s.at(l, pl, by)
+				return value{mix(e, bare)}
+			}
+			e, bare := s.beam(l, pl, by)
+			return value{mix(e.V.X, bare.V.X), mix(e.V.Y, bare.V.Y), mix(e.V.Z, bare.V.Z), mix(e.S, bare.S)}
+		}
+		calm := func(mid Place, radius float64) bool {
+			var edges []blocker
+			for i := range l.pieces {
+				var w way
+				if w, edges = s.classify(l, &l.pieces[i], mid.At.Add(mid.N.Mul(lift)), radius, by, edges); w != open {
+					return false
+				}
+			}
+			return true
+		}
+		if l.On == nil || sh.Body != l.On {
+			if err := g.fill(ctx, sh, detail{most: d.Most}, at, calm); err != nil {
+				return nil, err
+			}
+			g.join()
+		}
+		f.Direct = append(f.Direct, g)
+	}
+	if b == nil {
+		return f, ctx.Err()
+	}
+	sent := make([][3]float32, len(b.Patches))
+	each(len(sent), func(i int) {
+		p := &b.Patches[i]
+		e, bare := s.at(l, p.Place, b.by)
+		v := float64(mix(e, bare))
+		for c := range sent[i] {
+			sent[i][c] = float32(v * p.Albedo[c])
+		}
+	})
+	var err error
+	f.Bounce, err = b.of(ctx, sent)
+	return f, err
+}
+
+// Daylight returns what a sky gives to sheets.
+func (s *Scene) Daylight(ctx context.Context, sky *Sky, sheets []*Sheet, d Detail) (*Field, error) {
+	f := &Field{}
+	for _, sh := range sheets {
+		g := newGrid(sh, d.Tile)
+		by := s.blockers(sh.Body)
+		at := func(pl Place) value {
+			if sh.Body == nil {
+				return value{float32(sky.at(s, pl, by))}
+			}
+			b := sky.beam(s, pl, by)
+			return value{float32(b.V.X), float32(b.V.Y), float32(b.V.Z), float32(b.S)}
+		}
+		if err := g.fill(ctx, sh, detail{most: d.Most}, at, func(Place, float64) bool { return true }); err != nil {
+			return nil, err
+		}
+		g.join()
+		f.Direct = append(f.Direct, g)
+	}
+	return f, ctx.Err()
+}
+
+// DaylightAt returns what a sky gives to a flat place.
+func (s *Scene) DaylightAt(sky *Sky, pl Place) float64 { return sky.at(s, pl, s.blockers(pl.Body)) }

@@ -1,0 +1,313 @@
+// Package irradiance computes the light that falls on what stands in a room.
+//
+// A Scene is the surfaces of the room and what stands in the way: prisms for platforms, bodies for
+// figures and things. A Light is a few pieces, each with places that shine for an area. At a place
+// with the normal n
+//
+//	E = Σ A·e·cos / (pi·(d² + A)) · V
+//
+// over those places: A the area, e how much it shines to there, d the distance, cos the angle to n and V
+// what of it is not hidden. A white matt surface at E = 1 shows white.
+//
+// What hides is asked in two steps. One way from the place to a piece's middle, as thick as the cone
+// between them, tells in most cases that nothing is hidden, or all. Only where the cone meets an edge
+// the places are asked one by one, each with a cone of its own, so that shadows are soft without noise.
+package irradiance
+
+import (
+	"math"
+
+	"pyrant/internal/room"
+	"pyrant/internal/solid"
+)
+
+// Scene is what light falls on and what it is hidden by.
+type Scene struct {
+	Prisms []*room.Prism
+	Bodies []*solid.Body
+}
+
+// lift is how far a place is taken from its surface before it is asked what hides it.
+const lift = 1e-3
+
+// way is what is known of the way from a place to a piece.
+type way int
+
+const (
+	open way = iota
+	partly
+	shut
+)
+
+// blocker is what may hide a piece from a place.
+type blocker struct {
+	prism *room.Prism
+	body  *solid.Body
+}
+
+// worst returns how deep within the blocker the way from x to y comes, as a share of a cone's radius, which
+// grows from near at x to far at y: 1 and more hides the cone wholly, -1 and less not at all. Of the
+// way the share beyond end does not count.
+func (b *blocker) worst(x, y room.Vec, near, far, end float64) float64 {
+	d := y.Sub(x)
+	if b.prism != nil {
+		deep, t := b.prism.Deep(x, d)
+		return deep / (near + (far-near)*t)
+	}
+	return march(b.body, x, d, near, far, end)
+}
+
+// march walks along a way in steps as long as the body is away.
+func march(b *solid.Body, x, d room.Vec, near, far, end float64) float64 {
+	length := d.Len()
+	// Where the way is near enough to the card to meet the body or its cone.
+	t0, t1 := 0.0, end
+	tall := b.Tall() + math.Max(near, far)
+	w0, dw := b.Card.Side(x), b.Card.N.Dot(d)
+	if math.Abs(dw) < 1e-9 {
+		if math.Abs(w0) > tall && !(b.Flat && w0 < 0) {
+			return -1
+		}
+	} else {
+		a, c := (-tall-w0)/dw, (tall-w0)/dw
+		if a > c {
+			a, c = c, a
+		}
+		t0, t1 = math.Max(t0, a), math.Min(t1, c)
+		if t0 >= t1 {
+			return -1
+		}
+	}
+	worst := -1.0
+	t := t0
+	for n := 0; n < 48; n++ {
+		cone := near + (far-near)*t
+		clear := b.Clear(x.Add(d.Mul(t)))
+		if v := -clear / cone; v > worst {
+			if worst = v; worst >= 1 {
+				return 1
+			}
+		}
+		if t >= t1 {
+			break
+		}
+		t = math.Min(t+math.Max(math.Abs(clear)*0.7, math.Max(0.3*cone, 0.04*b.Tall()))/length, t1)
+	}
+	return worst
+}
+
+// blockers lists what may hide something in the scene from a place on a body, which does not hide itself.
+func (s *Scene) blockers(self *solid.Body) []blocker {
+	var out []blocker
+	for _, p := range s.Prisms {
+		out = append(out, blocker{prism: p})
+	}
+	for _, b := range s.Bodies {
+		if b != self {
+			out = append(out, blocker{body: b})
+		}
+	}
+	return out
+}
+
+// softest is how soft the edge of a body is, of its largest thickness.
+const softest = 0.05
+
+// until returns the share of a way to a light at which what it lies on stops to hide it.
+func until(l *Light, b *blocker, length float64) float64 {
+	if b.body == nil || b.body != l.On {
+		return 1
+	}
+	return math.Max(1-1.2*b.body.Tall()/length, 0)
+}
+
+// classify tells how much of a piece is hidden from all places within near of x; edges lists what hides
+// a part of it.
+func (s *Scene) classify(l *Light, p *piece, x room.Vec, near float64, by []blocker, edges []blocker) (way, []blocker) {
+	edges = edges[:0]
+	length := p.mid.Sub(x).Len()
+	for i := range by {
+		b := &by[i]
+		end := until(l, b, length)
+		if end <= 0 {
+			continue
+		}
+		soft := lift
+		if b.body != nil {
+			soft = softest * b.body.Tall()
+		}
+		switch w := b.worst(x, p.mid, near+soft, p.radius+soft, end); {
+		case w >= 1 && near == 0:
+			return shut, edges
+		case w > -1:
+			edges = append(edges, *b)
+		}
+	}
+	if len(edges) > 0 {
+		return partly, edges
+	}
+	return open, edges
+}
+
+// seen returns what of a sample is not hidden from x.
+func (s *Scene) seen(l *Light, at *sample, x room.Vec, edges []blocker) float64 {
+	v := 1.0
+	length := at.at.Sub(x).Len()
+	for i := range edges {
+		b := &edges[i]
+		end := until(l, b, length)
+		if end <= 0 {
+			continue
+		}
+		soft := lift
+		if b.body != nil {
+			soft = softest * b.body.Tall()
+		}
+		w := b.worst(x, at.at, soft, at.size+soft, end)
+		if w >= 1 {
+			return 0
+		}
+		if w > -1 {
+			u := (1 - w) / 2
+			v *= u * u * (3 - 2*u)
+		}
+	}
+	return v
+}
+
+// Place is a place that light falls on.
+type Place struct {
+	At   room.Vec
+	N    room.Vec
+	Body *solid.Body // that it lies on, if any
+}
+
+// At returns the irradiance, by pi, of a place with a normal, with what hides and without.
+func (s *Scene) At(l *Light, pl Place) (e, bare float64) {
+	by := s.blockers(pl.Body)
+	return s.at(l, pl, by)
+}
+
+func (s *Scene) at(l *Light, pl Place, by []blocker) (e, bare float64) {
+	if l.On != nil && pl.Body == l.On {
+		return 0, 0
+	}
+	x := pl.At.Add(pl.N.Mul(lift))
+	var edges []blocker
+	for i := range l.pieces {
+		p := &l.pieces[i]
+		if p.mid.Sub(x).Dot(pl.N) <= -p.radius {
+			continue // below the horizon
+		}
+		var w way
+		w, edges = s.classify(l, p, x, 0, by, edges)
+		if p.thick > 0 {
+			full := p.tube(x, pl.N)
+			bare += full
+			if w == open {
+				e += full
+			} else if w == partly && full > 0 {
+				var sum, all float64
+				for k := range p.samples {
+					q := &p.samples[k]
+					g := p.from(q, x, pl.N)
+					all += g
+					if g > 0 {
+						sum += g * s.seen(l, q, x, edges)
+					}
+				}
+				if all > 0 {
+					e += full * sum / all
+				}
+			}
+			continue
+		}
+		for k := range p.samples {
+			q := &p.samples[k]
+			g := p.from(q, x, pl.N)
+			if g <= 0 {
+				continue
+			}
+			bare += g
+			switch w {
+			case open:
+				e += g
+			case partly:
+				e += g * s.seen(l, q, x, edges)
+			}
+		}
+	}
+	return
+}
+
+// from returns what a sample gives to a place where nothing hides it.
+func (p *piece) from(q *sample, x, n room.Vec) float64 {
+	d := q.at.Sub(x)
+	d2 := d.Dot(d)
+	to := d.Mul(1 / math.Sqrt(d2+1e-12))
+	c := n.Dot(to)
+	if c <= 0 {
+		return 0
+	}
+	return q.area * p.emission(to.Mul(-1)) * c / (math.Pi * (d2 + q.area))
+}
+
+// Beam is light that comes to a place from about one direction: what it gives depends on how a surface
+// is turned.
+type Beam struct {
+	V room.Vec // sum of what comes, each by its direction
+	S float64  // sum without direction
+}
+
+// On returns the irradiance of a surface with the normal n. Light from a cone of directions is taken as
+// even over it: with k = |V|/S, which is (1 + cos α)/2 for a cone of half-angle α, it is
+// S·(kc + √((kc)² + ε²))/2, c the cosine to its middle and ε what is left at the horizon.
+func (b Beam) On(n room.Vec) float64 {
+	if b.S <= 0 {
+		return 0
+	}
+	v := b.V.Len()
+	k := math.Min(v/b.S, 1)
+	cos := 2*k - 1
+	eps := 0.424 * math.Sqrt(math.Max(1-cos*cos, 0))
+	if k < 0.5 {
+		eps = 0.424 + (0.5-k)*0.8
+	}
+	m := b.V.Dot(n) / b.S
+	return b.S * (m + math.Sqrt(m*m+eps*eps)) / 2
+}
+
+// Beam returns what comes to a place of a body, however it is turned, with what hides and without.
+func (s *Scene) beam(l *Light, pl Place, by []blocker) (b, bare Beam) {
+	if l.On != nil && pl.Body == l.On {
+		return
+	}
+	x := pl.At.Add(pl.N.Mul(lift))
+	var edges []blocker
+	for i := range l.pieces {
+		p := &l.pieces[i]
+		var w way
+		w, edges = s.classify(l, p, x, 0, by, edges)
+		for k := range p.samples {
+			q := &p.samples[k]
+			d := q.at.Sub(x)
+			d2 := d.Dot(d)
+			to := d.Mul(1 / math.Sqrt(d2+1e-12))
+			g := q.area * p.emission(to.Mul(-1)) / (math.Pi * (d2 + q.area))
+			bare.V, bare.S = bare.V.Add(to.Mul(g)), bare.S+g
+			switch w {
+			case shut:
+				continue
+			case partly:
+				g *= s.seen(l, q, x, edges)
+			}
+			b.V, b.S = b.V.Add(to.Mul(g)), b.S+g
+		}
+	}
+	return
+}
+
+// BeamOf returns the beam of four numbers of a grid.
+func BeamOf(v []float32) Beam {
+	return Beam{room.Vec{X: float64(v[0]), Y: float64(v[1]), Z: float64(v[2])}, float64(v[3])}
+}

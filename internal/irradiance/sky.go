@@ -1,0 +1,237 @@
+package irradiance
+
+import (
+	"math"
+
+	"pyrant/internal/room"
+)
+
+// Sky is the daylight that a photo was taken by: brighter above than at the horizon, and perhaps with a
+// brighter part, as of a veiled sun. What is far away, walls and ground, sends back a share.
+type Sky struct {
+	up, ahead, right room.Vec
+	dirs             []room.Vec
+	base             []float64 // of each direction: radiance times its solid angle by pi
+	lobe             []float64 // of the brighter part, the same
+	share            float64
+	walls            []skyWall
+}
+
+type skyWall struct {
+	plane room.Plane
+	high  float64
+}
+
+// Lobe is where the sky is brighter.
+type Lobe struct {
+	Elevation, Azimuth float64 // degrees; azimuth 0 to the right, 90 ahead
+	Share              float64 // of the light on open ground
+}
+
+// skyDirections is how many directions the sky is looked at in, and groundDirections the ground.
+const (
+	skyDirections    = 96
+	groundDirections = 32
+)
+
+// back is the share of the light that ground and walls send back, and wallLit how much of it a wall
+// gets of what open ground gets.
+const (
+	back    = 0.3
+	wallLit = 0.6
+)
+
+// NewSky returns the sky over a room with walls of the given heights.
+func NewSky(cam *room.Camera, walls []room.Plane, heights []float64) *Sky {
+	s := &Sky{up: cam.Up}
+	s.ahead = cam.Level(room.Vec{Z: 1})
+	s.right = s.ahead.Cross(s.up)
+	if s.right.X < 0 {
+		s.right = s.right.Mul(-1)
+	}
+	for i, w := range walls {
+		s.walls = append(s.walls, skyWall{w, heights[i]})
+	}
+	golden := math.Pi * (3 - math.Sqrt(5))
+	add := func(n int, low bool) {
+		for i := range n {
+			h := (float64(i) + 0.5) / float64(n) // even over the half sphere
+			r := math.Sqrt(1 - h*h)
+			sin, cos := math.Sincos(golden * float64(i))
+			if low {
+				h = -h
+			}
+			s.dirs = append(s.dirs, s.right.Mul(r*cos).Add(s.ahead.Mul(r*sin)).Add(s.up.Mul(h)))
+		}
+	}
+	add(skyDirections, false)
+	add(groundDirections, true)
+	s.base, s.lobe = make([]float64, len(s.dirs)), make([]float64, len(s.dirs))
+	sum := 0.0
+	for i := range skyDirections {
+		h := s.dirs[i].Dot(s.up)
+		s.base[i] = (1 + 2*h) / 3
+		sum += s.base[i] * h
+	}
+	for i := range skyDirections {
+		s.base[i] /= sum // open ground gets 1
+	}
+	for i := skyDirections; i < len(s.dirs); i++ {
+		s.base[i] = back * 2 / groundDirections
+	}
+	return s
+}
+
+// Toward sets where the sky is brighter.
+func (s *Sky) Toward(l Lobe) {
+	s.share = l.Share
+	el, az := l.Elevation*math.Pi/180, l.Azimuth*math.Pi/180
+	se, ce := math.Sincos(el)
+	sa, ca := math.Sincos(az)
+	to := s.right.Mul(ce * ca).Add(s.ahead.Mul(ce * sa)).Add(s.up.Mul(se))
+	sum := 0.0
+	for i := range skyDirections {
+		c := math.Max(s.dirs[i].Dot(to), 0)
+		c *= c
+		c *= c
+		s.lobe[i] = c * c
+		sum += s.lobe[i] * s.dirs[i].Dot(s.up)
+	}
+	for i := range skyDirections {
+		s.lobe[i] /= sum
+	}
+}
+
+// of returns what a direction gives.
+func (s *Sky) of(i int) float64 { return s.base[i]*(1-s.share) + s.lobe[i]*s.share }
+
+// open returns what of each direction comes to a place, times what it sends: 1 for the open sky, for a
+// wall what that sends back, 0 where something near hides it.
+func (s *Sky) open(sc *Scene, pl Place, by []blocker, each func(i int, sky, wall float64)) {
+	const long = 6
+	x := pl.At.Add(pl.N.Mul(lift))
+	high := x.Dot(s.up) + 1
+	cone := math.Sqrt(2.0 / skyDirections)
+	for i, d := range s.dirs {
+		if pl.Body == nil && d.Dot(pl.N) <= 0 {
+			continue
+		}
+		if i >= skyDirections {
+			each(i, 1, 0)
+			continue
+		}
+		sky, wall := 1.0, 0.0
+		way := float64(long)
+		for _, w := range s.walls {
+			if t, ok := (room.Plane{N: w.plane.N, D: -w.plane.Side(x)}).Hit(d); ok && w.plane.N.Dot(d) < 0 && high+t*d.Dot(s.up) < w.high {
+				sky, wall = 0, back*wallLit
+				way = math.Min(way, t)
+			}
+		}
+		v := 1.0
+		y := x.Add(d.Mul(way))
+		for k := range by {
+			w := by[k].worst(x, y, lift, lift+cone*way, 1)
+			if w >= 1 {
+				v = 0
+				break
+			}
+			if w > -1 {
+				u := (1 - w) / 2
+				v *= u * u * (3 - 2*u)
+			}
+		}
+		if v > 0 {
+			each(i, sky*v, wall*v)
+		}
+	}
+}
+
+// beam returns the daylight that comes to a place, however it is turned.
+func (s *Sky) beam(sc *Scene, pl Place, by []blocker) (b Beam) {
+	s.open(sc, pl, by, func(i int, sky, wall float64) {
+		g := s.of(i)*sky + 2.0/skyDirections*wall
+		b.V, b.S = b.V.Add(s.dirs[i].Mul(g)), b.S+g
+	})
+	return
+}
+
+// at returns the daylight on a flat place; 1 is open ground.
+func (s *Sky) at(sc *Scene, pl Place, by []blocker) (e float64) {
+	s.open(sc, pl, by, func(i int, sky, wall float64) {
+		e += (s.of(i)*sky + 2.0/skyDirections*wall) * s.dirs[i].Dot(pl.N)
+	})
+	return
+}
+
+// Lit is a place of which the photo tells how bright it was.
+type Lit struct {
+	Place   Place
+	Light   float64 // linear luminance in the photo
+	Surface int     // places of one surface have the same
+}
+
+// Find finds the brighter part of a sky: that by which what each surface sends back is most even once
+// the daylight is divided out. It is measured as the mean distance of the logarithms from the median of
+// their surface, with something for surfaces that come out apart, and for the share.
+func (s *Sky) Find(sc *Scene, places []Lit) Lobe {
+	by := sc.blockers(nil)
+	type seen struct{ sky, fix []float64 }
+	all := make([]seen, len(places))
+	n := len(s.dirs)
+	each(len(places), func(k int) {
+		v := seen{make([]float64, n), make([]float64, n)}
+		pl := places[k].Place
+		s.open(sc, pl, by, func(i int, sky, wall float64) {
+			c := s.dirs[i].Dot(pl.N)
+			v.sky[i], v.fix[i] = sky*c, 2.0/skyDirections*wall*c
+		})
+		all[k] = v
+	})
+	cost := func(l Lobe) float64 {
+		logs := map[int][]float64{}
+		for k := range all {
+			e := 0.0
+			for i := range n {
+				e += s.of(i)*all[k].sky[i] + all[k].fix[i]
+			}
+			logs[places[k].Surface] = append(logs[places[k].Surface], math.Log(math.Max(places[k].Light, 1e-4)/math.Max(e, 1e-3)))
+		}
+		var sum, count float64
+		medians := map[int]float64{}
+		for f, v := range logs {
+			m := median(v)
+			medians[f] = m
+			for _, x := range v {
+				sum += math.Abs(x - m)
+			}
+			count += float64(len(v))
+		}
+		c := sum/math.Max(count, 1) + 0.01*l.Share
+		if floor, ok := medians[0]; ok {
+			for f, m := range medians {
+				if f != 0 {
+					c += 0.015 * math.Abs(m-floor) / float64(max(len(medians)-1, 1))
+				}
+			}
+		}
+		return c
+	}
+	best, least := Lobe{}, math.Inf(1)
+	try := func(l Lobe) {
+		s.Toward(l)
+		if c := cost(l); c < least {
+			best, least = l, c
+		}
+	}
+	try(Lobe{Elevation: 35})
+	for _, el := range [...]float64{20, 35, 50, 65} {
+		for az := 0.0; az < 360; az += 30 {
+			for _, sh := range [...]float64{0.2, 0.4, 0.6} {
+				try(Lobe{el, az, sh})
+			}
+		}
+	}
+	s.Toward(best)
+	return best
+}

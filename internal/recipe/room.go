@@ -1,0 +1,290 @@
+package recipe
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"pyrant/internal/area"
+	"pyrant/internal/cutout"
+	"pyrant/internal/fault"
+	"pyrant/internal/room"
+	"pyrant/internal/setting"
+)
+
+// Room is what the photo shows, as far as light needs to know: a floor, walls, what stands on the floor.
+// Without one, spill goes by the distance in the picture.
+type Room struct {
+	On        bool        `json:"on" label:"Switch of the room" default:"false" row:"own"`
+	Corners   room.Points `json:"corners,omitzero" label:"Corners" row:"own" count:"0..4" each:"corner" doc:"four of a rectangle on the floor, in their order; none where the horizon tells of the floor"`
+	Horizon   float64     `json:"horizon" label:"Horizon" unit:"px" range:"-2H..2H" slider:"-H/2..H" default:"H/3" step:"0.1" doc:"how far down it lies in the middle of the photo; does nothing with corners"`
+	Roll      float64     `json:"roll" label:"Roll" unit:"°" range:"-30..30" slider:"-10..10" default:"0" step:"0.1" doc:"of the horizon, clockwise; does nothing with corners"`
+	View      float64     `json:"view" label:"Field of view" unit:"°" range:"0..140" slider:"0..100" default:"0" step:"0.5" doc:"across the photo; 0 for what the corners tell, or else the usual"`
+	Walls     []Wall      `json:"walls,omitzero" label:"Walls" count:"0..12" each:"wall" title:"*" doc:"used by their ids"`
+	Platforms []Platform  `json:"platforms,omitzero" label:"Platforms" count:"0..30" each:"platform" title:"*" doc:"tables, steps, crates; used by their ids"`
+	Things    []Thing     `json:"things,omitzero" label:"Things" count:"0..60" each:"thing" title:"*" doc:"cut-outs that stand in the room; used by their ids"`
+	Shadows   float64     `json:"shadows" label:"Shadows" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"how much of the light is kept off what lies behind something"`
+	Bounce    float64     `json:"bounce" label:"Bounce" unit:"%" range:"0..2" default:"1" step:"0.01" doc:"light that surfaces give to each other, once"`
+	Daylight  float64     `json:"daylight" label:"Daylight taken out" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"how far what daylight did to the surfaces is divided out of the photo's colours"`
+}
+
+// Idle names what does nothing as the room is.
+func (r Room) Idle() []string {
+	if r.Corners.Len() > 0 {
+		return []string{"horizon", "roll"}
+	}
+	return nil
+}
+
+// Wall is an upright wall, by the line where it meets the floor. It goes on beyond the line's ends, up
+// to where another surface is nearer, unless it is seen only in an area.
+type Wall struct {
+	ID   string     `json:"id" count:"1..64" doc:"unique in the room, never shown"`
+	Name string     `json:"name" label:"Name" count:"1..80"`
+	From room.Point `json:"from" title:"Line of *"`
+	To   room.Point `json:"to" title:"Line of *"`
+	Seen area.Ref   `json:"seen" label:"Seen in" default:"" row:"own" doc:"id of the area, or of a cut-out, in which it is seen; left empty, everywhere where nothing is nearer"`
+}
+
+// Platform is a level rectangle over the floor with what is below it.
+type Platform struct {
+	ID     string      `json:"id" count:"1..64" doc:"unique in the room, never shown"`
+	Name   string      `json:"name" label:"Name" count:"1..80"`
+	Top    room.Points `json:"top" label:"Corners of the top" row:"own" count:"4..4" each:"corner" doc:"in their order"`
+	Foot   room.Point  `json:"foot" title:"Foot of *"`
+	Hollow bool        `json:"hollow,omitzero" label:"Hollow" doc:"a table: nothing but a slab"`
+}
+
+// Thing is a cut-out that stands in the room, or lies on its floor.
+type Thing struct {
+	ID   string     `json:"id" count:"1..64" doc:"unique in the room, never shown"`
+	Of   cutout.Ref `json:"of" label:"Cut-out" row:"own" doc:"id of the cut-out"`
+	Foot room.Point `json:"foot" title:"Foot of *"`
+	Lies Lies       `json:"lies" label:"Stands or lies" default:"auto"`
+}
+
+// Lies is whether a thing stands upright or lies on the floor.
+type Lies string
+
+// How things are.
+const (
+	LiesAuto Lies = "auto"
+	Stands   Lies = "stands"
+	LiesFlat Lies = "lies"
+)
+
+// Choices returns how things are.
+func (Lies) Choices() []setting.Choice {
+	return []setting.Choice{{Value: string(LiesAuto), Label: "By its outline"}, {Value: string(Stands), Label: "Stands"}, {Value: string(LiesFlat), Label: "Lies on the floor"}}
+}
+
+// Stand names what a light stands on, hangs on or lies on in the room: the floor where it is empty.
+type Stand string
+
+// What a Stand can name by what comes before its colon, the id of a wall, a platform or a thing after it.
+const (
+	OnWall     = "wall"
+	OnPlatform = "platform"
+	OnThing    = "thing"
+)
+
+// StandOn returns the name of something of the room.
+func StandOn(kind, id string) Stand { return Stand(kind + ":" + id) }
+
+// Of returns what a Stand names.
+func (s Stand) Of() (kind, id string) {
+	k, id, _ := area.Split(string(s))
+	return k, id
+}
+
+// Space is a room as geometry; its lists are in the order of the recipe's.
+type Space struct {
+	Cam    room.Camera
+	Fit    room.Fit
+	Walls  []room.Plane
+	Prisms []*room.Prism
+	Feet   []room.Vec // of things
+}
+
+// Space returns the recipe's room as geometry. An error is a *fault.Error that names the field at fault.
+func (r *Recipe) Space() (*Space, error) {
+	w, h := float64(r.Photo.Width), float64(r.Photo.Height)
+	m := &r.Room
+	view, spread := m.View, 0.02
+	if view <= 0 {
+		view, spread = room.Usual, room.UsualSpread
+	}
+	s := &Space{}
+	focal := room.FocalOf(view, w)
+	if n := m.Corners.Len(); n > 0 {
+		if n != 4 {
+			return nil, fault.In("room.corners", "The floor has %d corners; a rectangle needs four.", n)
+		}
+		c := [4]room.Point(m.Corners.All())
+		if i := room.Crossing(c); i >= 0 {
+			return nil, fault.In(fmt.Sprintf("room.corners[%d]", i), "With this corner the floor makes no rectangle: its sides cross or fold in. Drag it to where the sides go round once.")
+		}
+		var ok bool
+		if s.Cam, s.Fit, ok = room.Calibrate(c, w, h, focal, spread); !ok {
+			return nil, fault.In("room.corners", "No floor is seen like this. Set the corners of something that lies level before the camera.")
+		}
+		for i, p := range c {
+			if _, ok := s.Cam.Floor(p.X, p.Y); !ok {
+				return nil, fault.In(fmt.Sprintf("room.corners[%d]", i), "The horizon that these corners make runs through the floor itself at this corner. Drag it down, or the far sides closer together.")
+			}
+		}
+	} else {
+		s.Cam = room.Level(w, h, m.Horizon, m.Roll, focal)
+	}
+	for i := range m.Walls {
+		l := &m.Walls[i]
+		a, ok1 := s.Cam.Floor(l.From.X, l.From.Y)
+		b, ok2 := s.Cam.Floor(l.To.X, l.To.Y)
+		if !ok1 || !ok2 {
+			end := "from"
+			if ok1 {
+				end = "to"
+			}
+			return nil, fault.In(fmt.Sprintf("room.walls[%d].%s", i, end), "Here the line of the wall “%s” lies above the horizon, where there is no floor. Drag it down to where wall and floor meet.", l.Name)
+		}
+		p, ok := s.Cam.Upright(a, b)
+		if !ok {
+			return nil, fault.In(fmt.Sprintf("room.walls[%d]", i), "The wall “%s” would be seen from its edge. Make its line longer, or drag an end to the side.", l.Name)
+		}
+		s.Walls = append(s.Walls, p)
+	}
+	for i := range m.Platforms {
+		p := &m.Platforms[i]
+		prism, field, msg := s.platform(p)
+		if msg != "" {
+			return nil, fault.In(fmt.Sprintf("room.platforms[%d]%s", i, field), "%s", msg)
+		}
+		s.Prisms = append(s.Prisms, prism)
+	}
+	for i := range m.Things {
+		t := &m.Things[i]
+		f, ok := s.Cam.Floor(t.Foot.X, t.Foot.Y)
+		if !ok {
+			return nil, fault.In(fmt.Sprintf("room.things[%d].foot", i), "This foot lies above the horizon, where there is no floor. Drag it down to where “%s” stands.", r.nameOf(t.Of))
+		}
+		s.Feet = append(s.Feet, f)
+	}
+	return s, nil
+}
+
+// slab is how thick the top of a hollow platform is, as a share of its diagonal.
+const slab = 0.04
+
+func (s *Space) platform(p *Platform) (prism *room.Prism, field, msg string) {
+	c := [4]room.Point(p.Top.All())
+	if i := room.Crossing(c); i >= 0 {
+		return nil, fmt.Sprintf(".top[%d]", i), fmt.Sprintf("With this corner the top of “%s” makes no rectangle: its sides cross or fold in. Drag it to where the sides go round once.", p.Name)
+	}
+	foot, ok := s.Cam.Floor(p.Foot.X, p.Foot.Y)
+	if !ok {
+		return nil, ".foot", fmt.Sprintf("The foot of “%s” lies above the horizon, where there is no floor. Drag it down to the floor under its first corner.", p.Name)
+	}
+	first, ok := s.Cam.Above(foot, c[0].X, c[0].Y)
+	high := s.Cam.Height(first)
+	if !ok || high < 1e-3 {
+		return nil, ".foot", fmt.Sprintf("The foot of “%s” lies above its first corner. Drag it down to the floor under that.", p.Name)
+	}
+	top := room.Plane{N: s.Cam.Up, D: high - 1}
+	var at []room.Vec
+	for i, k := range c {
+		r := s.Cam.Ray(k.X, k.Y)
+		t, ok := top.Hit(r)
+		if !ok || t*r.Len() > 100 {
+			return nil, fmt.Sprintf(".top[%d]", i), fmt.Sprintf("At this corner the top of “%s” would lie on the horizon or beyond it. Drag it down.", p.Name)
+		}
+		at = append(at, r.Mul(t))
+	}
+	thick := high
+	if p.Hollow {
+		thick = math.Min(high, slab*at[2].Sub(at[0]).Len())
+	}
+	return room.NewPrism(s.Cam.Up, at, thick), "", ""
+}
+
+func (r *Recipe) nameOf(id cutout.Ref) string {
+	if c := r.CutOut(id); c != nil {
+		return c.Name
+	}
+	return "the thing"
+}
+
+// checkRoom refuses a room that cannot be, and what refers to something that it has not.
+func (r *Recipe) checkRoom() (field, msg string) {
+	m := &r.Room
+	ids := map[string]bool{}
+	id := func(field, id string) (string, string) {
+		if ids[id] {
+			return field, fmt.Sprintf("Two parts of the room have the id %q.", id)
+		}
+		ids[id] = true
+		return "", ""
+	}
+	for i := range m.Walls {
+		if f, msg := id(fmt.Sprintf("room.walls[%d].id", i), m.Walls[i].ID); msg != "" {
+			return f, msg
+		}
+		if a := m.Walls[i].Seen; a != "" && r.Area(a) == nil {
+			return fmt.Sprintf("room.walls[%d].seen", i), fmt.Sprintf("The wall “%s” is seen in an area that is not in this shot; choose another.", m.Walls[i].Name)
+		} else if r.glows(r.Area(a), 0) {
+			return fmt.Sprintf("room.walls[%d].seen", i), fmt.Sprintf("“%s” is made of what a light gives, and so cannot say where the wall “%s” is seen. Draw it, or make it of a cut-out.", r.Area(a).Name, m.Walls[i].Name)
+		}
+	}
+	for i := range m.Platforms {
+		if f, msg := id(fmt.Sprintf("room.platforms[%d].id", i), m.Platforms[i].ID); msg != "" {
+			return f, msg
+		}
+	}
+	for i := range m.Things {
+		if f, msg := id(fmt.Sprintf("room.things[%d].id", i), m.Things[i].ID); msg != "" {
+			return f, msg
+		}
+		if r.CutOut(m.Things[i].Of) == nil {
+			return fmt.Sprintf("room.things[%d].of", i), "A thing of the room is a cut-out that is not in this shot; choose another."
+		}
+	}
+	for i := range r.Lights {
+		if r.standsOn(r.Lights[i].Stand) {
+			continue
+		}
+		return fmt.Sprintf("lights[%d].stand", i), fmt.Sprintf("The light “%s” stands on something that the room has not; choose another.", r.Lights[i].Name)
+	}
+	if !m.On {
+		return "", ""
+	}
+	s, err := r.Space()
+	if err != nil {
+		if f, ok := err.(*fault.Error); ok {
+			return f.Field, f.Msg
+		}
+		return "room", err.Error()
+	}
+	for i := range r.Lights {
+		for j, sh := range r.Lights[i].Shapes {
+			if k := s.Lost(sh); k >= 0 {
+				return fmt.Sprintf("lights[%d].shapes[%d].feet[%d]", i, j, k), fmt.Sprintf("This foot of the light “%s” lies above the horizon, where there is no floor. Drag it down.", r.Lights[i].Name)
+			}
+		}
+	}
+	return "", ""
+}
+
+// standsOn tells whether the room has what a light stands on.
+func (r *Recipe) standsOn(s Stand) bool {
+	kind, id := s.Of()
+	switch kind {
+	case "":
+		return s == ""
+	case OnWall:
+		return slices.ContainsFunc(r.Room.Walls, func(w Wall) bool { return w.ID == id })
+	case OnPlatform:
+		return slices.ContainsFunc(r.Room.Platforms, func(p Platform) bool { return p.ID == id })
+	case OnThing:
+		return slices.ContainsFunc(r.Room.Things, func(t Thing) bool { return t.ID == id })
+	}
+	return false
+}

@@ -1,0 +1,128 @@
+package room
+
+import "math"
+
+// Plane is all P with P·N = D. N is a unit vector that points to where the camera is.
+type Plane struct {
+	N Vec
+	D float64
+}
+
+// Hit returns how many times r goes to the plane; false where r does not meet it.
+func (p Plane) Hit(r Vec) (float64, bool) {
+	d := p.N.Dot(r)
+	if math.Abs(d) < 1e-9*r.Len() {
+		return 0, false
+	}
+	t := p.D / d
+	return t, t > 0
+}
+
+// Side returns how far a place lies before the plane, below 0 behind.
+func (p Plane) Side(v Vec) float64 { return p.N.Dot(v) - p.D }
+
+// planeThrough returns the plane through a place, turned to the camera.
+func planeThrough(at, n Vec) Plane {
+	n = n.Unit()
+	p := Plane{n, n.Dot(at)}
+	if p.D > 0 { // the camera, at 0, lies behind it
+		p.N, p.D = n.Mul(-1), -p.D
+	}
+	return p
+}
+
+// FloorPlane returns the floor.
+func (c *Camera) FloorPlane() Plane { return Plane{c.Up, -1} }
+
+// Card returns the upright plane through a place that faces the camera: what stands there is seen as
+// if it were on it.
+func (c *Camera) Card(foot Vec) Plane { return planeThrough(foot, c.Level(foot)) }
+
+// Upright returns the upright plane through two places; false where they lie one above the other, or
+// in line with the camera.
+func (c *Camera) Upright(a, b Vec) (Plane, bool) {
+	n := c.Up.Cross(b.Sub(a))
+	if n.Len() < 1e-6 {
+		return Plane{}, false
+	}
+	p := planeThrough(a, n)
+	return p, p.D < -1e-3*(1+a.Len())
+}
+
+// Above returns the place over a foot that is seen at a point of the photo, or nearest to it: where
+// the ray meets the card of the foot.
+func (c *Camera) Above(foot Vec, x, y float64) (Vec, bool) {
+	r := c.Ray(x, y)
+	t, ok := c.Card(foot).Hit(r)
+	return r.Mul(t), ok
+}
+
+// Height returns how far a place lies over the floor.
+func (c *Camera) Height(v Vec) float64 { return v.Dot(c.Up) + 1 }
+
+// Drop returns the place of the floor under v.
+func (c *Camera) Drop(v Vec) Vec { return v.Sub(c.Up.Mul(c.Height(v))) }
+
+// Prism is a convex solid over a level polygon: a platform.
+type Prism struct {
+	Top    []Vec   // corners of its top, in order
+	Planes []Plane // N outwards; a place is inside where all sides are below 0
+	Faces  [][]Vec // corners of the top and of each side, as the planes have them
+}
+
+// NewPrism returns the solid below a level convex polygon, so high. Planes and faces have the same order: the
+// top, the sides, the bottom, which has no face.
+func NewPrism(up Vec, top []Vec, high float64) *Prism {
+	var mid Vec
+	for _, p := range top {
+		mid = mid.Add(p.Mul(1 / float64(len(top))))
+	}
+	s := &Prism{Top: top, Planes: []Plane{{up, up.Dot(mid)}}, Faces: [][]Vec{top}}
+	for i, a := range top {
+		b := top[(i+1)%len(top)]
+		n := up.Cross(b.Sub(a)).Unit()
+		if n.Dot(mid.Sub(a)) > 0 {
+			n = n.Mul(-1)
+		}
+		down := up.Mul(-high)
+		s.Planes = append(s.Planes, Plane{n, n.Dot(a)})
+		s.Faces = append(s.Faces, []Vec{a, b, b.Add(down), a.Add(down)})
+	}
+	s.Planes = append(s.Planes, Plane{up.Mul(-1), -up.Dot(mid) + high})
+	return s
+}
+
+// Deep returns how deep within the prism the way from a over d comes, and where, as a share of the
+// way; below 0 by how far it passes beside. Of the planes' distances the least counts, which is a
+// concave function along the way: its largest value is found among where two of them meet.
+func (s *Prism) Deep(a, d Vec) (deep, at float64) {
+	// Inside distance of plane i at t: k_i + t·m_i. Halve the way by the slope of the least.
+	lo, hi := 0.0, 1.0
+	least := func(t float64) (v, slope float64) {
+		v = math.Inf(1)
+		for i := range s.Planes {
+			p := &s.Planes[i]
+			m := -p.N.Dot(d)
+			if k := p.D - p.N.Dot(a) + t*m; k < v {
+				v, slope = k, m
+			}
+		}
+		return
+	}
+	for range 14 {
+		t := (lo + hi) / 2
+		if _, m := least(t); m > 0 {
+			lo = t
+		} else {
+			hi = t
+		}
+	}
+	at = (lo + hi) / 2
+	deep, _ = least(at)
+	for _, t := range [2]float64{0, 1} {
+		if v, _ := least(t); v > deep {
+			deep, at = v, t
+		}
+	}
+	return
+}

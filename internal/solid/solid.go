@@ -1,0 +1,196 @@
+// Package solid makes solids of cut-outs: what stands in a photo as flat as a card gets the depth that
+// its outline tells of.
+//
+// The thickness is that of the union of all balls that fit into the outline: with D(c) the distance of
+// a place c from the outline,
+//
+//	h²(x) = max over c of D²(c) - |x-c|²
+//
+// so that a limb is round, and a trunk thicker than an arm, without steps where they meet. A place
+// lies in the body where it is within h of the card it stands on, looked up where the camera sees it.
+package solid
+
+import (
+	"image"
+	"math"
+
+	"pyrant/internal/room"
+)
+
+// Shape is a cut-out on a grid, with what its outline tells of each cell.
+type Shape struct {
+	Rect image.Rectangle // cells, of the photo's grid
+	Cell float64         // edge of a cell in pixels of the photo
+	Tall float64         // the largest thickness, in cells
+	pix  []cell
+}
+
+// cell is what is known of a place.
+type cell struct {
+	h2   float32 // square of the thickness, below 0 outside: of the ball that comes nearest
+	ball float32 // radius of that ball
+	out  float32 // distance from the outline for a place outside
+}
+
+// Bytes returns the memory that the shape takes.
+func (s *Shape) Bytes() int64 { return int64(len(s.pix)) * 12 }
+
+// New makes a shape of the cells that a thing covers by more than half, over all cells of rect; what
+// lies beyond rect is unknown, and no outline.
+func New(covered []bool, rect image.Rectangle, size float64) *Shape {
+	w, h := rect.Dx(), rect.Dy()
+	s := &Shape{Rect: rect, Cell: size, pix: make([]cell, w*h)}
+	in, out := make([]float64, w*h), make([]float64, w*h)
+	for i, c := range covered {
+		if c {
+			in[i] = far
+		} else {
+			out[i] = far
+		}
+	}
+	depth, _ := spread(in, w, h) // of a covered cell, from the nearest that is not
+	beside, _ := spread(out, w, h)
+	balls := make([]float64, w*h)
+	for i, d := range depth {
+		// The outline runs half a cell before the first cell that is not covered.
+		d = math.Max(math.Sqrt(math.Min(d, far))-0.5, 0)
+		if !covered[i] || d > 1e9 {
+			balls[i] = far
+		} else {
+			balls[i] = -d * d
+		}
+	}
+	least, from := spread(balls, w, h)
+	for i, v := range least {
+		c := &s.pix[i]
+		if v >= far {
+			c.h2, c.out = -far, far
+			continue
+		}
+		c.h2, c.ball = float32(-v), float32(math.Sqrt(-balls[from[i]]))
+		if b := beside[i]; b > 0 {
+			c.out = float32(math.Sqrt(b)) - 0.5
+		}
+		s.Tall = math.Max(s.Tall, math.Sqrt(math.Max(-v, 0)))
+	}
+	return s
+}
+
+// at returns what is known of a place, in cells from the corner of the grid, between the middles of
+// cells linearly. Beyond the grid it is that of its rim, farther by the way to it.
+func (s *Shape) at(x, y float64) (h2, ball, out float64) {
+	x, y = x-float64(s.Rect.Min.X)-0.5, y-float64(s.Rect.Min.Y)-0.5
+	w, h := s.Rect.Dx(), s.Rect.Dy()
+	var beyond float64
+	if x < 0 || y < 0 || x > float64(w-1) || y > float64(h-1) {
+		cx, cy := math.Min(math.Max(x, 0), float64(w-1)), math.Min(math.Max(y, 0), float64(h-1))
+		beyond = math.Hypot(x-cx, y-cy)
+		x, y = cx, cy
+	}
+	i, j := int(x), int(y)
+	if i > w-2 {
+		i = max(w-2, 0)
+	}
+	if j > h-2 {
+		j = max(h-2, 0)
+	}
+	fx, fy := float32(x-float64(i)), float32(y-float64(j))
+	di, dj := 1, w
+	if w == 1 {
+		di = 0
+	}
+	if h == 1 {
+		dj = 0
+	}
+	a := s.pix[j*w+i:]
+	p, q, r, t := &a[0], &a[di], &a[dj], &a[dj+di]
+	mix := func(a, b, c, d float32) float64 {
+		u := a + (b-a)*fx
+		return float64(u + (c+(d-c)*fx-u)*fy)
+	}
+	h2, ball, out = mix(p.h2, q.h2, r.h2, t.h2), mix(p.ball, q.ball, r.ball, t.ball), mix(p.out, q.out, r.out, t.out)
+	if beyond > 0 {
+		h2 = math.Min(h2, 0) - beyond*beyond
+		out += beyond
+	}
+	return
+}
+
+// Thickness returns half the thickness at a place of the photo, in pixels of it, and its slope to the
+// right and down. It is 0 outside.
+func (s *Shape) Thickness(x, y float64) (h, dx, dy float64) {
+	u, v := x/s.Cell, y/s.Cell
+	at := func(u, v float64) float64 { q, _, _ := s.at(u, v); return q }
+	h2 := at(u, v)
+	if h2 <= 0 {
+		return 0, 0, 0
+	}
+	h = math.Sqrt(h2)
+	// The slope of h² has no pole at the outline, that of h has.
+	dx = (at(u+1, v) - at(u-1, v)) / 4 / h
+	dy = (at(u, v+1) - at(u, v-1)) / 4 / h
+	return h * s.Cell, dx, dy
+}
+
+// Body is a shape that stands somewhere.
+type Body struct {
+	*Shape
+	Cam  *room.Camera
+	Card room.Plane // that it stands on, facing the camera
+	Flat bool       // it lies on the floor, which is its card
+	unit float64    // of a cell, where it stands
+	tall float64    // largest thickness, in units of the room
+}
+
+// Stand returns the body of a shape on a card at a depth along the camera's axis.
+func Stand(s *Shape, cam *room.Camera, card room.Plane, depth float64) *Body {
+	unit := s.Cell * depth / cam.F
+	return &Body{Shape: s, Cam: cam, Card: card, unit: unit, tall: s.Tall * unit}
+}
+
+// Tall returns the largest half of its thickness.
+func (b *Body) Tall() float64 { return b.tall }
+
+// Clear returns how far a place lies outside of the body, about; below 0 inside.
+func (b *Body) Clear(p room.Vec) float64 {
+	if p.Z < 1e-3 {
+		return math.Inf(1)
+	}
+	w := b.Card.Side(p)
+	k := b.Cam.F / b.Cell / p.Z
+	h2, ball, out := b.at(b.Cam.CX/b.Cell+k*p.X, b.Cam.CY/b.Cell+k*p.Y)
+	w /= b.unit
+	if b.Flat && w < 0 {
+		w = 0 // what would be below the floor is on it
+	}
+	d := math.Sqrt(math.Max(ball*ball-h2+w*w, 0)) - ball
+	if out > 0 {
+		d = math.Min(d, math.Sqrt(out*out+w*w))
+	}
+	return d * b.unit
+}
+
+// Surface returns the place of the body's front that is seen at a point of the photo, and the unit
+// normal there.
+func (b *Body) Surface(x, y float64) (at, n room.Vec, ok bool) {
+	r := b.Cam.Ray(x, y)
+	t, ok := b.Card.Hit(r)
+	if !ok {
+		return
+	}
+	h, dx, dy := b.Thickness(x, y)
+	at = r.Mul(t)
+	n = b.Turned(dx, dy)
+	if b.Flat {
+		// What lies is seen from above and from its side.
+		n = n.Add(b.Cam.Level(r).Mul(-1)).Unit()
+	}
+	return at.Add(b.Card.N.Mul(h / b.Cell * b.unit)), n, true
+}
+
+// Turned returns the normal of a front whose thickness grows by dx to the right and by dy down.
+func (b *Body) Turned(dx, dy float64) room.Vec {
+	right := room.Vec{X: 1}.Off(b.Card.N).Unit()
+	down := room.Vec{Y: 1}.Off(b.Card.N).Unit()
+	return b.Card.N.Sub(right.Mul(dx)).Sub(down.Mul(dy)).Unit()
+}

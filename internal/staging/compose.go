@@ -1,0 +1,217 @@
+package staging
+
+import (
+	"context"
+	"math"
+
+	"pyrant/internal/coverage"
+	"pyrant/internal/irradiance"
+	"pyrant/internal/raster"
+	"pyrant/internal/room"
+	"pyrant/internal/shape"
+)
+
+// Composer tells, at one scale, which surface is seen at each pixel.
+type Composer struct {
+	set   *Set
+	scale float64
+	masks []coverage.Mask // by surface; nil for what is seen everywhere
+	flats []inverse       // of floor and walls: how near they are
+}
+
+// inverse is 1/Z of a plane along the rays of the photo: linear across and down.
+type inverse struct{ x, y, c float64 }
+
+func (s *Set) inverse(p room.Plane) inverse {
+	f := s.Cam.F
+	// Along the ray r the plane lies at t = D / N·r, and r has Z = 1.
+	return inverse{p.N.X / f / p.D, p.N.Y / f / p.D, (p.N.Z - (p.N.X*s.Cam.CX+p.N.Y*s.Cam.CY)/f) / p.D}
+}
+
+func (v inverse) at(x, y float64) float64 { return v.x*x + v.y*y + v.c }
+
+// Compose prepares the surfaces at a scale.
+func (s *Set) Compose(scale float64) *Composer {
+	c := &Composer{set: s, scale: scale, masks: make([]coverage.Mask, len(s.Surfaces))}
+	for i := range s.Surfaces {
+		f := &s.Surfaces[i]
+		switch f.Kind {
+		case Floor, Wall:
+			c.flats = append(c.flats, s.inverse(f.Sheet.Plane))
+			if f.cover != nil {
+				c.masks[i] = f.cover.At(scale)
+			}
+		case Platform:
+			c.masks[i] = shape.Shapes{f.face}.At(scale)
+		case Thing:
+			c.masks[i] = f.cover.At(scale)
+		}
+	}
+	return c
+}
+
+// Weights is how much of each pixel of a row each surface fills.
+type Weights struct {
+	Of  [][]float32 // by surface; of those that fill nothing only what Any says
+	Any []bool
+	one []float32
+}
+
+// NewWeights returns memory for rows of n pixels.
+func (c *Composer) NewWeights(n int) *Weights {
+	w := &Weights{Of: make([][]float32, len(c.masks)), Any: make([]bool, len(c.masks)), one: make([]float32, n)}
+	for i := range w.Of {
+		w.Of[i] = make([]float32, n)
+	}
+	return w
+}
+
+// Row writes what is seen of each surface from pixel x0 on in row y.
+func (c *Composer) Row(w *Weights, x0, y, n int) {
+	v := (float64(y) + 0.5) / c.scale
+	px := 1 / c.scale
+	flats := len(c.flats)
+	clear(w.Any)
+	const sky = 1.0 / 400
+	// Between two planes the nearer is seen; over a pixel's width at their edge, both.
+	var row [16]float64
+	var slope [16][16]float64
+	for i, a := range c.flats {
+		for j, b := range c.flats {
+			slope[i][j] = px * math.Hypot(a.x-b.x, a.y-b.y)
+		}
+		slope[i][i] = px * math.Hypot(a.x, a.y)
+	}
+	for i := range flats {
+		clear(w.Of[i][:n])
+	}
+	for k := range n {
+		u := (float64(x0+k) + 0.5) / c.scale
+		near, best := math.Inf(-1), -1
+		for i := range c.flats {
+			if c.masks[i] != nil {
+				row[i] = math.Inf(-1)
+				continue
+			}
+			row[i] = c.flats[i].at(u, v)
+			if row[i] > near {
+				near, best = row[i], i
+			}
+		}
+		if best < 0 || near < -slope[best][best] {
+			continue
+		}
+		sum := 0.0
+		for i := range flats {
+			if math.IsInf(row[i], -1) {
+				continue
+			}
+			part := math.Min(1, 0.5+(row[i]-sky)/math.Max(slope[i][i], 1e-12))
+			for j := range flats {
+				if j != i && !math.IsInf(row[j], -1) {
+					part = math.Min(part, 0.5+(row[i]-row[j])/math.Max(slope[i][j], 1e-12))
+				}
+			}
+			if part > 0 {
+				w.Of[i][k] = float32(part)
+				w.Any[i] = true
+				sum += part
+			}
+		}
+		if sum > 1 {
+			for i := range flats {
+				w.Of[i][k] /= float32(sum)
+			}
+		}
+	}
+	// Walls that are seen in an area lie over what is seen by itself, and things over all.
+	for i := range c.masks {
+		if c.masks[i] == nil {
+			continue
+		}
+		b := c.masks[i].Bounds()
+		if y < b.Min.Y || y >= b.Max.Y || x0 >= b.Max.X || x0+n <= b.Min.X {
+			continue
+		}
+		c.masks[i].Fill(w.one[:n], x0, y)
+		any := false
+		for _, a := range w.one[:n] {
+			if a > 0 {
+				any = true
+				break
+			}
+		}
+		if !any {
+			continue
+		}
+		for j := range c.masks {
+			if j == i || !w.Any[j] || c.masks[j] != nil && j > i {
+				continue
+			}
+			to := w.Of[j][:n]
+			for k, a := range w.one[:n] {
+				to[k] *= 1 - a
+			}
+		}
+		copy(w.Of[i], w.one[:n])
+		w.Any[i] = true
+	}
+}
+
+// look finds out where each surface is seen, so that light is worked out nowhere else.
+func (s *Set) look(ctx context.Context) error {
+	const step = 2 // units
+	scale := 1 / (step * s.unit)
+	c := s.Compose(scale)
+	w, h := int(math.Ceil(float64(s.Photo.Width)*scale)), int(math.Ceil(float64(s.Photo.Height)*scale))
+	sums := make([][]int32, len(s.Surfaces)) // how many pixels are seen above and to the left
+	for i := range sums {
+		sums[i] = make([]int32, (w+1)*(h+1))
+	}
+	if err := raster.Rows(ctx, 0, h, func(y0, y1 int) {
+		weights := c.NewWeights(w)
+		for y := y0; y < y1; y++ {
+			c.Row(weights, 0, y, w)
+			for i := range sums {
+				if !weights.Any[i] {
+					continue
+				}
+				to := sums[i][(y+1)*(w+1):]
+				for x, v := range weights.Of[i][:w] {
+					if v > 0.004 {
+						to[x+1] = 1
+					}
+				}
+			}
+		}
+	}); err != nil {
+		return err
+	}
+	for i := range sums {
+		v := sums[i]
+		for y := 1; y <= h; y++ {
+			var run int32
+			for x := 1; x <= w; x++ {
+				run += v[y*(w+1)+x]
+				v[y*(w+1)+x] = v[(y-1)*(w+1)+x] + run
+			}
+		}
+		s.Surfaces[i].Sheet.Seen = func(x0, y0, x1, y1 float64) bool {
+			a, b := max(int(x0*scale)-1, 0), max(int(y0*scale)-1, 0)
+			c, d := min(int(x1*scale)+2, w), min(int(y1*scale)+2, h)
+			if a >= c || b >= d {
+				return false
+			}
+			return v[d*(w+1)+c]-v[b*(w+1)+c]-v[d*(w+1)+a]+v[b*(w+1)+a] > 0
+		}
+	}
+	return nil
+}
+
+// Sheets returns the sheets of all surfaces.
+func (s *Set) Sheets() (out []*irradiance.Sheet) {
+	for i := range s.Surfaces {
+		out = append(out, s.Surfaces[i].Sheet)
+	}
+	return
+}

@@ -1,0 +1,173 @@
+package staging
+
+import (
+	"context"
+	"math"
+	"slices"
+
+	"pyrant/internal/irradiance"
+	"pyrant/internal/raster"
+)
+
+// Small is a small picture of the photo in linear light, of the size that Set.Small says, on which
+// what stands in it is looked at.
+type Small struct{ *raster.RGB }
+
+// Small returns the long edge of the small picture that is looked at.
+func (s *Set) Small() int { return min(unitsAcross/2, s.Photo.LongEdge()) }
+
+// colour returns the colour of a place of the photo; beyond the photo, of its edge.
+func (p Small) colour(x, y, scale float64) [3]float32 {
+	i := min(max(int(x*scale), p.Rect.Min.X), p.Rect.Max.X-1)
+	j := min(max(int(y*scale), p.Rect.Min.Y), p.Rect.Max.Y-1)
+	row := p.Row(j)[3*(i-p.Rect.Min.X):]
+	return [3]float32{row[0], row[1], row[2]}
+}
+
+func luma(c [3]float32) float64 {
+	return 0.2126*float64(c[0]) + 0.7152*float64(c[1]) + 0.0722*float64(c[2])
+}
+
+// Daylight is what the photo's daylight does in the room.
+type Daylight struct {
+	Sky   *irradiance.Sky
+	Lobe  irradiance.Lobe
+	Field *irradiance.Field
+}
+
+// Bytes returns the memory that is held.
+func (d *Daylight) Bytes() int64 { return d.Field.Bytes() + 1<<14 }
+
+// higher is by how much walls are taken to be higher than they are seen.
+const higher = 1.25
+
+// Daylight finds the daylight by which the photo was taken.
+func (s *Set) Daylight(ctx context.Context, small Small) (*Daylight, error) {
+	scale := float64(small.Rect.Dx()) / float64(s.Photo.Width)
+	c := s.Compose(scale)
+	w, h := small.Rect.Dx(), small.Rect.Dy()
+	flats := 1 + len(s.Walls)
+	heights := make([]float64, len(s.Walls))
+	var places []irradiance.Lit
+	weights := c.NewWeights(w)
+	step := max(w/60, 1)
+	for y := step / 2; y < h; y += step {
+		c.Row(weights, 0, y, w)
+		for x := step / 2; x < w; x += step {
+			for i := range flats {
+				if !weights.Any[i] || weights.Of[i][x] < 0.99 {
+					continue
+				}
+				px, py := (float64(x)+0.5)/scale, (float64(y)+0.5)/scale
+				pl, ok := s.Surfaces[i].Sheet.Place(px, py)
+				if !ok || pl.At.Len() > 40 {
+					continue
+				}
+				if i > 0 {
+					heights[i-1] = math.Max(heights[i-1], s.Cam.Height(pl.At))
+				}
+				if s.lit(px, py) {
+					continue
+				}
+				places = append(places, irradiance.Lit{Place: pl, Light: luma(small.colour(px, py, scale)), Surface: i})
+			}
+		}
+	}
+	for i := range heights {
+		heights[i] *= higher
+	}
+	d := &Daylight{Sky: irradiance.NewSky(&s.Cam, s.Walls, heights)}
+	d.Lobe = d.Sky.Find(s.Scene, places)
+	if err := ctx.Err(); err != nil {
+		return nil, err
+	}
+	var err error
+	d.Field, err = s.Scene.Daylight(ctx, d.Sky, s.Sheets(), irradiance.Detail{Tile: 16 * s.unit, Most: 4})
+	return d, err
+}
+
+// lit tells whether a light covers a place of the photo.
+func (s *Set) lit(x, y float64) bool {
+	for i := range s.r.Lights {
+		for _, sh := range s.r.Lights[i].Shapes {
+			cx, cy, low := extent(sh)
+			_ = cx
+			if low < y || cy-(low-cy) > y {
+				continue
+			}
+			if covers(sh, x, y) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// bounceStep is the edge of patches and the way between receivers, in units.
+const (
+	patchEdge = 25
+	bounceTo  = 32
+)
+
+// Bounce prepares what surfaces give to each other.
+func (s *Set) Bounce(ctx context.Context, small Small, day *Daylight) (*irradiance.Bounce, error) {
+	scale := float64(small.Rect.Dx()) / float64(s.Photo.Width)
+	edge := patchEdge * s.unit
+	w, h := float64(s.Photo.Width), float64(s.Photo.Height)
+	var patches []irradiance.Patch
+	var lumas []float64
+	var flats []inverse
+	for i := range 1 + len(s.Walls) {
+		flats = append(flats, s.inverse(s.Surfaces[i].Sheet.Plane))
+	}
+	for y := -h/2 + edge/2; y < 1.5*h; y += edge {
+		for x := -w/2 + edge/2; x < 1.5*w; x += edge {
+			best, near := -1, 1.0/60
+			for i, f := range flats {
+				if v := f.at(x, y); v > near {
+					best, near = i, v
+				}
+			}
+			sheet := (*irradiance.Sheet)(nil)
+			if best >= 0 {
+				sheet = s.Surfaces[best].Sheet
+			}
+			for i := range s.Surfaces {
+				if f := &s.Surfaces[i]; f.Kind == Platform && covers(f.face, x, y) {
+					sheet = f.Sheet
+				}
+			}
+			if sheet == nil {
+				continue
+			}
+			pl, ok := sheet.Place(x, y)
+			if !ok {
+				continue
+			}
+			r := s.Cam.Ray(x, y)
+			d := math.Max(math.Abs(pl.N.Dot(r)), 0.02)
+			p := irradiance.Patch{Place: pl, Area: edge * edge * pl.At.Z * pl.At.Z / (s.Cam.F * s.Cam.F * d)}
+			c := small.colour(x, y, scale)
+			light := 1.0
+			if day != nil {
+				light = math.Max(s.Scene.DaylightAt(day.Sky, pl), 0.05)
+			}
+			for k := range c {
+				p.Albedo[k] = float64(c[k]) / light
+			}
+			lumas = append(lumas, luma(c)/light)
+			patches = append(patches, p)
+		}
+	}
+	if len(lumas) == 0 {
+		return irradiance.NewBounce(ctx, s.Scene, nil, s.Sheets(), bounceTo*s.unit)
+	}
+	slices.Sort(lumas)
+	k := 0.35 / math.Max(lumas[len(lumas)/2], 1e-3)
+	for i := range patches {
+		for c := range patches[i].Albedo {
+			patches[i].Albedo[c] = math.Min(patches[i].Albedo[c]*k, 0.9)
+		}
+	}
+	return irradiance.NewBounce(ctx, s.Scene, patches, s.Sheets(), bounceTo*s.unit)
+}

@@ -1,0 +1,310 @@
+package staging
+
+import (
+	"context"
+	"math"
+
+	"pyrant/internal/irradiance"
+	"pyrant/internal/recipe"
+	"pyrant/internal/room"
+	"pyrant/internal/shape"
+	"pyrant/internal/solid"
+	"pyrant/internal/spill"
+)
+
+// aside is how far a light stays before a wall at the least.
+const aside = 0.005
+
+// flatSamples is about how many places a panel or a free outline is taken apart into.
+const flatSamples = 32
+
+// Light sets a light of the recipe up.
+func (s *Set) Light(ctx context.Context, l *recipe.Light) (*irradiance.Light, error) {
+	out := &irradiance.Light{}
+	kind, id := l.Stand.Of()
+	var host *solid.Body
+	var wall *room.Plane
+	switch kind {
+	case recipe.OnThing:
+		for i := range s.r.Room.Things {
+			if s.r.Room.Things[i].ID == id {
+				host = s.Bodies[i]
+			}
+		}
+	case recipe.OnWall:
+		for i := range s.r.Room.Walls {
+			if s.r.Room.Walls[i].ID == id {
+				wall = &s.Walls[i]
+			}
+		}
+	}
+	out.On = host
+	for _, sh := range l.Shapes {
+		if sh.Taken() {
+			continue
+		}
+		if err := s.shape(ctx, out, l, sh, host, wall); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+// shape adds a shape to a light.
+func (s *Set) shape(ctx context.Context, out *irradiance.Light, l *recipe.Light, sh shape.Shape, host *solid.Body, wall *room.Plane) error {
+	plane, ok := s.planeOf(sh, l, host, wall)
+	if !ok {
+		return nil
+	}
+	at := func(x, y float64) (room.Vec, bool) {
+		r := s.Cam.Ray(x, y)
+		t, ok := plane.Hit(r)
+		if !ok || t > 1000 {
+			return room.Vec{}, false
+		}
+		return s.inside(r.Mul(t)), true
+	}
+	// pixel is the edge of a pixel there, seen from the camera.
+	pixel := func(v room.Vec) float64 { return v.Z / s.Cam.F }
+	switch sh := sh.(type) {
+	case shape.Tube:
+		line, closed := shape.Centre(sh)
+		half := sh.Width / 2
+		n := len(line) - 1
+		if closed {
+			n = len(line)
+		}
+		total := 0.0
+		var ends [][2]room.Vec
+		for i := range n {
+			p, q := line[i], line[(i+1)%len(line)]
+			a, ok1 := at(p.X, p.Y)
+			b, ok2 := at(q.X, q.Y)
+			if ok1 && ok2 {
+				ends = append(ends, [2]room.Vec{a, b})
+				total += b.Sub(a).Len()
+			}
+		}
+		for _, e := range ends {
+			mid := e[0].Add(e[1]).Mul(0.5)
+			out.Tube(e[0], e[1], half*pixel(mid), math.Max(total/8, 1e-4))
+		}
+		return nil
+	case shape.String:
+		for _, b := range sh.Bulbs() {
+			if v, ok := at(b.At.X, b.At.Y); ok && !b.Gone {
+				out.Bulb(v, b.Width/2*pixel(v))
+			}
+		}
+		return nil
+	case shape.Ellipse:
+		if host == nil && wall == nil && math.Abs(sh.Width-sh.Height) <= 0.1*math.Max(sh.Width, sh.Height) {
+			if v, ok := at(sh.X, sh.Y); ok {
+				out.Bulb(v, (sh.Width+sh.Height)/4*pixel(v))
+			}
+			return nil
+		}
+	}
+	samples, err := spill.Samples(ctx, shape.Shapes{sh}, flatSamples)
+	if err != nil {
+		return err
+	}
+	var places []irradiance.Flat
+	for _, p := range samples {
+		r := s.Cam.Ray(float64(p.X), float64(p.Y))
+		v, ok := at(float64(p.X), float64(p.Y))
+		if !ok {
+			continue
+		}
+		// A pixel's part of a plane: its solid angle, by the square of the distance, by the cosine.
+		d := math.Max(math.Abs(plane.N.Dot(r)), 0.05)
+		places = append(places, irradiance.Flat{At: v, Area: float64(p.Area) * v.Z * v.Z / (s.Cam.F * s.Cam.F * d)})
+	}
+	switch {
+	case host != nil:
+		out.Panel(places, s.outwards(host, samples), false)
+	case wall != nil:
+		out.Panel(places, plane.N, true)
+	default:
+		out.Round(places, s.Cam.Up)
+	}
+	return nil
+}
+
+// inside returns a place not behind a wall.
+func (s *Set) inside(v room.Vec) room.Vec {
+	for _, w := range s.Walls {
+		if d := w.Side(v); d < aside {
+			v = v.Add(w.N.Mul(aside - d))
+		}
+	}
+	return v
+}
+
+// outwards returns the normal of a plane fitted to the front of a body at places of the photo.
+func (s *Set) outwards(b *solid.Body, at []spill.Sample) room.Vec {
+	var n room.Vec
+	var sx, sy, sxx, sxy, syy, sh, sxh, syh, c float64
+	for _, p := range at {
+		h, _, _ := b.Thickness(float64(p.X), float64(p.Y))
+		if h <= 0 {
+			continue
+		}
+		x, y := float64(p.X), float64(p.Y)
+		c, sx, sy, sh = c+1, sx+x, sy+y, sh+h
+		sxx, sxy, syy, sxh, syh = sxx+x*x, sxy+x*y, syy+y*y, sxh+x*h, syh+y*h
+	}
+	if c < 3 {
+		return b.Card.N
+	}
+	sxx, sxy, syy, sxh, syh = sxx-sx*sx/c, sxy-sx*sy/c, syy-sy*sy/c, sxh-sx*sh/c, syh-sy*sh/c
+	det := sxx*syy - sxy*sxy
+	if det <= 1e-9*(sxx*syy+1) {
+		return b.Card.N
+	}
+	dx, dy := (sxh*syy-syh*sxy)/det, (syh*sxx-sxh*sxy)/det
+	n = b.Turned(dx, dy)
+	return n
+}
+
+// planeOf returns the plane that a shape lies on; false where there is none.
+func (s *Set) planeOf(sh shape.Shape, l *recipe.Light, host *solid.Body, wall *room.Plane) (room.Plane, bool) {
+	feet := shape.FeetOf(sh).All()
+	var at []room.Vec
+	for _, f := range feet {
+		if v, ok := s.Cam.Floor(f.X, f.Y); ok {
+			at = append(at, v)
+		}
+	}
+	if len(at) == 0 {
+		v, ok := s.Guess(sh, l, host, wall)
+		if !ok {
+			return room.Plane{}, false
+		}
+		at = append(at, v)
+	}
+	if wall != nil {
+		return room.Plane{N: wall.N, D: math.Max(wall.N.Dot(at[0]), wall.D+aside)}, true
+	}
+	if len(at) > 1 {
+		if p, ok := s.Cam.Upright(at[0], at[1]); ok {
+			return p, true
+		}
+	}
+	card := s.Cam.Card(at[0])
+	tube, ok := sh.(shape.Tube)
+	if !ok || host != nil {
+		return card, true
+	}
+	return s.lean(tube, at[0], card), true
+}
+
+// lean returns the plane of a tube with one foot: near a wall it is parallel to that; if its lowest point
+// would be below the floor, it leans.
+func (s *Set) lean(t shape.Tube, foot room.Vec, card room.Plane) room.Plane {
+	line, _ := shape.Centre(t)
+	low, top, mid := line[0], line[0], shape.Point{}
+	for _, p := range line {
+		if p.Y > low.Y {
+			low = p
+		}
+		if p.Y < top.Y {
+			top = p
+		}
+		mid.X, mid.Y = mid.X+p.X/float64(len(line)), mid.Y+p.Y/float64(len(line))
+	}
+	if h, ok := s.Cam.Above(foot, top.X, top.Y); ok {
+		for _, w := range s.Walls {
+			if d := w.Side(foot); d < 0.4*s.Cam.Height(h) {
+				return room.Plane{N: w.N, D: w.D + math.Max(d, aside)}
+			}
+		}
+	}
+	v, ok := s.Cam.Above(foot, low.X, low.Y)
+	if !ok || s.Cam.Height(v) >= -0.01 {
+		return card
+	}
+	ground, ok1 := s.Cam.Floor(low.X, low.Y)
+	centre, ok2 := s.Cam.Above(foot, mid.X, mid.Y)
+	if !ok1 || !ok2 {
+		return card
+	}
+	// Through both, and level across the way from one to the other.
+	d := centre.Sub(ground)
+	n := d.Cross(d.Cross(s.Cam.Up)).Unit()
+	if n.Len() == 0 {
+		return card
+	}
+	p := room.Plane{N: n, D: n.Dot(ground)}
+	if p.D > 0 {
+		p.N, p.D = n.Mul(-1), -p.D
+	}
+	return p
+}
+
+// Guess returns the point of the floor over which a shape that has no foot is taken to be.
+func (s *Set) Guess(sh shape.Shape, l *recipe.Light, host *solid.Body, wall *room.Plane) (room.Vec, bool) {
+	x, y, low := extent(sh)
+	if host != nil {
+		v, _, ok := host.Surface(x, y)
+		return s.Cam.Drop(v), ok
+	}
+	r := s.Cam.Ray(x, y)
+	if wall != nil {
+		t, ok := wall.Hit(r)
+		if !ok {
+			return room.Vec{}, false
+		}
+		return s.Cam.Drop(r.Mul(t).Add(wall.N.Mul(0.02))), true
+	}
+	if kind, id := l.Stand.Of(); kind == recipe.OnPlatform {
+		for i := range s.r.Room.Platforms {
+			if s.r.Room.Platforms[i].ID == id {
+				if t, ok := s.Prisms[i].Planes[0].Hit(s.Cam.Ray(x, low)); ok {
+					return s.Cam.Drop(s.Cam.Ray(x, low).Mul(t)), true
+				}
+			}
+		}
+	}
+	// Where its lower end is seen: on the floor it stands there, on a wall it hangs before it.
+	r = s.Cam.Ray(x, low)
+	best, on := math.Inf(1), -1
+	if t, ok := s.Cam.FloorPlane().Hit(r); ok {
+		best, on = t, 0
+	}
+	for i, w := range s.Walls {
+		if t, ok := w.Hit(r); ok && t < best {
+			best, on = t, i+1
+		}
+	}
+	switch {
+	case on == 0:
+		return r.Mul(math.Min(best, 60)), true
+	case on > 0:
+		return s.Cam.Drop(r.Mul(best).Add(s.Walls[on-1].N.Mul(0.1))), true
+	}
+	// Before the sky: as far as a street's width.
+	level := s.Cam.Level(r)
+	return s.Cam.Drop(level.Mul(6)), true
+}
+
+// extent returns the middle of a shape across and down, and how far down it goes.
+func extent(sh shape.Shape) (x, y, low float64) {
+	x0, y0, x1, y1 := math.Inf(1), math.Inf(1), math.Inf(-1), math.Inf(-1)
+	for _, e := range shape.Edges(sh) {
+		for _, p := range e {
+			x0, y0, x1, y1 = math.Min(x0, p.X), math.Min(y0, p.Y), math.Max(x1, p.X), math.Max(y1, p.Y)
+		}
+	}
+	return (x0 + x1) / 2, (y0 + y1) / 2, y1
+}
+
+// covers tells whether a shape covers a place of the photo.
+func covers(sh shape.Shape, x, y float64) bool {
+	for _, e := range shape.Edges(sh) {
+		if shape.Inside(e, x, y) {
+			return true
+		}
+	}
+	return false
+}

@@ -1,0 +1,307 @@
+// Package staging sets the room of a recipe up as geometry: its surfaces, what stands in it and its lights,
+// for package irradiance to compute what falls where.
+package staging
+
+import (
+	"context"
+	"fmt"
+	"image"
+	"math"
+	"slices"
+	"strings"
+
+	"pyrant/internal/coverage"
+	"pyrant/internal/cutout"
+	"pyrant/internal/irradiance"
+	"pyrant/internal/recipe"
+	"pyrant/internal/room"
+	"pyrant/internal/setting"
+	"pyrant/internal/shape"
+	"pyrant/internal/solid"
+)
+
+// Kind says what a surface is of.
+type Kind int
+
+// The kinds of surface.
+const (
+	Floor Kind = iota
+	Wall
+	Platform
+	Thing
+)
+
+// Surface is one surface of the room as the photo shows it.
+type Surface struct {
+	Kind  Kind
+	ID    string // of the wall, platform or thing
+	Sheet *irradiance.Sheet
+	face  shape.Outline     // of a platform: where it is seen
+	cover coverage.Coverage // of a thing, and of a wall that is seen in an area
+	depth float64           // of a thing and of a platform, to its middle
+}
+
+// Set is a room that is set up.
+type Set struct {
+	*recipe.Space
+	Photo    recipe.Photo
+	Scene    *irradiance.Scene
+	Surfaces []Surface
+	Bodies   []*solid.Body // of things, in the recipe's order; nil for one that covers nothing
+	unit     float64       // a 750th of the long edge, in pixels of the photo
+	r        *recipe.Recipe
+}
+
+// unitsAcross is into how many units the long edge is divided: sizes of grids are given in those.
+const unitsAcross = 750
+
+// Covers gives what of the photo something covers.
+type Covers interface {
+	CutOut(ctx context.Context, id cutout.Ref) (coverage.Coverage, error)
+	Light(ctx context.Context, l *recipe.Light) (coverage.Coverage, error)
+}
+
+// Key names a room by all of the recipe that it depends on.
+func Key(r *recipe.Recipe) string {
+	var b strings.Builder
+	fmt.Fprintf(&b, "room %d %d %s", r.Photo.Width, r.Photo.Height, setting.Key(r.Room))
+	for _, t := range r.Room.Things {
+		if c := r.CutOut(t.Of); c != nil {
+			b.WriteString(" " + c.Key())
+		}
+		for i := range r.Lights {
+			if l := &r.Lights[i]; l.Stand == recipe.StandOn(recipe.OnThing, t.ID) {
+				b.WriteString(" " + l.Shapes.Key())
+			}
+		}
+	}
+	return b.String()
+}
+
+// New sets the recipe's room up.
+func New(ctx context.Context, r *recipe.Recipe, covers Covers) (*Set, error) {
+	sp, err := r.Space()
+	if err != nil {
+		return nil, err
+	}
+	s := &Set{Space: sp, Photo: r.Photo, Scene: &irradiance.Scene{Prisms: sp.Prisms}, r: r, unit: float64(r.Photo.LongEdge()) / unitsAcross}
+	frame := image.Rect(0, 0, r.Photo.Width, r.Photo.Height)
+	flat := func(k Kind, id string, p room.Plane) *Surface {
+		s.Surfaces = append(s.Surfaces, Surface{Kind: k, ID: id, Sheet: &irradiance.Sheet{Rect: frame, Plane: p, Cam: &sp.Cam}})
+		return &s.Surfaces[len(s.Surfaces)-1]
+	}
+	flat(Floor, "", sp.Cam.FloorPlane())
+	for i, w := range r.Room.Walls {
+		flat(Wall, w.ID, sp.Walls[i])
+	}
+	for i, p := range r.Room.Platforms {
+		for k, face := range sp.Prisms[i].Faces {
+			if plane := sp.Prisms[i].Planes[k]; plane.D < 0 { // it faces the camera
+				s.face(p.ID, plane, face, frame)
+			}
+		}
+	}
+	for i := range r.Room.Things {
+		if err := s.thing(ctx, &r.Room.Things[i], sp.Feet[i], covers, frame); err != nil {
+			return nil, err
+		}
+	}
+	// Farther things are covered by nearer ones.
+	n := 1 + len(r.Room.Walls)
+	slices.SortStableFunc(s.Surfaces[n:], func(a, b Surface) int {
+		switch {
+		case a.depth > b.depth:
+			return -1
+		case a.depth < b.depth:
+			return 1
+		}
+		return 0
+	})
+	return s, s.look(ctx)
+}
+
+// face adds a side of a platform.
+func (s *Set) face(id string, plane room.Plane, corners []room.Vec, frame image.Rectangle) {
+	var nodes []shape.Node
+	depth := 0.0
+	for _, v := range before(corners, 0.05) {
+		x, y, _ := s.Cam.Project(v)
+		nodes = append(nodes, shape.Node{X: x, Y: y})
+	}
+	for _, v := range corners {
+		depth += v.Len() / float64(len(corners))
+	}
+	if len(nodes) < 3 {
+		return
+	}
+	o := shape.Outline{Nodes: shape.PathOf(nodes...)}
+	b := o.Nodes.All()
+	lo, hi := b[0], b[0]
+	for _, n := range b {
+		lo.X, lo.Y, hi.X, hi.Y = math.Min(lo.X, n.X), math.Min(lo.Y, n.Y), math.Max(hi.X, n.X), math.Max(hi.Y, n.Y)
+	}
+	limit := func(v float64) int { return int(math.Max(math.Min(v, 1e6), -1e6)) }
+	r := image.Rect(limit(math.Floor(lo.X)), limit(math.Floor(lo.Y)), limit(math.Ceil(hi.X)), limit(math.Ceil(hi.Y))).Intersect(frame)
+	if r.Empty() {
+		return
+	}
+	s.Surfaces = append(s.Surfaces, Surface{Kind: Platform, ID: id, face: o, depth: depth, Sheet: &irradiance.Sheet{Rect: r, Plane: plane, Cam: &s.Cam}})
+}
+
+// before returns what of a polygon lies farther ahead of the camera than z.
+func before(p []room.Vec, z float64) (out []room.Vec) {
+	for i, a := range p {
+		b := p[(i+1)%len(p)]
+		if a.Z >= z {
+			out = append(out, a)
+		}
+		if (a.Z >= z) != (b.Z >= z) {
+			t := (z - a.Z) / (b.Z - a.Z)
+			out = append(out, a.Add(b.Sub(a).Mul(t)))
+		}
+	}
+	return out
+}
+
+// thing adds a cut-out that stands or lies in the room.
+func (s *Set) thing(ctx context.Context, t *recipe.Thing, foot room.Vec, covers Covers, frame image.Rectangle) error {
+	s.Bodies = append(s.Bodies, nil)
+	c, err := covers.CutOut(ctx, t.Of)
+	if err != nil || c == nil {
+		return err
+	}
+	scale := 1 / s.unit
+	m := c.At(scale)
+	all := image.Rect(0, 0, int(math.Ceil(float64(frame.Max.X)*scale)), int(math.Ceil(float64(frame.Max.Y)*scale)))
+	masks := []coverage.Mask{m}
+	bounds := m.Bounds()
+	// What lies on a thing belongs to it.
+	for i := range s.r.Lights {
+		l := &s.r.Lights[i]
+		if l.Stand != recipe.StandOn(recipe.OnThing, t.ID) || len(l.Shapes) == 0 {
+			continue
+		}
+		k, err := covers.Light(ctx, l)
+		if err != nil {
+			return err
+		}
+		masks = append(masks, k.At(scale))
+		bounds = bounds.Union(masks[len(masks)-1].Bounds())
+	}
+	const margin = 12
+	rect := bounds.Inset(-margin).Intersect(all)
+	if bounds.Empty() || rect.Empty() {
+		return nil
+	}
+	covered := make([]bool, rect.Dx()*rect.Dy())
+	row := make([]float32, rect.Dx())
+	any := false
+	for _, m := range masks {
+		for y := rect.Min.Y; y < rect.Max.Y; y++ {
+			m.Fill(row, rect.Min.X, y)
+			for x, v := range row {
+				if v >= 0.5 {
+					covered[(y-rect.Min.Y)*rect.Dx()+x] = true
+					any = true
+				}
+			}
+		}
+	}
+	if !any {
+		return nil
+	}
+	keepMain(covered, rect, t.Foot.X*scale, t.Foot.Y*scale)
+	shp := solid.New(covered, rect, s.unit)
+	lies := t.Lies == recipe.LiesFlat || t.Lies == recipe.LiesAuto && flat(covered, rect, t.Foot.X*scale, t.Foot.Y*scale)
+	card := s.Cam.Card(foot)
+	if lies {
+		card = s.Cam.FloorPlane()
+	}
+	b := solid.Stand(shp, &s.Cam, card, foot.Z)
+	b.Flat = lies
+	s.Bodies[len(s.Bodies)-1] = b
+	s.Scene.Bodies = append(s.Scene.Bodies, b)
+	px := image.Rect(int(float64(rect.Min.X)*s.unit), int(float64(rect.Min.Y)*s.unit), int(math.Ceil(float64(rect.Max.X)*s.unit)), int(math.Ceil(float64(rect.Max.Y)*s.unit))).Intersect(frame)
+	s.Surfaces = append(s.Surfaces, Surface{Kind: Thing, ID: t.ID, cover: c, depth: foot.Len(), Sheet: &irradiance.Sheet{Rect: px, Body: b, Cam: &s.Cam}})
+	return nil
+}
+
+// keepMain drops pieces of less than a quarter of the piece that lies nearest to the foot.
+func keepMain(covered []bool, rect image.Rectangle, fx, fy float64) {
+	w, h := rect.Dx(), rect.Dy()
+	label := make([]int32, w*h)
+	var sizes []int
+	var near []float64
+	var stack []int
+	for i, c := range covered {
+		if !c || label[i] != 0 {
+			continue
+		}
+		id := int32(len(sizes) + 1)
+		n, d := 0, math.Inf(1)
+		stack = append(stack[:0], i)
+		label[i] = id
+		for len(stack) > 0 {
+			k := stack[len(stack)-1]
+			stack = stack[:len(stack)-1]
+			n++
+			x, y := k%w, k/w
+			d = math.Min(d, math.Hypot(float64(rect.Min.X+x)+0.5-fx, float64(rect.Min.Y+y)+0.5-fy))
+			for dy := -1; dy <= 1; dy++ {
+				for dx := -1; dx <= 1; dx++ {
+					if x+dx < 0 || y+dy < 0 || x+dx >= w || y+dy >= h {
+						continue
+					}
+					if q := k + dy*w + dx; covered[q] && label[q] == 0 {
+						label[q] = id
+						stack = append(stack, q)
+					}
+				}
+			}
+		}
+		sizes, near = append(sizes, n), append(near, d)
+	}
+	if len(sizes) < 2 {
+		return
+	}
+	// Of pieces about as near as the nearest, the largest is the thing.
+	least := slices.Min(near)
+	main := -1
+	for i := range sizes {
+		if near[i] <= least+6 && (main < 0 || sizes[i] > sizes[main]) {
+			main = i
+		}
+	}
+	for i, l := range label {
+		if l != 0 && sizes[l-1]*4 < sizes[main] {
+			covered[i] = false
+		}
+	}
+}
+
+// flat tells whether a thing lies on the floor, by what it covers and where its foot is: it goes below its
+// foot by three tenths of its height, or above it by less than half its width.
+func flat(covered []bool, rect image.Rectangle, _, fy float64) bool {
+	w := rect.Dx()
+	x0, y0, x1, y1 := math.MaxInt, math.MaxInt, -1, -1
+	for i, c := range covered {
+		if c {
+			x, y := i%w, i/w
+			x0, y0, x1, y1 = min(x0, x), min(y0, y), max(x1, x), max(y1, y)
+		}
+	}
+	top, bottom := float64(rect.Min.Y+y0), float64(rect.Min.Y+y1+1)
+	return bottom-fy > 0.3*(bottom-top) || fy-top < 0.5*float64(x1+1-x0)
+}
+
+// Detail returns how fine light is worked out on the photo.
+func (s *Set) Detail() irradiance.Detail { return irradiance.Detail{Tile: 16 * s.unit, Most: 8} }
+
+// FeetKey names where a shape stands.
+func FeetKey(sh shape.Shape) string {
+	f := shape.FeetOf(sh)
+	if f.Len() == 0 {
+		return " -"
+	}
+	return " " + f.Key()
+}
