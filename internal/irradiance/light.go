@@ -13,6 +13,22 @@ type Light struct {
 	// On is the body that the shapes lie on, if any: it shades what lies behind it, and gets none of their
 	// light itself.
 	On *solid.Body
+	// Of says whose light it is: its own body does not shade it.
+	Of any
+}
+
+// Rods returns the body of a light, as far as it is round.
+func (l *Light) Rods() (out []Rod) {
+	for i := range l.pieces {
+		p := &l.pieces[i]
+		switch {
+		case p.thick > 0:
+			out = append(out, Rod{p.a, p.b, p.thick, l.Of})
+		case p.law == evenly:
+			out = append(out, Rod{p.mid, p.mid, p.radius * 0.8, l.Of})
+		}
+	}
+	return
 }
 
 // law is how much a piece shines to the sides.

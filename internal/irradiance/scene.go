@@ -25,6 +25,38 @@ import (
 type Scene struct {
 	Prisms []*room.Prism
 	Bodies []*solid.Body
+	Rods   []Rod // what lights are made of
+}
+
+// Rod is a round bar, or a ball where both ends are one: a light's body, which shades the others.
+type Rod struct {
+	A, B   room.Vec
+	Radius float64
+	Of     any // whose light it does not shade
+}
+
+// worst returns how deep within the rod a way comes; see blocker.worst.
+func (r *Rod) worst(x, d room.Vec, near, far, end float64) float64 {
+	// The nearest places of the two lines (after Ericson, Real-Time Collision Detection, 5.1.9).
+	u := r.B.Sub(r.A)
+	w := x.Sub(r.A)
+	a, b, c, e, f := d.Dot(d), d.Dot(u), d.Dot(w), u.Dot(u), u.Dot(w)
+	clamp := func(v, top float64) float64 { return math.Min(math.Max(v, 0), top) }
+	var t, s float64
+	if e < 1e-12 {
+		t = clamp(-c/a, end)
+	} else {
+		if det := a*e - b*b; det > 1e-12 {
+			t = clamp((b*f-c*e)/det, end)
+		}
+		s = (b*t + f) / e
+		if s < 0 || s > 1 {
+			s = clamp(s, 1)
+			t = clamp((b*s-c)/a, end)
+		}
+	}
+	gap := x.Add(d.Mul(t)).Sub(r.A.Add(u.Mul(s))).Len()
+	return (r.Radius - gap) / (near + (far-near)*t)
 }
 
 // lift is how far a place is taken from its surface before it is asked what hides it.
@@ -43,6 +75,8 @@ const (
 type blocker struct {
 	prism *room.Prism
 	body  *solid.Body
+	rod   *Rod
+	self  bool // the place asked for lies on the body
 }
 
 // worst returns how deep within the blocker the way from x to y comes, as a share of a cone's radius, which
@@ -54,8 +88,24 @@ func (b *blocker) worst(x, y room.Vec, near, far, end float64) float64 {
 		deep, t := b.prism.Deep(x, d)
 		return deep / (near + (far-near)*t)
 	}
+	if b.rod != nil {
+		return b.rod.worst(x, d, near, far, end)
+	}
+	if b.self {
+		// What is near belongs to the same part of the body.
+		skip := selfNear * b.body.Tall() / d.Len()
+		if skip >= end {
+			return -1
+		}
+		at := x.Add(d.Mul(skip))
+		near += (far - near) * skip
+		return march(b.body, at, d.Mul(1-skip), near, far, (end-skip)/(1-skip))
+	}
 	return march(b.body, x, d, near, far, end)
 }
+
+// selfNear is how far from a place its own body does not shade it, of the body's largest thickness.
+const selfNear = 0.5
 
 // march walks along a way in steps as long as the body is away.
 func march(b *solid.Body, x, d room.Vec, near, far, end float64) float64 {
@@ -103,9 +153,10 @@ func (s *Scene) blockers(self *solid.Body) []blocker {
 		out = append(out, blocker{prism: p})
 	}
 	for _, b := range s.Bodies {
-		if b != self {
-			out = append(out, blocker{body: b})
-		}
+		out = append(out, blocker{body: b, self: b == self})
+	}
+	for i := range s.Rods {
+		out = append(out, blocker{rod: &s.Rods[i]})
 	}
 	return out
 }
@@ -115,6 +166,9 @@ const softest = 0.05
 
 // until returns the share of a way to a light at which what it lies on stops to hide it.
 func until(l *Light, b *blocker, length float64) float64 {
+	if b.rod != nil && b.rod.Of == l.Of {
+		return 0
+	}
 	if b.body == nil || b.body != l.On {
 		return 1
 	}

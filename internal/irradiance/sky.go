@@ -77,7 +77,7 @@ func NewSky(cam *room.Camera, walls []room.Plane, heights []float64) *Sky {
 		s.base[i] /= sum // open ground gets 1
 	}
 	for i := skyDirections; i < len(s.dirs); i++ {
-		s.base[i] = back * 2 / groundDirections
+		s.base[i] = 0.6 * back * 2 / groundDirections
 	}
 	return s
 }

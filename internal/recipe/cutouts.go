@@ -94,6 +94,19 @@ func (r *Recipe) CutOutUsers(id cutout.Ref) (out []string) {
 			out = append(out, "the area “"+r.Areas[i].Name+"”")
 		}
 	}
+	for _, w := range r.Room.Walls {
+		if id != "" && w.Seen == id {
+			out = append(out, "the wall “"+w.Name+"”")
+		}
+	}
+	for _, p := range r.Room.Platforms {
+		if id != "" && p.Seen == id {
+			out = append(out, "the platform “"+p.Name+"”")
+		}
+	}
+	if slices.ContainsFunc(r.Room.Things, func(t Thing) bool { return t.Of == id }) {
+		out = append(out, "the room")
+	}
 	for _, kind := range []string{area.OfCutOut, area.OfBehind} {
 		out = append(out, r.Users(area.RefTo(kind, string(id)))...)
 	}

@@ -37,13 +37,13 @@ func (r Room) Idle() []string {
 }
 
 // Wall is an upright wall, by the line where it meets the floor. It goes on beyond the line's ends, up
-// to where another surface is nearer, unless it is seen only in an area.
+// to where another surface is nearer, unless it is seen in a cut-out alone.
 type Wall struct {
 	ID   string     `json:"id" count:"1..64" doc:"unique in the room, never shown"`
 	Name string     `json:"name" label:"Name" count:"1..80"`
 	From room.Point `json:"from" title:"Line of *"`
 	To   room.Point `json:"to" title:"Line of *"`
-	Seen area.Ref   `json:"seen" label:"Seen in" default:"" row:"own" doc:"id of the area, or of a cut-out, in which it is seen; left empty, everywhere where nothing is nearer"`
+	Seen cutout.Ref `json:"seen" label:"Seen in" default:"" row:"own" doc:"id of a cut-out of what of it is seen; left empty, everywhere where nothing is nearer"`
 }
 
 // Platform is a level rectangle over the floor with what is below it.
@@ -53,6 +53,7 @@ type Platform struct {
 	Top    room.Points `json:"top" label:"Corners of the top" row:"own" count:"4..4" each:"corner" doc:"in their order"`
 	Foot   room.Point  `json:"foot" title:"Foot of *"`
 	Hollow bool        `json:"hollow,omitzero" label:"Hollow" doc:"a table: nothing but a slab"`
+	Seen   cutout.Ref  `json:"seen" label:"Seen in" default:"" row:"own" doc:"id of a cut-out of what of it is seen, with what stands on it; left empty, where nothing is nearer"`
 }
 
 // Thing is a cut-out that stands in the room, or lies on its floor.
@@ -228,15 +229,16 @@ func (r *Recipe) checkRoom() (field, msg string) {
 		if f, msg := id(fmt.Sprintf("room.walls[%d].id", i), m.Walls[i].ID); msg != "" {
 			return f, msg
 		}
-		if a := m.Walls[i].Seen; a != "" && r.Area(a) == nil {
-			return fmt.Sprintf("room.walls[%d].seen", i), fmt.Sprintf("The wall “%s” is seen in an area that is not in this shot; choose another.", m.Walls[i].Name)
-		} else if r.glows(r.Area(a), 0) {
-			return fmt.Sprintf("room.walls[%d].seen", i), fmt.Sprintf("“%s” is made of what a light gives, and so cannot say where the wall “%s” is seen. Draw it, or make it of a cut-out.", r.Area(a).Name, m.Walls[i].Name)
+		if msg := r.seenIn(m.Walls[i].Seen, m.Walls[i].Name); msg != "" {
+			return fmt.Sprintf("room.walls[%d].seen", i), msg
 		}
 	}
 	for i := range m.Platforms {
 		if f, msg := id(fmt.Sprintf("room.platforms[%d].id", i), m.Platforms[i].ID); msg != "" {
 			return f, msg
+		}
+		if msg := r.seenIn(m.Platforms[i].Seen, m.Platforms[i].Name); msg != "" {
+			return fmt.Sprintf("room.platforms[%d].seen", i), msg
 		}
 	}
 	for i := range m.Things {
@@ -271,6 +273,14 @@ func (r *Recipe) checkRoom() (field, msg string) {
 		}
 	}
 	return "", ""
+}
+
+// seenIn says why something of the room cannot be seen in a cut-out, or nothing.
+func (r *Recipe) seenIn(id cutout.Ref, name string) string {
+	if id == "" || r.CutOut(id) != nil {
+		return ""
+	}
+	return fmt.Sprintf("“%s” is seen in a cut-out that is not in this shot; choose another.", name)
 }
 
 // standsOn tells whether the room has what a light stands on.

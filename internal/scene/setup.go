@@ -33,20 +33,37 @@ func (s *Scene) Recipe(w, h int) (*recipe.Recipe, error) {
 	for i, p := range s.Platforms {
 		m.Platforms = append(m.Platforms, recipe.Platform{ID: fmt.Sprintf("p%d", i), Name: cmp.Or(p.Called(), fmt.Sprintf("Platform %d", i+1)), Top: points(p.Top), Foot: at(p.Foot), Hollow: p.Hollow})
 	}
+	cut := func(name string, f *Field) (c cutout.CutOut, err error) {
+		c = setting.New[cutout.CutOut](r.Photo.Frame())
+		c.ID, c.Name = fmt.Sprintf("c%d", len(r.CutOuts)), name
+		if c.Raster, err = f.raster(float64(w)); err == nil {
+			r.CutOuts = append(r.CutOuts, c)
+		}
+		return c, err
+	}
+	for i, p := range s.Platforms {
+		if p.Called() == "" {
+			continue
+		}
+		f, err := s.Mask(p.Called())
+		if err != nil {
+			return nil, err
+		}
+		c, err := cut(p.Called(), f)
+		if err != nil {
+			return nil, err
+		}
+		m.Platforms[i].Seen = cutout.Ref(c.ID)
+	}
 	for i, t := range s.Things {
 		f, err := s.Thing(t)
 		if err != nil {
 			return nil, err
 		}
-		c := setting.New[cutout.CutOut](r.Photo.Frame())
-		c.ID, c.Name = fmt.Sprintf("c%d", i), t.Name
-		if c.Name == "" {
-			c.Name = fmt.Sprintf("%s %d", t.Mask, i)
-		}
-		if c.Raster, err = f.raster(float64(w)); err != nil {
+		c, err := cut(cmp.Or(t.Name, fmt.Sprintf("%s %d", t.Mask, i)), f)
+		if err != nil {
 			return nil, err
 		}
-		r.CutOuts = append(r.CutOuts, c)
 		m.Things = append(m.Things, recipe.Thing{ID: fmt.Sprintf("t%d", i), Of: cutout.Ref(c.ID), Foot: at(t.Foot), Lies: recipe.LiesAuto})
 	}
 	for i, g := range s.Lights {

@@ -13,6 +13,7 @@ package solid
 import (
 	"image"
 	"math"
+	"slices"
 
 	"pyrant/internal/room"
 )
@@ -28,23 +29,35 @@ type Shape struct {
 // cell is what is known of a place.
 type cell struct {
 	h2   float32 // square of the thickness, below 0 outside: of the ball that comes nearest
+	full float32 // the same, as if nothing crossed it
 	ball float32 // radius of that ball
 	out  float32 // distance from the outline for a place outside
 }
 
 // Bytes returns the memory that the shape takes.
-func (s *Shape) Bytes() int64 { return int64(len(s.pix)) * 12 }
+func (s *Shape) Bytes() int64 { return int64(len(s.pix)) * 16 }
 
 // New makes a shape of the cells that a thing covers by more than half, over all cells of rect; what
-// lies beyond rect is unknown, and no outline.
-func New(covered []bool, rect image.Rectangle, size float64) *Shape {
+// lies beyond rect is unknown, and no outline. Cells that are away, where something else crosses it, are no
+// outline either, but the shape has nothing there.
+func New(covered, away []bool, rect image.Rectangle, size float64) *Shape {
 	w, h := rect.Dx(), rect.Dy()
+	thing := covered
+	if away != nil {
+		covered, thing = slices.Clone(covered), slices.Clone(covered)
+		for i, a := range away {
+			if a {
+				covered[i], thing[i] = true, false
+			}
+		}
+	}
 	s := &Shape{Rect: rect, Cell: size, pix: make([]cell, w*h)}
 	in, out := make([]float64, w*h), make([]float64, w*h)
 	for i, c := range covered {
 		if c {
 			in[i] = far
-		} else {
+		}
+		if !thing[i] {
 			out[i] = far
 		}
 	}
@@ -64,12 +77,16 @@ func New(covered []bool, rect image.Rectangle, size float64) *Shape {
 	for i, v := range least {
 		c := &s.pix[i]
 		if v >= far {
-			c.h2, c.out = -far, far
+			c.h2, c.full, c.out = -far, -far, far
 			continue
 		}
+		c.full = float32(-v)
 		c.h2, c.ball = float32(-v), float32(math.Sqrt(-balls[from[i]]))
 		if b := beside[i]; b > 0 {
 			c.out = float32(math.Sqrt(b)) - 0.5
+			if away != nil && away[i] && c.h2 > 0 {
+				c.h2 = -c.out * c.out // balls of the thing beside it do not reach in
+			}
 		}
 		s.Tall = math.Max(s.Tall, math.Sqrt(math.Max(-v, 0)))
 	}
@@ -116,11 +133,25 @@ func (s *Shape) at(x, y float64) (h2, ball, out float64) {
 	return
 }
 
+// full returns the square of the thickness at a place in cells, as if nothing crossed the shape.
+func (s *Shape) full(x, y float64) float64 {
+	w, h := s.Rect.Dx(), s.Rect.Dy()
+	x = math.Min(math.Max(x-float64(s.Rect.Min.X)-0.5, 0), float64(w-1))
+	y = math.Min(math.Max(y-float64(s.Rect.Min.Y)-0.5, 0), float64(h-1))
+	i, j := min(int(x), max(w-2, 0)), min(int(y), max(h-2, 0))
+	fx, fy := float32(x-float64(i)), float32(y-float64(j))
+	n := j*w + i
+	m, o := n+min(1, w-1), n+min(1, h-1)*w
+	u := s.pix[n].full + (s.pix[m].full-s.pix[n].full)*fx
+	v := s.pix[o].full + (s.pix[o+m-n].full-s.pix[o].full)*fx
+	return float64(u + (v-u)*fy)
+}
+
 // Thickness returns half the thickness at a place of the photo, in pixels of it, and its slope to the
 // right and down. It is 0 outside.
 func (s *Shape) Thickness(x, y float64) (h, dx, dy float64) {
 	u, v := x/s.Cell, y/s.Cell
-	at := func(u, v float64) float64 { q, _, _ := s.at(u, v); return q }
+	at := s.full
 	h2 := at(u, v)
 	if h2 <= 0 {
 		return 0, 0, 0
@@ -183,7 +214,7 @@ func (b *Body) Surface(x, y float64) (at, n room.Vec, ok bool) {
 	n = b.Turned(dx, dy)
 	if b.Flat {
 		// What lies is seen from above and from its side.
-		n = n.Add(b.Cam.Level(r).Mul(-1)).Unit()
+		n = b.Cam.Up.Sub(b.Cam.Level(r)).Unit()
 	}
 	return at.Add(b.Card.N.Mul(h / b.Cell * b.unit)), n, true
 }

@@ -42,7 +42,11 @@ func (s *Set) Compose(scale float64) *Composer {
 				c.masks[i] = f.cover.At(scale)
 			}
 		case Platform:
-			c.masks[i] = shape.Shapes{f.face}.At(scale)
+			if f.cover == nil {
+				c.masks[i] = shape.Shapes{f.face}.At(scale)
+				break
+			}
+			fallthrough
 		case Thing:
 			c.masks[i] = f.cover.At(scale)
 		}

@@ -133,7 +133,7 @@ func (s *Set) Bounce(ctx context.Context, small Small, day *Daylight) (*irradian
 				sheet = s.Surfaces[best].Sheet
 			}
 			for i := range s.Surfaces {
-				if f := &s.Surfaces[i]; f.Kind == Platform && covers(f.face, x, y) {
+				if f := &s.Surfaces[i]; f.Kind == Platform && f.cover == nil && covers(f.face, x, y) {
 					sheet = f.Sheet
 				}
 			}

@@ -20,7 +20,7 @@ const flatSamples = 32
 
 // Light sets a light of the recipe up.
 func (s *Set) Light(ctx context.Context, l *recipe.Light) (*irradiance.Light, error) {
-	out := &irradiance.Light{}
+	out := &irradiance.Light{Of: l.ID}
 	kind, id := l.Stand.Of()
 	var host *solid.Body
 	var wall *room.Plane

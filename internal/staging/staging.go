@@ -65,14 +65,30 @@ type Covers interface {
 func Key(r *recipe.Recipe) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "room %d %d %s", r.Photo.Width, r.Photo.Height, setting.Key(r.Room))
-	for _, t := range r.Room.Things {
-		if c := r.CutOut(t.Of); c != nil {
+	cut := func(id cutout.Ref) {
+		if c := r.CutOut(id); c != nil {
 			b.WriteString(" " + c.Key())
 		}
+	}
+	for _, w := range r.Room.Walls {
+		cut(w.Seen)
+	}
+	for _, p := range r.Room.Platforms {
+		cut(p.Seen)
+	}
+	for _, t := range r.Room.Things {
+		cut(t.Of)
 		for i := range r.Lights {
 			if l := &r.Lights[i]; l.Stand == recipe.StandOn(recipe.OnThing, t.ID) {
 				b.WriteString(" " + l.Shapes.Key())
 			}
+		}
+	}
+	for i := range r.Lights {
+		l := &r.Lights[i]
+		fmt.Fprintf(&b, " %s %s", l.Shapes.Key(), l.Stand)
+		for _, sh := range l.Shapes {
+			b.WriteString(FeetKey(sh))
 		}
 	}
 	return b.String()
@@ -92,9 +108,19 @@ func New(ctx context.Context, r *recipe.Recipe, covers Covers) (*Set, error) {
 	}
 	flat(Floor, "", sp.Cam.FloorPlane())
 	for i, w := range r.Room.Walls {
-		flat(Wall, w.ID, sp.Walls[i])
+		f := flat(Wall, w.ID, sp.Walls[i])
+		if w.Seen != "" {
+			if f.cover, err = covers.CutOut(ctx, w.Seen); err != nil {
+				return nil, err
+			}
+		}
 	}
 	for i, p := range r.Room.Platforms {
+		if p.Seen != "" {
+			if err := s.onPlatform(ctx, i, &p, covers, frame); err != nil {
+				return nil, err
+			}
+		}
 		for k, face := range sp.Prisms[i].Faces {
 			if plane := sp.Prisms[i].Planes[k]; plane.D < 0 { // it faces the camera
 				s.face(p.ID, plane, face, frame)
@@ -117,6 +143,17 @@ func New(ctx context.Context, r *recipe.Recipe, covers Covers) (*Set, error) {
 		}
 		return 0
 	})
+	for i := range r.Lights {
+		l := &r.Lights[i]
+		if kind, _ := l.Stand.Of(); kind == recipe.OnThing {
+			continue // it belongs to that
+		}
+		k, err := s.Light(ctx, l)
+		if err != nil {
+			return nil, err
+		}
+		s.Scene.Rods = append(s.Scene.Rods, k.Rods()...)
+	}
 	return s, s.look(ctx)
 }
 
@@ -148,6 +185,21 @@ func (s *Set) face(id string, plane room.Plane, corners []room.Vec, frame image.
 	s.Surfaces = append(s.Surfaces, Surface{Kind: Platform, ID: id, face: o, depth: depth, Sheet: &irradiance.Sheet{Rect: r, Plane: plane, Cam: &s.Cam}})
 }
 
+// onPlatform adds what of a platform is seen beside its sides, such as what stands on it: as a card in its
+// middle.
+func (s *Set) onPlatform(ctx context.Context, i int, p *recipe.Platform, covers Covers, frame image.Rectangle) error {
+	c, err := covers.CutOut(ctx, p.Seen)
+	if err != nil || c == nil {
+		return err
+	}
+	var mid room.Vec
+	for _, v := range s.Prisms[i].Top {
+		mid = mid.Add(v.Mul(0.25))
+	}
+	s.Surfaces = append(s.Surfaces, Surface{Kind: Platform, ID: p.ID, cover: c, depth: mid.Len() + s.Prisms[i].Top[2].Sub(s.Prisms[i].Top[0]).Len(), Sheet: &irradiance.Sheet{Rect: frame, Plane: s.Cam.Card(mid), Cam: &s.Cam}})
+	return nil
+}
+
 // before returns what of a polygon lies farther ahead of the camera than z.
 func before(p []room.Vec, z float64) (out []room.Vec) {
 	for i, a := range p {
@@ -174,11 +226,20 @@ func (s *Set) thing(ctx context.Context, t *recipe.Thing, foot room.Vec, covers 
 	m := c.At(scale)
 	all := image.Rect(0, 0, int(math.Ceil(float64(frame.Max.X)*scale)), int(math.Ceil(float64(frame.Max.Y)*scale)))
 	masks := []coverage.Mask{m}
+	var others []coverage.Mask
 	bounds := m.Bounds()
-	// What lies on a thing belongs to it.
+	// What lies on a thing belongs to it. Other lights do not, but where they cross it they are no outline.
 	for i := range s.r.Lights {
 		l := &s.r.Lights[i]
-		if l.Stand != recipe.StandOn(recipe.OnThing, t.ID) || len(l.Shapes) == 0 {
+		if len(l.Shapes) == 0 {
+			continue
+		}
+		if l.Stand != recipe.StandOn(recipe.OnThing, t.ID) {
+			k, err := covers.Light(ctx, l)
+			if err != nil {
+				return err
+			}
+			others = append(others, k.At(scale))
 			continue
 		}
 		k, err := covers.Light(ctx, l)
@@ -211,7 +272,21 @@ func (s *Set) thing(ctx context.Context, t *recipe.Thing, foot room.Vec, covers 
 		return nil
 	}
 	keepMain(covered, rect, t.Foot.X*scale, t.Foot.Y*scale)
-	shp := solid.New(covered, rect, s.unit)
+	away := make([]bool, len(covered))
+	for _, m := range others {
+		if b := m.Bounds(); !b.Overlaps(rect) {
+			continue
+		}
+		for y := rect.Min.Y; y < rect.Max.Y; y++ {
+			m.Fill(row, rect.Min.X, y)
+			for x, v := range row {
+				if v >= 0.25 {
+					away[(y-rect.Min.Y)*rect.Dx()+x] = true
+				}
+			}
+		}
+	}
+	shp := solid.New(covered, away, rect, s.unit)
 	lies := t.Lies == recipe.LiesFlat || t.Lies == recipe.LiesAuto && flat(covered, rect, t.Foot.X*scale, t.Foot.Y*scale)
 	card := s.Cam.Card(foot)
 	if lies {
