@@ -47,7 +47,7 @@ type Patch struct {
 // depend on any light.
 type Bounce struct {
 	Patches   []Patch
-	by        []blocker
+	by        []*blocker
 	scene     *Scene
 	receivers []*receivers
 }
@@ -110,7 +110,7 @@ func NewBounce(ctx context.Context, sc *Scene, patches []Patch, sheets []*Sheet,
 	return b, nil
 }
 
-func (r *receivers) weigh(sc *Scene, k int, patches []Patch, by []blocker) {
+func (r *receivers) weigh(sc *Scene, k int, patches []Patch, by []*blocker) {
 	pl := r.places[k]
 	c := r.sheet.channels()
 	x := pl.At.Add(pl.N.Mul(lift))

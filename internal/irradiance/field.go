@@ -31,33 +31,14 @@ type Detail struct {
 // of it from other surfaces if there is a bounce.
 func (s *Scene) Of(ctx context.Context, l *Light, sheets []*Sheet, d Detail, shadows float64, b *Bounce) (*Field, error) {
 	f := &Field{}
-	mix := func(e, bare float64) float32 { return float32(bare + (e-bare)*shadows) }
 	for _, sh := range sheets {
 		g := newGrid(sh, d.Tile)
 		by := s.blockers(sh.Body)
 		if shadows <= 0 {
 			by = nil
 		}
-		at := func(pl Place) (v value) {
-			if sh.Body == nil {
-				e, bare := s.at(l, pl, by)
-				return value{mix(e, bare)}
-			}
-			e, bare := s.beam(l, pl, by)
-			return value{mix(e.V.X, bare.V.X), mix(e.V.Y, bare.V.Y), mix(e.V.Z, bare.V.Z), mix(e.S, bare.S)}
-		}
-		calm := func(mid Place, radius float64) bool {
-			var edges []blocker
-			for i := range l.pieces {
-				var w way
-				if w, edges = s.classify(l, &l.pieces[i], mid.At.Add(mid.N.Mul(lift)), radius, by, edges); w != open {
-					return false
-				}
-			}
-			return true
-		}
 		if l.On == nil || sh.Body != l.On {
-			if err := g.fill(ctx, sh, detail{most: d.Most}, at, calm); err != nil {
+			if err := g.fill(ctx, sh, detail{most: d.Most}, &beams{s, l, by, shadows}); err != nil {
 				return nil, err
 			}
 			g.join()
@@ -70,8 +51,8 @@ func (s *Scene) Of(ctx context.Context, l *Light, sheets []*Sheet, d Detail, sha
 	sent := make([][3]float32, len(b.Patches))
 	each(len(sent), func(i int) {
 		p := &b.Patches[i]
-		e, bare := s.at(l, p.Place, b.by)
-		v := float64(mix(e, bare))
+		e, bare := s.at(l, p.Place, b.by, nil)
+		v := bare + (e-bare)*shadows
 		for c := range sent[i] {
 			sent[i][c] = float32(v * p.Albedo[c])
 		}
@@ -87,14 +68,7 @@ func (s *Scene) Daylight(ctx context.Context, sky *Sky, sheets []*Sheet, d Detai
 	for _, sh := range sheets {
 		g := newGrid(sh, d.Tile)
 		by := s.blockers(sh.Body)
-		at := func(pl Place) value {
-			if sh.Body == nil {
-				return value{float32(sky.at(s, pl, by))}
-			}
-			b := sky.beam(s, pl, by)
-			return value{float32(b.V.X), float32(b.V.Y), float32(b.V.Z), float32(b.S)}
-		}
-		if err := g.fill(ctx, sh, detail{most: d.Most}, at, func(Place, float64) bool { return true }); err != nil {
+		if err := g.fill(ctx, sh, detail{most: d.Most}, &fromSky{s, sky, by}); err != nil {
 			return nil, err
 		}
 		g.join()

@@ -4,6 +4,8 @@ import (
 	"context"
 	"image"
 	"math"
+	"slices"
+	"sync/atomic"
 
 	"pyrant/internal/raster"
 	"pyrant/internal/room"
@@ -86,6 +88,8 @@ func newGrid(s *Sheet, edge float64) *Grid {
 	return g
 }
 
+var Evals atomic.Int64
+
 // value is what is worked out at a place.
 type value [4]float32
 
@@ -114,10 +118,11 @@ func mean(v ...value) (m value) {
 	return m
 }
 
-// How fine a grid becomes: where a value differs from the mean of its neighbours by more than smooth,
-// of the largest of them, and where a shadow's edge is still coarser than edge after that.
+// How fine a grid becomes: by how much of the largest of its neighbours a value may differ from their mean,
+// for squares of a tile's size, of half of that and of less.
 const (
 	smooth = 0.02
+	fine   = 0.06
 	edge   = 0.2
 )
 
@@ -127,37 +132,70 @@ type detail struct {
 	dark float64 // values below it are not worth refining
 }
 
-// fill works the grid out: at gives the value of a place, calm tells whether all of a tile is lit alike,
-// so that nothing but distance changes within it.
-func (g *Grid) fill(ctx context.Context, s *Sheet, d detail, at func(Place) value, calm func(mid Place, radius float64) bool) error {
+// giver gives values at places.
+type giver interface {
+	// near returns what may hide any of the light from places of a body within a radius of a place.
+	near(mid Place, radius float64) hidden
+	value(pl Place, h hidden) value
+}
+
+// hidden is what may hide a light from some places: for each of its pieces a list, where none is empty
+// nothing hides that. A nil one stands for all that there is.
+type hidden [][]*blocker
+
+// none tells whether nothing hides any of the light.
+func (h hidden) none() bool {
+	for _, l := range h {
+		if len(l) > 0 {
+			return false
+		}
+	}
+	return h != nil
+}
+
+// fill works the grid out.
+func (g *Grid) fill(ctx context.Context, s *Sheet, d detail, from giver) error {
 	w, h := g.Tiles.Dx(), g.Tiles.Dy()
 	if w <= 0 || h <= 0 {
 		return ctx.Err()
 	}
 	need := make([]bool, w*h)
-	for i := range need {
-		x, y := float64(g.Tiles.Min.X+i%w)*g.Tile, float64(g.Tiles.Min.Y+i/w)*g.Tile
-		need[i] = s.Seen == nil || s.Seen(x, y, x+g.Tile, y+g.Tile)
-	}
-	eval := func(x, y float64) (value, bool) {
-		pl, ok := s.Place(x, y)
-		if !ok {
-			return value{}, false
+	by := make([]hidden, w*h)
+	if err := raster.Each(ctx, h, func(j int) {
+		for i := range w {
+			n := j*w + i
+			x, y := float64(g.Tiles.Min.X+i)*g.Tile, float64(g.Tiles.Min.Y+j)*g.Tile
+			if need[n] = ctx.Err() == nil && (s.Seen == nil || s.Seen(x, y, x+g.Tile, y+g.Tile)); !need[n] {
+				continue
+			}
+			mid, ok := s.Place(x+g.Tile/2, y+g.Tile/2)
+			r := 0.0
+			for k := range 4 {
+				c, there := s.Place(x+g.Tile*float64(k&1), y+g.Tile*float64(k>>1))
+				ok = ok && there
+				r = math.Max(r, c.At.Sub(mid.At).Len())
+			}
+			if ok {
+				by[n] = from.near(mid, 1.05*r)
+			}
 		}
-		return at(pl), true
+	}); err != nil {
+		return err
 	}
 	// The corners of all tiles, once.
 	corner := make([]value, (w+1)*(h+1))
 	there := make([]bool, len(corner))
 	if err := raster.Each(ctx, h+1, func(j int) {
 		for i := range w + 1 {
-			touches := false
 			for _, k := range [4][2]int{{i - 1, j - 1}, {i, j - 1}, {i - 1, j}, {i, j}} {
-				touches = touches || k[0] >= 0 && k[1] >= 0 && k[0] < w && k[1] < h && need[k[1]*w+k[0]]
-			}
-			if touches && ctx.Err() == nil {
+				if k[0] < 0 || k[1] < 0 || k[0] >= w || k[1] >= h || !need[k[1]*w+k[0]] || ctx.Err() != nil {
+					continue
+				}
 				n := j*(w+1) + i
-				corner[n], there[n] = eval(float64(g.Tiles.Min.X+i)*g.Tile, float64(g.Tiles.Min.Y+j)*g.Tile)
+				if pl, ok := s.Place(float64(g.Tiles.Min.X+i)*g.Tile, float64(g.Tiles.Min.Y+j)*g.Tile); ok {
+					corner[n], there[n] = from.value(pl, by[k[1]*w+k[0]]), true
+				}
+				break
 			}
 		}
 	}); err != nil {
@@ -174,77 +212,107 @@ func (g *Grid) fill(ctx context.Context, s *Sheet, d detail, at func(Place) valu
 				continue
 			}
 			c := [4]int{j*(w+1) + i, j*(w+1) + i + 1, (j+1)*(w+1) + i, (j+1)*(w+1) + i + 1}
-			g.tiles[j*w+i] = g.tile(s, d, dark, float64(g.Tiles.Min.X+i)*g.Tile, float64(g.Tiles.Min.Y+j)*g.Tile,
-				[4]value{corner[c[0]], corner[c[1]], corner[c[2]], corner[c[3]]}, there[c[0]] && there[c[1]] && there[c[2]] && there[c[3]], eval, calm)
+			hid := by[j*w+i]
+			g.tiles[j*w+i] = g.tile(d, dark, float64(g.Tiles.Min.X+i)*g.Tile, float64(g.Tiles.Min.Y+j)*g.Tile,
+				[4]value{corner[c[0]], corner[c[1]], corner[c[2]], corner[c[3]]}, hid.none(), func(x, y float64) (v value) {
+					if pl, ok := s.Place(x, y); ok {
+						v = from.value(pl, hid)
+					}
+					return
+				})
 		}
 	})
 }
 
-// tile works one tile out.
-func (g *Grid) tile(s *Sheet, d detail, dark, x, y float64, c [4]value, whole bool, eval func(x, y float64) (value, bool), calm func(Place, float64) bool) tile {
-	n := 1
-	vals := []value{c[0], c[1], c[2], c[3]}
-	// finer doubles the cells, keeping what is known.
-	finer := func() {
-		m := 2 * n
-		next := make([]value, (m+1)*(m+1))
-		for j := range m + 1 {
-			for i := range m + 1 {
-				if i%2 == 0 && j%2 == 0 {
-					next[j*(m+1)+i] = vals[j/2*(n+1)+i/2]
-				} else {
-					next[j*(m+1)+i], _ = eval(x+g.Tile*float64(i)/float64(m), y+g.Tile*float64(j)/float64(m))
-				}
-			}
-		}
-		n, vals = m, next
+// tile works one tile out, of which the values at the corners are known: it is divided into four as long as
+// the middle and the sides differ from what lies between the corners. What is hidden from a part of the tile
+// could slip through there, so that a tile which is not quiet is divided once at any rate.
+func (g *Grid) tile(d detail, dark, x, y float64, c [4]value, quiet bool, eval func(x, y float64) value) tile {
+	n := d.most
+	if n == 1 {
+		return g.store(1, 1, []value{c[0], c[1], c[2], c[3]})
 	}
-	// rough tells whether the last doubling told of anything new.
-	rough := func(tol float64) bool {
-		at := func(i, j int) value { return vals[j*(n+1)+i] }
-		for j := 0; j < n; j += 2 {
-			for i := 0; i < n; i += 2 {
-				a, b, c, e := at(i, j), at(i+2, j), at(i, j+2), at(i+2, j+2)
-				big := math.Max(math.Max(a.size(g.C), b.size(g.C)), math.Max(c.size(g.C), e.size(g.C)))
-				mid := at(i+1, j+1)
-				big = math.Max(big, mid.size(g.C))
-				if big < dark {
-					continue
-				}
-				if mid.off(mean(a, b, c, e), g.C) > tol*big || at(i+1, j).off(mean(a, b), g.C) > tol*big || at(i, j+1).off(mean(a, c), g.C) > tol*big {
-					return true
-				}
-			}
-		}
-		return false
+	w := n + 1
+	vals, known := make([]value, w*w), make([]bool, w*w)
+	for i, k := range [4]int{0, n, n * w, n*w + n} {
+		vals[k], known[k] = c[i], true
 	}
-	quiet := whole
-	if whole {
-		mid, ok := s.Place(x+g.Tile/2, y+g.Tile/2)
-		corner, ok2 := s.Place(x, y)
-		other, ok3 := s.Place(x+g.Tile, y)
-		quiet = ok && ok2 && ok3
-		if quiet {
-			r := math.Max(corner.At.Sub(mid.At).Len(), other.At.Sub(mid.At).Len())
-			quiet = calm(mid, 1.1*r)
+	at := func(i, j int) value {
+		k := j*w + i
+		if !known[k] {
+			Evals.Add(1)
+			vals[k], known[k] = eval(x+g.Tile*float64(i)/float64(n), y+g.Tile*float64(j)/float64(n)), true
 		}
+		return vals[k]
 	}
-	if n < d.most {
-		finer()
-		if !quiet && n < d.most {
-			finer()
+	finest := n // edge of the smallest squares
+	type square struct{ i, j, size int }
+	var flat []square
+	var split func(i, j, size int)
+	split = func(i, j, size int) {
+		if size == 1 {
+			at(i, j)
+			at(i+1, j)
+			at(i, j+1)
+			at(i+1, j+1)
+			finest = 1
+			return
 		}
+		h := size / 2
+		a, b, c, e := at(i, j), at(i+size, j), at(i, j+size), at(i+size, j+size)
+		mid := at(i+h, j+h)
+		big := max(a.size(g.C), b.size(g.C), c.size(g.C), e.size(g.C), mid.size(g.C))
 		tol := smooth
-		for n < d.most && rough(tol) {
-			finer()
-			if n >= 4 && !quiet {
-				tol = edge
+		switch {
+		case size <= n/4:
+			tol = edge
+		case size <= n/2:
+			tol = fine
+		}
+		rough := !quiet && size == n && big > 0
+		rough = rough || big > dark && mid.off(mean(a, b, c, e), g.C) > tol*big
+		if !rough && !quiet && big > dark {
+			rough = at(i+h, j).off(mean(a, b), g.C) > tol*big || at(i, j+h).off(mean(a, c), g.C) > tol*big ||
+				at(i+size, j+h).off(mean(b, e), g.C) > tol*big || at(i+h, j+size).off(mean(c, e), g.C) > tol*big
+		}
+		if !rough {
+			flat = append(flat, square{i, j, size})
+			finest = min(finest, size)
+			return
+		}
+		split(i, j, h)
+		split(i+h, j, h)
+		split(i, j+h, h)
+		split(i+h, j+h, h)
+	}
+	split(0, 0, n)
+	// What lies within a square that was not divided is taken from its corners; where squares of two
+	// sizes meet, the sides of the larger count.
+	slices.SortFunc(flat, func(a, b square) int { return a.size - b.size })
+	for _, q := range flat {
+		a, b, c, e := vals[q.j*w+q.i], vals[q.j*w+q.i+q.size], vals[(q.j+q.size)*w+q.i], vals[(q.j+q.size)*w+q.i+q.size]
+		for v := 0; v <= q.size; v += finest {
+			for u := 0; u <= q.size; u += finest {
+				fx, fy := float32(u)/float32(q.size), float32(v)/float32(q.size)
+				to := &vals[(q.j+v)*w+q.i+u]
+				for k := range g.C {
+					p, r := a[k]+(b[k]-a[k])*fx, c[k]+(e[k]-c[k])*fx
+					to[k] = p + (r-p)*fy
+				}
 			}
 		}
 	}
-	out := tile{n: n, val: make([]float32, len(vals)*g.C)}
-	for i, v := range vals {
-		copy(out.val[i*g.C:], v[:g.C])
+	return g.store(n, finest, vals)
+}
+
+// store keeps every so many-th of the values of n·n cells.
+func (g *Grid) store(n, every int, vals []value) tile {
+	out := tile{n: n / every}
+	out.val = make([]float32, 0, (out.n+1)*(out.n+1)*g.C)
+	for j := 0; j <= n; j += every {
+		for i := 0; i <= n; i += every {
+			out.val = append(out.val, vals[j*(n+1)+i][:g.C]...)
+		}
 	}
 	return out
 }

@@ -25,7 +25,7 @@ func (l *Light) Rods() (out []Rod) {
 		case p.thick > 0:
 			out = append(out, Rod{p.a, p.b, p.thick, l.Of})
 		case p.law == evenly:
-			out = append(out, Rod{p.mid, p.mid, p.radius * 0.8, l.Of})
+			out = append(out, Rod{p.mid, p.mid, p.radius, l.Of})
 		}
 	}
 	return
@@ -90,17 +90,14 @@ func (p *piece) emission(to room.Vec) float64 {
 // Bulb adds a ball that shines evenly.
 func (l *Light) Bulb(at room.Vec, radius float64) {
 	p := piece{law: evenly}
-	// A sample for each corner of an octahedron and one between, at 0.8 of the radius.
-	r := 0.8 * radius
-	for _, d := range [...]room.Vec{{X: 1}, {X: -1}, {Y: 1}, {Y: -1}, {Z: 1}, {Z: -1}} {
-		p.samples = append(p.samples, sample{at.Add(d.Mul(r)), math.Pi * radius * radius / 6, 0.5 * radius})
-	}
+	// Seen from anywhere it is a disc, of which the soft edge of one sample tells enough.
+	p.samples = []sample{{at, math.Pi * radius * radius, radius}}
 	p.finish()
 	l.pieces = append(l.pieces, p)
 }
 
 // tubeSamples is into how many places a part of a tube is taken apart for its shadows.
-const tubeSamples = 4
+const tubeSamples = 3
 
 // Tube adds a part of a tube between two places, taken apart so that none is longer than longest.
 func (l *Light) Tube(a, b room.Vec, half, longest float64) {

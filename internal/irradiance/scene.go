@@ -41,7 +41,15 @@ func (r *Rod) worst(x, d room.Vec, near, far, end float64) float64 {
 	u := r.B.Sub(r.A)
 	w := x.Sub(r.A)
 	a, b, c, e, f := d.Dot(d), d.Dot(u), d.Dot(w), u.Dot(u), u.Dot(w)
-	clamp := func(v, top float64) float64 { return math.Min(math.Max(v, 0), top) }
+	clamp := func(v, top float64) float64 {
+		if v < 0 {
+			return 0
+		}
+		if v > top {
+			return top
+		}
+		return v
+	}
 	var t, s float64
 	if e < 1e-12 {
 		t = clamp(-c/a, end)
@@ -85,7 +93,7 @@ type blocker struct {
 func (b *blocker) worst(x, y room.Vec, near, far, end float64) float64 {
 	d := y.Sub(x)
 	if b.prism != nil {
-		deep, t := b.prism.Deep(x, d)
+		deep, t := b.prism.Deep(x, d, max(near, far))
 		return deep / (near + (far-near)*t)
 	}
 	if b.rod != nil {
@@ -99,64 +107,28 @@ func (b *blocker) worst(x, y room.Vec, near, far, end float64) float64 {
 		}
 		at := x.Add(d.Mul(skip))
 		near += (far - near) * skip
-		return march(b.body, at, d.Mul(1-skip), near, far, (end-skip)/(1-skip))
+		return b.body.Worst(at, d.Mul(1-skip), near, far, (end-skip)/(1-skip))
 	}
-	return march(b.body, x, d, near, far, end)
+	return b.body.Worst(x, d, near, far, end)
 }
 
 // selfNear is how far from a place its own body does not shade it, of the body's largest thickness.
 const selfNear = 0.5
 
-// march walks along a way in steps as long as the body is away.
-func march(b *solid.Body, x, d room.Vec, near, far, end float64) float64 {
-	length := d.Len()
-	// Where the way is near enough to the card to meet the body or its cone.
-	t0, t1 := 0.0, end
-	tall := b.Tall() + math.Max(near, far)
-	w0, dw := b.Card.Side(x), b.Card.N.Dot(d)
-	if math.Abs(dw) < 1e-9 {
-		if math.Abs(w0) > tall && !(b.Flat && w0 < 0) {
-			return -1
-		}
-	} else {
-		a, c := (-tall-w0)/dw, (tall-w0)/dw
-		if a > c {
-			a, c = c, a
-		}
-		t0, t1 = math.Max(t0, a), math.Min(t1, c)
-		if t0 >= t1 {
-			return -1
-		}
-	}
-	worst := -1.0
-	t := t0
-	for n := 0; n < 48; n++ {
-		cone := near + (far-near)*t
-		clear := b.Clear(x.Add(d.Mul(t)))
-		if v := -clear / cone; v > worst {
-			if worst = v; worst >= 1 {
-				return 1
-			}
-		}
-		if t >= t1 {
-			break
-		}
-		t = math.Min(t+math.Max(math.Abs(clear)*0.7, math.Max(0.3*cone, 0.04*b.Tall()))/length, t1)
-	}
-	return worst
-}
-
-// blockers lists what may hide something in the scene from a place on a body, which does not hide itself.
-func (s *Scene) blockers(self *solid.Body) []blocker {
-	var out []blocker
+// blockers lists what may hide something in the scene from a place on a body.
+func (s *Scene) blockers(self *solid.Body) []*blocker {
+	var out []*blocker
 	for _, p := range s.Prisms {
-		out = append(out, blocker{prism: p})
+		out = append(out, &blocker{prism: p})
 	}
 	for _, b := range s.Bodies {
-		out = append(out, blocker{body: b, self: b == self})
+		if b == self && b.Flat {
+			continue // too low to shade itself
+		}
+		out = append(out, &blocker{body: b, self: b == self})
 	}
 	for i := range s.Rods {
-		out = append(out, blocker{rod: &s.Rods[i]})
+		out = append(out, &blocker{rod: &s.Rods[i]})
 	}
 	return out
 }
@@ -175,26 +147,33 @@ func until(l *Light, b *blocker, length float64) float64 {
 	return math.Max(1-1.2*b.body.Tall()/length, 0)
 }
 
+// soft returns how soft a blocker's edge is.
+func (b *blocker) soft() float64 {
+	if b.body != nil {
+		return softest * b.body.Tall()
+	}
+	return lift
+}
+
 // classify tells how much of a piece is hidden from all places within near of x; edges lists what hides
 // a part of it.
-func (s *Scene) classify(l *Light, p *piece, x room.Vec, near float64, by []blocker, edges []blocker) (way, []blocker) {
+func (s *Scene) classify(l *Light, p *piece, x room.Vec, near float64, by, edges []*blocker) (way, []*blocker) {
 	edges = edges[:0]
+	if len(by) == 0 {
+		return open, edges
+	}
 	length := p.mid.Sub(x).Len()
-	for i := range by {
-		b := &by[i]
+	for _, b := range by {
 		end := until(l, b, length)
 		if end <= 0 {
 			continue
 		}
-		soft := lift
-		if b.body != nil {
-			soft = softest * b.body.Tall()
-		}
+		soft := b.soft()
 		switch w := b.worst(x, p.mid, near+soft, p.radius+soft, end); {
 		case w >= 1 && near == 0:
 			return shut, edges
 		case w > -1:
-			edges = append(edges, *b)
+			edges = append(edges, b)
 		}
 	}
 	if len(edges) > 0 {
@@ -203,20 +182,62 @@ func (s *Scene) classify(l *Light, p *piece, x room.Vec, near float64, by []bloc
 	return open, edges
 }
 
+// beams is a light as what gives values to places of a body, or of something flat.
+type beams struct {
+	s       *Scene
+	l       *Light
+	by      []*blocker
+	shadows float64 // how much of what is hidden is kept away
+}
+
+func (f *beams) near(mid Place, radius float64) hidden {
+	out := make(hidden, len(f.l.pieces))
+	x := mid.At.Add(mid.N.Mul(lift))
+	var edges []*blocker
+	for i := range f.l.pieces {
+		p := &f.l.pieces[i]
+		if mid.Body == nil && p.mid.Sub(x).Dot(mid.N) < -p.radius-radius {
+			continue // below the horizon of all of them
+		}
+		if p.law == front && x.Sub(p.mid).Dot(p.axis) < -p.radius-radius {
+			continue // behind it
+		}
+		_, edges = f.s.classify(f.l, p, x, radius+1e-9, f.by, edges)
+		if len(edges) > 0 {
+			out[i] = append([]*blocker(nil), edges...)
+		}
+	}
+	return out
+}
+
+func (f *beams) value(pl Place, h hidden) value {
+	mix := func(e, bare float64) float32 { return float32(bare + (e-bare)*f.shadows) }
+	if pl.Body == nil {
+		e, bare := f.s.at(f.l, pl, f.by, h)
+		return value{mix(e, bare)}
+	}
+	e, bare := f.s.beam(f.l, pl, f.by, h)
+	return value{mix(e.V.X, bare.V.X), mix(e.V.Y, bare.V.Y), mix(e.V.Z, bare.V.Z), mix(e.S, bare.S)}
+}
+
+// of returns what may hide a piece, of what may hide any.
+func (h hidden) of(i int, all []*blocker) []*blocker {
+	if h == nil {
+		return all
+	}
+	return h[i]
+}
+
 // seen returns what of a sample is not hidden from x.
-func (s *Scene) seen(l *Light, at *sample, x room.Vec, edges []blocker) float64 {
+func (s *Scene) seen(l *Light, at *sample, x room.Vec, edges []*blocker) float64 {
 	v := 1.0
 	length := at.at.Sub(x).Len()
-	for i := range edges {
-		b := &edges[i]
+	for _, b := range edges {
 		end := until(l, b, length)
 		if end <= 0 {
 			continue
 		}
-		soft := lift
-		if b.body != nil {
-			soft = softest * b.body.Tall()
-		}
+		soft := b.soft()
 		w := b.worst(x, at.at, soft, at.size+soft, end)
 		if w >= 1 {
 			return 0
@@ -238,23 +259,25 @@ type Place struct {
 
 // At returns the irradiance, by pi, of a place with a normal, with what hides and without.
 func (s *Scene) At(l *Light, pl Place) (e, bare float64) {
-	by := s.blockers(pl.Body)
-	return s.at(l, pl, by)
+	return s.at(l, pl, s.blockers(pl.Body), nil)
 }
 
-func (s *Scene) at(l *Light, pl Place, by []blocker) (e, bare float64) {
+func (s *Scene) at(l *Light, pl Place, by []*blocker, h hidden) (e, bare float64) {
 	if l.On != nil && pl.Body == l.On {
 		return 0, 0
 	}
 	x := pl.At.Add(pl.N.Mul(lift))
-	var edges []blocker
+	var edges []*blocker
 	for i := range l.pieces {
 		p := &l.pieces[i]
 		if p.mid.Sub(x).Dot(pl.N) <= -p.radius {
 			continue // below the horizon
 		}
+		if p.law == front && x.Sub(p.mid).Dot(p.axis) <= -p.radius {
+			continue // behind it
+		}
 		var w way
-		w, edges = s.classify(l, p, x, 0, by, edges)
+		w, edges = s.classify(l, p, x, 0, h.of(i, by), edges)
 		if p.thick > 0 {
 			full := p.tube(x, pl.N)
 			bare += full
@@ -332,16 +355,16 @@ func (b Beam) On(n room.Vec) float64 {
 }
 
 // Beam returns what comes to a place of a body, however it is turned, with what hides and without.
-func (s *Scene) beam(l *Light, pl Place, by []blocker) (b, bare Beam) {
+func (s *Scene) beam(l *Light, pl Place, by []*blocker, h hidden) (b, bare Beam) {
 	if l.On != nil && pl.Body == l.On {
 		return
 	}
 	x := pl.At.Add(pl.N.Mul(lift))
-	var edges []blocker
+	var edges []*blocker
 	for i := range l.pieces {
 		p := &l.pieces[i]
 		var w way
-		w, edges = s.classify(l, p, x, 0, by, edges)
+		w, edges = s.classify(l, p, x, 0, h.of(i, by), edges)
 		for k := range p.samples {
 			q := &p.samples[k]
 			d := q.at.Sub(x)

@@ -107,7 +107,7 @@ func (s *Sky) of(i int) float64 { return s.base[i]*(1-s.share) + s.lobe[i]*s.sha
 
 // open returns what of each direction comes to a place, times what it sends: 1 for the open sky, for a
 // wall what that sends back, 0 where something near hides it.
-func (s *Sky) open(sc *Scene, pl Place, by []blocker, each func(i int, sky, wall float64)) {
+func (s *Sky) open(sc *Scene, pl Place, by []*blocker, each func(i int, sky, wall float64)) {
 	const long = 6
 	x := pl.At.Add(pl.N.Mul(lift))
 	high := x.Dot(s.up) + 1
@@ -148,7 +148,7 @@ func (s *Sky) open(sc *Scene, pl Place, by []blocker, each func(i int, sky, wall
 }
 
 // beam returns the daylight that comes to a place, however it is turned.
-func (s *Sky) beam(sc *Scene, pl Place, by []blocker) (b Beam) {
+func (s *Sky) beam(sc *Scene, pl Place, by []*blocker) (b Beam) {
 	s.open(sc, pl, by, func(i int, sky, wall float64) {
 		g := s.of(i)*sky + 2.0/skyDirections*wall
 		b.V, b.S = b.V.Add(s.dirs[i].Mul(g)), b.S+g
@@ -157,11 +157,28 @@ func (s *Sky) beam(sc *Scene, pl Place, by []blocker) (b Beam) {
 }
 
 // at returns the daylight on a flat place; 1 is open ground.
-func (s *Sky) at(sc *Scene, pl Place, by []blocker) (e float64) {
+func (s *Sky) at(sc *Scene, pl Place, by []*blocker) (e float64) {
 	s.open(sc, pl, by, func(i int, sky, wall float64) {
 		e += (s.of(i)*sky + 2.0/skyDirections*wall) * s.dirs[i].Dot(pl.N)
 	})
 	return
+}
+
+// fromSky is a sky as what gives values.
+type fromSky struct {
+	s   *Scene
+	sky *Sky
+	by  []*blocker
+}
+
+func (f *fromSky) near(Place, float64) hidden { return hidden{} }
+
+func (f *fromSky) value(pl Place, _ hidden) value {
+	if pl.Body == nil {
+		return value{float32(f.sky.at(f.s, pl, f.by))}
+	}
+	b := f.sky.beam(f.s, pl, f.by)
+	return value{float32(b.V.X), float32(b.V.Y), float32(b.V.Z), float32(b.S)}
 }
 
 // Lit is a place of which the photo tells how bright it was.

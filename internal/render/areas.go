@@ -229,12 +229,13 @@ func lightKey(p *plan, l area.Light) string {
 	default:
 		if p.q.Recipe.Room.On {
 			b.WriteString(p.roomKey())
+			for i := range p.q.Recipe.Lights {
+				b.WriteString(lightStandKey(&p.q.Recipe.Lights[i]))
+			}
 		}
 		for _, ll := range p.shining(l.Light) {
 			sp := &ll.l.Spill
-			if p.q.Recipe.Room.On {
-				b.WriteString(lightStandKey(ll.l))
-			}
+
 			fmt.Fprintf(&b, "%s %v %s %v %g %g %g ", ll.key, sp.On, p.carrier(sp).key, p.q.Recipe.Spill, ll.l.Gain(), sp.Strength, sp.Reach)
 		}
 	}

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"image"
 	"math"
+	"strings"
 	"time"
 
 	"pyrant/internal/cache"
@@ -123,14 +124,38 @@ func (p *plan) openRoom(ctx context.Context) (*inRoom, error) {
 
 // shining returns what a light gives to the surfaces of the room.
 func (p *plan) shineIn(ctx context.Context, m *inRoom, ll *litLight) (*irradiance.Field, error) {
-	return cache.Get(ctx, p.cache, fmt.Sprintf("field %s %s", m.key, lightStandKey(ll.l)), func(ctx context.Context) (*irradiance.Field, error) {
+	return cache.Get(ctx, p.cache, "field "+m.fieldKey(p, ll.l), func(ctx context.Context) (*irradiance.Field, error) {
 		defer p.stats.add("spill", time.Now())
 		l, err := m.Light(ctx, ll.l)
 		if err != nil {
 			return nil, err
 		}
-		return m.Scene.Of(ctx, l, m.Sheets(), m.Detail(), p.q.Recipe.Room.Shadows, m.bounce)
+		scene, err := m.Among(ctx, p.bodies(ll.l))
+		if err != nil {
+			return nil, err
+		}
+		return scene.Of(ctx, l, m.Sheets(), m.Detail(), p.q.Recipe.Room.Shadows, m.bounce)
 	})
+}
+
+// bodies returns the lights that may shade a light's spill: all others, lit or not.
+func (p *plan) bodies(but *recipe.Light) (out []*recipe.Light) {
+	for i := range p.q.Recipe.Lights {
+		if l := &p.q.Recipe.Lights[i]; l.ID != but.ID && len(l.Shapes) > 0 {
+			out = append(out, l)
+		}
+	}
+	return
+}
+
+// fieldKey names what a light gives to a room.
+func (m *inRoom) fieldKey(p *plan, l *recipe.Light) string {
+	var b strings.Builder
+	b.WriteString(m.key + " " + lightStandKey(l) + " among")
+	for _, o := range p.bodies(l) {
+		b.WriteString(" " + lightStandKey(o))
+	}
+	return b.String()
 }
 
 func lightStandKey(l *recipe.Light) string {
@@ -160,7 +185,7 @@ func (p *plan) fallen(ctx context.Context, m *inRoom, ll *litLight, part image.R
 	if r.Dx()*r.Dy() > wholeLimit {
 		r = part
 	}
-	return forPart(ctx, p, r != p.frame, fmt.Sprintf("fallen %s %s %g %v", m.key, lightStandKey(ll.l), p.scale, r), func(ctx context.Context) (colours, error) {
+	return forPart(ctx, p, r != p.frame, fmt.Sprintf("fallen %s %g %v", m.fieldKey(p, ll.l), p.scale, r), func(ctx context.Context) (colours, error) {
 		f, err := p.shineIn(ctx, m, ll)
 		if err != nil {
 			return colours{}, err

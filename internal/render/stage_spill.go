@@ -91,9 +91,9 @@ func (p *plan) source(ctx context.Context, ll *litLight) (*spill.Source, error) 
 }
 
 // key names what a light gives, apart from its colour.
-func (sp *lightSpill) key(ll *litLight) string {
+func (sp *lightSpill) key(p *plan, ll *litLight) string {
 	if sp.room != nil {
-		return sp.room.key + lightStandKey(ll.l)
+		return sp.room.fieldKey(p, ll.l)
 	}
 	return ll.key
 }
@@ -147,7 +147,7 @@ func (st *spillStage) collect(ctx context.Context, p *plan, part image.Rectangle
 		all := make([]addend, len(g.spills))
 		for j, sp := range g.spills {
 			ll, c := g.lights[j], g.colour[j]
-			all[j] = addend{piece{sp.key(ll), ll.l.Spill.Reach, c}, func(ctx context.Context, part image.Rectangle) ([]glow.Term, error) {
+			all[j] = addend{piece{sp.key(p, ll), ll.l.Spill.Reach, c}, func(ctx context.Context, part image.Rectangle) ([]glow.Term, error) {
 				return p.irradiance(ctx, ll, sp, part, c[:]...)
 			}}
 		}

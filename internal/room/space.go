@@ -92,24 +92,35 @@ func NewPrism(up Vec, top []Vec, high float64) *Prism {
 	return s
 }
 
+// most is how many planes a prism has at the most: eight sides, top and bottom.
+const most = 10
+
 // Deep returns how deep within the prism the way from a over d comes, and where, as a share of the
 // way; below 0 by how far it passes beside. Of the planes' distances the least counts, which is a
-// concave function along the way: its largest value is found among where two of them meet.
-func (s *Prism) Deep(a, d Vec) (deep, at float64) {
-	// Inside distance of plane i at t: k_i + t·m_i. Halve the way by the slope of the least.
-	lo, hi := 0.0, 1.0
+// concave function along the way: its largest value is found by halving. What passes farther away
+// than margin is only said to: by how much is not worked out.
+func (s *Prism) Deep(a, d Vec, margin float64) (deep, at float64) {
+	// Inside distance of plane i at t: k_i + t·m_i.
+	var k, m [most]float64
+	n := len(s.Planes)
+	for i := range s.Planes {
+		p := &s.Planes[i]
+		k[i], m[i] = p.D-p.N.Dot(a), -p.N.Dot(d)
+		if k[i] < -margin && k[i]+m[i] < -margin {
+			return -2 * margin, 0
+		}
+	}
 	least := func(t float64) (v, slope float64) {
 		v = math.Inf(1)
-		for i := range s.Planes {
-			p := &s.Planes[i]
-			m := -p.N.Dot(d)
-			if k := p.D - p.N.Dot(a) + t*m; k < v {
-				v, slope = k, m
+		for i := range n {
+			if w := k[i] + t*m[i]; w < v {
+				v, slope = w, m[i]
 			}
 		}
 		return
 	}
-	for range 14 {
+	lo, hi := 0.0, 1.0
+	for range 12 {
 		t := (lo + hi) / 2
 		if _, m := least(t); m > 0 {
 			lo = t

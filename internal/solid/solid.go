@@ -23,6 +23,7 @@ type Shape struct {
 	Rect image.Rectangle // cells, of the photo's grid
 	Cell float64         // edge of a cell in pixels of the photo
 	Tall float64         // the largest thickness, in cells
+	used image.Rectangle // cells that it covers
 	pix  []cell
 }
 
@@ -81,6 +82,10 @@ func New(covered, away []bool, rect image.Rectangle, size float64) *Shape {
 			continue
 		}
 		c.full = float32(-v)
+		if covered[i] {
+			x, y := rect.Min.X+i%w, rect.Min.Y+i/w
+			s.used = s.used.Union(image.Rect(x, y, x+1, y+1))
+		}
 		c.h2, c.ball = float32(-v), float32(math.Sqrt(-balls[from[i]]))
 		if b := beside[i]; b > 0 {
 			c.out = float32(math.Sqrt(b)) - 0.5
@@ -98,11 +103,16 @@ func New(covered, away []bool, rect image.Rectangle, size float64) *Shape {
 func (s *Shape) at(x, y float64) (h2, ball, out float64) {
 	x, y = x-float64(s.Rect.Min.X)-0.5, y-float64(s.Rect.Min.Y)-0.5
 	w, h := s.Rect.Dx(), s.Rect.Dy()
-	var beyond float64
-	if x < 0 || y < 0 || x > float64(w-1) || y > float64(h-1) {
-		cx, cy := math.Min(math.Max(x, 0), float64(w-1)), math.Min(math.Max(y, 0), float64(h-1))
-		beyond = math.Hypot(x-cx, y-cy)
-		x, y = cx, cy
+	var dx, dy float64
+	if x < 0 {
+		x, dx = 0, x
+	} else if top := float64(w - 1); x > top {
+		x, dx = top, x-top
+	}
+	if y < 0 {
+		y, dy = 0, y
+	} else if top := float64(h - 1); y > top {
+		y, dy = top, y-top
 	}
 	i, j := int(x), int(y)
 	if i > w-2 {
@@ -112,23 +122,22 @@ func (s *Shape) at(x, y float64) (h2, ball, out float64) {
 		j = max(h-2, 0)
 	}
 	fx, fy := float32(x-float64(i)), float32(y-float64(j))
-	di, dj := 1, w
-	if w == 1 {
-		di = 0
-	}
-	if h == 1 {
-		dj = 0
-	}
-	a := s.pix[j*w+i:]
-	p, q, r, t := &a[0], &a[di], &a[dj], &a[dj+di]
-	mix := func(a, b, c, d float32) float64 {
-		u := a + (b-a)*fx
-		return float64(u + (c+(d-c)*fx-u)*fy)
-	}
-	h2, ball, out = mix(p.h2, q.h2, r.h2, t.h2), mix(p.ball, q.ball, r.ball, t.ball), mix(p.out, q.out, r.out, t.out)
-	if beyond > 0 {
-		h2 = math.Min(h2, 0) - beyond*beyond
-		out += beyond
+	n := j*w + i
+	m, o := n+min(1, w-1), min(1, h-1)*w
+	p, q, r, t := &s.pix[n], &s.pix[m], &s.pix[n+o], &s.pix[m+o]
+	a, b := p.h2+(q.h2-p.h2)*fx, r.h2+(t.h2-r.h2)*fx
+	h2 = float64(a + (b-a)*fy)
+	a, b = p.ball+(q.ball-p.ball)*fx, r.ball+(t.ball-r.ball)*fx
+	ball = float64(a + (b-a)*fy)
+	a, b = p.out+(q.out-p.out)*fx, r.out+(t.out-r.out)*fx
+	out = float64(a + (b-a)*fy)
+	if dx != 0 || dy != 0 {
+		d2 := dx*dx + dy*dy
+		if h2 > 0 {
+			h2 = 0
+		}
+		h2 -= d2
+		out += math.Sqrt(d2)
 	}
 	return
 }
@@ -182,6 +191,125 @@ func Stand(s *Shape, cam *room.Camera, card room.Plane, depth float64) *Body {
 // Tall returns the largest half of its thickness.
 func (b *Body) Tall() float64 { return b.tall }
 
+// Way returns the part of the way from x over d, as shares of it up to end, on which something thinner
+// than near at its beginning and far at its end can meet the body; false for none.
+func (b *Body) Way(x, d room.Vec, near, far, end float64) (t0, t1 float64, ok bool) {
+	thick := near
+	if far > thick {
+		thick = far
+	}
+	t1 = end
+	tall := b.tall + thick
+	w0, dw := b.Card.Side(x), b.Card.N.Dot(d)
+	if dw < 1e-9 && dw > -1e-9 {
+		if w0 > tall || w0 < -tall && !b.Flat {
+			return 0, 0, false
+		}
+	} else {
+		a, c := (-tall-w0)/dw, (tall-w0)/dw
+		if a > c {
+			a, c = c, a
+		}
+		if a > t0 {
+			t0 = a
+		}
+		if c < t1 {
+			t1 = c
+		}
+	}
+	if t0 >= t1 {
+		return 0, 0, false
+	}
+	// The photo shows the way as a straight line: it has to pass the cells that the shape covers.
+	p, q := x.Add(d.Mul(t0)), x.Add(d.Mul(t1))
+	if p.Z < 0.05 || q.Z < 0.05 {
+		return t0, t1, true
+	}
+	k := b.Cam.F / b.Cell
+	cx, cy := b.Cam.CX/b.Cell, b.Cam.CY/b.Cell
+	ax, ay, bx, by := cx+k*p.X/p.Z, cy+k*p.Y/p.Z, cx+k*q.X/q.Z, cy+k*q.Y/q.Z
+	z := p.Z
+	if q.Z < z {
+		z = q.Z
+	}
+	more := thick*k/z + 1
+	if ax < float64(b.used.Min.X)-more && bx < float64(b.used.Min.X)-more || ax > float64(b.used.Max.X)+more && bx > float64(b.used.Max.X)+more ||
+		ay < float64(b.used.Min.Y)-more && by < float64(b.used.Min.Y)-more || ay > float64(b.used.Max.Y)+more && by > float64(b.used.Max.Y)+more {
+		return 0, 0, false
+	}
+	return t0, t1, true
+}
+
+// Worst returns how deep within the body the way from x over d comes, as a share of the radius of a cone round
+// it that grows from near at x to far at its end: 1 and more where that is hidden wholly, -1 where it is not
+// touched. Of the way the share beyond end does not count. It goes in steps as long as the body is away.
+func (b *Body) Worst(x, d room.Vec, near, far, end float64) float64 {
+	t0, t1, ok := b.Way(x, d, near, far, end)
+	if !ok {
+		return -1
+	}
+	length := d.Len()
+	w0, dw := b.Card.Side(x)/b.unit, b.Card.N.Dot(d)/b.unit
+	k := b.Cam.F / b.Cell
+	cx, cy := b.Cam.CX/b.Cell-float64(b.Rect.Min.X)-0.5, b.Cam.CY/b.Cell-float64(b.Rect.Min.Y)-0.5
+	right, low := float64(b.Rect.Dx()-1), float64(b.Rect.Dy()-1)
+	stride := b.Rect.Dx()
+	worst := -1.0
+	t := t0
+	for n := 0; n < 40; n++ {
+		cone := near + (far-near)*t
+		z := x.Z + d.Z*t
+		if z < 1e-3 {
+			return worst
+		}
+		w := w0 + dw*t
+		if w < 0 {
+			if b.Flat {
+				w = 0 // what would be below the floor is on it
+			} else {
+				w = -w
+			}
+		}
+		u, v := cx+k*(x.X+d.X*t)/z, cy+k*(x.Y+d.Y*t)/z
+		var clear float64
+		far := false
+		if u >= 0 && v >= 0 && u < right && v < low {
+			// Well beside the shape one cell tells enough.
+			if c := &b.pix[int(v+0.5)*stride+int(u+0.5)]; c.out > 4 {
+				o := float64(c.out) - 0.8
+				clear = math.Sqrt(o*o+w*w) * b.unit
+				// The body may be thicker than its outline is near.
+				if o := math.Sqrt(math.Max(float64(c.ball*c.ball-c.h2)+w*w, 0)) - float64(c.ball) - 0.8; o*b.unit < clear {
+					clear = o * b.unit
+				}
+				far = true
+			}
+		}
+		if !far {
+			clear = b.clear(u+float64(b.Rect.Min.X)+0.5, v+float64(b.Rect.Min.Y)+0.5, w)
+		}
+		if q := -clear / cone; q > worst {
+			if worst = q; worst >= 1 {
+				return 1
+			}
+		}
+		if t >= t1 {
+			break
+		}
+		step := 0.85 * clear
+		if step < 0 {
+			step = -step
+		}
+		if least := 0.4*cone + 0.03*b.tall; step < least {
+			step = least
+		}
+		if t += step / length; t > t1 {
+			t = t1
+		}
+	}
+	return worst
+}
+
 // Clear returns how far a place lies outside of the body, about; below 0 inside.
 func (b *Body) Clear(p room.Vec) float64 {
 	if p.Z < 1e-3 {
@@ -189,14 +317,25 @@ func (b *Body) Clear(p room.Vec) float64 {
 	}
 	w := b.Card.Side(p)
 	k := b.Cam.F / b.Cell / p.Z
-	h2, ball, out := b.at(b.Cam.CX/b.Cell+k*p.X, b.Cam.CY/b.Cell+k*p.Y)
 	w /= b.unit
 	if b.Flat && w < 0 {
-		w = 0 // what would be below the floor is on it
+		w = 0
 	}
-	d := math.Sqrt(math.Max(ball*ball-h2+w*w, 0)) - ball
+	return b.clear(b.Cam.CX/b.Cell+k*p.X, b.Cam.CY/b.Cell+k*p.Y, w)
+}
+
+// clear is Clear for a place in cells, w cells before or behind the card.
+func (b *Body) clear(x, y, w float64) float64 {
+	h2, ball, out := b.at(x, y)
+	d := 0.0
+	if d2 := ball*ball - h2 + w*w; d2 > 0 {
+		d = math.Sqrt(d2)
+	}
+	d -= ball
 	if out > 0 {
-		d = math.Min(d, math.Sqrt(out*out+w*w))
+		if e := math.Sqrt(out*out + w*w); e < d {
+			d = e
+		}
 	}
 	return d * b.unit
 }

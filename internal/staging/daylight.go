@@ -82,7 +82,7 @@ func (s *Set) Daylight(ctx context.Context, small Small) (*Daylight, error) {
 		return nil, err
 	}
 	var err error
-	d.Field, err = s.Scene.Daylight(ctx, d.Sky, s.Sheets(), irradiance.Detail{Tile: 16 * s.unit, Most: 4})
+	d.Field, err = s.Scene.Daylight(ctx, d.Sky, s.Sheets(), irradiance.Detail{Tile: 16 * s.unit, Most: 2})
 	return d, err
 }
 
@@ -90,12 +90,7 @@ func (s *Set) Daylight(ctx context.Context, small Small) (*Daylight, error) {
 func (s *Set) lit(x, y float64) bool {
 	for i := range s.r.Lights {
 		for _, sh := range s.r.Lights[i].Shapes {
-			cx, cy, low := extent(sh)
-			_ = cx
-			if low < y || cy-(low-cy) > y {
-				continue
-			}
-			if covers(sh, x, y) {
+			if x0, y0, x1, y1 := bounds(sh); x >= x0 && x < x1 && y >= y0 && y < y1 && covers(sh, x, y) {
 				return true
 			}
 		}
@@ -105,8 +100,8 @@ func (s *Set) lit(x, y float64) bool {
 
 // bounceStep is the edge of patches and the way between receivers, in units.
 const (
-	patchEdge = 25
-	bounceTo  = 32
+	patchEdge = 40
+	bounceTo  = 40
 )
 
 // Bounce prepares what surfaces give to each other.

@@ -16,7 +16,7 @@ import (
 const aside = 0.005
 
 // flatSamples is about how many places a panel or a free outline is taken apart into.
-const flatSamples = 32
+const flatSamples = 16
 
 // Light sets a light of the recipe up.
 func (s *Set) Light(ctx context.Context, l *recipe.Light) (*irradiance.Light, error) {
@@ -48,6 +48,22 @@ func (s *Set) Light(ctx context.Context, l *recipe.Light) (*irradiance.Light, er
 		}
 	}
 	return out, nil
+}
+
+// Among returns the scene with the bodies of lights in it, which shade each other.
+func (s *Set) Among(ctx context.Context, lights []*recipe.Light) (*irradiance.Scene, error) {
+	out := *s.Scene
+	for _, l := range lights {
+		if kind, _ := l.Stand.Of(); kind == recipe.OnThing {
+			continue // it belongs to that
+		}
+		k, err := s.Light(ctx, l)
+		if err != nil {
+			return nil, err
+		}
+		out.Rods = append(out.Rods, k.Rods()...)
+	}
+	return &out, nil
 }
 
 // shape adds a shape to a light.
@@ -87,7 +103,7 @@ func (s *Set) shape(ctx context.Context, out *irradiance.Light, l *recipe.Light,
 		}
 		for _, e := range ends {
 			mid := e[0].Add(e[1]).Mul(0.5)
-			out.Tube(e[0], e[1], half*pixel(mid), math.Max(total/8, 1e-4))
+			out.Tube(e[0], e[1], half*pixel(mid), math.Max(total/5, 1e-4))
 		}
 		return nil
 	case shape.String:
@@ -288,14 +304,20 @@ func (s *Set) Guess(sh shape.Shape, l *recipe.Light, host *solid.Body, wall *roo
 	return s.Cam.Drop(level.Mul(6)), true
 }
 
-// extent returns the middle of a shape across and down, and how far down it goes.
-func extent(sh shape.Shape) (x, y, low float64) {
-	x0, y0, x1, y1 := math.Inf(1), math.Inf(1), math.Inf(-1), math.Inf(-1)
+// bounds returns what a shape lies between.
+func bounds(sh shape.Shape) (x0, y0, x1, y1 float64) {
+	x0, y0, x1, y1 = math.Inf(1), math.Inf(1), math.Inf(-1), math.Inf(-1)
 	for _, e := range shape.Edges(sh) {
 		for _, p := range e {
-			x0, y0, x1, y1 = math.Min(x0, p.X), math.Min(y0, p.Y), math.Max(x1, p.X), math.Max(y1, p.Y)
+			x0, y0, x1, y1 = min(x0, p.X), min(y0, p.Y), max(x1, p.X), max(y1, p.Y)
 		}
 	}
+	return
+}
+
+// extent returns the middle of a shape across and down, and how far down it goes.
+func extent(sh shape.Shape) (x, y, low float64) {
+	x0, y0, x1, y1 := bounds(sh)
 	return (x0 + x1) / 2, (y0 + y1) / 2, y1
 }
 

@@ -78,20 +78,33 @@ func Key(r *recipe.Recipe) string {
 	}
 	for _, t := range r.Room.Things {
 		cut(t.Of)
-		for i := range r.Lights {
-			if l := &r.Lights[i]; l.Stand == recipe.StandOn(recipe.OnThing, t.ID) {
-				b.WriteString(" " + l.Shapes.Key())
-			}
-		}
 	}
+	// Lights count where they may cross a thing.
 	for i := range r.Lights {
 		l := &r.Lights[i]
-		fmt.Fprintf(&b, " %s %s", l.Shapes.Key(), l.Stand)
-		for _, sh := range l.Shapes {
-			b.WriteString(FeetKey(sh))
+		if kind, _ := l.Stand.Of(); kind == recipe.OnThing || crosses(r, l) {
+			fmt.Fprintf(&b, " %s %s", l.Shapes.Key(), l.Stand)
 		}
 	}
 	return b.String()
+}
+
+// crosses tells whether a light's shapes may cover a part of a thing.
+func crosses(r *recipe.Recipe, l *recipe.Light) bool {
+	for _, sh := range l.Shapes {
+		x0, y0, x1, y1 := bounds(sh)
+		for _, t := range r.Room.Things {
+			c := r.CutOut(t.Of)
+			if c == nil {
+				continue
+			}
+			left, up := c.Raster.Left+c.X, c.Raster.Top+c.Y
+			if x1 >= left && x0 <= left+float64(c.Raster.Width)*c.Raster.Cell && y1 >= up && y0 <= up+float64(c.Raster.Height)*c.Raster.Cell {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // New sets the recipe's room up.
@@ -143,17 +156,6 @@ func New(ctx context.Context, r *recipe.Recipe, covers Covers) (*Set, error) {
 		}
 		return 0
 	})
-	for i := range r.Lights {
-		l := &r.Lights[i]
-		if kind, _ := l.Stand.Of(); kind == recipe.OnThing {
-			continue // it belongs to that
-		}
-		k, err := s.Light(ctx, l)
-		if err != nil {
-			return nil, err
-		}
-		s.Scene.Rods = append(s.Scene.Rods, k.Rods()...)
-	}
 	return s, s.look(ctx)
 }
 
@@ -287,7 +289,7 @@ func (s *Set) thing(ctx context.Context, t *recipe.Thing, foot room.Vec, covers 
 		}
 	}
 	shp := solid.New(covered, away, rect, s.unit)
-	lies := t.Lies == recipe.LiesFlat || t.Lies == recipe.LiesAuto && flat(covered, rect, t.Foot.X*scale, t.Foot.Y*scale)
+	lies := t.Lies == recipe.LiesFlat || t.Lies == recipe.LiesAuto && flat(covered, rect, t.Foot.Y*scale)
 	card := s.Cam.Card(foot)
 	if lies {
 		card = s.Cam.FloorPlane()
@@ -356,7 +358,7 @@ func keepMain(covered []bool, rect image.Rectangle, fx, fy float64) {
 
 // flat tells whether a thing lies on the floor, by what it covers and where its foot is: it goes below its
 // foot by three tenths of its height, or above it by less than half its width.
-func flat(covered []bool, rect image.Rectangle, _, fy float64) bool {
+func flat(covered []bool, rect image.Rectangle, fy float64) bool {
 	w := rect.Dx()
 	x0, y0, x1, y1 := math.MaxInt, math.MaxInt, -1, -1
 	for i, c := range covered {
