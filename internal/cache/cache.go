@@ -76,6 +76,38 @@ func (c *Cache) held(key string) (Sized, bool) {
 	return e.val, true
 }
 
+// Peek returns the node with the given key if it is there.
+func Peek[T Sized](c *Cache, key string) (v T, ok bool) {
+	if c.parent != nil {
+		if v, ok := c.parent.held(key); ok {
+			return v.(T), true
+		}
+	}
+	n, ok := c.held(key)
+	if ok {
+		v = n.(T)
+	}
+	return v, ok
+}
+
+// Put makes a value the node of a key, whatever that had before.
+func Put[T Sized](c *Cache, key string, v T) error {
+	c.mu.Lock()
+	if e := c.entries[key]; e != nil && e.elem != nil {
+		if old, ok := e.val.(T); ok && any(old) == any(v) {
+			c.order.MoveToFront(e.elem)
+			c.mu.Unlock()
+			return nil
+		}
+		c.order.Remove(e.elem)
+		c.sum -= e.size
+		delete(c.entries, key)
+	}
+	c.mu.Unlock()
+	_, err := Get(context.Background(), c, key, func(context.Context) (T, error) { return v, nil })
+	return err
+}
+
 // Held returns the bytes of all nodes, as they were when last looked at.
 func (c *Cache) Held() int64 {
 	c.mu.Lock()

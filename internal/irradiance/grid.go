@@ -5,7 +5,6 @@ import (
 	"image"
 	"math"
 	"slices"
-	"sync/atomic"
 
 	"pyrant/internal/raster"
 	"pyrant/internal/room"
@@ -87,8 +86,6 @@ func newGrid(s *Sheet, edge float64) *Grid {
 	g.tiles = make([]tile, g.Tiles.Dx()*g.Tiles.Dy())
 	return g
 }
-
-var Evals atomic.Int64
 
 // value is what is worked out at a place.
 type value [4]float32
@@ -240,7 +237,6 @@ func (g *Grid) tile(d detail, dark, x, y float64, c [4]value, quiet bool, eval f
 	at := func(i, j int) value {
 		k := j*w + i
 		if !known[k] {
-			Evals.Add(1)
 			vals[k], known[k] = eval(x+g.Tile*float64(i)/float64(n), y+g.Tile*float64(j)/float64(n)), true
 		}
 		return vals[k]
@@ -408,6 +404,30 @@ func (g *Grid) run(t *tile, dst []float32, x, y, k float64) {
 	u := float32(x * float64(t.n))
 	du := float32(k * float64(t.n))
 	c := g.C
+	if c == 1 {
+		for i := range dst {
+			n := min(int(u), t.n-1)
+			fx := u - float32(n)
+			a, b := top[n], low[n]
+			a += (top[n+1] - a) * fx
+			b += (low[n+1] - b) * fx
+			dst[i] = a + (b-a)*fy
+			u += du
+		}
+		return
+	}
+	if c == 3 {
+		for i := 0; i+2 < len(dst); i += 3 {
+			n := min(int(u), t.n-1)
+			fx := u - float32(n)
+			p, q := top[3*n:3*n+6:3*n+6], low[3*n:3*n+6:3*n+6]
+			a0, a1, a2 := p[0]+(p[3]-p[0])*fx, p[1]+(p[4]-p[1])*fx, p[2]+(p[5]-p[2])*fx
+			b0, b1, b2 := q[0]+(q[3]-q[0])*fx, q[1]+(q[4]-q[1])*fx, q[2]+(q[5]-q[2])*fx
+			dst[i], dst[i+1], dst[i+2] = a0+(b0-a0)*fy, a1+(b1-a1)*fy, a2+(b2-a2)*fy
+			u += du
+		}
+		return
+	}
 	for i := 0; i < len(dst); i += c {
 		n := min(int(u), t.n-1)
 		fx := u - float32(n)

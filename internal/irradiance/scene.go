@@ -85,6 +85,8 @@ type blocker struct {
 	body  *solid.Body
 	rod   *Rod
 	self  bool // the place asked for lies on the body
+	mid   room.Vec
+	round float64 // of a ball that holds it
 }
 
 // worst returns how deep within the blocker the way from x to y comes, as a share of a cone's radius, which
@@ -92,6 +94,17 @@ type blocker struct {
 // way the share beyond end does not count.
 func (b *blocker) worst(x, y room.Vec, near, far, end float64) float64 {
 	d := y.Sub(x)
+	// Past the ball that holds it by more than the cone it is not met.
+	to := b.mid.Sub(x)
+	t := to.Dot(d) / d.Dot(d)
+	if t < 0 {
+		t = 0
+	} else if t > 1 {
+		t = 1
+	}
+	if gap, r := to.Sub(d.Mul(t)), b.round+max(near, far); gap.Dot(gap) > r*r {
+		return -1
+	}
 	if b.prism != nil {
 		deep, t := b.prism.Deep(x, d, max(near, far))
 		return deep / (near + (far-near)*t)
@@ -119,16 +132,17 @@ const selfNear = 0.5
 func (s *Scene) blockers(self *solid.Body) []*blocker {
 	var out []*blocker
 	for _, p := range s.Prisms {
-		out = append(out, &blocker{prism: p})
+		out = append(out, &blocker{prism: p, mid: p.Mid, round: p.Round})
 	}
 	for _, b := range s.Bodies {
 		if b == self && b.Flat {
 			continue // too low to shade itself
 		}
-		out = append(out, &blocker{body: b, self: b == self})
+		out = append(out, &blocker{body: b, self: b == self, mid: b.Mid, round: b.Round})
 	}
 	for i := range s.Rods {
-		out = append(out, &blocker{rod: &s.Rods[i]})
+		r := &s.Rods[i]
+		out = append(out, &blocker{rod: r, mid: r.A.Add(r.B).Mul(0.5), round: r.B.Sub(r.A).Len()/2 + r.Radius})
 	}
 	return out
 }
@@ -336,25 +350,34 @@ type Beam struct {
 	S float64  // sum without direction
 }
 
-// On returns the irradiance of a surface with the normal n. Light from a cone of directions is taken as
-// even over it: with k = |V|/S, which is (1 + cos α)/2 for a cone of half-angle α, it is
-// S·(kc + √((kc)² + ε²))/2, c the cosine to its middle and ε what is left at the horizon.
-func (b Beam) On(n room.Vec) float64 {
-	if b.S <= 0 {
+// On returns the irradiance of a surface with the normal n, three numbers, of the four of a Beam: X, Y, Z
+// and S. Light from a cone of directions is taken as even over it: with k = |V|/S, which is (1 + cos α)/2
+// for a cone of half-angle α, it is S·(kc + √((kc)² + ε²))/2, c the cosine to its middle and ε what is left
+// at the horizon.
+func On(v, n []float32) float32 {
+	s := v[3]
+	if s <= 0 {
 		return 0
 	}
-	v := b.V.Len()
-	k := math.Min(v/b.S, 1)
-	cos := 2*k - 1
-	eps := 0.424 * math.Sqrt(math.Max(1-cos*cos, 0))
-	if k < 0.5 {
-		eps = 0.424 + (0.5-k)*0.8
+	k := sqrt(v[0]*v[0]+v[1]*v[1]+v[2]*v[2]) / s
+	if k > 1 {
+		k = 1
 	}
-	m := b.V.Dot(n) / b.S
-	return b.S * (m + math.Sqrt(m*m+eps*eps)) / 2
+	var eps2 float32 // the square of ε
+	if k < 0.5 {
+		eps2 = 0.424 + (0.5-k)*0.8
+		eps2 *= eps2
+	} else {
+		cos := 2*k - 1
+		eps2 = 0.18 * (1 - cos*cos)
+	}
+	m := (v[0]*n[0] + v[1]*n[1] + v[2]*n[2]) / s
+	return s * (m + sqrt(m*m+eps2)) / 2
 }
 
-// Beam returns what comes to a place of a body, however it is turned, with what hides and without.
+func sqrt(v float32) float32 { return float32(math.Sqrt(float64(v))) }
+
+// beam returns what comes to a place of a body, however it is turned, with what hides and without.
 func (s *Scene) beam(l *Light, pl Place, by []*blocker, h hidden) (b, bare Beam) {
 	if l.On != nil && pl.Body == l.On {
 		return
@@ -382,9 +405,4 @@ func (s *Scene) beam(l *Light, pl Place, by []*blocker, h hidden) (b, bare Beam)
 		}
 	}
 	return
-}
-
-// BeamOf returns the beam of four numbers of a grid.
-func BeamOf(v []float32) Beam {
-	return Beam{room.Vec{X: float64(v[0]), Y: float64(v[1]), Z: float64(v[2])}, float64(v[3])}
 }

@@ -10,6 +10,7 @@ import (
 // brighter part, as of a veiled sun. What is far away, walls and ground, sends back a share.
 type Sky struct {
 	up, ahead, right room.Vec
+	above            int // how many directions lie above the ground: they come first
 	dirs             []room.Vec
 	base             []float64 // of each direction: radiance times its solid angle by pi
 	lobe             []float64 // of the brighter part, the same
@@ -30,20 +31,25 @@ type Lobe struct {
 
 // skyDirections is how many directions the sky is looked at in, and groundDirections the ground.
 const (
-	skyDirections    = 96
+	skyDirections    = 72
 	groundDirections = 32
 )
 
-// back is the share of the light that ground and walls send back, and wallLit how much of it a wall
-// gets of what open ground gets.
+// back is the share of the light that ground and walls send back; wallLit and groundLit how much they get of
+// what open ground gets, between walls and what stands there.
 const (
-	back    = 0.3
-	wallLit = 0.6
+	back      = 0.3
+	wallLit   = 0.6
+	groundLit = 0.6
 )
 
-// NewSky returns the sky over a room with walls of the given heights.
-func NewSky(cam *room.Camera, walls []room.Plane, heights []float64) *Sky {
-	s := &Sky{up: cam.Up}
+// NewSky returns the sky over a room with walls of the given heights; a rough one looks in fewer
+// directions.
+func NewSky(cam *room.Camera, walls []room.Plane, heights []float64, rough bool) *Sky {
+	s := &Sky{up: cam.Up, above: skyDirections}
+	if rough {
+		s.above = skyDirections / 3
+	}
 	s.ahead = cam.Level(room.Vec{Z: 1})
 	s.right = s.ahead.Cross(s.up)
 	if s.right.X < 0 {
@@ -64,20 +70,20 @@ func NewSky(cam *room.Camera, walls []room.Plane, heights []float64) *Sky {
 			s.dirs = append(s.dirs, s.right.Mul(r*cos).Add(s.ahead.Mul(r*sin)).Add(s.up.Mul(h)))
 		}
 	}
-	add(skyDirections, false)
+	add(s.above, false)
 	add(groundDirections, true)
 	s.base, s.lobe = make([]float64, len(s.dirs)), make([]float64, len(s.dirs))
 	sum := 0.0
-	for i := range skyDirections {
+	for i := range s.above {
 		h := s.dirs[i].Dot(s.up)
 		s.base[i] = (1 + 2*h) / 3
 		sum += s.base[i] * h
 	}
-	for i := range skyDirections {
+	for i := range s.above {
 		s.base[i] /= sum // open ground gets 1
 	}
-	for i := skyDirections; i < len(s.dirs); i++ {
-		s.base[i] = 0.6 * back * 2 / groundDirections
+	for i := s.above; i < len(s.dirs); i++ {
+		s.base[i] = groundLit * back * 2 / groundDirections
 	}
 	return s
 }
@@ -90,14 +96,14 @@ func (s *Sky) Toward(l Lobe) {
 	sa, ca := math.Sincos(az)
 	to := s.right.Mul(ce * ca).Add(s.ahead.Mul(ce * sa)).Add(s.up.Mul(se))
 	sum := 0.0
-	for i := range skyDirections {
+	for i := range s.above {
 		c := math.Max(s.dirs[i].Dot(to), 0)
 		c *= c
 		c *= c
 		s.lobe[i] = c * c
 		sum += s.lobe[i] * s.dirs[i].Dot(s.up)
 	}
-	for i := range skyDirections {
+	for i := range s.above {
 		s.lobe[i] /= sum
 	}
 }
@@ -111,12 +117,30 @@ func (s *Sky) open(sc *Scene, pl Place, by []*blocker, each func(i int, sky, wal
 	const long = 6
 	x := pl.At.Add(pl.N.Mul(lift))
 	high := x.Dot(s.up) + 1
-	cone := math.Sqrt(2.0 / skyDirections)
+	cone := math.Sqrt(2.0 / float64(s.above))
+	// In which directions each blocker lies.
+	type around struct {
+		to  room.Vec
+		cos float64
+		by  *blocker
+	}
+	var near [24]around
+	list := near[:0]
+	for _, b := range by {
+		to := b.mid.Sub(x)
+		dist := to.Len()
+		a := around{to, -2, b}
+		if dist > b.round {
+			a.to = to.Mul(1 / dist)
+			a.cos = math.Cos(math.Min(math.Asin(b.round/dist)+1.1*cone, math.Pi))
+		}
+		list = append(list, a)
+	}
 	for i, d := range s.dirs {
 		if pl.Body == nil && d.Dot(pl.N) <= 0 {
 			continue
 		}
-		if i >= skyDirections {
+		if i >= s.above {
 			each(i, 1, 0)
 			continue
 		}
@@ -130,8 +154,11 @@ func (s *Sky) open(sc *Scene, pl Place, by []*blocker, each func(i int, sky, wal
 		}
 		v := 1.0
 		y := x.Add(d.Mul(way))
-		for k := range by {
-			w := by[k].worst(x, y, lift, lift+cone*way, 1)
+		for k := range list {
+			if a := &list[k]; a.cos > -2 && a.to.Dot(d) < a.cos {
+				continue
+			}
+			w := list[k].by.worst(x, y, lift, lift+cone*way, 1)
 			if w >= 1 {
 				v = 0
 				break
@@ -150,7 +177,7 @@ func (s *Sky) open(sc *Scene, pl Place, by []*blocker, each func(i int, sky, wal
 // beam returns the daylight that comes to a place, however it is turned.
 func (s *Sky) beam(sc *Scene, pl Place, by []*blocker) (b Beam) {
 	s.open(sc, pl, by, func(i int, sky, wall float64) {
-		g := s.of(i)*sky + 2.0/skyDirections*wall
+		g := s.of(i)*sky + 2.0/float64(s.above)*wall
 		b.V, b.S = b.V.Add(s.dirs[i].Mul(g)), b.S+g
 	})
 	return
@@ -159,7 +186,7 @@ func (s *Sky) beam(sc *Scene, pl Place, by []*blocker) (b Beam) {
 // at returns the daylight on a flat place; 1 is open ground.
 func (s *Sky) at(sc *Scene, pl Place, by []*blocker) (e float64) {
 	s.open(sc, pl, by, func(i int, sky, wall float64) {
-		e += (s.of(i)*sky + 2.0/skyDirections*wall) * s.dirs[i].Dot(pl.N)
+		e += (s.of(i)*sky + 2.0/float64(s.above)*wall) * s.dirs[i].Dot(pl.N)
 	})
 	return
 }
@@ -201,7 +228,7 @@ func (s *Sky) Find(sc *Scene, places []Lit) Lobe {
 		pl := places[k].Place
 		s.open(sc, pl, by, func(i int, sky, wall float64) {
 			c := s.dirs[i].Dot(pl.N)
-			v.sky[i], v.fix[i] = sky*c, 2.0/skyDirections*wall*c
+			v.sky[i], v.fix[i] = sky*c, 2.0/float64(s.above)*wall*c
 		})
 		all[k] = v
 	})

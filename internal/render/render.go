@@ -15,6 +15,7 @@ import (
 	"context"
 	"image"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"pyrant/internal/cache"
@@ -50,6 +51,9 @@ type Request struct {
 	Deep bool
 	// Profile is what the result is encoded for; nil is the photo's own.
 	Profile *colour.Profile
+	// Rough, if set, lets the light of a room be worked out less finely where it is not ready, for a frame
+	// while something moves, and is told whether it was.
+	Rough *atomic.Bool
 	// Stats, if set, takes the time of the nodes that had to be computed.
 	Stats *Stats
 }

@@ -15,6 +15,7 @@ import (
 	"pyrant/internal/irradiance"
 	"pyrant/internal/raster"
 	"pyrant/internal/recipe"
+	"pyrant/internal/solid"
 	"pyrant/internal/staging"
 )
 
@@ -26,6 +27,7 @@ const roomPower = 100
 type inRoom struct {
 	*staging.Set
 	key      string // of the room
+	rough    string // set where daylight or bounce are not ready: before the keys of what follows from them
 	daylight *staging.Daylight
 	bounce   *irradiance.Bounce
 	composer *staging.Composer
@@ -44,6 +46,10 @@ func (c covers) CutOut(ctx context.Context, id cutout.Ref) (coverage.Coverage, e
 
 func (c covers) Light(ctx context.Context, l *recipe.Light) (coverage.Coverage, error) {
 	return coverOf(ctx, c.cache, c.q.Recipe, l.Shapes, false)
+}
+
+func (c covers) Shape(ctx context.Context, key string, build func(context.Context) (*solid.Shape, error)) (*solid.Shape, error) {
+	return cache.Get(ctx, c.cache, key, build)
 }
 
 // roomKey names the room of a recipe, and the photo whose daylight is looked at.
@@ -95,19 +101,32 @@ func (p *plan) openRoom(ctx context.Context) (*inRoom, error) {
 		return staging.Small{RGB: b}, err
 	}
 	if r.Room.Daylight > 0 {
-		if m.daylight, err = cache.Get(ctx, p.cache, "daylight "+key, func(ctx context.Context) (*staging.Daylight, error) {
-			defer p.stats.add("daylight", time.Now())
-			pic, err := small(ctx)
-			if err != nil {
-				return nil, err
+		find := func(rough bool) func(context.Context) (*staging.Daylight, error) {
+			return func(ctx context.Context) (*staging.Daylight, error) {
+				defer p.stats.add("daylight", time.Now())
+				pic, err := small(ctx)
+				if err != nil {
+					return nil, err
+				}
+				return m.Set.Daylight(ctx, pic, rough)
 			}
-			return m.Set.Daylight(ctx, pic)
-		}); err != nil {
+		}
+		name := "daylight " + key
+		if _, ready := cache.Peek[*staging.Daylight](p.cache, name); p.mayBeRough(ready) {
+			m.rough = "rough "
+			m.daylight, err = cache.Get(ctx, p.cache, m.rough+name, find(true))
+		} else {
+			m.daylight, err = cache.Get(ctx, p.cache, name, find(false))
+		}
+		if err != nil {
 			return nil, err
 		}
 	}
 	if r.Room.Bounce > 0 {
-		if m.bounce, err = cache.Get(ctx, p.cache, "bounce "+key, func(ctx context.Context) (*irradiance.Bounce, error) {
+		name := "bounce " + key
+		if _, ready := cache.Peek[*irradiance.Bounce](p.cache, name); p.mayBeRough(ready) {
+			m.rough = "rough "
+		} else if m.bounce, err = cache.Get(ctx, p.cache, name, func(ctx context.Context) (*irradiance.Bounce, error) {
 			defer p.stats.add("bounce", time.Now())
 			pic, err := small(ctx)
 			if err != nil {
@@ -122,20 +141,58 @@ func (p *plan) openRoom(ctx context.Context) (*inRoom, error) {
 	return m, nil
 }
 
-// shining returns what a light gives to the surfaces of the room.
-func (p *plan) shineIn(ctx context.Context, m *inRoom, ll *litLight) (*irradiance.Field, error) {
-	return cache.Get(ctx, p.cache, "field "+m.fieldKey(p, ll.l), func(ctx context.Context) (*irradiance.Field, error) {
-		defer p.stats.add("spill", time.Now())
-		l, err := m.Light(ctx, ll.l)
-		if err != nil {
-			return nil, err
+// mayBeRough tells whether something that is not ready may be worked out less finely, and says that it is.
+func (p *plan) mayBeRough(ready bool) bool {
+	if ready || p.q.Rough == nil {
+		return false
+	}
+	p.q.Rough.Store(true)
+	return true
+}
+
+// lightField is what a light gives to a room, with the name of all that it depends on.
+type lightField struct {
+	*irradiance.Field
+	key string
+}
+
+// shineIn returns what a light gives to the surfaces of the room. While something moves, a light that stands
+// as it stood keeps its field, although others may shade it otherwise now.
+func (p *plan) shineIn(ctx context.Context, m *inRoom, ll *litLight) (*lightField, error) {
+	own := m.key + " " + lightStandKey(ll.l)
+	key := m.rough + "field " + m.fieldKey(p, ll.l)
+	work := func(rough bool) func(context.Context) (*lightField, error) {
+		return func(ctx context.Context) (*lightField, error) {
+			defer p.stats.add("spill", time.Now())
+			l, err := m.Light(ctx, ll.l)
+			if err != nil {
+				return nil, err
+			}
+			scene, bounce := m.Scene, m.bounce
+			if rough {
+				bounce = nil
+			} else if scene, err = m.Among(ctx, p.bodies(ll.l)); err != nil {
+				return nil, err
+			}
+			f, err := scene.Of(ctx, l, m.Sheets(), m.Detail(rough, p.scale), p.q.Recipe.Room.Shadows, bounce)
+			return &lightField{f, key}, err
 		}
-		scene, err := m.Among(ctx, p.bodies(ll.l))
-		if err != nil {
-			return nil, err
+	}
+	if _, ready := cache.Peek[*lightField](p.cache, key); p.mayBeRough(ready) {
+		if m.rough == "" {
+			if f, ok := cache.Peek[*lightField](p.cache, "latest field "+own); ok {
+				return f, nil
+			}
 		}
-		return scene.Of(ctx, l, m.Sheets(), m.Detail(), p.q.Recipe.Room.Shadows, m.bounce)
-	})
+		key = "rough field " + own
+		return cache.Get(ctx, p.cache, key, work(true))
+	}
+	f, err := cache.Get(ctx, p.cache, key, work(false))
+	if err != nil || m.rough != "" {
+		return f, err
+	}
+	// For the frames of a later move: whatever it was of before, now it is of this.
+	return f, cache.Put(p.cache, "latest field "+own, f)
 }
 
 // bodies returns the lights that may shade a light's spill: all others, lit or not.
@@ -178,15 +235,105 @@ func (c colours) Bytes() (n int64) {
 	return
 }
 
+// ground is which surfaces the pixels of a part of the picture show, ready for any light.
+type ground struct {
+	rect image.Rectangle
+	rows [][]stretch // by row
+}
+
+// stretch is pixels of a row that show one surface.
+type stretch struct {
+	surface int
+	x       int
+	weight  []float32 // how much of the pixel it fills, by the daylight that it had
+	normal  []float32 // of what is round: three numbers a pixel
+}
+
+// Bytes returns the memory that is held.
+func (g *ground) Bytes() (n int64) {
+	for _, r := range g.rows {
+		for i := range r {
+			n += 80 + 4*int64(len(r[i].weight)+len(r[i].normal))
+		}
+	}
+	return
+}
+
+// darkest is how dark daylight is taken to make a place at the most, of open ground: more than that is
+// not divided out, as noise would be all that is left.
+const darkest = 0.06
+
+// lie finds the surfaces of a part of the picture.
+func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (*ground, error) {
+	return forPart(ctx, p, r != p.frame, fmt.Sprintf("%sground %s %g %v", m.rough, m.key, p.scale, r), func(ctx context.Context) (*ground, error) {
+		defer p.stats.add("ground", time.Now())
+		g := &ground{r, make([][]stretch, r.Dy())}
+		step, n := 1/p.scale, r.Dx()
+		amount := p.q.Recipe.Room.Daylight
+		err := raster.Rows(ctx, r.Min.Y, r.Max.Y, func(y0, y1 int) {
+			w := m.composer.NewWeights(n)
+			sky := make([]float32, 4*n)
+			for y := y0; y < y1 && ctx.Err() == nil; y++ {
+				m.composer.Row(w, r.Min.X, y, n)
+				py := (float64(y) + 0.5) * step
+				for i, any := range w.Any {
+					if !any {
+						continue
+					}
+					body := m.Surfaces[i].Sheet.Body
+					for a := 0; a < n; a++ {
+						if w.Of[i][a] == 0 {
+							continue
+						}
+						b := a
+						for b < n && w.Of[i][b] != 0 {
+							b++
+						}
+						k := stretch{surface: i, x: r.Min.X + a, weight: make([]float32, b-a)}
+						copy(k.weight, w.Of[i][a:b])
+						px := (float64(k.x) + 0.5) * step
+						if body != nil {
+							k.normal = make([]float32, 3*(b-a))
+							for q := range k.weight {
+								_, v, _ := body.Surface(px+float64(q)*step, py)
+								k.normal[3*q], k.normal[3*q+1], k.normal[3*q+2] = float32(v.X), float32(v.Y), float32(v.Z)
+							}
+						}
+						if m.daylight != nil {
+							m.daylight.Field.Direct[i].Read(sky, px, py, step, b-a)
+							for q := range k.weight {
+								var d float32
+								if body == nil {
+									d = sky[q]
+								} else {
+									d = irradiance.On(sky[4*q:], k.normal[3*q:])
+								}
+								d = max(d, darkest)
+								if amount < 1 {
+									d = float32(math.Pow(float64(d), amount))
+								}
+								k.weight[q] /= d
+							}
+						}
+						g.rows[y-r.Min.Y] = append(g.rows[y-r.Min.Y], k)
+						a = b
+					}
+				}
+			}
+		})
+		return g, err
+	})
+}
+
 // fallen returns what of a light comes back from each pixel of a part of the picture, by its colour in
 // the photo.
-func (p *plan) fallen(ctx context.Context, m *inRoom, ll *litLight, part image.Rectangle) (colours, error) {
+func (p *plan) fallen(ctx context.Context, m *inRoom, f *lightField, part image.Rectangle) (colours, error) {
 	r := p.frame
 	if r.Dx()*r.Dy() > wholeLimit {
 		r = part
 	}
-	return forPart(ctx, p, r != p.frame, fmt.Sprintf("fallen %s %g %v", m.fieldKey(p, ll.l), p.scale, r), func(ctx context.Context) (colours, error) {
-		f, err := p.shineIn(ctx, m, ll)
+	return forPart(ctx, p, r != p.frame, fmt.Sprintf("fallen %s %g %v", f.key, p.scale, r), func(ctx context.Context) (colours, error) {
+		g, err := p.lie(ctx, m, r)
 		if err != nil {
 			return colours{}, err
 		}
@@ -198,92 +345,56 @@ func (p *plan) fallen(ctx context.Context, m *inRoom, ll *litLight, part image.R
 			out[1], out[2] = raster.NewPlane(r), raster.NewPlane(r)
 		}
 		err = raster.Rows(ctx, r.Min.Y, r.Max.Y, func(y0, y1 int) {
-			rows := m.newRows(r.Dx())
+			direct, bounce := make([]float32, 4*r.Dx()), make([]float32, 12*r.Dx())
 			for y := y0; y < y1 && ctx.Err() == nil; y++ {
-				rows.fill(p, f, out, r.Min.X, y)
+				for _, k := range g.rows[y-r.Min.Y] {
+					p.fall(&k, f.Field, &out, y, direct, bounce)
+				}
 			}
 		})
 		return out, err
 	})
 }
 
-// fallRows makes rows of what falls on the surfaces.
-type fallRows struct {
-	*inRoom
-	weights       *staging.Weights
-	direct, sky   []float32
-	bounce        []float32
-	bounceOn, day float64
-}
-
-func (m *inRoom) newRows(n int) *fallRows {
-	return &fallRows{inRoom: m, weights: m.composer.NewWeights(n), direct: make([]float32, 4*n), sky: make([]float32, 4*n), bounce: make([]float32, 12*n)}
-}
-
-// darkest is how dark daylight is taken to make a place at the most, of open ground: more than that is
-// not divided out, as noise would be all that is left.
-const darkest = 0.06
-
-func (r *fallRows) fill(p *plan, f *irradiance.Field, out colours, x0, y int) {
-	n := out[0].Rect.Dx()
-	r.composer.Row(r.weights, x0, y, n)
-	step := 1 / p.scale
-	px, py := (float64(x0)+0.5)*step, (float64(y)+0.5)*step
+// fall adds what falls on a stretch of pixels.
+func (p *plan) fall(k *stretch, f *irradiance.Field, out *colours, y int, direct, bounce []float32) {
+	step, n := 1/p.scale, len(k.weight)
+	px, py := (float64(k.x)+0.5)*step, (float64(y)+0.5)*step
+	f.Direct[k.surface].Read(direct, px, py, step, n)
+	at := k.x - out[0].Rect.Min.X
+	red := out[0].Row(y)[at : at+n]
+	if k.normal != nil {
+		for i := range n {
+			direct[i] = irradiance.On(direct[4*i:], k.normal[3*i:])
+		}
+	}
+	if f.Bounce == nil {
+		for i, w := range k.weight {
+			red[i] += w * direct[i]
+		}
+		return
+	}
+	f.Bounce[k.surface].Read(bounce, px, py, step, n)
+	if k.normal != nil {
+		for i := range n {
+			for c := range 3 {
+				bounce[3*i+c] = irradiance.On(bounce[12*i+4*c:], k.normal[3*i:])
+			}
+		}
+	}
+	green, blue := out[1].Row(y)[at:at+n], out[2].Row(y)[at:at+n]
 	amount := float32(p.q.Recipe.Room.Bounce)
-	day := p.q.Recipe.Room.Daylight
-	to := [3][]float32{out[0].Row(y), out[1].Row(y), out[2].Row(y)}
-	for i, any := range r.weights.Any {
-		if !any {
-			continue
-		}
-		w := r.weights.Of[i][:n]
-		sheet := r.Surfaces[i].Sheet
-		g := f.Direct[i]
-		g.Read(r.direct, px, py, step, n)
-		if r.daylight != nil {
-			r.daylight.Field.Direct[i].Read(r.sky, px, py, step, n)
-		}
-		if f.Bounce != nil {
-			f.Bounce[i].Read(r.bounce, px, py, step, n)
-		}
-		for k, v := range w {
-			if v == 0 {
-				continue
-			}
-			var e, d float32
-			var c [3]float32
-			if sheet.Body == nil {
-				e, d = r.direct[k], r.sky[k]
-				if f.Bounce != nil {
-					c = [3]float32(r.bounce[3*k:])
-				}
-			} else {
-				_, normal, _ := sheet.Body.Surface(px+float64(k)*step, py)
-				on := func(b []float32) float32 { return float32(irradiance.BeamOf(b).On(normal)) }
-				e, d = on(r.direct[4*k:]), on(r.sky[4*k:])
-				if f.Bounce != nil {
-					c = [3]float32{on(r.bounce[12*k:]), on(r.bounce[12*k+4:]), on(r.bounce[12*k+8:])}
-				}
-			}
-			if r.daylight != nil {
-				d = max(d, darkest)
-				if day < 1 {
-					d = float32(math.Pow(float64(d), day))
-				}
-				v /= d
-			}
-			to[0][k] += v * (e + amount*c[0])
-			if f.Bounce != nil {
-				to[1][k] += v * (e + amount*c[1])
-				to[2][k] += v * (e + amount*c[2])
-			}
-		}
+	for i, w := range k.weight {
+		e := direct[i]
+		red[i] += w * (e + amount*bounce[3*i])
+		green[i] += w * (e + amount*bounce[3*i+1])
+		blue[i] += w * (e + amount*bounce[3*i+2])
 	}
 }
 
 // inRoomTerms returns what falls on the room of one light as terms to be added up, weighted.
-func (p *plan) inRoomTerms(ctx context.Context, m *inRoom, ll *litLight, part image.Rectangle, weight ...float32) ([]glow.Term, error) {
-	c, err := p.fallen(ctx, m, ll, part)
+func (p *plan) inRoomTerms(ctx context.Context, m *inRoom, f *lightField, part image.Rectangle, weight ...float32) ([]glow.Term, error) {
+	c, err := p.fallen(ctx, m, f, part)
 	if err != nil {
 		return nil, err
 	}

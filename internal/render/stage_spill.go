@@ -60,6 +60,7 @@ func (st *spillStage) prepare(ctx context.Context, p *plan) (bool, error) {
 type lightSpill struct {
 	power  float32
 	room   *inRoom // that it falls in; nil for the plain mode
+	field  *lightField
 	source *spill.Source
 	veil   veil // of what carries the light
 }
@@ -75,7 +76,8 @@ func (p *plan) spillOf(ctx context.Context, ll *litLight) (*lightSpill, error) {
 		return nil, err
 	}
 	if m != nil {
-		return &lightSpill{power: k * roomPower, room: m, veil: p.carrier(&ll.l.Spill)}, nil
+		f, err := p.shineIn(ctx, m, ll)
+		return &lightSpill{power: k * roomPower, room: m, field: f, veil: p.carrier(&ll.l.Spill)}, err
 	}
 	source, err := p.source(ctx, ll)
 	return &lightSpill{power: k, source: source, veil: p.carrier(&ll.l.Spill)}, err
@@ -91,9 +93,9 @@ func (p *plan) source(ctx context.Context, ll *litLight) (*spill.Source, error) 
 }
 
 // key names what a light gives, apart from its colour.
-func (sp *lightSpill) key(p *plan, ll *litLight) string {
+func (sp *lightSpill) key(ll *litLight) string {
 	if sp.room != nil {
-		return sp.room.fieldKey(p, ll.l)
+		return sp.field.key
 	}
 	return ll.key
 }
@@ -101,7 +103,7 @@ func (sp *lightSpill) key(p *plan, ll *litLight) string {
 // irradiance returns what a light's spill gives, over all that part of the picture needs, to be weighted.
 func (p *plan) irradiance(ctx context.Context, ll *litLight, sp *lightSpill, part image.Rectangle, weight ...float32) ([]glow.Term, error) {
 	if sp.room != nil {
-		return p.inRoomTerms(ctx, sp.room, ll, part, weight...)
+		return p.inRoomTerms(ctx, sp.room, sp.field, part, weight...)
 	}
 	level := sp.source.Level(p.scale)
 	f, err := cache.Get(ctx, p.cache, fmt.Sprintf("spill %s %g %g %d %v", ll.key, sp.source.Reach, p.scale, level, p.frame), func(ctx context.Context) (*raster.Plane, error) {
@@ -147,7 +149,7 @@ func (st *spillStage) collect(ctx context.Context, p *plan, part image.Rectangle
 		all := make([]addend, len(g.spills))
 		for j, sp := range g.spills {
 			ll, c := g.lights[j], g.colour[j]
-			all[j] = addend{piece{sp.key(p, ll), ll.l.Spill.Reach, c}, func(ctx context.Context, part image.Rectangle) ([]glow.Term, error) {
+			all[j] = addend{piece{sp.key(ll), ll.l.Spill.Reach, c}, func(ctx context.Context, part image.Rectangle) ([]glow.Term, error) {
 				return p.irradiance(ctx, ll, sp, part, c[:]...)
 			}}
 		}

@@ -68,6 +68,8 @@ type Prism struct {
 	Top    []Vec   // corners of its top, in order
 	Planes []Plane // N outwards; a place is inside where all sides are below 0
 	Faces  [][]Vec // corners of the top and of each side, as the planes have them
+	Mid    Vec     // of a ball that holds it
+	Round  float64 // its radius
 }
 
 // NewPrism returns the solid below a level convex polygon, so high. Planes and faces have the same order: the
@@ -89,6 +91,12 @@ func NewPrism(up Vec, top []Vec, high float64) *Prism {
 		s.Faces = append(s.Faces, []Vec{a, b, b.Add(down), a.Add(down)})
 	}
 	s.Planes = append(s.Planes, Plane{up.Mul(-1), -up.Dot(mid) + high})
+	s.Mid = mid.Sub(up.Mul(high / 2))
+	for _, f := range s.Faces {
+		for _, v := range f {
+			s.Round = math.Max(s.Round, v.Sub(s.Mid).Len())
+		}
+	}
 	return s
 }
 

@@ -38,6 +38,12 @@ type cell struct {
 // Bytes returns the memory that the shape takes.
 func (s *Shape) Bytes() int64 { return int64(len(s.pix)) * 16 }
 
+// Empty tells whether nothing is covered.
+func (s *Shape) Empty() bool { return s.used.Empty() }
+
+// Used returns the rectangle of cells that holds all that is covered.
+func (s *Shape) Used() image.Rectangle { return s.used }
+
 // New makes a shape of the cells that a thing covers by more than half, over all cells of rect; what
 // lies beyond rect is unknown, and no outline. Cells that are away, where something else crosses it, are no
 // outline either, but the shape has nothing there.
@@ -82,7 +88,7 @@ func New(covered, away []bool, rect image.Rectangle, size float64) *Shape {
 			continue
 		}
 		c.full = float32(-v)
-		if covered[i] {
+		if thing[i] {
 			x, y := rect.Min.X+i%w, rect.Min.Y+i/w
 			s.used = s.used.Union(image.Rect(x, y, x+1, y+1))
 		}
@@ -180,12 +186,40 @@ type Body struct {
 	Flat bool       // it lies on the floor, which is its card
 	unit float64    // of a cell, where it stands
 	tall float64    // largest thickness, in units of the room
+
+	// Mid and Round are a ball that holds the body.
+	Mid   room.Vec
+	Round float64
 }
 
 // Stand returns the body of a shape on a card at a depth along the camera's axis.
 func Stand(s *Shape, cam *room.Camera, card room.Plane, depth float64) *Body {
 	unit := s.Cell * depth / cam.F
-	return &Body{Shape: s, Cam: cam, Card: card, unit: unit, tall: s.Tall * unit}
+	b := &Body{Shape: s, Cam: cam, Card: card, unit: unit, tall: s.Tall * unit}
+	var at []room.Vec
+	for i := range 4 {
+		x, y := s.used.Min.X, s.used.Min.Y
+		if i&1 != 0 {
+			x = s.used.Max.X
+		}
+		if i&2 != 0 {
+			y = s.used.Max.Y
+		}
+		r := cam.Ray(float64(x)*s.Cell, float64(y)*s.Cell)
+		if t, ok := card.Hit(r); ok && t < 1e3 {
+			at = append(at, r.Mul(t))
+		}
+	}
+	for _, v := range at {
+		b.Mid = b.Mid.Add(v.Mul(1 / float64(len(at))))
+	}
+	for _, v := range at {
+		b.Round = math.Max(b.Round, v.Sub(b.Mid).Len()+b.tall)
+	}
+	if len(at) < 4 {
+		b.Round = 1e3
+	}
+	return b
 }
 
 // Tall returns the largest half of its thickness.

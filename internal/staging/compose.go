@@ -89,7 +89,9 @@ func (c *Composer) Row(w *Weights, x0, y, n int) {
 	for i := range flats {
 		clear(w.Of[i][:n])
 	}
-	for k := range n {
+	// parts writes what a pixel shows, and returns the plane that fills it wholly, with how many pixels
+	// that one is ahead of all others; -1 where several share it.
+	parts := func(k int) (whole int, ahead float64) {
 		u := (float64(x0+k) + 0.5) / c.scale
 		near, best := math.Inf(-1), -1
 		for i := range c.flats {
@@ -103,7 +105,17 @@ func (c *Composer) Row(w *Weights, x0, y, n int) {
 			}
 		}
 		if best < 0 || near < -slope[best][best] {
-			continue
+			return -1, 0
+		}
+		ahead = (near - sky) / math.Max(slope[best][best], 1e-12)
+		for j := range flats {
+			if j != best && !math.IsInf(row[j], -1) {
+				ahead = math.Min(ahead, (near-row[j])/math.Max(slope[best][j], 1e-12))
+			}
+		}
+		if ahead > 1 {
+			w.Of[best][k], w.Any[best] = 1, true
+			return best, ahead
 		}
 		sum := 0.0
 		for i := range flats {
@@ -125,6 +137,19 @@ func (c *Composer) Row(w *Weights, x0, y, n int) {
 		if sum > 1 {
 			for i := range flats {
 				w.Of[i][k] /= float32(sum)
+			}
+		}
+		return -1, 0
+	}
+	for k := 0; k < n; {
+		// As many pixels on as a plane is ahead, nothing else comes before it.
+		whole, ahead := parts(k)
+		k++
+		if whole >= 0 {
+			to := w.Of[whole]
+			for more := min(int(ahead)-1, n-k); more > 0; more-- {
+				to[k] = 1
+				k++
 			}
 		}
 	}

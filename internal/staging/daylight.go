@@ -7,6 +7,7 @@ import (
 
 	"pyrant/internal/irradiance"
 	"pyrant/internal/raster"
+	"pyrant/internal/shape"
 )
 
 // Small is a small picture of the photo in linear light, of the size that Set.Small says, on which
@@ -42,15 +43,21 @@ func (d *Daylight) Bytes() int64 { return d.Field.Bytes() + 1<<14 }
 const higher = 1.25
 
 // Daylight finds the daylight by which the photo was taken.
-func (s *Set) Daylight(ctx context.Context, small Small) (*Daylight, error) {
+func (s *Set) Daylight(ctx context.Context, small Small, rough bool) (*Daylight, error) {
 	scale := float64(small.Rect.Dx()) / float64(s.Photo.Width)
 	c := s.Compose(scale)
 	w, h := small.Rect.Dx(), small.Rect.Dy()
 	flats := 1 + len(s.Walls)
 	heights := make([]float64, len(s.Walls))
 	var places []irradiance.Lit
+	var lights []traced
+	for i := range s.r.Lights {
+		for _, sh := range s.r.Lights[i].Shapes {
+			lights = append(lights, trace(sh))
+		}
+	}
 	weights := c.NewWeights(w)
-	step := max(w/60, 1)
+	step := max(w/36, 1)
 	for y := step / 2; y < h; y += step {
 		c.Row(weights, 0, y, w)
 		for x := step / 2; x < w; x += step {
@@ -66,7 +73,7 @@ func (s *Set) Daylight(ctx context.Context, small Small) (*Daylight, error) {
 				if i > 0 {
 					heights[i-1] = math.Max(heights[i-1], s.Cam.Height(pl.At))
 				}
-				if s.lit(px, py) {
+				if rough || slices.ContainsFunc(lights, func(t traced) bool { return t.covers(px, py) }) {
 					continue
 				}
 				places = append(places, irradiance.Lit{Place: pl, Light: luma(small.colour(px, py, scale)), Surface: i})
@@ -76,23 +83,40 @@ func (s *Set) Daylight(ctx context.Context, small Small) (*Daylight, error) {
 	for i := range heights {
 		heights[i] *= higher
 	}
-	d := &Daylight{Sky: irradiance.NewSky(&s.Cam, s.Walls, heights)}
+	d := &Daylight{Sky: irradiance.NewSky(&s.Cam, s.Walls, heights, rough)}
 	d.Lobe = d.Sky.Find(s.Scene, places)
 	if err := ctx.Err(); err != nil {
 		return nil, err
 	}
 	var err error
-	d.Field, err = s.Scene.Daylight(ctx, d.Sky, s.Sheets(), irradiance.Detail{Tile: 16 * s.unit, Most: 2})
+	to := irradiance.Detail{Tile: 16 * s.unit, Most: 2}
+	if rough {
+		to = irradiance.Detail{Tile: 64 * s.unit, Most: 1}
+	}
+	d.Field, err = s.Scene.Daylight(ctx, d.Sky, s.Sheets(), to)
 	return d, err
 }
 
-// lit tells whether a light covers a place of the photo.
-func (s *Set) lit(x, y float64) bool {
-	for i := range s.r.Lights {
-		for _, sh := range s.r.Lights[i].Shapes {
-			if x0, y0, x1, y1 := bounds(sh); x >= x0 && x < x1 && y >= y0 && y < y1 && covers(sh, x, y) {
-				return true
-			}
+// traced is the closed lines of a shape, and what they lie between.
+type traced struct {
+	x0, y0, x1, y1 float64
+	lines          [][]shape.Point
+}
+
+func trace(sh shape.Shape) (t traced) {
+	t.lines = shape.Edges(sh)
+	t.x0, t.y0, t.x1, t.y1 = bounds(sh)
+	return
+}
+
+// covers tells whether the shape covers a place of the photo.
+func (t *traced) covers(x, y float64) bool {
+	if x < t.x0 || y < t.y0 || x >= t.x1 || y >= t.y1 {
+		return false
+	}
+	for _, l := range t.lines {
+		if shape.Inside(l, x, y) {
+			return true
 		}
 	}
 	return false
@@ -115,6 +139,12 @@ func (s *Set) Bounce(ctx context.Context, small Small, day *Daylight) (*irradian
 	for i := range 1 + len(s.Walls) {
 		flats = append(flats, s.inverse(s.Surfaces[i].Sheet.Plane))
 	}
+	faces := make([]traced, len(s.Surfaces))
+	for i := range s.Surfaces {
+		if f := &s.Surfaces[i]; f.Kind == Platform && f.cover == nil {
+			faces[i] = trace(f.face)
+		}
+	}
 	for y := -h/2 + edge/2; y < 1.5*h; y += edge {
 		for x := -w/2 + edge/2; x < 1.5*w; x += edge {
 			best, near := -1, 1.0/60
@@ -128,8 +158,8 @@ func (s *Set) Bounce(ctx context.Context, small Small, day *Daylight) (*irradian
 				sheet = s.Surfaces[best].Sheet
 			}
 			for i := range s.Surfaces {
-				if f := &s.Surfaces[i]; f.Kind == Platform && f.cover == nil && covers(f.face, x, y) {
-					sheet = f.Sheet
+				if faces[i].covers(x, y) {
+					sheet = s.Surfaces[i].Sheet
 				}
 			}
 			if sheet == nil {

@@ -320,13 +320,3 @@ func extent(sh shape.Shape) (x, y, low float64) {
 	x0, y0, x1, y1 := bounds(sh)
 	return (x0 + x1) / 2, (y0 + y1) / 2, y1
 }
-
-// covers tells whether a shape covers a place of the photo.
-func covers(sh shape.Shape, x, y float64) bool {
-	for _, e := range shape.Edges(sh) {
-		if shape.Inside(e, x, y) {
-			return true
-		}
-	}
-	return false
-}

@@ -59,6 +59,8 @@ const unitsAcross = 750
 type Covers interface {
 	CutOut(ctx context.Context, id cutout.Ref) (coverage.Coverage, error)
 	Light(ctx context.Context, l *recipe.Light) (coverage.Coverage, error)
+	// Shape keeps what build makes by a key that says all that it depends on.
+	Shape(ctx context.Context, key string, build func(context.Context) (*solid.Shape, error)) (*solid.Shape, error)
 }
 
 // Key names a room by all of the recipe that it depends on.
@@ -224,72 +226,19 @@ func (s *Set) thing(ctx context.Context, t *recipe.Thing, foot room.Vec, covers 
 	if err != nil || c == nil {
 		return err
 	}
-	scale := 1 / s.unit
-	m := c.At(scale)
-	all := image.Rect(0, 0, int(math.Ceil(float64(frame.Max.X)*scale)), int(math.Ceil(float64(frame.Max.Y)*scale)))
-	masks := []coverage.Mask{m}
-	var others []coverage.Mask
-	bounds := m.Bounds()
-	// What lies on a thing belongs to it. Other lights do not, but where they cross it they are no outline.
+	near := fmt.Sprintf("shape %s %d %d %g", c.Key(), s.Photo.Width, s.Photo.Height, s.unit)
 	for i := range s.r.Lights {
-		l := &s.r.Lights[i]
-		if len(l.Shapes) == 0 {
-			continue
-		}
-		if l.Stand != recipe.StandOn(recipe.OnThing, t.ID) {
-			k, err := covers.Light(ctx, l)
-			if err != nil {
-				return err
-			}
-			others = append(others, k.At(scale))
-			continue
-		}
-		k, err := covers.Light(ctx, l)
-		if err != nil {
-			return err
-		}
-		masks = append(masks, k.At(scale))
-		bounds = bounds.Union(masks[len(masks)-1].Bounds())
-	}
-	const margin = 12
-	rect := bounds.Inset(-margin).Intersect(all)
-	if bounds.Empty() || rect.Empty() {
-		return nil
-	}
-	covered := make([]bool, rect.Dx()*rect.Dy())
-	row := make([]float32, rect.Dx())
-	any := false
-	for _, m := range masks {
-		for y := rect.Min.Y; y < rect.Max.Y; y++ {
-			m.Fill(row, rect.Min.X, y)
-			for x, v := range row {
-				if v >= 0.5 {
-					covered[(y-rect.Min.Y)*rect.Dx()+x] = true
-					any = true
-				}
-			}
+		if l := &s.r.Lights[i]; crosses(s.r, l) || l.Stand == recipe.StandOn(recipe.OnThing, t.ID) {
+			near += fmt.Sprintf(" %s %v", l.Shapes.Key(), l.Stand == recipe.StandOn(recipe.OnThing, t.ID))
 		}
 	}
-	if !any {
-		return nil
+	// Which piece is the thing depends on where it stands, but only by a few pixels of a small picture.
+	near += fmt.Sprintf(" %d %d", int(t.Foot.X/s.unit/8), int(t.Foot.Y/s.unit/8))
+	shp, err := covers.Shape(ctx, near, func(ctx context.Context) (*solid.Shape, error) { return s.outline(ctx, t, c, covers, frame) })
+	if err != nil || shp == nil || shp.Empty() {
+		return err
 	}
-	keepMain(covered, rect, t.Foot.X*scale, t.Foot.Y*scale)
-	away := make([]bool, len(covered))
-	for _, m := range others {
-		if b := m.Bounds(); !b.Overlaps(rect) {
-			continue
-		}
-		for y := rect.Min.Y; y < rect.Max.Y; y++ {
-			m.Fill(row, rect.Min.X, y)
-			for x, v := range row {
-				if v >= 0.25 {
-					away[(y-rect.Min.Y)*rect.Dx()+x] = true
-				}
-			}
-		}
-	}
-	shp := solid.New(covered, away, rect, s.unit)
-	lies := t.Lies == recipe.LiesFlat || t.Lies == recipe.LiesAuto && flat(covered, rect, t.Foot.Y*scale)
+	lies := t.Lies == recipe.LiesFlat || t.Lies == recipe.LiesAuto && flat(shp.Used(), t.Foot.Y/s.unit)
 	card := s.Cam.Card(foot)
 	if lies {
 		card = s.Cam.FloorPlane()
@@ -298,9 +247,65 @@ func (s *Set) thing(ctx context.Context, t *recipe.Thing, foot room.Vec, covers 
 	b.Flat = lies
 	s.Bodies[len(s.Bodies)-1] = b
 	s.Scene.Bodies = append(s.Scene.Bodies, b)
-	px := image.Rect(int(float64(rect.Min.X)*s.unit), int(float64(rect.Min.Y)*s.unit), int(math.Ceil(float64(rect.Max.X)*s.unit)), int(math.Ceil(float64(rect.Max.Y)*s.unit))).Intersect(frame)
-	s.Surfaces = append(s.Surfaces, Surface{Kind: Thing, ID: t.ID, cover: c, depth: foot.Len(), Sheet: &irradiance.Sheet{Rect: px, Body: b, Cam: &s.Cam}})
+	px := func(v int) float64 { return float64(v) * s.unit }
+	r := image.Rect(int(px(shp.Rect.Min.X)), int(px(shp.Rect.Min.Y)), int(math.Ceil(px(shp.Rect.Max.X))), int(math.Ceil(px(shp.Rect.Max.Y)))).Intersect(frame)
+	s.Surfaces = append(s.Surfaces, Surface{Kind: Thing, ID: t.ID, cover: c, depth: foot.Len(), Sheet: &irradiance.Sheet{Rect: r, Body: b, Cam: &s.Cam}})
 	return nil
+}
+
+// outline finds the shape of a thing.
+func (s *Set) outline(ctx context.Context, t *recipe.Thing, c coverage.Coverage, covers Covers, frame image.Rectangle) (*solid.Shape, error) {
+	scale := 1 / s.unit
+	m := c.At(scale)
+	all := image.Rect(0, 0, int(math.Ceil(float64(frame.Max.X)*scale)), int(math.Ceil(float64(frame.Max.Y)*scale)))
+	own, others := []coverage.Mask{m}, []coverage.Mask(nil)
+	bounds := m.Bounds()
+	// What lies on a thing belongs to it. Other lights do not, but where they cross it they are no outline.
+	for i := range s.r.Lights {
+		l := &s.r.Lights[i]
+		if len(l.Shapes) == 0 {
+			continue
+		}
+		k, err := covers.Light(ctx, l)
+		if err != nil {
+			return nil, err
+		}
+		if l.Stand != recipe.StandOn(recipe.OnThing, t.ID) {
+			others = append(others, k.At(scale))
+			continue
+		}
+		own = append(own, k.At(scale))
+		bounds = bounds.Union(own[len(own)-1].Bounds())
+	}
+	const margin = 12
+	rect := bounds.Inset(-margin).Intersect(all)
+	if bounds.Empty() || rect.Empty() {
+		return &solid.Shape{}, nil
+	}
+	covered, away := make([]bool, rect.Dx()*rect.Dy()), make([]bool, rect.Dx()*rect.Dy())
+	draw := func(to []bool, masks []coverage.Mask, least float32) {
+		row := make([]float32, rect.Dx())
+		for _, m := range masks {
+			if !m.Bounds().Overlaps(rect) {
+				continue
+			}
+			for y := rect.Min.Y; y < rect.Max.Y; y++ {
+				m.Fill(row, rect.Min.X, y)
+				for x, v := range row {
+					if v >= least {
+						to[(y-rect.Min.Y)*rect.Dx()+x] = true
+					}
+				}
+			}
+		}
+	}
+	draw(covered, own, 0.5)
+	draw(away, others, 0.25)
+	keepMain(covered, rect, t.Foot.X*scale, t.Foot.Y*scale)
+	if !slices.Contains(covered, true) {
+		return &solid.Shape{}, nil
+	}
+	return solid.New(covered, away, rect, s.unit), nil
 }
 
 // keepMain drops pieces of less than a quarter of the piece that lies nearest to the foot.
@@ -356,23 +361,24 @@ func keepMain(covered []bool, rect image.Rectangle, fx, fy float64) {
 	}
 }
 
-// flat tells whether a thing lies on the floor, by what it covers and where its foot is: it goes below its
+// flat tells whether a thing lies on the floor, by the cells that it covers and where its foot is: it goes below its
 // foot by three tenths of its height, or above it by less than half its width.
-func flat(covered []bool, rect image.Rectangle, fy float64) bool {
-	w := rect.Dx()
-	x0, y0, x1, y1 := math.MaxInt, math.MaxInt, -1, -1
-	for i, c := range covered {
-		if c {
-			x, y := i%w, i/w
-			x0, y0, x1, y1 = min(x0, x), min(y0, y), max(x1, x), max(y1, y)
-		}
-	}
-	top, bottom := float64(rect.Min.Y+y0), float64(rect.Min.Y+y1+1)
-	return bottom-fy > 0.3*(bottom-top) || fy-top < 0.5*float64(x1+1-x0)
+func flat(used image.Rectangle, fy float64) bool {
+	top, bottom := float64(used.Min.Y), float64(used.Max.Y)
+	return bottom-fy > 0.3*(bottom-top) || fy-top < 0.5*float64(used.Dx())
 }
 
-// Detail returns how fine light is worked out on the photo.
-func (s *Set) Detail() irradiance.Detail { return irradiance.Detail{Tile: 16 * s.unit, Most: 8} }
+// Detail returns how fine light is worked out for a picture at a scale; rough is for while something moves.
+func (s *Set) Detail(rough bool, scale float64) irradiance.Detail {
+	const tile = 16
+	switch {
+	case rough:
+		return irradiance.Detail{Tile: 24 * s.unit, Most: 1}
+	case tile*s.unit*scale < 24: // pixels
+		return irradiance.Detail{Tile: tile * s.unit, Most: 4}
+	}
+	return irradiance.Detail{Tile: tile * s.unit, Most: 8}
+}
 
 // FeetKey names where a shape stands.
 func FeetKey(sh shape.Shape) string {

@@ -1,5 +1,5 @@
 package main
-import ("pyrant/internal/shape";"pyrant/internal/staging";"pyrant/internal/irradiance";"pyrant/internal/cutout";"pyrant/internal/coverage";"testing";"fmt";"context";"time";"pyrant/internal/render";"pyrant/internal/recipe")
+import ("bytes";"image";"image/jpeg";"sync/atomic";"pyrant/internal/shape";"pyrant/internal/cutout";"pyrant/internal/coverage";"testing";"fmt";"context";"time";"pyrant/internal/render";"pyrant/internal/recipe")
 func TestSpeed(t *testing.T){
  b,err:=open("/work/shared/truth/quay"); if err!=nil{t.Fatal(err)}
  e:=render.New(1<<30)
@@ -9,15 +9,16 @@ func TestSpeed(t *testing.T){
   _,err:=e.Render(context.Background(),render.Request{Photo:b.photo,PhotoKey:"p",Recipe:r,Stats:st}); fmt.Println(r.Lights[i].Name,time.Since(s),err,st.Sum) } }
  _=recipe.New
 }
-func TestNodes(t *testing.T){
- b,_:=open("/work/shared/truth/quay"); r:=b.recipe
- s,err:=staging.New(context.Background(),r,zc{r}); if err!=nil{t.Fatal(err)}
- for _,most:=range []int{1,2,4,8}{
- for i:=range r.Lights { l,_:=s.Light(context.Background(),&r.Lights[i]); var o []*recipe.Light; for k:=range r.Lights { if k!=i { o=append(o,&r.Lights[k]) } }
-  sc,_:=s.Among(context.Background(),o)
-  st:=time.Now(); f,_:=sc.Of(context.Background(),l,s.Sheets(),irradiance.Detail{Tile:16,Most:most},1,nil); el:=time.Since(st)
-  fmt.Printf("most %d %-8s %8.1f ms ",most,r.Lights[i].Name,el.Seconds()*1000); tot:=0
-  for k,g:=range f.Direct { n:=g.Cells(); tot+=n; fmt.Printf(" %s%d:%d",[]string{"F","W","P","T"}[s.Surfaces[k].Kind],k,n) }; fmt.Println(" total",tot,irradiance.Evals.Swap(0)) } }
+
+func TestQuick(t *testing.T){
+ b,_:=open("/work/shared/truth/quay"); r:=b.recipe.Clone(); e:=render.New(1<<30)
+ go1:=func(name string, r *recipe.Recipe, rough bool){ st:=&render.Stats{}; q:=render.Request{Photo:b.photo,PhotoKey:"p",Recipe:r,Stats:st}; var ro atomic.Bool; if rough {q.Rough=&ro}; s:=time.Now(); _,err:=e.Render(context.Background(),q); fmt.Println(name,time.Since(s),err,ro.Load(),st.Sum) }
+ go1("first",r,false); go1("again",r,false)
+ for n:=1;n<4;n++{ r=r.Clone(); sh:=r.Lights[1].Shapes[0]; f:=shape.FeetOf(sh).All(); r.Lights[1].Shapes[0]=shape.Standing(sh,shape.FeetAt(shape.Foot{X:f[0].X+3,Y:f[0].Y},shape.Foot{X:f[1].X+3,Y:f[1].Y})); go1("foot rough",r,true) }
+ go1("foot rest",r,false)
+ for n:=1;n<4;n++{ r=r.Clone(); r.Room.Things[0].Foot.X+=2; go1("thing rough",r,true) }
+ go1("thing rest",r,false)
+ s:=time.Now(); var buf bytes.Buffer; im:=image.NewRGBA(image.Rect(0,0,940,627)); for i:=range im.Pix { im.Pix[i]=uint8(i*i>>7) }; for i:=0;i<5;i++ {buf.Reset(); jpeg.Encode(&buf,im,nil)}; fmt.Println("jpeg",time.Since(s)/5)
 }
 type zc struct{r *recipe.Recipe}
 func (c zc) CutOut(ctx context.Context,id cutout.Ref)(coverage.Coverage,error){ k:=c.r.CutOut(id); m,_:=k.Raster.Mask(); return k.On(m,cutout.Alpha),nil}
