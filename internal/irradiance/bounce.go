@@ -70,6 +70,9 @@ func (b *Bounce) Bytes() (n int64) {
 	return
 }
 
+// gap is how far receivers stay before the planes that their sheet ends at.
+const gap = 0.12
+
 // weak is what a patch gives at most that is left out.
 const weak = 1e-5
 
@@ -114,6 +117,12 @@ func (r *receivers) weigh(sc *Scene, k int, patches []Patch, by []*blocker) {
 	pl := r.places[k]
 	c := r.sheet.channels()
 	x := pl.At.Add(pl.N.Mul(lift))
+	// Closer to another surface than its patches are large, they would not tell what it gives.
+	for _, b := range r.sheet.Before {
+		if d := b.Side(x); d < gap {
+			x = x.Add(b.N.Mul(gap - d))
+		}
+	}
 	for i := range patches {
 		p := &patches[i]
 		d := p.Place.At.Sub(x)

@@ -17,6 +17,9 @@ type Sheet struct {
 	Body  *solid.Body     // that it is the front of; nil for what is flat
 	Plane room.Plane      // of what is flat
 	Cam   *room.Camera
+	// Before are planes that it ends at. What would lie behind one, where the photo shows that already, is taken
+	// at its foot, so that values between do not fall off there.
+	Before []room.Plane
 	// Seen tells whether any of the pixels from (x0, y0) to (x1, y1) shows the surface; nil for all.
 	Seen func(x0, y0, x1, y1 float64) bool
 }
@@ -35,8 +38,17 @@ func (s *Sheet) Place(x, y float64) (Place, bool) {
 	if !ok || t > farthest {
 		return Place{}, false
 	}
-	return Place{At: r.Mul(t), N: s.Plane.N}, true
+	at := r.Mul(t)
+	for _, p := range s.Before {
+		if d := p.Side(at); d < aside {
+			at = at.Add(p.N.Mul(aside - d))
+		}
+	}
+	return Place{At: at, N: s.Plane.N}, true
 }
+
+// aside is how far places stay before the planes that a sheet ends at.
+const aside = 2e-3
 
 // channels returns how many numbers a place of the sheet has: irradiance where it is flat, else a Beam.
 func (s *Sheet) channels() int {

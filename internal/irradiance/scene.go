@@ -353,7 +353,7 @@ type Beam struct {
 // On returns the irradiance of a surface with the normal n, three numbers, of the four of a Beam: X, Y, Z
 // and S. Light from a cone of directions is taken as even over it: with k = |V|/S, which is (1 + cos α)/2
 // for a cone of half-angle α, it is S·(kc + √((kc)² + ε²))/2, c the cosine to its middle and ε what is left
-// at the horizon.
+// at the horizon, less towards the middle.
 func On(v, n []float32) float32 {
 	s := v[3]
 	if s <= 0 {
@@ -372,6 +372,12 @@ func On(v, n []float32) float32 {
 		eps2 = 0.18 * (1 - cos*cos)
 	}
 	m := (v[0]*n[0] + v[1]*n[1] + v[2]*n[2]) / s
+	if k > 1e-6 { // straight from its middle all of it comes from above the horizon
+		eps2 *= 1 - m*m/(k*k)
+		if eps2 < 0 {
+			eps2 = 0
+		}
+	}
 	return s * (m + sqrt(m*m+eps2)) / 2
 }
 

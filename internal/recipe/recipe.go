@@ -282,7 +282,7 @@ func (t Tint) Colour(g Gel) colour.RGB {
 // Spill is the light that a light throws on what is near it in the picture.
 type Spill struct {
 	On       bool            `json:"on" label:"Switch of its spill" default:"true" row:"own"`
-	Strength float64         `json:"strength" label:"Strength" unit:"%" range:"0..4" default:"1" step:"0.01"`
+	Strength float64         `json:"strength" label:"Strength" unit:"%" range:"0..30" slider:"0.02..8 log" default:"1" step:"0.01"`
 	Reach    float64         `json:"reach" label:"Reach" unit:"px" range:"1..100000" slider:"L/50..2L log" default:"L/3" step:"1" doc:"distance at which it ends"`
 	Tone     area.ToneWindow `json:"tone" title:"Tone window"`
 	Carrier  area.Ref        `json:"carrier" label:"Carried by" default:"" row:"own" doc:"id of the area, or of the cut-out, that carries the light; left empty, nothing does"`

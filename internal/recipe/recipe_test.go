@@ -623,8 +623,8 @@ func TestScaleMultipliesEveryLength(t *testing.T) {
 			t.Errorf("point %d is %v, want %v", i, b.At(i), want)
 		}
 	}
-	// photo, the edge of dusk, and of both lights feather, bloom, streak, reach, eight radii and one width.
-	if lengths != 3+2*(4+8)+1 {
+	// photo, the edge of dusk, the horizon, and of both lights feather, bloom, streak, reach, eight radii and one width.
+	if lengths != 4+2*(4+8)+1 {
 		t.Errorf("%d numbers are lengths", lengths)
 	}
 }

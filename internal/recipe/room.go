@@ -25,7 +25,7 @@ type Room struct {
 	Things    []Thing     `json:"things,omitzero" label:"Things" count:"0..60" each:"thing" title:"*" doc:"cut-outs that stand in the room; used by their ids"`
 	Shadows   float64     `json:"shadows" label:"Shadows" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"how much of the light is kept off what lies behind something"`
 	Bounce    float64     `json:"bounce" label:"Bounce" unit:"%" range:"0..2" default:"1" step:"0.01" doc:"light that surfaces give to each other, once"`
-	Daylight  float64     `json:"daylight" label:"Daylight taken out" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"how far what daylight did to the surfaces is divided out of the photo's colours"`
+	Daylight  float64     `json:"daylight" label:"Daylight out" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"how far what daylight did to the surfaces is divided out of the photo's colours"`
 }
 
 // Idle names what does nothing as the room is.
@@ -166,7 +166,7 @@ func (r *Recipe) Space() (*Space, error) {
 		t := &m.Things[i]
 		f, ok := s.Cam.Floor(t.Foot.X, t.Foot.Y)
 		if !ok {
-			return nil, fault.In(fmt.Sprintf("room.things[%d].foot", i), "This foot lies above the horizon, where there is no floor. Drag it down to where “%s” stands.", r.nameOf(t.Of))
+			return nil, fault.In(fmt.Sprintf("room.things[%d].foot", i), "This foot lies above the horizon, where there is no floor. Drag it down to where “%s” stands.", r.NameOf(t.Of))
 		}
 		s.Feet = append(s.Feet, f)
 	}
@@ -207,7 +207,8 @@ func (s *Space) platform(p *Platform) (prism *room.Prism, field, msg string) {
 	return room.NewPrism(s.Cam.Up, at, thick), "", ""
 }
 
-func (r *Recipe) nameOf(id cutout.Ref) string {
+// NameOf returns the name of a cut-out, for a sentence.
+func (r *Recipe) NameOf(id cutout.Ref) string {
 	if c := r.CutOut(id); c != nil {
 		return c.Name
 	}

@@ -21,7 +21,7 @@ import (
 
 // roomPower is how much brighter than white what a light covers is taken to be, at a strength of 1,
 // for the light that it gives to a room.
-const roomPower = 100
+const roomPower = 40
 
 // inRoom is the room of a plan.
 type inRoom struct {

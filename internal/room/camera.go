@@ -85,7 +85,7 @@ func Crossing(c [4]Point) int {
 // Fit says how a camera was found.
 type Fit struct {
 	Focal  float64 // what the corners alone imply, in pixels; 0 where they do not tell
-	Spread float64 // by how much its logarithm is off where each corner is off by 1/1500 of the width
+	Spread float64 // by how much its logarithm is off where each corner is off by a thousandth of the width
 }
 
 // Calibrate finds the camera of a photo of w by h pixels from the four corners of a rectangle on the
@@ -103,7 +103,7 @@ func Calibrate(corners [4]Point, w, h, prior, spread float64) (Camera, Fit, bool
 	var fit Fit
 	if f2, ok := square(&c); ok {
 		log := math.Log(f2) / 2
-		const step = 1.0 / 1500
+		const step = 1.0 / 1000
 		for i := range c {
 			for k := range 2 {
 				d := c

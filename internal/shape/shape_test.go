@@ -382,6 +382,13 @@ func TestKeyHoldsEveryFieldOfEveryKind(t *testing.T) {
 				changed("a width", `{"op":"replace","path":"`+at+`/1/k","value":0.75}`)
 			case f.Name == "of":
 				changed("which cut-out", `{"op":"replace","path":"`+at+`","value":"c2"}`)
+			case f.Name == "feet":
+				// Where it stands changes what it lights, not what it covers.
+				ops, _ := setting.ParseOps([]byte(`[{"op":"replace","path":"` + at + `","value":[{"x":30,"y":40}]}]`))
+				next, err := setting.Apply(s, ops, frame)
+				if err != nil || next.Shapes.Key() != s.Shapes.Key() || setting.Key(next.Shapes) == setting.Key(s.Shapes) || FeetOf(next.Shapes[0]).Len() != 1 {
+					t.Errorf("%s: feet: %v, %+v", k.Word, err, next.Shapes)
+				}
 			case f.Name == "laid":
 				changed("what bulbs are laid by", `{"op":"replace","path":"`+at+`","value":"spacing"}`)
 			case f.Name == "count":

@@ -113,13 +113,12 @@ func (s *Set) shape(ctx context.Context, out *irradiance.Light, l *recipe.Light,
 			}
 		}
 		return nil
-	case shape.Ellipse:
-		if host == nil && wall == nil && math.Abs(sh.Width-sh.Height) <= 0.1*math.Max(sh.Width, sh.Height) {
-			if v, ok := at(sh.X, sh.Y); ok {
-				out.Bulb(v, (sh.Width+sh.Height)/4*pixel(v))
-			}
-			return nil
+	}
+	if x, y, r, ok := disc(sh); ok && host == nil && wall == nil {
+		if v, ok := at(x, y); ok {
+			out.Bulb(v, r*pixel(v))
 		}
+		return nil
 	}
 	samples, err := spill.Samples(ctx, shape.Shapes{sh}, flatSamples)
 	if err != nil {
@@ -145,6 +144,18 @@ func (s *Set) shape(ctx context.Context, out *irradiance.Light, l *recipe.Light,
 		out.Round(places, s.Cam.Up)
 	}
 	return nil
+}
+
+// disc returns middle and radius of a shape that is about round: a ball, as a camera sees it.
+func disc(sh shape.Shape) (x, y, r float64, ok bool) {
+	x0, y0, x1, y1 := bounds(sh)
+	w, h := x1-x0, y1-y0
+	if math.Abs(w-h) > 0.12*math.Max(w, h) {
+		return
+	}
+	// A circle fills its box by pi/4, a hexagon or an octagon turned anyhow by less or more.
+	a := shape.Area(sh)
+	return (x0 + x1) / 2, (y0 + y1) / 2, (w + h) / 4, math.Abs(a/(w*h)-math.Pi/4) < 0.03
 }
 
 // inside returns a place not behind a wall.

@@ -130,6 +130,13 @@ func New(ctx context.Context, r *recipe.Recipe, covers Covers) (*Set, error) {
 			}
 		}
 	}
+	for i := range s.Surfaces {
+		for k := range s.Surfaces {
+			if k != i {
+				s.Surfaces[i].Sheet.Before = append(s.Surfaces[i].Sheet.Before, s.Surfaces[k].Sheet.Plane)
+			}
+		}
+	}
 	for i, p := range r.Room.Platforms {
 		if p.Seen != "" {
 			if err := s.onPlatform(ctx, i, &p, covers, frame); err != nil {

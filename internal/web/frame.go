@@ -10,6 +10,7 @@ import (
 	"math"
 	"net/http"
 	"strconv"
+	"sync/atomic"
 
 	"github.com/labstack/echo/v5"
 
@@ -34,8 +35,9 @@ type frameRequest struct {
 	W     int             `json:"w"`
 	H     int             `json:"h"`
 	Plain bool            `json:"plain"`
-	As    string          `json:"as"`   // one of frameKinds
-	Page  string          `json:"page"` // which page asks; a newer draft of the same takes the place of one that waits
+	Quick bool            `json:"quick"` // what is not ready may be rough; the answer says so
+	As    string          `json:"as"`    // one of frameKinds
+	Page  string          `json:"page"`  // which page asks; a newer draft of the same takes the place of one that waits
 }
 
 // framesAtOnce is how many frames are computed at a time: while the rows of one use all
@@ -79,12 +81,17 @@ func (s *Server) frame(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
+	q.Quick = c.QueryParam("quick") == "1"
 	tag := fmt.Sprintf(`"%s-%d-%d-%d-%d-%d-%d-%s"`, shot.ID, shot.Version, q.Long, q.X, q.Y, q.W, q.H, q.As)
 	if q.Plain {
 		tag = fmt.Sprintf(`"%s-plain-%d-%d-%d-%d-%d-%s"`, shot.PhotoSHA[:16], q.Long, q.X, q.Y, q.W, q.H, q.As)
 	}
 	h := c.Response().Header()
 	h.Set("Cache-Control", "private, no-cache")
+	if q.Quick { // what comes may be rough, and is not to be kept
+		h.Set("Cache-Control", "no-store")
+		return s.sendFrame(c, shot, q)
+	}
 	h.Set("ETag", tag)
 	if c.Request().Header.Get("If-None-Match") == tag {
 		return c.NoContent(http.StatusNotModified)
@@ -116,9 +123,16 @@ func (s *Server) sendFrame(c *echo.Context, shot *store.Shot, q *frameRequest) e
 		return err
 	}
 	who := asker{shot.ID + q.Page, len(q.Patch) > 0}
-	img, err := s.renderPart(ctx, who, shot, r, q.Long, image.Rect(q.X, q.Y, q.X+q.W, q.Y+q.H), q.Plain)
+	var rough *atomic.Bool
+	if q.Quick {
+		rough = new(atomic.Bool)
+	}
+	img, err := s.renderPart(ctx, who, shot, r, q.Long, image.Rect(q.X, q.Y, q.X+q.W, q.Y+q.H), q.Plain, rough)
 	if err != nil {
 		return err
+	}
+	if rough != nil && rough.Load() {
+		c.Response().Header().Set("X-Rough", "1")
 	}
 	kind := frameKinds[q.As]
 	if q.As != "jpeg" {
@@ -149,7 +163,7 @@ func (s *Server) turn(ctx context.Context, shot *store.Shot, who asker) (p *phot
 }
 
 // renderPart renders for a screen, which takes sRGB, when it is the asker's turn.
-func (s *Server) renderPart(ctx context.Context, who asker, shot *store.Shot, r *recipe.Recipe, long int, part image.Rectangle, plain bool) (*image.RGBA, error) {
+func (s *Server) renderPart(ctx context.Context, who asker, shot *store.Shot, r *recipe.Recipe, long int, part image.Rectangle, plain bool, rough *atomic.Bool) (*image.RGBA, error) {
 	photo, done, err := s.turn(ctx, shot, who)
 	if err != nil {
 		return nil, err
@@ -161,7 +175,7 @@ func (s *Server) renderPart(ctx context.Context, who asker, shot *store.Shot, r 
 	}
 	img, err := s.engine.Render(ctx, render.Request{
 		Photo: photo, PhotoKey: shot.PhotoSHA, Recipe: r, LongEdge: min(long, max(photo.Width, photo.Height)),
-		View: part, Layer: layer, Profile: colour.SRGB,
+		View: part, Layer: layer, Profile: colour.SRGB, Rough: rough,
 	})
 	if err != nil {
 		return nil, err
@@ -186,7 +200,7 @@ func (s *Server) renderPreview(ctx context.Context, shot *store.Shot, long int) 
 	if err != nil {
 		return nil, err
 	}
-	img, err := s.renderPart(ctx, asker{lane: "preview"}, shot, r, long, image.Rectangle{}, false)
+	img, err := s.renderPart(ctx, asker{lane: "preview"}, shot, r, long, image.Rectangle{}, false, nil)
 	if err != nil {
 		return nil, err
 	}
@@ -270,7 +284,7 @@ func (s *Server) shapes(c *echo.Context) error {
 		return err
 	}
 	for i := range r.Lights {
-		if r.Lights[i].Shapes.Key() == c.Param("key") {
+		if setting.Key(r.Lights[i].Shapes) == c.Param("key") {
 			c.Response().Header().Set("Cache-Control", "private, max-age=86400, immutable")
 			return c.Blob(http.StatusOK, "application/json", setting.Encode(r.Lights[i].Shapes))
 		}

@@ -398,6 +398,22 @@ func ref(r *recipe.Recipe, v any) ([]setting.Choice, bool) {
 		for i := range r.CutOuts {
 			out = append(out, setting.Choice{Value: r.CutOuts[i].ID, Label: r.CutOuts[i].Name})
 		}
+	case recipe.Stand:
+		out = append(out, setting.Choice{Value: "", Label: "The floor"})
+		add := func(kind, id, name string) {
+			out = append(out, setting.Choice{Value: string(recipe.StandOn(kind, id)), Label: name})
+		}
+		for _, w := range r.Room.Walls {
+			add(recipe.OnWall, w.ID, w.Name)
+		}
+		for _, p := range r.Room.Platforms {
+			add(recipe.OnPlatform, p.ID, p.Name)
+		}
+		for _, t := range r.Room.Things {
+			if c := r.CutOut(t.Of); c != nil {
+				add(recipe.OnThing, t.ID, "Front of "+c.Name)
+			}
+		}
 	default:
 		return nil, false
 	}

@@ -168,6 +168,7 @@ func (s *Server) routes() {
 	get("/shots/:id/frame", s.frame)
 	post("/shots/:id/frame", s.draftFrame)
 	post("/shots/:id/falloff", s.falloff)
+	post("/shots/:id/room", s.sketch)
 	get("/shots/:id/shapes/:key", s.shapes)
 	post("/shots/:id/tones", s.tones)
 	post("/shots/:id/curve", s.curve)

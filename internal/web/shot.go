@@ -196,6 +196,9 @@ func (s *Server) action(c *echo.Context) error {
 	if done, err := s.lightAction(c, name, shot, r, version); done {
 		return err
 	}
+	if done, err := s.roomAction(c, name, shot, r, version); done {
+		return err
+	}
 	if done, err := s.cutOutAction(c, name, shot, r, version); done {
 		return err
 	}

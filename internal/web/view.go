@@ -128,7 +128,7 @@ func lightState(l recipe.Light) json.RawMessage {
 	if small {
 		return setting.Encode(l)
 	}
-	key := l.Shapes.Key()
+	key := setting.Key(l.Shapes)
 	l.Shapes = nil
 	b := setting.Encode(l)
 	return fmt.Appendf(b[:len(b)-1], `,"shapes_key":%q}`, key)
@@ -161,7 +161,7 @@ func (p *page) State() (string, error) {
 		"cutouts": cuts,
 		"id":      p.Shot.ID, "version": p.Shot.Version, "step": p.Step, "light": p.Light, "focus": p.focus,
 		"width": p.Shot.Photo.Width, "height": p.Shot.Photo.Height, "lights": lights, "name": p.Shot.Name,
-		"areas": areas, "dusk": json.RawMessage(setting.Encode(p.R.Dusk)), "groups": p.R.Groups, "finish": json.RawMessage(setting.Encode(p.R.Finish)),
+		"areas": areas, "dusk": json.RawMessage(setting.Encode(p.R.Dusk)), "groups": p.R.Groups, "room": map[string]bool{"on": p.R.Room.On}, "finish": json.RawMessage(setting.Encode(p.R.Finish)),
 	})
 	return string(b), err
 }

@@ -16,7 +16,8 @@ onmessage = async ({ data: { id, cancel, url, init, w, h, pixels } }) => {
     const image = pixels
       ? await createImageBitmap(new ImageData(new Uint8ClampedArray(await answer.arrayBuffer()), w, h))
       : await createImageBitmap(await answer.blob(), { colorSpaceConversion: "none" });
-    postMessage({ id, image, clipped: answer.headers.get("X-Clipped") }, [image]);
+    const head = (name) => answer.headers.get(name);
+    postMessage({ id, image, clipped: head("X-Clipped"), rough: head("X-Rough") === "1" }, [image]);
   } catch (e) {
     postMessage({
       id,

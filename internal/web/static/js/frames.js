@@ -46,7 +46,7 @@ export class Frames {
     worker.postMessage({ id: ++this.id, ...request(w), w: w.w, h: w.h, pixels: nearby });
   }
 
-  answer({ id, image, clipped, cancelled, superseded, error }) {
+  answer({ id, image, clipped, rough, cancelled, superseded, error }) {
     if (!this.now || id !== this.id) {
       image?.close();
       return; // another has taken over
@@ -54,7 +54,7 @@ export class Frames {
     const w = this.now;
     this.now = null;
     if (image) {
-      this.got({ ...w, image, clipped, took: performance.now() - this.since });
+      this.got({ ...w, image, clipped, rough, took: performance.now() - this.since });
       this.run();
     } else if (superseded) this.run();
     else if (!cancelled) this.failed(error, w);
@@ -62,15 +62,16 @@ export class Frames {
 }
 
 // request gives the address of a frame and how to ask for it.
-function request({ long, x, y, w, h, final, plain, patch, version }) {
+function request({ long, x, y, w, h, final, plain, patch, version, quick }) {
   const as = nearby ? "pixels" : final ? "png" : "jpeg";
   if (patch) {
     return {
       url: `/shots/${shot.id}/frame`,
-      init: post({ patch, long, x, y, w, h, as, page }, csrf()),
+      init: post({ patch, long, x, y, w, h, as, page, quick: Boolean(quick) }, csrf()),
     };
   }
   const q = new URLSearchParams({ long, x, y, w, h, as, page, v: plain ? 0 : version });
   if (plain) q.set("plain", "1");
+  if (quick) q.set("quick", "1");
   return { url: `/shots/${shot.id}/frame?${q}` };
 }

@@ -18,7 +18,7 @@ const stage = document.getElementById("stage");
 const overlay = document.getElementById("overlay");
 
 // rest names the hand that there is when no other is taken up.
-const rest = () => (target.glows() ? "handles" : "edit");
+const rest = () => (target.rooms() ? "stands" : target.glows() ? "handles" : "edit");
 const byName = (name) => hands.find((h) => h.name === name);
 let hand = byName("edit");
 let press = { time: 0, x: 0, y: 0 }; // the last press
@@ -28,9 +28,11 @@ const tracing = target.works;
 const usable = () =>
   target.glows()
     ? hands.filter((h) => h.glows)
-    : target.cut()
-      ? hands.filter((h) => h.cuts)
-      : hands.filter((h) => !h.only && !h.glows && (!h.areas || target.area()));
+    : target.rooms()
+      ? hands.filter((h) => h.rooms)
+      : target.cut()
+        ? hands.filter((h) => h.cuts)
+        : hands.filter((h) => !h.only && !h.glows && !h.rooms && (!h.areas || target.area()));
 
 // drawShape draws a shape, and gives the lines that it is taken hold of by, and those whose inside
 // is its own.
@@ -75,7 +77,7 @@ function draw() {
   overlay.replaceChildren();
   if (!tracing()) return;
   if (!Number.isFinite(toScreen(0, 0)[0])) return;
-  if (hand.glows) {
+  if (hand.glows || hand.rooms) {
     hand.overlay(overlay);
     return;
   }
@@ -106,7 +108,7 @@ export const keyed = () =>
     .filter((h) => h.key !== "Escape")
     .map((h) => ({
       key: keyOf(h),
-      label: `${h.cuts ? "cut-out" : h.glows ? "glow" : h.areas ? "area" : "draw"}: ${h.label.toLowerCase()}`,
+      label: `${h.cuts ? "cut-out" : h.glows ? "glow" : h.rooms ? "room" : h.areas ? "area" : "draw"}: ${h.label.toLowerCase()}`,
     }));
 
 // offer fills the bench's row of hands.
@@ -140,8 +142,8 @@ function tell() {
   const brush = document.getElementById("brush");
   if (brush) brush.hidden = hand.name !== "brush";
   stage.classList.toggle("tracing", tracing() && Boolean(hand.cursor));
-  stage.classList.toggle("glow-hands", target.glows() && hand.grabs);
-  stage.classList.toggle("close-work", tracing() && !target.glows());
+  stage.classList.toggle("glow-hands", (target.glows() || target.rooms()) && hand.grabs);
+  stage.classList.toggle("close-work", tracing() && !target.glows() && !target.rooms());
   document.querySelectorAll("li[data-shape]").forEach((li) => {
     li.classList.toggle("chosen", hand.grabs && Number(li.dataset.shape) === chosenShape());
   });
@@ -268,6 +270,7 @@ document.addEventListener("click", (e) => {
 // an area, if that is what its first part is for.
 function first() {
   if (target.glows()) return byName("handles");
+  if (target.rooms()) return byName("stands");
   if (target.cut()) return byName("scribble");
   const a = target.area();
   if (!a) return byName(target.any() ? "edit" : "outline");

@@ -206,13 +206,15 @@ function wish() {
   const need = { ...p, at: p, drawn, version: shot.version };
   const rests = performance.now() - idle >= 140;
   if (draft) {
-    const hand = { ...need, patch: draft, final: false };
+    const hand = { ...need, patch: draft, final: false, quick: !rests };
     if (!newest) return pace && !rests ? { ...hand, ...coarser(p, paces[pace]), coarse: true } : hand;
-    if (!lit.coarse) return done();
+    if (!lit.coarse && !lit.rough) return done();
     return rests ? hand : later();
   }
   if (showing() !== "lit" && !sameRect(has.plain.part?.at, p)) return { ...need, plain: true, final: nearby };
-  if (!newest || lit.coarse) return { ...need, final: nearby };
+  // What is not ready is shown roughly first, and then as it is.
+  if (!newest || lit.coarse) return { ...need, final: nearby, quick: true };
+  if (lit.rough) return { ...need, final: nearby };
   if (lit.final && sameRect(has.plain.part?.at, p) && has.plain.part.final) return done() ?? ready(need, p);
   if (!rests) return later();
   return lit.final ? { ...need, plain: true, final: true } : { ...need, final: true };
@@ -226,6 +228,7 @@ function got(frame) {
     return;
   }
   if (frame.patch && (frame.coarse || !pace)) keepPace(frame.took);
+  if (frame.rough) frame.final = false;
   const to = has[frame.plain ? "plain" : "lit"];
   const old = [to.part, to.base];
   to.part = frame;

@@ -8,6 +8,7 @@
 //   areas     it draws what belongs to an area, and is not for tracing lights
 //   cuts      it works on a cut-out
 //   glows     it belongs to Glow, and draws over the picture alone
+//   rooms     it belongs to Spill, and draws the room over the picture
 //   only      it works on nothing else
 //   once      what it made is what one goes on with: editing takes over
 //   quiet     it has a button elsewhere
@@ -36,6 +37,7 @@ import { outline } from "./outline.js";
 import { pick } from "./pick.js";
 import { region } from "./region.js";
 import { rim } from "./rim.js";
+import { floor, platform, stands, wall } from "./room.js";
 import { scribble } from "./scribble.js";
 import { string } from "./string.js";
 import { transform } from "./transform.js";
@@ -66,4 +68,8 @@ export const hands = [
   veil,
   streak,
   handles,
+  wall,
+  floor,
+  platform,
+  stands,
 ];

@@ -1,0 +1,378 @@
+package irradiance
+
+import (
+	"context"
+	"image"
+	"math"
+	"testing"
+
+	"pyrant/internal/room"
+	"pyrant/internal/solid"
+)
+
+var ctx = context.Background()
+
+// level is a camera that looks ahead over a floor one unit below it; Y is down.
+func level() *room.Camera {
+	c := room.Level(600, 400, 150, 0, 600)
+	return &c
+}
+
+// floorAt is a place of the floor that lies so far to the right and ahead.
+func floorAt(c *room.Camera, right, ahead float64) Place {
+	fore := c.Level(room.Vec{Z: 1})
+	return Place{At: room.Vec{X: right}.Add(fore.Mul(ahead)).Sub(c.Up), N: c.Up}
+}
+
+// over is a place over the floor.
+func over(c *room.Camera, right, ahead, high float64) room.Vec {
+	return floorAt(c, right, ahead).At.Add(c.Up.Mul(high))
+}
+
+func near(t *testing.T, what string, got, want, tol float64) {
+	t.Helper()
+	if math.Abs(got-want) > tol*math.Max(math.Abs(want), 1e-12) {
+		t.Errorf("%s: %.6g, want %.6g", what, got, want)
+	}
+}
+
+// A small ball lights the floor by the inverse square of the distance and the angle.
+func TestBulb(t *testing.T) {
+	c := level()
+	l := &Light{}
+	l.Bulb(over(c, 0, 4, 1), 0.05)
+	s := &Scene{}
+	a := math.Pi * 0.05 * 0.05
+	for _, x := range []float64{0, 0.5, 2} {
+		d2 := 1 + x*x
+		e, bare := s.At(l, floorAt(c, x, 4))
+		near(t, "under and beside a ball", e, a/math.Sqrt(d2)/(math.Pi*(d2+a)), 5e-3)
+		near(t, "with nothing in the way", bare, e, 1e-12)
+	}
+	if e, _ := s.At(l, Place{At: over(c, 0, 4, 3), N: c.Up}); e != 0 {
+		t.Errorf("what faces away gets %v", e)
+	}
+}
+
+// The closed form of a tube is the integral over it, also with ends below the horizon.
+func TestTube(t *testing.T) {
+	c := level()
+	for _, ends := range [][2]room.Vec{
+		{over(c, -1, 4, 1), over(c, 1, 4, 1)},
+		{over(c, 0.3, 4, 0.1), over(c, 0.5, 4.4, 1.8)},
+		{over(c, -2, 3, 0.4), over(c, 0, 5, 2)},
+	} {
+		l := &Light{}
+		const r = 0.01
+		l.Tube(ends[0], ends[1], r, 0.3)
+		axis := ends[1].Sub(ends[0])
+		dir := axis.Unit()
+		for _, pl := range []Place{floorAt(c, 0, 3), floorAt(c, 1.2, 4.3), {At: over(c, 0, 6, 0.8), N: c.Level(room.Vec{Z: -1})}} {
+			want := 0.0
+			const n = 20000
+			x := pl.At.Add(pl.N.Mul(lift))
+			for i := range n {
+				d := ends[0].Add(axis.Mul((float64(i) + 0.5) / n)).Sub(x)
+				d2 := d.Dot(d)
+				to := d.Unit()
+				sin := math.Sqrt(math.Max(1-math.Pow(dir.Dot(to), 2), 0))
+				want += math.Max(pl.N.Dot(to), 0) * sin * 2 * r * axis.Len() / n / (math.Pi * d2)
+			}
+			e, _ := (&Scene{}).At(l, pl)
+			near(t, "a tube", e, want, 2e-3)
+		}
+	}
+}
+
+// A panel lights by both angles and its back not at all; an upright round body all round.
+func TestPanel(t *testing.T) {
+	c := level()
+	at := over(c, 0, 4, 1)
+	toward := c.Level(room.Vec{Z: -1})
+	l := &Light{}
+	l.Panel([]Flat{{at, 0.02}}, toward, false)
+	both := &Light{}
+	both.Panel([]Flat{{at, 0.02}}, toward, true)
+	s := &Scene{}
+	before, behind := floorAt(c, 0, 2.5), floorAt(c, 0, 5.5)
+	e, _ := s.At(l, before)
+	d2 := 1 + 1.5*1.5
+	near(t, "before a panel", e, 0.02*(1.5/math.Sqrt(d2))*(1/math.Sqrt(d2))/(math.Pi*(d2+0.02)), 5e-3)
+	if e, _ := s.At(l, behind); e != 0 {
+		t.Errorf("behind a panel %v", e)
+	}
+	f, _ := s.At(both, behind)
+	near(t, "behind one that shines to both sides", f, e, 5e-3)
+	lamp := &Light{}
+	lamp.Round([]Flat{{at, 0.02}}, c.Up)
+	a, _ := s.At(lamp, before)
+	b, _ := s.At(lamp, behind)
+	near(t, "a lamp to both sides", a, b, 1e-9)
+}
+
+// ball is a body of a disc in the photo, so far ahead; it gives its middle and radius.
+func ball(c *room.Camera, depth float64) (*solid.Body, room.Vec, float64) {
+	covered := make([]bool, 600*400)
+	for i := range covered {
+		covered[i] = math.Hypot(float64(i%600)+0.5-300, float64(i/600)+0.5-200) < 40
+	}
+	shape := solid.New(covered, nil, image.Rect(0, 0, 600, 400), 1)
+	mid := c.Ray(300, 200).Mul(depth)
+	return solid.Stand(shape, c, c.Card(mid), depth), mid, 40 * depth / c.F
+}
+
+// A ball before a light keeps it off behind, half of it at the edge, and nothing beside; the shadow of a
+// larger light is softer.
+func TestShadow(t *testing.T) {
+	c := level()
+	b, mid, r := ball(c, 4)
+	s := &Scene{Bodies: []*solid.Body{b}}
+	n := c.Level(room.Vec{Z: -1})
+	seen := func(radius, off float64) float64 {
+		l := &Light{}
+		l.Bulb(mid.Add(n.Mul(2)), radius) // between the camera and the ball
+		pl := Place{At: mid.Sub(n.Mul(2)).Add(room.Vec{X: off}), N: n}
+		e, bare := s.At(l, pl)
+		return e / bare
+	}
+	edge := 2 * r // on the plane twice as far from the light
+	if v := seen(0.02, 0); v > 0.02 {
+		t.Errorf("behind the ball %.3f of the light is left", v)
+	}
+	if v := seen(0.02, 3*edge); v < 0.99 {
+		t.Errorf("well beside its shadow %.3f of the light is left", v)
+	}
+	if v := seen(0.02, edge); v < 0.2 || v > 0.8 {
+		t.Errorf("at the edge of the shadow %.3f of the light is left", v)
+	}
+	width := func(radius float64) float64 {
+		from, to := 0.0, 0.0
+		for x := 0.0; x < 4*edge; x += edge / 200 {
+			v := seen(radius, x)
+			if v < 0.1 {
+				from = x
+			}
+			if v < 0.9 {
+				to = x
+			}
+		}
+		return to - from
+	}
+	small, large := width(0.02), width(0.12)
+	// A disc of radius ρ as far before the edge as the plane is behind it: the edge is 2ρ wide, less its ends.
+	if large < 2*small || math.Abs(large-0.12*2*0.65) > 0.12 {
+		t.Errorf("the shadow's edge is %.3f wide of a small light and %.3f of a large one", small, large)
+	}
+	// A light's own body does not shade it.
+	own := &Light{Of: "rod"}
+	own.Tube(over(c, -1, 4, 1), over(c, 1, 4, 1), 0.05, 1)
+	lit := &Scene{Rods: own.Rods()}
+	if e, bare := lit.At(own, floorAt(c, 0, 4)); e != bare {
+		t.Errorf("a rod shades itself: %v of %v", e, bare)
+	}
+	other := &Light{Of: "lamp"}
+	other.Bulb(over(c, 0, 4, 2), 0.01)
+	if e, bare := lit.At(other, floorAt(c, 0, 4)); e > 0.05*bare {
+		t.Errorf("a rod under a lamp lets %.3f of it through", e/bare)
+	}
+}
+
+// A grid comes within a few per cent of what it stands for, with and without shadows, at far fewer places.
+func TestGrid(t *testing.T) {
+	c := level()
+	b, mid, _ := ball(c, 4)
+	n := c.Level(room.Vec{Z: -1})
+	l := &Light{}
+	l.Bulb(mid.Add(n.Mul(0.4)).Add(room.Vec{X: -1.2}), 0.08)
+	sheet := &Sheet{Rect: image.Rect(0, 0, 600, 400), Plane: c.FloorPlane(), Cam: c}
+	s := &Scene{Bodies: []*solid.Body{b}}
+	f, err := s.Of(ctx, l, []*Sheet{sheet}, Detail{Tile: 13, Most: 8}, 1, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	g := f.Direct[0]
+	row := make([]float32, 600)
+	var off, sum, worst, top float64
+	for y := 170; y < 400; y += 7 {
+		g.Read(row, 0.5, float64(y)+0.5, 1, 600)
+		for x := 0; x < 600; x += 5 {
+			pl, ok := sheet.Place(float64(x)+0.5, float64(y)+0.5)
+			if !ok {
+				continue
+			}
+			e, _ := s.At(l, pl)
+			d := math.Abs(e - float64(row[x]))
+			off, sum, worst, top = off+d, sum+e, math.Max(worst, d), math.Max(top, e)
+		}
+	}
+	if off > 0.015*sum || worst > 0.25*top {
+		t.Errorf("the grid is off by %.4f of the light, at one place by %.3f of the most", off/sum, worst/top)
+	}
+	if n := g.Cells(); n > 600*400/8 {
+		t.Errorf("%d places were worked out", n)
+	}
+	// Read at any step it is the same.
+	one := make([]float32, 1)
+	g.Read(row, 0.5, 300.5, 1, 600)
+	for _, x := range []int{3, 77, 299, 512} {
+		if g.Read(one, float64(x)+0.5, 300.5, 0, 1); math.Abs(float64(one[0]-row[x])) > 1e-5*top {
+			t.Errorf("at %d it is %v in a row and %v by itself", x, row[x], one[0])
+		}
+	}
+	// Without shadows nothing is in the way.
+	f, err = s.Of(ctx, l, []*Sheet{sheet}, Detail{Tile: 13, Most: 8}, 0, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	pl, _ := sheet.Place(400.5, 300.5)
+	_, bare := s.At(l, pl)
+	f.Direct[0].Read(one, 400.5, 300.5, 0, 1)
+	near(t, "without shadows", float64(one[0]), bare, 0.03)
+	gone, cancel := context.WithCancel(ctx)
+	cancel()
+	if _, err := s.Of(gone, l, []*Sheet{sheet}, Detail{Tile: 13, Most: 8}, 1, nil); err == nil {
+		t.Error("what nobody wants is worked out")
+	}
+}
+
+// Of a beam from one direction the cosine counts, and from all sides alike a half.
+func TestOn(t *testing.T) {
+	n := []float32{0, 0, 1}
+	for _, a := range []float64{0, 0.5, 1, 1.4, 2} {
+		v := []float32{float32(math.Sin(a)), 0, float32(math.Cos(a)), 1}
+		if got, want := On(v, n), math.Max(math.Cos(a), 0); math.Abs(float64(got)-want) > 1e-3 {
+			t.Errorf("from %.1f: %v, want %.3f", a, got, want)
+		}
+	}
+	// A sky: over the half sphere the mean of all directions is a half of them, and gives a flat surface a half.
+	if got := On([]float32{0, 0, 0.5, 1}, n); math.Abs(float64(got)-0.5) > 0.06 {
+		t.Errorf("under a sky %v", got)
+	}
+	if got := On([]float32{0, 0, 0, 0}, n); got != 0 {
+		t.Errorf("of nothing %v", got)
+	}
+}
+
+// Open ground gets 1, also with a brighter part; beside a wall less, and a wall itself about half.
+func TestSky(t *testing.T) {
+	c := level()
+	wall, _ := c.Upright(floorAt(c, -3, 6).At, floorAt(c, 3, 6).At)
+	open := NewSky(c, nil, nil, false)
+	s := &Scene{}
+	near(t, "open ground", s.DaylightAt(open, floorAt(c, 0, 4)), 1, 0.01)
+	open.Toward(Lobe{Elevation: 40, Azimuth: 200, Share: 0.6})
+	near(t, "open ground under a veiled sun", s.DaylightAt(open, floorAt(c, 0, 4)), 1, 0.01)
+	closed := NewSky(c, []room.Plane{wall}, []float64{2}, false)
+	far, by := s.DaylightAt(closed, floorAt(c, 0, 2)), s.DaylightAt(closed, floorAt(c, 0, 5.9))
+	if !(by < 0.8 && far > by+0.15 && far < 1) {
+		t.Errorf("before a wall %.3f, at its foot %.3f", far, by)
+	}
+	if w := s.DaylightAt(closed, Place{At: over(c, 0, 6, 1).Add(wall.N.Mul(1e-3)), N: wall.N}); w < 0.3 || w > 0.8 {
+		t.Errorf("the wall gets %.3f", w)
+	}
+	b, mid, r := ball(c, 4)
+	s.Bodies = []*solid.Body{b}
+	if under := s.DaylightAt(open, Place{At: mid.Sub(c.Up.Mul(1.5 * r)), N: c.Up}); under > 0.7 {
+		t.Errorf("under a ball %.3f", under)
+	}
+}
+
+// The brighter part of a sky is found again from what it did to a photo of an even floor and wall.
+func TestFindSky(t *testing.T) {
+	c := level()
+	wall, _ := c.Upright(floorAt(c, -3, 6).At, floorAt(c, 3, 6).At)
+	b, _, _ := ball(c, 4)
+	s := &Scene{Bodies: []*solid.Body{b}}
+	was := Lobe{Elevation: 35, Azimuth: 240, Share: 0.6}
+	truth := NewSky(c, []room.Plane{wall}, []float64{2}, false)
+	truth.Toward(was)
+	var places []Lit
+	for x := -2.5; x <= 2.5; x += 0.25 {
+		for z := 2.5; z < 6; z += 0.25 {
+			pl := floorAt(c, x, z)
+			places = append(places, Lit{pl, 0.4 * s.DaylightAt(truth, pl), 0})
+			w := Place{At: over(c, x, 6, z/3).Add(wall.N.Mul(1e-3)), N: wall.N}
+			places = append(places, Lit{w, 0.3 * s.DaylightAt(truth, w), 1})
+		}
+	}
+	sky := NewSky(c, []room.Plane{wall}, []float64{2}, false)
+	// Its height is hard to tell, as floor and wall may be of two colours.
+	if got := sky.Find(s, places); got.Azimuth != was.Azimuth || got.Share != was.Share || math.Abs(got.Elevation-was.Elevation) > 15 {
+		t.Errorf("found %+v, was %+v", got, was)
+	}
+}
+
+// A surface sends back what it got, by its colour, and no more than it got; what stands between keeps it off.
+func TestBounce(t *testing.T) {
+	c := level()
+	wall, _ := c.Upright(floorAt(c, -3, 6).At, floorAt(c, 3, 6).At)
+	floor := &Sheet{Rect: image.Rect(0, 0, 600, 400), Plane: c.FloorPlane(), Cam: c, Before: []room.Plane{wall}}
+	back := &Sheet{Rect: image.Rect(0, 0, 600, 400), Plane: wall, Cam: c}
+	var patches []Patch
+	const side = 0.25
+	for x := -6.0; x < 6; x += side {
+		for y := side / 2; y < 6; y += side {
+			patches = append(patches, Patch{Place{At: over(c, x, 6, y), N: wall.N}, side * side, [3]float64{0.8, 0.4, 0}})
+		}
+	}
+	s := &Scene{}
+	b, err := NewBounce(ctx, s, patches, []*Sheet{floor, back}, 40)
+	if err != nil {
+		t.Fatal(err)
+	}
+	l := &Light{}
+	l.Bulb(over(c, 0, 5, 1), 0.1)
+	f, err := s.Of(ctx, l, []*Sheet{floor, back}, Detail{Tile: 20, Most: 4}, 1, b)
+	if err != nil {
+		t.Fatal(err)
+	}
+	v := make([]float32, 3)
+	f.Bounce[0].Read(v, 300, 260, 0, 1) // of the floor before the wall
+	if v[0] <= 0 || v[2] != 0 || math.Abs(float64(v[1]/v[0])-0.5) > 1e-3 {
+		t.Errorf("a yellow wall gives the floor %v", v)
+	}
+	pl, _ := floor.Place(300, 260)
+	direct, _ := s.At(l, pl)
+	if float64(v[0]) > 0.5*direct {
+		t.Errorf("the wall gives the floor %v, the light itself %v", v[0], direct)
+	}
+	// A wall that shines all over at 1 gives a place at its foot about a half.
+	sent := make([][3]float32, len(patches))
+	for i := range sent {
+		sent[i] = [3]float32{1, 1, 1}
+	}
+	g, err := b.of(ctx, sent)
+	if err != nil {
+		t.Fatal(err)
+	}
+	pl = floorAt(c, 0, 5.4)
+	x, y, _ := c.Project(pl.At)
+	g[0].Read(v, x, y, 0, 1)
+	near(t, "at the foot of a wall that shines", float64(v[0]), 0.45, 0.15)
+	g[1].Read(v, 300, 60, 0, 1)
+	if v[0] != 0 {
+		t.Errorf("a wall lights itself by %v", v[0])
+	}
+}
+
+// Nothing becomes NaN, whatever lies on what.
+func TestDegenerate(t *testing.T) {
+	c := level()
+	b, mid, _ := ball(c, 4)
+	s := &Scene{Bodies: []*solid.Body{b}, Prisms: []*room.Prism{room.NewPrism(c.Up, []room.Vec{mid, mid, mid, mid}, 0.1)}}
+	l := &Light{}
+	l.Bulb(mid, 0.1)
+	l.Bulb(room.Vec{}, 0)
+	l.Tube(mid, mid, 0.1, 1)
+	l.Tube(mid, mid.Add(c.Up.Mul(1e-6)), 0.1, 1)
+	l.Panel([]Flat{{mid, 0}}, room.Vec{}, true)
+	for _, pl := range []Place{{At: mid, N: c.Up}, {At: mid, N: c.Up, Body: b}, {At: room.Vec{}, N: c.Up}, floorAt(c, 0, 1e6)} {
+		e, bare := s.At(l, pl)
+		bm, _ := s.beam(l, pl, s.blockers(pl.Body), nil)
+		for _, v := range []float64{e, bare, bm.S, bm.V.X} {
+			if math.IsNaN(v) || math.IsInf(v, 0) {
+				t.Errorf("at %+v: %v, %v, %+v", pl.At, e, bare, bm)
+			}
+		}
+	}
+}

@@ -1,0 +1,91 @@
+package recipe
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"pyrant/internal/cutout"
+	"pyrant/internal/fault"
+	"pyrant/internal/room"
+	"pyrant/internal/setting"
+)
+
+// roomID returns an id that nothing in the room has, and a name with the lowest number that nothing called
+// so has.
+func (r *Recipe) roomID(prefix, name string, names []string) (id, called string) {
+	m := &r.Room
+	taken := func(id string) bool {
+		return slices.ContainsFunc(m.Walls, func(w Wall) bool { return w.ID == id }) ||
+			slices.ContainsFunc(m.Platforms, func(p Platform) bool { return p.ID == id }) ||
+			slices.ContainsFunc(m.Things, func(t Thing) bool { return t.ID == id })
+	}
+	called = name
+	for n := 2; slices.Contains(names, called); n++ {
+		called = fmt.Sprintf("%s %d", name, n)
+	}
+	return free(prefix, len(names), taken), called
+}
+
+// AddWall returns the recipe with a wall that meets the floor along a line. In a shot without a room that
+// line makes the room: the horizon is taken to be where it is in most photos, above the line.
+func (r *Recipe) AddWall(from, to room.Point) (*Recipe, error) {
+	c := r.Clone()
+	m := &c.Room
+	if most := setting.Of[Room]("walls").Count[1]; len(m.Walls) >= most {
+		return nil, fault.New(fault.NoRoom, "A room holds at most %d walls. Remove one that is not needed.", most)
+	}
+	if !m.On {
+		m.On = true
+		if m.Corners.Len() == 0 && len(m.Walls) == 0 {
+			h := float64(r.Photo.Height)
+			m.Horizon = setting.Round(math.Min(0.4*h, math.Min(from.Y, to.Y)-0.1*h))
+		}
+	}
+	var names []string
+	for _, w := range m.Walls {
+		names = append(names, w.Name)
+	}
+	id, name := c.roomID("w", "Wall", names)
+	m.Walls = append(m.Walls, Wall{ID: id, Name: name, From: from, To: to})
+	return c, c.Validate()
+}
+
+// SetFloor returns the recipe with a floor by the corners of a rectangle on it.
+func (r *Recipe) SetFloor(corners []room.Point) (*Recipe, error) {
+	c := r.Clone()
+	c.Room.On, c.Room.Corners = true, setting.ListOf(corners...)
+	return c, c.Validate()
+}
+
+// AddPlatform returns the recipe with a platform of four corners, over a foot under the first.
+func (r *Recipe) AddPlatform(top []room.Point, foot room.Point) (*Recipe, error) {
+	c := r.Clone()
+	m := &c.Room
+	if most := setting.Of[Room]("platforms").Count[1]; len(m.Platforms) >= most {
+		return nil, fault.New(fault.NoRoom, "A room holds at most %d platforms. Remove one that is not needed.", most)
+	}
+	var names []string
+	for _, p := range m.Platforms {
+		names = append(names, p.Name)
+	}
+	id, name := c.roomID("p", "Platform", names)
+	m.On = true
+	m.Platforms = append(m.Platforms, Platform{ID: id, Name: name, Top: setting.ListOf(top...), Foot: foot})
+	return c, c.Validate()
+}
+
+// AddThing returns the recipe with a cut-out standing in the room, at the foot of what it covers.
+func (r *Recipe) AddThing(of cutout.Ref, foot room.Point) (*Recipe, error) {
+	c := r.Clone()
+	m := &c.Room
+	if most := setting.Of[Room]("things").Count[1]; len(m.Things) >= most {
+		return nil, fault.New(fault.NoRoom, "A room holds at most %d things. Remove one that is not needed.", most)
+	}
+	if slices.ContainsFunc(m.Things, func(t Thing) bool { return t.Of == of }) {
+		return nil, fault.New(fault.Invalid, "“%s” stands in the room already.", r.NameOf(of))
+	}
+	id, _ := c.roomID("t", "", nil)
+	m.Things = append(m.Things, Thing{ID: id, Of: of, Foot: foot, Lies: LiesAuto})
+	return c, c.Validate()
+}

@@ -1,0 +1,163 @@
+package room
+
+import (
+	"math"
+	"math/rand/v2"
+	"testing"
+)
+
+// shot is a camera of a photo of 1500 by 1000 pixels, pitched down by so many degrees and rolled.
+func shot(view, pitch, roll float64) Camera {
+	f := FocalOf(view, 1500)
+	return Level(1500, 1000, 500-f*math.Tan(pitch*math.Pi/180), roll, f)
+}
+
+// rectangle is where the corners of a rectangle on the floor are seen: its middle so far to the right and ahead,
+// turned.
+func rectangle(t *testing.T, c Camera, right, ahead, w, h, turn float64) (out [4]Point) {
+	t.Helper()
+	fore := c.Level(Vec{Z: 1})
+	side := fore.Cross(c.Up)
+	if side.X < 0 {
+		side = side.Mul(-1)
+	}
+	s, co := math.Sincos(turn)
+	for i, k := range [4][2]float64{{-1, -1}, {1, -1}, {1, 1}, {-1, 1}} {
+		u, v := k[0]*w/2, k[1]*h/2
+		p := side.Mul(right + u*co - v*s).Add(fore.Mul(ahead + u*s + v*co)).Sub(c.Up)
+		x, y, ok := c.Project(p)
+		if !ok {
+			t.Fatal("a corner lies behind the camera")
+		}
+		out[i] = Point{x, y}
+	}
+	return out
+}
+
+// A camera is found again from the corners of a rectangle: exactly, its focal length within 2 %; with
+// corners 2 px off, within 10 %.
+func TestCalibrate(t *testing.T) {
+	rng := rand.New(rand.NewPCG(1, 2))
+	for _, view := range []float64{40, 53, 65} {
+		for _, turn := range []float64{0.2, 0.6} {
+			c := shot(view, 9, 1.5)
+			corners := rectangle(t, c, 0.2, 3.2, 1.6, 2.2, turn)
+			got, fit, ok := Calibrate(corners, 1500, 1000, FocalOf(Usual, 1500), UsualSpread)
+			if !ok || math.Abs(fit.Focal/c.F-1) > 1e-6 || got.Up.Sub(c.Up).Len() > 0.02 {
+				t.Fatalf("view %v, turned %v: %v, %+v instead of %+v", view, turn, fit, got, c)
+			}
+			// The usual view draws what the corners hardly tell to itself.
+			if fit.Spread < 0.05 && math.Abs(got.F/c.F-1) > 0.02 {
+				t.Errorf("view %v, turned %v: focal length %.0f instead of %.0f with a spread of %.3f", view, turn, got.F, c.F, fit.Spread)
+			}
+			if math.Abs(got.Horizon(750)-c.Horizon(750)) > 0.5 {
+				t.Errorf("horizon at %.1f instead of %.1f", got.Horizon(750), c.Horizon(750))
+			}
+			if view != Usual {
+				continue
+			}
+			off := 0.0
+			const trials = 300
+			for range trials {
+				moved := corners
+				for i := range moved {
+					a := rng.Float64() * 2 * math.Pi
+					moved[i].X += 2 * math.Cos(a)
+					moved[i].Y += 2 * math.Sin(a)
+				}
+				got, _, ok := Calibrate(moved, 1500, 1000, FocalOf(Usual, 1500), UsualSpread)
+				if !ok {
+					t.Fatalf("no camera from %v", moved)
+				}
+				off += math.Pow(math.Log(got.F/c.F), 2) / trials
+			}
+			if off = math.Sqrt(off); off > 0.08 {
+				t.Errorf("with corners 2 px off the focal length is off by %.3f", off)
+			}
+		}
+	}
+	// Seen straight, the corners do not tell the focal length: the usual one is taken.
+	got, fit, ok := Calibrate([4]Point{{500, 800}, {1000, 800}, {900, 600}, {600, 600}}, 1500, 1000, 1400, UsualSpread)
+	if !ok || got.F != 1400 || !math.IsInf(fit.Spread, 1) || math.Abs(got.Up.X) > 1e-9 {
+		t.Errorf("seen straight: %+v, %+v", got, fit)
+	}
+}
+
+func TestCrossing(t *testing.T) {
+	for _, tt := range []struct {
+		name string
+		c    [4]Point
+		bad  bool
+	}{
+		{"one way round", [4]Point{{0, 10}, {10, 10}, {8, 0}, {2, 0}}, false},
+		{"the other way", [4]Point{{2, 0}, {8, 0}, {10, 10}, {0, 10}}, false},
+		{"sides that cross", [4]Point{{0, 10}, {10, 10}, {2, 0}, {8, 0}}, true},
+		{"folded in", [4]Point{{0, 10}, {10, 10}, {8, 0}, {7, 8}}, true},
+		{"two in one", [4]Point{{0, 10}, {0, 10}, {8, 0}, {2, 0}}, true},
+	} {
+		if got := Crossing(tt.c); (got >= 0) != tt.bad {
+			t.Errorf("%s: corner %d", tt.name, got)
+		}
+	}
+	if got := Crossing([4]Point{{0, 10}, {10, 10}, {8, 0}, {7, 8}}); got != 3 {
+		t.Errorf("of a quadrangle folded in at its fourth corner, corner %d is named", got)
+	}
+}
+
+// What is projected is seen again on the floor, above a foot, on a wall.
+func TestPlaces(t *testing.T) {
+	c := shot(60, 12, -2)
+	for _, p := range []Point{{200, 900}, {1400, 700}, {750, 990}} {
+		v, ok := c.Floor(p.X, p.Y)
+		if !ok || math.Abs(c.Height(v)) > 1e-9 {
+			t.Fatalf("the floor at %v: %v", p, v)
+		}
+		if x, y, _ := c.Project(v); math.Hypot(x-p.X, y-p.Y) > 1e-6 {
+			t.Errorf("%v is seen at %v, %v", p, x, y)
+		}
+		above := v.Add(c.Up.Mul(0.7))
+		x, y, _ := c.Project(above)
+		if got, ok := c.Above(v, x, y); !ok || got.Sub(above).Len() > 1e-9 || c.Drop(got).Sub(v).Len() > 1e-9 {
+			t.Errorf("0.7 over %v: %v", v, got)
+		}
+	}
+	if _, ok := c.Floor(750, c.Horizon(750)-1); ok {
+		t.Error("there is floor above the horizon")
+	}
+	if _, ok := c.Floor(750, c.Horizon(750)+1); !ok {
+		t.Error("there is no floor below the horizon")
+	}
+	a, _ := c.Floor(300, 700)
+	b, _ := c.Floor(1200, 690)
+	w, ok := c.Upright(a, b)
+	if !ok || math.Abs(w.Side(a)) > 1e-9 || math.Abs(w.Side(b.Add(c.Up))) > 1e-9 || w.Side(Vec{}) <= 0 {
+		t.Errorf("wall %+v", w)
+	}
+	if _, ok := c.Upright(a, a); ok {
+		t.Error("a wall of one point")
+	}
+}
+
+// The deepest place of a way through a box is found, and how far one beside it passes.
+func TestPrism(t *testing.T) {
+	up := Vec{Y: -1}
+	s := NewPrism(up, []Vec{{-1, 0, 4}, {1, 0, 4}, {1, 0, 6}, {-1, 0, 6}}, 1) // from Y 0 down to 1
+	for _, tt := range []struct {
+		name   string
+		a, b   Vec
+		margin float64
+		want   float64
+	}{
+		{"through the middle", Vec{0, 0.5, 0}, Vec{0, 0.5, 10}, 1, 0.5},
+		{"along the top", Vec{0, -0.2, 0}, Vec{0, -0.2, 10}, 1, -0.2},
+		{"down to its floor", Vec{0, -1, 5}, Vec{0, 0.25, 5}, 1, 0.25},
+		{"beside it", Vec{1.5, 0.5, 0}, Vec{1.5, 0.5, 10}, 1, -0.5},
+	} {
+		if got, _ := s.Deep(tt.a, tt.b.Sub(tt.a), tt.margin); math.Abs(got-tt.want) > 2e-3 {
+			t.Errorf("%s: %.4f, want %.4f", tt.name, got, tt.want)
+		}
+	}
+	if got, _ := s.Deep(Vec{3, 0.5, 0}, Vec{0, 0, 10}, 0.5); got > -0.5 {
+		t.Errorf("what passes at 2 with a margin of 0.5 is said to come to %v", got)
+	}
+}

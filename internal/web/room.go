@@ -1,0 +1,240 @@
+package web
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/http"
+	"slices"
+
+	"github.com/labstack/echo/v5"
+
+	"pyrant/internal/cutout"
+	"pyrant/internal/fault"
+	"pyrant/internal/recipe"
+	"pyrant/internal/room"
+	"pyrant/internal/staging"
+	"pyrant/internal/store"
+)
+
+// roomAction adds to the room of a shot; false where the action does not.
+func (s *Server) roomAction(c *echo.Context, name string, shot *store.Shot, r *recipe.Recipe, version int64) (bool, error) {
+	form := c.Request().Form
+	points := func(n int) ([]room.Point, error) {
+		var list []room.Point
+		if err := json.Unmarshal([]byte(form.Get("points")), &list); err != nil || len(list) != n {
+			return nil, fault.New(fault.Invalid, "This takes %d points of the photo.", n)
+		}
+		return list, nil
+	}
+	commit := func(next *recipe.Recipe, err error, title string) (bool, error) {
+		if err != nil {
+			return true, err
+		}
+		return true, s.commit(c, shot, version, next, title)
+	}
+	switch name {
+	case "add-wall":
+		p, err := points(2)
+		if err != nil {
+			return true, err
+		}
+		next, err := r.AddWall(p[0], p[1])
+		return commit(next, err, "Wall of the room")
+	case "set-floor":
+		p, err := points(4)
+		if err != nil {
+			return true, err
+		}
+		next, err := r.SetFloor(p)
+		return commit(next, err, "Floor of the room")
+	case "add-platform":
+		p, err := points(5)
+		if err != nil {
+			return true, err
+		}
+		next, err := r.AddPlatform(p[:4], p[4])
+		return commit(next, err, "Platform in the room")
+	case "add-thing":
+		id := cutout.Ref(form.Get("of"))
+		o := r.CutOut(id)
+		if o == nil || o.Empty() {
+			return true, fault.New(fault.Gone, "There is no such cut-out in this shot.")
+		}
+		foot, err := s.footOf(r, o)
+		if err != nil {
+			return true, err
+		}
+		next, err := r.AddThing(id, foot)
+		return commit(next, err, o.Name+" in the room")
+	}
+	return false, nil
+}
+
+// footOf guesses where a cut-out stands: below its middle, where what it covers ends.
+func (s *Server) footOf(r *recipe.Recipe, o *cutout.CutOut) (room.Point, error) {
+	m, err := o.Raster.Mask()
+	if err != nil {
+		return room.Point{}, err
+	}
+	scale := min(1, 400/float64(r.Photo.LongEdge()))
+	part := o.On(m, cutout.Alpha).At(scale)
+	b := part.Bounds()
+	row := make([]float32, b.Dx())
+	var low float64
+	var sum, n float64
+	for y := b.Max.Y - 1; y >= b.Min.Y; y-- {
+		part.Fill(row, b.Min.X, y)
+		for x, v := range row {
+			if v > 0.5 {
+				if low == 0 {
+					low = float64(y + 1)
+				}
+				sum, n = sum+float64(b.Min.X+x)+0.5, n+1
+			}
+		}
+		// The lowest tenth tells where it stands.
+		if low > 0 && low-float64(y) > 0.1*float64(b.Dy()) {
+			break
+		}
+	}
+	if n == 0 {
+		return room.Point{}, fault.New(fault.Invalid, "“%s” covers nothing yet. Scribble in it first.", o.Name)
+	}
+	// Its sole lies a little above its lowest edge, which is that of its nearest part.
+	return room.Point{X: sum / n / scale, Y: (low - 0.02*float64(b.Dy())) / scale}, nil
+}
+
+// sketch answers with the room as lines over the photo; of a draft that cannot be with what is wrong.
+func (s *Server) sketch(c *echo.Context) error {
+	q := struct {
+		Patch json.RawMessage `json:"patch"`
+		Light int             `json:"light"`
+	}{}
+	if err := bindJSON(c, &q); err != nil {
+		return err
+	}
+	_, r, err := s.drafted(c, q.Patch)
+	var k *staging.Sketch
+	if err == nil && r.Room.On {
+		k, err = staging.NewSketch(r, q.Light)
+	}
+	var f *fault.Error
+	if errors.As(err, &f) && f.Kind == fault.Invalid {
+		return c.JSON(http.StatusOK, map[string]any{"wrong": map[string]string{"field": f.Field, "text": f.Msg}})
+	}
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, map[string]any{"room": k})
+}
+
+// roomLine is something of the room as the bench lists it.
+type roomLine struct {
+	Name, Path, About string
+	Rename            bool
+	Rows              []row
+}
+
+// RoomWalls lists the walls, RoomPlatforms the platforms and RoomThings the things of the room.
+func (p *page) RoomWalls() (out []roomLine) {
+	for i, w := range p.R.Room.Walls {
+		at := fmt.Sprintf("/room/walls/%d", i)
+		out = append(out, roomLine{Name: w.Name, Path: at, About: "wall", Rename: true, Rows: p.seen(at)})
+	}
+	return
+}
+
+// RoomPlatforms lists the platforms.
+func (p *page) RoomPlatforms() (out []roomLine) {
+	for i, f := range p.R.Room.Platforms {
+		at := fmt.Sprintf("/room/platforms/%d", i)
+		out = append(out, roomLine{Name: f.Name, Path: at, About: "platform", Rename: true, Rows: append(p.seen(at), p.Row(at+"/hollow"))})
+	}
+	return
+}
+
+// RoomThings lists the cut-outs that stand in the room.
+func (p *page) RoomThings() (out []roomLine) {
+	for i, t := range p.R.Room.Things {
+		at := fmt.Sprintf("/room/things/%d", i)
+		out = append(out, roomLine{Name: p.R.NameOf(t.Of), Path: at, About: "cut-out", Rows: []row{p.Row(at + "/lies")}})
+	}
+	return
+}
+
+// seen is the row that says in which cut-out something of the room is seen.
+func (p *page) seen(at string) []row {
+	r := p.Row(at + "/seen")
+	if len(r.refs) < 2 {
+		return nil // there is no cut-out to choose
+	}
+	r.refs[0].Label = "where nothing is nearer"
+	return []row{r}
+}
+
+// Absent lists the cut-outs that do not stand in the room yet.
+func (p *page) Absent() (out []*cutout.CutOut) {
+	for i := range p.R.CutOuts {
+		o := &p.R.CutOuts[i]
+		there := false
+		for _, t := range p.R.Room.Things {
+			there = there || string(t.Of) == o.ID
+		}
+		if !there && !o.Empty() {
+			out = append(out, o)
+		}
+	}
+	return
+}
+
+// RoomBrief says what the room has, in a few words.
+func (p *page) RoomBrief() string {
+	m := &p.R.Room
+	if !m.On {
+		return "none"
+	}
+	s := "floor"
+	if m.Corners.Len() == 4 {
+		s = "floor by corners"
+	}
+	for _, k := range []struct {
+		n         int
+		one, more string
+	}{{len(m.Walls), "wall", "walls"}, {len(m.Platforms), "platform", "platforms"}, {len(m.Things), "thing", "things"}} {
+		switch {
+		case k.n == 1:
+			s += ", 1 " + k.one
+		case k.n > 1:
+			s += fmt.Sprintf(", %d %s", k.n, k.more)
+		}
+	}
+	return s
+}
+
+// RoomRows lists some settings of the room, but for those that do nothing.
+func (p *page) RoomRows(names ...string) (out []row) {
+	for _, r := range p.Rows("/room") {
+		if slices.Contains(names, r.Name) {
+			out = append(out, r)
+		}
+	}
+	return
+}
+
+// CameraBrief says how the camera of the room is known.
+func (p *page) CameraBrief() string {
+	m := &p.R.Room
+	if m.View > 0 {
+		return fmt.Sprintf("%.0f° by hand", m.View)
+	}
+	sp, err := p.R.Space()
+	if err != nil {
+		return ""
+	}
+	by := "as usual"
+	if m.Corners.Len() == 4 {
+		by = "by corners"
+	}
+	return fmt.Sprintf("%.0f° %s", room.ViewOf(sp.Cam.F, float64(p.R.Photo.Width)), by)
+}
