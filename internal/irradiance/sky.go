@@ -31,7 +31,7 @@ type Lobe struct {
 
 // skyDirections is how many directions the sky is looked at in, and groundDirections the ground.
 const (
-	skyDirections    = 72
+	skyDirections    = 96
 	groundDirections = 32
 )
 
