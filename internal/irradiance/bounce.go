@@ -48,7 +48,6 @@ type Patch struct {
 type Bounce struct {
 	Patches   []Patch
 	by        []*blocker
-	scene     *Scene
 	receivers []*receivers
 }
 
@@ -78,7 +77,7 @@ const weak = 1e-5
 
 // NewBounce works out what patches give to the sheets, at places edge pixels apart.
 func NewBounce(ctx context.Context, sc *Scene, patches []Patch, sheets []*Sheet, edge float64) (*Bounce, error) {
-	b := &Bounce{Patches: patches, scene: sc, by: sc.blockers(nil)}
+	b := &Bounce{Patches: patches, by: sc.blockers(nil)}
 	for _, s := range sheets {
 		r := &receivers{grid: newGrid(s, edge), sheet: s}
 		g := r.grid

@@ -68,7 +68,7 @@ func (s *Scene) Daylight(ctx context.Context, sky *Sky, sheets []*Sheet, d Detai
 	for _, sh := range sheets {
 		g := newGrid(sh, d.Tile)
 		by := s.blockers(sh.Body)
-		if err := g.fill(ctx, sh, detail{most: d.Most}, &fromSky{s, sky, by}); err != nil {
+		if err := g.fill(ctx, sh, detail{most: d.Most}, &fromSky{sky, by}); err != nil {
 			return nil, err
 		}
 		g.join()
@@ -78,4 +78,18 @@ func (s *Scene) Daylight(ctx context.Context, sky *Sky, sheets []*Sheet, d Detai
 }
 
 // DaylightAt returns what a sky gives to a flat place.
-func (s *Scene) DaylightAt(sky *Sky, pl Place) float64 { return sky.at(s, pl, s.blockers(pl.Body)) }
+func (s *Scene) DaylightAt(sky *Sky, pl Place) float64 { return sky.at(pl, s.blockers(pl.Body)) }
+
+// Return adds to a daylight what of it comes back from other surfaces.
+func (b *Bounce) Return(ctx context.Context, f *Field, sky *Sky) (err error) {
+	sent := make([][3]float32, len(b.Patches))
+	each(len(sent), func(i int) {
+		p := &b.Patches[i]
+		d := sky.at(p.Place, b.by)
+		for c := range sent[i] {
+			sent[i][c] = float32(d * p.Albedo[c])
+		}
+	})
+	f.Bounce, err = b.of(ctx, sent)
+	return err
+}

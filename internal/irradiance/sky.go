@@ -2,15 +2,16 @@ package irradiance
 
 import (
 	"math"
+	"slices"
 
 	"pyrant/internal/room"
 )
 
 // Sky is the daylight that a photo was taken by: brighter above than at the horizon, and perhaps with a
-// brighter part, as of a veiled sun. What is far away, walls and ground, sends back a share.
+// brighter part, as of a veiled sun. Walls hide it up to their height.
 type Sky struct {
 	up, ahead, right room.Vec
-	above            int // how many directions lie above the ground: they come first
+	above            int // how many directions there are
 	dirs             []room.Vec
 	base             []float64 // of each direction: radiance times its solid angle by pi
 	lobe             []float64 // of the brighter part, the same
@@ -29,19 +30,8 @@ type Lobe struct {
 	Share              float64 // of the light on open ground
 }
 
-// skyDirections is how many directions the sky is looked at in, and groundDirections the ground.
-const (
-	skyDirections    = 96
-	groundDirections = 32
-)
-
-// back is the share of the light that ground and walls send back; wallLit and groundLit how much they get of
-// what open ground gets, between walls and what stands there.
-const (
-	back      = 0.3
-	wallLit   = 0.6
-	groundLit = 0.6
-)
+// skyDirections is how many directions the sky is looked at in.
+const skyDirections = 96
 
 // NewSky returns the sky over a room with walls of the given heights; a rough one looks in fewer
 // directions.
@@ -59,19 +49,12 @@ func NewSky(cam *room.Camera, walls []room.Plane, heights []float64, rough bool)
 		s.walls = append(s.walls, skyWall{w, heights[i]})
 	}
 	golden := math.Pi * (3 - math.Sqrt(5))
-	add := func(n int, low bool) {
-		for i := range n {
-			h := (float64(i) + 0.5) / float64(n) // even over the half sphere
-			r := math.Sqrt(1 - h*h)
-			sin, cos := math.Sincos(golden * float64(i))
-			if low {
-				h = -h
-			}
-			s.dirs = append(s.dirs, s.right.Mul(r*cos).Add(s.ahead.Mul(r*sin)).Add(s.up.Mul(h)))
-		}
+	for i := range s.above {
+		h := (float64(i) + 0.5) / float64(s.above) // even over the half sphere
+		r := math.Sqrt(1 - h*h)
+		sin, cos := math.Sincos(golden * float64(i))
+		s.dirs = append(s.dirs, s.right.Mul(r*cos).Add(s.ahead.Mul(r*sin)).Add(s.up.Mul(h)))
 	}
-	add(s.above, false)
-	add(groundDirections, true)
 	s.base, s.lobe = make([]float64, len(s.dirs)), make([]float64, len(s.dirs))
 	sum := 0.0
 	for i := range s.above {
@@ -81,9 +64,6 @@ func NewSky(cam *room.Camera, walls []room.Plane, heights []float64, rough bool)
 	}
 	for i := range s.above {
 		s.base[i] /= sum // open ground gets 1
-	}
-	for i := s.above; i < len(s.dirs); i++ {
-		s.base[i] = groundLit * back * 2 / groundDirections
 	}
 	return s
 }
@@ -111,9 +91,9 @@ func (s *Sky) Toward(l Lobe) {
 // of returns what a direction gives.
 func (s *Sky) of(i int) float64 { return s.base[i]*(1-s.share) + s.lobe[i]*s.share }
 
-// open returns what of each direction comes to a place, times what it sends: 1 for the open sky, for a
-// wall what that sends back, 0 where something near hides it.
-func (s *Sky) open(sc *Scene, pl Place, by []*blocker, each func(i int, sky, wall float64)) {
+// open gives each direction from which the sky is seen, with how much of it is not hidden. What surfaces send
+// back of it is left to a Bounce.
+func (s *Sky) open(pl Place, by []*blocker, each func(i int, seen float64)) {
 	const long = 6
 	x := pl.At.Add(pl.N.Mul(lift))
 	high := x.Dot(s.up) + 1
@@ -140,25 +120,19 @@ func (s *Sky) open(sc *Scene, pl Place, by []*blocker, each func(i int, sky, wal
 		if pl.Body == nil && d.Dot(pl.N) <= 0 {
 			continue
 		}
-		if i >= s.above {
-			each(i, 1, 0)
+		if slices.ContainsFunc(s.walls, func(w skyWall) bool {
+			t, ok := (room.Plane{N: w.plane.N, D: -w.plane.Side(x)}).Hit(d)
+			return ok && w.plane.N.Dot(d) < 0 && high+t*d.Dot(s.up) < w.high
+		}) {
 			continue
 		}
-		sky, wall := 1.0, 0.0
-		way := float64(long)
-		for _, w := range s.walls {
-			if t, ok := (room.Plane{N: w.plane.N, D: -w.plane.Side(x)}).Hit(d); ok && w.plane.N.Dot(d) < 0 && high+t*d.Dot(s.up) < w.high {
-				sky, wall = 0, back*wallLit
-				way = math.Min(way, t)
-			}
-		}
 		v := 1.0
-		y := x.Add(d.Mul(way))
+		y := x.Add(d.Mul(long))
 		for k := range list {
 			if a := &list[k]; a.cos > -2 && a.to.Dot(d) < a.cos {
 				continue
 			}
-			w := list[k].by.worst(x, y, lift, lift+cone*way, 1)
+			w := list[k].by.worst(x, y, lift, lift+cone*long, 1)
 			if w >= 1 {
 				v = 0
 				break
@@ -169,31 +143,28 @@ func (s *Sky) open(sc *Scene, pl Place, by []*blocker, each func(i int, sky, wal
 			}
 		}
 		if v > 0 {
-			each(i, sky*v, wall*v)
+			each(i, v)
 		}
 	}
 }
 
 // beam returns the daylight that comes to a place, however it is turned.
-func (s *Sky) beam(sc *Scene, pl Place, by []*blocker) (b Beam) {
-	s.open(sc, pl, by, func(i int, sky, wall float64) {
-		g := s.of(i)*sky + 2.0/float64(s.above)*wall
+func (s *Sky) beam(pl Place, by []*blocker) (b Beam) {
+	s.open(pl, by, func(i int, seen float64) {
+		g := s.of(i) * seen
 		b.V, b.S = b.V.Add(s.dirs[i].Mul(g)), b.S+g
 	})
 	return
 }
 
 // at returns the daylight on a flat place; 1 is open ground.
-func (s *Sky) at(sc *Scene, pl Place, by []*blocker) (e float64) {
-	s.open(sc, pl, by, func(i int, sky, wall float64) {
-		e += (s.of(i)*sky + 2.0/float64(s.above)*wall) * s.dirs[i].Dot(pl.N)
-	})
+func (s *Sky) at(pl Place, by []*blocker) (e float64) {
+	s.open(pl, by, func(i int, seen float64) { e += s.of(i) * seen * s.dirs[i].Dot(pl.N) })
 	return
 }
 
 // fromSky is a sky as what gives values.
 type fromSky struct {
-	s   *Scene
 	sky *Sky
 	by  []*blocker
 }
@@ -202,9 +173,9 @@ func (f *fromSky) near(Place, float64) hidden { return hidden{} }
 
 func (f *fromSky) value(pl Place, _ hidden) value {
 	if pl.Body == nil {
-		return value{float32(f.sky.at(f.s, pl, f.by))}
+		return value{float32(f.sky.at(pl, f.by))}
 	}
-	b := f.sky.beam(f.s, pl, f.by)
+	b := f.sky.beam(pl, f.by)
 	return value{float32(b.V.X), float32(b.V.Y), float32(b.V.Z), float32(b.S)}
 }
 
@@ -220,24 +191,19 @@ type Lit struct {
 // their surface, with something for surfaces that come out apart, and for the share.
 func (s *Sky) Find(sc *Scene, places []Lit) Lobe {
 	by := sc.blockers(nil)
-	type seen struct{ sky, fix []float64 }
-	all := make([]seen, len(places))
+	all := make([][]float64, len(places))
 	n := len(s.dirs)
 	each(len(places), func(k int) {
-		v := seen{make([]float64, n), make([]float64, n)}
+		all[k] = make([]float64, n)
 		pl := places[k].Place
-		s.open(sc, pl, by, func(i int, sky, wall float64) {
-			c := s.dirs[i].Dot(pl.N)
-			v.sky[i], v.fix[i] = sky*c, 2.0/float64(s.above)*wall*c
-		})
-		all[k] = v
+		s.open(pl, by, func(i int, seen float64) { all[k][i] = seen * s.dirs[i].Dot(pl.N) })
 	})
 	cost := func(l Lobe) float64 {
 		logs := map[int][]float64{}
 		for k := range all {
 			e := 0.0
 			for i := range n {
-				e += s.of(i)*all[k].sky[i] + all[k].fix[i]
+				e += s.of(i) * all[k][i]
 			}
 			logs[places[k].Surface] = append(logs[places[k].Surface], math.Log(math.Max(places[k].Light, 1e-4)/math.Max(e, 1e-3)))
 		}

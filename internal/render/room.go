@@ -122,7 +122,8 @@ func (p *plan) openRoom(ctx context.Context) (*inRoom, error) {
 			return nil, err
 		}
 	}
-	if r.Room.Bounce > 0 {
+	// What comes back of daylight is to be divided out as well.
+	if r.Room.Bounce > 0 || m.daylight != nil {
 		name := "bounce " + key
 		if _, ready := cache.Peek[*irradiance.Bounce](p.cache, name); p.mayBeRough(ready) {
 			m.rough = "rough "
@@ -169,10 +170,13 @@ func (p *plan) shineIn(ctx context.Context, m *inRoom, ll *litLight) (*lightFiel
 				return nil, err
 			}
 			scene, bounce := m.Scene, m.bounce
-			if rough {
+			if rough || p.q.Recipe.Room.Bounce == 0 {
 				bounce = nil
-			} else if scene, err = m.Among(ctx, p.bodies(ll.l)); err != nil {
-				return nil, err
+			}
+			if !rough {
+				if scene, err = m.Among(ctx, p.bodies(ll.l)); err != nil {
+					return nil, err
+				}
 			}
 			f, err := scene.Of(ctx, l, m.Sheets(), m.Detail(rough, p.scale), p.q.Recipe.Room.Shadows, bounce)
 			return &lightField{f, key}, err
@@ -272,7 +276,7 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (*ground, 
 		amount := p.q.Recipe.Room.Daylight
 		err := raster.Rows(ctx, r.Min.Y, r.Max.Y, func(y0, y1 int) {
 			w := m.composer.NewWeights(n)
-			sky := make([]float32, 4*n)
+			sky, bounced := make([]float32, 4*n), make([]float32, 12*n)
 			for y := y0; y < y1 && ctx.Err() == nil; y++ {
 				m.composer.Row(w, r.Min.X, y, n)
 				py := (float64(y) + 0.5) * step
@@ -301,12 +305,21 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (*ground, 
 						}
 						if m.daylight != nil {
 							m.daylight.Field.Direct[i].Read(sky, px, py, step, b-a)
+							var returned []float32
+							c := 0
+							if back := m.daylight.Field.Bounce; back != nil {
+								c, returned = back[i].C, bounced
+								back[i].Read(returned, px, py, step, b-a)
+							}
 							for q := range k.weight {
 								var d float32
 								if body == nil {
 									d = sky[q]
 								} else {
 									d = irradiance.On(sky[4*q:], k.normal[3*q:])
+								}
+								if returned != nil {
+									d += luma(returned[q*c:], c/3, k.normal, q)
 								}
 								d = max(d, darkest)
 								if amount < 1 {
@@ -323,6 +336,19 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (*ground, 
 		})
 		return g, err
 	})
+}
+
+// luma returns the luminance of three colours, of one number each, or of four for what is turned as the
+// q-th of normals tells.
+func luma(v []float32, each int, normals []float32, q int) (y float32) {
+	for c, w := range [3]float32{0.2126, 0.7152, 0.0722} {
+		if each == 1 {
+			y += w * v[c]
+		} else {
+			y += w * irradiance.On(v[each*c:], normals[3*q:])
+		}
+	}
+	return
 }
 
 // fallen returns what of a light comes back from each pixel of a part of the picture, by its colour in
@@ -401,12 +427,12 @@ func (p *plan) inRoomTerms(ctx context.Context, m *inRoom, f *lightField, part i
 	if c[1] == c[0] {
 		return []glow.Term{{Field: c[0], Weight: weight}}, nil
 	}
-	luma := [3]float32{0.2126, 0.7152, 0.0722}
+	share := [3]float32{0.2126, 0.7152, 0.0722}
 	var out []glow.Term
 	for i := range c {
 		w := make([]float32, len(weight))
 		if len(weight) == 1 {
-			w[0] = weight[0] * luma[i]
+			w[0] = weight[0] * share[i]
 		} else {
 			w[i] = weight[i]
 		}

@@ -194,5 +194,9 @@ func (s *Set) Bounce(ctx context.Context, small Small, day *Daylight) (*irradian
 			patches[i].Albedo[c] = math.Min(patches[i].Albedo[c]*k, 0.9)
 		}
 	}
-	return irradiance.NewBounce(ctx, s.Scene, patches, s.Sheets(), bounceTo*s.unit)
+	b, err := irradiance.NewBounce(ctx, s.Scene, patches, s.Sheets(), bounceTo*s.unit)
+	if err == nil && day != nil {
+		err = b.Return(ctx, day.Field, day.Sky)
+	}
+	return b, err
 }
