@@ -1,9 +1,21 @@
 // Day into night, by mouse on the dunes: passes, areas, curves, the brush, Finish; and the
 // other hands that areas are drawn with.
 import assert from "node:assert/strict";
-import { readFileSync } from "node:fs";
 import { beforeEach, test } from "node:test";
-import { copyOf, drag, open, picture, pixel, place, rested, saved, serve, settled, state } from "./lib.mjs";
+import {
+  copyOf,
+  drag,
+  open,
+  picture,
+  pixel,
+  place,
+  rested,
+  saved,
+  serve,
+  settled,
+  state,
+  unlike,
+} from "./lib.mjs";
 
 let server;
 let browser;
@@ -51,35 +63,6 @@ const leave = async () => {
   await page.locator("[data-close='area']").click();
   await page.locator(".step-head").waitFor();
 };
-
-// unlike exports the shot at the size of the screen and counts the samples that are not as
-// on it.
-async function unlike() {
-  const step = (await state(page)).step;
-  const part = await page.evaluate(async () => (await import("/static/js/view.js")).geometry().part);
-  await page.locator('#rail [data-step="export"]').click();
-  await page.locator('input[name="format"][value="png"]').check();
-  await page.locator('input[name="size"][value="edge"]').check();
-  await page.locator('input[name="long"]').fill(String(part.long));
-  await page.locator("#export-go").click();
-  await page.locator("#download").waitFor({ timeout: 30_000 });
-  const [file] = await Promise.all([page.waitForEvent("download"), page.locator("#download").click()]);
-  const png = readFileSync(await file.path()).toString("base64");
-  const differing = await page.evaluate(async (data) => {
-    const bytes = Uint8Array.from(atob(data), (c) => c.charCodeAt(0));
-    const img = await createImageBitmap(new Blob([bytes]), { colorSpaceConversion: "none" });
-    const probe = new OffscreenCanvas(img.width, img.height).getContext("2d");
-    probe.drawImage(img, 0, 0);
-    const want = probe.getImageData(0, 0, img.width, img.height).data;
-    const { origin } = (await import("/static/js/view.js")).geometry();
-    const ctx = document.getElementById("picture").getContext("2d");
-    const got = ctx.getImageData(origin.x, origin.y, img.width, img.height).data;
-    return got.filter((v, i) => v !== want[i]).length;
-  }, png);
-  await page.locator(`#rail [data-step="${step}"]`).click();
-  await page.locator(`#rail [data-step="${step}"][aria-current]`).waitFor();
-  return differing;
-}
 
 test("the dunes go from day to night and are finished, by mouse", async () => {
   const marks = [];
@@ -220,7 +203,7 @@ test("the dunes go from day to night and are finished, by mouse", async () => {
   assert.deepEqual((await state(page)).finish, whole.finish);
 
   // What is exported, at the size that it has on the screen, is what is seen.
-  assert.equal(await unlike(), 0, "samples of the export differ from those on the screen");
+  assert.equal(await unlike(page), 0, "samples of the export differ from those on the screen");
 
   // Each step is undone, back to where it began.
   const versions = (await state(page)).version;

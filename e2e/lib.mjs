@@ -3,7 +3,7 @@
 import assert from "node:assert/strict";
 import { spawn } from "node:child_process";
 import { once } from "node:events";
-import { mkdtempSync, rmSync } from "node:fs";
+import { mkdtempSync, readFileSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import * as tests from "node:test";
@@ -282,4 +282,33 @@ export function stand({ shot, query }, use) {
     assert.deepEqual(it.page.faults, []);
     await it.page.context().close();
   });
+}
+
+// unlike exports the shot at the size of the screen and counts the samples that are not as
+// on it.
+export async function unlike(page) {
+  const step = (await state(page)).step;
+  const part = await page.evaluate(async () => (await import("/static/js/view.js")).geometry().part);
+  await page.locator('#rail [data-step="export"]').click();
+  await page.locator('input[name="format"][value="png"]').check();
+  await page.locator('input[name="size"][value="edge"]').check();
+  await page.locator('input[name="long"]').fill(String(part.long));
+  await page.locator("#export-go").click();
+  await page.locator("#download").waitFor({ timeout: 30_000 });
+  const [file] = await Promise.all([page.waitForEvent("download"), page.locator("#download").click()]);
+  const png = readFileSync(await file.path()).toString("base64");
+  const differing = await page.evaluate(async (data) => {
+    const bytes = Uint8Array.from(atob(data), (c) => c.charCodeAt(0));
+    const img = await createImageBitmap(new Blob([bytes]), { colorSpaceConversion: "none" });
+    const probe = new OffscreenCanvas(img.width, img.height).getContext("2d");
+    probe.drawImage(img, 0, 0);
+    const want = probe.getImageData(0, 0, img.width, img.height).data;
+    const { origin } = (await import("/static/js/view.js")).geometry();
+    const ctx = document.getElementById("picture").getContext("2d");
+    const got = ctx.getImageData(origin.x, origin.y, img.width, img.height).data;
+    return got.filter((v, i) => v !== want[i]).length;
+  }, png);
+  await page.locator(`#rail [data-step="${step}"]`).click();
+  await page.locator(`#rail [data-step="${step}"][aria-current]`).waitFor();
+  return differing;
 }

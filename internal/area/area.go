@@ -122,6 +122,7 @@ var Kinds = setting.Register[Source](
 	setting.Kind{Word: "hue", Label: "Hue", Zero: Hue{}},
 	setting.Kind{Word: "light", Label: "Light", Zero: Light{}},
 	setting.Kind{Word: "cut-out", Label: "Cut-out", Zero: CutOut{}},
+	setting.Kind{Word: "surface", Label: "Surface", Zero: Surface{}},
 	setting.Kind{Word: "area", Label: "Other area", Zero: Other{}},
 )
 
@@ -161,6 +162,10 @@ type World interface {
 	CutOut(ctx context.Context, id cutout.Ref, feather float64, r image.Rectangle) (Rows, error)
 	// CutOutKey names what CutOut depends on.
 	CutOutKey(id cutout.Ref) string
+	// Surface returns what is seen of a surface of the room.
+	Surface(ctx context.Context, id SurfaceRef, feather float64, r image.Rectangle) (Rows, error)
+	// SurfaceKey names what Surface depends on.
+	SurfaceKey(id SurfaceRef) string
 	// Area returns another area, nil for one that is not there.
 	Area(Ref) *Area
 }
@@ -182,6 +187,8 @@ func (a *Area) Key(w World) string {
 			b.WriteString(" " + w.LightKey(s))
 		case CutOut:
 			b.WriteString(" " + w.CutOutKey(s.Of))
+		case Surface:
+			b.WriteString(" " + w.SurfaceKey(s.Of))
 		case Other:
 			if o := w.Area(s.Area); o != nil {
 				b.WriteString(" " + o.Key(w))

@@ -31,10 +31,14 @@ func world(w, h int, scale float64) *flat {
 	return &flat{scale: scale, frame: image.Rect(0, 0, int(float64(w)*scale), int(float64(h)*scale))}
 }
 
-func (f *flat) Scale() float64          { return f.scale }
-func (f *flat) Frame() image.Rectangle  { return f.frame }
-func (f *flat) PhotoKey() string        { return "photo" }
-func (f *flat) LightKey(l Light) string { return string(l.Light) }
+func (f *flat) Scale() float64                  { return f.scale }
+func (f *flat) Frame() image.Rectangle          { return f.frame }
+func (f *flat) PhotoKey() string                { return "photo" }
+func (f *flat) LightKey(l Light) string         { return string(l.Light) }
+func (f *flat) SurfaceKey(id SurfaceRef) string { return string(id) }
+func (f *flat) Surface(context.Context, SurfaceRef, float64, image.Rectangle) (Rows, error) {
+	return rule{f.Frame(), func(dst []float32, x0, y int) { clear(dst) }}, nil
+}
 func (f *flat) Photo() func(dst []float32, x0, y int) {
 	return func(dst []float32, x0, y int) {
 		for i := 0; i < len(dst); i += 3 {

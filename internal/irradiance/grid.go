@@ -366,9 +366,10 @@ func (g *Grid) join() {
 	}
 }
 
-// Read writes the values of n places to dst, g.C numbers each: those at (x + i·step, y). Beyond the grid
-// and where nothing was worked out it leaves 0.
-func (g *Grid) Read(dst []float32, x, y, step float64, n int) {
+// Read writes the values of n pixels in a row to dst, g.C numbers each: of a picture of which step pixels of
+// the photo make one, those from column x0 on, at y of the photo. A pixel has the same value whichever is
+// the first. Beyond the grid and where nothing was worked out it leaves 0.
+func (g *Grid) Read(dst []float32, x0 int, step, y float64, n int) {
 	clear(dst[:n*g.C])
 	w := g.Tiles.Dx()
 	ty := y/g.Tile - float64(g.Tiles.Min.Y)
@@ -379,76 +380,63 @@ func (g *Grid) Read(dst []float32, x, y, step float64, n int) {
 	ty -= float64(j)
 	row := g.tiles[j*w : (j+1)*w]
 	k := step / g.Tile
-	tx := x/g.Tile - float64(g.Tiles.Min.X)
+	left := float64(g.Tiles.Min.X)
+	at := func(i int) float64 { return (float64(x0+i)+0.5)*k - left }
 	for i := 0; i < n; {
-		at := tx + k*float64(i)
-		ti := int(math.Floor(at))
-		// All places of one tile at a time.
-		next := n
-		if k > 0 {
-			if ti < 0 {
-				next = i + int(math.Ceil(-at/k))
-			} else {
-				next = i + max(int(math.Ceil((float64(ti+1)-at)/k)), 1)
-			}
-			next = min(next, n)
-		}
-		if next <= i {
-			next = i + 1
-		}
+		ti := int(math.Floor(at(i)))
 		if ti >= w {
 			return
 		}
+		// All pixels of one tile at a time.
+		next := i + 1
+		if k > 0 {
+			next = max(next, min(n, int((float64(ti+1)+left)/k-0.5)-x0-1))
+			for next < n && int(math.Floor(at(next))) == ti {
+				next++
+			}
+		}
 		if ti >= 0 && row[ti].n > 0 {
-			g.run(&row[ti], dst[i*g.C:next*g.C], at-float64(ti), ty, k)
+			g.run(&row[ti], dst[i*g.C:next*g.C], x0+i, k, left+float64(ti), ty)
 		}
 		i = next
 	}
 }
 
-// run reads places of one tile.
-func (g *Grid) run(t *tile, dst []float32, x, y, k float64) {
+// run reads pixels of one tile, from column x0 on; left is where the tile begins.
+func (g *Grid) run(t *tile, dst []float32, x0 int, k, left, y float64) {
 	v := y * float64(t.n)
 	j := min(int(v), t.n-1)
 	fy := float32(v - float64(j))
-	top := t.val[j*(t.n+1)*g.C:]
-	low := t.val[(j+1)*(t.n+1)*g.C:]
-	u := float32(x * float64(t.n))
-	du := float32(k * float64(t.n))
 	c := g.C
-	if c == 1 {
-		for i := range dst {
-			n := min(int(u), t.n-1)
-			fx := u - float32(n)
+	top := t.val[j*(t.n+1)*c:]
+	low := t.val[(j+1)*(t.n+1)*c:]
+	last := t.n - 1
+	scale := float64(t.n)
+	for i, x := 0, x0; i < len(dst); i, x = i+c, x+1 {
+		u := ((float64(x)+0.5)*k - left) * scale
+		n := int(u)
+		if n > last {
+			n = last
+		}
+		fx := float32(u - float64(n))
+		switch c {
+		case 1:
 			a, b := top[n], low[n]
 			a += (top[n+1] - a) * fx
 			b += (low[n+1] - b) * fx
 			dst[i] = a + (b-a)*fy
-			u += du
-		}
-		return
-	}
-	if c == 3 {
-		for i := 0; i+2 < len(dst); i += 3 {
-			n := min(int(u), t.n-1)
-			fx := u - float32(n)
+		case 3:
 			p, q := top[3*n:3*n+6:3*n+6], low[3*n:3*n+6:3*n+6]
 			a0, a1, a2 := p[0]+(p[3]-p[0])*fx, p[1]+(p[4]-p[1])*fx, p[2]+(p[5]-p[2])*fx
 			b0, b1, b2 := q[0]+(q[3]-q[0])*fx, q[1]+(q[4]-q[1])*fx, q[2]+(q[5]-q[2])*fx
 			dst[i], dst[i+1], dst[i+2] = a0+(b0-a0)*fy, a1+(b1-a1)*fy, a2+(b2-a2)*fy
-			u += du
+		default:
+			for q := range c {
+				a, b := top[n*c+q], low[n*c+q]
+				a += (top[(n+1)*c+q] - a) * fx
+				b += (low[(n+1)*c+q] - b) * fx
+				dst[i+q] = a + (b-a)*fy
+			}
 		}
-		return
-	}
-	for i := 0; i < len(dst); i += c {
-		n := min(int(u), t.n-1)
-		fx := u - float32(n)
-		for q := range c {
-			a, b := top[n*c+q], low[n*c+q]
-			a += (top[(n+1)*c+q] - a) * fx
-			b += (low[(n+1)*c+q] - b) * fx
-			dst[i+q] = a + (b-a)*fy
-		}
-		u += du
 	}
 }

@@ -125,6 +125,9 @@ func (r *Recipe) Users(id area.Ref) (out []string) {
 		if r.Lights[i].Spill.Carrier == id && id != "" {
 			out = append(out, "what carries the light “"+r.Lights[i].Name+"”")
 		}
+		if id != "" && slices.ContainsFunc(r.Lights[i].Spill.Touches, func(t Touch) bool { return t.Area == id }) {
+			out = append(out, "the touched-up spill of the light “"+r.Lights[i].Name+"”")
+		}
 		if l := &r.Lights[i]; id != "" && (l.Trim.Area == id || slices.ContainsFunc(l.Shells, func(s Shell) bool { return s.Trim.Area == id })) {
 			out = append(out, "the trim of the light “"+l.Name+"”")
 		}
@@ -162,6 +165,7 @@ func (r *Recipe) RemoveLight(i int) *Recipe {
 		if c.Lights[k].Spill.Carrier == own {
 			c.Lights[k].Spill.Carrier = ""
 		}
+		c.Lights[k].Spill.Touches = slices.DeleteFunc(c.Lights[k].Spill.Touches, func(t Touch) bool { return t.Area == own })
 		if c.Lights[k].Trim.Area == own {
 			c.Lights[k].Trim.Area = ""
 		}

@@ -142,6 +142,11 @@ func (r *Recipe) checkCutOuts() (field, msg string) {
 				return fmt.Sprintf("lights[%d].blockers[%d].area", i, j), msg
 			}
 		}
+		for j := range l.Spill.Touches {
+			if msg := r.touches(l, l.Spill.Touches[j].Area); msg != "" {
+				return fmt.Sprintf("lights[%d].spill.touches[%d].area", i, j), msg
+			}
+		}
 		if id := l.Spill.Carrier; id != "" {
 			a := r.Area(id)
 			if a == nil {
@@ -158,6 +163,10 @@ func (r *Recipe) checkCutOuts() (field, msg string) {
 			case area.CutOut:
 				if s.Of != "" && r.CutOut(s.Of) == nil {
 					return fmt.Sprintf("areas[%d].parts[%d].of.of", i, j), fmt.Sprintf("The area “%s” uses a cut-out that is not in this shot; choose another for its part.", r.Areas[i].Name)
+				}
+			case area.Surface:
+				if !r.HasSurface(s.Of) {
+					return fmt.Sprintf("areas[%d].parts[%d].of.of", i, j), fmt.Sprintf("The area “%s” uses a surface that the room has not; choose another for its part.", r.Areas[i].Name)
 				}
 			case area.Other:
 				if kind, _ := s.Area.Of(); kind != "" && r.Area(s.Area) == nil {
@@ -182,6 +191,25 @@ func (r *Recipe) blocks(l *Light, id area.Ref) string {
 		return fmt.Sprintf("“%s” is made of what a light gives, and so cannot stand before the light “%s”. Make it of the light's shapes.", a.Name, l.Name)
 	}
 	return ""
+}
+
+// touches says why spill cannot be touched up in an area, or nothing.
+func (r *Recipe) touches(l *Light, id area.Ref) string {
+	switch a := r.Area(id); {
+	case a == nil:
+		return fmt.Sprintf("The spill of “%s” is touched up in what is not in this shot; choose something else.", l.Name)
+	case r.glows(a, 0):
+		return fmt.Sprintf("“%s” is made of what a light gives, and so cannot touch up the spill of “%s”. Paint it, or make it of a cut-out.", a.Name, l.Name)
+	}
+	return ""
+}
+
+// HasSurface tells whether the room has a surface.
+func (r *Recipe) HasSurface(id area.SurfaceRef) bool {
+	m := &r.Room
+	return id == area.TheFloor || slices.ContainsFunc(m.Walls, func(w Wall) bool { return w.ID == string(id) }) ||
+		slices.ContainsFunc(m.Platforms, func(p Platform) bool { return p.ID == string(id) }) ||
+		slices.ContainsFunc(m.Things, func(t Thing) bool { return t.ID == string(id) })
 }
 
 // glows tells whether an area is made of what lights give.

@@ -207,6 +207,7 @@ func (r *Recipe) PasteLights(data []byte) (*Recipe, int, error) {
 		}
 		l = setting.Scale(l, float64(r.Photo.LongEdge())/float64(c.Photo.LongEdge()))
 		l.Group, l.Blockers, l.Alone, l.Trim.Area, l.Spill.Carrier = "", nil, false, "", ""
+		l.Spill.Touches, l.Spill.Falls, l.Stand = nil, nil, ""
 		for k := range l.Shells {
 			l.Shells[k].Trim.Area = ""
 			l.Shells[k].Radius = min(l.Shells[k].Radius, MaxRadius)

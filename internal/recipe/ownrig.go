@@ -27,7 +27,7 @@ var rigFrame = setting.Frame{W: rigEdge, H: rigEdge}
 func NewRig(name string, l *Light, p Photo) OwnRig {
 	g := OwnRig{Kind: "rig", Version: 1, Name: name, Core: l.Core, Shells: l.Shells, Spill: l.Spill}
 	g = setting.Scale(g, rigEdge/float64(p.LongEdge()))
-	g.Core.On, g.Spill.On, g.Spill.Carrier = true, true, ""
+	g.Core.On, g.Spill.On, g.Spill.Carrier, g.Spill.Touches, g.Spill.Falls = true, true, "", nil, nil
 	for i := range g.Shells {
 		g.Shells[i].Trim = setting.New[Trim](p.Frame())
 		g.Shells[i].Radius = min(g.Shells[i].Radius, MaxRadius)
@@ -41,7 +41,7 @@ func (g OwnRig) Put(l *Light, p Photo) {
 	g = setting.Scale(g, float64(p.LongEdge())/rigEdge)
 	core, spill := l.Core, l.Spill
 	l.Core, l.Shells, l.Spill = g.Core, g.Shells, g.Spill
-	l.Core.On, l.Spill.On, l.Spill.Carrier, l.Spill.Onto = core.On, spill.On, spill.Carrier, spill.Onto
+	l.Core.On, l.Spill.On, l.Spill.Carrier, l.Spill.Onto, l.Spill.Touches, l.Spill.Falls = core.On, spill.On, spill.Carrier, spill.Onto, spill.Touches, spill.Falls
 	for i := range l.Shells {
 		l.Shells[i].Radius = min(l.Shells[i].Radius, MaxRadius)
 	}

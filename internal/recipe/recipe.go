@@ -286,7 +286,38 @@ type Spill struct {
 	Reach    float64         `json:"reach" label:"Reach" unit:"px" range:"1..100000" slider:"L/50..2L log" default:"L/3" step:"1" doc:"distance at which it ends"`
 	Tone     area.ToneWindow `json:"tone" title:"Tone window"`
 	Carrier  area.Ref        `json:"carrier" label:"Carried by" default:"" row:"own" doc:"id of the area, or of the cut-out, that carries the light; left empty, nothing does"`
+	Touches  []Touch         `json:"touches,omitzero" label:"Touch-up" row:"own" count:"0..24" each:"touch" title:"*"`
+	Falls    map[string]Fall `json:"falls,omitzero" label:"Falls on" row:"own" count:"0..110" title:"Spill of * on surfaces" doc:"by surface of the room: floor, or the id of a wall, a platform or a thing; all of it on those that are missing, and those that the room has not do nothing"`
 	Onto     float64         `json:"onto" label:"Spill on it" unit:"%" range:"0..1" default:"0" step:"0.01" row:"own" doc:"how much of the spill falls on what carries the light"`
+}
+
+// Touch is spill that was touched up by hand in an area: it is multiplied by 1 - Amount·coverage, or by
+// 1 + Amount·coverage, or light of the gel is added that makes a white surface at an Amount of 1 white.
+type Touch struct {
+	On     bool     `json:"on" label:"Switch" default:"true" row:"own"`
+	Area   area.Ref `json:"area" label:"Where" row:"own" doc:"id of the area, or of a cut-out"`
+	Does   Touching `json:"does" label:"Gives" default:"less"`
+	Amount float64  `json:"amount" label:"Amount" unit:"%" range:"0..4" slider:"0..1" default:"1" step:"0.01"`
+}
+
+// Fall is how much of a light's spill falls on a surface.
+type Fall struct {
+	Amount float64 `json:"amount" label:"Amount" unit:"%" range:"0..4" default:"1" step:"0.01"`
+}
+
+// Touching is what a touch does.
+type Touching string
+
+// What a touch does.
+const (
+	LessSpill Touching = "less"
+	MoreSpill Touching = "more"
+	NewSpill  Touching = "new"
+)
+
+// Choices returns what a touch does.
+func (Touching) Choices() []setting.Choice {
+	return []setting.Choice{{Value: string(LessSpill), Label: "Less"}, {Value: string(MoreSpill), Label: "More"}, {Value: string(NewSpill), Label: "New light"}}
 }
 
 // New returns the recipe of an untouched photo.

@@ -483,7 +483,7 @@ func TestMissingFieldsTakeTheirDefaults(t *testing.T) {
 		t.Fatal(err)
 	}
 	l, want := r.Lights[0], DefaultLight(r.Photo)
-	if l.Core != want.Core || l.Gel != want.Gel || l.Spill != want.Spill || !l.On || l.Level != 1 || !reflect.DeepEqual(r.Dusk, New(3000, 2000).Dusk) || r.Glow.Level != 1 {
+	if l.Core != want.Core || l.Gel != want.Gel || !reflect.DeepEqual(l.Spill, want.Spill) || !l.On || l.Level != 1 || !reflect.DeepEqual(r.Dusk, New(3000, 2000).Dusk) || r.Glow.Level != 1 {
 		t.Errorf("the defaults did not come: %+v", r)
 	}
 	if s := l.Shells[0]; s.Radius != 4 || s.Lift != 0.15 || s.Join != Add {

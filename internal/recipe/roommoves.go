@@ -5,6 +5,7 @@ import (
 	"math"
 	"slices"
 
+	"pyrant/internal/area"
 	"pyrant/internal/cutout"
 	"pyrant/internal/fault"
 	"pyrant/internal/room"
@@ -88,4 +89,28 @@ func (r *Recipe) AddThing(of cutout.Ref, foot room.Point) (*Recipe, error) {
 	id, _ := c.roomID("t", "", nil)
 	m.Things = append(m.Things, Thing{ID: id, Of: of, Foot: foot, Lies: LiesAuto})
 	return c, c.Validate()
+}
+
+// TouchUp returns the recipe with one more touch of a light's spill, in an area of its own that is yet to be
+// painted, and that area.
+func (r *Recipe) TouchUp(light int, does Touching) (*Recipe, area.Ref, error) {
+	if most := setting.Of[Spill]("touches").Count[1]; len(r.Lights[light].Spill.Touches) >= most {
+		return nil, "", fault.New(fault.NoRoom, "The spill of a light is touched up %d times at most. Remove one that is not needed.", most)
+	}
+	name := map[Touching]string{LessSpill: "Less of ", MoreSpill: "More of ", NewSpill: "Light of "}[does]
+	if name == "" {
+		return nil, "", fault.New(fault.Invalid, "Spill is touched up to less, to more, or with new light.")
+	}
+	l := []rune(name + r.Lights[light].Name)
+	c, id, err := r.AddArea(string(l[:min(len(l), 74)]))
+	if err != nil {
+		return nil, "", err
+	}
+	t := setting.New[Touch](r.Photo.Frame())
+	t.Area, t.Does = id, does
+	if does != LessSpill {
+		t.Amount = 0.5
+	}
+	c.Lights[light].Spill.Touches = append(c.Lights[light].Spill.Touches, t)
+	return c, id, c.Validate()
 }

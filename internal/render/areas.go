@@ -20,6 +20,7 @@ import (
 	"pyrant/internal/raster"
 	"pyrant/internal/recipe"
 	"pyrant/internal/setting"
+	"pyrant/internal/staging"
 )
 
 // world is a plan as areas see it. Where what they cover is to be solid, as for what stands before a
@@ -236,7 +237,7 @@ func lightKey(p *plan, l area.Light) string {
 		for _, ll := range p.shining(l.Light) {
 			sp := &ll.l.Spill
 
-			fmt.Fprintf(&b, "%s %v %s %v %g %g %g ", ll.key, sp.On, p.carrier(sp).key, p.q.Recipe.Spill, ll.l.Gain(), sp.Strength, sp.Reach)
+			fmt.Fprintf(&b, "%s %v %s %v %g %g %g ", ll.key, sp.On, p.touched(sp).key, p.q.Recipe.Spill, ll.l.Gain(), sp.Strength, sp.Reach)
 		}
 	}
 	return b.String()
@@ -373,6 +374,27 @@ func (e *Engine) LightMask(ctx context.Context, q Request, light int) (*raster.P
 		m.Fill(out.Row(y), q.View.Min.X, y)
 	}
 	return out, nil
+}
+
+func (w world) SurfaceKey(id area.SurfaceRef) string {
+	if !w.q.Recipe.Room.On {
+		return "no room"
+	}
+	return staging.Key(w.q.Recipe) + " " + string(id)
+}
+
+// Surface returns what is seen of a surface of the room.
+func (w world) Surface(ctx context.Context, id area.SurfaceRef, feather float64, r image.Rectangle) (area.Rows, error) {
+	set, err := w.set(ctx)
+	if err != nil || set == nil {
+		return anyOf{}, err
+	}
+	key := "surface " + w.SurfaceKey(id)
+	m, err := w.Mask(ctx, key, func() coverage.Mask { return set.Compose(w.scale).Mask(string(id), w.frame) })
+	if err != nil || feather <= 0 {
+		return m, err
+	}
+	return w.soften(ctx, &litLight{key: key, mask: m}, feather, r)
 }
 
 // edged returns what a light covers, softened by a feather.

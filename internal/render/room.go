@@ -9,12 +9,14 @@ import (
 	"time"
 
 	"pyrant/internal/cache"
+	"pyrant/internal/colour"
 	"pyrant/internal/coverage"
 	"pyrant/internal/cutout"
 	"pyrant/internal/glow"
 	"pyrant/internal/irradiance"
 	"pyrant/internal/raster"
 	"pyrant/internal/recipe"
+	"pyrant/internal/room"
 	"pyrant/internal/solid"
 	"pyrant/internal/staging"
 )
@@ -63,6 +65,22 @@ type kept[T any] struct {
 
 func (k *kept[T]) Bytes() int64 { return k.n }
 
+// set sets the recipe's room up as geometry; nil where it has none.
+func (p *plan) set(ctx context.Context) (*staging.Set, error) {
+	if !p.q.Recipe.Room.On {
+		return nil, nil
+	}
+	set, err := cache.Get(ctx, p.cache, "set "+staging.Key(p.q.Recipe), func(ctx context.Context) (*kept[*staging.Set], error) {
+		defer p.stats.add("room", time.Now())
+		s, err := staging.New(ctx, p.q.Recipe, covers{p})
+		return &kept[*staging.Set]{s, 8 << 20}, err
+	})
+	if err != nil {
+		return nil, err
+	}
+	return set.v, nil
+}
+
 // openRoom sets the recipe's room up; nil where it has none.
 func (p *plan) openRoom(ctx context.Context) (*inRoom, error) {
 	r := p.q.Recipe
@@ -72,17 +90,12 @@ func (p *plan) openRoom(ctx context.Context) (*inRoom, error) {
 	if p.room != nil {
 		return p.room, nil
 	}
-	start := time.Now()
 	key := p.roomKey()
-	set, err := cache.Get(ctx, p.cache, "set "+key, func(ctx context.Context) (*kept[*staging.Set], error) {
-		s, err := staging.New(ctx, r, covers{p})
-		return &kept[*staging.Set]{s, 8 << 20}, err
-	})
+	set, err := p.set(ctx)
 	if err != nil {
 		return nil, err
 	}
-	m := &inRoom{Set: set.v, key: key, composer: set.v.Compose(p.scale)}
-	p.stats.add("room", start)
+	m := &inRoom{Set: set, key: key, composer: set.Compose(p.scale)}
 	small := func(ctx context.Context) (staging.Small, error) {
 		q := *p.q
 		q.View, q.LongEdge = image.Rectangle{}, m.Small()
@@ -178,7 +191,7 @@ func (p *plan) shineIn(ctx context.Context, m *inRoom, ll *litLight) (*lightFiel
 					return nil, err
 				}
 			}
-			f, err := scene.Of(ctx, l, m.Sheets(), m.Detail(rough, p.scale), p.q.Recipe.Room.Shadows, bounce)
+			f, err := scene.Of(ctx, l, m.Sheets(), m.Detail(rough), p.q.Recipe.Room.Shadows, bounce)
 			return &lightField{f, key}, err
 		}
 	}
@@ -274,11 +287,23 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (*ground, 
 		g := &ground{r, make([][]stretch, r.Dy())}
 		step, n := 1/p.scale, r.Dx()
 		amount := p.q.Recipe.Room.Daylight
+		// A smaller picture's pixels at an edge show two surfaces.
+		var sub *staging.Composer
+		if p.scale < 1 && m.rough == "" {
+			sub = m.Compose(subs * p.scale)
+		}
 		err := raster.Rows(ctx, r.Min.Y, r.Max.Y, func(y0, y1 int) {
 			w := m.composer.NewWeights(n)
+			var fine *sharer
+			if sub != nil {
+				fine = &sharer{composer: sub}
+			}
 			sky, bounced := make([]float32, 4*n), make([]float32, 12*n)
 			for y := y0; y < y1 && ctx.Err() == nil; y++ {
 				m.composer.Row(w, r.Min.X, y, n)
+				if sub != nil {
+					fine.mixed(p, w, r.Min.X, y, n)
+				}
 				py := (float64(y) + 0.5) * step
 				for i, any := range w.Any {
 					if !any {
@@ -295,21 +320,20 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (*ground, 
 						}
 						k := stretch{surface: i, x: r.Min.X + a, weight: make([]float32, b-a)}
 						copy(k.weight, w.Of[i][a:b])
-						px := (float64(k.x) + 0.5) * step
 						if body != nil {
 							k.normal = make([]float32, 3*(b-a))
 							for q := range k.weight {
-								_, v, _ := body.Surface(px+float64(q)*step, py)
+								v := facing(body, float64(k.x+q)*step, float64(y)*step, step)
 								k.normal[3*q], k.normal[3*q+1], k.normal[3*q+2] = float32(v.X), float32(v.Y), float32(v.Z)
 							}
 						}
 						if m.daylight != nil {
-							m.daylight.Field.Direct[i].Read(sky, px, py, step, b-a)
+							m.daylight.Field.Direct[i].Read(sky, k.x, step, py, b-a)
 							var returned []float32
 							c := 0
 							if back := m.daylight.Field.Bounce; back != nil {
 								c, returned = back[i].C, bounced
-								back[i].Read(returned, px, py, step, b-a)
+								back[i].Read(returned, k.x, step, py, b-a)
 							}
 							for q := range k.weight {
 								var d float32
@@ -336,6 +360,103 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (*ground, 
 		})
 		return g, err
 	})
+}
+
+// facing returns the mean normal of a body over a pixel of step pixels of the photo, as far as it shows the body: at
+// its outline that turns aside within less than a pixel.
+func facing(b *solid.Body, x, y, step float64) (n room.Vec) {
+	parts := 1
+	if step > 1.2 {
+		parts = subs
+	}
+	for j := range parts {
+		for i := range parts {
+			u, v := x+step*(float64(i)+0.5)/float64(parts), y+step*(float64(j)+0.5)/float64(parts)
+			if h, _, _ := b.Thickness(u, v); h > 0 {
+				_, at, _ := b.Surface(u, v)
+				n = n.Add(at)
+			}
+		}
+	}
+	if n == (room.Vec{}) {
+		_, n, _ = b.Surface(x+step/2, y+step/2)
+	}
+	return n.Unit()
+}
+
+// subs is into how many parts a pixel is divided across and down to see what of its light comes from which surface.
+const subs = 3
+
+// sharer finds for pixels that show several surfaces what share of their light each has: a bright wall beside a dark
+// figure has more than it covers. So a smaller picture is what the whole one shows when it is made smaller.
+type sharer struct {
+	composer *staging.Composer // at subs times the picture's scale
+	weights  *staging.Weights
+	sum      [][]float32
+	light    []float32
+	one      [3]float32
+}
+
+func (f *sharer) mixed(p *plan, w *staging.Weights, x0, y, n int) {
+	parted := func(k int) bool {
+		for i, any := range w.Any {
+			if v := w.Of[i][k]; any && v > 1e-3 && v < 1-1e-3 {
+				return true
+			}
+		}
+		return false
+	}
+	for a := 0; a < n; a++ {
+		if !parted(a) {
+			continue
+		}
+		b := a + 1
+		for b < n && parted(b) {
+			b++
+		}
+		f.share(p, w, x0, a, b, y)
+		a = b
+	}
+}
+
+// share does so for the pixels from a to b.
+func (f *sharer) share(p *plan, w *staging.Weights, x0, a, b, y int) {
+	n := b - a
+	if f.weights == nil || len(f.light) < n {
+		f.weights, f.light = f.composer.NewWeights(subs*n), make([]float32, n)
+		f.sum = make([][]float32, len(w.Of))
+		for i := range f.sum {
+			f.sum[i] = make([]float32, n)
+		}
+	}
+	clear(f.light)
+	for i := range f.sum {
+		clear(f.sum[i])
+	}
+	ph := p.q.Photo
+	for j := range subs {
+		f.composer.Row(f.weights, subs*(x0+a), subs*y+j, subs*n)
+		py := min(int((float64(subs*y+j)+0.5)/(subs*p.scale)), ph.Height-1)
+		for u := range subs * n {
+			px := min(int((float64(subs*(x0+a)+u)+0.5)/(subs*p.scale)), ph.Width-1)
+			ph.Linear(f.one[:], px, py, 1)
+			l := colour.Luma(f.one[0], f.one[1], f.one[2]) + 1e-4
+			f.light[u/subs] += l
+			for i, any := range f.weights.Any {
+				if any {
+					f.sum[i][u/subs] += l * f.weights.Of[i][u]
+				}
+			}
+		}
+	}
+	for i := range f.sum {
+		if !w.Any[i] {
+			continue
+		}
+		for k := range n {
+			w.Of[i][a+k] = f.sum[i][k] / f.light[k]
+		}
+	}
 }
 
 // luma returns the luminance of three colours, of one number each, or of four for what is turned as the
@@ -385,8 +506,8 @@ func (p *plan) fallen(ctx context.Context, m *inRoom, f *lightField, part image.
 // fall adds what falls on a stretch of pixels.
 func (p *plan) fall(k *stretch, f *irradiance.Field, out *colours, y int, direct, bounce []float32) {
 	step, n := 1/p.scale, len(k.weight)
-	px, py := (float64(k.x)+0.5)*step, (float64(y)+0.5)*step
-	f.Direct[k.surface].Read(direct, px, py, step, n)
+	py := (float64(y) + 0.5) * step
+	f.Direct[k.surface].Read(direct, k.x, step, py, n)
 	at := k.x - out[0].Rect.Min.X
 	red := out[0].Row(y)[at : at+n]
 	if k.normal != nil {
@@ -400,7 +521,7 @@ func (p *plan) fall(k *stretch, f *irradiance.Field, out *colours, y int, direct
 		}
 		return
 	}
-	f.Bounce[k.surface].Read(bounce, px, py, step, n)
+	f.Bounce[k.surface].Read(bounce, k.x, step, py, n)
 	if k.normal != nil {
 		for i := range n {
 			for c := range 3 {

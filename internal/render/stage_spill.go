@@ -4,6 +4,8 @@ import (
 	"context"
 	"fmt"
 	"image"
+	"maps"
+	"slices"
 	"time"
 
 	"pyrant/internal/area"
@@ -44,6 +46,9 @@ func (st *spillStage) prepare(ctx context.Context, p *plan) (bool, error) {
 		if sp == nil {
 			continue
 		}
+		if err := st.touchUp(ctx, p, ll, sp); err != nil {
+			return false, err
+		}
 		c := ll.l.Gel.Colour().Scale(sp.power)
 		g := st.group(ll.l.Spill.Tone, sp.veil)
 		g.lights = append(g.lights, ll)
@@ -58,11 +63,12 @@ func (st *spillStage) prepare(ctx context.Context, p *plan) (bool, error) {
 
 // lightSpill is what a light gives to its surroundings.
 type lightSpill struct {
-	power  float32
-	room   *inRoom // that it falls in; nil for the plain mode
-	field  *lightField
-	source *spill.Source
-	veil   veil // of what carries the light
+	power   float32
+	room    *inRoom // that it falls in; nil for the plain mode
+	field   *lightField
+	painted area.Ref // of new light: where it was painted
+	source  *spill.Source
+	veil    veil // of what carries the light
 }
 
 // spillOf returns the spill of a light, nil for none.
@@ -77,10 +83,10 @@ func (p *plan) spillOf(ctx context.Context, ll *litLight) (*lightSpill, error) {
 	}
 	if m != nil {
 		f, err := p.shineIn(ctx, m, ll)
-		return &lightSpill{power: k * roomPower, room: m, field: f, veil: p.carrier(&ll.l.Spill)}, err
+		return &lightSpill{power: k * roomPower, room: m, field: f, veil: p.touched(&ll.l.Spill)}, err
 	}
 	source, err := p.source(ctx, ll)
-	return &lightSpill{power: k, source: source, veil: p.carrier(&ll.l.Spill)}, err
+	return &lightSpill{power: k, source: source, veil: p.touched(&ll.l.Spill)}, err
 }
 
 // source returns a light's shapes as what gives spill.
@@ -93,7 +99,10 @@ func (p *plan) source(ctx context.Context, ll *litLight) (*spill.Source, error) 
 }
 
 // key names what a light gives, apart from its colour.
-func (sp *lightSpill) key(ll *litLight) string {
+func (sp *lightSpill) key(p *plan, ll *litLight) string {
+	if sp.painted != "" {
+		return "painted " + p.q.Recipe.Area(sp.painted).Key(world{plan: p})
+	}
 	if sp.room != nil {
 		return sp.field.key
 	}
@@ -102,6 +111,10 @@ func (sp *lightSpill) key(ll *litLight) string {
 
 // irradiance returns what a light's spill gives, over all that part of the picture needs, to be weighted.
 func (p *plan) irradiance(ctx context.Context, ll *litLight, sp *lightSpill, part image.Rectangle, weight ...float32) ([]glow.Term, error) {
+	if sp.painted != "" {
+		f, err := p.area(ctx, sp.painted, part)
+		return []glow.Term{{Field: f, Weight: weight}}, err
+	}
 	if sp.room != nil {
 		return p.inRoomTerms(ctx, sp.room, sp.field, part, weight...)
 	}
@@ -120,6 +133,49 @@ func (p *plan) carrier(sp *recipe.Spill) (v veil) {
 	}
 	part := veilPart{area: blockArea(p.q.Recipe, &recipe.Blocker{Area: sp.Carrier}, 0), shells: float32(1 - sp.Onto)}
 	return veil{[]veilPart{part}, fmt.Sprintf("carrier %s %g", part.area.Key(world{plan: p, solid: true}), sp.Onto)}
+}
+
+// touched returns the veil of spill: what carries the light, and what is touched up to less or more.
+func (p *plan) touched(sp *recipe.Spill) veil {
+	v := p.carrier(sp)
+	for i := range sp.Touches {
+		t := &sp.Touches[i]
+		if !t.On || t.Does == recipe.NewSpill || t.Amount <= 0 {
+			continue
+		}
+		k := float32(min(t.Amount, 1))
+		if t.Does == recipe.MoreSpill {
+			k = -float32(t.Amount)
+		}
+		part := veilPart{area: blockArea(p.q.Recipe, &recipe.Blocker{Area: t.Area}, 0), shells: k}
+		v = veil{append(slices.Clip(v.list), part), fmt.Sprintf("%stouch %s %g ", v.key, part.area.Key(world{plan: p, solid: true}), k)}
+	}
+	// In the order of their names, so that the same recipe has the same key.
+	for _, id := range slices.Sorted(maps.Keys(sp.Falls)) {
+		k := float32(1 - sp.Falls[id].Amount)
+		if k == 0 || !p.q.Recipe.Room.On || !p.q.Recipe.HasSurface(area.SurfaceRef(id)) {
+			continue
+		}
+		part := veilPart{area: &area.Area{ID: "surface " + id, Parts: []area.Part{{On: true, Does: area.Add, Amount: 1, Of: area.Surface{Of: area.SurfaceRef(id)}}}}, shells: k}
+		v = veil{append(slices.Clip(v.list), part), fmt.Sprintf("%sfalls %s %g ", v.key, part.area.Key(world{plan: p, solid: true}), k)}
+	}
+	return v
+}
+
+// touchUp adds what of a light's spill was painted by hand.
+func (st *spillStage) touchUp(ctx context.Context, p *plan, ll *litLight, sp *lightSpill) error {
+	for i := range ll.l.Spill.Touches {
+		t := &ll.l.Spill.Touches[i]
+		if !t.On || t.Does != recipe.NewSpill || t.Amount <= 0 {
+			continue
+		}
+		c := ll.l.Gel.Colour().Scale(float32(ll.l.Gain() * p.q.Recipe.Spill.Level * t.Amount))
+		g := st.group(ll.l.Spill.Tone, veil{})
+		g.lights = append(g.lights, ll)
+		g.spills = append(g.spills, &lightSpill{painted: t.Area})
+		g.colour = append(g.colour, [3]float32{c.R, c.G, c.B})
+	}
+	return nil
 }
 
 // group returns the group of a tone window and of what carries its lights.
@@ -149,7 +205,7 @@ func (st *spillStage) collect(ctx context.Context, p *plan, part image.Rectangle
 		all := make([]addend, len(g.spills))
 		for j, sp := range g.spills {
 			ll, c := g.lights[j], g.colour[j]
-			all[j] = addend{piece{sp.key(ll), ll.l.Spill.Reach, c}, func(ctx context.Context, part image.Rectangle) ([]glow.Term, error) {
+			all[j] = addend{piece{sp.key(p, ll), ll.l.Spill.Reach, c}, func(ctx context.Context, part image.Rectangle) ([]glow.Term, error) {
 				return p.irradiance(ctx, ll, sp, part, c[:]...)
 			}}
 		}

@@ -2,7 +2,9 @@ package staging
 
 import (
 	"context"
+	"image"
 	"math"
+	"sync"
 
 	"pyrant/internal/coverage"
 	"pyrant/internal/irradiance"
@@ -243,4 +245,47 @@ func (s *Set) Sheets() (out []*irradiance.Sheet) {
 		out = append(out, s.Surfaces[i].Sheet)
 	}
 	return
+}
+
+// Mask returns the coverage of the surfaces of one part of the room: of the floor, or of what has an id.
+func (c *Composer) Mask(id string, frame image.Rectangle) coverage.Mask {
+	m := &surfaceMask{c: c, frame: frame, is: make([]bool, len(c.set.Surfaces))}
+	for i := range c.set.Surfaces {
+		f := &c.set.Surfaces[i]
+		m.is[i] = f.ID == id && f.Kind != Floor || id == "floor" && f.Kind == Floor
+	}
+	m.pool.New = func() any { return c.NewWeights(frame.Dx()) }
+	return m
+}
+
+// surfaceMask is some surfaces as a mask.
+type surfaceMask struct {
+	c     *Composer
+	frame image.Rectangle
+	is    []bool
+	pool  sync.Pool
+}
+
+func (m *surfaceMask) Bounds() image.Rectangle { return m.frame }
+func (m *surfaceMask) Drop(int)                {}
+func (m *surfaceMask) Bytes() int64            { return 256 }
+
+func (m *surfaceMask) Fill(dst []float32, x0, y int) {
+	clear(dst)
+	a, b := max(x0, m.frame.Min.X), min(x0+len(dst), m.frame.Max.X)
+	if y < m.frame.Min.Y || y >= m.frame.Max.Y || a >= b {
+		return
+	}
+	w := m.pool.Get().(*Weights)
+	defer m.pool.Put(w)
+	m.c.Row(w, a, y, b-a)
+	for i, is := range m.is {
+		if !is || !w.Any[i] {
+			continue
+		}
+		to := dst[a-x0 : b-x0]
+		for k, v := range w.Of[i][:b-a] {
+			to[k] = min(to[k]+v, 1)
+		}
+	}
 }

@@ -375,16 +375,13 @@ func flat(used image.Rectangle, fy float64) bool {
 	return bottom-fy > 0.3*(bottom-top) || fy-top < 0.5*float64(used.Dx())
 }
 
-// Detail returns how fine light is worked out for a picture at a scale; rough is for while something moves.
-func (s *Set) Detail(rough bool, scale float64) irradiance.Detail {
-	const tile = 16
-	switch {
-	case rough:
+// Detail returns how fine light is worked out: the same for a picture of any size, so that an export shows what was
+// seen; rough is for while something moves.
+func (s *Set) Detail(rough bool) irradiance.Detail {
+	if rough {
 		return irradiance.Detail{Tile: 24 * s.unit, Most: 1}
-	case tile*s.unit*scale < 24: // pixels
-		return irradiance.Detail{Tile: tile * s.unit, Most: 4}
 	}
-	return irradiance.Detail{Tile: tile * s.unit, Most: 8}
+	return irradiance.Detail{Tile: 16 * s.unit, Most: 8}
 }
 
 // FeetKey names where a shape stands.

@@ -398,6 +398,8 @@ func ref(r *recipe.Recipe, v any) ([]setting.Choice, bool) {
 		for i := range r.CutOuts {
 			out = append(out, setting.Choice{Value: r.CutOuts[i].ID, Label: r.CutOuts[i].Name})
 		}
+	case area.SurfaceRef:
+		out = surfaces(r)
 	case recipe.Stand:
 		out = append(out, setting.Choice{Value: "", Label: "The floor"})
 		add := func(kind, id, name string) {

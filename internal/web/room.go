@@ -6,13 +6,16 @@ import (
 	"fmt"
 	"net/http"
 	"slices"
+	"strconv"
 
 	"github.com/labstack/echo/v5"
 
+	"pyrant/internal/area"
 	"pyrant/internal/cutout"
 	"pyrant/internal/fault"
 	"pyrant/internal/recipe"
 	"pyrant/internal/room"
+	"pyrant/internal/setting"
 	"pyrant/internal/staging"
 	"pyrant/internal/store"
 )
@@ -67,6 +70,18 @@ func (s *Server) roomAction(c *echo.Context, name string, shot *store.Shot, r *r
 		}
 		next, err := r.AddThing(id, foot)
 		return commit(next, err, o.Name+" in the room")
+	case "touch-up":
+		i, err := strconv.Atoi(form.Get("light"))
+		if err != nil || i < 0 || i >= len(r.Lights) {
+			return true, fault.New(fault.Invalid, "There is no such light in this shot.")
+		}
+		next, id, err := r.TouchUp(i, recipe.Touching(form.Get("does")))
+		if err != nil {
+			return true, err
+		}
+		form.Set("area", string(id))
+		form.Del("part")
+		return commit(next, nil, "Touch up spill of "+r.Lights[i].Name)
 	}
 	return false, nil
 }
@@ -194,22 +209,10 @@ func (p *page) RoomBrief() string {
 	if !m.On {
 		return "none"
 	}
-	s := "floor"
 	if m.Corners.Len() == 4 {
-		s = "floor by corners"
+		return "floor by corners"
 	}
-	for _, k := range []struct {
-		n         int
-		one, more string
-	}{{len(m.Walls), "wall", "walls"}, {len(m.Platforms), "platform", "platforms"}, {len(m.Things), "thing", "things"}} {
-		switch {
-		case k.n == 1:
-			s += ", 1 " + k.one
-		case k.n > 1:
-			s += fmt.Sprintf(", %d %s", k.n, k.more)
-		}
-	}
-	return s
+	return "floor by the horizon"
 }
 
 // RoomRows lists some settings of the room, but for those that do nothing.
@@ -237,4 +240,92 @@ func (p *page) CameraBrief() string {
 		by = "by corners"
 	}
 	return fmt.Sprintf("%.0f° %s", room.ViewOf(sp.Cam.F, float64(p.R.Photo.Width)), by)
+}
+
+// surfaces lists the surfaces of a room.
+func surfaces(r *recipe.Recipe) []setting.Choice {
+	out := []setting.Choice{{Value: string(area.TheFloor), Label: "Floor"}}
+	for _, w := range r.Room.Walls {
+		out = append(out, setting.Choice{Value: w.ID, Label: w.Name})
+	}
+	for _, k := range r.Room.Platforms {
+		out = append(out, setting.Choice{Value: k.ID, Label: k.Name})
+	}
+	for _, t := range r.Room.Things {
+		out = append(out, setting.Choice{Value: t.ID, Label: r.NameOf(t.Of)})
+	}
+	return out
+}
+
+// Surfaces lists the surfaces of the room.
+func (p *page) Surfaces() []setting.Choice { return surfaces(p.R) }
+
+// fallRow is a light in the table of what reaches what.
+type fallRow struct {
+	Name  string
+	Gel   string
+	Cells []fallCell
+}
+
+// fallCell is how much of a light falls on a surface, in per cent.
+type fallCell struct {
+	Path, Label string
+	Shown       string
+	Less        bool // not all of it
+}
+
+// Falls is the table of lights against surfaces.
+func (p *page) Falls() (out []fallRow) {
+	for i := range p.R.Lights {
+		l := &p.R.Lights[i]
+		row := fallRow{Name: l.Name, Gel: l.Gel.Colour().Hex()}
+		for _, k := range p.Surfaces() {
+			amount := 1.0
+			if f, ok := l.Spill.Falls[k.Value]; ok {
+				amount = f.Amount
+			}
+			row.Cells = append(row.Cells, fallCell{fmt.Sprintf("/lights/%d/spill/falls/%s", i, k.Value), l.Name + " on " + k.Label, fmt.Sprintf("%.0f", 100*amount), amount != 1})
+		}
+		out = append(out, row)
+	}
+	return
+}
+
+// touchLine is spill that is touched up, as the bench lists it.
+type touchLine struct {
+	Index        int
+	Path         string
+	On           bool
+	Does, Amount row
+	Where        areaLine
+}
+
+// Touches lists what of the chosen light's spill is touched up.
+func (p *page) Touches() (out []touchLine) {
+	for j, t := range p.L().Spill.Touches {
+		at := p.At(fmt.Sprintf("spill/touches/%d", j))
+		out = append(out, touchLine{j, at, t.On, p.Row(at + "/does"), p.Row(at + "/amount"), p.AreaLine(at+"/area", "", fmt.Sprintf("Touch-up of %s", p.L().Name))})
+	}
+	return
+}
+
+// FallsBrief says how many places of the table are not at 100 %.
+func (p *page) FallsBrief() string {
+	n := 0
+	for i := range p.R.Lights {
+		n += len(p.R.Lights[i].Spill.Falls)
+	}
+	if n == 0 {
+		return "all of all"
+	}
+	return plural(n, "exception", "exceptions")
+}
+
+// PartsBrief counts what the room has beside its floor.
+func (p *page) PartsBrief() string {
+	m := &p.R.Room
+	if n := len(m.Walls) + len(m.Platforms) + len(m.Things); n > 0 {
+		return strconv.Itoa(n)
+	}
+	return "nothing yet"
 }

@@ -38,7 +38,17 @@ changed();
 
 document.addEventListener("change", (e) => {
   if (e.target.id === "add-thing" && e.target.value) act("add-thing", { of: e.target.value });
+  const { fall } = e.target.dataset ?? {};
+  if (!fall) return;
+  // A share of 100 % is what there is without an entry.
+  const v = Number(e.target.value.replace(",", "."));
+  if (!Number.isFinite(v) || v < 0 || v > 400) {
+    notice("No share", "A share is a number from 0 to 400 per cent.", [], true);
+    e.target.value = e.target.defaultValue;
+  } else commit([set(fall, { amount: Math.round(v) / 100 }, "add")]);
 });
 document.addEventListener("click", (e) => {
   if (e.target.closest("#drop-corners")) commit([set("/room/corners", [])]);
+  const touch = e.target.closest("[data-touch]");
+  if (touch) act("touch-up", { does: touch.dataset.touch });
 });

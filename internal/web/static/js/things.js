@@ -36,7 +36,7 @@ document.addEventListener("change", (e) => {
     const [kind, id] = el.value.split(":");
     el.value = "";
     const area = shot.areas.find((a) => a.id === shot.focus.area);
-    const of = { kind, ...(id && { [kind === "cut-out" ? "of" : "area"]: id }) };
+    const of = { kind, ...(id && { [kind === "area" ? "area" : "of"]: id }) };
     commit([set(`${addPart}/-`, { of }, "add")], { part: area.parts.length, stroke: -1 });
   } else if (addBlocker) {
     const area = el.value;

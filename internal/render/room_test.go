@@ -1,0 +1,175 @@
+package render
+
+import (
+	"image"
+	"math"
+	"sync/atomic"
+	"testing"
+
+	"pyrant/internal/photo"
+	"pyrant/internal/recipe"
+	"pyrant/internal/room"
+	"pyrant/internal/setting"
+	"pyrant/internal/shape"
+)
+
+// inFlat is a flat grey photo with a floor and a back wall, and a bulb before it. Nothing but its spill is seen.
+func inFlat(t *testing.T) (*photo.Photo, *recipe.Recipe) {
+	t.Helper()
+	p := flat(300, 200, 128)
+	r := recipe.New(300, 200)
+	r.Room.On, r.Room.Horizon = true, 60
+	r.Room.Walls = []recipe.Wall{{ID: "w", Name: "Wall", From: room.Point{X: 40, Y: 110}, To: room.Point{X: 260, Y: 110}}}
+	r.Room.Daylight, r.Room.Bounce = 0, 0
+	l := recipe.DefaultLight(r.Photo)
+	l.ID, l.Name, l.Gel = "l", "Bulb", recipe.Gel{Lightness: 1}
+	l.Core.On, l.Glow = false, false
+	l.Spill.Strength = 0.3
+	l.Shapes = shape.Shapes{shape.Ellipse{X: 150, Y: 80, Width: 12, Height: 12, Feet: shape.FeetAt(shape.Foot{X: 150, Y: 150})}}
+	r.Lights = append(r.Lights, l)
+	if err := r.Validate(); err != nil {
+		t.Fatal(err)
+	}
+	return p, r
+}
+
+// spilled returns the light that comes back at a pixel.
+func spilled(m image.Image, x, y int) float64 { return -math.Log1p(-linear(m, x, y)[1]) }
+
+// In a room the floor gets light by the inverse square of the distance in space: as much as the geometry says.
+func TestRoomLaw(t *testing.T) {
+	p, r := inFlat(t)
+	q := Request{Photo: p, Recipe: r, Layer: Spill, Deep: true}
+	m := render(t, New(1<<27), q)
+	sp, err := r.Space()
+	if err != nil {
+		t.Fatal(err)
+	}
+	foot, _ := sp.Cam.Floor(150, 150)
+	at, _ := sp.Cam.Above(foot, 150, 80)
+	law := func(v, n room.Vec) float64 {
+		d := at.Sub(v)
+		return math.Max(d.Dot(n), 0) / math.Pow(d.Len(), 3)
+	}
+	base := 0.0
+	for _, k := range [][2]int{{150, 170}, {60, 150}, {240, 190}, {200, 120}, {20, 180}} {
+		v, _ := sp.Cam.Floor(float64(k[0])+0.5, float64(k[1])+0.5)
+		got := spilled(m, k[0], k[1]) / law(v, sp.Cam.Up)
+		if base == 0 {
+			base = got
+		}
+		near(t, "the floor", got, base, 0.04)
+	}
+	for _, k := range [][2]int{{150, 40}, {60, 90}, {250, 20}} {
+		ray := sp.Cam.Ray(float64(k[0])+0.5, float64(k[1])+0.5)
+		d, _ := sp.Walls[0].Hit(ray)
+		near(t, "the wall", spilled(m, k[0], k[1])/law(ray.Mul(d), sp.Walls[0].N), base, 0.04)
+	}
+	// Twice the strength is twice the light, and a gel colours all of it.
+	r.Lights[0].Spill.Strength *= 2
+	near(t, "twice the strength", spilled(render(t, New(1<<27), q), 60, 150), 2*spilled(m, 60, 150), 0.01)
+	r.Lights[0].Gel = recipe.Gel{Hue: 120, Saturation: 1, Lightness: 0.5}
+	if c := linear(render(t, New(1<<27), q), 60, 150); c[0] > 1e-4 || c[2] > 1e-4 || c[1] < 1e-3 {
+		t.Errorf("in green it is %v", c)
+	}
+	// Switched off, the room is the plain mode again.
+	r.Room.On = false
+	if a := spilled(render(t, New(1<<27), q), 150, 120); a == 0 {
+		t.Error("without the room nothing is lit")
+	}
+}
+
+// A platform keeps light off what lies behind it, by as much as the shadows are set to.
+func TestRoomShadow(t *testing.T) {
+	p, r := inFlat(t)
+	q := Request{Photo: p, Recipe: r, Layer: Spill, Deep: true}
+	open := render(t, New(1<<27), q)
+	var err error
+	if r, err = r.AddPlatform([]room.Point{{X: 60, Y: 128}, {X: 95, Y: 128}, {X: 98, Y: 122}, {X: 66, Y: 122}}, room.Point{X: 60, Y: 150}); err != nil {
+		t.Fatal(err)
+	}
+	q.Recipe = r
+	behind := [2]int{50, 147}
+	m := render(t, New(1<<27), q)
+	if v := spilled(m, behind[0], behind[1]) / spilled(open, behind[0], behind[1]); v > 0.1 {
+		t.Errorf("behind the platform %.3f of the light is left", v)
+	}
+	near(t, "beside its shadow", spilled(m, 250, 160), spilled(open, 250, 160), 0.01)
+	if top := spilled(m, 80, 124); top < spilled(open, 80, 124)*1.05 {
+		t.Errorf("its top gets %.4f, the floor behind it had %.4f", top, spilled(open, 80, 124))
+	}
+	r.Room.Shadows = 0.5
+	near(t, "half the shadow", spilled(render(t, New(1<<27), q), behind[0], behind[1]), 0.5*spilled(open, behind[0], behind[1]), 0.08)
+}
+
+// While a foot moves a frame may be rough, and says so; at rest it is as if nothing had been rough.
+func TestRough(t *testing.T) {
+	p, r := inFlat(t)
+	r.Room.Daylight, r.Room.Bounce = 1, 1
+	e := New(1 << 27)
+	q := Request{Photo: p, PhotoKey: "p", Recipe: r}
+	first := rgba(t, e, q)
+	var rough atomic.Bool
+	q.Rough = &rough
+	if again := rgba(t, e, q); rough.Load() || string(again.Pix) != string(first.Pix) {
+		t.Error("what is ready is rough")
+	}
+	moved := r.Clone()
+	moved.Lights[0].Shapes = shape.Shapes{shape.Standing(r.Lights[0].Shapes[0], shape.FeetAt(shape.Foot{X: 190, Y: 160}))}
+	q.Recipe = moved
+	coarse := rgba(t, e, q)
+	if !rough.Load() {
+		t.Error("a foot that moves does not make the frame rough")
+	}
+	q.Rough = nil
+	fine := rgba(t, e, q)
+	if string(fine.Pix) != string(rgba(t, New(1<<27), Request{Photo: p, PhotoKey: "p", Recipe: moved}).Pix) {
+		t.Error("after a rough frame the picture is another")
+	}
+	worst := 0
+	for i := range fine.Pix {
+		worst = max(worst, int(math.Abs(float64(fine.Pix[i])-float64(coarse.Pix[i]))))
+	}
+	if worst > 40 || string(fine.Pix) == string(first.Pix) {
+		t.Errorf("the rough frame is off by up to %d of 255", worst)
+	}
+}
+
+// A room that cannot be is refused at the corner in question, and so is what would be lost in it.
+func TestRoomFaults(t *testing.T) {
+	_, r := inFlat(t)
+	corners := func(p ...room.Point) func(*recipe.Recipe) {
+		return func(r *recipe.Recipe) { r.Room.Corners = setting.ListOf(p...) }
+	}
+	for _, tt := range []struct {
+		name, field string
+		change      func(*recipe.Recipe)
+	}{
+		{"sides that cross", "room.corners[", corners(room.Point{X: 50, Y: 190}, room.Point{X: 250, Y: 190}, room.Point{X: 120, Y: 140}, room.Point{X: 180, Y: 140})},
+		{"three corners", "room.corners", corners(room.Point{X: 50, Y: 190}, room.Point{X: 250, Y: 190}, room.Point{X: 180, Y: 140})},
+		{"a wall above the horizon", "room.walls[0].from", func(r *recipe.Recipe) { r.Room.Walls[0].From.Y = 40 }},
+		{"a foot above the horizon", "lights[0].shapes[0].feet[0]", func(r *recipe.Recipe) {
+			r.Lights[0].Shapes = shape.Shapes{shape.Standing(r.Lights[0].Shapes[0], shape.FeetAt(shape.Foot{X: 150, Y: 30}))}
+		}},
+		{"a light on what is not there", "lights[0].stand", func(r *recipe.Recipe) { r.Lights[0].Stand = "wall:none" }},
+		{"a platform with its foot above it", "room.platforms[0].foot", func(r *recipe.Recipe) {
+			r.Room.Platforms = []recipe.Platform{{ID: "p", Name: "P", Top: setting.ListOf(room.Point{X: 60, Y: 128}, room.Point{X: 95, Y: 128}, room.Point{X: 98, Y: 122}, room.Point{X: 66, Y: 122}), Foot: room.Point{X: 60, Y: 100}}}
+		}},
+		{"two parts of one id", "room.platforms[0].id", func(r *recipe.Recipe) {
+			r.Room.Platforms = []recipe.Platform{{ID: "w", Name: "P", Top: setting.ListOf(room.Point{X: 60, Y: 128}, room.Point{X: 95, Y: 128}, room.Point{X: 98, Y: 122}, room.Point{X: 66, Y: 122}), Foot: room.Point{X: 60, Y: 150}}}
+		}},
+	} {
+		c := r.Clone()
+		tt.change(c)
+		err := c.Validate()
+		if err == nil || len(err.Error()) < len(tt.field) || err.Error()[:len(tt.field)] != tt.field {
+			t.Errorf("%s: %v, want a fault of %s", tt.name, err, tt.field)
+		}
+		// Switched off, a room that cannot be is nobody's concern; what refers to nothing still is.
+		c.Room.On = false
+		if err := c.Validate(); (err == nil) != (tt.field[:6] == "room.c" && tt.name == "three corners" || tt.name == "sides that cross" || tt.name == "a wall above the horizon" ||
+			tt.name == "a foot above the horizon" || tt.name == "a platform with its foot above it") {
+			t.Errorf("%s, switched off: %v", tt.name, err)
+		}
+	}
+}
