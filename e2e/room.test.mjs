@@ -50,7 +50,13 @@ async function corners(hand, points) {
 }
 
 test("one drag makes a room, corners refine it, what cannot be is refused at its corner, and all is undone", async () => {
-  // On the harbour the letters' light stays near them without a room.
+  // The harbour as it is before it has a room: the letters' light stays near them.
+  await saved(page, () =>
+    page.evaluate(async () => {
+      const { commit, set } = await import("/static/js/state.js");
+      await commit([set("/lights/0/stand", ""), set("/lights/1/on", false), set("/room", { on: false })]);
+    }),
+  );
   const paving = [1650, 1500];
   const plain = await pixel(page, ...paving, 10);
   const before = await picture(page);

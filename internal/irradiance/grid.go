@@ -17,6 +17,7 @@ type Sheet struct {
 	Body  *solid.Body     // that it is the front of; nil for what is flat
 	Plane room.Plane      // of what is flat
 	Cam   *room.Camera
+	Wet   *Gloss // how it mirrors, if it does
 	// Before are planes that it ends at. What would lie behind one, where the photo shows that already, is taken
 	// at its foot, so that values between do not fall off there.
 	Before []room.Plane
@@ -31,7 +32,7 @@ const farthest = 400
 func (s *Sheet) Place(x, y float64) (Place, bool) {
 	if s.Body != nil {
 		at, n, ok := s.Body.Surface(x, y)
-		return Place{at, n, s.Body}, ok
+		return Place{At: at, N: n, Body: s.Body}, ok
 	}
 	r := s.Cam.Ray(x, y)
 	t, ok := s.Plane.Hit(r)
@@ -44,7 +45,7 @@ func (s *Sheet) Place(x, y float64) (Place, bool) {
 			at = at.Add(p.N.Mul(aside - d))
 		}
 	}
-	return Place{At: at, N: s.Plane.N}, true
+	return Place{At: at, N: s.Plane.N, Wet: s.Wet}, true
 }
 
 // aside is how far places stay before the planes that a sheet ends at.

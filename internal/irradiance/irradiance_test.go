@@ -376,3 +376,50 @@ func TestDegenerate(t *testing.T) {
 		}
 	}
 }
+
+// A wet floor mirrors a lamp where the angles are equal, the more the flatter it is seen, and softer where it is rougher.
+func TestGloss(t *testing.T) {
+	c := level()
+	s := &Scene{}
+	l := &Light{}
+	l.Bulb(over(c, 0, 6, 1.5), 0.05)
+	wet := func(ahead, amount, rough float64) float64 {
+		pl := floorAt(c, 0, ahead)
+		dry, _ := s.At(l, pl)
+		pl.Wet = &Gloss{amount, rough}
+		e, _ := s.At(l, pl)
+		return e - dry
+	}
+	peak := func(rough float64) (at, most, wide float64) {
+		for z := 1.0; z < 6; z += 0.01 {
+			if v := wet(z, 1, rough); v > most {
+				at, most = z, v
+			}
+		}
+		for z := 1.0; z < 6; z += 0.01 {
+			if wet(z, 1, rough) > most/2 {
+				wide += 0.01
+			}
+		}
+		return
+	}
+	// The camera is 1 high, the lamp 1.5: the mirror image lies at 1/(1 + 1.5) of the way.
+	at, sharp, narrow := peak(0.05)
+	if math.Abs(at-6/2.5) > 0.15 {
+		t.Errorf("the lamp is mirrored at %.2f ahead, by the angles at %.2f", at, 6/2.5)
+	}
+	if _, soft, wide := peak(0.3); soft > 0.5*sharp || wide < 1.5*narrow {
+		t.Errorf("rough, it is %.4f bright and %.2f wide; smooth, %.4f and %.2f", soft, wide, sharp, narrow)
+	}
+	near(t, "half of it", wet(at, 0.5, 0.05), 0.5*wet(at, 1, 0.05), 1e-9)
+	// A lamp farther away is seen at a flatter angle: less of its light is left, but more of that is mirrored.
+	far := &Light{}
+	far.Bulb(over(c, 0, 30, 1.5), 0.05*5)
+	pl := floorAt(c, 0, 12)
+	dry, _ := s.At(far, pl)
+	pl.Wet = &Gloss{1, 0.05}
+	both, _ := s.At(far, pl)
+	if both-dry < 2*sharp {
+		t.Errorf("as large in the picture but flatter, the far lamp is mirrored as %.4f, the near one as %.4f", both-dry, sharp)
+	}
+}

@@ -269,6 +269,49 @@ type Place struct {
 	At   room.Vec
 	N    room.Vec
 	Body *solid.Body // that it lies on, if any
+	Wet  *Gloss      // how it mirrors, if it does
+}
+
+// Gloss is how a wet or polished surface mirrors light, beside what it sends back by its colour: as many small
+// facets whose slopes are spread by Rough (Beckmann's distribution), with Schlick's approximation of Fresnel's
+// reflection for water. Amount is how much of it there is.
+type Gloss struct {
+	Amount, Rough float64
+}
+
+// dielectric is what water and varnish mirror of light that falls straight on, and usualAlbedo what a surface is
+// taken to send back by its colour, against which its gloss is weighed.
+const (
+	dielectric  = 0.03
+	usualAlbedo = 0.3
+)
+
+// mirrors returns what a sample gives to the eye by gloss, where nothing hides it, as the irradiance that a surface of
+// usual albedo would need to look as bright. The eye is at the camera, in the origin.
+func (g *Gloss) mirrors(p *piece, q *sample, x, n room.Vec) float64 {
+	d := q.at.Sub(x)
+	d2 := d.Dot(d)
+	to := d.Mul(1 / math.Sqrt(d2+1e-12))
+	eye := x.Mul(-1).Unit()
+	cv, cl := n.Dot(eye), n.Dot(to)
+	if cv <= 1e-3 || cl <= 0 {
+		return 0
+	}
+	h := eye.Add(to).Unit()
+	ch := h.Dot(n)
+	if ch <= 1e-3 {
+		return 0
+	}
+	// What a sample stands for is seen at an angle: that softens its image as roughness does.
+	size := q.size / math.Sqrt(d2+q.size*q.size) / 2
+	m2 := g.Rough*g.Rough + size*size
+	tan2 := (1 - ch*ch) / (ch * ch)
+	facets := math.Exp(-tan2/m2) / (math.Pi * m2 * ch * ch * ch * ch)
+	fresnel := dielectric + (1-dielectric)*math.Pow(1-math.Max(h.Dot(eye), 0), 5)
+	// Facets hide each other at grazing angles.
+	shade := math.Min(1, math.Min(2*ch*cv, 2*ch*cl)/math.Max(h.Dot(eye), 1e-3))
+	radiance := q.area * p.emission(to.Mul(-1)) / (d2 + q.area) * facets * fresnel * shade / (4 * cv)
+	return g.Amount * radiance / usualAlbedo
 }
 
 // At returns the irradiance, by pi, of a place with a normal, with what hides and without.
@@ -294,6 +337,20 @@ func (s *Scene) at(l *Light, pl Place, by []*blocker, h hidden) (e, bare float64
 		w, edges = s.classify(l, p, x, 0, h.of(i, by), edges)
 		if p.thick > 0 {
 			full := p.tube(x, pl.N)
+			if pl.Wet != nil {
+				for k := range p.samples {
+					q := &p.samples[k]
+					if m := pl.Wet.mirrors(p, q, x, pl.N); m > 0 {
+						bare += m
+						switch w {
+						case open:
+							e += m
+						case partly:
+							e += m * s.seen(l, q, x, edges)
+						}
+					}
+				}
+			}
 			bare += full
 			if w == open {
 				e += full
@@ -316,6 +373,9 @@ func (s *Scene) at(l *Light, pl Place, by []*blocker, h hidden) (e, bare float64
 		for k := range p.samples {
 			q := &p.samples[k]
 			g := p.from(q, x, pl.N)
+			if pl.Wet != nil {
+				g += pl.Wet.mirrors(p, q, x, pl.N)
+			}
 			if g <= 0 {
 				continue
 			}

@@ -25,15 +25,21 @@ type Room struct {
 	Things    []Thing     `json:"things,omitzero" label:"Things" count:"0..60" each:"thing" title:"*" doc:"cut-outs that stand in the room; used by their ids"`
 	Shadows   float64     `json:"shadows" label:"Shadows" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"how much of the light is kept off what lies behind something"`
 	Bounce    float64     `json:"bounce" label:"Bounce" unit:"%" range:"0..2" default:"1" step:"0.01" doc:"light that surfaces give to each other, once"`
+	Sheen     float64     `json:"sheen" label:"Wet floor" unit:"%" range:"0..2" slider:"0..1" default:"0" step:"0.01" doc:"how much the floor mirrors lights, as wet or polished ground does"`
+	Rough     float64     `json:"rough" label:"Roughness" unit:"%" range:"0.02..1" slider:"0.02..0.6" default:"0.2" step:"0.01" doc:"of the wet floor: how far the mirrored lights are drawn out"`
 	Daylight  float64     `json:"daylight" label:"Daylight out" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"how far what daylight did to the surfaces is divided out of the photo's colours"`
 }
 
 // Idle names what does nothing as the room is.
 func (r Room) Idle() []string {
+	var idle []string
 	if r.Corners.Len() > 0 {
-		return []string{"horizon", "roll"}
+		idle = []string{"horizon", "roll"}
 	}
-	return nil
+	if r.Sheen == 0 {
+		idle = append(idle, "rough")
+	}
+	return idle
 }
 
 // Wall is an upright wall, by the line where it meets the floor. It goes on beyond the line's ends, up

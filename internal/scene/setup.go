@@ -36,7 +36,7 @@ func (s *Scene) Recipe(w, h int) (*recipe.Recipe, error) {
 	cut := func(name string, f *Field) (c cutout.CutOut, err error) {
 		c = setting.New[cutout.CutOut](r.Photo.Frame())
 		c.ID, c.Name = fmt.Sprintf("c%d", len(r.CutOuts)), name
-		if c.Raster, err = f.raster(float64(w)); err == nil {
+		if c.Raster, err = f.Raster(float64(w)); err == nil {
 			r.CutOuts = append(r.CutOuts, c)
 		}
 		return c, err
@@ -112,8 +112,8 @@ func (m Mark) scaled(k float64) Mark {
 	return out
 }
 
-// raster returns coverage as a cut-out of a photo so wide has it.
-func (f *Field) raster(width float64) (cutout.Raster, error) {
+// Raster returns coverage as a cut-out of a photo so wide has it.
+func (f *Field) Raster(width float64) (cutout.Raster, error) {
 	m := cutout.NewMask(f.W, f.H)
 	tx, ty := m.Tiles()
 	alpha, share := make([]float32, cutout.Tile*cutout.Tile), make([]float32, 3*cutout.Tile*cutout.Tile)

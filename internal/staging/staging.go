@@ -121,7 +121,10 @@ func New(ctx context.Context, r *recipe.Recipe, covers Covers) (*Set, error) {
 		s.Surfaces = append(s.Surfaces, Surface{Kind: k, ID: id, Sheet: &irradiance.Sheet{Rect: frame, Plane: p, Cam: &sp.Cam}})
 		return &s.Surfaces[len(s.Surfaces)-1]
 	}
-	flat(Floor, "", sp.Cam.FloorPlane())
+	floor := flat(Floor, "", sp.Cam.FloorPlane())
+	if r.Room.Sheen > 0 {
+		floor.Sheet.Wet = &irradiance.Gloss{Amount: r.Room.Sheen, Rough: r.Room.Rough}
+	}
 	for i, w := range r.Room.Walls {
 		f := flat(Wall, w.ID, sp.Walls[i])
 		if w.Seen != "" {

@@ -158,7 +158,7 @@ const nth = ["first", "second", "third", "fourth"];
 export const floor = corners({
   name: "floor",
   label: "Floor corners",
-  key: "f",
+  key: "c",
   count: 4,
   done: "set-floor",
   says: (n) =>
@@ -167,7 +167,7 @@ export const floor = corners({
 export const platform = corners({
   name: "platform",
   label: "Platform",
-  key: "p",
+  key: "t",
   count: 5,
   done: "add-platform",
   says: (n) =>

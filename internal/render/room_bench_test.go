@@ -1,0 +1,48 @@
+package render
+
+import (
+	"image"
+	"sync/atomic"
+	"testing"
+
+	"pyrant/internal/recipe"
+	"pyrant/internal/shape"
+)
+
+// benchRoom times frames of the demo's room with six lights; change makes the n-th move, and rough frames are those
+// while it goes on.
+func benchRoom(b *testing.B, rough bool, change func(r *recipe.Recipe, n int)) {
+	p, base := demoShot(b)
+	six(b, base)
+	e := New(1 << 30)
+	q := Request{Photo: p, Recipe: base, LongEdge: previewEdge}
+	frame := render(b, e, q).(*image.RGBA)
+	var may atomic.Bool
+	if rough {
+		q.Rough = &may
+	}
+	n := 0
+	against(b, "x-jpeg", func() {
+		n++
+		r := base.Clone()
+		change(r, n)
+		q.Recipe = r
+		render(b, e, q)
+	}, func() { encode(b, frame, 85) })
+}
+
+func moveFoot(r *recipe.Recipe, n int) {
+	s := r.Lights[3].Shapes[0]
+	f := shape.FeetOf(s).At(0)
+	r.Lights[3].Shapes[0] = shape.Standing(s, shape.FeetAt(shape.Foot{X: f.X + float64(n)*0.7, Y: f.Y}))
+}
+
+func moveThing(r *recipe.Recipe, n int) { r.Room.Things[0].Foot.X += float64(n) * 0.7 }
+
+// While the foot of a light moves, and when it rests.
+func BenchmarkRoomFoot(b *testing.B)     { benchRoom(b, true, moveFoot) }
+func BenchmarkRoomFootRest(b *testing.B) { benchRoom(b, false, moveFoot) }
+
+// While the figure moves, and when it rests.
+func BenchmarkRoomThing(b *testing.B)     { benchRoom(b, true, moveThing) }
+func BenchmarkRoomThingRest(b *testing.B) { benchRoom(b, false, moveThing) }
