@@ -43,7 +43,7 @@ func shell(t testing.TB, src Source, bounds image.Rectangle, sigma float64, clip
 	if err != nil {
 		t.Fatal(err)
 	}
-	s, err := Collapse(ctx, []Term{{l, f, []float32{1}}}, 1, clip)
+	s, err := Collapse(ctx, []Term{{Level: l, Field: f, Weight: []float32{1}}}, 1, clip)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -179,7 +179,7 @@ func TestCollapseIsSumAndViewportIsCrop(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			terms = append(terms, Term{l, f, []float32{1, float32(i), 0.5}})
+			terms = append(terms, Term{Level: l, Field: f, Weight: []float32{1, float32(i), 0.5}})
 		}
 		s, err := Collapse(ctx, terms, 3, clip)
 		if err != nil {
@@ -345,7 +345,7 @@ func BenchmarkStack24MP(b *testing.B) {
 		p := must(NewPyramid(ctx, m, m.Bounds(), top))
 		for _, r := range radii {
 			l, rest := Level(r)
-			terms = append(terms, Term{l, must(p.Blur(ctx, l, rest, p.Extent(l, rest))), []float32{1, 0.8, 0.5}})
+			terms = append(terms, Term{Level: l, Field: must(p.Blur(ctx, l, rest, p.Extent(l, rest))), Weight: []float32{1, 0.8, 0.5}})
 		}
 		s := must(Collapse(ctx, terms, 3, frame))
 		err := raster.Rows(ctx, s.Rect.Min.Y, s.Rect.Max.Y, func(y0, y1 int) {
@@ -440,7 +440,7 @@ func TestAddedAheadIsTheSameSum(t *testing.T) {
 	for l := range 4 {
 		for range 5 {
 			k := float32(math.Exp2(8*r.Float64() - 4)) // so that some sums pass what is told from more
-			terms = append(terms, Term{l, field(r.IntN(60)>>l-2, r.IntN(50)>>l-2, 5+r.IntN(60)>>l, 5+r.IntN(40)>>l), []float32{k, k * r.Float32(), k * r.Float32()}})
+			terms = append(terms, Term{Level: l, Field: field(r.IntN(60)>>l-2, r.IntN(50)>>l-2, 5+r.IntN(60)>>l, 5+r.IntN(40)>>l), Weight: []float32{k, k * r.Float32(), k * r.Float32()}})
 		}
 	}
 	rows := func(s *Sum) (out []float32) {

@@ -5,6 +5,7 @@ import (
 	"image"
 	"sync"
 
+	"pyrant/internal/colour"
 	"pyrant/internal/raster"
 )
 
@@ -14,6 +15,18 @@ type Term struct {
 	Level  int
 	Field  *raster.Plane
 	Weight []float32
+
+	// Colours, at level 0, takes the place of Field, where coverage is another for each channel. For a plain
+	// weight its luminance counts.
+	Colours *raster.RGB
+}
+
+// rect returns what of its level the term reaches.
+func (t *Term) rect() image.Rectangle {
+	if t.Colours != nil {
+		return t.Colours.Rect
+	}
+	return t.Field.Rect
 }
 
 // Sum is light added up over a part of the picture: everything of level 1 and
@@ -50,7 +63,7 @@ func AddAhead(ctx context.Context, terms []Term, clip image.Rectangle) (*Ahead, 
 		var reach image.Rectangle
 		for _, t := range terms {
 			if t.Level == l {
-				reach = reach.Union(t.Field.Rect)
+				reach = reach.Union(t.rect())
 			}
 		}
 		if reach = reach.Intersect(need); reach.Empty() {
@@ -187,7 +200,7 @@ func CollapseOnto(ctx context.Context, ahead *Ahead, terms []Term, ch int, clip 
 		}
 		for _, t := range terms {
 			if t.Level == l {
-				area = area.Union(t.Field.Rect)
+				area = area.Union(t.rect())
 			}
 		}
 		still := ahead.level(l)
@@ -235,9 +248,9 @@ func CollapseOnto(ctx context.Context, ahead *Ahead, terms []Term, ch int, clip 
 		s.Rect = fine(upper.rect)
 	}
 	for _, t := range terms {
-		if t.Level == 0 && !t.Field.Rect.Empty() {
+		if t.Level == 0 && !t.rect().Empty() {
 			s.terms = append(s.terms, t)
-			s.Rect = s.Rect.Union(t.Field.Rect)
+			s.Rect = s.Rect.Union(t.rect())
 		}
 	}
 	if s.still = ahead.level(0); s.still != nil {
@@ -287,7 +300,7 @@ func (s *Sum) Row(dst []float32, x0, y int, tmp []float32) []float32 {
 func reach(terms []Term, level, x0, x1, y int) bool {
 	r := image.Rect(x0, y, x1, y+1)
 	for i := range terms {
-		if terms[i].Level == level && r.Overlaps(terms[i].Field.Rect) {
+		if terms[i].Level == level && r.Overlaps(terms[i].rect()) {
 			return true
 		}
 	}
@@ -328,7 +341,7 @@ func addTerms(dst []float32, x0, y int, terms []Term, level, ch int) {
 	a, b := x0+len(dst)/ch, x0 // columns that they reach
 	for i := range terms {
 		t := &terms[i]
-		if r := t.Field.Rect; t.Level == level && y >= r.Min.Y && y < r.Max.Y {
+		if r := t.rect(); t.Level == level && y >= r.Min.Y && y < r.Max.Y {
 			addTerm(dst, x0, y, t, ch)
 			a, b = min(a, r.Min.X), max(b, r.Max.X)
 		}
@@ -340,13 +353,24 @@ func addTerms(dst []float32, x0, y int, terms []Term, level, ch int) {
 
 // addTerm adds row y of t to dst, which starts at column x0.
 func addTerm(dst []float32, x0, y int, t *Term, ch int) {
-	r := t.Field.Rect
+	r := t.rect()
 	a, b := max(x0, r.Min.X), min(x0+len(dst)/ch, r.Max.X)
 	if y < r.Min.Y || y >= r.Max.Y || a >= b {
 		return
 	}
-	src := t.Field.Row(y)[a-r.Min.X : b-r.Min.X]
 	d := dst[(a-x0)*ch : (b-x0)*ch]
+	if t.Colours != nil {
+		src := t.Colours.Row(y)[3*(a-r.Min.X) : 3*(b-r.Min.X)]
+		if ch == 3 {
+			raster.AddColours(d, src, [3]float32(t.Weight))
+			return
+		}
+		for i := range d {
+			d[i] += t.Weight[0] * colour.Luma(src[3*i], src[3*i+1], src[3*i+2])
+		}
+		return
+	}
+	src := t.Field.Row(y)[a-r.Min.X : b-r.Min.X]
 	if ch == 1 {
 		w := t.Weight[0]
 		for i, v := range src {

@@ -201,6 +201,21 @@ func TestRowsOfSamples(t *testing.T) {
 		Add(sum, b)
 		Mul(product, b)
 		AddColour(coloured, b, w)
+		each, spread := slices.Clone(c), make([]float32, 3*n)
+		for i := range spread {
+			spread[i] = b[i/3]
+		}
+		AddColours(each, spread, w)
+		if !slices.Equal(each, coloured) {
+			t.Fatalf("%d: of colours that are grey another sum than of values", n)
+		}
+		if n > 0 {
+			spread[1], each[1] = spread[1]/2, c[1]
+			AddColours(each[:3], spread[:3], w)
+			if want := c[1] + whole(spread[1]*w[1]); each[1] != want {
+				t.Fatalf("%d: a channel of its own is %v, want %v", n, each[1], want)
+			}
+		}
 		for i := range n {
 			if sum[i] != a[i]+b[i] || product[i] != a[i]*b[i] {
 				t.Fatalf("%d of %d: sum %v, product %v of %v and %v", i, n, sum[i], product[i], a[i], b[i])

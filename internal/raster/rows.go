@@ -43,6 +43,22 @@ func AddColour(dst, src []float32, w [3]float32) {
 	}
 }
 
+// AddColours is AddColour for pixels of src that have a value for each sample, which its colour is multiplied by.
+func AddColours(dst, src []float32, w [3]float32) {
+	n := 0
+	if wide && len(src) >= 12 {
+		n = len(src) / 12 * 12
+		_ = dst[n-1]
+		colours4(&dst[0], &src[0], n/3, &w)
+	}
+	for i := n; i+2 < len(src); i += 3 {
+		p, q := dst[i:i+3:i+3], src[i:i+3:i+3]
+		p[0] += whole(q[0] * w[0])
+		p[1] += whole(q[1] * w[1])
+		p[2] += whole(q[2] * w[2])
+	}
+}
+
 // whole rounds to a multiple of 2^-20: between 8 and 16 that is what a float32 is.
 func whole(v float32) float32 {
 	if !(v < 8) {

@@ -14,4 +14,7 @@ func mul4(dst, src *float32, n int)
 func colour4(dst, src *float32, n int, w *[3]float32)
 
 //go:noescape
+func colours4(dst, src *float32, n int, w *[3]float32)
+
+//go:noescape
 func cap4(dst *float32, n int, top float32)

@@ -95,6 +95,55 @@ colour4Next:
 	JG     colour4Next
 	RET
 
+// func colours4(dst, src *float32, n int, w *[3]float32)
+TEXT ·colours4(SB), NOSPLIT, $0-32
+	MOVQ   dst+0(FP), DI
+	MOVQ   src+8(FP), SI
+	MOVQ   n+16(FP), CX
+	MOVQ   w+24(FP), BX
+	MOVSS  (BX), X5
+	MOVSS  4(BX), X6
+	MOVSS  8(BX), X7
+	UNPCKLPS X6, X5             // w0 w1 . .
+	MOVLHPS X7, X5              // w0 w1 w2 .
+	MOVAPS X5, X6
+	MOVAPS X5, X7
+	SHUFPS $0x49, X6, X6        // w1 w2 w0 w1
+	SHUFPS $0x92, X7, X7        // w2 w0 w1 w2
+	SHUFPS $0x24, X5, X5        // w0 w1 w2 w0
+	MOVUPS ·keight(SB), X8
+
+colours4Next:
+	MOVUPS (SI), X0
+	MOVUPS 16(SI), X1
+	MOVUPS 32(SI), X2
+	MULPS  X5, X0
+	MULPS  X6, X1
+	MULPS  X7, X2
+	MINPS  X8, X0
+	MINPS  X8, X1
+	MINPS  X8, X2
+	ADDPS  X8, X0
+	ADDPS  X8, X1
+	ADDPS  X8, X2
+	SUBPS  X8, X0
+	SUBPS  X8, X1
+	SUBPS  X8, X2
+	MOVUPS (DI), X3
+	ADDPS  X3, X0
+	MOVUPS X0, (DI)
+	MOVUPS 16(DI), X3
+	ADDPS  X3, X1
+	MOVUPS X1, 16(DI)
+	MOVUPS 32(DI), X3
+	ADDPS  X3, X2
+	MOVUPS X2, 32(DI)
+	ADDQ   $48, SI
+	ADDQ   $48, DI
+	SUBQ   $4, CX
+	JG     colours4Next
+	RET
+
 // func cap4(dst *float32, n int, top float32)
 TEXT ·cap4(SB), NOSPLIT, $0-20
 	MOVQ   dst+0(FP), DI

@@ -20,7 +20,6 @@ import (
 	"pyrant/internal/raster"
 	"pyrant/internal/recipe"
 	"pyrant/internal/setting"
-	"pyrant/internal/staging"
 )
 
 // world is a plan as areas see it. Where what they cover is to be solid, as for what stands before a
@@ -231,7 +230,7 @@ func lightKey(p *plan, l area.Light) string {
 		if p.q.Recipe.Room.On {
 			b.WriteString(p.roomKey())
 			for i := range p.q.Recipe.Lights {
-				b.WriteString(lightStandKey(&p.q.Recipe.Lights[i]))
+				b.WriteString(p.standKey(i))
 			}
 		}
 		for _, ll := range p.shining(l.Light) {
@@ -380,7 +379,7 @@ func (w world) SurfaceKey(id area.SurfaceRef) string {
 	if !w.q.Recipe.Room.On {
 		return "no room"
 	}
-	return staging.Key(w.q.Recipe) + " " + string(id)
+	return w.geometryKey() + " " + string(id)
 }
 
 // Surface returns what is seen of a surface of the room.

@@ -36,7 +36,9 @@ type plan struct {
 	masks    []coverage.Mask            // of areas, to be let go of by an export
 	drawn    map[area.Ref]*raster.Plane // areas over the part drawnFor
 	drawnFor image.Rectangle
-	room     *inRoom // set up when first asked for; nil without a room
+	room     *inRoom  // set up when first asked for; nil without a room
+	roomIs   string   // key of the room as geometry, once it was asked for
+	stands   []string // keys of the lights and where they stand
 	stats    *Stats
 }
 

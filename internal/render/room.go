@@ -17,6 +17,7 @@ import (
 	"pyrant/internal/raster"
 	"pyrant/internal/recipe"
 	"pyrant/internal/room"
+	"pyrant/internal/setting"
 	"pyrant/internal/solid"
 	"pyrant/internal/staging"
 )
@@ -54,8 +55,38 @@ func (c covers) Shape(ctx context.Context, key string, build func(context.Contex
 	return cache.Get(ctx, c.cache, key, build)
 }
 
-// roomKey names the room of a recipe, and the photo whose daylight is looked at.
-func (p *plan) roomKey() string { return p.q.PhotoKey + " " + staging.Key(p.q.Recipe) }
+// geometryKey names the room of the recipe as geometry.
+func (p *plan) geometryKey() string {
+	if p.roomIs == "" {
+		p.roomIs = staging.Key(p.q.Recipe)
+	}
+	return p.roomIs
+}
+
+// roomKey names the room of the recipe, and the photo whose daylight is looked at.
+func (p *plan) roomKey() string { return p.q.PhotoKey + " " + p.geometryKey() }
+
+// standKey names what light i covers and where it stands.
+func (p *plan) standKey(i int) string {
+	if p.stands == nil {
+		p.stands = make([]string, len(p.q.Recipe.Lights))
+	}
+	if p.stands[i] == "" {
+		l := &p.q.Recipe.Lights[i]
+		p.stands[i] = setting.Key(l.Shapes) + " " + string(l.Stand)
+	}
+	return p.stands[i]
+}
+
+// standOf names what a light covers and where it stands.
+func (p *plan) standOf(l *recipe.Light) string {
+	for i := range p.q.Recipe.Lights {
+		if p.q.Recipe.Lights[i].ID == l.ID {
+			return p.standKey(i)
+		}
+	}
+	return ""
+}
 
 // kept wraps a value that takes memory for the cache.
 type kept[T any] struct {
@@ -70,7 +101,7 @@ func (p *plan) set(ctx context.Context) (*staging.Set, error) {
 	if !p.q.Recipe.Room.On {
 		return nil, nil
 	}
-	set, err := cache.Get(ctx, p.cache, "set "+staging.Key(p.q.Recipe), func(ctx context.Context) (*kept[*staging.Set], error) {
+	set, err := cache.Get(ctx, p.cache, "set "+p.geometryKey(), func(ctx context.Context) (*kept[*staging.Set], error) {
 		defer p.stats.add("room", time.Now())
 		s, err := staging.New(ctx, p.q.Recipe, covers{p})
 		return &kept[*staging.Set]{s, 8 << 20}, err
@@ -173,7 +204,7 @@ type lightField struct {
 // shineIn returns what a light gives to the surfaces of the room. While something moves, a light that stands
 // as it stood keeps its field, although others may shade it otherwise now.
 func (p *plan) shineIn(ctx context.Context, m *inRoom, ll *litLight) (*lightField, error) {
-	own := m.key + " " + lightStandKey(ll.l)
+	own := m.key + " " + p.standOf(ll.l)
 	key := m.rough + "field " + m.fieldKey(p, ll.l)
 	work := func(rough bool) func(context.Context) (*lightField, error) {
 		return func(ctx context.Context) (*lightField, error) {
@@ -191,7 +222,7 @@ func (p *plan) shineIn(ctx context.Context, m *inRoom, ll *litLight) (*lightFiel
 					return nil, err
 				}
 			}
-			f, err := scene.Of(ctx, l, m.Sheets(), m.Detail(rough), p.q.Recipe.Room.Shadows, bounce)
+			f, err := scene.Of(ctx, l, m.Sheets(), m.Detail(rough, m.rough != ""), p.q.Recipe.Room.Shadows, bounce)
 			return &lightField{f, key}, err
 		}
 	}
@@ -225,31 +256,25 @@ func (p *plan) bodies(but *recipe.Light) (out []*recipe.Light) {
 // fieldKey names what a light gives to a room.
 func (m *inRoom) fieldKey(p *plan, l *recipe.Light) string {
 	var b strings.Builder
-	b.WriteString(m.key + " " + lightStandKey(l) + " among")
+	b.WriteString(m.key + " " + p.standOf(l) + " among")
 	for _, o := range p.bodies(l) {
-		b.WriteString(" " + lightStandKey(o))
+		b.WriteString(" " + p.standOf(o))
 	}
 	return b.String()
 }
 
-func lightStandKey(l *recipe.Light) string {
-	var feet string
-	for _, s := range l.Shapes {
-		feet += staging.FeetKey(s)
-	}
-	return l.Shapes.Key() + " " + string(l.Stand) + feet
+// fallenLight is what of a light comes back from each pixel, but for its colour in the photo: one value where
+// nothing bounces, or one for each channel.
+type fallenLight struct {
+	plain   *raster.Plane
+	colours *raster.RGB
 }
 
-// colours is three planes of one rectangle.
-type colours [3]*raster.Plane
-
-func (c colours) Bytes() (n int64) {
-	for i, p := range c {
-		if i == 0 || p != c[0] {
-			n += int64(len(p.Pix)) * 4
-		}
+func (f fallenLight) Bytes() int64 {
+	if f.colours != nil {
+		return f.colours.Bytes()
 	}
-	return
+	return int64(len(f.plain.Pix)) * 4
 }
 
 // ground is which surfaces the pixels of a part of the picture show, ready for any light.
@@ -289,7 +314,9 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (*ground, 
 		amount := p.q.Recipe.Room.Daylight
 		// A smaller picture's pixels at an edge show two surfaces.
 		var sub *staging.Composer
+		parts := 1
 		if p.scale < 1 && m.rough == "" {
+			parts = partsOf(step)
 			sub = m.Compose(float64(partsOf(step)) * p.scale)
 		}
 		err := raster.Rows(ctx, r.Min.Y, r.Max.Y, func(y0, y1 int) {
@@ -323,7 +350,7 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (*ground, 
 						if body != nil {
 							k.normal = make([]float32, 3*(b-a))
 							for q := range k.weight {
-								v := facing(body, float64(k.x+q)*step, float64(y)*step, step)
+								v := facing(body, float64(k.x+q)*step, float64(y)*step, step, parts)
 								k.normal[3*q], k.normal[3*q+1], k.normal[3*q+2] = float32(v.X), float32(v.Y), float32(v.Z)
 							}
 						}
@@ -362,10 +389,9 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (*ground, 
 	})
 }
 
-// facing returns the mean normal of a body over a pixel of step pixels of the photo, as far as it shows the body: at
-// its outline that turns aside within less than a pixel.
-func facing(b *solid.Body, x, y, step float64) (n room.Vec) {
-	parts := partsOf(step)
+// facing returns the mean normal of a body over a pixel of step pixels of the photo, in so many parts across and down,
+// as far as it shows the body: at its outline that turns aside within less than a pixel.
+func facing(b *solid.Body, x, y, step float64, parts int) (n room.Vec) {
 	for j := range parts {
 		for i := range parts {
 			u, v := x+step*(float64(i)+0.5)/float64(parts), y+step*(float64(j)+0.5)/float64(parts)
@@ -474,28 +500,28 @@ func luma(v []float32, each int, normals []float32, q int) (y float32) {
 
 // fallen returns what of a light comes back from each pixel of a part of the picture, by its colour in
 // the photo.
-func (p *plan) fallen(ctx context.Context, m *inRoom, f *lightField, part image.Rectangle) (colours, error) {
+func (p *plan) fallen(ctx context.Context, m *inRoom, f *lightField, part image.Rectangle) (fallenLight, error) {
 	r := p.frame
 	if r.Dx()*r.Dy() > wholeLimit {
 		r = part
 	}
-	return forPart(ctx, p, r != p.frame, fmt.Sprintf("fallen %s %g %v", f.key, p.scale, r), func(ctx context.Context) (colours, error) {
+	return forPart(ctx, p, r != p.frame, fmt.Sprintf("fallen %s %g %v", f.key, p.scale, r), func(ctx context.Context) (fallenLight, error) {
 		g, err := p.lie(ctx, m, r)
 		if err != nil {
-			return colours{}, err
+			return fallenLight{}, err
 		}
 		defer p.stats.add("fall", time.Now())
-		out := colours{raster.NewPlane(r), nil, nil}
+		var out fallenLight
 		if f.Bounce == nil {
-			out[1], out[2] = out[0], out[0]
+			out.plain = raster.NewPlane(r)
 		} else {
-			out[1], out[2] = raster.NewPlane(r), raster.NewPlane(r)
+			out.colours = raster.NewRGB(r)
 		}
 		err = raster.Rows(ctx, r.Min.Y, r.Max.Y, func(y0, y1 int) {
 			direct, bounce := make([]float32, 4*r.Dx()), make([]float32, 12*r.Dx())
 			for y := y0; y < y1 && ctx.Err() == nil; y++ {
 				for _, k := range g.rows[y-r.Min.Y] {
-					p.fall(&k, f.Field, &out, y, direct, bounce)
+					p.fall(&k, f.Field, &out, r, y, direct, bounce)
 				}
 			}
 		})
@@ -504,20 +530,20 @@ func (p *plan) fallen(ctx context.Context, m *inRoom, f *lightField, part image.
 }
 
 // fall adds what falls on a stretch of pixels.
-func (p *plan) fall(k *stretch, f *irradiance.Field, out *colours, y int, direct, bounce []float32) {
+func (p *plan) fall(k *stretch, f *irradiance.Field, out *fallenLight, r image.Rectangle, y int, direct, bounce []float32) {
 	step, n := 1/p.scale, len(k.weight)
 	py := (float64(y) + 0.5) * step
 	f.Direct[k.surface].Read(direct, k.x, step, py, n)
-	at := k.x - out[0].Rect.Min.X
-	red := out[0].Row(y)[at : at+n]
+	at := k.x - r.Min.X
 	if k.normal != nil {
 		for i := range n {
 			direct[i] = irradiance.On(direct[4*i:], k.normal[3*i:])
 		}
 	}
 	if f.Bounce == nil {
+		to := out.plain.Row(y)[at : at+n]
 		for i, w := range k.weight {
-			red[i] += w * direct[i]
+			to[i] += w * direct[i]
 		}
 		return
 	}
@@ -529,35 +555,18 @@ func (p *plan) fall(k *stretch, f *irradiance.Field, out *colours, y int, direct
 			}
 		}
 	}
-	green, blue := out[1].Row(y)[at:at+n], out[2].Row(y)[at:at+n]
+	to := out.colours.Row(y)[3*at : 3*(at+n)]
 	amount := float32(p.q.Recipe.Room.Bounce)
 	for i, w := range k.weight {
-		e := direct[i]
-		red[i] += w * (e + amount*bounce[3*i])
-		green[i] += w * (e + amount*bounce[3*i+1])
-		blue[i] += w * (e + amount*bounce[3*i+2])
+		e, q, b := direct[i], to[3*i:3*i+3:3*i+3], bounce[3*i:3*i+3:3*i+3]
+		q[0] += w * (e + amount*b[0])
+		q[1] += w * (e + amount*b[1])
+		q[2] += w * (e + amount*b[2])
 	}
 }
 
 // inRoomTerms returns what falls on the room of one light as terms to be added up, weighted.
 func (p *plan) inRoomTerms(ctx context.Context, m *inRoom, f *lightField, part image.Rectangle, weight ...float32) ([]glow.Term, error) {
 	c, err := p.fallen(ctx, m, f, part)
-	if err != nil {
-		return nil, err
-	}
-	if c[1] == c[0] {
-		return []glow.Term{{Field: c[0], Weight: weight}}, nil
-	}
-	share := [3]float32{0.2126, 0.7152, 0.0722}
-	var out []glow.Term
-	for i := range c {
-		w := make([]float32, len(weight))
-		if len(weight) == 1 {
-			w[0] = weight[0] * share[i]
-		} else {
-			w[i] = weight[i]
-		}
-		out = append(out, glow.Term{Field: c[i], Weight: w})
-	}
-	return out, nil
+	return []glow.Term{{Field: c.plain, Colours: c.colours, Weight: weight}}, err
 }

@@ -326,6 +326,26 @@ func bounds(sh shape.Shape) (x0, y0, x1, y1 float64) {
 	return
 }
 
+// roughly returns what holds a shape's nodes with their handles and its width: all of it, and quickly.
+func roughly(sh shape.Shape) (x0, y0, x1, y1 float64) {
+	more := 0.0
+	switch s := sh.(type) {
+	case shape.Outline:
+	case shape.Tube:
+		more = 4 * s.Width
+	default:
+		return bounds(sh)
+	}
+	x0, y0, x1, y1 = math.Inf(1), math.Inf(1), math.Inf(-1), math.Inf(-1)
+	for _, n := range shape.Nodes(sh).All() {
+		for _, h := range [3][2]float64{{}, n.In, n.Out} {
+			x, y := n.X+h[0], n.Y+h[1]
+			x0, y0, x1, y1 = min(x0, x), min(y0, y), max(x1, x), max(y1, y)
+		}
+	}
+	return x0 - more, y0 - more, x1 + more, y1 + more
+}
+
 // extent returns the middle of a shape across and down, and how far down it goes.
 func extent(sh shape.Shape) (x, y, low float64) {
 	x0, y0, x1, y1 := bounds(sh)

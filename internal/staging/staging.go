@@ -94,7 +94,7 @@ func Key(r *recipe.Recipe) string {
 // crosses tells whether a light's shapes may cover a part of a thing.
 func crosses(r *recipe.Recipe, l *recipe.Light) bool {
 	for _, sh := range l.Shapes {
-		x0, y0, x1, y1 := bounds(sh)
+		x0, y0, x1, y1 := roughly(sh)
 		for _, t := range r.Room.Things {
 			c := r.CutOut(t.Of)
 			if c == nil {
@@ -379,19 +379,13 @@ func flat(used image.Rectangle, fy float64) bool {
 }
 
 // Detail returns how fine light is worked out: the same for a picture of any size, so that an export shows what was
-// seen; rough is for while something moves.
-func (s *Set) Detail(rough bool) irradiance.Detail {
-	if rough {
+// seen; rough is for while a light moves, and with all for while the room itself does.
+func (s *Set) Detail(rough, all bool) irradiance.Detail {
+	switch {
+	case rough && all:
+		return irradiance.Detail{Tile: 40 * s.unit, Most: 1}
+	case rough:
 		return irradiance.Detail{Tile: 24 * s.unit, Most: 1}
 	}
 	return irradiance.Detail{Tile: 16 * s.unit, Most: 8}
-}
-
-// FeetKey names where a shape stands.
-func FeetKey(sh shape.Shape) string {
-	f := shape.FeetOf(sh)
-	if f.Len() == 0 {
-		return " -"
-	}
-	return " " + f.Key()
 }
