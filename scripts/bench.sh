@@ -10,10 +10,12 @@ now=$(mktemp)
 trap 'rm -f "$now"' EXIT
 go test ./internal/glow -run '^$' -bench Stack24MP -benchtime 10x -benchmem | tee "$now"
 go test ./internal/render -run '^$' -bench 'Preview|Graded(Fader|Gel|Curve|Paint)' -benchtime 100x -benchmem | tee -a "$now"
+go test ./internal/render -run '^$' -bench 'Room(Foot|Thing|Fader|Gel)$' -benchtime 60x -benchmem | tee -a "$now"
+go test ./internal/render -run '^$' -bench 'Room(FootRest|ThingRest|Export24MP)' -benchtime 4x -benchmem | tee -a "$now"
 go test ./internal/region -run '^$' -bench 24MP -benchtime 80x -benchmem | tee -a "$now"
 go test ./internal/scribble -run '^$' -bench 'Scribble24MP|Mend24MP' -benchtime 20x -benchmem | tee -a "$now"
 go test ./internal/web -run '^$' -bench 'Draft$' -benchtime 1000x -benchmem | tee -a "$now"
-go test ./internal/render -run '^$' -bench 'Export|Cancel' -benchtime 5x -benchmem | tee -a "$now"
+go test ./internal/render -run '^$' -bench '^Benchmark(Export|Cancel)' -benchtime 5x -benchmem | tee -a "$now"
 [ "${1:-}" = --save ] && cp "$now" "$baseline"
 awk '
   function row(name) { sub(/^Benchmark/, "", name); sub(/-[0-9]+$/, "", name); return name }
@@ -23,6 +25,8 @@ awk '
     must["PreviewPoint"] = 6; must["Export24MP"] = 4; must["ExportTwiceLights"] = 2.2; must["ExportTwicePixels"] = 2.2
     must["Cancel24MP"] = 50
     must["GradedFader"] = must["GradedGel"] = 1.5; must["GradedCurve"] = 2; must["GradedPaint"] = 3; must["GradedExport24MP"] = 6
+    must["RoomFoot"] = must["RoomThing"] = 6; must["RoomFader"] = must["RoomGel"] = 0.6
+    must["RoomFootRest"] = must["RoomThingRest"] = 20; must["RoomExport24MP"] = 4
     must["Hover24MP"] = must["Cling24MP"] = 1.5; must["Click24MP"] = 6
     must["Scribble24MP"] = 15; must["Mend24MP"] = 6
     must["Draft/demo/fader"] = must["Draft/demo/point"] = 1; must["Draft/50000/fader"] = must["Draft/50000/point"] = 3

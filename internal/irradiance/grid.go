@@ -413,30 +413,44 @@ func (g *Grid) run(t *tile, dst []float32, x0 int, k, left, y float64) {
 	low := t.val[(j+1)*(t.n+1)*c:]
 	last := t.n - 1
 	scale := float64(t.n)
-	for i, x := 0, x0; i < len(dst); i, x = i+c, x+1 {
-		u := ((float64(x)+0.5)*k - left) * scale
-		n := int(u)
-		if n > last {
-			n = last
+	count := len(dst) / c
+	var from, step [12]float32 // at the left of a cell, and to its right
+	for i := 0; i < count; {
+		// All pixels of one cell: between its sides they lie on a line.
+		n := min(int(((float64(x0+i)+0.5)*k-left)*scale), last)
+		for q := range c {
+			a := top[n*c+q] + (low[n*c+q]-top[n*c+q])*fy
+			b := top[(n+1)*c+q] + (low[(n+1)*c+q]-top[(n+1)*c+q])*fy
+			from[q], step[q] = a, b-a
 		}
-		fx := float32(u - float64(n))
+		end := count
+		if n < last {
+			end = min(count, int((float64(n+1)/scale+left)/k-0.5)-x0+1)
+			for end > i+1 && ((float64(x0+end-1)+0.5)*k-left)*scale >= float64(n+1) {
+				end--
+			}
+			end = max(end, i+1)
+		}
+		at := float64(n)
 		switch c {
 		case 1:
-			a, b := top[n], low[n]
-			a += (top[n+1] - a) * fx
-			b += (low[n+1] - b) * fx
-			dst[i] = a + (b-a)*fy
+			a, d := from[0], step[0]
+			for ; i < end; i++ {
+				dst[i] = a + d*float32(((float64(x0+i)+0.5)*k-left)*scale-at)
+			}
 		case 3:
-			p, q := top[3*n:3*n+6:3*n+6], low[3*n:3*n+6:3*n+6]
-			a0, a1, a2 := p[0]+(p[3]-p[0])*fx, p[1]+(p[4]-p[1])*fx, p[2]+(p[5]-p[2])*fx
-			b0, b1, b2 := q[0]+(q[3]-q[0])*fx, q[1]+(q[4]-q[1])*fx, q[2]+(q[5]-q[2])*fx
-			dst[i], dst[i+1], dst[i+2] = a0+(b0-a0)*fy, a1+(b1-a1)*fy, a2+(b2-a2)*fy
+			for ; i < end; i++ {
+				fx := float32(((float64(x0+i)+0.5)*k-left)*scale - at)
+				o := dst[3*i : 3*i+3 : 3*i+3]
+				o[0], o[1], o[2] = from[0]+step[0]*fx, from[1]+step[1]*fx, from[2]+step[2]*fx
+			}
 		default:
-			for q := range c {
-				a, b := top[n*c+q], low[n*c+q]
-				a += (top[(n+1)*c+q] - a) * fx
-				b += (low[(n+1)*c+q] - b) * fx
-				dst[i+q] = a + (b-a)*fy
+			for ; i < end; i++ {
+				fx := float32(((float64(x0+i)+0.5)*k-left)*scale - at)
+				o := dst[c*i : c*i+c : c*i+c]
+				for q := range o {
+					o[q] = from[q] + step[q]*fx
+				}
 			}
 		}
 	}

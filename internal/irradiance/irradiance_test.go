@@ -248,6 +248,11 @@ func TestOn(t *testing.T) {
 	if got := On([]float32{0, 0, 0.5, 1}, n); math.Abs(float64(got)-0.5) > 0.06 {
 		t.Errorf("under a sky %v", got)
 	}
+	// Three colours from one direction each are On of it.
+	beam := []float32{0.3, 0.1, 0.8, 1, 0.15, 0.05, 0.4, 0.5, 0, 0, 0, 0}
+	if c := OnColours(beam, n); math.Abs(float64(c[0]-On(beam, n))) > 1e-6 || math.Abs(float64(c[1]-c[0]/2)) > 1e-6 || c[2] != 0 {
+		t.Errorf("three colours: %v, the first by itself %v", c, On(beam, n))
+	}
 	if got := On([]float32{0, 0, 0, 0}, n); got != 0 {
 		t.Errorf("of nothing %v", got)
 	}

@@ -441,6 +441,17 @@ func On(v, n []float32) float32 {
 	return s * (m + sqrt(m*m+eps2)) / 2
 }
 
+// OnColours is On for three colours, twelve numbers: what comes of each comes from about the same directions, so that
+// how they stand to each other is that of all that comes.
+func OnColours(v, n []float32) (c [3]float32) {
+	m := [4]float32{v[0] + v[4] + v[8], v[1] + v[5] + v[9], v[2] + v[6] + v[10], v[3] + v[7] + v[11]}
+	if m[3] <= 0 {
+		return
+	}
+	k := On(m[:], n) / m[3]
+	return [3]float32{v[3] * k, v[7] * k, v[11] * k}
+}
+
 func sqrt(v float32) float32 { return float32(math.Sqrt(float64(v))) }
 
 // beam returns what comes to a place of a body, however it is turned, with what hides and without.

@@ -34,6 +34,7 @@ type inRoom struct {
 	daylight *staging.Daylight
 	bounce   *irradiance.Bounce
 	composer *staging.Composer
+	last     *ground // that was asked for last
 }
 
 // covers gives what cut-outs and lights cover.
@@ -306,7 +307,16 @@ func (g *ground) Bytes() (n int64) {
 const darkest = 0.06
 
 // lie finds the surfaces of a part of the picture.
-func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (*ground, error) {
+func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground, err error) {
+	// All lights of a strip lie on the same.
+	if m.last != nil && m.last.rect == r {
+		return m.last, nil
+	}
+	defer func() {
+		if err == nil {
+			m.last = g
+		}
+	}()
 	return forPart(ctx, p, r != p.frame, fmt.Sprintf("%sground %s %g %v", m.rough, m.key, p.scale, r), func(ctx context.Context) (*ground, error) {
 		defer p.stats.add("ground", time.Now())
 		g := &ground{r, make([][]stretch, r.Dy())}
@@ -492,10 +502,19 @@ func luma(v []float32, each int, normals []float32, q int) (y float32) {
 		if each == 1 {
 			y += w * v[c]
 		} else {
-			y += w * irradiance.On(v[each*c:], normals[3*q:])
+			return irradiance.On(mixed(v), normals[3*q:])
 		}
 	}
 	return
+}
+
+// mixed returns the luminance of the beams of three colours as one.
+func mixed(v []float32) []float32 {
+	var m [4]float32
+	for i := range m {
+		m[i] = 0.2126*v[i] + 0.7152*v[4+i] + 0.0722*v[8+i]
+	}
+	return m[:]
 }
 
 // fallen returns what of a light comes back from each pixel of a part of the picture, by its colour in
@@ -550,9 +569,8 @@ func (p *plan) fall(k *stretch, f *irradiance.Field, out *fallenLight, r image.R
 	f.Bounce[k.surface].Read(bounce, k.x, step, py, n)
 	if k.normal != nil {
 		for i := range n {
-			for c := range 3 {
-				bounce[3*i+c] = irradiance.On(bounce[12*i+4*c:], k.normal[3*i:])
-			}
+			c := irradiance.OnColours(bounce[12*i:12*i+12], k.normal[3*i:])
+			copy(bounce[3*i:], c[:])
 		}
 	}
 	to := out.colours.Row(y)[3*at : 3*(at+n)]

@@ -2,9 +2,11 @@ package render
 
 import (
 	"image"
+	"math"
 	"sync/atomic"
 	"testing"
 
+	"pyrant/internal/colour"
 	"pyrant/internal/recipe"
 	"pyrant/internal/shape"
 )
@@ -14,8 +16,9 @@ import (
 func benchRoom(b *testing.B, rough bool, change func(r *recipe.Recipe, n int)) {
 	p, base := demoShot(b)
 	six(b, base)
+	base.Room.On = true
 	e := New(1 << 30)
-	q := Request{Photo: p, Recipe: base, LongEdge: previewEdge}
+	q := Request{Photo: p, Recipe: base, LongEdge: previewEdge, Profile: colour.SRGB}
 	frame := render(b, e, q).(*image.RGBA)
 	var may atomic.Bool
 	if rough {
@@ -46,3 +49,21 @@ func BenchmarkRoomFootRest(b *testing.B) { benchRoom(b, false, moveFoot) }
 // While the figure moves, and when it rests.
 func BenchmarkRoomThing(b *testing.B)     { benchRoom(b, true, moveThing) }
 func BenchmarkRoomThingRest(b *testing.B) { benchRoom(b, false, moveThing) }
+
+// A fader and a gel in the room: nothing of its light is worked out anew.
+func BenchmarkRoomFader(b *testing.B) {
+	benchRoom(b, true, func(r *recipe.Recipe, n int) { r.Lights[n%6].Level = 0.5 + math.Mod(float64(n)*0.618, 1) })
+}
+
+func BenchmarkRoomGel(b *testing.B) {
+	benchRoom(b, true, func(r *recipe.Recipe, n int) { r.Lights[n%6].Gel.Hue = math.Mod(float64(n)*137, 360) })
+}
+
+// The whole of it as an export of 24 megapixels, with nothing ready.
+func BenchmarkRoomExport24MP(b *testing.B) {
+	p, r := enlarged(b, 2)
+	six(b, r)
+	r.Room.On = true
+	var img image.Image = image.NewRGBA(image.Rect(0, 0, p.Width, p.Height))
+	against(b, "x-jpeg", func() { img = export(b, p, r) }, func() { encode(b, img, 92) })
+}
