@@ -20,7 +20,7 @@ import {
 
 let server;
 let page;
-stand({ shot: "Tidewatch quay", query: "step=glow&light=4" }, (it) => ({ server, page } = it));
+stand({ shot: "Tidewatch quay", query: "step=glow&light=4", empty: true }, (it) => ({ server, page } = it));
 
 const lum = ([r, g, b]) => 0.2126 * r + 0.7152 * g + 0.0722 * b;
 const light = async (i) => (await state(page)).lights[i];

@@ -2,7 +2,20 @@
 // kite that is made a light and looked at on black and on white.
 import assert from "node:assert/strict";
 import { test } from "node:test";
-import { copyOf, fine, open, picture, pixel, place, saved, serve, settled, state, stroke } from "./lib.mjs";
+import {
+  withoutRoom,
+  copyOf,
+  fine,
+  open,
+  picture,
+  pixel,
+  place,
+  saved,
+  serve,
+  settled,
+  state,
+  stroke,
+} from "./lib.mjs";
 
 let server;
 let browser;
@@ -22,6 +35,7 @@ async function begin(name) {
   });
   await page.reload();
   await settled(page);
+  await withoutRoom(page);
 }
 const end = async () => {
   assert.deepEqual(page.faults, []);

@@ -5,7 +5,7 @@ import { test } from "node:test";
 import { drag, hue, picture, pixel, place, rested, saved, settled, stand, state } from "./lib.mjs";
 
 let page;
-stand({ shot: "Tidewatch quay", query: "step=glow&light=4" }, (it) => ({ page } = it));
+stand({ shot: "Tidewatch quay", query: "step=glow&light=4", empty: true }, (it) => ({ page } = it));
 
 const hexagon = async () => (await state(page)).lights[4];
 const middle = async (selector) => {
@@ -190,6 +190,7 @@ test("spill stays off what carries the light, drawn where it is asked for", asyn
   await settled(page);
   const at = async () => [await pixel(page, 1250, 850), await pixel(page, 1000, 1000)];
   const [plate, beside] = await at();
+  await page.locator('details[data-fold="carrier"] > summary').click();
   await saved(page, () => page.locator('[data-area-of="/lights/0/spill/carrier"]').selectOption("+"));
   await page.locator('[data-hand="ellipse"]').click();
   const [p, q] = [await place(page, 1020, 480), await place(page, 1450, 900)];

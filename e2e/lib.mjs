@@ -268,14 +268,25 @@ export function serve({ mode = "demo", options = [] } = {}, use) {
   return it;
 }
 
+// withoutRoom takes the room of a shot away, with the cut-outs that stand in it, for tests of what has nothing to do with it.
+export const withoutRoom = (page) =>
+  saved(page, () =>
+    page.evaluate(async () => {
+      const { commit, set, shot } = await import("/static/js/state.js");
+      const stands = shot.lights.map((_, i) => set(`/lights/${i}/stand`, ""));
+      await commit([...stands, set("/room", { on: false }), set("/cutouts", [])]);
+    }),
+  );
+
 // stand gives each test of a file a page of its own, on one server, of a copy of a demo shot, and fails the test on
-// errors of its scripts. use takes { server, browser, page }.
-export function stand({ shot, query }, use) {
+// errors of its scripts. use takes { server, browser, page }. With empty the shot has no room.
+export function stand({ shot, query, empty = false }, use) {
   const it = serve({}, () => {});
   tests.beforeEach(async () => {
     it.page = await open(it.browser, it.server.url);
     await it.page.goto(`${it.server.url + (await copyOf(it.page, shot))}?${query}`);
     await settled(it.page);
+    if (empty) await withoutRoom(it.page);
     use(it);
   });
   tests.afterEach(async () => {

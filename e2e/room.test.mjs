@@ -4,6 +4,7 @@
 import assert from "node:assert/strict";
 import { test } from "node:test";
 import {
+  withoutRoom,
   drag,
   drawnFrame,
   picture,
@@ -51,12 +52,8 @@ async function corners(hand, points) {
 
 test("one drag makes a room, corners refine it, what cannot be is refused at its corner, and all is undone", async () => {
   // The harbour as it is before it has a room: the letters' light stays near them.
-  await saved(page, () =>
-    page.evaluate(async () => {
-      const { commit, set } = await import("/static/js/state.js");
-      await commit([set("/lights/0/stand", ""), set("/lights/1/on", false), set("/room", { on: false })]);
-    }),
-  );
+  await withoutRoom(page);
+  await saved(page, () => page.locator("#channel-1").getByRole("button", { name: "Off" }).click());
   const paving = [1650, 1500];
   const plain = await pixel(page, ...paving, 10);
   const before = await picture(page);
