@@ -1,3 +1,9 @@
+// Package room is the geometry of what a photo shows: a camera, a floor, upright walls and level platforms.
+//
+// The camera is found from the four corners of a rectangle on the floor, whose sides vanish in two points of the
+// horizon, or from the horizon alone. It stands one unit over the floor; all lengths are in that unit. A place on the
+// floor is where the ray of a pixel meets it, and what stands there is taken to be on its card: the upright plane
+// through its foot that faces the camera.
 package room
 
 import "math"

@@ -112,10 +112,6 @@ func (b *bench) light(ctx context.Context, e *render.Engine, n int) error {
 		if len(idx) == 0 {
 			continue
 		}
-		if os.Getenv("GAIN") != "" {
-			k, _, _ := fit(idx, truth, p)
-			fmt.Fprintf(os.Stderr, "%s %s gain %.1f mean %.3f of top\n", g.Group, name, k, means[name]/top)
-		}
 		r := row{Light: g.Group, Surface: name, CopyR2: math.Inf(-1)}
 		var k float64
 		k, r.R2, r.Explained = fit(idx, truth, p)
