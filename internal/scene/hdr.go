@@ -118,3 +118,35 @@ func hdrRow(r *bufio.Reader, row []byte, w int) error {
 	}
 	return nil
 }
+
+// Resized returns the picture at another size: each pixel is the mean of those whose middles it holds, or, where it
+// holds none, the one that its own middle lies in.
+func (p *Linear) Resized(w, h int) *Linear {
+	if w == p.W && h == p.H {
+		return p
+	}
+	out := &Linear{W: w, H: h, Pix: make([]float32, 3*w*h)}
+	span := func(i, n, of int) (a, b int) {
+		a, b = (2*i*of+n)/(2*n), (2*(i+1)*of+n)/(2*n)
+		if a >= b {
+			a = min((2*i+1)*of/(2*n), of-1)
+			b = a + 1
+		}
+		return a, min(b, of)
+	}
+	for y := range h {
+		y0, y1 := span(y, h, p.H)
+		for x := range w {
+			x0, x1 := span(x, w, p.W)
+			to := out.Pix[3*(y*w+x):]
+			for v := y0; v < y1; v++ {
+				for u := x0; u < x1; u++ {
+					for c := range 3 {
+						to[c] += p.Pix[3*(v*p.W+u)+c] / float32((x1-x0)*(y1-y0))
+					}
+				}
+			}
+		}
+	}
+	return out
+}

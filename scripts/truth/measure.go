@@ -44,9 +44,7 @@ func (b *bench) light(ctx context.Context, e *render.Engine, n int) error {
 	if err != nil {
 		return err
 	}
-	if lit.W != b.w || lit.H != b.h {
-		return fmt.Errorf("%s has %d × %d pixels, the photo %d × %d", g.Lit, lit.W, lit.H, b.w, b.h)
-	}
+	lit = lit.Resized(b.w, b.h)
 	got, err := b.spill(ctx, e, n, func(*recipe.Recipe) {})
 	if err != nil {
 		return err
