@@ -161,3 +161,36 @@ func TestPrism(t *testing.T) {
 		t.Errorf("what passes at 2 with a margin of 0.5 is said to come to %v", got)
 	}
 }
+
+// A field of view and a focal length are two ways to say the same: 90° is half the width.
+func TestView(t *testing.T) {
+	for _, tt := range []struct{ view, focal float64 }{{90, 750}, {60, 750 * math.Sqrt(3)}, {120, 750 / math.Sqrt(3)}} {
+		if got := FocalOf(tt.view, 1500); math.Abs(got-tt.focal) > 1e-9 {
+			t.Errorf("%v° are a focal length of %v, want %v", tt.view, got, tt.focal)
+		}
+		if got := ViewOf(tt.focal, 1500); math.Abs(got-tt.view) > 1e-9 {
+			t.Errorf("a focal length of %v is %v°, want %v", tt.focal, got, tt.view)
+		}
+	}
+}
+
+// A rolled horizon goes through its middle, and rises by the tangent of its angle.
+func TestRoll(t *testing.T) {
+	c := Level(1500, 1000, 320, 4, 1400)
+	for _, x := range []float64{0, 750, 1500} {
+		if got, want := c.Horizon(x), 320+(x-750)*math.Tan(4*math.Pi/180); math.Abs(got-want) > 1e-6 {
+			t.Errorf("in column %v the horizon is at %v, want %v", x, got, want)
+		}
+	}
+	if c.Up.Y >= 0 || math.Abs(c.Up.Len()-1) > 1e-12 {
+		t.Errorf("up is %v", c.Up)
+	}
+	// The steadied focal length lies between what the corners say and the usual one, by how sure both are.
+	corners := rectangle(t, shot(40, 9, 0), 0.2, 3.2, 1.6, 2.2, 0.6)
+	prior := FocalOf(Usual, 1500)
+	got, fit, _ := Calibrate(corners, 1500, 1000, prior, UsualSpread)
+	a, b := 1/(fit.Spread*fit.Spread), 1/(UsualSpread*UsualSpread)
+	if want := math.Exp((a*math.Log(fit.Focal) + b*math.Log(prior)) / (a + b)); math.Abs(got.F/want-1) > 1e-9 || fit.Spread < 0.01 {
+		t.Errorf("of %v by the corners, sure to %v, and %v as usual comes %v", fit.Focal, fit.Spread, prior, got.F)
+	}
+}

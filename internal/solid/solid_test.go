@@ -3,6 +3,7 @@ package solid
 import (
 	"image"
 	"math"
+	"math/rand/v2"
 	"testing"
 
 	"pyrant/internal/room"
@@ -89,5 +90,61 @@ func TestWorst(t *testing.T) {
 	}
 	if got := b.Worst(room.Vec{X: -3, Z: 4}, room.Vec{X: 6}, cone, cone, 0.3); got != -1 {
 		t.Errorf("of what lies beyond the end of the way %.2f counts", got)
+	}
+}
+
+// What Worst finds in long steps is what many small ones find; what it says is beside is.
+func TestWorstAgainstSmallSteps(t *testing.T) {
+	cam := room.Level(200, 200, 60, 0, 200)
+	figure := func(x, y float64) bool {
+		return math.Hypot(x-100, y-60) < 14 || math.Abs(x-100) < 20 && y > 70 && y < 150 || math.Abs(y-90) < 6 && x > 60 && x < 150
+	}
+	b := Stand(New(cells(120, 140, func(x, y float64) bool { return figure(x+40, y+30) }), nil, image.Rect(40, 30, 160, 170), 1), &cam, room.Plane{N: room.Vec{Z: -1}, D: -4}, 4)
+	rng := rand.New(rand.NewPCG(5, 6))
+	touched, off := 0, 0
+	const ways = 400
+	for range ways {
+		x := room.Vec{X: rng.Float64()*4 - 2, Y: rng.Float64()*4 - 2, Z: 2 + rng.Float64()*4}
+		y := room.Vec{X: rng.Float64()*4 - 2, Y: rng.Float64()*4 - 2, Z: 2 + rng.Float64()*4}
+		d := y.Sub(x)
+		near, far := 0.02+rng.Float64()*0.1, 0.02+rng.Float64()*0.1
+		want := -1.0
+		for i := range 4000 {
+			s := (float64(i) + 0.5) / 4000
+			want = math.Max(want, -b.Clear(x.Add(d.Mul(s)))/(near+(far-near)*s))
+		}
+		want = math.Min(want, 1)
+		got := b.Worst(x, d, near, far, 1)
+		if want > -1 {
+			touched++
+		}
+		if math.Abs(got-want) > 0.3 {
+			off++
+		}
+	}
+	if touched < ways/8 || off > ways/50 {
+		t.Errorf("of %d ways %d touch it, and %d are told otherwise than by small steps", ways, touched, off)
+	}
+	if b.Mid.Sub(room.Vec{X: 0.1, Y: 0, Z: 4}).Len() > 0.6 || b.Clear(b.Mid.Add(room.Vec{X: b.Round})) < 0 {
+		t.Errorf("the ball round it lies at %v and has a radius of %v", b.Mid, b.Round)
+	}
+}
+
+// The front of a ball lies on it, and faces away from its middle.
+func TestSurface(t *testing.T) {
+	cam := room.Level(200, 200, 60, 0, 200)
+	b := Stand(New(cells(200, 200, func(x, y float64) bool { return math.Hypot(x-100, y-100) < 40 }), nil, image.Rect(0, 0, 200, 200), 1), &cam, room.Plane{N: room.Vec{Z: -1}, D: -5}, 5)
+	mid := room.Vec{Z: 5}
+	for _, p := range [][2]float64{{100, 100}, {120, 100}, {100, 76}, {84, 112}, {128, 124}} {
+		at, n, ok := b.Surface(p[0], p[1])
+		out := room.Vec{X: (p[0] - 100) / 200 * 5, Y: (p[1] - 100) / 200 * 5}
+		out.Z = -math.Sqrt(math.Max(1-out.Dot(out), 0))
+		if !ok || math.Abs(at.Sub(mid).Len()-1) > 0.06 || n.Dot(out) < 0.99 || math.Abs(n.Len()-1) > 1e-9 {
+			t.Errorf("at %v the front lies at %v and faces %v, a ball there %v", p, at, n, out)
+		}
+	}
+	// Beyond the grid it is told nearer than it is, never farther.
+	if math.Abs(b.Clear(mid.Add(room.Vec{Y: 2}))-1) > 0.08 || b.Clear(mid.Add(room.Vec{X: 3})) < 1.5 || b.Clear(mid.Add(room.Vec{X: 3})) > 2 || math.Abs(b.Clear(mid)+1) > 0.08 {
+		t.Errorf("2 and 3 from its middle it is clear by %.2f and %.2f, in it by %.2f", b.Clear(mid.Add(room.Vec{Y: 2})), b.Clear(mid.Add(room.Vec{X: 3})), b.Clear(mid))
 	}
 }
