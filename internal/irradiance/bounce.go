@@ -4,28 +4,10 @@ import (
 	"cmp"
 	"context"
 	"math"
-	"runtime"
 	"slices"
-	"sync"
 
 	"pyrant/internal/raster"
 )
-
-// each runs work for all numbers below n on all cores.
-func each(n int, work func(i int)) {
-	var wg sync.WaitGroup
-	k := runtime.GOMAXPROCS(0)
-	for c := range k {
-		wg.Add(1)
-		go func() {
-			defer wg.Done()
-			for i := c; i < n; i += k {
-				work(i)
-			}
-		}()
-	}
-	wg.Wait()
-}
 
 func median[T cmp.Ordered](v []T) (m T) {
 	if len(v) == 0 {
@@ -143,10 +125,7 @@ func (r *receivers) weigh(sc *Scene, k int, patches []Patch, by []*blocker) {
 				v = 0
 				break
 			}
-			if w > -1 {
-				u := (1 - w) / 2
-				v *= u * u * (3 - 2*u)
-			}
+			v *= through(w)
 		}
 		g *= v
 		if g <= 0 {

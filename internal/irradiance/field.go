@@ -2,6 +2,8 @@ package irradiance
 
 import (
 	"context"
+
+	"pyrant/internal/raster"
 )
 
 // Field is the light that one light, or the sky, gives to each sheet of a room.
@@ -49,14 +51,16 @@ func (s *Scene) Of(ctx context.Context, l *Light, sheets []*Sheet, d Detail, sha
 		return f, ctx.Err()
 	}
 	sent := make([][3]float32, len(b.Patches))
-	each(len(sent), func(i int) {
+	if err := raster.Each(ctx, len(sent), func(i int) {
 		p := &b.Patches[i]
 		e, bare := s.at(l, p.Place, b.by, nil)
 		v := bare + (e-bare)*shadows
 		for c := range sent[i] {
 			sent[i][c] = float32(v * p.Albedo[c])
 		}
-	})
+	}); err != nil {
+		return nil, err
+	}
 	var err error
 	f.Bounce, err = b.of(ctx, sent)
 	return f, err
@@ -80,16 +84,17 @@ func (s *Scene) Daylight(ctx context.Context, sky *Sky, sheets []*Sheet, d Detai
 // DaylightAt returns what a sky gives to a flat place.
 func (s *Scene) DaylightAt(sky *Sky, pl Place) float64 { return sky.at(pl, s.blockers(pl.Body)) }
 
-// Return adds to a daylight what of it comes back from other surfaces.
-func (b *Bounce) Return(ctx context.Context, f *Field, sky *Sky) (err error) {
+// Return returns what of a sky's daylight comes back from other surfaces, as a Field has it.
+func (b *Bounce) Return(ctx context.Context, sky *Sky) ([]*Grid, error) {
 	sent := make([][3]float32, len(b.Patches))
-	each(len(sent), func(i int) {
+	if err := raster.Each(ctx, len(sent), func(i int) {
 		p := &b.Patches[i]
 		d := sky.at(p.Place, b.by)
 		for c := range sent[i] {
 			sent[i][c] = float32(d * p.Albedo[c])
 		}
-	})
-	f.Bounce, err = b.of(ctx, sent)
-	return err
+	}); err != nil {
+		return nil, err
+	}
+	return b.of(ctx, sent)
 }

@@ -302,7 +302,7 @@ func TestFindSky(t *testing.T) {
 	}
 	sky := NewSky(c, []room.Plane{wall}, []float64{2}, false)
 	// Its height is hard to tell, as floor and wall may be of two colours.
-	if got := sky.Find(s, places); got.Azimuth != was.Azimuth || got.Share != was.Share || math.Abs(got.Elevation-was.Elevation) > 15 {
+	if got, err := sky.Find(ctx, s, places); err != nil || got.Azimuth != was.Azimuth || got.Share != was.Share || math.Abs(got.Elevation-was.Elevation) > 15 {
 		t.Errorf("found %+v, was %+v", got, was)
 	}
 }

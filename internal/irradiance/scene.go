@@ -161,6 +161,15 @@ func until(l *Light, b *blocker, length float64) float64 {
 	return math.Max(1-1.2*b.body.Tall()/length, 0)
 }
 
+// through returns what of a cone is not hidden, by how deep it comes within a blocker; see blocker.worst.
+func through(worst float64) float64 {
+	if worst <= -1 {
+		return 1
+	}
+	u := (1 - worst) / 2
+	return u * u * (3 - 2*u)
+}
+
 // soft returns how soft a blocker's edge is.
 func (b *blocker) soft() float64 {
 	if b.body != nil {
@@ -256,10 +265,7 @@ func (s *Scene) seen(l *Light, at *sample, x room.Vec, edges []*blocker) float64
 		if w >= 1 {
 			return 0
 		}
-		if w > -1 {
-			u := (1 - w) / 2
-			v *= u * u * (3 - 2*u)
-		}
+		v *= through(w)
 	}
 	return v
 }

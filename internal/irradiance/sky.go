@@ -1,9 +1,11 @@
 package irradiance
 
 import (
+	"context"
 	"math"
 	"slices"
 
+	"pyrant/internal/raster"
 	"pyrant/internal/room"
 )
 
@@ -137,10 +139,7 @@ func (s *Sky) open(pl Place, by []*blocker, each func(i int, seen float64)) {
 				v = 0
 				break
 			}
-			if w > -1 {
-				u := (1 - w) / 2
-				v *= u * u * (3 - 2*u)
-			}
+			v *= through(w)
 		}
 		if v > 0 {
 			each(i, v)
@@ -189,15 +188,17 @@ type Lit struct {
 // Find finds the brighter part of a sky: that by which what each surface sends back is most even once
 // the daylight is divided out. It is measured as the mean distance of the logarithms from the median of
 // their surface, with something for surfaces that come out apart, and for the share.
-func (s *Sky) Find(sc *Scene, places []Lit) Lobe {
+func (s *Sky) Find(ctx context.Context, sc *Scene, places []Lit) (Lobe, error) {
 	by := sc.blockers(nil)
 	all := make([][]float64, len(places))
 	n := len(s.dirs)
-	each(len(places), func(k int) {
+	if err := raster.Each(ctx, len(places), func(k int) {
 		all[k] = make([]float64, n)
 		pl := places[k].Place
 		s.open(pl, by, func(i int, seen float64) { all[k][i] = seen * s.dirs[i].Dot(pl.N) })
-	})
+	}); err != nil {
+		return Lobe{}, err
+	}
 	cost := func(l Lobe) float64 {
 		logs := map[int][]float64{}
 		for k := range all {
@@ -238,10 +239,13 @@ func (s *Sky) Find(sc *Scene, places []Lit) Lobe {
 	for _, el := range [...]float64{20, 35, 50, 65} {
 		for az := 0.0; az < 360; az += 30 {
 			for _, sh := range [...]float64{0.2, 0.4, 0.6} {
+				if ctx.Err() != nil {
+					return Lobe{}, ctx.Err()
+				}
 				try(Lobe{el, az, sh})
 			}
 		}
 	}
 	s.Toward(best)
-	return best
+	return best, ctx.Err()
 }

@@ -76,6 +76,40 @@ func (r *Recipe) AddPlatform(top []room.Point, foot room.Point) (*Recipe, error)
 	return c, c.Validate()
 }
 
+// FootOf guesses where a cut-out stands: below its middle, where what it covers ends.
+func (r *Recipe) FootOf(o *cutout.CutOut) (room.Point, error) {
+	m, err := o.Raster.Mask()
+	if err != nil {
+		return room.Point{}, err
+	}
+	scale := min(1, 400/float64(r.Photo.LongEdge()))
+	part := o.On(m, cutout.Alpha).At(scale)
+	b := part.Bounds()
+	row := make([]float32, b.Dx())
+	var low float64
+	var sum, n float64
+	for y := b.Max.Y - 1; y >= b.Min.Y; y-- {
+		part.Fill(row, b.Min.X, y)
+		for x, v := range row {
+			if v > 0.5 {
+				if low == 0 {
+					low = float64(y + 1)
+				}
+				sum, n = sum+float64(b.Min.X+x)+0.5, n+1
+			}
+		}
+		// The lowest tenth tells where it stands.
+		if low > 0 && low-float64(y) > 0.1*float64(b.Dy()) {
+			break
+		}
+	}
+	if n == 0 {
+		return room.Point{}, fault.New(fault.Invalid, "“%s” covers nothing yet. Scribble in it first.", o.Name)
+	}
+	// Its sole lies a little above its lowest edge, which is that of its nearest part.
+	return room.Point{X: sum / n / scale, Y: (low - 0.02*float64(b.Dy())) / scale}, nil
+}
+
 // AddThing returns the recipe with a cut-out standing in the room, at the foot of what it covers.
 func (r *Recipe) AddThing(of cutout.Ref, foot room.Point) (*Recipe, error) {
 	c := r.Clone()

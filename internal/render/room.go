@@ -32,7 +32,7 @@ type inRoom struct {
 	key      string // of the room
 	rough    string // set where daylight or bounce are not ready: before the keys of what follows from them
 	daylight *staging.Daylight
-	bounce   *irradiance.Bounce
+	bounce   *staging.Bounce
 	composer *staging.Composer
 	last     *ground // that was asked for last
 }
@@ -89,28 +89,15 @@ func (p *plan) standOf(l *recipe.Light) string {
 	return ""
 }
 
-// kept wraps a value that takes memory for the cache.
-type kept[T any] struct {
-	v T
-	n int64
-}
-
-func (k *kept[T]) Bytes() int64 { return k.n }
-
 // set sets the recipe's room up as geometry; nil where it has none.
 func (p *plan) set(ctx context.Context) (*staging.Set, error) {
 	if !p.q.Recipe.Room.On {
 		return nil, nil
 	}
-	set, err := cache.Get(ctx, p.cache, "set "+p.geometryKey(), func(ctx context.Context) (*kept[*staging.Set], error) {
+	return cache.Get(ctx, p.cache, "set "+p.geometryKey(), func(ctx context.Context) (*staging.Set, error) {
 		defer p.stats.add("room", time.Now())
-		s, err := staging.New(ctx, p.q.Recipe, covers{p})
-		return &kept[*staging.Set]{s, 8 << 20}, err
+		return staging.New(ctx, p.q.Recipe, covers{p})
 	})
-	if err != nil {
-		return nil, err
-	}
-	return set.v, nil
 }
 
 // openRoom sets the recipe's room up; nil where it has none.
@@ -170,9 +157,9 @@ func (p *plan) openRoom(ctx context.Context) (*inRoom, error) {
 	// What comes back of daylight is to be divided out as well.
 	if r.Room.Bounce > 0 || m.daylight != nil {
 		name := "bounce " + key
-		if _, ready := cache.Peek[*irradiance.Bounce](p.cache, name); p.mayBeRough(ready) {
+		if _, ready := cache.Peek[*staging.Bounce](p.cache, name); p.mayBeRough(ready) {
 			m.rough = "rough "
-		} else if m.bounce, err = cache.Get(ctx, p.cache, name, func(ctx context.Context) (*irradiance.Bounce, error) {
+		} else if m.bounce, err = cache.Get(ctx, p.cache, name, func(ctx context.Context) (*staging.Bounce, error) {
 			defer p.stats.add("bounce", time.Now())
 			pic, err := small(ctx)
 			if err != nil {
@@ -214,9 +201,9 @@ func (p *plan) shineIn(ctx context.Context, m *inRoom, ll *litLight) (*lightFiel
 			if err != nil {
 				return nil, err
 			}
-			scene, bounce := m.Scene, m.bounce
-			if rough || p.q.Recipe.Room.Bounce == 0 {
-				bounce = nil
+			scene, bounce := m.Scene, (*irradiance.Bounce)(nil)
+			if !rough && p.q.Recipe.Room.Bounce > 0 {
+				bounce = m.bounce.Bounce
 			}
 			if !rough {
 				if scene, err = m.Among(ctx, p.bodies(ll.l)); err != nil {
@@ -368,9 +355,10 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground
 							m.daylight.Field.Direct[i].Read(sky, k.x, step, py, b-a)
 							var returned []float32
 							c := 0
-							if back := m.daylight.Field.Bounce; back != nil {
-								c, returned = back[i].C, bounced
-								back[i].Read(returned, k.x, step, py, b-a)
+							if m.bounce != nil {
+								back := m.bounce.Daylight[i]
+								c, returned = back.C, bounced
+								back.Read(returned, k.x, step, py, b-a)
 							}
 							for q := range k.weight {
 								var d float32

@@ -5,6 +5,7 @@ import (
 	"math"
 	"slices"
 
+	"pyrant/internal/colour"
 	"pyrant/internal/irradiance"
 	"pyrant/internal/raster"
 	"pyrant/internal/shape"
@@ -25,14 +26,11 @@ func (p Small) colour(x, y, scale float64) [3]float32 {
 	return [3]float32{row[0], row[1], row[2]}
 }
 
-func luma(c [3]float32) float64 {
-	return 0.2126*float64(c[0]) + 0.7152*float64(c[1]) + 0.0722*float64(c[2])
-}
+func brightness(c [3]float32) float64 { return float64(colour.Luma(c[0], c[1], c[2])) }
 
 // Daylight is what the photo's daylight does in the room.
 type Daylight struct {
 	Sky   *irradiance.Sky
-	Lobe  irradiance.Lobe
 	Field *irradiance.Field
 }
 
@@ -50,12 +48,6 @@ func (s *Set) Daylight(ctx context.Context, small Small, rough bool) (*Daylight,
 	flats := 1 + len(s.Walls)
 	heights := make([]float64, len(s.Walls))
 	var places []irradiance.Lit
-	var lights []traced
-	for i := range s.r.Lights {
-		for _, sh := range s.r.Lights[i].Shapes {
-			lights = append(lights, trace(sh))
-		}
-	}
 	weights := c.NewWeights(w)
 	step := max(w/36, 1)
 	for y := step / 2; y < h; y += step {
@@ -73,10 +65,10 @@ func (s *Set) Daylight(ctx context.Context, small Small, rough bool) (*Daylight,
 				if i > 0 {
 					heights[i-1] = math.Max(heights[i-1], s.Cam.Height(pl.At))
 				}
-				if rough || slices.ContainsFunc(lights, func(t traced) bool { return t.covers(px, py) }) {
+				if rough {
 					continue
 				}
-				places = append(places, irradiance.Lit{Place: pl, Light: luma(small.colour(px, py, scale)), Surface: i})
+				places = append(places, irradiance.Lit{Place: pl, Light: brightness(small.colour(px, py, scale)), Surface: i})
 			}
 		}
 	}
@@ -84,8 +76,7 @@ func (s *Set) Daylight(ctx context.Context, small Small, rough bool) (*Daylight,
 		heights[i] *= higher
 	}
 	d := &Daylight{Sky: irradiance.NewSky(&s.Cam, s.Walls, heights, rough)}
-	d.Lobe = d.Sky.Find(s.Scene, places)
-	if err := ctx.Err(); err != nil {
+	if _, err := d.Sky.Find(ctx, s.Scene, places); err != nil {
 		return nil, err
 	}
 	var err error
@@ -122,14 +113,14 @@ func (t *traced) covers(x, y float64) bool {
 	return false
 }
 
-// bounceStep is the edge of patches and the way between receivers, in units.
+// patchEdge is the edge of patches and bounceTo the way between receivers, in units.
 const (
 	patchEdge = 40
 	bounceTo  = 40
 )
 
 // Bounce prepares what surfaces give to each other.
-func (s *Set) Bounce(ctx context.Context, small Small, day *Daylight) (*irradiance.Bounce, error) {
+func (s *Set) Bounce(ctx context.Context, small Small, day *Daylight) (*Bounce, error) {
 	scale := float64(small.Rect.Dx()) / float64(s.Photo.Width)
 	edge := patchEdge * s.unit
 	w, h := float64(s.Photo.Width), float64(s.Photo.Height)
@@ -180,12 +171,12 @@ func (s *Set) Bounce(ctx context.Context, small Small, day *Daylight) (*irradian
 			for k := range c {
 				p.Albedo[k] = float64(c[k]) / light
 			}
-			lumas = append(lumas, luma(c)/light)
+			lumas = append(lumas, brightness(c)/light)
 			patches = append(patches, p)
 		}
 	}
 	if len(lumas) == 0 {
-		return irradiance.NewBounce(ctx, s.Scene, nil, s.Sheets(), bounceTo*s.unit)
+		return s.bounced(ctx, nil, day)
 	}
 	slices.Sort(lumas)
 	k := 0.35 / math.Max(lumas[len(lumas)/2], 1e-3)
@@ -194,9 +185,32 @@ func (s *Set) Bounce(ctx context.Context, small Small, day *Daylight) (*irradian
 			patches[i].Albedo[c] = math.Min(patches[i].Albedo[c]*k, 0.9)
 		}
 	}
-	b, err := irradiance.NewBounce(ctx, s.Scene, patches, s.Sheets(), bounceTo*s.unit)
-	if err == nil && day != nil {
-		err = b.Return(ctx, day.Field, day.Sky)
+	return s.bounced(ctx, patches, day)
+}
+
+// Bounce is what surfaces give to each other, with what of the daylight comes back from them; nil without daylight.
+type Bounce struct {
+	*irradiance.Bounce
+	Daylight []*irradiance.Grid
+}
+
+// Bytes returns the memory that is held.
+func (b *Bounce) Bytes() (n int64) {
+	n = b.Bounce.Bytes()
+	for _, g := range b.Daylight {
+		n += g.Bytes()
 	}
-	return b, err
+	return
+}
+
+func (s *Set) bounced(ctx context.Context, patches []irradiance.Patch, day *Daylight) (*Bounce, error) {
+	b, err := irradiance.NewBounce(ctx, s.Scene, patches, s.Sheets(), bounceTo*s.unit)
+	if err != nil {
+		return nil, err
+	}
+	out := &Bounce{Bounce: b}
+	if day != nil {
+		out.Daylight, err = b.Return(ctx, day.Sky)
+	}
+	return out, err
 }

@@ -52,6 +52,9 @@ type Set struct {
 	r        *recipe.Recipe
 }
 
+// Bytes returns about the memory that the set takes.
+func (s *Set) Bytes() int64 { return 8 << 20 }
+
 // unitsAcross is into how many units the long edge is divided: sizes of grids are given in those.
 const unitsAcross = 750
 
@@ -101,7 +104,9 @@ func crosses(r *recipe.Recipe, l *recipe.Light) bool {
 				continue
 			}
 			left, up := c.Raster.Left+c.X, c.Raster.Top+c.Y
-			if x1 >= left && x0 <= left+float64(c.Raster.Width)*c.Raster.Cell && y1 >= up && y0 <= up+float64(c.Raster.Height)*c.Raster.Cell {
+			right, low := left+float64(c.Raster.Width)*c.Raster.Cell, up+float64(c.Raster.Height)*c.Raster.Cell
+			more := (margin + 2) * float64(r.Photo.LongEdge()) / unitsAcross
+			if x1 >= left-more && x0 <= right+more && y1 >= up-more && y0 <= low+more {
 				return true
 			}
 		}
@@ -242,9 +247,13 @@ func (s *Set) thing(ctx context.Context, t *recipe.Thing, foot room.Vec, covers 
 			near += fmt.Sprintf(" %s %v", l.Shapes.Key(), l.Stand == recipe.StandOn(recipe.OnThing, t.ID))
 		}
 	}
-	// Which piece is the thing depends on where it stands, but only by a few pixels of a small picture.
-	near += fmt.Sprintf(" %d %d", int(t.Foot.X/s.unit/8), int(t.Foot.Y/s.unit/8))
-	shp, err := covers.Shape(ctx, near, func(ctx context.Context) (*solid.Shape, error) { return s.outline(ctx, t, c, covers, frame) })
+	// Which piece is the thing depends on where it stands, roughly: so that it is not found anew at each move.
+	const coarse = 8
+	at := [2]float64{coarse * math.Floor(t.Foot.X/s.unit/coarse), coarse * math.Floor(t.Foot.Y/s.unit/coarse)}
+	near += fmt.Sprint(" ", at)
+	shp, err := covers.Shape(ctx, near, func(ctx context.Context) (*solid.Shape, error) {
+		return s.outline(ctx, t, at, c, covers, frame)
+	})
 	if err != nil || shp == nil || shp.Empty() {
 		return err
 	}
@@ -263,8 +272,11 @@ func (s *Set) thing(ctx context.Context, t *recipe.Thing, foot room.Vec, covers 
 	return nil
 }
 
-// outline finds the shape of a thing.
-func (s *Set) outline(ctx context.Context, t *recipe.Thing, c coverage.Coverage, covers Covers, frame image.Rectangle) (*solid.Shape, error) {
+// margin is how far beyond what a thing covers its outline is looked at, in units.
+const margin = 12
+
+// outline finds the shape of a thing that stands about at a place, in units.
+func (s *Set) outline(ctx context.Context, t *recipe.Thing, at [2]float64, c coverage.Coverage, covers Covers, frame image.Rectangle) (*solid.Shape, error) {
 	scale := 1 / s.unit
 	m := c.At(scale)
 	all := image.Rect(0, 0, int(math.Ceil(float64(frame.Max.X)*scale)), int(math.Ceil(float64(frame.Max.Y)*scale)))
@@ -287,7 +299,6 @@ func (s *Set) outline(ctx context.Context, t *recipe.Thing, c coverage.Coverage,
 		own = append(own, k.At(scale))
 		bounds = bounds.Union(own[len(own)-1].Bounds())
 	}
-	const margin = 12
 	rect := bounds.Inset(-margin).Intersect(all)
 	if bounds.Empty() || rect.Empty() {
 		return &solid.Shape{}, nil
@@ -311,7 +322,7 @@ func (s *Set) outline(ctx context.Context, t *recipe.Thing, c coverage.Coverage,
 	}
 	draw(covered, own, 0.5)
 	draw(away, others, 0.25)
-	keepMain(covered, rect, t.Foot.X*scale, t.Foot.Y*scale)
+	keepMain(covered, rect, at[0], at[1])
 	if !slices.Contains(covered, true) {
 		return &solid.Shape{}, nil
 	}

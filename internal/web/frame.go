@@ -88,10 +88,6 @@ func (s *Server) frame(c *echo.Context) error {
 	}
 	h := c.Response().Header()
 	h.Set("Cache-Control", "private, no-cache")
-	if q.Quick { // what comes may be rough, and is not to be kept
-		h.Set("Cache-Control", "no-store")
-		return s.sendFrame(c, shot, q)
-	}
 	h.Set("ETag", tag)
 	if c.Request().Header.Get("If-None-Match") == tag {
 		return c.NoContent(http.StatusNotModified)
@@ -132,7 +128,10 @@ func (s *Server) sendFrame(c *echo.Context, shot *store.Shot, q *frameRequest) e
 		return err
 	}
 	if rough != nil && rough.Load() {
-		c.Response().Header().Set("X-Rough", "1")
+		h := c.Response().Header()
+		h.Set("X-Rough", "1")
+		h.Set("Cache-Control", "no-store") // it is not to be kept
+		h.Del("ETag")
 	}
 	kind := frameKinds[q.As]
 	if q.As != "jpeg" {

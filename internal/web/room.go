@@ -64,7 +64,7 @@ func (s *Server) roomAction(c *echo.Context, name string, shot *store.Shot, r *r
 		if o == nil || o.Empty() {
 			return true, fault.New(fault.Gone, "There is no such cut-out in this shot.")
 		}
-		foot, err := s.footOf(r, o)
+		foot, err := r.FootOf(o)
 		if err != nil {
 			return true, err
 		}
@@ -84,40 +84,6 @@ func (s *Server) roomAction(c *echo.Context, name string, shot *store.Shot, r *r
 		return commit(next, nil, "Touch up spill of "+r.Lights[i].Name)
 	}
 	return false, nil
-}
-
-// footOf guesses where a cut-out stands: below its middle, where what it covers ends.
-func (s *Server) footOf(r *recipe.Recipe, o *cutout.CutOut) (room.Point, error) {
-	m, err := o.Raster.Mask()
-	if err != nil {
-		return room.Point{}, err
-	}
-	scale := min(1, 400/float64(r.Photo.LongEdge()))
-	part := o.On(m, cutout.Alpha).At(scale)
-	b := part.Bounds()
-	row := make([]float32, b.Dx())
-	var low float64
-	var sum, n float64
-	for y := b.Max.Y - 1; y >= b.Min.Y; y-- {
-		part.Fill(row, b.Min.X, y)
-		for x, v := range row {
-			if v > 0.5 {
-				if low == 0 {
-					low = float64(y + 1)
-				}
-				sum, n = sum+float64(b.Min.X+x)+0.5, n+1
-			}
-		}
-		// The lowest tenth tells where it stands.
-		if low > 0 && low-float64(y) > 0.1*float64(b.Dy()) {
-			break
-		}
-	}
-	if n == 0 {
-		return room.Point{}, fault.New(fault.Invalid, "“%s” covers nothing yet. Scribble in it first.", o.Name)
-	}
-	// Its sole lies a little above its lowest edge, which is that of its nearest part.
-	return room.Point{X: sum / n / scale, Y: (low - 0.02*float64(b.Dy())) / scale}, nil
 }
 
 // sketch answers with the room as lines over the photo; of a draft that cannot be with what is wrong.

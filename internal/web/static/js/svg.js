@@ -5,3 +5,8 @@ export function make(name, attrs, parent) {
   parent?.append(el);
   return el;
 }
+
+// double draws a path as a dark and a light line, which show on any picture; more is further classes.
+export function double(layer, d, more = "") {
+  for (const c of ["under", "over"]) make("path", { d, class: more ? `${c} ${more}` : c }, layer);
+}

@@ -1,7 +1,7 @@
 // The hands of Glow: they place what has no traced thing, draw a streak, and take hold of both again.
 import { near, round } from "../path.js";
 import { act, commit, light, set, setDraft, shapesOf, shot } from "../state.js";
-import { make } from "../svg.js";
+import { double, make } from "../svg.js";
 import { toScreen } from "../view.js";
 
 const stage = document.getElementById("stage");
@@ -39,9 +39,6 @@ const streakOps = ({ length, angle }) => [
   set(`/lights/${shot.light}/streak/angle`, angle),
 ];
 
-const line = (layer, d, extra = "") => {
-  for (const c of ["under", "over"]) make("path", { d, class: `${c}${extra}` }, layer);
-};
 const dot = (layer, [cx, cy], name) => {
   make("circle", { cx, cy, r: 5, class: "node hollow" }, layer);
   make("circle", { cx, cy, r: 12, class: "node-hit", "data-held": name }, layer);
@@ -61,7 +58,7 @@ function streakLine(layer, [x, y], { length, angle }, both) {
   const end = [x + Math.cos(a) * l, y - Math.sin(a) * l];
   const from = both ? [2 * x - end[0], 2 * y - end[1]] : [x, y];
   const [p, q] = [toScreen(...from), toScreen(...end)];
-  line(layer, `M${p}L${q}`);
+  double(layer, `M${p}L${q}`);
   return end;
 }
 

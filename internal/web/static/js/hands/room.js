@@ -3,15 +3,13 @@ import { near, round } from "../path.js";
 import { notice } from "../notice.js";
 import { look, room } from "../room.js";
 import { act, commit, set, setDraft, shot } from "../state.js";
-import { make } from "../svg.js";
+import { double, make } from "../svg.js";
 import { toScreen } from "../view.js";
 
 const stage = document.getElementById("stage");
 
-const segment = (layer, [x0, y0, x1, y1], extra = "") => {
-  const d = `M${toScreen(x0, y0)}L${toScreen(x1, y1)}`;
-  for (const c of ["under", "over"]) make("path", { d, class: `${c} ${extra}` }, layer);
-};
+const segment = (layer, [x0, y0, x1, y1], more) =>
+  double(layer, `M${toScreen(x0, y0)}L${toScreen(x1, y1)}`, more);
 
 // foot draws where something stands: the point, and the line up to it.
 function foot(layer, { at, top }, own) {
@@ -251,8 +249,10 @@ export const stands = {
       return false;
     }
     const patch = ops(done);
+    held = null; // nothing newer is asked for, so that this is what is answered
     const can = await look(patch).catch(() => null);
     const { wrong } = room;
+    held = done;
     letGo();
     if (can === false) {
       await look();
