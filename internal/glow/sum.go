@@ -3,6 +3,7 @@ package glow
 import (
 	"context"
 	"image"
+	"math/bits"
 	"sync"
 
 	"pyrant/internal/colour"
@@ -130,22 +131,28 @@ func newGrid(r image.Rectangle, ch int) *grid {
 	return &grid{rect: r, ch: ch, pix: make([]float32, ch*r.Dx()*r.Dy())}
 }
 
-// grids holds memory of grids that are done with.
-var grids sync.Pool
+// grids holds memory of grids that are done with, by the power of two that its size reaches.
+var grids [64]sync.Pool
 
 // usedGrid returns a grid of which the samples are to be written first.
 func usedGrid(r image.Rectangle, ch int) *grid {
 	n := ch * r.Dx() * r.Dy()
-	if p, _ := grids.Get().(*[]float32); p != nil && cap(*p) >= n && cap(*p) <= 4*n {
+	class := bits.Len(uint(max(n-1, 0)))
+	if p, _ := grids[class].Get().(*[]float32); p != nil {
 		return &grid{rect: r, ch: ch, pix: (*p)[:n]}
 	}
-	return newGrid(r, ch)
+	return &grid{rect: r, ch: ch, pix: make([]float32, n, 1<<class)}
+}
+
+// free lets the memory of a grid that usedGrid returned be used for others.
+func (l *grid) free() {
+	grids[bits.Len(uint(max(cap(l.pix)-1, 0)))].Put(&l.pix)
 }
 
 // Done lets the memory of s be used for others. It is asked for nothing afterwards.
 func (s *Sum) Done() {
 	if s.half != nil {
-		grids.Put(&s.half.pix)
+		s.half.free()
 		s.half = nil
 	}
 }
@@ -239,7 +246,7 @@ func CollapseOnto(ctx context.Context, ahead *Ahead, terms []Term, ch int, clip 
 			return nil, err
 		}
 		if upper != nil {
-			grids.Put(&upper.pix)
+			upper.free()
 		}
 		upper = cur
 	}

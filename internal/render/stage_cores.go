@@ -170,9 +170,9 @@ func (st *coreStage) collect(ctx context.Context, p *plan, part image.Rectangle)
 
 // coreRow is one core over a part of the picture.
 type coreRow interface {
-	// each calls do for the runs of pixels of row y that the core reaches: from which one on, counted from
-	// x0, how much of them it covers, and what it shows where that is not 0.
-	each(s *scratch, x0, x1, y int, do func(a int, cover, pix []float32))
+	// row returns the runs of pixels of row y that the core reaches, at least those in the columns x0 to x1.
+	// They may lie in the scratch.
+	row(s *scratch, x0, x1, y int) []coreRun
 }
 
 // lookAlike keeps cores of one view that look as in the frame before.
@@ -278,12 +278,15 @@ func (k *core) made(ctx context.Context, p *plan, part image.Rectangle, through 
 	return m, err
 }
 
-func (m *madeCore) each(s *scratch, x0, x1, y int, do func(a int, cover, pix []float32)) {
-	if a, b := span(m.sum.Rect, x0, x1, y); a < b {
-		cover, pix := s.cover[a:b], s.core.one[3*a:3*b]
-		m.fill(s, cover, pix, x0, a, y)
-		do(a, cover, pix)
+func (m *madeCore) row(s *scratch, x0, x1, y int) []coreRun {
+	a, b := span(m.sum.Rect, x0, x1, y)
+	if a >= b {
+		return nil
 	}
+	r := &s.core.run[0]
+	*r = coreRun{x0 + a, s.cover[a:b], s.core.one[3*a : 3*b]}
+	m.fill(s, r.cover, r.pix, x0, a, y)
+	return s.core.run[:]
 }
 
 // fill writes the pixels from column x0+a on.
@@ -331,15 +334,11 @@ type coreRun struct {
 
 func (k *keptCore) Bytes() int64 { return k.size }
 
-func (k *keptCore) each(_ *scratch, x0, x1, y int, do func(a int, cover, pix []float32)) {
+func (k *keptCore) row(_ *scratch, _, _, y int) []coreRun {
 	if y < k.top || y >= k.top+len(k.rows) {
-		return
+		return nil
 	}
-	for _, r := range k.rows[y-k.top] {
-		if a, b := max(r.from, x0), min(r.from+len(r.cover), x1); a < b {
-			do(a-x0, r.cover[a-r.from:b-r.from], r.pix[3*(a-r.from):3*(b-r.from)])
-		}
-	}
+	return k.rows[y-k.top]
 }
 
 // coreGap is how many pixels without a core part two runs.
@@ -347,6 +346,7 @@ const coreGap = 8
 
 // runs returns the runs of pixels that are covered, of which the first is at column from.
 func runs(cover, pix []float32, from int) (out []coreRun) {
+	n := 0
 	for a := 0; a < len(cover); a++ {
 		if cover[a] == 0 {
 			continue
@@ -357,8 +357,19 @@ func runs(cover, pix []float32, from int) (out []coreRun) {
 				b = i + 1
 			}
 		}
-		out = append(out, coreRun{from + a, slices.Clone(cover[a:b]), slices.Clone(pix[3*a : 3*b])})
+		out = append(out, coreRun{from + a, cover[a:b], pix[3*a : 3*b]})
+		n += b - a
 		a = b
+	}
+	// Those of a row lie side by side, as they are read.
+	all := make([]float32, 0, 4*n)
+	copied := func(v []float32) []float32 {
+		at := len(all)
+		all = append(all, v...)
+		return all[at:len(all):len(all)]
+	}
+	for i := range out {
+		out[i].cover, out[i].pix = copied(out[i].cover), copied(out[i].pix)
 	}
 	return
 }
@@ -418,6 +429,7 @@ type cores struct {
 	weight []float32 // of what pix and open hold
 	mixed  []bool    // where there are several cores
 	spans  [][2]int  // columns where alpha may be above 0, apart and in order
+	run    [1]coreRun
 }
 
 func newCores(w int) cores {
@@ -442,8 +454,13 @@ func (r coreRows) row(s *scratch, x0, x1, y int) {
 	met, mixed := false, false
 	for n, k := range r.cores {
 		open := r.open[n]
-		k.each(s, x0, x1, y, func(a int, cover, pix []float32) {
-			b := a + len(cover)
+		for _, run := range k.row(s, x0, x1, y) {
+			from := max(run.from, x0)
+			a, b := from-x0, min(run.from+len(run.cover), x1)-x0
+			if a >= b {
+				continue
+			}
+			cover, pix := run.cover[from-run.from:][:b-a], run.pix[3*(from-run.from):][:3*(b-a)]
 			if !c.meets(a, b) {
 				copy(c.pix[3*a:], pix)
 				copy(c.weight[a:], cover)
@@ -456,7 +473,7 @@ func (r coreRows) row(s *scratch, x0, x1, y int) {
 				mixed = c.join(a, cover, pix, open) || mixed
 			}
 			c.spans = append(c.spans, [2]int{a, b})
-		})
+		}
 	}
 	if met {
 		c.spans = joined(c.spans)

@@ -8,6 +8,7 @@ import (
 	"reflect"
 	"slices"
 	"strconv"
+	"strings"
 )
 
 // Encode returns a declared value as JSON, complete in itself.
@@ -122,13 +123,15 @@ func (e encoder) fields(b []byte, v reflect.Value, more bool) []byte {
 			b = append(b, ',')
 		}
 		more = true
-		b = strconv.AppendQuote(b, s.Name)
-		b = e.append(append(b, ':'), f)
+		b = e.append(append(b, s.opens...), f)
 	}
 	return b
 }
 
 func text(b []byte, s string) []byte {
+	if !strings.ContainsFunc(s, func(r rune) bool { return r < ' ' || r > '~' || strings.ContainsRune(`"\\<>&`, r) }) {
+		return append(append(append(b, '"'), s...), '"')
+	}
 	j, _ := json.Marshal(s) // a string cannot fail
 	return append(b, j...)
 }

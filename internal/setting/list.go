@@ -152,13 +152,25 @@ var anyListType = reflect.TypeFor[anyList]()
 
 // asList returns v as a list, if it is one.
 func asList(v reflect.Value) (anyList, bool) {
-	if v.Kind() != reflect.Struct || !v.Type().Implements(anyListType) {
+	if !isList(v.Type()) {
 		return nil, false
 	}
 	return v.Interface().(anyList), true
 }
 
-func isList(t reflect.Type) bool { return t.Kind() == reflect.Struct && t.Implements(anyListType) }
+// listTypes remembers of types of structs whether they are lists, as each value that is encoded is asked.
+var listTypes sync.Map
+
+func isList(t reflect.Type) bool {
+	if t.Kind() != reflect.Struct {
+		return false
+	}
+	is, ok := listTypes.Load(t)
+	if !ok {
+		is, _ = listTypes.LoadOrStore(t, t.Implements(anyListType))
+	}
+	return is.(bool)
+}
 
 // itemType returns the type of a list's items.
 func itemType(t reflect.Type) reflect.Type {

@@ -58,6 +58,7 @@ type Setting struct {
 
 	hasDefault, omitZero, ranged bool
 	index                        int
+	opens                        string // how it begins in a document
 }
 
 // Choice is one value of a setting that offers several.
@@ -102,6 +103,7 @@ func Fields(t reflect.Type) []*Setting {
 			panic(fmt.Sprintf("setting: %v.%s: %v", t, f.Name, err))
 		}
 		s.index = i
+		s.opens = strconv.Quote(s.Name) + ":"
 		out = append(out, s)
 	}
 	v, _ := fieldsOf.LoadOrStore(t, out)
