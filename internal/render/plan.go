@@ -37,7 +37,8 @@ type plan struct {
 	drawn    map[area.Ref]*raster.Plane // areas over the part drawnFor
 	drawnFor image.Rectangle
 	room     *inRoom  // set up when first asked for; nil without a room
-	roomIs   string   // key of the room as geometry, once it was asked for
+	space    string   // key of the room as geometry, once it was asked for, but for the lights that cross its things
+	crossing string   // and of those
 	stands   []string // keys of the lights and where they stand
 	stats    *Stats
 }

@@ -16,7 +16,6 @@ import (
 	"pyrant/internal/irradiance"
 	"pyrant/internal/raster"
 	"pyrant/internal/recipe"
-	"pyrant/internal/room"
 	"pyrant/internal/setting"
 	"pyrant/internal/solid"
 	"pyrant/internal/staging"
@@ -29,7 +28,8 @@ const roomPower = 40
 // inRoom is the room of a plan.
 type inRoom struct {
 	*staging.Set
-	key      string // of the room
+	key      string // of the room as it is set up, with the daylight in it
+	lights   string // the same, with how shadows fall
 	rough    string // set where daylight or bounce are not ready: before the keys of what follows from them
 	daylight *staging.Daylight
 	bounce   *staging.Bounce
@@ -56,16 +56,49 @@ func (c covers) Shape(ctx context.Context, key string, build func(context.Contex
 	return cache.Get(ctx, c.cache, key, build)
 }
 
-// geometryKey names the room of the recipe as geometry.
+// latest is which lights crossed the things of a room when it was set up last.
+type latest string
+
+func (l latest) Bytes() int64 { return int64(len(l)) }
+
+// geometryKey names the room of the recipe as geometry. While a light moves that crosses a thing, it is that of
+// before.
 func (p *plan) geometryKey() string {
-	if p.roomIs == "" {
-		p.roomIs = staging.Key(p.q.Recipe)
+	if p.space == "" {
+		p.space, p.crossing = staging.Key(p.q.Recipe)
+		if p.q.Rough != nil {
+			if _, ready := cache.Peek[*staging.Set](p.cache, p.setKey()); !ready {
+				own := p.crossing
+				if l, ok := cache.Peek[latest](p.cache, "latest "+p.roomKeyOf(p.space)); ok {
+					p.crossing = string(l)
+				}
+				if _, ready := cache.Peek[*staging.Set](p.cache, p.setKey()); ready {
+					p.q.Rough.Store(true)
+				} else {
+					p.crossing = own
+				}
+			}
+		}
 	}
-	return p.roomIs
+	return p.space + p.crossing
+}
+
+// setKey names the room as it is set up: as geometry, with what its floor mirrors.
+func (p *plan) setKey() string {
+	m := &p.q.Recipe.Room
+	return fmt.Sprintf("set %s %g %g", p.geometryKey(), m.Sheen, m.Rough)
 }
 
 // roomKey names the room of the recipe, and the photo whose daylight is looked at.
-func (p *plan) roomKey() string { return p.q.PhotoKey + " " + p.geometryKey() }
+func (p *plan) roomKey() string { return p.roomKeyOf(p.geometryKey()) }
+
+func (p *plan) roomKeyOf(geometry string) string { return p.q.PhotoKey + " " + geometry }
+
+// fallKey names all of the room that what falls on it depends on.
+func (p *plan) fallKey() string {
+	m := &p.q.Recipe.Room
+	return fmt.Sprintf("%s %s %g %g %g", p.q.PhotoKey, p.setKey(), m.Shadows, m.Bounce, m.Daylight)
+}
 
 // standKey names what light i covers and where it stands.
 func (p *plan) standKey(i int) string {
@@ -94,7 +127,7 @@ func (p *plan) set(ctx context.Context) (*staging.Set, error) {
 	if !p.q.Recipe.Room.On {
 		return nil, nil
 	}
-	return cache.Get(ctx, p.cache, "set "+p.geometryKey(), func(ctx context.Context) (*staging.Set, error) {
+	return cache.Get(ctx, p.cache, p.setKey(), func(ctx context.Context) (*staging.Set, error) {
 		defer p.stats.add("room", time.Now())
 		return staging.New(ctx, p.q.Recipe, covers{p})
 	})
@@ -114,7 +147,8 @@ func (p *plan) openRoom(ctx context.Context) (*inRoom, error) {
 	if err != nil {
 		return nil, err
 	}
-	m := &inRoom{Set: set, key: key, composer: set.Compose(p.scale)}
+	own := fmt.Sprintf("%s %s %t", p.q.PhotoKey, p.setKey(), r.Room.Daylight > 0)
+	m := &inRoom{Set: set, key: own, lights: fmt.Sprintf("%s %g %t", own, r.Room.Shadows, r.Room.Bounce > 0), composer: set.Compose(p.scale)}
 	small := func(ctx context.Context) (staging.Small, error) {
 		q := *p.q
 		q.View, q.LongEdge = image.Rectangle{}, m.Small()
@@ -156,7 +190,7 @@ func (p *plan) openRoom(ctx context.Context) (*inRoom, error) {
 	}
 	// What comes back of daylight is to be divided out as well.
 	if r.Room.Bounce > 0 || m.daylight != nil {
-		name := "bounce " + key
+		name := fmt.Sprintf("bounce %s %t", key, m.daylight != nil)
 		if _, ready := cache.Peek[*staging.Bounce](p.cache, name); p.mayBeRough(ready) {
 			m.rough = "rough "
 		} else if m.bounce, err = cache.Get(ctx, p.cache, name, func(ctx context.Context) (*staging.Bounce, error) {
@@ -167,6 +201,11 @@ func (p *plan) openRoom(ctx context.Context) (*inRoom, error) {
 			}
 			return m.Set.Bounce(ctx, pic, m.daylight)
 		}); err != nil {
+			return nil, err
+		}
+	}
+	if m.rough == "" {
+		if err := cache.Put(p.cache, "latest "+p.roomKeyOf(p.space), latest(p.crossing)); err != nil {
 			return nil, err
 		}
 	}
@@ -192,7 +231,7 @@ type lightField struct {
 // shineIn returns what a light gives to the surfaces of the room. While something moves, a light that stands
 // as it stood keeps its field, although others may shade it otherwise now.
 func (p *plan) shineIn(ctx context.Context, m *inRoom, ll *litLight) (*lightField, error) {
-	own := m.key + " " + p.standOf(ll.l)
+	own := m.lights + " " + p.standOf(ll.l)
 	key := m.rough + "field " + m.fieldKey(p, ll.l)
 	work := func(rough bool) func(context.Context) (*lightField, error) {
 		return func(ctx context.Context) (*lightField, error) {
@@ -244,7 +283,7 @@ func (p *plan) bodies(but *recipe.Light) (out []*recipe.Light) {
 // fieldKey names what a light gives to a room.
 func (m *inRoom) fieldKey(p *plan, l *recipe.Light) string {
 	var b strings.Builder
-	b.WriteString(m.key + " " + p.standOf(l) + " among")
+	b.WriteString(m.lights + " " + p.standOf(l) + " among")
 	for _, o := range p.bodies(l) {
 		b.WriteString(" " + p.standOf(o))
 	}
@@ -304,7 +343,7 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground
 			m.last = g
 		}
 	}()
-	return forPart(ctx, p, r != p.frame, fmt.Sprintf("%sground %s %g %v", m.rough, m.key, p.scale, r), func(ctx context.Context) (*ground, error) {
+	return forPart(ctx, p, r != p.frame, fmt.Sprintf("%sground %s %g %g %v", m.rough, m.key, p.q.Recipe.Room.Daylight, p.scale, r), func(ctx context.Context) (*ground, error) {
 		defer p.stats.add("ground", time.Now())
 		g := &ground{r, make([][]stretch, r.Dy())}
 		step, n := 1/p.scale, r.Dx()
@@ -347,7 +386,7 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground
 						if body != nil {
 							k.normal = make([]float32, 3*(b-a))
 							for q := range k.weight {
-								v := facing(body, float64(k.x+q)*step, float64(y)*step, step, parts)
+								v := body.Facing(float64(k.x+q)*step, float64(y)*step, step, parts)
 								k.normal[3*q], k.normal[3*q+1], k.normal[3*q+2] = float32(v.X), float32(v.Y), float32(v.Z)
 							}
 						}
@@ -385,24 +424,6 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground
 		})
 		return g, err
 	})
-}
-
-// facing returns the mean normal of a body over a pixel of step pixels of the photo, in so many parts across and down,
-// as far as it shows the body: at its outline that turns aside within less than a pixel.
-func facing(b *solid.Body, x, y, step float64, parts int) (n room.Vec) {
-	for j := range parts {
-		for i := range parts {
-			u, v := x+step*(float64(i)+0.5)/float64(parts), y+step*(float64(j)+0.5)/float64(parts)
-			if h, _, _ := b.Thickness(u, v); h > 0 {
-				_, at, _ := b.Surface(u, v)
-				n = n.Add(at)
-			}
-		}
-	}
-	if n == (room.Vec{}) {
-		_, n, _ = b.Surface(x+step/2, y+step/2)
-	}
-	return n.Unit()
 }
 
 // partsOf returns into how many parts a pixel of step pixels of the photo is divided across and down, to see what of
@@ -512,7 +533,7 @@ func (p *plan) fallen(ctx context.Context, m *inRoom, f *lightField, part image.
 	if r.Dx()*r.Dy() > wholeLimit {
 		r = part
 	}
-	return forPart(ctx, p, r != p.frame, fmt.Sprintf("fallen %s %g %v", f.key, p.scale, r), func(ctx context.Context) (fallenLight, error) {
+	return forPart(ctx, p, r != p.frame, fmt.Sprintf("fallen %s %g %g %g %v", f.key, p.q.Recipe.Room.Daylight, p.q.Recipe.Room.Bounce, p.scale, r), func(ctx context.Context) (fallenLight, error) {
 		g, err := p.lie(ctx, m, r)
 		if err != nil {
 			return fallenLight{}, err

@@ -3,9 +3,11 @@ package render
 import (
 	"image"
 	"math"
+	"strings"
 	"sync/atomic"
 	"testing"
 
+	"pyrant/internal/cutout"
 	"pyrant/internal/photo"
 	"pyrant/internal/recipe"
 	"pyrant/internal/room"
@@ -171,5 +173,89 @@ func TestRoomFaults(t *testing.T) {
 			tt.name == "a foot above the horizon" || tt.name == "a platform with its foot above it") {
 			t.Errorf("%s, switched off: %v", tt.name, err)
 		}
+	}
+}
+
+// What lights do and what things are called works out nothing of the room anew that it does not change, and the picture
+// is that of an engine that knows nothing yet.
+func TestRoomKeys(t *testing.T) {
+	p, r := inFlat(t)
+	r.Room.Daylight, r.Room.Bounce = 1, 1
+	var err error
+	if r, err = r.AddPlatform([]room.Point{{X: 60, Y: 128}, {X: 95, Y: 128}, {X: 98, Y: 122}, {X: 66, Y: 122}}, room.Point{X: 60, Y: 150}); err != nil {
+		t.Fatal(err)
+	}
+	for _, tt := range []struct {
+		name   string
+		change func(*recipe.Recipe)
+		works  string // of the room, light and pixels, in this order
+		same   bool   // the picture stays
+	}{
+		{"a wall is called otherwise", func(r *recipe.Recipe) { r.Room.Walls[0].Name = "Front" }, "", true},
+		{"a platform is called otherwise", func(r *recipe.Recipe) { r.Room.Platforms[0].Name = "Crate" }, "", true},
+		{"fainter shadows", func(r *recipe.Recipe) { r.Room.Shadows = 0.3 }, "spill fall", false},
+		{"less bounce", func(r *recipe.Recipe) { r.Room.Bounce = 0.3 }, "fall", false},
+		{"no bounce", func(r *recipe.Recipe) { r.Room.Bounce = 0 }, "spill fall", false},
+		{"a wet floor", func(r *recipe.Recipe) { r.Room.Sheen = 0.5 }, "room spill ground fall", false},
+		{"less of daylight out", func(r *recipe.Recipe) { r.Room.Daylight = 0.4 }, "ground fall", false},
+		{"no daylight out", func(r *recipe.Recipe) { r.Room.Daylight = 0 }, "bounce spill ground fall", false},
+		{"the wall elsewhere", func(r *recipe.Recipe) { r.Room.Walls[0].From.Y = 100 }, "room daylight bounce spill ground fall", false},
+	} {
+		e := New(1 << 27)
+		q := Request{Photo: p, PhotoKey: "p", Recipe: r}
+		before := rgba(t, e, q)
+		var st Stats
+		q.Recipe, q.Stats = r.Clone(), &st
+		tt.change(q.Recipe)
+		after := rgba(t, e, q)
+		var works []string
+		for _, w := range []string{"room", "daylight", "bounce", "spill", "ground", "fall"} {
+			if _, done := st.Sum[w]; done {
+				works = append(works, w)
+			}
+		}
+		if got := strings.Join(works, " "); got != tt.works {
+			t.Errorf("%s: %q is worked out, want %q", tt.name, got, tt.works)
+		}
+		q.Stats = nil
+		if string(after.Pix) != string(rgba(t, New(1<<27), q).Pix) {
+			t.Errorf("%s: the picture is not that of a new engine", tt.name)
+		}
+		if same := string(after.Pix) == string(before.Pix); same != tt.same {
+			t.Errorf("%s: the picture stays: %v", tt.name, same)
+		}
+	}
+}
+
+// While a light moves that crosses a thing, the thing keeps its outline, and the room is not set up anew until the
+// hand rests.
+func TestCrossingMoves(t *testing.T) {
+	p, r := inFlat(t)
+	box := func(x, y float64) float64 {
+		if x > 120 && x < 180 && y > 60 && y < 150 {
+			return 1
+		}
+		return 0
+	}
+	c := cutOutOf(t, "c", p.Width, p.Height, box, box)
+	r.CutOuts = append(r.CutOuts, c)
+	r.Room.Things = []recipe.Thing{{ID: "t", Of: cutout.Ref(c.ID), Foot: room.Point{X: 150, Y: 150}, Lies: recipe.Stands}}
+	r.Room.Daylight = 1
+	if err := r.Validate(); err != nil {
+		t.Fatal(err)
+	}
+	e := New(1 << 27)
+	rgba(t, e, Request{Photo: p, PhotoKey: "p", Recipe: r})
+	moved := r.Clone()
+	moved.Lights[0].Shapes = shape.Shapes{moved.Lights[0].Shapes[0].Shifted(6, 4).(shape.Shape)}
+	var rough atomic.Bool
+	var st Stats
+	rgba(t, e, Request{Photo: p, PhotoKey: "p", Recipe: moved, Rough: &rough, Stats: &st})
+	if _, anew := st.Sum["room"]; anew || !rough.Load() {
+		t.Errorf("the room is set up anew: %v; rough: %v", anew, rough.Load())
+	}
+	fine := rgba(t, e, Request{Photo: p, PhotoKey: "p", Recipe: moved})
+	if string(fine.Pix) != string(rgba(t, New(1<<27), Request{Photo: p, PhotoKey: "p", Recipe: moved}).Pix) {
+		t.Error("at rest the picture is not that of a new engine")
 	}
 }

@@ -25,7 +25,12 @@ type Shape struct {
 	Tall float64         // the largest thickness, in cells
 	used image.Rectangle // cells that it covers
 	pix  []cell
+	rise []rise
 }
+
+// rise is the square of the thickness at a cell, as if nothing crossed the shape, and half of how it grows to the
+// right and down.
+type rise struct{ h2, dx, dy float32 }
 
 // cell is what is known of a place.
 type cell struct {
@@ -36,7 +41,7 @@ type cell struct {
 }
 
 // Bytes returns the memory that the shape takes.
-func (s *Shape) Bytes() int64 { return int64(len(s.pix)) * 16 }
+func (s *Shape) Bytes() int64 { return int64(len(s.pix)) * 28 }
 
 // Empty tells whether nothing is covered.
 func (s *Shape) Empty() bool { return s.used.Empty() }
@@ -101,6 +106,13 @@ func New(covered, away []bool, rect image.Rectangle, size float64) *Shape {
 		}
 		s.Tall = math.Max(s.Tall, math.Sqrt(math.Max(-v, 0)))
 	}
+	s.rise = make([]rise, w*h)
+	for y := range h {
+		for x := range w {
+			at := func(x, y int) float32 { return s.pix[min(max(y, 0), h-1)*w+min(max(x, 0), w-1)].full }
+			s.rise[y*w+x] = rise{at(x, y), (at(x+1, y) - at(x-1, y)) / 4, (at(x, y+1) - at(x, y-1)) / 4}
+		}
+	}
 	return s
 }
 
@@ -148,34 +160,28 @@ func (s *Shape) at(x, y float64) (h2, ball, out float64) {
 	return
 }
 
-// full returns the square of the thickness at a place in cells, as if nothing crossed the shape.
-func (s *Shape) full(x, y float64) float64 {
-	w, h := s.Rect.Dx(), s.Rect.Dy()
-	x = math.Min(math.Max(x-float64(s.Rect.Min.X)-0.5, 0), float64(w-1))
-	y = math.Min(math.Max(y-float64(s.Rect.Min.Y)-0.5, 0), float64(h-1))
-	i, j := min(int(x), max(w-2, 0)), min(int(y), max(h-2, 0))
-	fx, fy := float32(x-float64(i)), float32(y-float64(j))
-	n := j*w + i
-	m, o := n+min(1, w-1), n+min(1, h-1)*w
-	u := s.pix[n].full + (s.pix[m].full-s.pix[n].full)*fx
-	v := s.pix[o].full + (s.pix[o+m-n].full-s.pix[o].full)*fx
-	return float64(u + (v-u)*fy)
-}
-
 // Thickness returns half the thickness at a place of the photo, in pixels of it, and its slope to the
 // right and down. It is 0 outside.
 func (s *Shape) Thickness(x, y float64) (h, dx, dy float64) {
-	u, v := x/s.Cell, y/s.Cell
-	at := s.full
-	h2 := at(u, v)
+	w, rows := s.Rect.Dx(), s.Rect.Dy()
+	x, y = x/s.Cell-float64(s.Rect.Min.X)-0.5, y/s.Cell-float64(s.Rect.Min.Y)-0.5
+	x, y = min(max(x, 0), float64(w-1)), min(max(y, 0), float64(rows-1))
+	i, j := min(int(x), max(w-2, 0)), min(int(y), max(rows-2, 0))
+	fx, fy := float32(x-float64(i)), float32(y-float64(j))
+	n := j*w + i
+	m, o := min(1, w-1), min(1, rows-1)*w
+	p, q, r, t := &s.rise[n], &s.rise[n+m], &s.rise[n+o], &s.rise[n+o+m]
+	mix := func(p, q, r, t float32) float64 {
+		a, b := p+(q-p)*fx, r+(t-r)*fx
+		return float64(a + (b-a)*fy)
+	}
+	h2 := mix(p.h2, q.h2, r.h2, t.h2)
 	if h2 <= 0 {
 		return 0, 0, 0
 	}
 	h = math.Sqrt(h2)
 	// The slope of h² has no pole at the outline, that of h has.
-	dx = (at(u+1, v) - at(u-1, v)) / 4 / h
-	dy = (at(u, v+1) - at(u, v-1)) / 4 / h
-	return h * s.Cell, dx, dy
+	return h * s.Cell, mix(p.dx, q.dx, r.dx, t.dx) / h, mix(p.dy, q.dy, r.dy, t.dy) / h
 }
 
 // Body is a shape that stands somewhere.
@@ -187,6 +193,8 @@ type Body struct {
 	unit float64    // of a cell, where it stands
 	tall float64    // largest thickness, in units of the room
 
+	right, down room.Vec // on the card, of length 1
+
 	// Mid and Round are a ball that holds the body.
 	Mid   room.Vec
 	Round float64
@@ -196,6 +204,7 @@ type Body struct {
 func Stand(s *Shape, cam *room.Camera, card room.Plane, depth float64) *Body {
 	unit := s.Cell * depth / cam.F
 	b := &Body{Shape: s, Cam: cam, Card: card, unit: unit, tall: s.Tall * unit}
+	b.right, b.down = room.Vec{X: 1}.Off(card.N).Unit(), room.Vec{Y: 1}.Off(card.N).Unit()
 	var at []room.Vec
 	for i := range 4 {
 		x, y := s.used.Min.X, s.used.Min.Y
@@ -383,18 +392,45 @@ func (b *Body) Surface(x, y float64) (at, n room.Vec, ok bool) {
 		return
 	}
 	h, dx, dy := b.Thickness(x, y)
-	at = r.Mul(t)
-	n = b.Turned(dx, dy)
+	return r.Mul(t).Add(b.Card.N.Mul(h / b.Cell * b.unit)), b.normal(r, dx, dy), true
+}
+
+// normal is the unit normal along a ray of the camera, where the thickness has a slope.
+func (b *Body) normal(r room.Vec, dx, dy float64) room.Vec {
 	if b.Flat {
 		// What lies is seen from above and from its side.
-		n = b.Cam.Up.Sub(b.Cam.Level(r)).Unit()
+		return b.Cam.Up.Sub(b.Cam.Level(r)).Unit()
 	}
-	return at.Add(b.Card.N.Mul(h / b.Cell * b.unit)), n, true
+	return b.Turned(dx, dy)
 }
+
+// Facing returns the mean normal of the front over a square of the photo with a corner and an edge in pixels of it,
+// in so many parts across and down, as far as it shows the body: at its outline that turns aside within less than a
+// pixel of a small picture. Well within the outline the middle stands for all.
+func (b *Body) Facing(x, y, edge float64, parts int) (n room.Vec) {
+	mx, my := x+edge/2, y+edge/2
+	h, dx, dy := b.Thickness(mx, my)
+	if b.Flat || parts == 1 || h > wellWithin*edge {
+		return b.normal(b.Cam.Ray(mx, my), dx, dy)
+	}
+	for j := range parts {
+		for i := range parts {
+			u, v := x+edge*(float64(i)+0.5)/float64(parts), y+edge*(float64(j)+0.5)/float64(parts)
+			if h, dx, dy := b.Thickness(u, v); h > 0 {
+				n = n.Add(b.Turned(dx, dy))
+			}
+		}
+	}
+	if n == (room.Vec{}) {
+		return b.Turned(dx, dy)
+	}
+	return n.Unit()
+}
+
+// wellWithin is how many edges of a square the body must be thick for its normal to be much the same all over it.
+const wellWithin = 3
 
 // Turned returns the normal of a front whose thickness grows by dx to the right and by dy down.
 func (b *Body) Turned(dx, dy float64) room.Vec {
-	right := room.Vec{X: 1}.Off(b.Card.N).Unit()
-	down := room.Vec{Y: 1}.Off(b.Card.N).Unit()
-	return b.Card.N.Sub(right.Mul(dx)).Sub(down.Mul(dy)).Unit()
+	return b.Card.N.Sub(b.right.Mul(dx)).Sub(b.down.Mul(dy)).Unit()
 }

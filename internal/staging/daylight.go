@@ -160,6 +160,7 @@ func (s *Set) Bounce(ctx context.Context, small Small, day *Daylight) (*Bounce, 
 			if !ok {
 				continue
 			}
+			pl.Wet = nil // what it mirrors goes one way, and not to all of the room
 			r := s.Cam.Ray(x, y)
 			d := math.Max(math.Abs(pl.N.Dot(r)), 0.02)
 			p := irradiance.Patch{Place: pl, Area: edge * edge * pl.At.Z * pl.At.Z / (s.Cam.F * s.Cam.F * d)}

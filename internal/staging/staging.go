@@ -66,10 +66,20 @@ type Covers interface {
 	Shape(ctx context.Context, key string, build func(context.Context) (*solid.Shape, error)) (*solid.Shape, error)
 }
 
-// Key names a room by all of the recipe that it depends on.
-func Key(r *recipe.Recipe) string {
+// Key names a room as geometry by all of the recipe that it depends on: what the room and its cut-outs tell, and the
+// lights that cross a thing, which leave their mark on its outline. How light falls and what it is called is not in it.
+func Key(r *recipe.Recipe) (space, crossing string) {
+	bare := r.Room
+	bare.On, bare.Shadows, bare.Bounce, bare.Sheen, bare.Rough, bare.Daylight = false, 0, 0, 0, 0, 0
+	bare.Walls, bare.Platforms = slices.Clone(bare.Walls), slices.Clone(bare.Platforms)
+	for i := range bare.Walls {
+		bare.Walls[i].Name = ""
+	}
+	for i := range bare.Platforms {
+		bare.Platforms[i].Name = ""
+	}
 	var b strings.Builder
-	fmt.Fprintf(&b, "room %d %d %s", r.Photo.Width, r.Photo.Height, setting.Key(r.Room))
+	fmt.Fprintf(&b, "room %d %d %s", r.Photo.Width, r.Photo.Height, setting.Key(bare))
 	cut := func(id cutout.Ref) {
 		if c := r.CutOut(id); c != nil {
 			b.WriteString(" " + c.Key())
@@ -84,14 +94,15 @@ func Key(r *recipe.Recipe) string {
 	for _, t := range r.Room.Things {
 		cut(t.Of)
 	}
-	// Lights count where they may cross a thing.
+	space = b.String()
+	b.Reset()
 	for i := range r.Lights {
 		l := &r.Lights[i]
 		if kind, _ := l.Stand.Of(); kind == recipe.OnThing || crosses(r, l) {
 			fmt.Fprintf(&b, " %s %s", l.Shapes.Key(), l.Stand)
 		}
 	}
-	return b.String()
+	return space, b.String()
 }
 
 // crosses tells whether a light's shapes may cover a part of a thing.

@@ -204,6 +204,7 @@ func measure(s demo.Shot, out *result) error {
 			}
 		}
 		far := farFrom(cover, m.w, m.h)
+		closely(far, l.Shapes, m.w, m.h)
 		c := criterion{Shot: s.Name, Light: l.Name, Thin: l.Shapes.Width() < 120*k}
 		n := 0
 		for j := range in {
@@ -359,6 +360,36 @@ func farFrom(cover []float32, w, h int) []float32 {
 		}
 	}
 	return out
+}
+
+// near is how far from a light distances are told closely, in pixels, and times how many samples a pixel has there
+// along each edge: a fifth of a pixel is three parts in a hundred of the glow beside the finest light.
+const (
+	near  = 16
+	times = 4
+)
+
+// closely works out anew, on a finer mask, how far pixels near a light are from its edge.
+func closely(far []float32, shapes shape.Shapes, w, h int) {
+	mask := shapes.At(times)
+	b := mask.Bounds()
+	box := image.Rect(b.Min.X/times-near, b.Min.Y/times-near, b.Max.X/times+near+1, b.Max.Y/times+near+1).Intersect(image.Rect(0, 0, w, h))
+	fw, fh := times*box.Dx(), times*box.Dy()
+	cover := make([]float32, fw*fh)
+	for y := range fh {
+		mask.Fill(cover[y*fw:(y+1)*fw], times*box.Min.X, times*box.Min.Y+y)
+	}
+	fine := farFrom(cover, fw, fh)
+	for y := box.Min.Y; y < box.Max.Y; y++ {
+		for x := box.Min.X; x < box.Max.X; x++ {
+			if far[y*w+x] >= near {
+				continue
+			}
+			// The four samples round the pixel's middle.
+			i := (times*(y-box.Min.Y)+times/2-1)*fw + times*(x-box.Min.X) + times/2 - 1
+			far[y*w+x] = (fine[i] + fine[i+1] + fine[i+fw] + fine[i+fw+1]) / 4 / times
+		}
+	}
 }
 
 // scene is a panel and a rod on a grey photo with a long edge.

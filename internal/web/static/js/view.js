@@ -154,9 +154,14 @@ const slow = 42;
 const quick = 16;
 let pace = Number(sessionStorage.getItem("pace") ?? 1); // what this machine needed last
 
+let behind = 0; // how many frames running were slow: one may be by chance, or the first of a drag
+
 function keepPace(took) {
-  if (took > slow) pace = Math.min(pace + 1, paces.length - 1);
-  else if (took < quick) pace = Math.max(pace - 1, 0);
+  behind = took > slow ? behind + 1 : 0;
+  if (behind > 1) {
+    pace = Math.min(pace + 1, paces.length - 1);
+    behind = 0;
+  } else if (took < quick) pace = Math.max(pace - 1, 0);
   else return;
   sessionStorage.setItem("pace", pace);
 }
@@ -186,13 +191,17 @@ function done() {
   return null;
 }
 
-// ready asks for a frame of the size that one has while a value is in the hand, so that what it takes is there when the
-// hand comes. It is not shown, and gives way to all else.
-let warmed = "";
+// ready asks for frames of the sizes that one has while a value is in the hand, the next smaller one as well, so that what
+// they take is there when the hand comes. They are not shown, and give way to all else.
+const warmed = new Set();
 function ready(need, p) {
-  const coarse = coarser(p, paces[pace]);
-  const key = JSON.stringify([coarse, need.version]);
-  return pace && nearby && key !== warmed ? { ...need, ...coarse, final: true, warm: key } : null;
+  if (!pace || !nearby) return null;
+  for (const k of paces.slice(pace, pace + 2)) {
+    const coarse = coarser(p, k);
+    const key = JSON.stringify([coarse, need.version]);
+    if (!warmed.has(key)) return { ...need, ...coarse, final: true, warm: key };
+  }
+  return null;
 }
 
 // wish says which frame is missing, the most pressing first. at is the part of
@@ -223,7 +232,8 @@ function wish() {
 function got(frame) {
   setBusy(false);
   if (frame.warm) {
-    warmed = frame.warm;
+    if (warmed.size > 8) warmed.clear();
+    warmed.add(frame.warm);
     frame.image.close();
     return;
   }
