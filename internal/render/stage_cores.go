@@ -425,12 +425,21 @@ type cores struct {
 	one    []float32 // those of one of the cores
 	light  []float32 // that reaches them
 	alpha  []float32 // how much of the pixel cores cover
-	open   []float32 // how much of the light that joins reaches the core; see coreRows.row
+	open   []float32 // how much of the light that joins reaches the core, where it varies; see coreRows.row
 	weight []float32 // of what pix and open hold
 	mixed  []bool    // where there are several cores
-	spans  [][2]int  // columns where alpha may be above 0, apart and in order
+	spans  []coreSpan // columns where alpha may be above 0, apart and in order
 	run    [1]coreRun
 }
+
+// coreSpan is columns that cores cover, and how much of the light that joins reaches all of them; varies where that is
+// told by cores.open.
+type coreSpan struct {
+	from, to int
+	open     float32
+}
+
+const varies = -1
 
 func newCores(w int) cores {
 	return cores{pix: make([]float32, 3*w), one: make([]float32, 3*w), light: make([]float32, 3*w), alpha: make([]float32, w), open: make([]float32, w), weight: make([]float32, w), mixed: make([]bool, w)}
@@ -446,9 +455,9 @@ func (r coreRows) row(s *scratch, x0, x1, y int) {
 	c := &s.core
 	// What the last row left.
 	for _, sp := range c.spans {
-		clear(c.alpha[sp[0]:sp[1]])
-		clear(c.weight[sp[0]:sp[1]])
-		clear(c.mixed[sp[0]:sp[1]])
+		clear(c.alpha[sp.from:sp.to])
+		clear(c.weight[sp.from:sp.to])
+		clear(c.mixed[sp.from:sp.to])
 	}
 	c.spans = c.spans[:0]
 	met, mixed := false, false
@@ -465,14 +474,15 @@ func (r coreRows) row(s *scratch, x0, x1, y int) {
 				copy(c.pix[3*a:], pix)
 				copy(c.weight[a:], cover)
 				copy(c.alpha[a:], cover)
-				for i := a; i < b; i++ {
-					c.open[i] = open
-				}
-			} else {
-				met = true
-				mixed = c.join(a, cover, pix, open) || mixed
+				c.spans = append(c.spans, coreSpan{a, b, open})
+				continue
 			}
-			c.spans = append(c.spans, [2]int{a, b})
+			met = true
+			for i := range c.spans {
+				c.spans[i].spread(c.open)
+			}
+			mixed = c.join(a, cover, pix, open) || mixed
+			c.spans = append(c.spans, coreSpan{a, b, varies})
 		}
 	}
 	if met {
@@ -494,7 +504,7 @@ func (r coreRows) row(s *scratch, x0, x1, y int) {
 // meets tells whether a core reaches the columns a to b.
 func (c *cores) meets(a, b int) bool {
 	for _, s := range c.spans {
-		if a < s[1] && s[0] < b {
+		if a < s.to && s.from < b {
 			return true
 		}
 	}
@@ -591,26 +601,48 @@ func bound(v float32) float32 {
 	return 0.8 + 0.2*(1-colour.ExpNeg((v-0.8)*5))
 }
 
+// spread tells of each column what the span told of all.
+func (s *coreSpan) spread(open []float32) {
+	if s.open == varies {
+		return
+	}
+	for i := s.from; i < s.to; i++ {
+		open[i] = s.open
+	}
+	s.open = varies
+}
+
 // expose joins light to the cores.
 func (c *cores) expose(light []float32) {
 	for _, sp := range c.spans {
-		a, b := 3*sp[0], 3*sp[1]
-		copy(c.light[a:b], light[a:b])
-		for i := sp[0]; i < sp[1]; i++ {
-			e, k := c.light[3*i:3*i+3:3*i+3], c.open[i]
-			e[0], e[1], e[2] = e[0]*k, e[1]*k, e[2]*k
+		if sp.open == 0 {
+			continue // they show nothing but their own
 		}
-		colour.SoftAddRow(c.pix[a:b], c.light[a:b])
+		a, b := 3*sp.from, 3*sp.to
+		some := c.light[a:b]
+		if sp.open == varies {
+			copy(some, light[a:b])
+			for i, k := range c.open[sp.from:sp.to] {
+				e := some[3*i : 3*i+3 : 3*i+3]
+				e[0], e[1], e[2] = e[0]*k, e[1]*k, e[2]*k
+			}
+		} else {
+			for i, v := range light[a:b] {
+				some[i] = v * sp.open
+			}
+		}
+		colour.SoftAddRow(c.pix[a:b], some)
 	}
 }
 
 // joined returns spans in order, with those that touch made one.
-func joined(spans [][2]int) [][2]int {
-	slices.SortFunc(spans, func(a, b [2]int) int { return cmp.Compare(a[0], b[0]) })
+func joined(spans []coreSpan) []coreSpan {
+	slices.SortFunc(spans, func(a, b coreSpan) int { return cmp.Compare(a.from, b.from) })
 	out := spans[:0]
 	for _, s := range spans {
-		if n := len(out); n > 0 && s[0] <= out[n-1][1] {
-			out[n-1][1] = max(out[n-1][1], s[1])
+		// Those that meet vary all.
+		if n := len(out); n > 0 && s.from <= out[n-1].to && s.open == out[n-1].open {
+			out[n-1].to = max(out[n-1].to, s.to)
 		} else {
 			out = append(out, s)
 		}

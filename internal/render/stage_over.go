@@ -28,7 +28,7 @@ func (overRows) row(s *scratch, _, _, _ int) {
 // over lays the cores over a row and marks what they changed.
 func (c *cores) over(pix []float32, hit []bool) {
 	for _, sp := range c.spans {
-		for i := sp[0]; i < sp[1]; i++ {
+		for i := sp.from; i < sp.to; i++ {
 			a := c.alpha[i]
 			if a == 0 {
 				continue

@@ -284,7 +284,7 @@ func (l *readyRun) blendRow(s *scratch, plans []blended, x0, x1, y int) {
 		}
 	}
 	for _, c := range s.core.spans {
-		for i := max(a, c[0]); i < min(b, c[1]); i++ {
+		for i := max(a, c.from); i < min(b, c.to); i++ {
 			if s.core.alpha[i] > 0 {
 				blend(s.core.pix[3*i:3*i+3], i)
 			}

@@ -3,6 +3,7 @@ package render
 import (
 	"bytes"
 	"errors"
+	"fmt"
 	"image"
 	"math"
 	"slices"
@@ -121,17 +122,47 @@ func TestOverlappingCoresMix(t *testing.T) {
 
 // Columns that several cores cover are gone over once: light would join to them twice.
 func TestSpansAreJoined(t *testing.T) {
-	for _, tt := range []struct{ from, want [][2]int }{
+	v := func(ends ...int) (out []coreSpan) {
+		for i := 0; i < len(ends); i += 2 {
+			out = append(out, coreSpan{ends[i], ends[i+1], varies})
+		}
+		return
+	}
+	for _, tt := range []struct{ from, want []coreSpan }{
 		{nil, nil},
-		{[][2]int{{3, 5}}, [][2]int{{3, 5}}},
-		{[][2]int{{7, 9}, {1, 4}}, [][2]int{{1, 4}, {7, 9}}},
-		{[][2]int{{1, 4}, {3, 9}, {20, 22}}, [][2]int{{1, 9}, {20, 22}}},
-		{[][2]int{{1, 10}, {3, 5}}, [][2]int{{1, 10}}},
-		{[][2]int{{1, 4}, {4, 6}}, [][2]int{{1, 6}}},
-		{[][2]int{{1, 4}, {5, 6}}, [][2]int{{1, 4}, {5, 6}}},
+		{v(3, 5), v(3, 5)},
+		{v(7, 9, 1, 4), v(1, 4, 7, 9)},
+		{v(1, 4, 3, 9, 20, 22), v(1, 9, 20, 22)},
+		{v(1, 10, 3, 5), v(1, 10)},
+		{v(1, 4, 4, 6), v(1, 6)},
+		{v(1, 4, 5, 6), v(1, 4, 5, 6)},
+		{[]coreSpan{{4, 6, 0.5}, {1, 4, 0}}, []coreSpan{{1, 4, 0}, {4, 6, 0.5}}}, // which get different light
 	} {
 		if got := joined(slices.Clone(tt.from)); !slices.Equal(got, tt.want) {
 			t.Errorf("%v become %v, want %v", tt.from, got, tt.want)
+		}
+	}
+}
+
+// Cores that are open in different parts get the light of each, side by side and where they cross.
+func TestCoresOpenInParts(t *testing.T) {
+	c := newCores(10)
+	cover := func(n int) []float32 { return slices.Repeat([]float32{1}, n) }
+	core := func(from, n int) keptCore {
+		return keptCore{rows: [][]coreRun{{{from, cover(n), make([]float32, 3*n)}}}}
+	}
+	list := []keptCore{core(0, 3), core(3, 2), core(6, 3), core(7, 3)}
+	r := coreRows{open: []float32{0, 0.25, 0.5, 1}}
+	for i := range list {
+		r.cores = append(r.cores, &list[i])
+	}
+	s := &scratch{core: c}
+	r.row(s, 0, 10, 0)
+	s.core.expose(slices.Repeat([]float32{1}, 30))
+	joins := func(x float64) float64 { return 1 - math.Exp(-x) }
+	for x, open := range []float64{0, 0, 0, 0.25, 0.25, -1, 0.5, 0.75, 0.75, 1} {
+		if open >= 0 {
+			near(t, fmt.Sprint("column ", x), float64(s.core.pix[3*x]), joins(open), 1e-5)
 		}
 	}
 }
