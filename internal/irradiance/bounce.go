@@ -177,6 +177,7 @@ func (b *Bounce) of(ctx context.Context, sent [][3]float32) ([]*Grid, error) {
 				g.tiles[i] = t
 			}
 		}
+		g.finish()
 		out[n] = g
 	}
 	return out, nil

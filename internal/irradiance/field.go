@@ -43,7 +43,7 @@ func (s *Scene) Of(ctx context.Context, l *Light, sheets []*Sheet, d Detail, sha
 			if err := g.fill(ctx, sh, detail{most: d.Most}, &beams{s, l, by, shadows}); err != nil {
 				return nil, err
 			}
-			g.join()
+			g.finish()
 		}
 		f.Direct = append(f.Direct, g)
 	}
@@ -75,7 +75,7 @@ func (s *Scene) Daylight(ctx context.Context, sky *Sky, sheets []*Sheet, d Detai
 		if err := g.fill(ctx, sh, detail{most: d.Most}, &fromSky{sky, by}); err != nil {
 			return nil, err
 		}
-		g.join()
+		g.finish()
 		f.Direct = append(f.Direct, g)
 	}
 	return f, ctx.Err()

@@ -21,6 +21,9 @@ type Sheet struct {
 	// Before are planes that it ends at. What would lie behind one, where the photo shows that already, is taken
 	// at its foot, so that values between do not fall off there.
 	Before []room.Plane
+	// Under are prisms that stand on it. What lies under one is taken before the nearest of its sides that the
+	// photo shows, for the same reason.
+	Under []*room.Prism
 	// Seen tells whether any of the pixels from (x0, y0) to (x1, y1) shows the surface; nil for all.
 	Seen func(x0, y0, x1, y1 float64) bool
 }
@@ -45,7 +48,28 @@ func (s *Sheet) Place(x, y float64) (Place, bool) {
 			at = at.Add(p.N.Mul(aside - d))
 		}
 	}
+	for _, p := range s.Under {
+		at = outOf(p, at)
+	}
 	return Place{At: at, N: s.Plane.N, Wet: s.Wet}, true
+}
+
+// outOf returns a place, or if that lies under a prism the nearest before a side of it that faces the camera.
+func outOf(p *room.Prism, at room.Vec) room.Vec {
+	best, near := -1, math.Inf(-1)
+	for i := 1; i < len(p.Planes)-1; i++ {
+		d := p.Planes[i].Side(at)
+		if d >= aside {
+			return at
+		}
+		if p.Planes[i].D < 0 && d > near {
+			best, near = i, d
+		}
+	}
+	if best < 0 {
+		return at
+	}
+	return at.Add(p.Planes[best].N.Mul(aside - near))
 }
 
 // aside is how far places stay before the planes that a sheet ends at.
@@ -132,8 +156,8 @@ func mean(v ...value) (m value) {
 // for squares of a tile's size, of half of that and of less.
 const (
 	smooth = 0.02
-	fine   = 0.06
-	edge   = 0.2
+	fine   = 0.04
+	edge   = 0.12
 )
 
 // detail bounds how fine the tiles of a grid become.
@@ -324,6 +348,113 @@ func (g *Grid) store(n, every int, vals []value) tile {
 		}
 	}
 	return out
+}
+
+// finish makes the tiles go over into each other.
+func (g *Grid) finish() {
+	if g.C == 1 || g.C == 3 { // of what is flat; what is round turns within a tile
+		g.bend()
+	}
+	g.join()
+}
+
+// bent is into how many cells along an edge a tile is divided that lies among smooth ones.
+const bent = 4
+
+// bend gives tiles of one cell, among others of one cell, values between their corners that lie on cubics (Catmull and
+// Rom 1974): between straight lines one sees the edges of the tiles, although no step is there.
+func (g *Grid) bend() {
+	w, h := g.Tiles.Dx(), g.Tiles.Dy()
+	corner := make([][]float32, (w+1)*(h+1))
+	for i := range g.tiles {
+		t := &g.tiles[i]
+		if t.n == 0 {
+			continue
+		}
+		k := i/w*(w+1) + i%w
+		for q, at := range [4]int{0, t.n, t.n * (t.n + 1), t.n*(t.n+1) + t.n} {
+			corner[[4]int{k, k + 1, k + w + 1, k + w + 2}[q]] = t.val[at*g.C : (at+1)*g.C]
+		}
+	}
+	smooth := func(i, j int) bool {
+		for y := max(j-1, 0); y <= min(j+1, h-1); y++ {
+			for x := max(i-1, 0); x <= min(i+1, w-1); x++ {
+				if g.tiles[y*w+x].n > 1 {
+					return false
+				}
+			}
+		}
+		return g.tiles[j*w+i].n == 1
+	}
+	out := make([]tile, len(g.tiles))
+	copy(out, g.tiles)
+	for n := range out {
+		if i, j := n%w, n/w; smooth(i, j) {
+			out[n] = g.cubic(corner, i, j)
+		}
+	}
+	g.tiles = out
+}
+
+// cubic returns tile i, j between the corners of the grid.
+func (g *Grid) cubic(corner [][]float32, i, j int) tile {
+	w, h := g.Tiles.Dx(), g.Tiles.Dy()
+	t := tile{n: bent, val: make([]float32, (bent+1)*(bent+1)*g.C)}
+	at := func(x, y int) []float32 {
+		if x < 0 || y < 0 || x > w || y > h {
+			return nil
+		}
+		return corner[y*(w+1)+x]
+	}
+	// Where there is none it goes on straight.
+	four := func(a, b, c, d []float32, q int) (v [4]float32) {
+		v[1], v[2] = b[q], c[q]
+		v[0], v[3] = 2*v[1]-v[2], 2*v[2]-v[1]
+		if a != nil {
+			v[0] = a[q]
+		}
+		if d != nil {
+			v[3] = d[q]
+		}
+		return v
+	}
+	for q := range g.C {
+		var rows [4][bent + 1]float32
+		var there [4]bool
+		for y := range rows {
+			a, b, c, d := at(i-1, j+y-1), at(i, j+y-1), at(i+1, j+y-1), at(i+2, j+y-1)
+			if there[y] = b != nil && c != nil; there[y] {
+				v := four(a, b, c, d, q)
+				for x := range rows[y] {
+					rows[y][x] = between(v, float32(x)/bent)
+				}
+			}
+		}
+		for x := range bent + 1 {
+			v := [4]float32{rows[0][x], rows[1][x], rows[2][x], rows[3][x]}
+			if !there[0] {
+				v[0] = 2*v[1] - v[2]
+			}
+			if !there[3] {
+				v[3] = 2*v[2] - v[1]
+			}
+			for y := range bent + 1 {
+				t.val[(y*(bent+1)+x)*g.C+q] = between(v, float32(y)/bent)
+			}
+		}
+	}
+	return t
+}
+
+// between returns the value from the second to the third of four on a cubic through all of them, never beyond 0
+// where both lie on one side of it.
+func between(v [4]float32, t float32) float32 {
+	a, b, c, d := v[0], v[1], v[2], v[3]
+	y := b + t/2*(c-a+t*(2*a-5*b+4*c-d+t*(3*(b-c)+d-a)))
+	if b >= 0 && c >= 0 {
+		return max(y, 0)
+	}
+	return y
 }
 
 // join makes the edges of fine tiles go with those of coarser ones beside them, so that no step shows.

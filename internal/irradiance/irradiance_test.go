@@ -4,6 +4,7 @@ import (
 	"context"
 	"image"
 	"math"
+	"slices"
 	"testing"
 
 	"pyrant/internal/room"
@@ -426,5 +427,103 @@ func TestGloss(t *testing.T) {
 	both, _ := s.At(far, pl)
 	if both-dry < 2*sharp {
 		t.Errorf("as large in the picture but flatter, the far lamp is mirrored as %.4f, the near one as %.4f", both-dry, sharp)
+	}
+}
+
+// Tiles of one cell are bent: between them the slope does not jump as it does between straight lines, their corners
+// stay, and beside a finer tile nothing tears.
+func TestBend(t *testing.T) {
+	law := func(x, y float64) float64 { return 1 / (1 + ((x-31)*(x-31)+(y-20)*(y-20))/400) }
+	g := &Grid{Tile: 10, Tiles: image.Rect(0, 0, 8, 5), C: 1, tiles: make([]tile, 40)}
+	lay := func(n, i, j int) tile {
+		t := tile{n: n}
+		for v := range n + 1 {
+			for u := range n + 1 {
+				t.val = append(t.val, float32(law(10*(float64(i)+float64(u)/float64(n)), 10*(float64(j)+float64(v)/float64(n)))))
+			}
+		}
+		return t
+	}
+	for k := range g.tiles {
+		g.tiles[k] = lay(1, k%8, k/8)
+	}
+	g.tiles[2*8+6] = lay(8, 6, 2)
+	read := func(g *Grid, y float64) []float32 {
+		row := make([]float32, 800)
+		g.Read(row, 0, 0.1, y, 800)
+		return row
+	}
+	measure := func(g *Grid) (off, jump float64) {
+		for y := 11.0; y < 19; y++ {
+			row := read(g, y)
+			for i := 10; i < 400; i++ { // away from the finer tile
+				x := (float64(i) + 0.5) / 10
+				off = math.Max(off, math.Abs(float64(row[i])-law(x, y)))
+				jump = math.Max(jump, math.Abs(float64(row[i+1]+row[i-1]-2*row[i])))
+			}
+		}
+		return
+	}
+	off, jump := measure(g)
+	bent := &Grid{Tile: g.Tile, Tiles: g.Tiles, C: 1, tiles: slices.Clone(g.tiles)}
+	for i := range bent.tiles {
+		bent.tiles[i].val = slices.Clone(bent.tiles[i].val)
+	}
+	bent.finish()
+	if o, j := measure(bent); o > off/3 || j > jump/2 {
+		t.Errorf("bent, the grid is off by %.4f instead of %.4f and its slope jumps by %.5f instead of %.5f", o, off, j, jump)
+	}
+	for x := 1; x < 8; x++ {
+		row := read(bent, 20-1e-6)
+		if v := law(float64(10*x), 20); math.Abs(float64(row[100*x-1]+row[100*x])/2-v) > 2e-3 && x != 6 && x != 7 {
+			t.Errorf("the corner at %d is %.4f, was %.4f", 10*x, row[100*x], v)
+		}
+	}
+	for y := 0.5; y < 50; y += 0.7 {
+		row := read(bent, y)
+		for i := 1; i < 800; i++ {
+			if d := math.Abs(float64(row[i] - row[i-1])); d > 0.006 {
+				t.Fatalf("a step of %.4f at %.1f, %.1f", d, float64(i)/10, y)
+			}
+		}
+	}
+}
+
+// The floor is lit up to the foot of what stands on it: what lies below that, which no pixel shows, does not come in
+// between the places of the grid.
+func TestFootOfAPrism(t *testing.T) {
+	c := level()
+	at := func(x, y float64) room.Vec {
+		v, ok := c.Floor(x, y)
+		if !ok {
+			t.Fatalf("%g, %g is no floor", x, y)
+		}
+		return v
+	}
+	var top []room.Vec
+	for _, q := range [4][2]float64{{220, 330}, {380, 318}, {360, 290}, {230, 292}} {
+		top = append(top, at(q[0], q[1]).Add(c.Up.Mul(0.3)))
+	}
+	prism := room.NewPrism(c.Up, top, 0.3)
+	l := &Light{}
+	l.Bulb(at(250, 380).Add(c.Up.Mul(0.8)), 0.05)
+	sheet := &Sheet{Rect: image.Rect(0, 0, 600, 400), Plane: c.FloorPlane(), Cam: c, Under: []*room.Prism{prism}}
+	s := &Scene{Prisms: []*room.Prism{prism}}
+	f, err := s.Of(ctx, l, []*Sheet{sheet}, Detail{Tile: 13, Most: 8}, 1, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	// Two pixels before the face that the camera sees, from which the light comes as well.
+	row := make([]float32, 600)
+	for x := 225; x < 375; x++ {
+		y := 330 - 12*float64(x-220)/160 + 2
+		f.Direct[0].Read(row, 0, 1, y, 600)
+		e, _ := s.At(l, Place{At: at(float64(x)+0.5, y), N: c.Up})
+		if e == 0 {
+			t.Fatalf("no light at %d", x)
+		}
+		if v := float64(row[x]) / e; v < 0.97 || v > 1.03 {
+			t.Errorf("at %d, %.1f the grid has %.3f of the light", x, y, v)
+		}
 	}
 }

@@ -421,13 +421,13 @@ type coreRows struct {
 // a curve; to mix a shape's edge with what lies behind it before the curve
 // would give other edges at other scales.
 type cores struct {
-	pix    []float32 // linear, three samples a pixel
-	one    []float32 // those of one of the cores
-	light  []float32 // that reaches them
-	alpha  []float32 // how much of the pixel cores cover
-	open   []float32 // how much of the light that joins reaches the core, where it varies; see coreRows.row
-	weight []float32 // of what pix and open hold
-	mixed  []bool    // where there are several cores
+	pix    []float32  // linear, three samples a pixel
+	one    []float32  // those of one of the cores
+	light  []float32  // that reaches them
+	alpha  []float32  // how much of the pixel cores cover
+	open   []float32  // how much of the light that joins reaches the core, where it varies; see coreRows.row
+	weight []float32  // of what pix and open hold
+	mixed  []bool     // where there are several cores
 	spans  []coreSpan // columns where alpha may be above 0, apart and in order
 	run    [1]coreRun
 }

@@ -138,6 +138,12 @@ func New(ctx context.Context, r *recipe.Recipe, covers Covers) (*Set, error) {
 		return &s.Surfaces[len(s.Surfaces)-1]
 	}
 	floor := flat(Floor, "", sp.Cam.FloorPlane())
+	for _, p := range sp.Prisms {
+		// A slab that stands clear of the floor hides none of it.
+		if bottom := p.Planes[len(p.Planes)-1]; bottom.D > -floor.Sheet.Plane.D-0.02 {
+			floor.Sheet.Under = append(floor.Sheet.Under, p)
+		}
+	}
 	if r.Room.Sheen > 0 {
 		floor.Sheet.Wet = &irradiance.Gloss{Amount: r.Room.Sheen, Rough: r.Room.Rough}
 	}
