@@ -50,6 +50,7 @@ func (r *Recipe) AddOrb(kind string, x, y, radius float64) (*Recipe, int, error)
 	l.Core = exposed(1.6, 0.9, feather, 0, 0.3)
 	l.Core.On, l.Core.BloomRadius = true, feather
 	l.Spill.Strength, l.Spill.Reach = 0.5, min(setting.Round(4*radius), setting.Of[Spill]("reach").Max.A)
+	l.Spill.Height = max(setting.Round(l.Spill.Reach/8), setting.Of[Spill]("height").Min.A)
 	for _, s := range [][4]float64{{0.05, 0.9, 0.7, 6}, {0.1, 0.7, 0.45, 4}, {0.18, 0.5, 0.2, 2}, {0.3, 0.3, 0.05, 0}, {0.48, 0.15, 0, -3}, {0.75, 0.06, 0, -6}} {
 		shell(s[0], s[1], s[2], s[3], Add)
 	}

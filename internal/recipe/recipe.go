@@ -28,7 +28,7 @@ import (
 // Version is the version of the recipe format that this package writes. It grows
 // when a document of before means something else now, not when a field is added:
 // that takes its default.
-const Version = 4
+const Version = 5
 
 // MaxBytes is the largest JSON document that Decode reads.
 const MaxBytes = 32 << 20
@@ -38,12 +38,12 @@ const MaxChange = 8 << 20
 
 // Recipe is all that is done to one photo.
 type Recipe struct {
-	Version int     `json:"version" fixed:"true" label:"Version" range:"4..4" doc:"of the format"`
+	Version int     `json:"version" fixed:"true" label:"Version" range:"5..5" doc:"of the format"`
 	Photo   Photo   `json:"photo" fixed:"true"`
 	Dusk    Dusk    `json:"dusk" title:"*"`
 	Lights  []Light `json:"lights" label:"Lights" count:"0..100" each:"light" title:"*" doc:"in the order of the board"`
 	Glow    Master  `json:"glow" title:"* of all glow" doc:"over the cores and shells of all lights"`
-	Spill   Master  `json:"spill" title:"* of all spill" doc:"over the spill of all lights"`
+	Spill   Spilled `json:"spill" title:"* of all spill" doc:"over the spill of all lights"`
 	Finish  Finish  `json:"finish" title:"*"`
 
 	Room Room `json:"room" title:"Room: *"`
@@ -94,6 +94,15 @@ type Finish struct {
 type Master struct {
 	On    bool    `json:"on" label:"Switch" default:"true"`
 	Level float64 `json:"level" label:"Level" unit:"%" range:"0..2" default:"1" step:"0.01"`
+}
+
+// Spilled is what holds for the spill of all lights. Red and Blue are the daylight that the photo was taken in, against its
+// green, in stops: what spill sends back in the photo's colours has that taken out, at the same luminance of white.
+type Spilled struct {
+	On    bool    `json:"on" label:"Switch" default:"true"`
+	Level float64 `json:"level" label:"Level" unit:"%" range:"0..2" default:"1" step:"0.01"`
+	Red   float64 `json:"red" label:"Red tint" unit:"stops" range:"-4..4" slider:"-2..2" default:"0" step:"0.01" row:"own" doc:"red of the daylight in the photo against its green; spill takes it out of the photo's colours"`
+	Blue  float64 `json:"blue" label:"Blue tint" unit:"stops" range:"-4..4" slider:"-2..2" default:"0" step:"0.01" row:"own" doc:"the same of its blue"`
 }
 
 // Light is one emitter: its shapes and all that they give.
@@ -282,8 +291,9 @@ func (t Tint) Colour(g Gel) colour.RGB {
 // Spill is the light that a light throws on what is near it in the picture.
 type Spill struct {
 	On       bool            `json:"on" label:"Switch of its spill" default:"true" row:"own"`
-	Strength float64         `json:"strength" label:"Strength" unit:"%" range:"0..30" slider:"0.02..8 log" default:"1" step:"0.01"`
-	Reach    float64         `json:"reach" label:"Reach" unit:"px" range:"1..100000" slider:"L/50..2L log" default:"L/3" step:"1" doc:"distance at which it ends"`
+	Strength float64         `json:"strength" label:"Strength" unit:"%" range:"0..100" slider:"0.02..16 log" default:"1" step:"0.01"`
+	Reach    float64         `json:"reach" label:"Reach" unit:"px" range:"1..100000" slider:"L/50..2L log" default:"L/3" step:"1" doc:"distance at which it ends, without a room"`
+	Height   float64         `json:"height" label:"Height" unit:"px" range:"1..100000" slider:"L/500..L/6 log" default:"L/24" step:"1" doc:"at which the light hovers over the picture, without a room: the higher, the softer it is beside the light"`
 	Tone     area.ToneWindow `json:"tone" title:"Tone window"`
 	Carrier  area.Ref        `json:"carrier" label:"Carried by" default:"" row:"own" doc:"id of the area, or of the cut-out, that carries the light; left empty, nothing does"`
 	Touches  []Touch         `json:"touches,omitzero" label:"Touch-up" row:"own" count:"0..24" each:"touch" title:"*"`
@@ -516,7 +526,8 @@ func Unpack(data []byte, load func(sum string) ([]byte, error)) (*Recipe, error)
 	if err != nil {
 		return nil, err
 	}
-	if err := upgrade(raw); err != nil {
+	from, err := upgrade(raw)
+	if err != nil {
 		return nil, err
 	}
 	var r Recipe
@@ -530,6 +541,11 @@ func Unpack(data []byte, load func(sum string) ([]byte, error)) (*Recipe, error)
 	}
 	if err := r.Validate(); err != nil {
 		return nil, err
+	}
+	if from < 5 {
+		if err := r.mendSpill(); err != nil {
+			return nil, err
+		}
 	}
 	return &r, nil
 }

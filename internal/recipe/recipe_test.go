@@ -1,6 +1,7 @@
 package recipe
 
 import (
+	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -9,6 +10,7 @@ import (
 	"os"
 	"path/filepath"
 	"reflect"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -19,6 +21,7 @@ import (
 	"pyrant/internal/fault"
 	"pyrant/internal/setting"
 	"pyrant/internal/shape"
+	"pyrant/internal/spill"
 )
 
 // sample returns a recipe with a panel and a rod.
@@ -91,7 +94,7 @@ func TestDecodeRefuses(t *testing.T) {
 		{"path of one point", swap(`"nodes":[{"x":900,"y":100},{"x":700,"y":1200}]`, `"nodes":[{"x":900,"y":100}]`), "lights[1].shapes[0].nodes", "A path of 1 point is no tube"},
 		{"point far outside", swap(`"x":900`, `"x":90000`), "lights[1].shapes[0].nodes[0].x", "out of range"},
 		{"same id twice", swap(`"id":"l2"`, `"id":"l1"`), "lights[1].id", `the id "l1"`},
-		{"newer version", swap(`"version":4`, `"version":99`), "version", "version 99"},
+		{"newer version", swap(`"version":5`, `"version":99`), "version", "version 99"},
 		{"more after the end", good + "{}", "", "not valid JSON"},
 		{"window upside down", swap(`"low":0,"high":1`, `"low":0.8,"high":0.2`), "lights[0].spill.tone", "above its upper end"},
 		{"no size", swap(`"width":3000`, `"width":0`), "photo.width", "from 1"},
@@ -446,8 +449,8 @@ func TestLargestDocument(t *testing.T) {
 
 func TestVersionsThatCannotBeRead(t *testing.T) {
 	good := string(sample(t).Encode())
-	for _, v := range []string{"0", "-1", "1.5", "5", `"4"`, "null"} {
-		_, err := Decode([]byte(strings.Replace(good, `"version":4`, `"version":`+v, 1)))
+	for _, v := range []string{"0", "-1", "1.5", "6", `"4"`, "null"} {
+		_, err := Decode([]byte(strings.Replace(good, `"version":5`, `"version":`+v, 1)))
 		var e *fault.Error
 		if !errors.As(err, &e) || e.Field != "version" {
 			t.Errorf("version %s: %v", v, err)
@@ -477,7 +480,7 @@ func TestDuplicateAndLit(t *testing.T) {
 // A field that a document does not have takes its default, so that shots of before
 // open when a field is added.
 func TestMissingFieldsTakeTheirDefaults(t *testing.T) {
-	doc := `{"version":4,"photo":{"width":3000,"height":2000},"lights":[{"id":"a","name":"Lamp","shapes":[],"shells":[{"radius":4}]}]}`
+	doc := `{"version":5,"photo":{"width":3000,"height":2000},"lights":[{"id":"a","name":"Lamp","shapes":[],"shells":[{"radius":4}]}]}`
 	r, err := Decode([]byte(doc))
 	if err != nil {
 		t.Fatal(err)
@@ -496,7 +499,7 @@ func TestMissingFieldsTakeTheirDefaults(t *testing.T) {
 
 // Documents of the first version open, also where they say more than they need to.
 func TestUpgrade(t *testing.T) {
-	old := strings.Replace(string(sample(t).Encode()), `"version":4`, `"version":1`, 1)
+	old := strings.Replace(string(sample(t).Encode()), `"version":5`, `"version":1`, 1)
 	old = strings.Replace(old, `{"kind":"outline",`, `{"kind":"outline","width":0,"closed":false,`, 1)
 	r, err := Decode([]byte(old))
 	if err != nil {
@@ -506,8 +509,38 @@ func TestUpgrade(t *testing.T) {
 	for i := range want.Lights {
 		want.Lights[i].Keep = 0 // there was no such thing
 	}
+	if err := want.mendSpill(); err != nil {
+		t.Fatal(err)
+	}
 	if string(r.Encode()) != string(want.Encode()) {
 		t.Errorf("upgraded:\n%s", r.Encode())
+	}
+}
+
+// Spill of before version 5 takes the law of today with the height that it had; in a room its law was another.
+func TestMendedSpill(t *testing.T) {
+	for _, room := range []bool{false, true} {
+		r := sample(t)
+		r.Lights[0].Spill.Reach, r.Lights[0].Spill.Strength = 800, 2
+		r.Room.On = room
+		old := strings.Replace(string(r.Encode()), `"version":5`, `"version":4`, 1)
+		old = regexp.MustCompile(`"height":125,?`).ReplaceAllString(old, "")
+		got, err := Decode([]byte(old))
+		if err != nil {
+			t.Fatal(err)
+		}
+		height, times, err := spill.SinceBefore(context.Background(), r.Lights[0].Shapes, 800)
+		if err != nil {
+			t.Fatal(err)
+		}
+		want := r.Lights[0].Spill
+		want.Height, want.Strength = height, setting.Round(2*times)
+		if room {
+			want = r.Lights[0].Spill
+		}
+		if l := got.Lights[0].Spill; !reflect.DeepEqual(l, want) {
+			t.Errorf("room %v: spill is %+v, want %+v", room, l, want)
+		}
 	}
 }
 
@@ -623,8 +656,8 @@ func TestScaleMultipliesEveryLength(t *testing.T) {
 			t.Errorf("point %d is %v, want %v", i, b.At(i), want)
 		}
 	}
-	// photo, the edge of dusk, the horizon, and of both lights feather, bloom, streak, reach, eight radii and one width.
-	if lengths != 4+2*(4+8)+1 {
+	// photo, the edge of dusk, the horizon, and of both lights feather, bloom, streak, reach, height, eight radii and one width.
+	if lengths != 4+2*(5+8)+1 {
 		t.Errorf("%d numbers are lengths", lengths)
 	}
 }

@@ -1,11 +1,13 @@
 package recipe
 
 import (
+	"context"
 	"fmt"
 	"math"
 
 	"pyrant/internal/fault"
 	"pyrant/internal/setting"
+	"pyrant/internal/spill"
 )
 
 // upgrades[i] turns a document of version i+1 into one of version i+2. A field
@@ -16,6 +18,7 @@ var upgrades = []func(doc map[string]any){
 	upgrade1,
 	upgrade2,
 	upgrade3,
+	upgrade4,
 }
 
 // upgrade1 : shapes are of kinds with fields of their own. An outline could have a
@@ -100,6 +103,28 @@ func upgrade3(doc map[string]any) {
 	}
 }
 
+// upgrade4 : what is missing takes its default; mendSpill does the rest, as it needs the shapes.
+func upgrade4(map[string]any) {}
+
+// mendSpill gives the lights of a recipe of before version 5 the law of spill of today, by which they give the light that
+// they gave: see package spill. In a room the law was another already.
+func (r *Recipe) mendSpill() error {
+	if r.Room.On {
+		return nil
+	}
+	strength, height := setting.Of[Spill]("strength"), setting.Of[Spill]("height")
+	for i := range r.Lights {
+		l := &r.Lights[i]
+		h, times, err := spill.SinceBefore(context.Background(), l.Shapes, l.Spill.Reach)
+		if err != nil {
+			return err
+		}
+		l.Spill.Height = setting.Round(max(h, height.Min.A))
+		l.Spill.Strength = min(setting.Round(l.Spill.Strength*times), strength.Max.A)
+	}
+	return nil
+}
+
 // old fills what an object below in lacks, and makes the object where it is missing.
 func old(in map[string]any, name string, fields map[string]any) {
 	if in[name] == nil {
@@ -114,19 +139,19 @@ func old(in map[string]any, name string, fields map[string]any) {
 	}
 }
 
-// upgrade brings a document up to date in place.
-func upgrade(raw any) error {
+// upgrade brings a document up to date in place, and returns the version that it had.
+func upgrade(raw any) (from int, err error) {
 	doc, _ := raw.(map[string]any)
 	v, ok := doc["version"].(float64)
 	switch {
 	case !ok:
-		return fault.In("version", "A recipe must say its version.")
+		return 0, fault.In("version", "A recipe must say its version.")
 	case v != float64(int(v)) || v < 1 || v > Version:
-		return fault.In("version", "This recipe is of version %s; this Pyrant reads versions 1 to %d.", fmt.Sprint(v), Version)
+		return 0, fault.In("version", "This recipe is of version %s; this Pyrant reads versions 1 to %d.", fmt.Sprint(v), Version)
 	}
 	for i := int(v); i < Version; i++ {
 		upgrades[i-1](doc)
 		doc["version"] = float64(i + 1)
 	}
-	return nil
+	return int(v), nil
 }

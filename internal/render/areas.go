@@ -236,7 +236,7 @@ func lightKey(p *plan, l area.Light) string {
 		for _, ll := range p.shining(l.Light) {
 			sp := &ll.l.Spill
 
-			fmt.Fprintf(&b, "%s %v %s %v %g %g %g ", ll.key, sp.On, p.touched(sp).key, p.q.Recipe.Spill, ll.l.Gain(), sp.Strength, sp.Reach)
+			fmt.Fprintf(&b, "%s %v %s %v %g %g ", plainKey(ll), sp.On, p.touched(sp).key, p.q.Recipe.Spill, ll.l.Gain(), sp.Strength)
 		}
 	}
 	return b.String()

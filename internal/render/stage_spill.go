@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"image"
 	"maps"
+	"math"
 	"slices"
 	"time"
 
@@ -49,7 +50,7 @@ func (st *spillStage) prepare(ctx context.Context, p *plan) (bool, error) {
 		if err := st.touchUp(ctx, p, ll, sp); err != nil {
 			return false, err
 		}
-		c := ll.l.Gel.Colour().Scale(sp.power)
+		c := p.inDaylight(ll.l.Gel.Colour().Scale(sp.power))
 		g := st.group(ll.l.Spill.Tone, sp.veil)
 		g.lights = append(g.lights, ll)
 		g.spills = append(g.spills, sp)
@@ -59,6 +60,18 @@ func (st *spillStage) prepare(ctx context.Context, p *plan) (bool, error) {
 		st.back = float32(p.q.Recipe.Dusk.Back.Spill)
 	}
 	return len(st.groups) > 0, nil
+}
+
+// inDaylight returns what light does to the photo's colours, which have the tint of the daylight that they were taken in: so
+// much less of it, at the same luminance of white.
+func (p *plan) inDaylight(c colour.RGB) colour.RGB {
+	m := &p.q.Recipe.Spill
+	if m.Red == 0 && m.Blue == 0 {
+		return c
+	}
+	r, b := float32(math.Exp2(-m.Red)), float32(math.Exp2(-m.Blue))
+	k := 1 / colour.Luma(r, 1, b)
+	return colour.RGB{R: c.R * r * k, G: c.G * k, B: c.B * b * k}
 }
 
 // lightSpill is what a light gives to its surroundings.
@@ -91,11 +104,16 @@ func (p *plan) spillOf(ctx context.Context, ll *litLight) (*lightSpill, error) {
 
 // source returns a light's shapes as what gives spill.
 func (p *plan) source(ctx context.Context, ll *litLight) (*spill.Source, error) {
-	reach := ll.l.Spill.Reach
-	return cache.Get(ctx, p.cache, fmt.Sprintf("source %s %g", ll.key, reach), func(ctx context.Context) (*spill.Source, error) {
+	sp := &ll.l.Spill
+	return cache.Get(ctx, p.cache, "source "+plainKey(ll), func(ctx context.Context) (*spill.Source, error) {
 		defer p.stats.add("spill", time.Now())
-		return spill.NewSource(ctx, ll.cover, reach)
+		return spill.NewSource(ctx, ll.cover, sp.Reach, sp.Height)
 	})
+}
+
+// plainKey names what a light gives without a room, apart from its colour.
+func plainKey(ll *litLight) string {
+	return fmt.Sprintf("%s %g %g", ll.key, ll.l.Spill.Reach, ll.l.Spill.Height)
 }
 
 // key names what a light gives, apart from its colour.
@@ -106,7 +124,7 @@ func (sp *lightSpill) key(p *plan, ll *litLight) string {
 	if sp.room != nil {
 		return sp.field.key
 	}
-	return ll.key
+	return plainKey(ll)
 }
 
 // irradiance returns what a light's spill gives, over all that part of the picture needs, to be weighted.
@@ -119,7 +137,7 @@ func (p *plan) irradiance(ctx context.Context, ll *litLight, sp *lightSpill, par
 		return p.inRoomTerms(ctx, sp.room, sp.field, part, weight...)
 	}
 	level := sp.source.Level(p.scale)
-	f, err := cache.Get(ctx, p.cache, fmt.Sprintf("spill %s %g %g %d %v", ll.key, sp.source.Reach, p.scale, level, p.frame), func(ctx context.Context) (*raster.Plane, error) {
+	f, err := cache.Get(ctx, p.cache, fmt.Sprintf("spill %s %g %d %v", plainKey(ll), p.scale, level, p.frame), func(ctx context.Context) (*raster.Plane, error) {
 		defer p.stats.add("spill", time.Now())
 		return sp.source.Field(ctx, p.scale, level, shrink(p.frame, level))
 	})
@@ -169,7 +187,7 @@ func (st *spillStage) touchUp(ctx context.Context, p *plan, ll *litLight, sp *li
 		if !t.On || t.Does != recipe.NewSpill || t.Amount <= 0 {
 			continue
 		}
-		c := ll.l.Gel.Colour().Scale(float32(ll.l.Gain() * p.q.Recipe.Spill.Level * t.Amount))
+		c := p.inDaylight(ll.l.Gel.Colour().Scale(float32(ll.l.Gain() * p.q.Recipe.Spill.Level * t.Amount)))
 		g := st.group(ll.l.Spill.Tone, veil{})
 		g.lights = append(g.lights, ll)
 		g.spills = append(g.spills, &lightSpill{painted: t.Area})

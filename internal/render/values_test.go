@@ -248,16 +248,15 @@ func TestSpillHasItsStrength(t *testing.T) {
 	l := bare(r)
 	l.Gel = recipe.Gel{Hue: 240, Saturation: 1, Lightness: 0.5}
 	l.Level, r.Spill.Level = 0.8, 1.5
-	l.Spill = recipe.Spill{On: true, Strength: 3, Reach: reach, Tone: area.ToneWindow{High: 1}}
-	// The integral of the law over the plane, for a reach of 1.
-	total := math.Pi / 64 / 64 / 64 * (65*65*math.Log(65) - 2*65*64 + (65*65-1)/2.0)
+	const height = 50.0
+	l.Spill = recipe.Spill{On: true, Strength: 25, Reach: reach, Height: height, Tone: area.ToneWindow{High: 1}}
 	k := func(d float64) float64 {
 		q := d * d / reach / reach
-		return (1 - q) * (1 - q) / (1 + 64*q)
+		return (1 - q) * (1 - q) / (d*d + height*height)
 	}
 	grey := colour.SRGBToLinear(100.0 / 255)
 	at := func(d float64) float64 { // in the middle of a pixel
-		return k(math.Hypot(d+0.5, 0.5)) * math.Pow(16/(total*reach*reach), 1-0.6) * 3 * 0.8 * 1.5 * grey
+		return k(math.Hypot(d+0.5, 0.5)) * 0.7 * 16 * 25 * 0.8 * 1.5 * grey
 	}
 	e := New(1 << 24)
 	m := render(t, e, Request{Photo: p, Recipe: r, Deep: true})
@@ -272,6 +271,59 @@ func TestSpillHasItsStrength(t *testing.T) {
 	l.Spill.Tone = area.ToneWindow{Low: 100.0/255 + 0.1, High: 1, Soft: 0.2}
 	m = render(t, e, Request{Photo: p, Recipe: r, Deep: true, Layer: Spill})
 	near(t, "half a window", linear(m, 150, 150)[2], float64(colour.SoftAdd(0, float32(at(50)/2))), 0.02)
+}
+
+// The tint of the daylight is taken out of what spill sends back, at the same luminance of white.
+func TestSpillInDaylight(t *testing.T) {
+	p := flat(300, 200, 0)
+	// Grey, in the light of an evening: red by a stop above green, blue by a stop below.
+	for i := range p.Pix8 {
+		p.Pix8[i] = uint8(255*colour.LinearToSRGB(0.1*[3]float64{2, 1, 0.5}[i%3]) + 0.5)
+	}
+	r := lit(t, p, panel(98, 98, 102, 102))
+	l := bare(r)
+	l.Gel = recipe.Gel{Lightness: 1}
+	l.Spill.Strength, l.Spill.Reach, l.Spill.Height = 20, 200, 30
+	sent := func() [3]float64 {
+		m := render(t, New(1<<24), Request{Photo: p, Recipe: r, Deep: true, Layer: Spill})
+		var out [3]float64
+		for c, v := range linear(m, 130, 100) {
+			out[c] = -math.Log1p(-v)
+		}
+		return out
+	}
+	tinted := sent()
+	near(t, "red by green, as the photo", tinted[0]/tinted[1], 2, 0.03)
+	r.Spill.Red, r.Spill.Blue = 1, -1
+	white := sent()
+	near(t, "red by green", white[0]/white[1], 1, 0.03)
+	near(t, "blue by green", white[2]/white[1], 1, 0.03)
+	// What is white in that light gets as much as before.
+	near(t, "luminance", 0.2126*white[0]/2+0.7152*white[1]+0.0722*white[2]/0.5, 0.2126*tinted[0]/2+0.7152*tinted[1]+0.0722*tinted[2]/0.5, 0.03)
+}
+
+// A small light is as bright in a small picture as in the whole one: its middle is met by the grid that spill is worked
+// out on.
+func TestSpillOfASmallLightInASmallPicture(t *testing.T) {
+	p := flat(1200, 800, 128)
+	r := lit(t, p, panel(596, 396, 604, 404))
+	l := bare(r)
+	l.Spill.Strength, l.Spill.Reach, l.Spill.Height = 20, 400, 50
+	whole := render(t, New(1<<25), Request{Photo: p, Recipe: r, Deep: true, Layer: Spill})
+	for _, long := range []int{400, 240} {
+		small := render(t, New(1<<25), Request{Photo: p, Recipe: r, Deep: true, Layer: Spill, LongEdge: long})
+		k := 1200 / long
+		for _, at := range [][2]int{{600, 400}, {620, 400}, {600, 450}, {700, 400}} {
+			// The mean over the pixel.
+			sum := 0.0
+			for y := range k {
+				for x := range k {
+					sum += spilled(whole, at[0]/k*k+x, at[1]/k*k+y) / float64(k*k)
+				}
+			}
+			near(t, fmt.Sprint(long, at), spilled(small, at[0]/k, at[1]/k), sum, 0.02)
+		}
+	}
 }
 
 // Lights with different tone windows sum up as those with the same one do.

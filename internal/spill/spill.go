@@ -1,15 +1,14 @@
 // Package spill computes the light that traced shapes throw on what is near
 // them in the picture.
 //
-// This is the plain mode, for a photo without a calibrated floor: distance is
-// distance in the picture. A shape is taken apart into samples, each with its
-// share of the area; a sample gives light by the inverse square of the
-// distance, held finite close by and faded to nothing at the reach:
+// This is the plain mode, for a photo without a room: distance is distance in the picture. A light is taken
+// apart into samples; each gives light by the inverse square of the distance, held finite close by as if it
+// hovered at a height h over the picture, and faded to nothing at the reach R:
 //
-//	k(d) = (1 - d²/R²)² / (1 + d²/h²),  h = R/8, for d < R
+//	E(x) = gain · Σ A (1 - d²/R²)² / (d² + max(h², A/2)),  for d < R
 //
-// which is the law for a small light that hovers at the height h over the
-// picture.
+// A is the area that a sample stands for, which is larger than a point. All that a light gives is the sum of what its parts give by themselves: a bar in
+// two halves is the bar, and a shape far away changes nothing here; nor does the reach change what is near.
 package spill
 
 import (
@@ -21,9 +20,8 @@ import (
 	"pyrant/internal/raster"
 )
 
-// Lift is how far a small shape is helped up to a large one: the irradiance is
-// divided by its peak to this power, as the shells of a stack are.
-const Lift = 0.6
+// gain is for a strength of 1 to be what suits most lights.
+const gain = 0.7
 
 // maxSamples is about how many samples a light is taken apart into.
 const maxSamples = 160
@@ -31,11 +29,11 @@ const maxSamples = 160
 // Sample is a point with the area that it stands for, in pixels of the photo.
 type Sample struct{ X, Y, Area float32 }
 
-// Source is the samples of a light and what belongs to its reach.
+// Source is a light taken apart; lengths are in pixels of the photo.
 type Source struct {
 	Samples []Sample
-	Reach   float64 // pixels of the photo
-	norm    float64
+	Reach   float64 // distance at which its light ends
+	Height  float64 // at which it hovers over the picture
 }
 
 // Bytes returns the memory that the samples take.
@@ -96,64 +94,33 @@ func Samples(ctx context.Context, c coverage.Coverage, most int) ([]Sample, erro
 }
 
 // NewSource takes what a light covers apart.
-func NewSource(ctx context.Context, c coverage.Coverage, reach float64) (*Source, error) {
+func NewSource(ctx context.Context, c coverage.Coverage, reach, height float64) (*Source, error) {
 	samples, err := Samples(ctx, c, maxSamples)
-	s := &Source{Reach: reach, Samples: samples}
-	if err != nil || len(samples) == 0 {
-		return s, err
-	}
-	// The peak lies at a sample, as the shape's middle is where most of its
-	// area is near.
-	peak := 0.0
-	for _, p := range s.Samples {
-		peak = math.Max(peak, s.at(p.X, p.Y))
-	}
-	if peak > 0 {
-		s.norm = math.Pow(peak, -Lift)
-	}
-	return s, nil
+	return &Source{samples, reach, height}, err
 }
 
-// total is the integral of k over the plane for R = 1: what a shape that fills
-// everything would give.
-var total = func() float64 {
-	const n = 4000
-	sum := 0.0
-	for i := range n {
-		d := (float64(i) + 0.5) / n
-		w := 1 - d*d
-		sum += 2 * math.Pi * d * w * w / (1 + 64*d*d) / n
-	}
-	return sum
-}()
-
-// at returns the irradiance before normalising: 1 inside a shape that fills
-// everything.
-func (s *Source) at(x, y float32) float64 {
-	r2 := float32(s.Reach * s.Reach)
-	inv := 1 / r2
+// At returns the irradiance at a point of the photo.
+func (s *Source) At(x, y float64) float64 {
+	inv, h2 := float32(1/(s.Reach*s.Reach)), float32(s.Height*s.Height)
+	u, v := float32(x), float32(y)
 	var sum float32
 	for i := range s.Samples {
 		p := &s.Samples[i]
-		dx, dy := x-p.X, y-p.Y
-		q := (dx*dx + dy*dy) * inv
-		if q < 1 {
+		dx, dy := u-p.X, v-p.Y
+		d2 := dx*dx + dy*dy
+		if q := d2 * inv; q < 1 {
 			w := 1 - q
-			sum += p.Area * w * w / (1 + 64*q)
+			sum += p.Area * w * w / (d2 + max(h2, p.Area/2))
 		}
 	}
-	return float64(sum) / (total * s.Reach * s.Reach)
+	return gain * float64(sum)
 }
 
-// At returns the irradiance at a point of the photo: between 0 and about 1.
-func (s *Source) At(x, y float64) float64 { return s.at(float32(x), float32(y)) * s.norm }
-
 // Level returns the pyramid level at which the irradiance is computed for a
-// picture of the given scale: sixteen samples to the reach are enough for what
-// is so smooth.
+// picture of the given scale: six samples and more to the height are enough for what is so smooth.
 func (s *Source) Level(scale float64) int {
 	l := 0
-	for l < 10 && math.Exp2(float64(l+1)) <= scale*s.Reach/16 {
+	for l < 10 && math.Exp2(float64(l+1)) <= scale*math.Min(s.Height, s.Reach)/6 {
 		l++
 	}
 	return l

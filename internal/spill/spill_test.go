@@ -17,7 +17,12 @@ func box(x0, y0, x1, y1 float64) shape.Shapes {
 
 func source(t testing.TB, shapes shape.Shapes, reach float64) *Source {
 	t.Helper()
-	s, err := NewSource(ctx, shapes, reach)
+	return hovering(t, shapes, reach, reach/8)
+}
+
+func hovering(t testing.TB, shapes shape.Shapes, reach, height float64) *Source {
+	t.Helper()
+	s, err := NewSource(ctx, shapes, reach, height)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -78,22 +83,94 @@ func TestSamplesLieWhereTheShapeIs(t *testing.T) {
 	}
 }
 
-// The light is divided by its peak to the power of the lift.
-func TestNormalised(t *testing.T) {
-	const reach = 800.0
-	// The integral of the law over the plane, for a reach of 1.
-	whole := math.Pi / 64 / 64 / 64 * (65*65*math.Log(65) - 2*65*64 + (65*65-1)/2.0)
-	if math.Abs(total-whole) > 1e-6*whole {
-		t.Errorf("the law's integral is %v, want %v", total, whole)
-	}
-	s := source(t, box(999, 999, 1001, 1001), reach)
-	raw := 4 / (whole * reach * reach) // at the light itself
-	for _, d := range []float64{30, 100, 300} {
+// A small light gives by the law of the package's comment, with nothing to normalise it.
+func TestLaw(t *testing.T) {
+	const reach, height = 800.0, 60.0
+	s := hovering(t, box(999, 999, 1001, 1001), reach, height)
+	for _, d := range []float64{0, 30, 100, 300, 700} {
 		q := d * d / reach / reach
-		want := math.Pow(raw, 1-0.6) * (1 - q) * (1 - q) / (1 + 64*q)
+		want := 0.7 * 4 * (1 - q) * (1 - q) / (d*d + height*height)
 		if got := s.At(1000+d, 1000); math.Abs(got-want) > 0.005*want {
-			t.Errorf("at %v px there is %.6f, want %.6f", d, got, want)
+			t.Errorf("at %v px there is %.6g, want %.6g", d, got, want)
 		}
+	}
+}
+
+// A light gives what its parts give: a bar in two halves, along or across, is the bar; and a shape far away changes
+// nothing here.
+func TestPartsAddUp(t *testing.T) {
+	whole := source(t, box(200, 300, 600, 340), 900)
+	for name, halves := range map[string][2]*Source{
+		"across": {source(t, box(200, 300, 400, 340), 900), source(t, box(400, 300, 600, 340), 900)},
+		"along":  {source(t, box(200, 300, 600, 320), 900), source(t, box(200, 320, 600, 340), 900)},
+	} {
+		for _, p := range []shape.Point{{X: 400, Y: 320}, {X: 600, Y: 345}, {X: 400, Y: 500}, {X: 900, Y: 700}} {
+			got, want := halves[0].At(p.X, p.Y)+halves[1].At(p.X, p.Y), whole.At(p.X, p.Y)
+			if math.Abs(got-want) > 0.01*want {
+				t.Errorf("%s, at %v: the halves give %.5f, the whole %.5f", name, p, got, want)
+			}
+		}
+	}
+	near, both := box(200, 300, 260, 340), append(box(200, 300, 260, 340), box(3000, 2000, 3400, 2500)...)
+	a, b := source(t, near, 900).At(300, 360), source(t, both, 900).At(300, 360)
+	if math.Abs(a-b) > 0.02*a {
+		t.Errorf("beside a shape there is %.5f, with another far away %.5f", a, b)
+	}
+}
+
+// The reach changes what is far, not what is near.
+func TestReachLeavesWhatIsNear(t *testing.T) {
+	short, long := hovering(t, box(200, 300, 260, 340), 600, 80), hovering(t, box(200, 300, 260, 340), 2400, 80)
+	if a, b := short.At(260, 340), long.At(260, 340); math.Abs(a-b) > 0.03*a {
+		t.Errorf("beside the light there is %.5f with a short reach, %.5f with a long one", a, b)
+	}
+	if a, b := short.At(700, 320), long.At(700, 320); a > b/3 {
+		t.Errorf("far away there is %.5f with a short reach, %.5f with a long one", a, b)
+	}
+}
+
+// A light of before gives what it gave: its irradiance divided by its peak to the power of 0.6, by the law of then.
+func TestSinceBefore(t *testing.T) {
+	const reach = 800.0
+	for name, c := range map[string]shape.Shapes{
+		"dot":   box(999, 999, 1001, 1001),
+		"panel": box(900, 950, 1150, 1080),
+		"rod":   {shape.Tube{Width: 14, Nodes: shape.PathOf(shape.Node{X: 800, Y: 900}, shape.Node{X: 1500, Y: 1200})}},
+	} {
+		height, times, err := SinceBefore(ctx, c, reach)
+		if err != nil || height != 100 {
+			t.Fatal(height, err)
+		}
+		s := hovering(t, c, reach, height)
+		// The integral of the law of then over the plane, for a reach of 1, by Simpson's rule.
+		law := func(q float64) float64 { return (1 - q) * (1 - q) / (1 + 64*q) }
+		total := 0.0
+		const n = 2000
+		for i := range n {
+			r := func(k float64) float64 { d := (float64(i) + k) / n; return 2 * math.Pi * d * law(d*d) }
+			total += (r(0) + 4*r(0.5) + r(1)) / 6 / n
+		}
+		then := func(x, y float64) (e float64) {
+			for _, p := range s.Samples {
+				if q := (math.Pow(x-float64(p.X), 2) + math.Pow(y-float64(p.Y), 2)) / reach / reach; q < 1 {
+					e += float64(p.Area) * law(q) / (total * reach * reach)
+				}
+			}
+			return e
+		}
+		peak := 0.0
+		for _, p := range s.Samples {
+			peak = math.Max(peak, then(float64(p.X), float64(p.Y)))
+		}
+		for _, p := range []shape.Point{{X: 1000, Y: 1000}, {X: 1200, Y: 1000}, {X: 700, Y: 800}} {
+			got, want := times*s.At(p.X, p.Y), then(p.X, p.Y)*math.Pow(peak, -0.6)
+			if math.Abs(got-want) > 1e-3*want {
+				t.Errorf("%s, at %v: %.5f, it was %.5f", name, p, got, want)
+			}
+		}
+	}
+	if _, times, err := SinceBefore(ctx, shape.Shapes(nil), reach); times != 1 || err != nil {
+		t.Errorf("of nothing the strength is multiplied by %v, %v", times, err)
 	}
 }
 
@@ -128,8 +205,8 @@ func TestFieldHoldsTheReach(t *testing.T) {
 	if err != nil || low.Rect.Min.X > -48 || low.Rect.Min.X < -58 || low.Rect.Max.X < 110 || low.Rect.Max.X > 120 || low.Rect.Min.Y > 426 || low.Rect.Min.Y < 418 || low.Rect.Max.Y < 598 || low.Rect.Max.Y > 606 {
 		t.Errorf("the field of a panel far down lies at %v, %v", low.Rect, err)
 	}
-	// Sixteen samples to the reach, and no finer than pixels.
-	for scale, want := range map[float64]int{1: 5, 0.5: 4, 0.01: 0, 100: 10} {
+	// Six samples to the height and more, and no finer than pixels.
+	for scale, want := range map[float64]int{1: 4, 0.5: 3, 0.01: 0, 100: 10} {
 		if got := s.Level(scale); got != want {
 			t.Errorf("at scale %v the field has level %d, want %d", scale, got, want)
 		}
@@ -160,7 +237,7 @@ func TestFalloff(t *testing.T) {
 // over every pixel.
 func TestPanelAgainstEveryPixel(t *testing.T) {
 	s := source(t, box(200, 200, 320, 420), 600)
-	fine := &Source{Reach: 600, norm: s.norm}
+	fine := &Source{Reach: 600, Height: 75}
 	for y := 200; y < 420; y += 2 {
 		for x := 200; x < 320; x += 2 {
 			fine.Samples = append(fine.Samples, Sample{float32(x) + 1, float32(y) + 1, 4})
@@ -183,7 +260,7 @@ func TestFieldIsAtInEveryScale(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if step > 900/16 {
+		if step > 900/8/6 && l > 0 {
 			t.Errorf("scale %v: samples stand %.0f px apart", scale, step)
 		}
 		mid := image.Pt(int(1300/step), int(900/step))

@@ -190,6 +190,7 @@ func (s *Server) routes() {
 	e.POST("/shots/:id/drawing", s.readDrawing, file...)
 	get("/shots/:id/drawing.svg", s.drawing)
 	get("/shots/:id/hue", s.hue)
+	get("/shots/:id/daylight", s.daylight)
 	get("/shots/:id/copied", s.copied)
 	get("/rigs/:rig", s.rigFile)
 	post("/shots/:id/exports", s.startExport)

@@ -9,11 +9,11 @@ import (
 
 var spillStep = &step{ID: "spill", Name: "Spill", Filled: anyLight(func(l *recipe.Light) bool { return l.Spill.Strength > 0 })}
 
-// SpillRows are the settings of the chosen light's spill: in a room nothing ends its reach.
+// SpillRows are the settings of the chosen light's spill: in a room neither reach nor height do anything.
 func (p *page) SpillRows() []row {
 	out := p.Rows(p.At("spill"))
 	if p.R.Room.On {
-		out = slices.DeleteFunc(out, func(r row) bool { return r.Name == "reach" })
+		out = slices.DeleteFunc(out, func(r row) bool { return r.Name == "reach" || r.Name == "height" })
 	}
 	return out
 }
@@ -25,4 +25,18 @@ func (p *page) ToneBrief() string {
 		return "all"
 	}
 	return fmt.Sprintf("%.0f to %.0f %%", 100*t.Low, 100*t.High)
+}
+
+// DaylightRows are red and blue of the daylight that spill takes out of the photo's colours.
+func (p *page) DaylightRows() []row {
+	return []row{p.Row("/spill/red"), p.Row("/spill/blue")}
+}
+
+// DaylightBrief says what they are.
+func (p *page) DaylightBrief() string {
+	s := p.R.Spill
+	if s.Red == 0 && s.Blue == 0 {
+		return "taken as white"
+	}
+	return fmt.Sprintf("red %+.2f, blue %+.2f stops", s.Red, s.Blue)
 }

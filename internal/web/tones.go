@@ -14,6 +14,7 @@ import (
 	"pyrant/internal/colour"
 	"pyrant/internal/fault"
 	"pyrant/internal/pass"
+	"pyrant/internal/photo"
 	"pyrant/internal/raster"
 	"pyrant/internal/recipe"
 	"pyrant/internal/render"
@@ -193,7 +194,7 @@ func (s *Server) fit(c *echo.Context) error {
 	return c.Blob(http.StatusOK, "application/json", append(append([]byte(`{"nodes":`), setting.Encode(nodes)...), '}'))
 }
 
-// hue answers with hue and chroma in OKLCh of the photo round a place, and the gel of that colour
+// hue answers with red and blue against green in stops, hue and chroma in OKLCh of the photo round a place, and the gel of that colour
 // as bright as it can be.
 func (s *Server) hue(c *echo.Context) error {
 	x, errX := strconv.ParseFloat(c.QueryParam("x"), 64)
@@ -227,8 +228,36 @@ func (s *Server) hue(c *echo.Context) error {
 	_, a, b := colour.OKLab(sum[0]*k, sum[1]*k, sum[2]*k)
 	h := math.Mod(math.Atan2(b, a)*180/math.Pi+360, 360)
 	top := max(sum[0], sum[1], sum[2], 1e-6)
+	red, blue, tells := photo.Stops(sum[0]*k, sum[1]*k, sum[2]*k)
 	return c.JSON(http.StatusOK, map[string]any{
+		"red": hundredth(red), "blue": hundredth(blue), "tells": tells,
 		"hue": math.Round(h), "chroma": math.Round(1000*math.Hypot(a, b)) / 1000,
 		"gel": recipe.GelOf(colour.RGB{R: sum[0] / top, G: sum[1] / top, B: sum[2] / top}),
 	})
+}
+
+// daylight answers with the light in which the photo was taken, as far as it tells: red and blue against green in stops.
+func (s *Server) daylight(c *echo.Context) error {
+	shot, err := s.store.Shot(c.Request().Context(), c.Param("id"))
+	if err != nil {
+		return err
+	}
+	p, err := s.photo(c.Request().Context(), shot.PhotoSHA)
+	if err != nil {
+		return err
+	}
+	red, blue, ok, err := p.Daylight(c.Request().Context())
+	if err != nil {
+		return err
+	}
+	if !ok {
+		return fault.New(fault.Invalid, "The photo is too dark, or too bright, to tell of its light. Set red and blue by hand.")
+	}
+	return c.JSON(http.StatusOK, map[string]any{"red": hundredth(red), "blue": hundredth(blue)})
+}
+
+// hundredth rounds stops as their fields do, within their range.
+func hundredth(v float64) float64 {
+	r := setting.Of[recipe.Spilled]("red")
+	return math.Round(100*min(max(v, r.Min.A), r.Max.A)) / 100
 }

@@ -1,13 +1,11 @@
 // The gel, picked on a colour area: hue on the ring; on the disc within it lightness upwards and saturation to
 // the right, over what the disc is wide there, as white and black have none. Or from the photo, or from
 // those that were used lately.
-import { ask } from "./ask.js";
 import { showValue } from "./fields.js";
 import { keptFocus } from "./focus.js";
-import { notice } from "./notice.js";
+import { onPhoto } from "./onphoto.js";
 import { at, commit, on, set, setDraft, shot } from "./state.js";
 import { make } from "./svg.js";
-import { toPhoto } from "./view.js";
 
 const size = 124;
 const mid = size / 2;
@@ -28,7 +26,6 @@ function fromDisc([x, y]) {
 }
 let drag = null; // { what, gel }
 const focusedPart = keptFocus("gelPart");
-let picking = false;
 
 const box = () => document.getElementById("gel");
 const gel = () => drag?.gel ?? at(box().dataset.path);
@@ -140,7 +137,6 @@ for (const kind of ["pointerup", "pointercancel"])
 
 let timer = 0;
 document.addEventListener("keydown", (e) => {
-  if (picking && e.key === "Escape") return arm(false);
   const part = e.target.dataset?.gelPart;
   const by = { ArrowRight: [1, 0], ArrowLeft: [-1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[e.key];
   if (!part || !by) return;
@@ -199,34 +195,10 @@ function lately() {
 }
 
 // From the photo: the next click takes the colour that is there, as bright as it can be.
-function arm(yes) {
-  picking = yes;
-  document.getElementById("stage").classList.toggle("picking", yes);
-  document.getElementById("pick-gel")?.setAttribute("aria-pressed", String(yes));
-}
-document.addEventListener("click", (e) => {
-  if (e.target.closest("#pick-gel")) arm(!picking);
-});
-document.getElementById("stage").addEventListener(
-  "pointerdown",
-  async (e) => {
-    if (!picking || !box() || e.target.closest(".tools, #notice")) return;
-    e.preventDefault();
-    e.stopImmediatePropagation();
-    arm(false);
-    const [x, y] = toPhoto(e.clientX, e.clientY);
-    try {
-      const { gel: g } = await ask(`/shots/${shot.id}/hue?x=${x}&y=${y}`);
-      await commit(ops(g));
-    } catch (err) {
-      notice("Not picked", err.message, [], true);
-    }
-  },
-  true,
-);
+const fromPhoto = onPhoto("pick-gel", box, async ({ gel: g }) => commit(ops(g)));
 
 on("change", () => {
-  if (!box()) arm(false);
+  fromPhoto.check();
   draw();
 });
 draw();

@@ -3,6 +3,7 @@ import "./view.js";
 import "./fields.js";
 import "./board.js";
 import "./falloff.js";
+import "./daylight.js";
 import "./gel.js";
 import "./moves.js";
 import "./try.js";

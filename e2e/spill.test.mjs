@@ -1,0 +1,78 @@
+// Spill without a room, by mouse: how high a light hovers, and the tint of the photo's daylight, which a white light
+// is not to take on.
+import assert from "node:assert/strict";
+import { test } from "node:test";
+import { drag, pixel, place, saved, stand, state, unlike } from "./lib.mjs";
+
+let page;
+stand({ shot: "Tidewatch dunes", query: "step=spill&light=0" }, (it) => ({ page } = it));
+
+const sand = [1380, 1270]; // before the arch
+const undo = async () => {
+  await page.locator("#stage").focus();
+  await saved(page, () => page.keyboard.press("Control+z"));
+};
+const tint = async () => ({
+  red: Number(await page.locator("#f-spill-red").inputValue()),
+  blue: Number(await page.locator("#f-spill-blue").inputValue()),
+});
+
+const lit = () => pixel(page, ...sand, 10);
+const warmth = ([r, , b]) => r / b;
+
+test("the tint of the daylight is picked, estimated and taken back, and white spill is white", async () => {
+  await saved(page, () =>
+    page.evaluate(async () => {
+      const { commit, set } = await import("/static/js/state.js");
+      await commit([set("/lights/0/gel", { hue: 0, saturation: 0, lightness: 1 })]);
+    }),
+  );
+  const before = await lit();
+  await page.locator('details[data-fold="daylight-tint"] > summary').click();
+  // A place of the boardwalk that is grey, in the evening's light.
+  await page.locator("#pick-grey").click();
+  assert.equal(await page.locator("#pick-grey").getAttribute("aria-pressed"), "true");
+  await page.keyboard.press("Escape");
+  assert.equal(await page.locator("#pick-grey").getAttribute("aria-pressed"), "false");
+  await page.locator("#pick-grey").click();
+  const at = await place(page, 700, 1500);
+  await saved(page, () => page.mouse.click(at.x, at.y));
+  const picked = await tint();
+  assert.ok(picked.red > 0.1 && picked.blue < -0.1, `the evening is not warm: ${JSON.stringify(picked)}`);
+  const whiter = await lit();
+  assert.ok(warmth(whiter) < warmth(before) - 0.02, `the sand was ${before}, now it is ${whiter}`);
+  assert.equal(await unlike(page), 0);
+  await undo();
+  assert.deepEqual(await lit(), before);
+  await saved(page, () => page.locator("#estimate-daylight").click());
+  const { red, blue } = await tint();
+  assert.ok(red > 0.05 && blue < -0.05, `estimated is ${red}, ${blue}`);
+  assert.match(await page.locator('details[data-fold="daylight-tint"] small').textContent(), /stops/);
+  await saved(page, () => page.locator("#no-tint").click());
+  assert.deepEqual(await lit(), before);
+});
+
+test("a light that hovers higher is softer beside it, and a longer reach leaves what is near", async () => {
+  const near = [1300, 1130];
+  const before = await pixel(page, ...near, 8);
+  const sum = (p) => p[0] + p[1] + p[2];
+  const slider = async (name, by) => {
+    const b = await page.locator(`#f-lights-0-spill-${name}-slider`).boundingBox();
+    const value = Number(await page.locator(`#f-lights-0-spill-${name}-slider`).inputValue());
+    const x = b.x + (b.width * value) / 1000;
+    await saved(page, () => drag(page, { x, y: b.y + b.height / 2 }, { x: x + by, y: b.y + b.height / 2 }));
+  };
+  const was = (await state(page)).lights[0].spill;
+  await slider("height", 40);
+  const high = (await state(page)).lights[0].spill;
+  assert.ok(high.height > 1.3 * was.height, `the height is ${high.height}, it was ${was.height}`);
+  const softer = await pixel(page, ...near, 8);
+  assert.ok(sum(softer) < sum(before) - 3, `beside the light it was ${before}, now ${softer}`);
+  await undo();
+  await slider("reach", 30);
+  const far = (await state(page)).lights[0].spill;
+  assert.ok(far.reach > 1.2 * was.reach && far.height === was.height);
+  const longer = await pixel(page, ...near, 8);
+  assert.ok(Math.abs(sum(longer) - sum(before)) < 0.06 * sum(before), `near it was ${before}, now ${longer}`);
+  assert.equal(await unlike(page), 0);
+});
