@@ -76,3 +76,48 @@ test("a light that hovers higher is softer beside it, and a longer reach leaves 
   assert.ok(Math.abs(sum(longer) - sum(before)) < 0.06 * sum(before), `near it was ${before}, now ${longer}`);
   assert.equal(await unlike(page), 0);
 });
+
+test("a colour ramp makes spill paler in highlights and turns it in shadows, by mouse, key and field", async () => {
+  const bright = [1420, 990]; // sand in the arch's light
+  const dark = [1450, 1050]; // grass beside it
+  const chroma = ([r, g, b]) => (Math.max(r, g, b) - Math.min(r, g, b)) / Math.max(r, g, b);
+  const before = [await pixel(page, ...bright, 8), await pixel(page, ...dark, 8)];
+  await page.locator('details[data-fold="colour-ramp"] > summary').click();
+  assert.equal(await page.locator('[data-ramp-end="middle"]').count(), 0); // nothing to tell apart yet
+  const handle = async (end) => {
+    const h = page.locator(`[data-ramp-end="${end}"]`);
+    await page.locator("[data-ramp]").scrollIntoViewIfNeeded();
+    await h.waitFor();
+    const b = await h.boundingBox();
+    return { x: b.x + b.width / 2, y: b.y + b.height / 2 };
+  };
+  const ramp = async () => (await state(page)).lights[0].spill.ramp;
+  const from = await handle("bright");
+  await saved(page, () => drag(page, from, { x: from.x, y: from.y - 55 }));
+  const white = (await ramp()).bright.white;
+  assert.ok(white > 0.6 && white < 1, `the highlights are ${white} white`);
+  const mid = await handle("middle");
+  await saved(page, () => drag(page, mid, { x: mid.x - 60, y: mid.y }));
+  assert.ok((await ramp()).middle < 0.25);
+  const pale = [await pixel(page, ...bright, 8), await pixel(page, ...dark, 8)];
+  assert.ok(chroma(pale[0]) < chroma(before[0]) - 0.01, `the sand was ${before[0]}, now it is ${pale[0]}`);
+  const moved = (a, b) => Math.max(...a.map((v, i) => Math.abs(v - b[i])));
+  assert.ok(
+    moved(pale[1], before[1]) < moved(pale[0], before[0]) / 2,
+    `the grass was ${before[1]}, now ${pale[1]}`,
+  );
+  await saved(page, async () => {
+    await page.locator('[data-ramp-end="dark"]').focus();
+    for (let i = 0; i < 3; i++) await page.keyboard.press("ArrowUp");
+  });
+  assert.equal((await ramp()).dark.white, 0.03);
+  await saved(page, async () => {
+    const hue = page.locator("#f-lights-0-spill-ramp-dark-hue");
+    await hue.fill("-40");
+    await hue.press("Enter");
+  });
+  assert.equal((await ramp()).dark.hue, -40);
+  assert.equal(await unlike(page), 0);
+  for (let i = 0; i < 4; i++) await undo();
+  assert.deepEqual(await pixel(page, ...bright, 8), before[0]);
+});

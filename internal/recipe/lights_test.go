@@ -285,3 +285,33 @@ func TestTrimsReferToWhatIsThere(t *testing.T) {
 		t.Error("a light that trims another is removed, and the trim stays")
 	}
 }
+
+// The colours of a ramp share all of the light at every brightness, each is alone at its own, and none jumps.
+func TestRamp(t *testing.T) {
+	r := Ramp{Dark: Tint{White: 0, Hue: -30}, Bright: Tint{White: 0.6, Hue: 20}, Middle: 0.3}
+	last := r.At(0)
+	for v := 0.0; v <= 1; v += 1.0 / 256 {
+		at := r.At(v)
+		if sum := at[0] + at[1] + at[2]; math.Abs(sum-1) > 1e-12 || slices.Min(at[:]) < 0 {
+			t.Fatalf("at %.3f the shares are %v", v, at)
+		}
+		for i := range at {
+			if math.Abs(at[i]-last[i]) > 0.03 {
+				t.Fatalf("at %.3f a share goes from %.3f to %.3f", v, last[i], at[i])
+			}
+		}
+		last = at
+	}
+	for v, alone := range map[float64]int{0: 0, 0.3: 1, 1: 2} {
+		if r.At(v)[alone] != 1 {
+			t.Errorf("at %g the shares are %v", v, r.At(v))
+		}
+	}
+	g := Gel{Hue: 100, Saturation: 1, Lightness: 0.5}
+	if c := r.Colours(g); c[1] != g.Colour() || c[0] != (Gel{Hue: 70, Saturation: 1, Lightness: 0.5}).Colour() {
+		t.Errorf("the colours are %v", c)
+	}
+	if !(Ramp{Middle: 0.4}).Even() || r.Even() {
+		t.Error("which ramp is even")
+	}
+}

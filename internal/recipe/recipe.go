@@ -295,10 +295,47 @@ type Spill struct {
 	Reach    float64         `json:"reach" label:"Reach" unit:"px" range:"1..100000" slider:"L/50..2L log" default:"L/3" step:"1" doc:"distance at which it ends, without a room"`
 	Height   float64         `json:"height" label:"Height" unit:"px" range:"1..100000" slider:"L/500..L/6 log" default:"L/24" step:"1" doc:"at which the light hovers over the picture, without a room: the higher, the softer it is beside the light"`
 	Tone     area.ToneWindow `json:"tone" title:"Tone window"`
+	Ramp     Ramp            `json:"ramp" title:"Colour ramp: *"`
 	Carrier  area.Ref        `json:"carrier" label:"Carried by" default:"" row:"own" doc:"id of the area, or of the cut-out, that carries the light; left empty, nothing does"`
 	Touches  []Touch         `json:"touches,omitzero" label:"Touch-up" row:"own" count:"0..24" each:"touch" title:"*"`
 	Falls    map[string]Fall `json:"falls,omitzero" label:"Falls on" row:"own" count:"0..110" title:"Spill of * on surfaces" doc:"by surface of the room: floor, or the id of a wall, a platform or a thing; all of it on those that are missing, and those that the room has not do nothing"`
 	Onto     float64         `json:"onto" label:"Spill on it" unit:"%" range:"0..1" default:"0" step:"0.01" row:"own" doc:"how much of the spill falls on what carries the light"`
+}
+
+// Ramp is the colours that spill has by the brightness of the photo: a tint of the gel where that is black, the gel itself at
+// Middle, another tint where it is white, and what lies between.
+type Ramp struct {
+	Dark   Tint    `json:"dark" title:"In shadows: *"`
+	Bright Tint    `json:"bright" title:"In highlights: *"`
+	Middle float64 `json:"middle" label:"Gel at" unit:"%" range:"0.05..0.95" default:"0.4" step:"0.01" doc:"brightness of the photo where spill has the gel itself"`
+}
+
+// Even tells whether the ramp is the gel all over.
+func (r Ramp) Even() bool { return r.Dark == Tint{} && r.Bright == Tint{} }
+
+// Idle names what does nothing while the ramp is the gel all over.
+func (r Ramp) Idle() []string {
+	if r.Even() {
+		return []string{"middle"}
+	}
+	return nil
+}
+
+// RampParts is how many colours a ramp has: in shadows, the gel, and in highlights.
+const RampParts = 3
+
+// At returns how much of each of its colours a ramp has at a brightness of the photo from 0 to 1; they sum to 1.
+func (r Ramp) At(v float64) (share [RampParts]float64) {
+	ease := func(t float64) float64 { t = min(max(t, 0), 1); return t * t * (3 - 2*t) }
+	share[0] = 1 - ease(v/r.Middle)
+	share[2] = ease((v - r.Middle) / (1 - r.Middle))
+	share[1] = 1 - share[0] - share[2]
+	return share
+}
+
+// Colours returns the colours of the ramp under a gel, in linear light.
+func (r Ramp) Colours(g Gel) [RampParts]colour.RGB {
+	return [RampParts]colour.RGB{r.Dark.Colour(g), g.Colour(), r.Bright.Colour(g)}
 }
 
 // Touch is spill that was touched up by hand in an area: it is multiplied by 1 - Amount·coverage, or by

@@ -29,6 +29,8 @@ type spillStage struct {
 type spillGroup struct {
 	veil   veil // of what carries them
 	tone   area.ToneWindow
+	middle float64       // of the ramp that the colours are a part of; 0 for none
+	part   int           // which
 	window *[257]float32 // by display brightness; nil where all is let through
 	lights []*litLight
 	spills []*lightSpill
@@ -50,11 +52,7 @@ func (st *spillStage) prepare(ctx context.Context, p *plan) (bool, error) {
 		if err := st.touchUp(ctx, p, ll, sp); err != nil {
 			return false, err
 		}
-		c := p.inDaylight(ll.l.Gel.Colour().Scale(sp.power))
-		g := st.group(ll.l.Spill.Tone, sp.veil)
-		g.lights = append(g.lights, ll)
-		g.spills = append(g.spills, sp)
-		g.colour = append(g.colour, [3]float32{c.R, c.G, c.B})
+		st.add(p, ll, sp, sp.power)
 	}
 	if !p.layer.black && p.remade {
 		st.back = float32(p.q.Recipe.Dusk.Back.Spill)
@@ -187,30 +185,53 @@ func (st *spillStage) touchUp(ctx context.Context, p *plan, ll *litLight, sp *li
 		if !t.On || t.Does != recipe.NewSpill || t.Amount <= 0 {
 			continue
 		}
-		c := p.inDaylight(ll.l.Gel.Colour().Scale(float32(ll.l.Gain() * p.q.Recipe.Spill.Level * t.Amount)))
-		g := st.group(ll.l.Spill.Tone, veil{})
-		g.lights = append(g.lights, ll)
-		g.spills = append(g.spills, &lightSpill{painted: t.Area})
-		g.colour = append(g.colour, [3]float32{c.R, c.G, c.B})
+		st.add(p, ll, &lightSpill{painted: t.Area}, float32(ll.l.Gain()*p.q.Recipe.Spill.Level*t.Amount))
 	}
 	return nil
 }
 
-// group returns the group of a tone window and of what carries its lights.
-func (st *spillStage) group(tone area.ToneWindow, v veil) *spillGroup {
+// add puts a light's spill of some power into the groups of its colours.
+func (st *spillStage) add(p *plan, ll *litLight, sp *lightSpill, power float32) {
+	ramp := ll.l.Spill.Ramp
+	for part, c := range ramp.Colours(ll.l.Gel) {
+		g := (*spillGroup)(nil)
+		switch {
+		case !ramp.Even():
+			g = st.group(ll.l.Spill.Tone, ramp, part, sp.veil)
+		case part == 0:
+			continue
+		case part == 1:
+			g = st.group(ll.l.Spill.Tone, recipe.Ramp{}, 1, sp.veil)
+		default:
+			return
+		}
+		c = p.inDaylight(c.Scale(power))
+		g.lights = append(g.lights, ll)
+		g.spills = append(g.spills, sp)
+		g.colour = append(g.colour, [3]float32{c.R, c.G, c.B})
+	}
+}
+
+// group returns the group of a tone window, of a part of a ramp (with no middle for none), and of what carries its lights.
+func (st *spillStage) group(tone area.ToneWindow, ramp recipe.Ramp, part int, v veil) *spillGroup {
 	if tone.Whole() {
 		tone = area.ToneWindow{High: 1}
 	}
 	for i := range st.groups {
-		if st.groups[i].tone == tone && st.groups[i].veil.key == v.key {
-			return &st.groups[i]
+		if g := &st.groups[i]; g.tone == tone && g.middle == ramp.Middle && g.part == part && g.veil.key == v.key {
+			return g
 		}
 	}
-	g := spillGroup{tone: tone, veil: v}
-	if !tone.Whole() {
+	g := spillGroup{tone: tone, middle: ramp.Middle, part: part, veil: v}
+	if !tone.Whole() || ramp.Middle > 0 {
 		g.window = new([257]float32)
 		for i := range g.window {
-			g.window[i] = float32(tone.At(float64(i) / 255))
+			v := min(float64(i)/255, 1)
+			w := tone.At(v)
+			if ramp.Middle > 0 {
+				w *= ramp.At(v)[part]
+			}
+			g.window[i] = float32(w)
 		}
 	}
 	st.groups = append(st.groups, g)
@@ -227,7 +248,7 @@ func (st *spillStage) collect(ctx context.Context, p *plan, part image.Rectangle
 				return p.irradiance(ctx, ll, sp, part, c[:]...)
 			}}
 		}
-		s, err := p.sum(ctx, fmt.Sprint("spill ", g.tone, g.veil.key), all, part)
+		s, err := p.sum(ctx, fmt.Sprint("spill ", g.tone, g.middle, g.part, g.veil.key), all, part)
 		if err != nil {
 			return nil, err
 		}

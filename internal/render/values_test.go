@@ -273,6 +273,42 @@ func TestSpillHasItsStrength(t *testing.T) {
 	near(t, "half a window", linear(m, 150, 150)[2], float64(colour.SoftAdd(0, float32(at(50)/2))), 0.02)
 }
 
+// A ramp gives spill a tint of the gel where the photo is dark, another where it is bright, and the gel between; a ramp
+// that is the gel all over changes no bit.
+func TestSpillRamp(t *testing.T) {
+	codes := [5]uint8{22, 56, 102, 178, 251}
+	p := flat(250, 200, 0)
+	for i := range p.Pix8 {
+		p.Pix8[i] = codes[i/3%250/50]
+	}
+	r := lit(t, p, panel(118, 10, 132, 24))
+	l := bare(r)
+	l.Gel = recipe.Gel{Hue: 120, Saturation: 1, Lightness: 0.5}
+	l.Spill.Strength, l.Spill.Reach, l.Spill.Height = 30, 600, 60
+	q := Request{Photo: p, Recipe: r, Deep: true, Layer: Spill}
+	even := render(t, New(1<<24), q).(*image.RGBA64)
+	sent := func(m image.Image, col int) (c [3]float64) {
+		for k, v := range linear(m, 25+50*col, 120) {
+			c[k] = -math.Log1p(-v)
+		}
+		return
+	}
+	ramp := recipe.Ramp{Dark: recipe.Tint{Hue: 120}, Bright: recipe.Tint{White: 1}, Middle: 0.4} // blue, green, white
+	l.Spill.Ramp = ramp
+	m := render(t, New(1<<24), q)
+	for col, code := range codes {
+		share, green := ramp.At(float64(code)/255), sent(even, col)[1]
+		got := sent(m, col)
+		near(t, fmt.Sprint("green at ", code), got[1], green*(share[1]+share[2]), 0.01)
+		near(t, fmt.Sprint("blue at ", code), got[2], green*(share[0]+share[2]), 0.01)
+		near(t, fmt.Sprint("red at ", code), got[0], green*share[2], 0.01)
+	}
+	l.Spill.Ramp = recipe.Ramp{Middle: 0.7}
+	if again := render(t, New(1<<24), q).(*image.RGBA64); string(again.Pix) != string(even.Pix) {
+		t.Error("a ramp that is the gel all over changes the picture")
+	}
+}
+
 // The tint of the daylight is taken out of what spill sends back, at the same luminance of white.
 func TestSpillInDaylight(t *testing.T) {
 	p := flat(300, 200, 0)

@@ -40,3 +40,23 @@ func (p *page) DaylightBrief() string {
 	}
 	return fmt.Sprintf("red %+.2f, blue %+.2f stops", s.Red, s.Blue)
 }
+
+// RampRows are the tints of the ramp's ends.
+func (p *page) RampRows() []group {
+	return []group{{"In shadows", p.Rows(p.At("spill/ramp/dark"))}, {"In highlights", p.Rows(p.At("spill/ramp/bright"))}}
+}
+
+// RampBrief says where spill has another colour than the gel.
+func (p *page) RampBrief() string {
+	r := p.L().Spill.Ramp
+	dark, bright := r.Dark != recipe.Tint{}, r.Bright != recipe.Tint{}
+	switch {
+	case dark && bright:
+		return "shadows and highlights tinted"
+	case dark:
+		return "shadows tinted"
+	case bright:
+		return "highlights tinted"
+	}
+	return "the gel all over"
+}

@@ -8,6 +8,7 @@ import "./gel.js";
 import "./moves.js";
 import "./try.js";
 import "./tone.js";
+import "./ramp.js";
 import "./hand.js";
 import "./keys.js";
 import "./things.js";

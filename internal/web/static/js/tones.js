@@ -14,7 +14,7 @@ let wanted = false;
 
 // load asks for the newest, one at a time, a little after the picture.
 async function load() {
-  if (!document.querySelector("#tones, #curve, #levels, .tone")) return;
+  if (!document.querySelector("#tones, #curve, #levels, .tone, [data-ramp]")) return;
   if (asked) {
     wanted = true;
     return;
