@@ -121,3 +121,39 @@ test("a colour ramp makes spill paler in highlights and turns it in shadows, by 
   for (let i = 0; i < 4; i++) await undo();
   assert.deepEqual(await pixel(page, ...bright, 8), before[0]);
 });
+
+test("a pool of light on the ground is there at once, moved and squeezed by its ring", async () => {
+  const sum = (p) => p[0] + p[1] + p[2];
+  const ring = async () => {
+    const { lights, areas } = await state(page);
+    return areas.find((a) => a.id === lights[0].spill.touches[0].area).parts[0].of;
+  };
+  await page.locator('details[data-fold="touches"] > summary').click();
+  const walk = [1500, 1700]; // the boardwalk, below where the pool comes to lie
+  const before = await pixel(page, ...walk, 10);
+  await saved(page, () => page.locator('[data-touch="pool"]').click());
+  const first = await ring();
+  const sand = [first.x, first.y];
+  const lit = await pixel(page, ...sand, 10);
+  await saved(page, async () => drag(page, await place(page, ...sand), await place(page, ...walk)));
+  const there = await ring();
+  assert.ok(Math.abs(there.x - walk[0]) < 12 && Math.abs(there.y - walk[1]) < 12, JSON.stringify(there));
+  assert.equal(there.width, first.width);
+  assert.ok(sum(await pixel(page, ...walk, 10)) > sum(before) + 10);
+  assert.ok(sum(await pixel(page, ...sand, 10)) < sum(lit) - 10);
+  await saved(page, async () =>
+    drag(
+      page,
+      await place(page, there.x, there.y + there.height / 2),
+      await place(page, there.x, there.y + there.height / 4),
+    ),
+  );
+  const flat = await ring();
+  assert.ok(
+    Math.abs(flat.height - there.height / 2) < 20,
+    `its height is ${flat.height}, it was ${there.height}`,
+  );
+  assert.equal(await unlike(page), 0);
+  for (let i = 0; i < 3; i++) await undo();
+  assert.deepEqual(await pixel(page, ...walk, 10), before);
+});

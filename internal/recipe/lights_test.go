@@ -315,3 +315,36 @@ func TestRamp(t *testing.T) {
 		t.Error("which ramp is even")
 	}
 }
+
+// A pool of light lies flat below its light, within the photo, in an area of its own that has a name to tell it by.
+func TestPool(t *testing.T) {
+	r := sample(t)
+	r.Lights[1].Name = strings.Repeat("x", 80)
+	for i := range r.Lights {
+		c, id, err := r.Pool(i)
+		if err != nil {
+			t.Fatal(err)
+		}
+		a := c.Area(id)
+		touches := c.Lights[i].Spill.Touches
+		if len(touches) != 1 || touches[0].Area != id || touches[0].Does != NewSpill || !strings.HasPrefix(a.Name, "Pool of ") || len(r.Areas) != 0 {
+			t.Fatalf("light %d: %+v in %+v", i, touches, a)
+		}
+		ring, ok := a.Parts[0].Of.(area.Ring)
+		b := r.Lights[i].Shapes.At(1).Bounds()
+		if !ok || ring.Height*3 > ring.Width || ring.X < float64(b.Min.X) || ring.X > float64(b.Max.X) || ring.Y <= float64(b.Max.Y) || ring.Y > 2000 || ring.Width < float64(b.Dx()) {
+			t.Errorf("light %d at %v: the pool is %+v", i, b, ring)
+		}
+	}
+	// Also of a light that has no shape yet, and only so many.
+	r.Lights[0].Shapes = nil
+	for range 24 {
+		var err error
+		if r, _, err = r.Pool(0); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if _, _, err := r.Pool(0); err == nil {
+		t.Error("there is no end to pools")
+	}
+}

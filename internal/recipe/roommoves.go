@@ -148,3 +148,30 @@ func (r *Recipe) TouchUp(light int, does Touching) (*Recipe, area.Ref, error) {
 	c.Lights[light].Spill.Touches = append(c.Lights[light].Spill.Touches, t)
 	return c, id, c.Validate()
 }
+
+// Pool returns the recipe with light of a light's gel on the ground below it, by hand: a touch of new light in a ring that
+// lies flat, as a pool does in perspective, and that ring's area. Nothing has to be painted; it is moved, sized and
+// turned like any ring.
+func (r *Recipe) Pool(light int) (*Recipe, area.Ref, error) {
+	c, id, err := r.TouchUp(light, NewSpill)
+	if err != nil {
+		return nil, "", err
+	}
+	touches := c.Lights[light].Spill.Touches
+	touches[len(touches)-1].Amount = 1
+	const step = 1.0 / 16
+	long := float64(r.Photo.LongEdge())
+	x, y, wide := float64(r.Photo.Width)/2, float64(r.Photo.Height)*0.8, long/3
+	if b := r.Lights[light].Shapes.At(step).Bounds(); !b.Empty() {
+		wide = max(wide, 1.5*float64(b.Dx())/step)
+		x, y = float64(b.Min.X+b.Max.X)/2/step, min(float64(b.Max.Y)/step+wide/8, float64(r.Photo.Height)*0.97)
+	}
+	a := c.Area(id)
+	name := []rune("Pool of " + r.Lights[light].Name)
+	a.Name = string(name[:min(len(name), 74)])
+	part := setting.New[area.Part](r.Photo.Frame())
+	part.Does = area.Add
+	part.Of = area.Ring{X: setting.Round(x), Y: setting.Round(y), Width: setting.Round(wide), Height: setting.Round(wide / 4), Inner: 0.2}
+	a.Parts = []area.Part{part}
+	return c, id, c.Validate()
+}

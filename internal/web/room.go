@@ -75,7 +75,17 @@ func (s *Server) roomAction(c *echo.Context, name string, shot *store.Shot, r *r
 		if err != nil || i < 0 || i >= len(r.Lights) {
 			return true, fault.New(fault.Invalid, "There is no such light in this shot.")
 		}
-		next, id, err := r.TouchUp(i, recipe.Touching(form.Get("does")))
+		does := form.Get("does")
+		if does == "pool" {
+			next, id, err := r.Pool(i)
+			if err != nil {
+				return true, err
+			}
+			form.Set("area", string(id))
+			form.Set("part", "0") // its ring is taken hold of at once
+			return commit(next, nil, "Pool of light of "+r.Lights[i].Name)
+		}
+		next, id, err := r.TouchUp(i, recipe.Touching(does))
 		if err != nil {
 			return true, err
 		}
