@@ -2,7 +2,7 @@
 // is not to take on.
 import assert from "node:assert/strict";
 import { test } from "node:test";
-import { drag, pixel, place, saved, stand, state, unlike } from "./lib.mjs";
+import { drag, pixel, place, rested, saved, stand, state, unlike } from "./lib.mjs";
 
 let page;
 stand({ shot: "Tidewatch dunes", query: "step=spill&light=0" }, (it) => ({ page } = it));
@@ -156,4 +156,31 @@ test("a pool of light on the ground is there at once, moved and squeezed by its 
   assert.equal(await unlike(page), 0);
   for (let i = 0; i < 3; i++) await undo();
   assert.deepEqual(await pixel(page, ...walk, 10), before);
+});
+
+test("on the dunes a room is a floor alone, by one line: the arch lights the rise that it stands on", async () => {
+  const rise = [1480, 900]; // grass before the arch
+  const sky = [1100, 400];
+  const sum = (p) => p[0] + p[1] + p[2];
+  const before = [await pixel(page, ...rise, 16), await pixel(page, ...sky, 16)];
+  await page.locator('#hands [data-hand="horizon"]').click();
+  // Above the true horizon, as the ground rises to where the arch stands.
+  await saved(page, async () => drag(page, await place(page, 400, 762), await place(page, 2700, 758)));
+  const { room } = await state(page);
+  assert.ok(room.on && room.walls?.length !== 1);
+  assert.equal(await page.locator("#room-parts .room-part").count(), 0);
+  assert.equal(await page.locator('#hands [data-hand="stands"]').getAttribute("aria-pressed"), "true");
+  await saved(page, async () => {
+    const strength = page.locator("#f-lights-0-spill-strength");
+    await strength.fill("1500");
+    await strength.press("Enter");
+  });
+  await rested(page);
+  const after = [await pixel(page, ...rise, 16), await pixel(page, ...sky, 16)];
+  assert.ok(sum(after[0]) > sum(before[0]) + 6, `the rise was ${before[0]}, now it is ${after[0]}`);
+  assert.ok(sum(after[1]) < sum(before[1]) + 2, `the sky was ${before[1]}, now it is ${after[1]}`);
+  assert.equal(await unlike(page), 0);
+  await undo();
+  await undo();
+  assert.deepEqual(await pixel(page, ...rise, 16), before[0]);
 });

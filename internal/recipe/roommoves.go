@@ -52,6 +52,24 @@ func (r *Recipe) AddWall(from, to room.Point) (*Recipe, error) {
 	return c, c.Validate()
 }
 
+// SetHorizon returns the recipe with a floor that ends at a line across the photo: the horizon, or higher where the ground
+// rises. Corners tell of the floor no more.
+func (r *Recipe) SetHorizon(a, b room.Point) (*Recipe, error) {
+	if a.X > b.X {
+		a, b = b, a
+	}
+	dx, dy := b.X-a.X, b.Y-a.Y
+	if dx < math.Abs(dy) {
+		return nil, fault.New(fault.Invalid, "The line stands upright. Draw it along the horizon, from left to right.")
+	}
+	c := r.Clone()
+	m := &c.Room
+	m.On, m.Corners = true, room.Points{}
+	m.Horizon = math.Round(10*(a.Y+(float64(r.Photo.Width)/2-a.X)*dy/dx)) / 10
+	m.Roll = math.Round(10*math.Atan2(dy, dx)*180/math.Pi) / 10
+	return c, c.Validate()
+}
+
 // SetFloor returns the recipe with a floor by the corners of a rectangle on it.
 func (r *Recipe) SetFloor(corners []room.Point) (*Recipe, error) {
 	c := r.Clone()

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"math"
 	"net/http"
 	"slices"
 	"strconv"
@@ -11,6 +12,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"pyrant/internal/area"
+	"pyrant/internal/codec"
 	"pyrant/internal/cutout"
 	"pyrant/internal/fault"
 	"pyrant/internal/recipe"
@@ -36,7 +38,23 @@ func (s *Server) roomAction(c *echo.Context, name string, shot *store.Shot, r *r
 		}
 		return true, s.commit(c, shot, version, next, title)
 	}
+	// A new room sees as far across as the photo's lens did, if the photo tells of it.
+	if name == "add-wall" || name == "set-horizon" {
+		if seen, err := s.seenAcross(c, shot, r); err != nil {
+			return true, err
+		} else if seen > 0 {
+			r = r.Clone()
+			r.Room.View = seen
+		}
+	}
 	switch name {
+	case "set-horizon":
+		p, err := points(2)
+		if err != nil {
+			return true, err
+		}
+		next, err := r.SetHorizon(p[0], p[1])
+		return commit(next, err, "Ground of the room")
 	case "add-wall":
 		p, err := points(2)
 		if err != nil {
@@ -94,6 +112,19 @@ func (s *Server) roomAction(c *echo.Context, name string, shot *store.Shot, r *r
 		return commit(next, nil, "Touch up spill of "+r.Lights[i].Name)
 	}
 	return false, nil
+}
+
+// seenAcross returns the field of view that a photo's camera data tells, 0 where they do not or a room is there already.
+func (s *Server) seenAcross(c *echo.Context, shot *store.Shot, r *recipe.Recipe) (float64, error) {
+	if r.Room.On || r.Room.View != 0 || r.Room.Corners.Len() > 0 {
+		return 0, nil
+	}
+	p, err := s.photo(c.Request().Context(), shot.PhotoSHA)
+	if err != nil {
+		return 0, err
+	}
+	deg, _ := codec.View(p.EXIF, p.Width, p.Height)
+	return math.Round(10*deg) / 10, nil
 }
 
 // sketch answers with the room as lines over the photo; of a draft that cannot be with what is wrong.

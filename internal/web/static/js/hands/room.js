@@ -63,18 +63,15 @@ const dropLine = () => {
   return Boolean(was);
 };
 
-export const wall = {
-  name: "wall",
-  label: "Wall line",
-  key: "w",
+// lined makes the hand that draws a line.
+const lined = (done, hand) => ({
+  ...hand,
+  get hint() {
+    return hand.says();
+  },
   rooms: true,
   once: true,
   cursor: true,
-  get hint() {
-    return shot.room.on
-      ? "Drag along the line where this wall meets the floor."
-      : "Drag along the line where the floor meets a wall: that makes the room.";
-  },
   take: dropLine,
   down: (at) => void (from = now = at),
   move(at) {
@@ -88,7 +85,7 @@ export const wall = {
     const click = near(at.screen, from.screen, 6);
     dropLine();
     if (click) return false;
-    await act("add-wall", { points: asPoints(ends) });
+    await act(done, { points: asPoints(ends) });
     return true;
   },
   keydown: () => false,
@@ -97,7 +94,23 @@ export const wall = {
     draw(layer);
     if (from) segment(layer, [...from.photo, ...now.photo]);
   },
-};
+});
+
+export const wall = lined("add-wall", {
+  name: "wall",
+  label: "Wall line",
+  key: "w",
+  says: () =>
+    shot.room.on
+      ? "Drag along the line where this wall meets the floor."
+      : "Drag along the line where the floor meets a wall: that makes the room.",
+});
+export const horizon = lined("set-horizon", {
+  name: "horizon",
+  label: "Horizon",
+  key: "h",
+  says: () => "Drag along the horizon: a floor without walls. Higher than it is where the ground rises.",
+});
 
 // corners makes the hand that takes a number of clicks.
 function corners({ count, done, ...hand }) {
