@@ -10,6 +10,8 @@ import (
 type Field struct {
 	Direct []*Grid // by sheet: as Sheet's numbers are
 	Bounce []*Grid // by sheet, three colours; nil without
+
+	of *Bounce // that Bounce came by
 }
 
 // Bytes returns the memory that the field takes.
@@ -30,17 +32,22 @@ type Detail struct {
 }
 
 // Of returns what a light gives to sheets, with shadows of a strength from 0 to 1, and what comes back
-// of it from other surfaces if there is a bounce.
-func (s *Scene) Of(ctx context.Context, l *Light, sheets []*Sheet, d Detail, shadows float64, b *Bounce) (*Field, error) {
-	f := &Field{}
-	for _, sh := range sheets {
+// of it from other surfaces if there is a bounce. before is what the same light gave to the same sheets as finely, with
+// the same shadows, when Rods were others, or nil: what they do not change is not worked out again.
+func (s *Scene) Of(ctx context.Context, l *Light, sheets []*Sheet, d Detail, shadows float64, b *Bounce, before *Field) (*Field, error) {
+	f := &Field{of: b}
+	for i, sh := range sheets {
 		g := newGrid(sh, d.Tile)
 		by := s.blockers(sh.Body)
 		if shadows <= 0 {
 			by = nil
 		}
 		if l.On == nil || sh.Body != l.On {
-			if err := g.fill(ctx, sh, detail{most: d.Most}, &beams{s, l, by, shadows}); err != nil {
+			var was *made
+			if before != nil {
+				was = before.Direct[i].made
+			}
+			if err := g.fill(ctx, sh, detail{most: d.Most}, &beams{s, l, by, shadows}, was); err != nil {
 				return nil, err
 			}
 			g.finish()
@@ -48,6 +55,10 @@ func (s *Scene) Of(ctx context.Context, l *Light, sheets []*Sheet, d Detail, sha
 		f.Direct = append(f.Direct, g)
 	}
 	if b == nil {
+		return f, ctx.Err()
+	}
+	if before != nil && before.of == b {
+		f.Bounce = before.Bounce // no light's body is in the way of that
 		return f, ctx.Err()
 	}
 	sent := make([][3]float32, len(b.Patches))
@@ -72,7 +83,7 @@ func (s *Scene) Daylight(ctx context.Context, sky *Sky, sheets []*Sheet, d Detai
 	for _, sh := range sheets {
 		g := newGrid(sh, d.Tile)
 		by := s.blockers(sh.Body)
-		if err := g.fill(ctx, sh, detail{most: d.Most}, &fromSky{sky, by}); err != nil {
+		if err := g.fill(ctx, sh, detail{most: d.Most}, &fromSky{sky, by}, nil); err != nil {
 			return nil, err
 		}
 		g.finish()

@@ -89,6 +89,16 @@ type Grid struct {
 	Tiles image.Rectangle // which there are
 	C     int             // numbers at each place
 	tiles []tile
+	made  *made // of what it was filled by; nil where that serves no more
+}
+
+// made is what a grid was made of, before its tiles went over into each other: of a light that stands where it stood
+// that holds wherever no other light's body came or went.
+type made struct {
+	corner []value
+	rods   []uint64 // by tile: which bodies of lights may hide something from it
+	top    float64
+	tiles  []tile
 }
 
 // tile is n·n cells with a value at each corner, row by row; n is 0 where nothing is.
@@ -102,6 +112,12 @@ func (g *Grid) Bytes() int64 {
 	n := int64(len(g.tiles)) * 32
 	for i := range g.tiles {
 		n += int64(len(g.tiles[i].val)) * 4
+	}
+	if g.made != nil {
+		n += int64(len(g.made.corner)) * 16
+		for i := range g.made.tiles {
+			n += int64(len(g.made.tiles[i].val))*4 + 40
+		}
 	}
 	return n
 }
@@ -187,14 +203,19 @@ func (h hidden) none() bool {
 	return h != nil
 }
 
-// fill works the grid out.
-func (g *Grid) fill(ctx context.Context, s *Sheet, d detail, from giver) error {
+// fill works the grid out, unless it is that of before wherever nothing came or went; before may be nil.
+func (g *Grid) fill(ctx context.Context, s *Sheet, d detail, from giver, before *made) error {
 	w, h := g.Tiles.Dx(), g.Tiles.Dy()
 	if w <= 0 || h <= 0 {
 		return ctx.Err()
 	}
 	need := make([]bool, w*h)
 	by := make([]hidden, w*h)
+	now := &made{corner: make([]value, (w+1)*(h+1)), rods: make([]uint64, w*h)}
+	light, _ := from.(*beams)
+	if before != nil && (light == nil || len(before.corner) != len(now.corner)) {
+		before = nil
+	}
 	if err := raster.Each(ctx, h, func(j int) {
 		for i := range w {
 			n := j*w + i
@@ -212,22 +233,28 @@ func (g *Grid) fill(ctx context.Context, s *Sheet, d detail, from giver) error {
 			if ok {
 				by[n] = from.near(mid, 1.05*r)
 			}
+			if light != nil {
+				now.rods[n] = light.rods(by[n])
+			}
 		}
 	}); err != nil {
 		return err
 	}
 	// The corners of all tiles, once.
-	corner := make([]value, (w+1)*(h+1))
-	there := make([]bool, len(corner))
+	corner := now.corner
+	same := make([]bool, len(corner)) // as before
 	if err := raster.Each(ctx, h+1, func(j int) {
 		for i := range w + 1 {
 			for _, k := range [4][2]int{{i - 1, j - 1}, {i, j - 1}, {i - 1, j}, {i, j}} {
 				if k[0] < 0 || k[1] < 0 || k[0] >= w || k[1] >= h || !need[k[1]*w+k[0]] || ctx.Err() != nil {
 					continue
 				}
-				n := j*(w+1) + i
-				if pl, ok := s.Place(float64(g.Tiles.Min.X+i)*g.Tile, float64(g.Tiles.Min.Y+j)*g.Tile); ok {
-					corner[n], there[n] = from.value(pl, by[k[1]*w+k[0]]), true
+				n, t := j*(w+1)+i, k[1]*w+k[0]
+				if same[n] = before != nil && before.rods[t] == now.rods[t]; same[n] {
+					corner[n] = before.corner[n]
+				} else if pl, ok := s.Place(float64(g.Tiles.Min.X+i)*g.Tile, float64(g.Tiles.Min.Y+j)*g.Tile); ok {
+					corner[n] = from.value(pl, by[t])
+					same[n] = before != nil && corner[n] == before.corner[n]
 				}
 				break
 			}
@@ -239,13 +266,18 @@ func (g *Grid) fill(ctx context.Context, s *Sheet, d detail, from giver) error {
 	for i := range corner {
 		top = math.Max(top, corner[i].size(g.C))
 	}
+	now.top = top
 	dark := math.Max(d.dark, 0.002*top)
-	return raster.Each(ctx, h, func(j int) {
+	err := raster.Each(ctx, h, func(j int) {
 		for i := range w {
 			if !need[j*w+i] || ctx.Err() != nil {
 				continue
 			}
 			c := [4]int{j*(w+1) + i, j*(w+1) + i + 1, (j+1)*(w+1) + i, (j+1)*(w+1) + i + 1}
+			if t := j*w + i; before != nil && before.top == top && before.rods[t] == now.rods[t] && same[c[0]] && same[c[1]] && same[c[2]] && same[c[3]] {
+				g.tiles[t] = before.tiles[t]
+				continue
+			}
 			hid := by[j*w+i]
 			g.tiles[j*w+i] = g.tile(d, dark, float64(g.Tiles.Min.X+i)*g.Tile, float64(g.Tiles.Min.Y+j)*g.Tile,
 				[4]value{corner[c[0]], corner[c[1]], corner[c[2]], corner[c[3]]}, hid.none(), func(x, y float64) (v value) {
@@ -256,6 +288,11 @@ func (g *Grid) fill(ctx context.Context, s *Sheet, d detail, from giver) error {
 				})
 		}
 	})
+	if light != nil {
+		now.tiles = slices.Clone(g.tiles)
+		g.made = now
+	}
+	return err
 }
 
 // tile works one tile out, of which the values at the corners are known: it is divided into four as long as
@@ -457,9 +494,11 @@ func between(v [4]float32, t float32) float32 {
 	return y
 }
 
-// join makes the edges of fine tiles go with those of coarser ones beside them, so that no step shows.
+// join makes the edges of fine tiles go with those of coarser ones beside them, so that no step shows. What the grid was
+// made of stays as it is.
 func (g *Grid) join() {
 	w, h := g.Tiles.Dx(), g.Tiles.Dy()
+	own := make([]bool, len(g.tiles))
 	side := func(t *tile, horizontal bool, last int, k int) []float32 {
 		i := last*(t.n+1) + k
 		if !horizontal {
@@ -467,13 +506,17 @@ func (g *Grid) join() {
 		}
 		return t.val[i*g.C : (i+1)*g.C]
 	}
-	match := func(a, b *tile, horizontal bool) { // b is below or to the right of a
+	match := func(i, j int, horizontal bool) { // j is below or to the right of i
+		a, b := &g.tiles[i], &g.tiles[j]
 		if a.n == 0 || b.n == 0 || a.n == b.n {
 			return
 		}
-		fine, coarse, fl, cl := a, b, a.n, 0
+		n, fine, coarse, fl, cl := i, a, b, a.n, 0
 		if a.n < b.n {
-			fine, coarse, fl, cl = b, a, 0, a.n
+			n, fine, coarse, fl, cl = j, b, a, 0, a.n
+		}
+		if !own[n] {
+			fine.val, own[n] = slices.Clone(fine.val), true
 		}
 		k := fine.n / coarse.n
 		for i := range fine.n + 1 {
@@ -487,12 +530,12 @@ func (g *Grid) join() {
 	}
 	for j := range h {
 		for i := range w {
-			t := &g.tiles[j*w+i]
+			t := j*w + i
 			if i+1 < w {
-				match(t, &g.tiles[j*w+i+1], false)
+				match(t, t+1, false)
 			}
 			if j+1 < h {
-				match(t, &g.tiles[(j+1)*w+i], true)
+				match(t, t+w, true)
 			}
 		}
 	}

@@ -187,7 +187,7 @@ func TestGrid(t *testing.T) {
 	l.Bulb(mid.Add(n.Mul(0.4)).Add(room.Vec{X: -1.2}), 0.08)
 	sheet := &Sheet{Rect: image.Rect(0, 0, 600, 400), Plane: c.FloorPlane(), Cam: c}
 	s := &Scene{Bodies: []*solid.Body{b}}
-	f, err := s.Of(ctx, l, []*Sheet{sheet}, Detail{Tile: 13, Most: 8}, 1, nil)
+	f, err := s.Of(ctx, l, []*Sheet{sheet}, Detail{Tile: 13, Most: 8}, 1, nil, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -221,7 +221,7 @@ func TestGrid(t *testing.T) {
 		}
 	}
 	// Without shadows nothing is in the way.
-	f, err = s.Of(ctx, l, []*Sheet{sheet}, Detail{Tile: 13, Most: 8}, 0, nil)
+	f, err = s.Of(ctx, l, []*Sheet{sheet}, Detail{Tile: 13, Most: 8}, 0, nil, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -231,7 +231,7 @@ func TestGrid(t *testing.T) {
 	near(t, "without shadows", float64(one[0]), bare, 0.03)
 	gone, cancel := context.WithCancel(ctx)
 	cancel()
-	if _, err := s.Of(gone, l, []*Sheet{sheet}, Detail{Tile: 13, Most: 8}, 1, nil); err == nil {
+	if _, err := s.Of(gone, l, []*Sheet{sheet}, Detail{Tile: 13, Most: 8}, 1, nil, nil); err == nil {
 		t.Error("what nobody wants is worked out")
 	}
 }
@@ -328,7 +328,7 @@ func TestBounce(t *testing.T) {
 	}
 	l := &Light{}
 	l.Bulb(over(c, 0, 5, 1), 0.1)
-	f, err := s.Of(ctx, l, []*Sheet{floor, back}, Detail{Tile: 20, Most: 4}, 1, b)
+	f, err := s.Of(ctx, l, []*Sheet{floor, back}, Detail{Tile: 20, Most: 4}, 1, b, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -509,7 +509,7 @@ func TestFootOfAPrism(t *testing.T) {
 	l.Bulb(at(250, 380).Add(c.Up.Mul(0.8)), 0.05)
 	sheet := &Sheet{Rect: image.Rect(0, 0, 600, 400), Plane: c.FloorPlane(), Cam: c, Under: []*room.Prism{prism}}
 	s := &Scene{Prisms: []*room.Prism{prism}}
-	f, err := s.Of(ctx, l, []*Sheet{sheet}, Detail{Tile: 13, Most: 8}, 1, nil)
+	f, err := s.Of(ctx, l, []*Sheet{sheet}, Detail{Tile: 13, Most: 8}, 1, nil, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -524,6 +524,50 @@ func TestFootOfAPrism(t *testing.T) {
 		}
 		if v := float64(row[x]) / e; v < 0.97 || v > 1.03 {
 			t.Errorf("at %d, %.1f the grid has %.3f of the light", x, y, v)
+		}
+	}
+}
+
+// Where another light's body comes or goes, and only there, a field is worked out anew: it is the same to the bit as one
+// that knows of none before.
+func TestFieldAfterARodMoved(t *testing.T) {
+	c := level()
+	b, mid, _ := ball(c, 4)
+	n := c.Level(room.Vec{Z: -1})
+	l := &Light{Of: "own"}
+	l.Bulb(mid.Add(n.Mul(0.4)).Add(room.Vec{X: -1.2}), 0.08)
+	sheets := []*Sheet{{Rect: image.Rect(0, 0, 600, 400), Plane: c.FloorPlane(), Cam: c}, {Rect: image.Rect(0, 0, 600, 400), Body: b, Cam: c}}
+	with := func(right, ahead float64) *Scene {
+		at := over(c, right, ahead, 0.5)
+		return &Scene{Bodies: []*solid.Body{b}, Rods: []Rod{{A: at, B: at.Sub(c.Up.Mul(0.5)), Radius: 0.04, Of: "other"}, {A: mid, B: mid, Radius: 2, Of: "own"}}}
+	}
+	d := Detail{Tile: 13, Most: 8}
+	of := func(s *Scene, before *Field) *Field {
+		f, err := s.Of(ctx, l, sheets, d, 1, nil, before)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return f
+	}
+	first := of(with(-0.6, 4.5), nil)
+	for _, to := range [][2]float64{{-0.6, 4.5}, {-0.5, 4.4}, {1.5, 6}} {
+		got, want := of(with(to[0], to[1]), first), of(with(to[0], to[1]), nil)
+		kept, all := 0, 0
+		for k := range sheets {
+			for i := range want.Direct[k].tiles {
+				if !slices.Equal(got.Direct[k].tiles[i].val, want.Direct[k].tiles[i].val) {
+					t.Fatalf("to %v: tile %d of sheet %d is another", to, i, k)
+				}
+				if v := got.Direct[k].made.tiles[i].val; len(v) > 0 {
+					all++
+					if w := first.Direct[k].made.tiles[i].val; len(w) > 0 && &v[0] == &w[0] {
+						kept++
+					}
+				}
+			}
+		}
+		if kept < all*2/3 || kept == all != (to == [2]float64{-0.6, 4.5}) {
+			t.Errorf("to %v: %d of %d tiles are kept", to, kept, all)
 		}
 	}
 }

@@ -15,6 +15,8 @@
 package irradiance
 
 import (
+	"encoding/binary"
+	"hash/fnv"
 	"math"
 
 	"pyrant/internal/room"
@@ -241,6 +243,26 @@ func (f *beams) value(pl Place, h hidden) value {
 	}
 	e, bare := f.s.beam(f.l, pl, f.by, h)
 	return value{mix(e.V.X, bare.V.X), mix(e.V.Y, bare.V.Y), mix(e.V.Z, bare.V.Z), mix(e.S, bare.S)}
+}
+
+// rods names the bodies of lights among what may hide the light, by piece.
+func (f *beams) rods(h hidden) uint64 {
+	sum := fnv.New64a()
+	var b [7 * 8]byte
+	for i := range f.l.pieces {
+		for _, k := range h.of(i, f.by) {
+			if k.rod == nil || k.rod.Of == f.l.Of {
+				continue
+			}
+			for j, v := range [...]float64{float64(i), k.rod.A.X, k.rod.A.Y, k.rod.A.Z, k.rod.B.X, k.rod.B.Y, k.rod.B.Z} {
+				binary.LittleEndian.PutUint64(b[8*j:], math.Float64bits(v))
+			}
+			sum.Write(b[:])
+			binary.LittleEndian.PutUint64(b[:], math.Float64bits(k.rod.Radius))
+			sum.Write(b[:8])
+		}
+	}
+	return sum.Sum64()
 }
 
 // of returns what may hide a piece, of what may hide any.

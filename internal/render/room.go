@@ -249,7 +249,11 @@ func (p *plan) shineIn(ctx context.Context, m *inRoom, ll *litLight) (*lightFiel
 					return nil, err
 				}
 			}
-			f, err := scene.Of(ctx, l, m.Sheets(), m.Detail(rough, m.rough != ""), p.q.Recipe.Room.Shadows, bounce)
+			var before *irradiance.Field
+			if f, ok := cache.Peek[*lightField](p.cache, "latest field "+own); ok && !rough && m.rough == "" {
+				before = f.Field // others may have moved since
+			}
+			f, err := scene.Of(ctx, l, m.Sheets(), m.Detail(rough, m.rough != ""), p.q.Recipe.Room.Shadows, bounce, before)
 			return &lightField{f, key}, err
 		}
 	}

@@ -259,3 +259,27 @@ func TestCrossingMoves(t *testing.T) {
 		t.Error("at rest the picture is not that of a new engine")
 	}
 }
+
+// When a light moves, those that it shades differently are worked out anew where it does, and the picture is that of an engine
+// that knows nothing yet.
+func TestOthersAfterAMove(t *testing.T) {
+	p, r := inFlat(t)
+	r.Room.Daylight, r.Room.Bounce = 1, 1
+	var err error
+	if r, err = r.DuplicateLight(0); err != nil {
+		t.Fatal(err)
+	}
+	at := func(r *recipe.Recipe, x, y float64) *recipe.Recipe {
+		r = r.Clone()
+		r.Lights[1].Shapes = shape.Shapes{shape.Ellipse{X: x, Y: 100, Width: 20, Height: 20, Feet: shape.FeetAt(shape.Foot{X: x, Y: y})}}
+		return r
+	}
+	e := New(1 << 27)
+	q := Request{Photo: p, PhotoKey: "p"}
+	for _, to := range [][2]float64{{180, 160}, {190, 158}, {120, 170}, {180, 160}} {
+		q.Recipe = at(r, to[0], to[1])
+		if string(rgba(t, e, q).Pix) != string(rgba(t, New(1<<27), q).Pix) {
+			t.Errorf("moved to %v the picture is not that of a new engine", to)
+		}
+	}
+}
