@@ -139,6 +139,30 @@ func (r *receivers) weigh(sc *Scene, k int, patches []Patch, by []*blocker) {
 	}
 }
 
+// corner returns the c numbers of a corner of the grid, of those of all places. Where there is no place, it is as at those
+// beside it, so that what is seen does not fall off to nothing there.
+func (r *receivers) corner(k int, vals []float32, c int) []float32 {
+	if n := int(r.index[k]); n >= 0 {
+		return vals[n*c : (n+1)*c]
+	}
+	mean, count := make([]float32, c), float32(0)
+	w, h := r.grid.Tiles.Dx()+1, r.grid.Tiles.Dy()+1
+	for y := max(k/w-1, 0); y <= min(k/w+1, h-1); y++ {
+		for x := max(k%w-1, 0); x <= min(k%w+1, w-1); x++ {
+			if n := int(r.index[y*w+x]); n >= 0 {
+				count++
+				for q, v := range vals[n*c : (n+1)*c] {
+					mean[q] += v
+				}
+			}
+		}
+	}
+	for q := range mean {
+		mean[q] /= max(count, 1)
+	}
+	return mean
+}
+
 // Of returns what patches that send out a colour each give to each of the sheets, as grids of three
 // colours, each with the numbers of a place.
 func (b *Bounce) of(ctx context.Context, sent [][3]float32) ([]*Grid, error) {
@@ -168,14 +192,13 @@ func (b *Bounce) of(ctx context.Context, sent [][3]float32) ([]*Grid, error) {
 			t := tile{n: 1, val: make([]float32, 4*g.C)}
 			any := false
 			for q, k := range [4]int{j, j + 1, j + w + 1, j + w + 2} {
-				if n := r.index[k]; n >= 0 {
-					copy(t.val[q*g.C:(q+1)*g.C], vals[int(n)*g.C:(int(n)+1)*g.C])
-					any = true
-				}
+				any = any || r.index[k] >= 0
+				copy(t.val[q*g.C:(q+1)*g.C], r.corner(k, vals, g.C))
 			}
-			if any {
-				g.tiles[i] = t
+			if !any {
+				continue
 			}
+			g.tiles[i] = t
 		}
 		g.finish()
 		out[n] = g

@@ -411,7 +411,7 @@ func flat(used image.Rectangle, fy float64) bool {
 func (s *Set) Detail(rough, all bool) irradiance.Detail {
 	switch {
 	case rough && all:
-		return irradiance.Detail{Tile: 40 * s.unit, Most: 1}
+		return irradiance.Detail{Tile: 48 * s.unit, Most: 1}
 	case rough:
 		return irradiance.Detail{Tile: 24 * s.unit, Most: 1}
 	}
