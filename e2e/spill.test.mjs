@@ -133,14 +133,14 @@ test("a pool of light on the ground is there at once, moved and squeezed by its 
   const before = await pixel(page, ...walk, 10);
   await saved(page, () => page.locator('[data-touch="pool"]').click());
   const first = await ring();
-  const sand = [first.x, first.y];
-  const lit = await pixel(page, ...sand, 10);
-  await saved(page, async () => drag(page, await place(page, ...sand), await place(page, ...walk)));
+  const spot = [first.x, first.y];
+  const pooled = await pixel(page, ...spot, 10);
+  await saved(page, async () => drag(page, await place(page, ...spot), await place(page, ...walk)));
   const there = await ring();
   assert.ok(Math.abs(there.x - walk[0]) < 12 && Math.abs(there.y - walk[1]) < 12, JSON.stringify(there));
   assert.equal(there.width, first.width);
   assert.ok(sum(await pixel(page, ...walk, 10)) > sum(before) + 10);
-  assert.ok(sum(await pixel(page, ...sand, 10)) < sum(lit) - 10);
+  assert.ok(sum(await pixel(page, ...spot, 10)) < sum(pooled) - 10);
   await saved(page, async () =>
     drag(
       page,

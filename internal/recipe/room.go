@@ -68,6 +68,16 @@ type Thing struct {
 	Of   cutout.Ref `json:"of" label:"Cut-out" row:"own" doc:"id of the cut-out"`
 	Foot room.Point `json:"foot" title:"Foot of *"`
 	Lies Lies       `json:"lies" label:"Stands or lies" default:"auto"`
+	// What it gets of the light at its edges, where it turns away from the camera, and of that which falls on its broad front.
+	Edge  float64 `json:"edge" label:"Edge light" unit:"%" range:"0..4" slider:"0..2" default:"1" step:"0.01" doc:"at its edges, where it turns away from the camera"`
+	Broad float64 `json:"broad" label:"Broad light" unit:"%" range:"0..4" slider:"0..2" default:"1" step:"0.01" doc:"on what of it faces the camera"`
+}
+
+// Share returns how much of the light counts on a part of the thing whose normal makes an angle with this cosine to the
+// way to the camera.
+func (t *Thing) Share(facing float64) float64 {
+	e := 1 - math.Min(math.Abs(facing), 1)
+	return t.Broad + (t.Edge-t.Broad)*e*e
 }
 
 // Lies is whether a thing stands upright or lies on the floor.

@@ -139,7 +139,9 @@ func (r *Recipe) AddThing(of cutout.Ref, foot room.Point) (*Recipe, error) {
 		return nil, fault.New(fault.Invalid, "“%s” stands in the room already.", r.NameOf(of))
 	}
 	id, _ := c.roomID("t", "", nil)
-	m.Things = append(m.Things, Thing{ID: id, Of: of, Foot: foot, Lies: LiesAuto})
+	t := setting.New[Thing](r.Photo.Frame())
+	t.ID, t.Of, t.Foot = id, of, foot
+	m.Things = append(m.Things, t)
 	return c, c.Validate()
 }
 

@@ -97,7 +97,17 @@ func (p *plan) roomKeyOf(geometry string) string { return p.q.PhotoKey + " " + g
 // fallKey names all of the room that what falls on it depends on.
 func (p *plan) fallKey() string {
 	m := &p.q.Recipe.Room
-	return fmt.Sprintf("%s %s %g %g %g", p.q.PhotoKey, p.setKey(), m.Shadows, m.Bounce, m.Daylight)
+	return fmt.Sprintf("%s %s %g %g %s", p.q.PhotoKey, p.setKey(), m.Shadows, m.Bounce, p.groundKey())
+}
+
+// groundKey names what pixels send back beside what falls on them: how far daylight is taken out, and what of the light
+// things get at their edges and fronts.
+func (p *plan) groundKey() string {
+	b := fmt.Appendf(nil, "%g", p.q.Recipe.Room.Daylight)
+	for _, t := range p.q.Recipe.Room.Things {
+		b = fmt.Appendf(b, " %g %g", t.Edge, t.Broad)
+	}
+	return string(b)
 }
 
 // standKey names what light i covers and where it stands.
@@ -347,7 +357,7 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground
 			m.last = g
 		}
 	}()
-	return forPart(ctx, p, r != p.frame, fmt.Sprintf("%sground %s %g %g %v", m.rough, m.key, p.q.Recipe.Room.Daylight, p.scale, r), func(ctx context.Context) (*ground, error) {
+	return forPart(ctx, p, r != p.frame, fmt.Sprintf("%sground %s %s %g %v", m.rough, m.key, p.groundKey(), p.scale, r), func(ctx context.Context) (*ground, error) {
 		defer p.stats.add("ground", time.Now())
 		g := &ground{r, make([][]stretch, r.Dy())}
 		step, n := 1/p.scale, r.Dx()
@@ -394,6 +404,14 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground
 								k.normal[3*q], k.normal[3*q+1], k.normal[3*q+2] = float32(v.X), float32(v.Y), float32(v.Z)
 							}
 						}
+						if t := p.thing(m, i); t != nil && (t.Edge != 1 || t.Broad != 1) {
+							for q := range k.weight {
+								way := m.Cam.Ray((float64(k.x+q)+0.5)*step, py).Unit()
+								n := k.normal[3*q:]
+								facing := way.X*float64(n[0]) + way.Y*float64(n[1]) + way.Z*float64(n[2])
+								k.weight[q] *= float32(t.Share(facing))
+							}
+						}
 						if m.daylight != nil {
 							m.daylight.Field.Direct[i].Read(sky, k.x, step, py, b-a)
 							var returned []float32
@@ -428,6 +446,18 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground
 		})
 		return g, err
 	})
+}
+
+// thing returns the thing that a surface is the front of, nil for one that is flat.
+func (p *plan) thing(m *inRoom, surface int) *recipe.Thing {
+	if s := &m.Surfaces[surface]; s.Kind == staging.Thing && s.Sheet.Body != nil {
+		for i := range p.q.Recipe.Room.Things {
+			if t := &p.q.Recipe.Room.Things[i]; t.ID == s.ID {
+				return t
+			}
+		}
+	}
+	return nil
 }
 
 // partsOf returns into how many parts a pixel of step pixels of the photo is divided across and down, to see what of
@@ -537,7 +567,7 @@ func (p *plan) fallen(ctx context.Context, m *inRoom, f *lightField, part image.
 	if r.Dx()*r.Dy() > wholeLimit {
 		r = part
 	}
-	return forPart(ctx, p, r != p.frame, fmt.Sprintf("fallen %s %g %g %g %v", f.key, p.q.Recipe.Room.Daylight, p.q.Recipe.Room.Bounce, p.scale, r), func(ctx context.Context) (fallenLight, error) {
+	return forPart(ctx, p, r != p.frame, fmt.Sprintf("fallen %s %s %g %g %v", f.key, p.groundKey(), p.q.Recipe.Room.Bounce, p.scale, r), func(ctx context.Context) (fallenLight, error) {
 		g, err := p.lie(ctx, m, r)
 		if err != nil {
 			return fallenLight{}, err

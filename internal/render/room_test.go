@@ -239,7 +239,7 @@ func TestCrossingMoves(t *testing.T) {
 	}
 	c := cutOutOf(t, "c", p.Width, p.Height, box, box)
 	r.CutOuts = append(r.CutOuts, c)
-	r.Room.Things = []recipe.Thing{{ID: "t", Of: cutout.Ref(c.ID), Foot: room.Point{X: 150, Y: 150}, Lies: recipe.Stands}}
+	r.Room.Things = []recipe.Thing{{ID: "t", Of: cutout.Ref(c.ID), Foot: room.Point{X: 150, Y: 150}, Lies: recipe.Stands, Edge: 1, Broad: 1}}
 	r.Room.Daylight = 1
 	if err := r.Validate(); err != nil {
 		t.Fatal(err)
@@ -281,5 +281,48 @@ func TestOthersAfterAMove(t *testing.T) {
 		if string(rgba(t, e, q).Pix) != string(rgba(t, New(1<<27), q).Pix) {
 			t.Errorf("moved to %v the picture is not that of a new engine", to)
 		}
+	}
+}
+
+// Light at the edges of a thing and on its front are weighed apart, with nothing of the room worked out anew.
+func TestEdgeAndBroadLight(t *testing.T) {
+	p, r := inFlat(t)
+	round := func(x, y float64) float64 { // a post
+		if x > 200 && x < 240 && y > 60 && y < 150 {
+			return 1
+		}
+		return 0
+	}
+	c := cutOutOf(t, "c", p.Width, p.Height, round, round)
+	r.CutOuts = append(r.CutOuts, c)
+	r.Room.Things = []recipe.Thing{{ID: "t", Of: cutout.Ref(c.ID), Foot: room.Point{X: 220, Y: 150}, Lies: recipe.Stands, Edge: 1, Broad: 1}}
+	if err := r.Validate(); err != nil {
+		t.Fatal(err)
+	}
+	e := New(1 << 27)
+	at := func(edge, broad float64) (front, side, floor float64) {
+		q := Request{Photo: p, PhotoKey: "p", Recipe: r.Clone(), Layer: Spill, Deep: true, Stats: new(Stats)}
+		q.Recipe.Room.Things[0].Edge, q.Recipe.Room.Things[0].Broad = edge, broad
+		m := render(t, e, q)
+		if _, anew := q.Stats.Sum["spill"]; anew && (edge != 1 || broad != 1) {
+			t.Error("light is worked out anew")
+		}
+		return spilled(m, 213, 105), spilled(m, 201, 105), spilled(m, 100, 160)
+	}
+	front, side, floor := at(1, 1)
+	if front <= 0 || side <= 0 {
+		t.Fatalf("the post gets %g and %g", front, side)
+	}
+	edged, _, _ := at(0, 1)
+	_, dimmed, _ := at(0, 1)
+	if edged < 0.75*front || dimmed > 0.6*side {
+		t.Errorf("without light at its edges the front has %.3f, the side %.3f of it", edged/front, dimmed/side)
+	}
+	flat, rim, same := at(1, 0)
+	if flat > 0.3*front || rim < 0.4*side || same != floor {
+		t.Errorf("with light at its edges alone the front has %.3f, the side %.3f; the floor %.4f of %.4f", flat/front, rim/side, same, floor)
+	}
+	if two, _, _ := at(2, 2); math.Abs(two/front-2) > 0.02 {
+		t.Errorf("twice both is %.3f", two/front)
 	}
 }

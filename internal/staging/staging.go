@@ -78,6 +78,10 @@ func Key(r *recipe.Recipe) (space, crossing string) {
 	for i := range bare.Platforms {
 		bare.Platforms[i].Name = ""
 	}
+	bare.Things = slices.Clone(bare.Things)
+	for i := range bare.Things {
+		bare.Things[i].Edge, bare.Things[i].Broad = 0, 0
+	}
 	var b strings.Builder
 	fmt.Fprintf(&b, "room %d %d %s", r.Photo.Width, r.Photo.Height, setting.Key(bare))
 	cut := func(id cutout.Ref) {
