@@ -87,8 +87,9 @@ test("a colour ramp makes spill paler in highlights and turns it in shadows, by 
   const handle = async (end) => {
     const h = page.locator(`[data-ramp-end="${end}"]`);
     await page.locator("[data-ramp]").scrollIntoViewIfNeeded();
-    await h.waitFor();
-    const b = await h.boundingBox();
+    // The chart is drawn anew when the histogram comes: a handle that is gone by then has no place.
+    let b = null;
+    while (!b) b = await h.boundingBox();
     return { x: b.x + b.width / 2, y: b.y + b.height / 2 };
   };
   const ramp = async () => (await state(page)).lights[0].spill.ramp;
