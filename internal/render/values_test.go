@@ -256,7 +256,7 @@ func TestSpillHasItsStrength(t *testing.T) {
 	}
 	grey := colour.SRGBToLinear(100.0 / 255)
 	at := func(d float64) float64 { // in the middle of a pixel
-		return k(math.Hypot(d+0.5, 0.5)) * 0.7 * 16 * 25 * 0.8 * 1.5 * grey
+		return k(math.Hypot(d+0.5, 0.5)) * 16 * 25 * 0.8 * 1.5 * grey
 	}
 	e := New(1 << 24)
 	m := render(t, e, Request{Photo: p, Recipe: r, Deep: true})

@@ -33,6 +33,6 @@ func SinceBefore(ctx context.Context, c coverage.Coverage, reach float64) (heigh
 		peak = math.Max(peak, s.At(float64(p.X), float64(p.Y)))
 	}
 	// What that is by the law of before, whose denominator is that of today by h².
-	was := height * height / (gain * totalBefore * reach * reach)
+	was := height * height / (totalBefore * reach * reach)
 	return height, math.Pow(peak*was, -liftBefore) * was, ctx.Err()
 }

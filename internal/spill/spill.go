@@ -5,7 +5,7 @@
 // apart into samples; each gives light by the inverse square of the distance, held finite close by as if it
 // hovered at a height h over the picture, and faded to nothing at the reach R:
 //
-//	E(x) = gain · Σ A (1 - d²/R²)² / (d² + max(h², A/2)),  for d < R
+//	E(x) = Σ A (1 - d²/R²)² / (d² + max(h², A/2)),  for d < R
 //
 // A is the area that a sample stands for, which is larger than a point. All that a light gives is the sum of what its parts give by themselves: a bar in
 // two halves is the bar, and a shape far away changes nothing here; nor does the reach change what is near.
@@ -19,9 +19,6 @@ import (
 	"pyrant/internal/coverage"
 	"pyrant/internal/raster"
 )
-
-// gain is for a strength of 1 to be what suits most lights.
-const gain = 0.7
 
 // maxSamples is about how many samples a light is taken apart into.
 const maxSamples = 160
@@ -113,7 +110,7 @@ func (s *Source) At(x, y float64) float64 {
 			sum += p.Area * w * w / (d2 + max(h2, p.Area/2))
 		}
 	}
-	return gain * float64(sum)
+	return float64(sum)
 }
 
 // Level returns the pyramid level at which the irradiance is computed for a

@@ -89,7 +89,7 @@ func TestLaw(t *testing.T) {
 	s := hovering(t, box(999, 999, 1001, 1001), reach, height)
 	for _, d := range []float64{0, 30, 100, 300, 700} {
 		q := d * d / reach / reach
-		want := 0.7 * 4 * (1 - q) * (1 - q) / (d*d + height*height)
+		want := 4 * (1 - q) * (1 - q) / (d*d + height*height)
 		if got := s.At(1000+d, 1000); math.Abs(got-want) > 0.005*want {
 			t.Errorf("at %v px there is %.6g, want %.6g", d, got, want)
 		}
