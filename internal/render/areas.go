@@ -228,7 +228,7 @@ func lightKey(p *plan, l area.Light) string {
 		}
 	default:
 		if p.q.Recipe.Room.On {
-			b.WriteString(p.fallKey())
+			b.WriteString(p.roughly(p.shining(l.Light)) + p.fallKey())
 			for i := range p.q.Recipe.Lights {
 				b.WriteString(p.standKey(i))
 			}

@@ -29,7 +29,6 @@ const roomPower = 40
 type inRoom struct {
 	*staging.Set
 	key      string // of the room as it is set up, with the daylight in it
-	lights   string // the same, with how shadows fall
 	rough    string // set where daylight or bounce are not ready: before the keys of what follows from them
 	daylight *staging.Daylight
 	bounce   *staging.Bounce
@@ -94,6 +93,47 @@ func (p *plan) roomKey() string { return p.roomKeyOf(p.geometryKey()) }
 
 func (p *plan) roomKeyOf(geometry string) string { return p.q.PhotoKey + " " + geometry }
 
+func (p *plan) daylightKey() string { return "daylight " + p.roomKey() }
+
+// bounceKey names what surfaces give to each other; their colours have daylight taken out or not.
+func (p *plan) bounceKey() string {
+	return fmt.Sprintf("bounce %s %t", p.roomKey(), p.q.Recipe.Room.Daylight > 0)
+}
+
+// shownKey names the room as it is set up, and whether daylight is taken out of it.
+func (p *plan) shownKey() string {
+	return fmt.Sprintf("%s %s %t", p.q.PhotoKey, p.setKey(), p.q.Recipe.Room.Daylight > 0)
+}
+
+// lightsKey names the same, with how shadows fall.
+func (p *plan) lightsKey() string {
+	m := &p.q.Recipe.Room
+	return fmt.Sprintf("%s %g %t", p.shownKey(), m.Shadows, m.Bounce > 0)
+}
+
+// roughly is a word for the keys of what is made of spill: it is not that of the fine one while some of it is not ready, and
+// may be rough.
+func (p *plan) roughly(lights []*litLight) string {
+	if p.q.Rough == nil {
+		return ""
+	}
+	room := &p.q.Recipe.Room
+	_, ready := cache.Peek[*staging.Daylight](p.cache, p.daylightKey())
+	ready = ready || room.Daylight == 0
+	if _, there := cache.Peek[*staging.Bounce](p.cache, p.bounceKey()); !there && (room.Bounce > 0 || room.Daylight > 0) {
+		ready = false
+	}
+	for _, ll := range lights {
+		if _, there := cache.Peek[*lightField](p.cache, p.fieldKey(ll.l)); !there {
+			ready = false
+		}
+	}
+	if ready {
+		return ""
+	}
+	return "rough "
+}
+
 // fallKey names all of the room that what falls on it depends on.
 func (p *plan) fallKey() string {
 	m := &p.q.Recipe.Room
@@ -152,13 +192,11 @@ func (p *plan) openRoom(ctx context.Context) (*inRoom, error) {
 	if p.room != nil {
 		return p.room, nil
 	}
-	key := p.roomKey()
 	set, err := p.set(ctx)
 	if err != nil {
 		return nil, err
 	}
-	own := fmt.Sprintf("%s %s %t", p.q.PhotoKey, p.setKey(), r.Room.Daylight > 0)
-	m := &inRoom{Set: set, key: own, lights: fmt.Sprintf("%s %g %t", own, r.Room.Shadows, r.Room.Bounce > 0), composer: set.Compose(p.scale)}
+	m := &inRoom{Set: set, key: p.shownKey(), composer: set.Compose(p.scale)}
 	small := func(ctx context.Context) (staging.Small, error) {
 		q := *p.q
 		q.View, q.LongEdge = image.Rectangle{}, m.Small()
@@ -187,7 +225,7 @@ func (p *plan) openRoom(ctx context.Context) (*inRoom, error) {
 				return m.Set.Daylight(ctx, pic, rough)
 			}
 		}
-		name := "daylight " + key
+		name := p.daylightKey()
 		if _, ready := cache.Peek[*staging.Daylight](p.cache, name); p.mayBeRough(ready) {
 			m.rough = "rough "
 			m.daylight, err = cache.Get(ctx, p.cache, m.rough+name, find(true))
@@ -200,7 +238,7 @@ func (p *plan) openRoom(ctx context.Context) (*inRoom, error) {
 	}
 	// What comes back of daylight is to be divided out as well.
 	if r.Room.Bounce > 0 || m.daylight != nil {
-		name := fmt.Sprintf("bounce %s %t", key, m.daylight != nil)
+		name := p.bounceKey()
 		if _, ready := cache.Peek[*staging.Bounce](p.cache, name); p.mayBeRough(ready) {
 			m.rough = "rough "
 		} else if m.bounce, err = cache.Get(ctx, p.cache, name, func(ctx context.Context) (*staging.Bounce, error) {
@@ -241,8 +279,8 @@ type lightField struct {
 // shineIn returns what a light gives to the surfaces of the room. While something moves, a light that stands
 // as it stood keeps its field, although others may shade it otherwise now.
 func (p *plan) shineIn(ctx context.Context, m *inRoom, ll *litLight) (*lightField, error) {
-	own := m.lights + " " + p.standOf(ll.l)
-	key := m.rough + "field " + m.fieldKey(p, ll.l)
+	own := p.lightsKey() + " " + p.standOf(ll.l)
+	key := m.rough + p.fieldKey(ll.l)
 	work := func(rough bool) func(context.Context) (*lightField, error) {
 		return func(ctx context.Context) (*lightField, error) {
 			defer p.stats.add("spill", time.Now())
@@ -295,9 +333,9 @@ func (p *plan) bodies(but *recipe.Light) (out []*recipe.Light) {
 }
 
 // fieldKey names what a light gives to a room.
-func (m *inRoom) fieldKey(p *plan, l *recipe.Light) string {
+func (p *plan) fieldKey(l *recipe.Light) string {
 	var b strings.Builder
-	b.WriteString(m.lights + " " + p.standOf(l) + " among")
+	b.WriteString("field " + p.lightsKey() + " " + p.standOf(l) + " among")
 	for _, o := range p.bodies(l) {
 		b.WriteString(" " + p.standOf(o))
 	}

@@ -7,7 +7,8 @@ import (
 	"sync/atomic"
 	"testing"
 
-	"pyrant/internal/cutout"
+	"pyrant/internal/area"
+	"pyrant/internal/pass"
 	"pyrant/internal/photo"
 	"pyrant/internal/recipe"
 	"pyrant/internal/room"
@@ -33,6 +34,23 @@ func inFlat(t *testing.T) (*photo.Photo, *recipe.Recipe) {
 		t.Fatal(err)
 	}
 	return p, r
+}
+
+// post stands a post in the room, from one column to another.
+func post(t *testing.T, r *recipe.Recipe, left, right float64) {
+	t.Helper()
+	covers := func(x, y float64) float64 {
+		if x > left && x < right && y > 60 && y < 150 {
+			return 1
+		}
+		return 0
+	}
+	r.CutOuts = append(r.CutOuts, cutOutOf(t, "c", r.Photo.Width, r.Photo.Height, covers, covers))
+	next, err := r.AddThing("c", room.Point{X: (left + right) / 2, Y: 150})
+	if err != nil {
+		t.Fatal(err)
+	}
+	*r = *next
 }
 
 // spilled returns the light that comes back at a pixel.
@@ -231,19 +249,8 @@ func TestRoomKeys(t *testing.T) {
 // hand rests.
 func TestCrossingMoves(t *testing.T) {
 	p, r := inFlat(t)
-	box := func(x, y float64) float64 {
-		if x > 120 && x < 180 && y > 60 && y < 150 {
-			return 1
-		}
-		return 0
-	}
-	c := cutOutOf(t, "c", p.Width, p.Height, box, box)
-	r.CutOuts = append(r.CutOuts, c)
-	r.Room.Things = []recipe.Thing{{ID: "t", Of: cutout.Ref(c.ID), Foot: room.Point{X: 150, Y: 150}, Lies: recipe.Stands, Edge: 1, Broad: 1}}
 	r.Room.Daylight = 1
-	if err := r.Validate(); err != nil {
-		t.Fatal(err)
-	}
+	post(t, r, 120, 180)
 	e := New(1 << 27)
 	rgba(t, e, Request{Photo: p, PhotoKey: "p", Recipe: r})
 	moved := r.Clone()
@@ -287,18 +294,7 @@ func TestOthersAfterAMove(t *testing.T) {
 // Light at the edges of a thing and on its front are weighed apart, with nothing of the room worked out anew.
 func TestEdgeAndBroadLight(t *testing.T) {
 	p, r := inFlat(t)
-	round := func(x, y float64) float64 { // a post
-		if x > 200 && x < 240 && y > 60 && y < 150 {
-			return 1
-		}
-		return 0
-	}
-	c := cutOutOf(t, "c", p.Width, p.Height, round, round)
-	r.CutOuts = append(r.CutOuts, c)
-	r.Room.Things = []recipe.Thing{{ID: "t", Of: cutout.Ref(c.ID), Foot: room.Point{X: 220, Y: 150}, Lies: recipe.Stands, Edge: 1, Broad: 1}}
-	if err := r.Validate(); err != nil {
-		t.Fatal(err)
-	}
+	post(t, r, 200, 240)
 	e := New(1 << 27)
 	at := func(edge, broad float64) (front, side, floor float64) {
 		q := Request{Photo: p, PhotoKey: "p", Recipe: r.Clone(), Layer: Spill, Deep: true, Stats: new(Stats)}
@@ -324,5 +320,40 @@ func TestEdgeAndBroadLight(t *testing.T) {
 	}
 	if two, _, _ := at(2, 2); math.Abs(two/front-2) > 0.02 {
 		t.Errorf("twice both is %.3f", two/front)
+	}
+}
+
+// An area where spill falls, made for a rough frame, is not what the fine one works in.
+func TestRoughAreas(t *testing.T) {
+	p, r := inFlat(t)
+	r.Room.Daylight, r.Room.Bounce = 1, 1
+	r, id, err := r.AddArea("Lit", area.Part{On: true, Does: area.Add, Amount: 1, Of: area.Light{What: area.Spill, Gain: 3}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	darker := pass.Pass{On: true, Strength: 1, Joining: pass.Normal, Area: id, Name: "Darker", Does: pass.Levels{Exposure: -3, Middle: 1, White: 1}}
+	r.Finish.On, r.Finish.Passes = true, []pass.Pass{darker}
+	if err := r.Validate(); err != nil {
+		t.Fatal(err)
+	}
+	e := New(1 << 27)
+	rgba(t, e, Request{Photo: p, PhotoKey: "p", Recipe: r})
+	moved := r.Clone()
+	moved.Lights[0].Shapes = shape.Shapes{shape.Standing(r.Lights[0].Shapes[0], shape.FeetAt(shape.Foot{X: 190, Y: 160}))}
+	var rough atomic.Bool
+	q := Request{Photo: p, PhotoKey: "p", Recipe: moved, Rough: &rough}
+	rgba(t, e, q)
+	if !rough.Load() {
+		t.Fatal("nothing was rough")
+	}
+	q.Rough = nil
+	want := rgba(t, New(1<<27), q)
+	if string(rgba(t, e, q).Pix) != string(want.Pix) {
+		t.Error("at rest the picture is made in the rough frame's area")
+	}
+	rough.Store(false)
+	q.Rough = &rough
+	if string(rgba(t, e, q).Pix) != string(want.Pix) || rough.Load() {
+		t.Error("what is ready by then is rough")
 	}
 }
