@@ -1,6 +1,11 @@
 package raster
 
+import "golang.org/x/sys/cpu"
+
 const wide = true // what every amd64 has
+
+// eight tells whether add4 and mul4 take eight elements at a time, to the same bits.
+var eight = cpu.X86.HasAVX2
 
 // Each of these does the function of its name in rows.go for n elements of src, a multiple of 4 above 0.
 

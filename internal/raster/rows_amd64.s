@@ -14,6 +14,23 @@ TEXT ·add4(SB), NOSPLIT, $0-24
 	MOVQ dst+0(FP), DI
 	MOVQ src+8(FP), SI
 	MOVQ n+16(FP), CX
+	CMPB ·eight(SB), $0
+	JEQ  add4Next
+
+add8Next:
+	SUBQ    $8, CX
+	JLT     add8End
+	VMOVUPS (DI), Y1
+	VADDPS  (SI), Y1, Y1
+	VMOVUPS Y1, (DI)
+	ADDQ    $32, SI
+	ADDQ    $32, DI
+	JMP     add8Next
+
+add8End:
+	VZEROUPPER
+	ADDQ $8, CX
+	JZ   add4End
 
 add4Next:
 	MOVUPS (SI), X0
@@ -23,7 +40,9 @@ add4Next:
 	ADDQ   $16, SI
 	ADDQ   $16, DI
 	SUBQ   $4, CX
-	JG     add4Next
+	JG   add4Next
+
+add4End:
 	RET
 
 // func mul4(dst, src *float32, n int)
@@ -31,6 +50,23 @@ TEXT ·mul4(SB), NOSPLIT, $0-24
 	MOVQ dst+0(FP), DI
 	MOVQ src+8(FP), SI
 	MOVQ n+16(FP), CX
+	CMPB ·eight(SB), $0
+	JEQ  mul4Next
+
+mul8Next:
+	SUBQ    $8, CX
+	JLT     mul8End
+	VMOVUPS (DI), Y1
+	VMULPS  (SI), Y1, Y1
+	VMOVUPS Y1, (DI)
+	ADDQ    $32, SI
+	ADDQ    $32, DI
+	JMP     mul8Next
+
+mul8End:
+	VZEROUPPER
+	ADDQ $8, CX
+	JZ   mul4End
 
 mul4Next:
 	MOVUPS (SI), X0
@@ -40,7 +76,9 @@ mul4Next:
 	ADDQ   $16, SI
 	ADDQ   $16, DI
 	SUBQ   $4, CX
-	JG     mul4Next
+	JG   mul4Next
+
+mul4End:
 	RET
 
 // func colour4(dst, src *float32, n int, w *[3]float32)

@@ -1,12 +1,10 @@
 package render
 
 import (
-	"cmp"
 	"context"
 	"fmt"
 	"image"
 	"math"
-	"slices"
 	"sync"
 	"time"
 
@@ -479,7 +477,9 @@ func (r coreRows) row(s *scratch, x0, x1, y int) {
 			}
 			met = true
 			for i := range c.spans {
-				c.spans[i].spread(c.open)
+				if sp := &c.spans[i]; a < sp.to && sp.from < b {
+					sp.spread(c.open)
+				}
 			}
 			mixed = c.join(a, cover, pix, open) || mixed
 			c.spans = append(c.spans, coreSpan{a, b, varies})
@@ -491,12 +491,17 @@ func (r coreRows) row(s *scratch, x0, x1, y int) {
 	if !mixed {
 		return
 	}
-	for i, w := range c.weight {
-		if c.mixed[i] {
-			k := 1 / w
-			d := c.pix[3*i : 3*i+3 : 3*i+3]
-			d[0], d[1], d[2] = d[0]*k, d[1]*k, d[2]*k
-			c.open[i] *= k
+	for _, sp := range c.spans {
+		if sp.open != varies {
+			continue
+		}
+		for i := sp.from; i < sp.to; i++ {
+			if c.mixed[i] {
+				k := 1 / c.weight[i]
+				d := c.pix[3*i : 3*i+3 : 3*i+3]
+				d[0], d[1], d[2] = d[0]*k, d[1]*k, d[2]*k
+				c.open[i] *= k
+			}
 		}
 	}
 }
@@ -637,7 +642,13 @@ func (c *cores) expose(light []float32) {
 
 // joined returns spans in order, with those that touch made one.
 func joined(spans []coreSpan) []coreSpan {
-	slices.SortFunc(spans, func(a, b coreSpan) int { return cmp.Compare(a.from, b.from) })
+	for i := 1; i < len(spans); i++ { // a few, nearly in order
+		s, k := spans[i], i
+		for ; k > 0 && spans[k-1].from > s.from; k-- {
+			spans[k] = spans[k-1]
+		}
+		spans[k] = s
+	}
 	out := spans[:0]
 	for _, s := range spans {
 		// Those that meet vary all.

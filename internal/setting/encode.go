@@ -57,7 +57,7 @@ func (e encoder) append(b []byte, v reflect.Value) []byte {
 			if e.beside != nil {
 				e.beside(l)
 			}
-			return strconv.AppendQuote(b, l.Key())
+			return append(append(append(b, '"'), l.Key()...), '"')
 		}
 		v = l.slice()
 	}
@@ -70,7 +70,7 @@ func (e encoder) append(b []byte, v reflect.Value) []byte {
 		}
 		c := v.Elem()
 		b = append(b, `{"kind":`...)
-		b = strconv.AppendQuote(b, wordOf(v.Type(), c))
+		b = text(b, wordOf(v.Type(), c))
 		return append(e.fields(b, c, true), '}')
 	case reflect.Pointer:
 		if v.IsNil() {
