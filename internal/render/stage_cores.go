@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"image"
 	"math"
+	"slices"
 	"sync"
 	"time"
 
@@ -21,20 +22,34 @@ type coreStage struct{ list []core }
 
 // core is the shape of one light, ready to be coloured.
 type core struct {
-	light    *litLight
-	term     term
-	depth    term    // coverage blurred by part of the shapes' width, against its peak; where light is nil all is alike
+	coreLook
+	light *litLight
+	term  term
+	depth term // coverage blurred by part of the shapes' width, against its peak; where light is nil all is alike
+	trim  veil
+}
+
+// coreLook is how a core looks, but for its shape.
+type coreLook struct {
 	emission float32 // of the middle, over what is white; 0 for a core of one colour
 	rounding float32
 	uneven   float32 // in stops
 	patches  patches
-	hides    float32 // how much of the photo it hides
-	trim     veil
+	hides    float32    // how much of the photo it hides
 	keeps    float32    // what bloom leaves where it is
 	colour   colour.RGB // linear
 	texture  float32
 	open     float32 // how much of the light that joins reaches it
 	meanLuma float32 // of the photo under the light's shapes
+}
+
+// coreKey names all that a core depends on but the photo, the scale and the part.
+type coreKey struct {
+	coreLook
+	shape string
+	sigma float64
+	depth piece
+	trim  string
 }
 
 func (st *coreStage) prepare(ctx context.Context, p *plan) (bool, error) {
@@ -82,7 +97,8 @@ func (st *coreStage) prepare(ctx context.Context, p *plan) (bool, error) {
 func (p *plan) coreOf(ll *litLight) core {
 	k, level := ll.l.Core, ll.l.Level*p.q.Recipe.Glow.Level
 	// The core hides the object behind it; a fader below 1 lets it through.
-	c := core{light: ll, trim: veil{}.trimmed(p, ll.l.Trim), hides: 1, texture: float32(k.Texture), open: float32(math.Pow(1-k.Texture, 5)), keeps: float32(1 - k.Bloom)}
+	look := coreLook{hides: 1, texture: float32(k.Texture), open: float32(math.Pow(1-k.Texture, 5)), keeps: float32(1 - k.Bloom)}
+	c := core{coreLook: look, light: ll, trim: veil{}.trimmed(p, ll.l.Trim)}
 	if level < 1 {
 		c.hides = float32(1 - (1-level)*(1-level))
 	}
@@ -155,15 +171,13 @@ func (p *plan) meanLuma(ctx context.Context, ll *litLight) (float32, error) {
 }
 
 func (st *coreStage) collect(ctx context.Context, p *plan, part image.Rectangle) (rower, error) {
-	list, err := st.ready(ctx, p, part, !p.layer.black)
-	if err != nil {
-		return nil, err
-	}
-	r := coreRows{cores: list}
+	r := coreRows{open: make([]float32, len(st.list))}
 	for i := range st.list {
-		r.open = append(r.open, st.list[i].open)
+		r.open[i] = st.list[i].open
 	}
-	return r, nil
+	var err error
+	r.cores, r.still, err = st.ready(ctx, p, part, !p.layer.black)
+	return r, err
 }
 
 // coreRow is one core over a part of the picture.
@@ -175,8 +189,16 @@ type coreRow interface {
 
 // lookAlike keeps cores of one view that look as in the frame before.
 type lookAlike struct {
-	mu   sync.Mutex
-	last map[string]*keptCore // of the last frame; nil for one that was made row by row
+	mu    sync.Mutex
+	last  map[coreKey]*keptCore // of the last frame; nil for one that was made row by row
+	still *stillCores           // those of the last frame that were kept, once a frame before had the same ones
+	of    []placed              // what the last frame's were
+}
+
+// placed is a core and its place among all.
+type placed struct {
+	at  int
+	key coreKey
 }
 
 func (l *lookAlike) Bytes() (n int64) {
@@ -184,22 +206,25 @@ func (l *lookAlike) Bytes() (n int64) {
 		return 0
 	}
 	defer l.mu.Unlock()
-	for k, c := range l.last {
-		n += int64(len(k) + 100)
+	for _, c := range l.last {
+		n += 400
 		if c != nil {
 			n += c.size
 		}
 	}
+	if l.still != nil {
+		n += l.still.size
+	}
 	return
 }
 
-// ready returns the cores over a part. Those that the frame before had as well are kept.
-func (st *coreStage) ready(ctx context.Context, p *plan, part image.Rectangle, through bool) ([]coreRow, error) {
+// ready returns the cores over a part, and those that do not move side by side. Those that the frame before had as well
+// are kept.
+func (st *coreStage) ready(ctx context.Context, p *plan, part image.Rectangle, through bool) (out []coreRow, still *stillCores, err error) {
 	var l *lookAlike
 	if !p.passing {
-		var err error
 		if l, err = cache.Get(ctx, p.cache, fmt.Sprintf("cores %s %g %v %v", p.q.PhotoKey, p.scale, part, through), func(context.Context) (*lookAlike, error) { return new(lookAlike), nil }); err != nil {
-			return nil, err
+			return nil, nil, err
 		}
 		if l.mu.TryLock() {
 			defer l.mu.Unlock()
@@ -207,45 +232,49 @@ func (st *coreStage) ready(ctx context.Context, p *plan, part image.Rectangle, t
 			l = nil // another frame of this view is at work
 		}
 	}
-	out := make([]coreRow, len(st.list))
-	now := map[string]*keptCore{}
+	out = make([]coreRow, len(st.list))
+	now := map[coreKey]*keptCore{}
+	var of []placed
 	for i := range st.list {
-		k, key := &st.list[i], ""
+		k, key := &st.list[i], coreKey{}
 		if l != nil {
 			key = k.key()
 			kept, seen := l.last[key]
 			if seen && kept == nil {
-				var err error
 				if kept, err = k.keep(ctx, p, part, through); err != nil {
-					return nil, err
+					return nil, nil, err
 				}
 			}
 			if now[key] = kept; kept != nil {
 				out[i] = kept
+				of = append(of, placed{i, key})
 				continue
 			}
 		}
-		m, err := k.made(ctx, p, part, through)
-		if err != nil {
-			return nil, err
+		if out[i], err = k.made(ctx, p, part, through); err != nil {
+			return nil, nil, err
 		}
-		out[i] = m
 	}
-	if l != nil {
-		l.last = now
+	if l == nil {
+		return out, nil, nil
 	}
-	return out, nil
+	l.last = now
+	if !slices.Equal(l.of, of) {
+		l.of, l.still = of, nil
+	} else if l.still == nil && len(of) > 1 {
+		if l.still, err = st.beside(ctx, out, part); err != nil {
+			return nil, nil, err
+		}
+	}
+	return out, l.still, nil
 }
 
-// key names all that the core depends on but the photo, the scale and the part.
-func (k *core) key() string {
-	bare := *k
-	bare.light, bare.term, bare.depth, bare.trim = nil, term{}, term{}, veil{key: k.trim.key}
-	depth := piece{}
+func (k *core) key() coreKey {
+	out := coreKey{coreLook: k.coreLook, shape: k.term.light.key, sigma: k.term.sigma, trim: k.trim.key}
 	if k.depth.light != nil {
-		depth = piece{k.depth.light.key, k.depth.sigma, [3]float32{k.depth.weight[0]}}
+		out.depth = piece{k.depth.light.key, k.depth.sigma, [3]float32{k.depth.weight[0]}}
 	}
-	return fmt.Sprint(k.term.light.key, k.term.sigma, depth, bare)
+	return out
 }
 
 // madeCore is a core of which rows are made as they come.
@@ -411,7 +440,71 @@ func (k *core) keep(ctx context.Context, p *plan, part image.Rectangle, through 
 
 type coreRows struct {
 	cores []coreRow
-	open  []float32 // of each
+	open  []float32   // of each
+	still *stillCores // those of cores that are kept, laid beside each other; nil where that was not done
+}
+
+// stillCores is kept cores laid beside each other in rows, as coreRows.each leaves them.
+type stillCores struct {
+	top  int
+	rows []cores
+	size int64
+}
+
+// beside lays those of the cores that are kept beside each other.
+func (st *coreStage) beside(ctx context.Context, list []coreRow, part image.Rectangle) (*stillCores, error) {
+	var r coreRows
+	for i, k := range list {
+		if k, ok := k.(*keptCore); ok {
+			r.cores, r.open = append(r.cores, k), append(r.open, st.list[i].open)
+		}
+	}
+	out := &stillCores{top: part.Min.Y, rows: make([]cores, part.Dy())}
+	err := raster.Rows(ctx, part.Min.Y, part.Max.Y, func(y0, y1 int) {
+		s := &scratch{core: newCores(part.Dx())}
+		for y := y0; y < y1; y++ {
+			s.core.clear()
+			r.each(s, r.cores, part.Min.X, part.Max.X, y)
+			out.rows[y-out.top] = s.core.packed()
+		}
+	})
+	for i := range out.rows {
+		k := &out.rows[i]
+		out.size += int64(200 + 4*(len(k.pix)+len(k.alpha)+len(k.open)+len(k.weight)) + len(k.mixed) + 16*len(k.spans))
+	}
+	return out, err
+}
+
+// packed returns a copy of what the spans hold, end to end.
+func (c *cores) packed() (out cores) {
+	for _, sp := range c.spans {
+		out.pix = append(out.pix, c.pix[3*sp.from:3*sp.to]...)
+		out.alpha = append(out.alpha, c.alpha[sp.from:sp.to]...)
+		out.weight = append(out.weight, c.weight[sp.from:sp.to]...)
+		if sp.open == varies {
+			out.open = append(out.open, c.open[sp.from:sp.to]...)
+			out.mixed = append(out.mixed, c.mixed[sp.from:sp.to]...)
+		}
+	}
+	out.spans = slices.Clone(c.spans)
+	return out
+}
+
+// unpack lays down what packed returned.
+func (c *cores) unpack(from *cores) {
+	n, v := 0, 0
+	for _, sp := range from.spans {
+		w := sp.to - sp.from
+		copy(c.pix[3*sp.from:], from.pix[3*n:3*(n+w)])
+		copy(c.alpha[sp.from:], from.alpha[n:n+w])
+		copy(c.weight[sp.from:], from.weight[n:n+w])
+		if n += w; sp.open == varies {
+			copy(c.open[sp.from:], from.open[v:v+w])
+			copy(c.mixed[sp.from:], from.mixed[v:v+w])
+			v += w
+		}
+	}
+	c.spans = append(c.spans, from.spans...)
 }
 
 // cores is the lit shapes themselves in one row, as a picture of its own that
@@ -451,46 +544,93 @@ func newCores(w int) cores {
 // high as joining is steep near white.
 func (r coreRows) row(s *scratch, x0, x1, y int) {
 	c := &s.core
-	// What the last row left.
+	c.clear()
+	if r.still == nil {
+		r.each(s, r.cores, x0, x1, y)
+		c.settle()
+		return
+	}
+	c.unpack(&r.still.rows[y-r.still.top])
+	for n, k := range r.cores {
+		if _, ok := k.(*keptCore); ok {
+			continue
+		}
+		// Two that overlap mix to the same bits in either order, three do not.
+		for _, run := range k.row(s, x0, x1, y) {
+			if c.crowded(run, x0, x1) {
+				c.clear()
+				r.each(s, r.cores, x0, x1, y)
+				c.settle()
+				return
+			}
+			c.lay(run, r.open[n], x0, x1)
+		}
+	}
+	c.settle()
+}
+
+// each lays the cores beside each other.
+func (r coreRows) each(s *scratch, list []coreRow, x0, x1, y int) {
+	for n, k := range list {
+		for _, run := range k.row(s, x0, x1, y) {
+			s.core.lay(run, r.open[n], x0, x1)
+		}
+	}
+}
+
+// clear takes out what the last row left.
+func (c *cores) clear() {
 	for _, sp := range c.spans {
 		clear(c.alpha[sp.from:sp.to])
 		clear(c.weight[sp.from:sp.to])
 		clear(c.mixed[sp.from:sp.to])
 	}
 	c.spans = c.spans[:0]
-	met, mixed := false, false
-	for n, k := range r.cores {
-		open := r.open[n]
-		for _, run := range k.row(s, x0, x1, y) {
-			from := max(run.from, x0)
-			a, b := from-x0, min(run.from+len(run.cover), x1)-x0
-			if a >= b {
-				continue
-			}
-			cover, pix := run.cover[from-run.from:][:b-a], run.pix[3*(from-run.from):][:3*(b-a)]
-			if !c.meets(a, b) {
-				copy(c.pix[3*a:], pix)
-				copy(c.weight[a:], cover)
-				copy(c.alpha[a:], cover)
-				c.spans = append(c.spans, coreSpan{a, b, open})
-				continue
-			}
-			met = true
-			for i := range c.spans {
-				if sp := &c.spans[i]; a < sp.to && sp.from < b {
-					sp.spread(c.open)
-				}
-			}
-			mixed = c.join(a, cover, pix, open) || mixed
-			c.spans = append(c.spans, coreSpan{a, b, varies})
-		}
-	}
-	if met {
-		c.spans = joined(c.spans)
-	}
-	if !mixed {
+}
+
+// lay lays a run of one core beside those that are there.
+func (c *cores) lay(run coreRun, open float32, x0, x1 int) {
+	from := max(run.from, x0)
+	a, b := from-x0, min(run.from+len(run.cover), x1)-x0
+	if a >= b {
 		return
 	}
+	cover, pix := run.cover[from-run.from:][:b-a], run.pix[3*(from-run.from):][:3*(b-a)]
+	if !c.meets(a, b) {
+		copy(c.pix[3*a:], pix)
+		copy(c.weight[a:], cover)
+		copy(c.alpha[a:], cover)
+		c.spans = append(c.spans, coreSpan{a, b, open})
+		return
+	}
+	for i := range c.spans {
+		if sp := &c.spans[i]; a < sp.to && sp.from < b {
+			sp.spread(c.open)
+		}
+	}
+	c.join(a, cover, pix, open)
+	c.spans = joined(append(c.spans, coreSpan{a, b, varies}))
+}
+
+// crowded tells whether a run covers a pixel that two cores and more cover.
+func (c *cores) crowded(run coreRun, x0, x1 int) bool {
+	from := max(run.from, x0)
+	to := min(run.from+len(run.cover), x1)
+	for _, sp := range c.spans {
+		if sp.open != varies {
+			continue
+		}
+		for x := max(from, sp.from+x0); x < min(to, sp.to+x0); x++ {
+			if c.mixed[x-x0] && run.cover[x-run.from] > 0 {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// settle makes sums of overlapping cores their means.
+func (c *cores) settle() {
 	for _, sp := range c.spans {
 		if sp.open != varies {
 			continue
@@ -516,8 +656,8 @@ func (c *cores) meets(a, b int) bool {
 	return false
 }
 
-// join adds a run of one core to those that are there; it tells whether it met another.
-func (c *cores) join(a int, cover, pix []float32, open float32) (met bool) {
+// join adds a run of one core to those that are there.
+func (c *cores) join(a int, cover, pix []float32, open float32) {
 	for i, m := range cover {
 		if m == 0 {
 			continue
@@ -534,16 +674,15 @@ func (c *cores) join(a int, cover, pix []float32, open float32) (met bool) {
 		if !c.mixed[i] {
 			d[0], d[1], d[2] = d[0]*w, d[1]*w, d[2]*w
 			c.open[i] *= w
-			c.mixed[i], met = true, true
+			c.mixed[i] = true
 		}
 		d[0] += v[0] * m
 		d[1] += v[1] * m
 		d[2] += v[2] * m
 		c.weight[i] += m
 		c.open[i] += m * open
-		c.alpha[i] += m - c.alpha[i]*m
+		c.alpha[i] = (c.alpha[i] + m) - c.alpha[i]*m // the same whichever was first
 	}
-	return met
 }
 
 // left is what rounding leaves of the emission where the coverage blurred has a value against its peak.

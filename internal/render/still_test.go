@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"image"
+	"math/rand/v2"
 	"slices"
 	"testing"
 
@@ -95,5 +96,77 @@ func TestStill(t *testing.T) {
 		if !slices.Equal(asked, step.asked) {
 			t.Errorf("step %d: asked for %v, want %v", i, asked, step.asked)
 		}
+	}
+}
+
+// moving is a core that is not kept.
+type moving struct{ coreRow }
+
+// Cores that were laid beside each other ahead, and those that move laid to them, make the rows that all of them make
+// in their order, to the bit, however many overlap.
+func TestStillCores(t *testing.T) {
+	const w = 60
+	random := rand.New(rand.NewPCG(3, 4))
+	mixed, crowds := 0, 0
+	for round := range 300 {
+		r := coreRows{}
+		st := &coreStage{}
+		for range 2 + random.IntN(5) {
+			var row []coreRun
+			for x := random.IntN(w / 2); x < w-2; x += 4 + random.IntN(w) {
+				run := coreRun{from: x}
+				for range 1 + random.IntN(min(20, w-x-1)) {
+					run.cover = append(run.cover, max(0, min(1, 1.4*random.Float32()-0.2)))
+					run.pix = append(run.pix, random.Float32(), random.Float32(), random.Float32())
+				}
+				row = append(row, run)
+				x += len(run.cover)
+			}
+			open := float32(random.IntN(3)) / 2
+			var c coreRow = &keptCore{rows: [][]coreRun{row}}
+			if random.IntN(3) == 0 {
+				c = moving{c}
+			}
+			r.cores, r.open = append(r.cores, c), append(r.open, open)
+			st.list = append(st.list, core{coreLook: coreLook{open: open}})
+		}
+		show := func(r coreRows) (pix, alpha []float32) {
+			s := &scratch{core: newCores(w)}
+			for range 2 { // the second is laid over what the first left
+				r.row(s, 0, w, 0)
+			}
+			c := &s.core
+			for i := range w {
+				if c.mixed[i] {
+					mixed++
+				}
+			}
+			pix, light := make([]float32, 3*w), slices.Repeat([]float32{0.4}, 3*w)
+			c.expose(light)
+			c.over(pix, make([]bool, w))
+			return pix, slices.Clone(c.alpha)
+		}
+		pix, alpha := show(r)
+		var err error
+		if r.still, err = st.beside(context.Background(), r.cores, image.Rect(0, 0, w, 1)); err != nil {
+			t.Fatal(err)
+		}
+		if gotPix, gotAlpha := show(r); !slices.Equal(gotPix, pix) || !slices.Equal(gotAlpha, alpha) {
+			t.Fatalf("round %d: %d cores make another row when some are laid ahead", round, len(r.cores))
+		}
+		s := &scratch{core: newCores(w)}
+		s.core.unpack(&r.still.rows[0])
+		for _, k := range r.cores {
+			if m, ok := k.(moving); ok {
+				for _, run := range m.row(s, 0, w, 0) {
+					if s.core.crowded(run, 0, w) {
+						crowds++
+					}
+				}
+			}
+		}
+	}
+	if mixed == 0 || crowds == 0 {
+		t.Errorf("%d pixels with several cores, %d runs over such", mixed, crowds)
 	}
 }
