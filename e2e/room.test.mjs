@@ -133,6 +133,29 @@ const open = async (name, light) => {
   await settled(page);
 };
 
+test("the photo's lines tell of the floor, which can be corrected and undone", async () => {
+  await withoutRoom(page);
+  const before = await picture(page);
+  await saved(page, () => page.locator("#find-room").click());
+  const { room } = await state(page);
+  assert.ok(room.on, "no floor was found");
+  const corner = (now) => now.points.find((p) => p.name === "Corner 1 of the floor")?.at;
+  await drawn((now) => now.grid.length > 6 && corner(now));
+  const { now } = await sketch();
+  // What the photo was made with: the horizon at 1131 of 3000 pixels, 55 degrees across.
+  const [x0, y0, x1, y1] = now.horizon;
+  assert.ok(Math.abs((y0 + y1) / 2 - 1131) < 40, `the horizon runs from ${x0}, ${y0} to ${x1}, ${y1}`);
+  assert.ok(Math.abs(now.view - 55) < 4, `it sees ${now.view} degrees across`);
+  assert.notEqual(await picture(page), before);
+  // A corner is taken hold of like those that were clicked.
+  const [x, y] = corner(now);
+  await saved(page, async () => drag(page, await place(page, x, y), await place(page, x - 60, y + 10)));
+  await drawn((now) => corner(now)[0] < x - 50);
+  await undo();
+  await undo();
+  assert.equal(await picture(page), before);
+});
+
 test("a foot is moved and the shadow swings while it moves; recoloured, the light follows; the export is what is seen", async () => {
   await open("Tidewatch quay", 3);
   // The lamp alone: to the right of the figure the floor lies in its shadow.

@@ -164,6 +164,11 @@ test("on the dunes a room is a floor alone, by one line: the arch lights the ris
   const sky = [1100, 400];
   const sum = (p) => p[0] + p[1] + p[2];
   const before = [await pixel(page, ...rise, 16), await pixel(page, ...sky, 16)];
+  // Hills have no lines that tell.
+  await page.locator("#find-room").click();
+  await page.locator("#notice").waitFor();
+  assert.match(await page.locator("#notice").textContent(), /too few straight lines/);
+  assert.ok(!(await state(page)).room.on);
   await page.locator('#hands [data-hand="horizon"]').click();
   // Above the true horizon, as the ground rises to where the arch stands.
   await saved(page, async () => drag(page, await place(page, 400, 762), await place(page, 2700, 758)));

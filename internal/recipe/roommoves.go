@@ -77,6 +77,25 @@ func (r *Recipe) SetFloor(corners []room.Point) (*Recipe, error) {
 	return c, c.Validate()
 }
 
+// SetCamera returns the recipe with a floor that is seen by a camera: a square of it, whose sides go by degrees to the right
+// of straight ahead, and the field of view.
+func (r *Recipe) SetCamera(cam *room.Camera, heading float64) (*Recipe, error) {
+	w, h := float64(r.Photo.Width), float64(r.Photo.Height)
+	corners, ok := cam.Square(heading, w, h)
+	if !ok {
+		return nil, fault.New(fault.Invalid, "The photo's lines tell where the horizon is, but the photo shows too little of the floor below it. Drag a wall line or the horizon instead.")
+	}
+	for i, p := range corners {
+		corners[i] = room.Point{X: math.Round(10*p.X) / 10, Y: math.Round(10*p.Y) / 10}
+	}
+	c, err := r.SetFloor(corners[:])
+	if err != nil {
+		return nil, err
+	}
+	c.Room.View = math.Round(10*room.ViewOf(cam.F, w)) / 10
+	return c, c.Validate()
+}
+
 // AddPlatform returns the recipe with a platform of four corners, over a foot under the first.
 func (r *Recipe) AddPlatform(top []room.Point, foot room.Point) (*Recipe, error) {
 	c := r.Clone()

@@ -182,3 +182,35 @@ func (c *Camera) Horizon(x float64) float64 {
 
 // Level returns what of a direction is level, at length 1.
 func (c *Camera) Level(v Vec) Vec { return v.Off(c.Up).Unit() }
+
+// Square returns the corners of a square on the floor in the lower part of a photo of w by h pixels, as large as it is
+// well seen, with sides that go by degrees to the right of straight ahead; false where no floor is seen.
+func (c *Camera) Square(heading, w, h float64) (corners [4]Point, ok bool) {
+	top, low := c.Horizon(w/2), 0.95*h
+	if top > 0.8*h || math.IsInf(top, 0) {
+		return corners, false
+	}
+	mid, ok := c.Floor(w/2, low-0.4*(low-math.Max(top, 0)))
+	if !ok {
+		return corners, false
+	}
+	ahead := c.Level(Vec{Z: 1})
+	right := ahead.Cross(c.Up)
+	if right.X < 0 {
+		right = right.Mul(-1)
+	}
+	s, k := math.Sincos(heading * math.Pi / 180)
+	a, b := ahead.Mul(k).Add(right.Mul(s)), right.Mul(k).Sub(ahead.Mul(s))
+	for half := mid.Len(); half > 0.02*mid.Len(); half *= 0.95 {
+		seen := true
+		for i, q := range [4][2]float64{{-1, -1}, {1, -1}, {1, 1}, {-1, 1}} {
+			x, y, before := c.Project(mid.Add(a.Mul(q[1] * half)).Add(b.Mul(q[0] * half)))
+			seen = seen && before && x > 0.02*w && x < 0.98*w && y < low
+			corners[i] = Point{x, y}
+		}
+		if seen {
+			return corners, true
+		}
+	}
+	return corners, false
+}

@@ -194,3 +194,36 @@ func TestRoll(t *testing.T) {
 		t.Errorf("of %v by the corners, sure to %v, and %v as usual comes %v", fit.Focal, fit.Spread, prior, got.F)
 	}
 }
+
+// A square of the floor before a camera is a square, lies within the photo and tells of the same camera; without a floor
+// in sight there is none.
+func TestSquare(t *testing.T) {
+	const w, h = 1500.0, 1000.0
+	for _, heading := range []float64{-40, -3, 0, 25} {
+		cam := Level(w, h, 300, 1.5, 1400)
+		c, ok := cam.Square(heading, w, h)
+		if !ok {
+			t.Errorf("no square heads %v degrees", heading)
+			continue
+		}
+		var at [4]Vec
+		for i, p := range c {
+			if p.X < 0 || p.X > w || p.Y < 300 || p.Y > h {
+				t.Errorf("heading %v: corner %v lies outside", heading, p)
+			}
+			at[i], _ = cam.Floor(p.X, p.Y)
+		}
+		a, b := at[1].Sub(at[0]), at[3].Sub(at[0])
+		if math.Abs(a.Len()-b.Len()) > 1e-6 || math.Abs(a.Dot(b)) > 1e-6 {
+			t.Errorf("heading %v: sides of %v and %v, %v to each other", heading, a.Len(), b.Len(), a.Dot(b))
+		}
+		got, _, ok := Calibrate(c, w, h, 1400, 0.02)
+		if !ok || math.Abs(got.F-1400) > 1 || math.Abs(got.Horizon(0)-cam.Horizon(0)) > 1 {
+			t.Errorf("heading %v: its corners tell of %v, %v", heading, got, ok)
+		}
+	}
+	up := Level(w, h, 900, 0, 1400)
+	if got, ok := up.Square(0, w, h); ok {
+		t.Errorf("a camera that looks up sees the square %v", got)
+	}
+}

@@ -20,6 +20,7 @@ import (
 	"pyrant/internal/setting"
 	"pyrant/internal/staging"
 	"pyrant/internal/store"
+	"pyrant/internal/vanish"
 )
 
 // roomAction adds to the room of a shot; false where the action does not.
@@ -39,7 +40,7 @@ func (s *Server) roomAction(c *echo.Context, name string, shot *store.Shot, r *r
 		return true, s.commit(c, shot, version, next, title)
 	}
 	// A new room sees as far across as the photo's lens did, if the photo tells of it.
-	if name == "add-wall" || name == "set-horizon" {
+	if name == "add-wall" || name == "set-horizon" || name == "find-room" {
 		if seen, err := s.seenAcross(c, shot, r); err != nil {
 			return true, err
 		} else if seen > 0 {
@@ -69,6 +70,8 @@ func (s *Server) roomAction(c *echo.Context, name string, shot *store.Shot, r *r
 		}
 		next, err := r.SetFloor(p)
 		return commit(next, err, "Floor of the room")
+	case "find-room":
+		return s.findRoom(c, shot, r, commit)
 	case "add-platform":
 		p, err := points(5)
 		if err != nil {
@@ -112,6 +115,24 @@ func (s *Server) roomAction(c *echo.Context, name string, shot *store.Shot, r *r
 		return commit(next, nil, "Touch up spill of "+r.Lights[i].Name)
 	}
 	return false, nil
+}
+
+// findRoom makes a floor of what the photo's lines tell.
+func (s *Server) findRoom(c *echo.Context, shot *store.Shot, r *recipe.Recipe, commit func(*recipe.Recipe, error, string) (bool, error)) (bool, error) {
+	ctx := c.Request().Context()
+	p, err := s.photo(ctx, shot.PhotoSHA)
+	if err != nil {
+		return true, err
+	}
+	v, ok, err := vanish.Of(ctx, p, r.Room.View)
+	if err != nil {
+		return true, err
+	}
+	if !ok {
+		return true, fault.New(fault.Invalid, "The photo has too few straight lines that tell how the camera looked. Drag a wall line or the horizon, or click the corners of something rectangular on the floor.")
+	}
+	next, err := r.SetCamera(&v.Cam, v.Heading)
+	return commit(next, err, "Floor by the photo's lines")
 }
 
 // seenAcross returns the field of view that a photo's camera data tells, 0 where they do not or a room is there already.
@@ -236,7 +257,7 @@ func (p *page) RoomRows(names ...string) (out []row) {
 func (p *page) CameraBrief() string {
 	m := &p.R.Room
 	if m.View > 0 {
-		return fmt.Sprintf("%.0f° by hand", m.View)
+		return fmt.Sprintf("%.0f° across", m.View)
 	}
 	sp, err := p.R.Space()
 	if err != nil {

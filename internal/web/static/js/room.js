@@ -49,6 +49,7 @@ document.addEventListener("change", (e) => {
 });
 document.addEventListener("click", (e) => {
   if (e.target.closest("#drop-corners")) commit([set("/room/corners", [])]);
+  if (e.target.closest("#find-room")) act("find-room");
   const touch = e.target.closest("[data-touch]");
   if (touch) act("touch-up", { does: touch.dataset.touch });
 });

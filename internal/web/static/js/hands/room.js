@@ -168,7 +168,7 @@ function corners({ count, done, ...hand }) {
 const nth = ["first", "second", "third", "fourth"];
 export const floor = corners({
   name: "floor",
-  label: "Floor corners",
+  label: "Corners",
   key: "c",
   count: 4,
   done: "set-floor",
