@@ -139,8 +139,8 @@ test("the photo's lines tell of the floor, which can be corrected and undone", a
   await saved(page, () => page.locator("#find-room").click());
   const { room } = await state(page);
   assert.ok(room.on, "no floor was found");
-  const corner = (now) => now.points.find((p) => p.name === "Corner 1 of the floor")?.at;
-  await drawn((now) => now.grid.length > 6 && corner(now));
+  const corner = (is) => is.points.find((p) => p.name === "Corner 1 of the floor")?.at;
+  await drawn((is) => is.grid.length > 6 && corner(is));
   const { now } = await sketch();
   // What the photo was made with: the horizon at 1131 of 3000 pixels, 55 degrees across.
   const [x0, y0, x1, y1] = now.horizon;
@@ -150,7 +150,22 @@ test("the photo's lines tell of the floor, which can be corrected and undone", a
   // A corner is taken hold of like those that were clicked.
   const [x, y] = corner(now);
   await saved(page, async () => drag(page, await place(page, x, y), await place(page, x - 60, y + 10)));
-  await drawn((now) => corner(now)[0] < x - 50);
+  await drawn((is) => corner(is)[0] < x - 50);
+  await undo();
+  // A ceiling is found by where it meets a wall, so that it takes one.
+  const ceiling = async (from, to) => {
+    await button("ceiling").click();
+    await drag(page, await place(page, ...from), await place(page, ...to));
+  };
+  await ceiling([1830, 400], [2638, 400]);
+  await page.locator("#notice").waitFor();
+  assert.match(await page.locator("#notice").textContent(), /Draw a wall line/);
+  await page.locator("#notice").getByRole("button", { name: "Close" }).click();
+  await button("wall").click();
+  await saved(page, async () => drag(page, await place(page, 1830, 1412), await place(page, 2638, 1420)));
+  await saved(page, () => ceiling([1830, 400], [2638, 400]));
+  assert.ok(Number(await page.locator("#f-room-ceiling").inputValue()) > 1);
+  await undo();
   await undo();
   await undo();
   assert.equal(await picture(page), before);

@@ -8,12 +8,15 @@ import (
 // SurfaceRef names a surface of the room: the floor, or the id of a wall, a platform or a thing.
 type SurfaceRef string
 
-// TheFloor names the floor of the room.
-const TheFloor SurfaceRef = "floor"
+// TheFloor and TheCeiling name the floor and the ceiling of the room.
+const (
+	TheFloor   SurfaceRef = "floor"
+	TheCeiling SurfaceRef = "ceiling"
+)
 
 // Surface covers what is seen of a surface of the room; nothing without a room.
 type Surface struct {
-	Of SurfaceRef `json:"of" label:"Surface" default:"floor" doc:"floor, or the id of a wall, a platform or a thing of the room"`
+	Of SurfaceRef `json:"of" label:"Surface" default:"floor" doc:"floor, ceiling, or the id of a wall, a platform or a thing of the room"`
 }
 
 func (s Surface) prepare(ctx context.Context, w World, feather float64, r image.Rectangle) (Rows, error) {

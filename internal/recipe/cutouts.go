@@ -207,7 +207,7 @@ func (r *Recipe) touches(l *Light, id area.Ref) string {
 // HasSurface tells whether the room has a surface.
 func (r *Recipe) HasSurface(id area.SurfaceRef) bool {
 	m := &r.Room
-	return id == area.TheFloor || slices.ContainsFunc(m.Walls, func(w Wall) bool { return w.ID == string(id) }) ||
+	return id == area.TheFloor || id == area.TheCeiling && m.Ceiling > 0 || slices.ContainsFunc(m.Walls, func(w Wall) bool { return w.ID == string(id) }) ||
 		slices.ContainsFunc(m.Platforms, func(p Platform) bool { return p.ID == string(id) }) ||
 		slices.ContainsFunc(m.Things, func(t Thing) bool { return t.ID == string(id) })
 }

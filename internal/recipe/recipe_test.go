@@ -19,6 +19,7 @@ import (
 
 	"pyrant/internal/colour"
 	"pyrant/internal/fault"
+	"pyrant/internal/room"
 	"pyrant/internal/setting"
 	"pyrant/internal/shape"
 	"pyrant/internal/spill"
@@ -829,4 +830,39 @@ func FuzzApply(f *testing.F) {
 
 func spaceEvenly(r *Recipe, i int) (*Recipe, error) {
 	return r.Apply([]setting.Op{{Op: "stack", Path: fmt.Sprintf("/lights/%d/shells", i), Value: []byte(`{"even":true}`)}})
+}
+
+// A ceiling is as high as where its line meets the wall, and is refused where it cannot be.
+func TestSetCeiling(t *testing.T) {
+	r := New(600, 400)
+	if _, err := r.SetCeiling(room.Point{X: 100, Y: 20}, room.Point{X: 500, Y: 20}); err == nil {
+		t.Error("there is a ceiling without a wall")
+	}
+	r, err := r.AddWall(room.Point{X: 100, Y: 250}, room.Point{X: 500, Y: 250})
+	if err != nil {
+		t.Fatal(err)
+	}
+	next, err := r.SetCeiling(room.Point{X: 100, Y: 20}, room.Point{X: 500, Y: 20})
+	if err != nil {
+		t.Fatal(err)
+	}
+	sp, err := next.Space()
+	if err != nil {
+		t.Fatal(err)
+	}
+	// Where wall and ceiling meet, both are seen as far away.
+	ray := sp.Cam.Ray(300, 20)
+	wall, _ := sp.Walls[0].Hit(ray)
+	if roof, ok := sp.Ceiling.Hit(ray); !ok || math.Abs(roof-wall) > 0.02*wall {
+		t.Errorf("along the line the ceiling is %v away, the wall %v", roof, wall)
+	}
+	if _, err := r.SetCeiling(room.Point{X: 100, Y: 240}, room.Point{X: 500, Y: 240}); err == nil {
+		t.Error("a ceiling below the camera is taken")
+	}
+	if _, err := next.Apply(Set("/room/ceiling", 0.9)); err == nil {
+		t.Error("a height below the camera is taken")
+	}
+	if _, err := next.Apply(Set("/room/ceiling", 0)); err != nil {
+		t.Errorf("without a ceiling: %v", err)
+	}
 }

@@ -23,10 +23,11 @@ type Room struct {
 	Walls     []Wall      `json:"walls,omitzero" label:"Walls" count:"0..12" each:"wall" title:"*" doc:"used by their ids"`
 	Platforms []Platform  `json:"platforms,omitzero" label:"Platforms" count:"0..30" each:"platform" title:"*" doc:"tables, steps, crates; used by their ids"`
 	Things    []Thing     `json:"things,omitzero" label:"Things" count:"0..60" each:"thing" title:"*" doc:"cut-outs that stand in the room; used by their ids"`
+	Ceiling   float64     `json:"ceiling" label:"Ceiling" unit:"×" range:"0..60" slider:"0..8" default:"0" step:"0.01" doc:"how high it lies over the floor, in heights of the camera, so above 1; 0 for none"`
 	Shadows   float64     `json:"shadows" label:"Shadows" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"how much of the light is kept off what lies behind something"`
 	Bounce    float64     `json:"bounce" label:"Bounce" unit:"%" range:"0..2" default:"1" step:"0.01" doc:"light that surfaces give to each other, once"`
 	Sheen     float64     `json:"sheen" label:"Wet floor" unit:"%" range:"0..2" slider:"0..1" default:"0" step:"0.01" doc:"how much the floor mirrors lights, as wet or polished ground does"`
-	Rough     float64     `json:"rough" label:"Roughness" unit:"%" range:"0.02..1" slider:"0.02..0.6" default:"0.2" step:"0.01" doc:"of the wet floor: how far the mirrored lights are drawn out"`
+	Rough     float64     `json:"rough" label:"Roughness" unit:"%" range:"0.02..1" slider:"0.02..0.6" default:"0.2" step:"0.01" doc:"of the wet floor and of glossy walls: how far the mirrored lights are drawn out"`
 	Daylight  float64     `json:"daylight" label:"Daylight out" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"how far what daylight did to the surfaces is divided out of the photo's colours"`
 }
 
@@ -36,7 +37,7 @@ func (r Room) Idle() []string {
 	if r.Corners.Len() > 0 {
 		idle = []string{"horizon", "roll"}
 	}
-	if r.Sheen == 0 {
+	if r.Sheen == 0 && !slices.ContainsFunc(r.Walls, func(w Wall) bool { return w.Gloss > 0 }) {
 		idle = append(idle, "rough")
 	}
 	return idle
@@ -50,6 +51,8 @@ type Wall struct {
 	From room.Point `json:"from" title:"Line of *"`
 	To   room.Point `json:"to" title:"Line of *"`
 	Seen cutout.Ref `json:"seen" label:"Seen in" default:"" row:"own" doc:"id of a cut-out of what of it is seen; left empty, everywhere where nothing is nearer"`
+
+	Gloss float64 `json:"gloss" label:"Gloss" unit:"%" range:"0..2" slider:"0..1" default:"0" step:"0.01" doc:"how much the wall mirrors lights, as glass, varnish or wet plaster does"`
 }
 
 // Platform is a level rectangle over the floor with what is below it.
@@ -121,6 +124,8 @@ type Space struct {
 	Walls  []room.Plane
 	Prisms []*room.Prism
 	Feet   []room.Vec // of things
+
+	Ceiling *room.Plane // nil for none
 }
 
 // Space returns the recipe's room as geometry. An error is a *fault.Error that names the field at fault.
@@ -169,6 +174,13 @@ func (r *Recipe) Space() (*Space, error) {
 			return nil, fault.In(fmt.Sprintf("room.walls[%d]", i), "The wall “%s” would be seen from its edge. Make its line longer, or drag an end to the side.", l.Name)
 		}
 		s.Walls = append(s.Walls, p)
+	}
+	if m.Ceiling > 0 {
+		p, ok := s.Cam.Ceiling(m.Ceiling)
+		if !ok {
+			return nil, fault.In("room.ceiling", "A ceiling lies above the camera: its height is more than 1.05 heights of that, or 0 for none.")
+		}
+		s.Ceiling = &p
 	}
 	for i := range m.Platforms {
 		p := &m.Platforms[i]

@@ -96,6 +96,35 @@ func (r *Recipe) SetCamera(cam *room.Camera, heading float64) (*Recipe, error) {
 	return c, c.Validate()
 }
 
+// SetCeiling returns the recipe with a ceiling that meets a wall along a line.
+func (r *Recipe) SetCeiling(a, b room.Point) (*Recipe, error) {
+	s, err := r.Space()
+	if err != nil {
+		return nil, err
+	}
+	if !r.Room.On || len(s.Walls) == 0 {
+		return nil, fault.New(fault.Invalid, "A ceiling is found by where it meets a wall. Draw a wall line on the floor first.")
+	}
+	high := 0.0
+	for _, p := range [2]room.Point{a, b} {
+		ray := s.Cam.Ray(p.X, p.Y)
+		near := math.Inf(1)
+		for _, w := range s.Walls {
+			if t, ok := w.Hit(ray); ok {
+				near = math.Min(near, t)
+			}
+		}
+		if h := s.Cam.Height(ray.Mul(near)); !(h > 1.05 && h < setting.Of[Room]("ceiling").Max.A) {
+			return nil, fault.New(fault.Invalid, "Here the ceiling would not lie above the camera. Draw its line where it meets a wall, above the horizon.")
+		} else {
+			high += h / 2
+		}
+	}
+	c := r.Clone()
+	c.Room.Ceiling = math.Round(100*high) / 100
+	return c, c.Validate()
+}
+
 // AddPlatform returns the recipe with a platform of four corners, over a foot under the first.
 func (r *Recipe) AddPlatform(top []room.Point, foot room.Point) (*Recipe, error) {
 	c := r.Clone()

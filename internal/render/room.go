@@ -82,10 +82,14 @@ func (p *plan) geometryKey() string {
 	return p.space + p.crossing
 }
 
-// setKey names the room as it is set up: as geometry, with what its floor mirrors.
+// setKey names the room as it is set up: as geometry, with what its floor and walls mirror.
 func (p *plan) setKey() string {
 	m := &p.q.Recipe.Room
-	return fmt.Sprintf("set %s %g %g", p.geometryKey(), m.Sheen, m.Rough)
+	b := fmt.Appendf(nil, "set %s %g %g", p.geometryKey(), m.Sheen, m.Rough)
+	for i := range m.Walls {
+		b = fmt.Appendf(b, " %g", m.Walls[i].Gloss)
+	}
+	return string(b)
 }
 
 // roomKey names the room of the recipe, and the photo whose daylight is looked at.
@@ -450,7 +454,8 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground
 								k.weight[q] *= float32(t.Share(facing))
 							}
 						}
-						if m.daylight != nil {
+						// What of daylight comes to a ceiling is only what comes back, from what the photo may not show.
+						if m.daylight != nil && m.Surfaces[i].Kind != staging.Ceiling {
 							m.daylight.Field.Direct[i].Read(sky, k.x, step, py, b-a)
 							var returned []float32
 							c := 0

@@ -99,6 +99,79 @@ func TestRoomLaw(t *testing.T) {
 	}
 }
 
+// A ceiling gets light from below by the same law, above where it meets the wall; without one the wall goes on.
+func TestCeiling(t *testing.T) {
+	p, r := inFlat(t)
+	r.Room.Ceiling = 1.6
+	r.Lights[0].Spill.Strength = 1
+	q := Request{Photo: p, Recipe: r, Layer: Spill, Deep: true}
+	m := render(t, New(1<<27), q)
+	sp, err := r.Space()
+	if err != nil {
+		t.Fatal(err)
+	}
+	foot, _ := sp.Cam.Floor(150, 150)
+	at, _ := sp.Cam.Above(foot, 150, 80)
+	base := 0.0
+	for _, k := range [][2]int{{150, 4}, {100, 8}, {230, 12}, {20, 2}} {
+		ray := sp.Cam.Ray(float64(k[0])+0.5, float64(k[1])+0.5)
+		d, ok := sp.Ceiling.Hit(ray)
+		v := ray.Mul(d)
+		if w, _ := sp.Walls[0].Hit(ray); !ok || w < d {
+			t.Fatalf("the wall is before the ceiling at %v", k)
+		}
+		if h := sp.Cam.Height(v); math.Abs(h-1.6) > 1e-9 {
+			t.Fatalf("the ceiling is %v high at %v", h, k)
+		}
+		way := at.Sub(v)
+		got := spilled(m, k[0], k[1]) / (way.Dot(sp.Ceiling.N) / math.Pow(way.Len(), 3))
+		if base == 0 {
+			base = got
+		}
+		near(t, "the ceiling", got, base, 0.04)
+	}
+	// The floor gets as much as it gets without a ceiling.
+	floor := spilled(m, 150, 170)
+	r.Room.Ceiling = 0
+	m = render(t, New(1<<27), q)
+	near(t, "the floor", spilled(m, 150, 170), floor, 1e-3)
+	ray := sp.Cam.Ray(150.5, 4.5)
+	d, _ := sp.Walls[0].Hit(ray)
+	way := at.Sub(ray.Mul(d))
+	near(t, "the wall instead", spilled(m, 150, 4)/(way.Dot(sp.Walls[0].N)/math.Pow(way.Len(), 3)), base, 0.05)
+}
+
+// A glossy wall shows a light brightest where a mirror would show it.
+func TestGlossyWall(t *testing.T) {
+	p, r := inFlat(t)
+	r.Lights[0].Spill.Strength = 3
+	q := Request{Photo: p, Recipe: r, Layer: Spill, Deep: true}
+	plain := render(t, New(1<<27), q)
+	r.Room.Walls[0].Gloss, r.Room.Rough = 1, 0.08
+	m := render(t, New(1<<27), q)
+	sp, err := r.Space()
+	if err != nil {
+		t.Fatal(err)
+	}
+	foot, _ := sp.Cam.Floor(150, 150)
+	at, _ := sp.Cam.Above(foot, 150, 80)
+	w := sp.Walls[0]
+	x, y, _ := sp.Cam.Project(at.Sub(w.N.Mul(2 * w.Side(at))))
+	best, bx, by := 0.0, 0, 0
+	for j := range 100 {
+		for i := range 300 {
+			if v := spilled(m, i, j) - spilled(plain, i, j); v > best {
+				best, bx, by = v, i, j
+			}
+		}
+	}
+	if best < 0.02 || math.Hypot(float64(bx)+0.5-x, float64(by)+0.5-y) > 4 {
+		t.Errorf("the image is brightest, %.3f, at %d, %d, in a mirror it is at %.1f, %.1f", best, bx, by, x, y)
+	}
+	near(t, "far from it", spilled(m, 20, 20), spilled(plain, 20, 20), 0.03)
+	near(t, "the floor", spilled(m, 150, 170), spilled(plain, 150, 170), 1e-3)
+}
+
 // A platform keeps light off what lies behind it, by as much as the shadows are set to.
 func TestRoomShadow(t *testing.T) {
 	p, r := inFlat(t)
@@ -215,6 +288,8 @@ func TestRoomKeys(t *testing.T) {
 		{"less bounce", func(r *recipe.Recipe) { r.Room.Bounce = 0.3 }, "fall", false},
 		{"no bounce", func(r *recipe.Recipe) { r.Room.Bounce = 0 }, "spill fall", false},
 		{"a wet floor", func(r *recipe.Recipe) { r.Room.Sheen = 0.5 }, "room spill ground fall", false},
+		{"a glossy wall", func(r *recipe.Recipe) { r.Room.Walls[0].Gloss = 0.5 }, "room spill ground fall", false},
+		{"a ceiling", func(r *recipe.Recipe) { r.Room.Ceiling = 2 }, "room daylight bounce spill ground fall", false},
 		{"less of daylight out", func(r *recipe.Recipe) { r.Room.Daylight = 0.4 }, "ground fall", false},
 		{"no daylight out", func(r *recipe.Recipe) { r.Room.Daylight = 0 }, "bounce spill ground fall", false},
 		{"the wall elsewhere", func(r *recipe.Recipe) { r.Room.Walls[0].From.Y = 100 }, "room daylight bounce spill ground fall", false},

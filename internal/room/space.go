@@ -34,6 +34,12 @@ func planeThrough(at, n Vec) Plane {
 // FloorPlane returns the floor.
 func (c *Camera) FloorPlane() Plane { return Plane{c.Up, -1} }
 
+// Ceiling returns the ceiling so high over the floor, in heights of the camera; false where that is not well above the
+// camera.
+func (c *Camera) Ceiling(high float64) (Plane, bool) {
+	return Plane{c.Up.Mul(-1), 1 - high}, high >= 1.05
+}
+
 // Card returns the upright plane through a place that faces the camera: what stands there is seen as
 // if it were on it.
 func (c *Camera) Card(foot Vec) Plane { return planeThrough(foot, c.Level(foot)) }

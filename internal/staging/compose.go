@@ -38,7 +38,7 @@ func (s *Set) Compose(scale float64) *Composer {
 	for i := range s.Surfaces {
 		f := &s.Surfaces[i]
 		switch f.Kind {
-		case Floor, Wall:
+		case Floor, Wall, Ceiling:
 			c.flats = append(c.flats, s.inverse(f.Sheet.Plane))
 			if f.cover != nil {
 				c.masks[i] = f.cover.At(scale)

@@ -127,7 +127,7 @@ func (s *Set) Bounce(ctx context.Context, small Small, day *Daylight) (*Bounce, 
 	var patches []irradiance.Patch
 	var lumas []float64
 	var flats []inverse
-	for i := range 1 + len(s.Walls) {
+	for i := range s.flats() {
 		flats = append(flats, s.inverse(s.Surfaces[i].Sheet.Plane))
 	}
 	faces := make([]traced, len(s.Surfaces))
@@ -166,7 +166,7 @@ func (s *Set) Bounce(ctx context.Context, small Small, day *Daylight) (*Bounce, 
 			p := irradiance.Patch{Place: pl, Area: edge * edge * pl.At.Z * pl.At.Z / (s.Cam.F * s.Cam.F * d)}
 			c := small.colour(x, y, scale)
 			light := 1.0
-			if day != nil {
+			if day != nil && (s.Ceiling == nil || sheet.Plane != *s.Ceiling) {
 				light = math.Max(s.Scene.DaylightAt(day.Sky, pl), 0.05)
 			}
 			for k := range c {

@@ -60,6 +60,12 @@ func NewSketch(r *recipe.Recipe, light int) (*Sketch, error) {
 	}
 	for i, l := range r.Room.Walls {
 		k.Lines = append(k.Lines, Line{l.From.X, l.From.Y, l.To.X, l.To.Y})
+		if sp.Ceiling != nil { // over it, where wall and ceiling meet
+			a, _ := sp.Cam.Floor(l.From.X, l.From.Y)
+			b, _ := sp.Cam.Floor(l.To.X, l.To.Y)
+			up := sp.Cam.Up.Mul(r.Room.Ceiling)
+			k.line(&sp.Cam, a.Add(up), b.Add(up))
+		}
 		hold("wall", l.Name, fmt.Sprintf("walls/%d/from", i), l.From)
 		hold("wall", l.Name, fmt.Sprintf("walls/%d/to", i), l.To)
 	}

@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strings"
 
+	"pyrant/internal/area"
 	"pyrant/internal/coverage"
 	"pyrant/internal/cutout"
 	"pyrant/internal/irradiance"
@@ -29,6 +30,7 @@ const (
 	Wall
 	Platform
 	Thing
+	Ceiling
 )
 
 // Surface is one surface of the room as the photo shows it.
@@ -73,7 +75,7 @@ func Key(r *recipe.Recipe) (space, crossing string) {
 	bare.On, bare.Shadows, bare.Bounce, bare.Sheen, bare.Rough, bare.Daylight = false, 0, 0, 0, 0, 0
 	bare.Walls, bare.Platforms = slices.Clone(bare.Walls), slices.Clone(bare.Platforms)
 	for i := range bare.Walls {
-		bare.Walls[i].Name = ""
+		bare.Walls[i].Name, bare.Walls[i].Gloss = "", 0
 	}
 	for i := range bare.Platforms {
 		bare.Platforms[i].Name = ""
@@ -153,11 +155,17 @@ func New(ctx context.Context, r *recipe.Recipe, covers Covers) (*Set, error) {
 	}
 	for i, w := range r.Room.Walls {
 		f := flat(Wall, w.ID, sp.Walls[i])
+		if w.Gloss > 0 {
+			f.Sheet.Wet = &irradiance.Gloss{Amount: w.Gloss, Rough: r.Room.Rough}
+		}
 		if w.Seen != "" {
 			if f.cover, err = covers.CutOut(ctx, w.Seen); err != nil {
 				return nil, err
 			}
 		}
+	}
+	if sp.Ceiling != nil {
+		flat(Ceiling, string(area.TheCeiling), *sp.Ceiling)
 	}
 	for i := range s.Surfaces {
 		for k := range s.Surfaces {
@@ -184,7 +192,7 @@ func New(ctx context.Context, r *recipe.Recipe, covers Covers) (*Set, error) {
 		}
 	}
 	// Farther things are covered by nearer ones.
-	n := 1 + len(r.Room.Walls)
+	n := s.flats()
 	slices.SortStableFunc(s.Surfaces[n:], func(a, b Surface) int {
 		switch {
 		case a.depth > b.depth:
@@ -195,6 +203,15 @@ func New(ctx context.Context, r *recipe.Recipe, covers Covers) (*Set, error) {
 		return 0
 	})
 	return s, s.look(ctx)
+}
+
+// flats returns how many surfaces come first that go on until another is nearer: floor, walls and ceiling.
+func (s *Set) flats() int {
+	n := 1 + len(s.Walls)
+	if s.Ceiling != nil {
+		n++
+	}
+	return n
 }
 
 // face adds a side of a platform.

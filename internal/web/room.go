@@ -63,6 +63,13 @@ func (s *Server) roomAction(c *echo.Context, name string, shot *store.Shot, r *r
 		}
 		next, err := r.AddWall(p[0], p[1])
 		return commit(next, err, "Wall of the room")
+	case "set-ceiling":
+		p, err := points(2)
+		if err != nil {
+			return true, err
+		}
+		next, err := r.SetCeiling(p[0], p[1])
+		return commit(next, err, "Ceiling of the room")
 	case "set-floor":
 		p, err := points(4)
 		if err != nil {
@@ -183,7 +190,7 @@ type roomLine struct {
 func (p *page) RoomWalls() (out []roomLine) {
 	for i, w := range p.R.Room.Walls {
 		at := fmt.Sprintf("/room/walls/%d", i)
-		out = append(out, roomLine{Name: w.Name, Path: at, About: "wall", Rename: true, Rows: p.seen(at)})
+		out = append(out, roomLine{Name: w.Name, Path: at, About: "wall", Rename: true, Rows: append(p.seen(at), p.Row(at+"/gloss"))})
 	}
 	return
 }
@@ -275,6 +282,9 @@ func surfaces(r *recipe.Recipe) []setting.Choice {
 	out := []setting.Choice{{Value: string(area.TheFloor), Label: "Floor"}}
 	for _, w := range r.Room.Walls {
 		out = append(out, setting.Choice{Value: w.ID, Label: w.Name})
+	}
+	if r.Room.Ceiling > 0 {
+		out = append(out, setting.Choice{Value: string(area.TheCeiling), Label: "Ceiling"})
 	}
 	for _, k := range r.Room.Platforms {
 		out = append(out, setting.Choice{Value: k.ID, Label: k.Name})

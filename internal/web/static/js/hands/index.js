@@ -37,7 +37,7 @@ import { outline } from "./outline.js";
 import { pick } from "./pick.js";
 import { region } from "./region.js";
 import { rim } from "./rim.js";
-import { floor, horizon, platform, stands, wall } from "./room.js";
+import { ceiling, floor, horizon, platform, stands, wall } from "./room.js";
 import { scribble } from "./scribble.js";
 import { string } from "./string.js";
 import { transform } from "./transform.js";
@@ -70,6 +70,7 @@ export const hands = [
   handles,
   wall,
   horizon,
+  ceiling,
   floor,
   platform,
   stands,

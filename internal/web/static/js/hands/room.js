@@ -105,6 +105,12 @@ export const wall = lined("add-wall", {
       ? "Drag along the line where this wall meets the floor."
       : "Drag along the line where the floor meets a wall: that makes the room.",
 });
+export const ceiling = lined("set-ceiling", {
+  name: "ceiling",
+  label: "Ceiling",
+  key: "i",
+  says: () => "Drag along the line where a wall meets the ceiling.",
+});
 export const horizon = lined("set-horizon", {
   name: "horizon",
   label: "Horizon",
