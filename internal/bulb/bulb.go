@@ -9,6 +9,7 @@ package bulb
 import (
 	"cmp"
 	"context"
+	"image"
 	"math"
 	"runtime"
 	"slices"
@@ -17,6 +18,7 @@ import (
 
 	"pyrant/internal/edge"
 	"pyrant/internal/photo"
+	"pyrant/internal/raster"
 	"pyrant/internal/shape"
 )
 
@@ -292,6 +294,55 @@ func (b *band) rim(c Round) float64 {
 	return sum/angles - inside/max(count, 1)
 }
 
+// free returns how sure it is that a circle is all round a thing that hangs free.
+func (b *band) free(c Round) float64 { return b.whole(c) * (0.5 + 0.5*b.quiet(c)) }
+
+// whole returns how far the colour changes across a circle's rim where it does so less than at seven tenths of its
+// angles: the end of a stroke is half round. The circle is in pixels of the sheet.
+func (b *band) whole(c Round) float64 {
+	s := b.s
+	w, h := s.Rect.Dx(), s.Rect.Dy()
+	at := func(r float64, sin, cos float64) (int, bool) {
+		u, v := int(math.Floor(c.At.X+r*cos)), int(math.Floor(c.At.Y+r*sin))
+		return v*w + u, u >= 0 && v >= 0 && u < w && v < h
+	}
+	var all [angles]float64
+	aside := max(1.2, 0.12*c.Radius)
+	for k := range all {
+		sin, cos := math.Sincos(2 * math.Pi * float64(k) / angles)
+		in, a := at(c.Radius-aside, sin, cos)
+		out, b := at(c.Radius+aside, sin, cos)
+		deeper, d := at(c.Radius-3*aside, sin, cos)
+		if a && b && d {
+			step := max(float64(edge.Gap(s.Colour(in), s.Colour(out))-edge.Gap(s.Colour(in), s.Colour(deeper))), 0)
+			all[k] = step / (step + plain)
+		}
+	}
+	slices.Sort(all[:])
+	return all[angles*3/10]
+}
+
+// quiet returns how little the colour changes beside a circle, at most of its angles: leaves and ropes are round by
+// chance among much that changes. The circle is in pixels of the sheet.
+func (b *band) quiet(c Round) float64 {
+	s := b.s
+	w, h := s.Rect.Dx(), s.Rect.Dy()
+	var all [angles]float64
+	for k := range all {
+		sin, cos := math.Sincos(2 * math.Pi * float64(k) / angles)
+		for d := c.Radius + 3; d <= 1.6*c.Radius+4; d++ {
+			u, v := int(math.Floor(c.At.X+d*cos)), int(math.Floor(c.At.Y+d*sin))
+			if u < 0 || v < 0 || u >= w || v >= h {
+				continue
+			}
+			q := float64(s.Slope[v*w+u])
+			all[k] = max(all[k], q/(q+plain))
+		}
+	}
+	slices.Sort(all[:])
+	return 1 - all[angles*6/10]
+}
+
 // alone leaves of circles that overlap or touch the one whose rim is seen most: bulbs hang apart.
 // They come in the order of that.
 func alone(all []Round) (out []Round) {
@@ -495,3 +546,79 @@ func (b *band) near(at shape.Point, radius float64) (best Round, ok bool) {
 	best.Along, best.aside = b.along(best.At)
 	return best, best.Sure >= certain
 }
+
+// All returns the round things anywhere in a photo by how much of their rim is seen, the most first: none larger than
+// largest in radius, and of those that overlap one. Sheet is all of the photo.
+func All(ctx context.Context, p *photo.Photo, s *edge.Sheet, largest float64) ([]Round, error) {
+	b := &band{s: s, w: s.Rect.Dx(), h: s.Rect.Dy()}
+	b.in = make([]bool, b.w*b.h)
+	for i := range b.in {
+		b.in[i] = true
+	}
+	found, err := b.vote(ctx, largest/float64(s.Step))
+	if err != nil {
+		return nil, err
+	}
+	slices.SortStableFunc(found, func(a, b Round) int { return cmp.Compare(b.Sure, a.Sure) })
+	k := float64(s.Step)
+	for i := range found {
+		c := &found[i]
+		at := Round{At: shape.Point{X: c.At.X / k, Y: c.At.Y / k}, Radius: c.Radius / k}
+		c.Sure = b.free(at) * (0.5 + c.Sure)
+	}
+	slices.SortStableFunc(found, func(a, b Round) int { return cmp.Compare(b.Sure, a.Sure) })
+	found = apart(found, looked)
+	err = raster.Each(ctx, len(found), func(i int) {
+		c := sized(edge.NewEye(p), found[i], float64(s.Step))
+		c.Sure = 0
+		// Once more on the photo's own pixels, where what is round by chance is not.
+		r := int(2*c.Radius) + 6
+		x, y := int(c.At.X), int(c.At.Y)
+		if own, err := edge.New(ctx, p, 1, image.Rect(x-r, y-r, x+r+1, y+r+1), nil); err == nil && own.Rect.Dx() > 4 && own.Rect.Dy() > 4 {
+			at := Round{At: shape.Point{X: c.At.X - float64(own.Rect.Min.X), Y: c.At.Y - float64(own.Rect.Min.Y)}, Radius: c.Radius}
+			near := &band{s: own}
+			c.Sure = near.free(at)
+		}
+		found[i] = c
+	})
+	slices.SortStableFunc(found, func(a, b Round) int { return cmp.Compare(b.Sure, a.Sure) })
+	found = alone(found)
+	// Bulbs hang in company.
+	sure := make([]float64, len(found))
+	for i, c := range found {
+		with := 0.0
+		for k, o := range found {
+			d := math.Hypot(o.At.X-c.At.X, o.At.Y-c.At.Y)
+			if k != i && o.Sure > 0.3 && o.Radius < 1.25*c.Radius && c.Radius < 1.25*o.Radius && d < 8*c.Radius {
+				with++
+			}
+		}
+		// Of a few pixels all is about round.
+		sure[i] = c.Sure * (1 + 0.4*min(with, 2)) * min(max((c.Radius-1.5)/4, 0), 1)
+	}
+	for i := range found {
+		// From what is round by chance in leaves and ropes to what cannot be.
+		t := min(max((sure[i]-0.55)/0.6, 0), 1)
+		found[i].Sure = t * t * (3 - 2*t)
+	}
+	slices.SortStableFunc(found, func(a, b Round) int { return cmp.Compare(b.Sure, a.Sure) })
+	return found, err
+}
+
+// apart leaves of circles that are about the same the first, and of those so many.
+func apart(all []Round, most int) (out []Round) {
+	for _, r := range all {
+		if len(out) == most {
+			break
+		}
+		if !slices.ContainsFunc(out, func(o Round) bool {
+			return math.Abs(o.At.X-r.At.X)+math.Abs(o.At.Y-r.At.Y) < 0.5*r.Radius && o.Radius < 1.25*r.Radius && r.Radius < 1.25*o.Radius
+		}) {
+			out = append(out, r)
+		}
+	}
+	return out
+}
+
+// looked is how many round things are looked at closely at the most.
+const looked = 1500
