@@ -582,6 +582,19 @@ func among(marks []mark) {
 	}
 }
 
+// Colour returns the colour of the light of a point in a photo, in linear light with 1 for its largest channel: that of its
+// rim, where its middle is white as no photo can show it brighter.
+func Colour(p *photo.Photo, x, y, radius float64) colour.RGB {
+	q := Point{X: x, Y: y, Radius: radius}
+	m := mean(p, x, y, 0, 0.5*radius)
+	q.Clipped = colour.Display.At(min(m.R, m.G, m.B)) > 0.9
+	c := rim(p, &q)
+	if top := max(c.R, c.G, c.B); top > 1e-4 {
+		return c.Scale(1 / top)
+	}
+	return colour.RGB{R: 1, G: 1, B: 1}
+}
+
 // rim returns the colour of a light: of what is round its middle where that is clipped, and shows its glow against what
 // is round that.
 func rim(p *photo.Photo, q *Point) colour.RGB {

@@ -3,6 +3,7 @@ package recipe
 import (
 	"encoding/json"
 	"fmt"
+	"math"
 	"slices"
 
 	"pyrant/internal/area"
@@ -54,6 +55,42 @@ func (r *Recipe) AddOrb(kind string, x, y, radius float64) (*Recipe, int, error)
 	for _, s := range [][4]float64{{0.05, 0.9, 0.7, 6}, {0.1, 0.7, 0.45, 4}, {0.18, 0.5, 0.2, 2}, {0.3, 0.3, 0.05, 0}, {0.48, 0.15, 0, -3}, {0.75, 0.06, 0, -6}} {
 		shell(s[0], s[1], s[2], s[3], Add)
 	}
+	return next, i, next.Validate()
+}
+
+// AddPoints returns the recipe with a light of points that were found in the photo, and its index. Those that are lit keep
+// how they look and get rays in their own colours; dead ones are lit as bulbs.
+func (r *Recipe) AddPoints(spots []shape.Spot, dead bool) (*Recipe, int, error) {
+	most := setting.Of[Light]("shapes").Count[1]
+	switch {
+	case len(spots) == 0:
+		return nil, 0, fault.New(fault.Invalid, "No point is chosen. Lower the threshold, or click on one.")
+	case len(spots) > most:
+		return nil, 0, fault.New(fault.NoRoom, "%d points are chosen; a light holds %d. Raise the threshold, or drop some.", len(spots), most)
+	}
+	next, i, err := r.AddLight()
+	if err != nil {
+		return nil, 0, err
+	}
+	l := &next.Lights[i]
+	RigOf("bulb").Put(l, r.Photo)
+	next.name(i, "Points")
+	l.Gel = Gel{Hue: 38, Saturation: 1, Lightness: 0.6} // as most lamps have it
+	if dead {
+		next.name(i, "Bulbs")
+	} else {
+		l.Core.On, l.Glow, l.Spill.On = false, false, false
+	}
+	largest := 0.0
+	l.Shapes = nil
+	for _, s := range spots {
+		d := max(math.Round(20*s.Radius)/10, setting.Of[shape.Ellipse]("width").Min.A)
+		l.Shapes = append(l.Shapes, shape.Ellipse{X: math.Round(10*s.At.X) / 10, Y: math.Round(10*s.At.Y) / 10, Width: d, Height: d})
+		largest = max(largest, s.Radius)
+	}
+	l.Rays.On = true
+	l.Rays.Length = max(l.Rays.Length, setting.Round(5*largest))
+	l.Rays.Thick = max(l.Rays.Thick, setting.Round(largest/8))
 	return next, i, next.Validate()
 }
 

@@ -348,3 +348,44 @@ func TestPool(t *testing.T) {
 		t.Error("there is no end to pools")
 	}
 }
+
+// Points that were found become a light of their own: lit ones keep how they look and get rays, dead ones shine.
+func TestAddPoints(t *testing.T) {
+	r := New(3000, 2000)
+	spots := []shape.Spot{{At: shape.Point{X: 100, Y: 200}, Radius: 40}, {At: shape.Point{X: 500.04, Y: 300}, Radius: 3.33}}
+	next, i, err := r.AddPoints(spots, false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	l := next.Lights[i]
+	if got := l.Shapes.Spots(); len(got) != 2 || got[0] != spots[0] || got[1].Radius != 3.35 || got[1].At.X != 500 {
+		t.Errorf("its points are %v", got)
+	}
+	if l.Core.On || l.Glow || l.Spill.On || !l.Rays.On || l.Rays.Length != 200 {
+		t.Errorf("core %v, glow %v, spill %v, rays %+v", l.Core.On, l.Glow, l.Spill.On, l.Rays)
+	}
+	if next, i, err = next.AddPoints(spots, true); err != nil || !next.Lights[i].Core.On || !next.Lights[i].Glow || next.Lights[i].Name != "Bulbs" {
+		t.Errorf("dead bulbs: %+v, %v", next.Lights[i].Core, err)
+	}
+	if _, _, err := r.AddPoints(nil, false); err == nil {
+		t.Error("a light of no points")
+	}
+	if _, _, err := r.AddPoints(make([]shape.Spot, 501), false); err == nil {
+		t.Error("a light of 501 points")
+	}
+}
+
+// Rays of smaller points are shorter by as much as asked for, and an odd number of blades gives twice as many.
+func TestRaysShare(t *testing.T) {
+	r := Rays{Distance: 1, Made: ByBlades, Count: 7}
+	if l, s := r.Share(0.25); l != 0.25 || s != 0.5 {
+		t.Errorf("a quarter of the size: %v long, %v strong", l, s)
+	}
+	if n := r.Star().Count; n != 14 {
+		t.Errorf("seven blades give %d rays", n)
+	}
+	r = Rays{Made: ByRays, Count: 7}
+	if l, s := r.Share(0.25); l != 1 || s != 1 || r.Star().Count != 7 {
+		t.Errorf("all alike: %v long, %v strong", l, s)
+	}
+}

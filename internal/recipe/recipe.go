@@ -120,6 +120,7 @@ type Light struct {
 	Glow      bool         `json:"glow" label:"Switch of its glow" default:"true" row:"own"`
 	Shells    []Shell      `json:"shells" label:"Stack" count:"0..32" each:"shell" doc:"the stack"`
 	Streak    Streak       `json:"streak" title:"Streak: *"`
+	Rays      Rays         `json:"rays" title:"Rays: *"`
 	Trim      Trim         `json:"trim" title:"Trim: *" doc:"of core and glow"`
 	Spill     Spill        `json:"spill" title:"Spill *"`
 	Group     string       `json:"group" label:"Group" default:"" count:"0..64" row:"own" doc:"id of the group that it is in; left empty, none"`

@@ -294,3 +294,36 @@ func BenchmarkCancel24MP(b *testing.B) {
 	}
 	b.ReportMetric(float64(worst.Microseconds())/1000, "ms-worst")
 }
+
+// benchRays times frames of the demo with 300 points with rays.
+func benchRays(b *testing.B, change func(l *recipe.Light, n int)) {
+	p, base := demoShot(b)
+	var spots []shape.Spot
+	for i := range 300 {
+		spots = append(spots, shape.Spot{At: shape.Point{X: float64(100 + i%25*112), Y: float64(80 + i/25*155)}, Radius: 4 + float64(i%7)*2})
+	}
+	r, at, err := base.AddPoints(spots, false)
+	if err != nil {
+		b.Fatal(err)
+	}
+	r.Room.On = false
+	e := New(1 << 30)
+	q := Request{Photo: p, Recipe: r, LongEdge: previewEdge, Profile: colour.SRGB}
+	frame := render(b, e, q).(*image.RGBA)
+	n := 0
+	against(b, "x-jpeg", func() {
+		n++
+		q.Recipe = r.Clone()
+		change(&q.Recipe.Lights[at], n)
+		render(b, e, q)
+	}, func() { encode(b, frame, 85) })
+}
+
+// After a fader the rays of 300 points are as they were; after their length they are drawn anew.
+func BenchmarkRaysFader(b *testing.B) {
+	benchRays(b, func(l *recipe.Light, n int) { l.Level = 0.5 + math.Mod(float64(n)*0.618, 1) })
+}
+
+func BenchmarkRaysLength(b *testing.B) {
+	benchRays(b, func(l *recipe.Light, n int) { l.Rays.Length = 90 + math.Mod(float64(n)*11, 60) })
+}

@@ -10,6 +10,7 @@ import (
 	"pyrant/internal/area"
 	"pyrant/internal/recipe"
 	"pyrant/internal/setting"
+	"pyrant/internal/shape"
 	"pyrant/internal/streak"
 )
 
@@ -289,5 +290,75 @@ func TestBloom(t *testing.T) {
 				t.Errorf("without bloom there is %.5f outside", out)
 			}
 		})
+	}
+}
+
+// Rays go from a light's points, weaker for smaller ones, in the colour of each as the photo shows it or in the gel, and
+// are kept off where they are trimmed.
+func TestRays(t *testing.T) {
+	p := flat(300, 200, 60)
+	paint := func(x, y, r int, c [3]uint8) {
+		for j := y - r; j <= y+r; j++ {
+			for i := x - r; i <= x+r; i++ {
+				if (i-x)*(i-x)+(j-y)*(j-y) <= r*r {
+					copy(p.Pix8[3*(j*p.Width+i):], c[:])
+				}
+			}
+		}
+	}
+	paint(80, 100, 8, [3]uint8{250, 120, 30})
+	paint(220, 100, 4, [3]uint8{40, 90, 250})
+	r := lit(t, p, nil)
+	l := bare(r)
+	l.Core.On, l.Glow = false, false
+	l.Shapes = shape.Shapes{shape.Ellipse{X: 80.5, Y: 100.5, Width: 16, Height: 16}, shape.Ellipse{X: 220.5, Y: 100.5, Width: 8, Height: 8}}
+	l.Rays = recipe.Rays{On: true, Strength: 1, Length: 60, Made: recipe.ByRays, Count: 4, Thick: 4, Taper: 0.5, Colour: recipe.OwnColours, Distance: 1, HaloSize: 0.1, Trim: recipe.Trim{Amount: 1}}
+	shot := func() image.Image { return render(t, New(1<<24), Request{Photo: p, Recipe: r, Layer: Glow, Deep: true}) }
+	m := shot()
+	// On the first ray to the right, by the formula and the exposure of light.
+	u := 24.0
+	w := 2 * (1 - 0.5*u/60)
+	e := rayPower * math.Pow(1-u/60, 2) * w / math.Hypot(w, 0.4)
+	near(t, "red of the first", linear(m, 104, 100)[0], 1-math.Exp(-e), 0.02)
+	if a, b := linear(m, 104, 100), linear(m, 232, 100); a[0] < 2*a[2] || b[2] < 2*b[0] {
+		t.Errorf("the rays of an orange point are %v, of a blue one %v", a, b)
+	}
+	if v := linear(m, 255, 100); v[2] != 0 {
+		t.Errorf("a point of half the size shines %v beyond half the length", v)
+	}
+	if v := linear(m, 255-140, 100); v[0] == 0 {
+		t.Error("the larger point does not shine as far")
+	}
+	l.Rays.Distance = 0
+	if v := linear(shot(), 255, 100); v[2] == 0 {
+		t.Error("with points all alike the smaller one has shorter rays")
+	}
+	l.Rays.Colour, l.Gel = recipe.OfGel, recipe.Gel{Hue: 120, Saturation: 1, Lightness: 0.5}
+	m = shot()
+	for _, x := range []int{104, 240} {
+		if v := linear(m, x, 100); v[1] == 0 || v[0] > 1e-5 || v[2] > 1e-5 {
+			t.Errorf("in green the ray at %d is %v", x, v)
+		}
+	}
+	r.Areas = []area.Area{{ID: "k", Name: "Sign", Parts: []area.Part{{On: true, Does: area.Add, Amount: 1, Of: area.Shape{Shape: shape.Ellipse{X: 260, Y: 100, Width: 200, Height: 400}}}}}}
+	l.Rays.Trim.Area = "k"
+	m = shot()
+	if a, b := linear(m, 104, 100), linear(m, 240, 100); a[1] == 0 || b[1] != 0 {
+		t.Errorf("kept off the right half, left is %v, right %v", a, b)
+	}
+	// Frames while a fader moves are those of a new engine, and the rays are drawn once.
+	e2 := New(1 << 26)
+	for i := range 3 {
+		r.Lights[0].Level = 0.5 + 0.1*float64(i)
+		st := &Stats{}
+		q := Request{Photo: p, PhotoKey: "p", Recipe: r.Clone(), Stats: st}
+		a := rgba(t, e2, q)
+		if _, drawn := st.Sum["rays"]; drawn != (i == 0) {
+			t.Errorf("frame %d draws the rays: %v", i, drawn)
+		}
+		q.Stats = nil
+		if b := rgba(t, New(1<<26), q); string(a.Pix) != string(b.Pix) {
+			t.Errorf("frame %d is not that of a new engine", i)
+		}
 	}
 }

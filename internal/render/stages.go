@@ -45,6 +45,7 @@ var stages = []struct {
 	{"shells", func() stage { return &shellStage{} }},
 	{"over", func() stage { return &overStage{} }},
 	{"bloom", func() stage { return &bloomStage{} }},
+	{"rays", func() stage { return &raysStage{} }},
 	{"finish", func() stage { return &finishStage{} }},
 	{"output", func() stage { return &outputStage{} }},
 }
@@ -69,7 +70,7 @@ type layer struct {
 var layers = map[Layer]layer{
 	Whole: {},
 	Plain: {stages: []string{"photo", "output"}},
-	Glow:  {stages: []string{"photo", "cores", "shells", "over", "bloom", "output"}, black: true},
+	Glow:  {stages: []string{"photo", "cores", "shells", "over", "bloom", "rays", "output"}, black: true},
 	Spill: {stages: []string{"photo", "spill", "over", "output"}, black: true},
 }
 

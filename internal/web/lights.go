@@ -12,6 +12,7 @@ import (
 	"pyrant/internal/fault"
 	"pyrant/internal/recipe"
 	"pyrant/internal/setting"
+	"pyrant/internal/shape"
 	"pyrant/internal/store"
 )
 
@@ -35,6 +36,20 @@ func (s *Server) lightAction(c *echo.Context, name string, shot *store.Shot, r *
 	switch name {
 	case "add-orb":
 		next, i, err := r.AddOrb(form.Get("kind"), number("x"), number("y"), number("radius"))
+		if err != nil {
+			return true, err
+		}
+		return true, s.choose(c, shot, version, next, "Add "+next.Lights[i].Name, i)
+	case "add-points":
+		var list []struct{ X, Y, Radius float64 }
+		if err := json.Unmarshal([]byte(form.Get("points")), &list); err != nil {
+			return true, fault.New(fault.Invalid, "The points cannot be read.")
+		}
+		spots := make([]shape.Spot, len(list))
+		for k, p := range list {
+			spots[k] = shape.Spot{At: shape.Point{X: p.X, Y: p.Y}, Radius: p.Radius}
+		}
+		next, i, err := r.AddPoints(spots, form.Get("kind") == "dead")
 		if err != nil {
 			return true, err
 		}
@@ -151,5 +166,5 @@ type part struct {
 // LightParts lists what the chosen light gives, to be seen with and without.
 func (p *page) LightParts() []part {
 	l := p.L()
-	return []part{{"Core", p.At("core/on"), l.Core.On}, {"Glow", p.At("glow"), l.Glow}, {"Spill", p.At("spill/on"), l.Spill.On}}
+	return []part{{"Core", p.At("core/on"), l.Core.On}, {"Glow", p.At("glow"), l.Glow}, {"Rays", p.At("rays/on"), l.Rays.On}, {"Spill", p.At("spill/on"), l.Spill.On}}
 }

@@ -191,6 +191,7 @@ func (s *Server) routes() {
 	get("/shots/:id/drawing.svg", s.drawing)
 	get("/shots/:id/hue", s.hue)
 	get("/shots/:id/daylight", s.daylight)
+	get("/shots/:id/points", s.points)
 	get("/shots/:id/copied", s.copied)
 	get("/rigs/:rig", s.rigFile)
 	post("/shots/:id/exports", s.startExport)

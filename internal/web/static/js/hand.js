@@ -142,7 +142,7 @@ function tell() {
   const brush = document.getElementById("brush");
   if (brush) brush.hidden = hand.name !== "brush";
   stage.classList.toggle("tracing", tracing() && Boolean(hand.cursor));
-  stage.classList.toggle("glow-hands", (target.glows() || target.rooms()) && hand.grabs);
+  stage.classList.toggle("glow-hands", Boolean((target.glows() || target.rooms()) && hand.grabs));
   stage.classList.toggle("close-work", tracing() && !target.glows() && !target.rooms());
   document.querySelectorAll("li[data-shape]").forEach((li) => {
     li.classList.toggle("chosen", hand.grabs && Number(li.dataset.shape) === chosenShape());
@@ -219,6 +219,7 @@ stage.addEventListener("pointerleave", () => {
   hand.leave?.();
   if (tracing()) draw();
 });
+stage.addEventListener("putdown", () => take(rest()));
 stage.addEventListener("redraw", () => {
   tell();
   draw();

@@ -1,5 +1,6 @@
 // The hands of Glow: they place what has no traced thing, draw a streak, and take hold of both again.
 import { near, round } from "../path.js";
+import { bulbsOf } from "../string.js";
 import { act, commit, light, set, setDraft, shapesOf, shot } from "../state.js";
 import { double, make } from "../svg.js";
 import { toScreen } from "../view.js";
@@ -173,9 +174,54 @@ export const streak = {
   },
 };
 
+// lead gives the largest of the light's points, of which the star is drawn.
+function lead() {
+  const l = light();
+  if (!l?.rays?.on) return null;
+  const spots = (shapesOf(l) ?? []).flatMap((s) => {
+    if (!s || s.away) return [];
+    if (s.kind === "ellipse") return [{ x: s.x, y: s.y, r: (s.width + s.height) / 4 }];
+    if (s.kind === "string")
+      return bulbsOf(s)
+        .filter((b) => !b.gone)
+        .map((b) => ({ x: b.x, y: b.y, r: b.width / 2 }));
+    return [];
+  });
+  return spots.reduce((a, b) => (!a || b.r > a.r ? b : a), null);
+}
+
+// starTo gives length and turn of a star whose first ray ends at a place.
+function starTo({ x, y }, [px, py], { shift }) {
+  let a = Math.atan2(py - y, px - x);
+  if (shift) a = Math.round(a / step) * step;
+  const turn = (((a * 180) / Math.PI + 360) % 360).toFixed(1);
+  return { length: Math.max(round(Math.hypot(px - x, py - y)), 1), turn: Number(turn) };
+}
+
+// star draws the rays of a star; it gives the end of the first.
+function star(layer, { x, y }, { length, turn, count, made }) {
+  const n = made === "blades" && count % 2 ? 2 * count : count;
+  let end = null;
+  for (let i = 0; i < Math.min(n, 40); i++) {
+    const a = (turn * Math.PI) / 180 + (2 * Math.PI * i) / n;
+    const to = [x + Math.cos(a) * length, y + Math.sin(a) * length];
+    end ??= to;
+    const [p, q] = [toScreen(x, y), toScreen(...to)];
+    make("path", { d: `M${p}L${q}`, class: `over${i ? " faint" : ""}` }, layer);
+  }
+  return end;
+}
+
 let held = null; // { what, from, at }
 const ops = ({ what, from, at: p }) => {
   const [x, y] = from.photo;
+  if (what === "tip") {
+    const { length, turn } = starTo(lead(), p.photo, p);
+    return [
+      set(`/lights/${shot.light}/rays/length`, length),
+      set(`/lights/${shot.light}/rays/turn`, turn % 360),
+    ];
+  }
   if (what === "end") return streakOps(streakTo(middle(), p.photo, p, both()));
   const o = held.orb;
   const value =
@@ -210,6 +256,7 @@ export const handles = {
   grabs: true,
   get hint() {
     if (orbOf()) return "Drag its middle to move it, its ring to size it with all its glow.";
+    if (lead()) return "Drag the tip of the first ray: longer, and turned. Shift: in steps of 15°.";
     return light()?.streak.length ? "Drag the streak's end to turn it or make it longer." : "";
   },
   take: letGo,
@@ -257,6 +304,12 @@ export const handles = {
       const [cx, cy, k] = circle(layer, x, y, r, " other");
       dot(layer, [cx, cy], "middle");
       dot(layer, [cx + k * Math.SQRT1_2, cy - k * Math.SQRT1_2], "ring");
+    }
+    const first = lead();
+    if (first && (!held || held.what === "tip")) {
+      const is = light().rays;
+      const now = held ? { ...is, ...starTo(first, held.at.photo, held.at) } : is;
+      dot(layer, toScreen(...star(layer, first, now)), "tip");
     }
     const s = light().streak;
     const m = s.length && (!held || held.what === "end") ? middle() : null;

@@ -35,6 +35,7 @@ import { handles, orb, streak, veil } from "./glow.js";
 import { mend } from "./mend.js";
 import { outline } from "./outline.js";
 import { pick } from "./pick.js";
+import { dead, lit } from "./points.js";
 import { region } from "./region.js";
 import { rim } from "./rim.js";
 import { ceiling, floor, horizon, platform, stands, wall } from "./room.js";
@@ -68,6 +69,8 @@ export const hands = [
   veil,
   streak,
   handles,
+  lit,
+  dead,
   wall,
   horizon,
   ceiling,

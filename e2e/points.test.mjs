@@ -1,0 +1,109 @@
+// Points of light, by mouse on the harbour: found, one dropped, made a light whose rays are seen, pulled longer by the
+// star's tip, put into a gel, and undone. Bulbs that are not lit are found by another button.
+import assert from "node:assert/strict";
+import { test } from "node:test";
+import { drag, hue, picture, pixel, place, rested, saved, shapesOf, stand, state, unlike } from "./lib.mjs";
+
+let page;
+stand({ shot: "Tidewatch harbour", query: "step=glow&light=0", empty: true }, (it) => ({ page } = it));
+
+const undo = async () => {
+  await page.locator("#stage").focus();
+  await saved(page, () => page.keyboard.press("Control+z"));
+};
+const count = async () =>
+  Number((await page.locator("#found [role=status]").textContent()).match(/^(\d+) of/)[1]);
+const find = async (hand) => {
+  await page.locator(`[data-hand="${hand}"]`).click();
+  await page.locator("#take-found").waitFor();
+};
+const ringed = () => page.locator("#overlay circle.over:not(.faint)").count();
+const lum = ([r, g, b]) => 0.2126 * r + 0.7152 * g + 0.0722 * b;
+
+test("lights are found, one is dropped, and what is made of them has rays that follow the hand", async () => {
+  const before = await picture(page);
+  await find("points");
+  const n = await count();
+  assert.ok(n >= 24 && n <= 40, `${n} lights are found`);
+  assert.equal(await ringed(), n);
+  // A higher threshold takes fewer, a lower one more; all that is seen on the photo.
+  const sure = page.locator("#found-sure");
+  await sure.fill("99");
+  assert.ok((await count()) < n);
+  assert.equal(await ringed(), await count());
+  await sure.fill("50");
+  assert.equal(await count(), n);
+  // The first lamp is dropped, and taken again.
+  const lamp = await place(page, 216, 268);
+  await page.mouse.click(lamp.x, lamp.y);
+  assert.equal(await count(), n - 1);
+  await page.mouse.click(lamp.x, lamp.y);
+  assert.equal(await count(), n);
+  assert.equal(await picture(page), before, "looking at the photo changes the picture");
+  await saved(page, () => page.locator("#take-found").click());
+  const { lights, light } = await state(page);
+  assert.equal(lights[light].name, "Points");
+  assert.equal((await shapesOf(page)).length, n);
+  assert.equal(await page.locator("#found").isHidden(), true);
+  await rested(page);
+  // On the second lamp's first ray, 15 degrees below pointing to the right.
+  const on = [932, 777];
+  const beside = [925, 735];
+  const lit = lum(await pixel(page, ...on, 4));
+  await page.locator('details[data-fold="rays"] > summary').click();
+  await saved(page, () => page.locator('[data-check="/lights/2/rays/on"]').first().click());
+  const dark = lum(await pixel(page, ...on, 4));
+  const off = lum(await pixel(page, ...beside, 4));
+  assert.ok(lit > dark + 8, `on the ray it was ${dark}, with rays it is ${lit}`);
+  await undo();
+  assert.ok(lum(await pixel(page, ...beside, 4)) < off + (lit - dark) / 2, "it is as bright beside the ray");
+  assert.equal(await unlike(page), 0);
+  // The tip of the largest lamp's first ray is dragged down: the star turns and its rays are longer.
+  const length = Number(await page.locator("#f-lights-2-rays-length").inputValue());
+  const turn = Number(await page.locator("#f-lights-2-rays-turn").inputValue());
+  const [mx, my] = [216.4, 265];
+  const a = (turn * Math.PI) / 180;
+  const tip = await place(page, mx + length * Math.cos(a), my + length * Math.sin(a));
+  const to = await place(page, mx + 400, my + 400);
+  await saved(page, () => drag(page, tip, to));
+  const turned = Number(await page.locator("#f-lights-2-rays-turn").inputValue());
+  assert.ok(Math.abs(turned - 45) < 1.5, `it is turned by ${turned}`);
+  assert.ok(Math.abs(Number(await page.locator("#f-lights-2-rays-length").inputValue()) - 566) < 12);
+  assert.ok(
+    lum(await pixel(page, mx + 250, my + 250, 4)) > lum(await pixel(page, mx + 250, my + 170, 4)) + 8,
+  );
+  // In a gel all rays have its hue.
+  await saved(page, () =>
+    page.evaluate(async () => {
+      const { commit, set } = await import("/static/js/state.js");
+      await commit([
+        set("/lights/2/rays/colour", "gel"),
+        set("/lights/2/gel", { hue: 300, saturation: 1, lightness: 0.5 }),
+      ]);
+    }),
+  );
+  const tint = hue(await pixel(page, mx + 200, my + 200, 4));
+  assert.ok(Math.abs(tint - 300) < 40, `the ray has hue ${tint}`);
+  for (let i = 0; i < 3; i++) await undo();
+  assert.equal(await picture(page), before);
+});
+
+test("dead bulbs are found, and shine once they are a light", async () => {
+  await find("dead-points");
+  const n = await count();
+  assert.ok(n >= 22 && n <= 28, `${n} bulbs are found`);
+  const before = await pixel(page, 2387, 515, 8);
+  await saved(page, () => page.locator("#take-found").click());
+  const { lights, light } = await state(page);
+  assert.equal(lights[light].name, "Bulbs");
+  await rested(page);
+  const after = await pixel(page, 2387, 515, 8);
+  assert.ok(lum(after) > lum(before) + 60, `the bulb was ${before}, it is ${after}`);
+  await undo();
+  assert.deepEqual(await pixel(page, 2387, 515, 8), before);
+  // Where one looks for lights and leaves, nothing is made, and the handles are back.
+  await find("points");
+  await page.locator("#leave-found").click();
+  assert.equal(await page.locator("#found").isHidden(), true);
+  assert.equal(await page.locator("#overlay circle").count(), 0);
+});

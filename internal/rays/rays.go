@@ -1,0 +1,214 @@
+// Package rays draws the rays, halo and veil that a lens gives to points of light.
+//
+// A ray of length l goes from the middle of its point. At u along it and v across it shines
+//
+//	(1 - u/l)² · exp(-v²/2w²),  w = Thick/2 · (1 - Taper·u/l)
+//
+// so that all of it gives √(2π)·Thick/2·l·(1/3 - Taper/12). Where w is less than a pixel of the picture shows, the ray is
+// as wide as that and as much fainter: it gives the same light at every scale. The veil is the light between the rays,
+// Veil·(1 - d/l)³ at a distance d, and the halo is Halo·exp(-d²/2h²) with h a share of the length.
+package rays
+
+import (
+	"context"
+	"image"
+	"math"
+	"math/rand/v2"
+
+	"pyrant/internal/raster"
+)
+
+// Star is the form of rays. Lengths are in pixels of the photo.
+type Star struct {
+	Count         int
+	Length, Thick float64
+	Taper         float64 // from 0 to 1
+	Turn          float64 // degrees, clockwise, of the first ray from pointing to the right
+	Halo          float64 // in its middle, of what a ray is at its beginning
+	HaloSize      float64 // deviation, of the length
+	Veil          float64
+	Lengths       float64 // how much shorter rays may be, from 0 to 1
+	Angles        float64 // how far they may stand off, of half the way to the next, from 0 to 1
+	Seed          int     // of both
+	Spread        float64 // how much longer red rays are than blue ones, of the length
+}
+
+// Point is a point of light: where it is, how long its rays are against the star's, and what it gives of each colour.
+type Point struct {
+	X, Y   float64
+	Size   float64
+	Colour [3]float32
+}
+
+// Ray is one ray of a star: its direction in radians, clockwise from pointing to the right, and its length against
+// the star's.
+type Ray struct{ Angle, Length float64 }
+
+// Blades returns how many rays an aperture of so many straight blades gives: each edge gives two, and those of opposite
+// edges fall together.
+func Blades(n int) int {
+	if n%2 == 1 {
+		return 2 * n
+	}
+	return n
+}
+
+// Rays returns the rays of the star.
+func (s *Star) Rays() []Ray {
+	out := make([]Ray, s.Count)
+	r := rand.New(rand.NewPCG(uint64(s.Seed), 0x7261797))
+	for i := range out {
+		// Drawn in any case, so that one setting does not change what another makes of the seed.
+		short, off := r.Float64(), 2*r.Float64()-1
+		step := 2 * math.Pi / float64(s.Count)
+		out[i] = Ray{s.Turn*math.Pi/180 + step*(float64(i)+0.5*s.Angles*off), 1 - s.Lengths*short}
+	}
+	return out
+}
+
+// pixel is the deviation of what a pixel shows of something thin.
+const pixel = 0.4
+
+// reach is how many deviations of a ray are drawn to each side.
+const reach = 3.5
+
+// channels is by how much of Spread each colour is longer.
+var channels = [3]float64{0.5, 0, -0.5}
+
+// Bounds returns how far a point's light goes at most, in pixels of the photo.
+func (s *Star) Bounds(p *Point) float64 {
+	l := s.Length * p.Size * (1 + math.Max(s.Spread, 0)/2)
+	return math.Max(l+reach*s.Thick*p.Size, 4*s.HaloSize*s.Length*p.Size)
+}
+
+// Draw adds up the light of points over a part of the picture at a scale.
+func (s *Star) Draw(ctx context.Context, points []Point, scale float64, part image.Rectangle) (*raster.RGB, error) {
+	out := raster.NewRGB(part)
+	rays := s.Rays()
+	err := raster.Rows(ctx, part.Min.Y, part.Max.Y, func(y0, y1 int) {
+		band := image.Rect(part.Min.X, y0, part.Max.X, y1)
+		d := drawer{star: s, out: out, band: band, scale: scale}
+		for i := range points {
+			if ctx.Err() != nil {
+				return
+			}
+			p := &points[i]
+			b := s.Bounds(p)*scale + 2
+			if (p.Y+0.5)*scale+b < float64(y0) || p.Y*scale-b > float64(y1) || (p.X+0.5)*scale+b < float64(part.Min.X) || p.X*scale-b > float64(part.Max.X) {
+				continue
+			}
+			d.round(p)
+			for _, r := range rays {
+				d.ray(p, r)
+			}
+		}
+	})
+	return out, err
+}
+
+// drawer draws into some rows.
+type drawer struct {
+	star  *Star
+	out   *raster.RGB
+	band  image.Rectangle
+	scale float64
+}
+
+// ray draws one ray of a point.
+func (d *drawer) ray(p *Point, r Ray) {
+	s := d.star
+	x, y := p.X*d.scale, p.Y*d.scale
+	var long [3]float64
+	most := 0.0
+	for c, k := range channels {
+		long[c] = s.Length * p.Size * r.Length * (1 + k*s.Spread) * d.scale
+		most = math.Max(most, long[c])
+	}
+	half := s.Thick / 2 * p.Size * d.scale
+	if most <= 0 || half <= 0 {
+		return
+	}
+	sin, cos := math.Sincos(r.Angle)
+	wide := reach*math.Hypot(half, pixel) + 1
+	x1, y1 := x+cos*most, y+sin*most
+	box := image.Rect(int(math.Floor(math.Min(x, x1)-wide)), int(math.Floor(math.Min(y, y1)-wide)), int(math.Ceil(math.Max(x, x1)+wide)), int(math.Ceil(math.Max(y, y1)+wide))).Intersect(d.band)
+	for j := box.Min.Y; j < box.Max.Y; j++ {
+		// The columns of this row that the strip covers: |v| <= wide.
+		a, b := float64(box.Min.X), float64(box.Max.X)
+		dy := float64(j) + 0.5 - y
+		if math.Abs(sin) > 1e-9 {
+			// v = dy·cos - dx·sin
+			u0, u1 := x+(dy*cos-wide)/sin, x+(dy*cos+wide)/sin
+			a, b = math.Max(a, math.Min(u0, u1)), math.Min(b, math.Max(u0, u1))
+		} else if math.Abs(dy) > wide {
+			continue
+		}
+		row := d.out.Row(j)
+		for i := int(math.Floor(a)); i < int(math.Ceil(b)); i++ {
+			if i < box.Min.X || i >= box.Max.X {
+				continue
+			}
+			dx := float64(i) + 0.5 - x
+			u, v := dx*cos+dy*sin, dy*cos-dx*sin
+			if u <= -0.5 || u >= most {
+				continue
+			}
+			// At its root a ray is covered by a part of the pixel.
+			root := math.Min(u+0.5, 1)
+			u = math.Max(u, 0)
+			q := row[3*(i-d.out.Rect.Min.X):][:3]
+			for c := range q {
+				t := u / long[c]
+				if t >= 1 {
+					continue
+				}
+				w := half * (1 - s.Taper*t)
+				blur := w*w + pixel*pixel
+				q[c] += p.Colour[c] * float32(root*(1-t)*(1-t)*w/math.Sqrt(blur)*math.Exp(-v*v/(2*blur)))
+			}
+		}
+	}
+}
+
+// round draws what of a point is the same to all sides.
+func (d *drawer) round(p *Point) {
+	s := d.star
+	if s.Veil <= 0 && (s.Halo <= 0 || s.HaloSize <= 0) {
+		return
+	}
+	x, y := p.X*d.scale, p.Y*d.scale
+	l := s.Length * p.Size * d.scale
+	h2 := math.Pow(s.HaloSize*l, 2) + pixel*pixel
+	halo := s.Halo * (h2 - pixel*pixel) / h2 // of less than a pixel as much fainter
+	b := math.Max(l*(1+math.Max(s.Spread, 0)/2), 4*math.Sqrt(h2))
+	if s.Veil <= 0 {
+		b = 4 * math.Sqrt(h2)
+	}
+	box := image.Rect(int(math.Floor(x-b)), int(math.Floor(y-b)), int(math.Ceil(x+b)), int(math.Ceil(y+b))).Intersect(d.band)
+	for j := box.Min.Y; j < box.Max.Y; j++ {
+		row := d.out.Row(j)
+		dy := float64(j) + 0.5 - y
+		for i := box.Min.X; i < box.Max.X; i++ {
+			dx := float64(i) + 0.5 - x
+			d2 := dx*dx + dy*dy
+			if d2 >= b*b {
+				continue
+			}
+			shine := 0.0
+			if halo > 0 && d2 < 16*h2 {
+				shine = halo * math.Exp(-d2/(2*h2))
+			}
+			q := row[3*(i-d.out.Rect.Min.X):][:3]
+			dist := math.Sqrt(d2)
+			for c := range q {
+				v := shine
+				if s.Veil > 0 {
+					if t := 1 - dist/(l*(1+channels[c]*s.Spread)); t > 0 {
+						v += s.Veil * t * t * t
+					}
+				}
+				q[c] += p.Colour[c] * float32(v)
+			}
+		}
+	}
+}

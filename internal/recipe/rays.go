@@ -1,0 +1,86 @@
+package recipe
+
+import (
+	"math"
+
+	"pyrant/internal/rays"
+	"pyrant/internal/setting"
+)
+
+// Rays are what a lens gives to a light's points: its ellipses and the bulbs of its strings. See package rays.
+type Rays struct {
+	On       bool      `json:"on" label:"Switch of its rays" default:"false" row:"own"`
+	Strength float64   `json:"strength" label:"Strength" unit:"%" range:"0..10" slider:"0..3" default:"1" step:"0.01"`
+	Length   float64   `json:"length" label:"Length" unit:"px" range:"0..20000" slider:"L/300..L/2 log" default:"L/25" step:"0.1" doc:"of the rays of the largest point"`
+	Made     RaysBy    `json:"made" label:"Made by" default:"rays" doc:"what is counted"`
+	Count    int       `json:"count" label:"Count" range:"1..200" slider:"1..40" default:"6" doc:"of rays, or of the blades of an aperture, of which an odd number gives twice as many rays"`
+	Thick    float64   `json:"thick" label:"Thickness" unit:"px" range:"0..500" slider:"L/6000..L/100 log" default:"L/900" step:"0.1" doc:"where they begin, of the largest point"`
+	Taper    float64   `json:"taper" label:"Taper" unit:"%" range:"0..1" default:"0.8" step:"0.01" doc:"how much thinner they end"`
+	Turn     float64   `json:"turn" label:"Turn" unit:"°" range:"0..360" default:"15" step:"0.5" doc:"of the first ray, clockwise from pointing to the right"`
+	Halo     float64   `json:"halo" label:"Halo" unit:"%" range:"0..4" slider:"0..1" default:"0.25" step:"0.01" doc:"soft light round each point"`
+	HaloSize float64   `json:"haloSize" label:"Halo size" unit:"%" range:"0.01..2" slider:"0.02..0.6" default:"0.16" step:"0.01" doc:"its deviation, of the rays' length"`
+	Veil     float64   `json:"veil" label:"Between them" unit:"%" range:"0..2" slider:"0..1" default:"0.06" step:"0.01" doc:"light between the rays: 0 for bare rays"`
+	Lengths  float64   `json:"lengths" label:"Uneven lengths" unit:"%" range:"0..1" default:"0.15" step:"0.01" doc:"how much shorter some are"`
+	Angles   float64   `json:"angles" label:"Uneven angles" unit:"%" range:"0..1" default:"0" step:"0.01" doc:"how far they stand off, of half the way to the next"`
+	Seed     int       `json:"seed" label:"Seed" range:"0..9999" default:"1" doc:"of what is uneven"`
+	Spread   float64   `json:"spread" label:"Colour spread" unit:"%" range:"0..1" default:"0.06" step:"0.01" doc:"how much longer red is than blue"`
+	Distance float64   `json:"distance" label:"Nearer lead" unit:"%" range:"0..1" default:"0.7" step:"0.01" doc:"how far length and strength go by the size of each point: 0 for all alike, 100 % for rays as much shorter as the point is smaller"`
+	Colour   RayColour `json:"colour" label:"Colour" default:"own"`
+	Trim     Trim      `json:"trim" title:"Rays: *" doc:"where rays are kept off"`
+}
+
+// RaysBy is what is counted.
+type RaysBy string
+
+// What can be counted: rays, or the blades of an aperture.
+const (
+	ByRays   RaysBy = "rays"
+	ByBlades RaysBy = "blades"
+)
+
+// Choices returns what can be counted.
+func (RaysBy) Choices() []setting.Choice {
+	return []setting.Choice{{Value: string(ByRays), Label: "Rays"}, {Value: string(ByBlades), Label: "Blades"}}
+}
+
+// RayColour is what colours rays.
+type RayColour string
+
+// The colours of rays: each point's own, as the photo shows it, or the light's gel.
+const (
+	OwnColours RayColour = "own"
+	OfGel      RayColour = "gel"
+)
+
+// Choices returns the colours.
+func (RayColour) Choices() []setting.Choice {
+	return []setting.Choice{{Value: string(OwnColours), Label: "Each its own"}, {Value: string(OfGel), Label: "The gel"}}
+}
+
+// Idle names what does nothing as the rays are.
+func (r Rays) Idle() (idle []string) {
+	if r.Lengths == 0 && r.Angles == 0 {
+		idle = append(idle, "seed")
+	}
+	if r.Halo == 0 {
+		idle = append(idle, "haloSize")
+	}
+	return idle
+}
+
+// Star returns the form of the rays.
+func (r Rays) Star() rays.Star {
+	n := r.Count
+	if r.Made == ByBlades {
+		n = rays.Blades(n)
+	}
+	return rays.Star{Count: n, Length: r.Length, Thick: r.Thick, Taper: r.Taper, Turn: r.Turn, Halo: r.Halo, HaloSize: r.HaloSize,
+		Veil: r.Veil, Lengths: r.Lengths, Angles: r.Angles, Seed: r.Seed, Spread: r.Spread}
+}
+
+// Share returns how long the rays of a point are, and how strong, against those of the largest, by its radius against that
+// one's.
+func (r Rays) Share(size float64) (length, strength float64) {
+	k := math.Pow(math.Min(math.Max(size, 1e-3), 1), r.Distance)
+	return k, math.Sqrt(k)
+}

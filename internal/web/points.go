@@ -1,0 +1,78 @@
+package web
+
+import (
+	"context"
+	"math"
+	"net/http"
+	"strconv"
+
+	"github.com/labstack/echo/v5"
+
+	"pyrant/internal/cache"
+	"pyrant/internal/fault"
+	"pyrant/internal/points"
+)
+
+// foundPoints is the points of a photo, and how many more there were.
+type foundPoints struct {
+	list []points.Point
+	more int
+}
+
+func (f *foundPoints) Bytes() int64 { return 100 * int64(len(f.list)+1) }
+
+// points answers with the points of light in a shot's photo, or with bulbs that are not lit.
+func (s *Server) points(c *echo.Context) error {
+	ctx := c.Request().Context()
+	shot, err := s.store.Shot(ctx, c.Param("id"))
+	if err != nil {
+		return err
+	}
+	kind := points.Lit
+	switch of := c.QueryParam("kind"); of {
+	case "lit":
+	case "dead":
+		kind = points.Dead
+	default:
+		return fault.In("kind", "There is no kind of point %q; there are lit and dead.", of)
+	}
+	p, err := s.photo(ctx, shot.PhotoSHA)
+	if err != nil {
+		return err
+	}
+	found, err := cache.Get(ctx, s.engine.Cache, "points "+shot.PhotoSHA+" "+strconv.Itoa(int(kind)), func(ctx context.Context) (*foundPoints, error) {
+		list, more, err := points.Find(ctx, p, kind)
+		return &foundPoints{list, more}, err
+	})
+	if err != nil {
+		return err
+	}
+	type point struct {
+		X      float64 `json:"x"`
+		Y      float64 `json:"y"`
+		Radius float64 `json:"radius"`
+		Sure   float64 `json:"sure"`
+		Hex    string  `json:"hex"`
+	}
+	out := make([]point, len(found.list))
+	tenth := func(v float64) float64 { return math.Round(10*v) / 10 }
+	for i, q := range found.list {
+		out[i] = point{tenth(q.X), tenth(q.Y), tenth(q.Radius), math.Round(1000*q.Sure) / 1000, points.Colour(p, q.X, q.Y, q.Radius).Hex()}
+	}
+	return c.JSON(http.StatusOK, map[string]any{"points": out, "more": found.more, "threshold": points.Threshold})
+}
+
+// Spots counts the points of the chosen light.
+func (p *page) Spots() int { return len(p.L().Shapes.Spots()) }
+
+// RaysBrief says how many points have rays.
+func (p *page) RaysBrief() string {
+	switch n := p.Spots(); {
+	case !p.L().Rays.On:
+		return "none"
+	case n == 1:
+		return "of one point"
+	default:
+		return "of " + strconv.Itoa(n) + " points"
+	}
+}

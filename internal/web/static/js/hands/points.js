@@ -1,0 +1,157 @@
+// The hands that find lights in the photo: what was found is ringed on it, as sure as the threshold asks for. A click
+// takes one more, or drops one. What is taken becomes a light.
+import { ask } from "../ask.js";
+import { notice } from "../notice.js";
+import { act, on, shot } from "../state.js";
+import { make } from "../svg.js";
+import { toScreen } from "../view.js";
+
+const stage = document.getElementById("stage");
+
+// What was found: kind, points, threshold, by hand (index to taken or dropped), and more beyond what is kept.
+let found = null;
+let run = 0; // the latest search
+
+const taken = (i) => found.hand.get(i) ?? found.points[i].sure >= found.threshold;
+const chosen = () => found.points.filter((_, i) => taken(i));
+const panel = () => document.getElementById("found");
+const redraw = () => stage.dispatchEvent(new Event("redraw"));
+
+function drop() {
+  run++;
+  const had = Boolean(found);
+  found = null;
+  show();
+  return had;
+}
+
+// show fills the panel on the bench.
+function show() {
+  const box = panel();
+  if (!box) return;
+  box.hidden = !found;
+  if (!found) {
+    box.replaceChildren();
+    return;
+  }
+  if (found.busy) {
+    box.innerHTML = '<p class="hint" role="status">Looking at the photo…</p>';
+    return;
+  }
+  const n = chosen().length;
+  if (box.dataset.kind !== found.kind || !box.querySelector("input")) {
+    box.dataset.kind = found.kind;
+    box.innerHTML = `<div class="pf"><label for="found-sure">As sure as</label><input type="range" class="form-range" id="found-sure" min="2" max="100"><output class="num"></output></div>
+<p class="hint" role="status"></p><div class="row-btns"><button class="btn btn-sm btn-primary" id="take-found">Make a light of them</button><button class="btn btn-sm btn-quiet" id="leave-found">Leave</button></div>`;
+  }
+  const range = box.querySelector("input");
+  range.value = Math.round(100 * found.threshold);
+  box.querySelector("output").textContent = `${range.value} %`;
+  const what = found.kind === "dead" ? "dead bulbs" : "lights";
+  const says = found.more ? ` ${found.more} more are less sure than these 500.` : "";
+  box.querySelector("p").textContent = found.points.length
+    ? `${n} of ${found.points.length} taken. Click on the photo takes one, or drops it.${says}`
+    : `No ${what} stand out in this photo.${found.kind === "lit" ? " Bulbs that are not lit are found by the other button." : ""}`;
+  box.querySelector("#take-found").disabled = !n;
+}
+
+async function look(kind) {
+  const mine = ++run;
+  found = { kind, points: [], hand: new Map(), threshold: 0.5, more: 0, busy: true };
+  show();
+  try {
+    const got = await ask(`/shots/${shot.id}/points?kind=${kind}`);
+    if (mine !== run) return;
+    found = { kind, hand: new Map(), ...got, busy: false };
+  } catch (err) {
+    if (mine !== run) return;
+    found = null;
+    notice("Not found", err.message, [["Try again", () => look(kind)]]);
+  }
+  show();
+  redraw();
+}
+
+// under gives the point whose ring is at a place on the screen.
+function under([x, y]) {
+  let best = -1;
+  let least = Infinity;
+  found.points.forEach((p, i) => {
+    const [cx, cy] = toScreen(p.x, p.y);
+    const d = Math.hypot(cx - x, cy - y);
+    if (d < ring(p) + 5 && d < least) [best, least] = [i, d];
+  });
+  return best;
+}
+const ring = (p) => Math.max(toScreen(p.x + p.radius, p.y)[0] - toScreen(p.x, p.y)[0] + 3, 5);
+
+const finder = (kind, name, label, key) => ({
+  name,
+  label,
+  key,
+  glows: true,
+  quiet: true,
+  get hint() {
+    return found?.busy ? "Looking at the photo…" : "Click on a ring takes what it is round, or drops it.";
+  },
+  take() {
+    look(kind);
+  },
+  down: (at) => Boolean(found && !found.busy && under(at.screen) >= 0),
+  move: () => false,
+  async up(at) {
+    const i = found && !found.busy ? under(at.screen) : -1;
+    if (i < 0) return false;
+    found.hand.set(i, !taken(i));
+    show();
+    redraw();
+    return false;
+  },
+  keydown(e) {
+    if (e.key !== "Enter" || !found || found.busy) return false;
+    use();
+    return true;
+  },
+  cancel: drop,
+  overlay(layer) {
+    if (!found || found.busy || found.kind !== kind) return;
+    found.points.forEach((p, i) => {
+      const is = taken(i);
+      // Of what is far below the threshold only a trace is drawn.
+      if (!is && p.sure < 0.2 * found.threshold) return;
+      const [cx, cy] = toScreen(p.x, p.y);
+      for (const c of ["under", "over"])
+        make("circle", { cx, cy, r: ring(p), fill: "none", class: `${c}${is ? "" : " faint"}` }, layer);
+      if (is) make("circle", { cx: cx + ring(p), cy: cy - ring(p), r: 3, fill: p.hex }, layer);
+    });
+  },
+});
+
+export const lit = finder("lit", "points", "Find lights", "l");
+export const dead = finder("dead", "dead-points", "Find dead bulbs", "d");
+
+async function use() {
+  const points = chosen().map(({ x, y, radius }) => ({ x, y, radius }));
+  const { kind } = found;
+  if (!points.length) return;
+  drop();
+  // Before the new light is there, for which a hand in use would begin anew.
+  stage.dispatchEvent(new Event("putdown"));
+  await act("add-points", { points: JSON.stringify(points), kind });
+}
+
+document.addEventListener("input", (e) => {
+  if (e.target.id !== "found-sure" || !found) return;
+  found.threshold = Number(e.target.value) / 100;
+  show();
+  redraw();
+});
+document.addEventListener("click", (e) => {
+  if (e.target.id === "take-found") use();
+  if (e.target.id === "leave-found") {
+    drop();
+    stage.dispatchEvent(new Event("putdown"));
+  }
+});
+// The bench is drawn anew after each change.
+on("change", () => found && show());
