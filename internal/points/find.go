@@ -125,8 +125,9 @@ func dead(ctx context.Context, p *photo.Photo) ([]Point, error) {
 		}
 		q := Point{X: r.At.X, Y: r.At.Y, Radius: r.Radius, Sure: r.Sure}
 		q.Colour = mean(p, q.X, q.Y, 0, 0.7*q.Radius)
-		if q.Bright = float64(colour.Display.At(max(q.Colour.R, q.Colour.G, q.Colour.B))); q.Bright < clipped {
-			out = append(out, q) // what is clipped is lit
+		q.Bright = float64(colour.Display.At(max(q.Colour.R, q.Colour.G, q.Colour.B)))
+		if m := mean(p, q.X, q.Y, 0, 0.4*q.Radius); float64(colour.Display.At(max(m.R, m.G, m.B))) < 0.97 {
+			out = append(out, q) // else it is lit
 		}
 	}
 	return out, nil

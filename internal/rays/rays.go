@@ -31,6 +31,8 @@ type Star struct {
 	Angles        float64 // how far they may stand off, of half the way to the next, from 0 to 1
 	Seed          int     // of both
 	Spread        float64 // how much longer red rays are than blue ones, of the length
+	Squeeze       float64 // how much less high than wide all of it is, from 0 to 1
+	Slant         float64 // degrees, clockwise, of its wide side from level
 }
 
 // Point is a point of light: where it is, how long its rays are against the star's, and what it gives of each colour.
@@ -61,9 +63,24 @@ func (s *Star) Rays() []Ray {
 		// Drawn in any case, so that one setting does not change what another makes of the seed.
 		short, off := r.Float64(), 2*r.Float64()-1
 		step := 2 * math.Pi / float64(s.Count)
-		out[i] = Ray{s.Turn*math.Pi/180 + step*(float64(i)+0.5*s.Angles*off), 1 - s.Lengths*short}
+		a := s.Turn*math.Pi/180 + step*(float64(i)+0.5*s.Angles*off)
+		out[i] = Ray{a, 1 - s.Lengths*short}
+		if s.Squeeze != 0 {
+			x, y := s.squeezed(math.Cos(a), math.Sin(a), 1-s.Squeeze)
+			out[i] = Ray{math.Atan2(y, x), out[i].Length * math.Hypot(x, y)}
+		}
 	}
 	return out
+}
+
+// squeezed returns a vector with what of it is across the wide side times k.
+func (s *Star) squeezed(x, y, k float64) (u, v float64) {
+	if s.Squeeze == 0 {
+		return x, y
+	}
+	sin, cos := math.Sincos(s.Slant * math.Pi / 180)
+	a, b := x*cos+y*sin, (y*cos-x*sin)*k
+	return a*cos - b*sin, a*sin + b*cos
 }
 
 // pixel is the deviation of what a pixel shows of something thin.
@@ -190,7 +207,8 @@ func (d *drawer) round(p *Point) {
 		dy := float64(j) + 0.5 - y
 		for i := box.Min.X; i < box.Max.X; i++ {
 			dx := float64(i) + 0.5 - x
-			d2 := dx*dx + dy*dy
+			ex, ey := s.squeezed(dx, dy, 1/math.Max(1-s.Squeeze, 0.02))
+			d2 := ex*ex + ey*ey
 			if d2 >= b*b {
 				continue
 			}

@@ -137,6 +137,25 @@ func TestVeilAndHalo(t *testing.T) {
 	}
 }
 
+// Squeezed, all of it is as much less high as asked for, across its slant.
+func TestSqueeze(t *testing.T) {
+	s := &Star{Count: 4, Length: 100, Squeeze: 0.6, Slant: 30, Turn: 30, Thick: 3, Veil: 0.3}
+	for i, r := range s.Rays() {
+		want := 1.0
+		if i%2 == 1 {
+			want = 0.4
+		}
+		if math.Abs(r.Length-want) > 1e-9 {
+			t.Errorf("ray %d is %.3f long, want %.1f", i, r.Length, want)
+		}
+	}
+	round := Star{Length: 100, Veil: 0.3}
+	flat := Star{Length: 100, Veil: 0.3, Squeeze: 0.6, Slant: 30}
+	if a, b := sum(draw(t, &round, 1, middle(1)), 1), sum(draw(t, &flat, 1, middle(1)), 1); math.Abs(b/a-0.4) > 0.01 {
+		t.Errorf("squeezed to 0.4 the veil gives %.3f of its light", b/a)
+	}
+}
+
 // Irregular rays are shorter, and off, by as much as allowed, otherwise for another seed, and one of both settings does
 // not change the other.
 func TestIrregular(t *testing.T) {

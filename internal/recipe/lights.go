@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"math"
+	"math/rand/v2"
 	"slices"
 
 	"pyrant/internal/area"
@@ -16,13 +17,15 @@ import (
 const (
 	Orb  = "orb"  // discs from wide and deep to small and nearly white
 	Veil = "veil" // a very wide soft lift of what is round a place
+
+	Burst = "burst" // one great uneven star, as of a low sun
 )
 
-// AddOrb returns the recipe with an orb or a veil of a radius about a place of the photo, in pixels, and
+// AddOrb returns the recipe with an orb, a veil or a burst of a radius about a place of the photo, in pixels, and
 // its index. It may lie beyond the frame, in part or all of it.
 func (r *Recipe) AddOrb(kind string, x, y, radius float64) (*Recipe, int, error) {
-	if kind != Orb && kind != Veil {
-		return nil, 0, fault.New(fault.Invalid, "There is no %q; there are orbs and veils.", kind)
+	if kind != Orb && kind != Veil && kind != Burst {
+		return nil, 0, fault.New(fault.Invalid, "There is no %q; there are orbs, veils and bursts.", kind)
 	}
 	next, i, err := r.AddLight()
 	if err != nil {
@@ -43,6 +46,19 @@ func (r *Recipe) AddOrb(kind string, x, y, radius float64) (*Recipe, int, error)
 		l.Core.On, l.Spill.On = false, false
 		shell(0.3, 0.1, 0.1, 0, Add)
 		shell(0.6, 0.12, 0, 0, Add)
+		return next, i, next.Validate()
+	}
+	if kind == Burst {
+		next.name(i, "Burst")
+		l.Gel = Gel{Hue: 40, Saturation: 1, Lightness: 0.68}
+		disc(setting.Round(radius * 0.09))
+		l.Core = exposed(2.5, 0.5, setting.Round(radius*0.02), 0, 0.3)
+		l.Core.On, l.Spill.On = true, false
+		shell(0.06, 0.8, 0.6, 0, Add)
+		shell(0.16, 0.35, 0.25, 0, Add)
+		shell(0.4, 0.12, 0, -4, Add)
+		l.Rays = Rays{On: true, Strength: 0.5, Length: setting.Round(radius), Made: ByRays, Count: 46, Thick: setting.Round(radius / 60), Taper: 0.9, Turn: 4,
+			HaloSize: 0.16, Veil: 0.1, Lengths: 0.8, Angles: 0.9, Seed: 1, Spread: 0.08, Chorus: 1, Colour: OfGel, Trim: l.Rays.Trim}
 		return next, i, next.Validate()
 	}
 	next.name(i, "Orb")
@@ -92,6 +108,74 @@ func (r *Recipe) AddPoints(spots []shape.Spot, dead bool) (*Recipe, int, error) 
 	l.Rays.Length = max(l.Rays.Length, setting.Round(5*largest))
 	l.Rays.Thick = max(l.Rays.Thick, setting.Round(largest/8))
 	return next, i, next.Validate()
+}
+
+// Palette is gels that points are dealt.
+type Palette struct {
+	ID, Name string
+	Gels     []Gel
+}
+
+// Palettes are those that are offered.
+var Palettes = []Palette{
+	{"fair", "Fair", []Gel{{2, 1, 0.55}, {40, 1, 0.55}, {140, 0.8, 0.45}, {215, 0.95, 0.58}}},
+	{"lanterns", "Lanterns", []Gel{{18, 1, 0.55}, {32, 1, 0.58}, {46, 1, 0.64}}},
+	{"seaglass", "Sea glass", []Gel{{158, 0.6, 0.55}, {178, 0.7, 0.5}, {200, 0.75, 0.6}, {60, 0.5, 0.75}}},
+	{"dusk", "Dusk", []Gel{{336, 0.85, 0.62}, {280, 0.7, 0.62}, {28, 1, 0.6}}},
+}
+
+// Deal returns the recipe with the points of light i dealt out by a seed to as many lights as a palette has gels, in a
+// group. All of them are as the light is but for their gel; what of it is no point stays with the first.
+func (r *Recipe) Deal(i int, palette string, seed int) (*Recipe, error) {
+	at := slices.IndexFunc(Palettes, func(p Palette) bool { return p.ID == palette })
+	if at < 0 {
+		return nil, fault.New(fault.Invalid, "There is no palette %q.", palette)
+	}
+	gels := Palettes[at].Gels
+	spots := r.Lights[i].Shapes.Spots()
+	if len(spots) < len(gels) {
+		return nil, fault.New(fault.Invalid, "%d points are too few for %d gels. Choose a light with more, or give it a gel.", len(spots), len(gels))
+	}
+	if most := setting.Of[Recipe]("lights").Count[1]; len(r.Lights)+len(gels)-1 > most {
+		return nil, fault.New(fault.NoRoom, "A shot holds at most %d lights.", most)
+	}
+	c := r.Clone()
+	name := c.Lights[i].Name
+	rest := slices.DeleteFunc(slices.Clone(c.Lights[i].Shapes), func(s shape.Shape) bool { return len(shape.Shapes{s}.Spots()) > 0 })
+	var ids []string
+	for k := range gels {
+		if k > 0 {
+			l := setting.Clone(c.Lights[i])
+			l.ID, l.Alone = free("l", len(c.Lights), func(id string) bool { return c.LightOf(area.LightRef(id)) != nil }), false
+			c.Lights = slices.Insert(c.Lights, i+k, l)
+		}
+		l := &c.Lights[i+k]
+		l.Gel, l.Rays.Colour, l.Shapes = gels[k], OfGel, nil
+		ids = append(ids, l.ID)
+	}
+	c.Lights[i].Shapes = rest
+	// Each as often, in an order by the seed: a run through all gels, then another.
+	random := rand.New(rand.NewPCG(uint64(seed), 0x6465616c))
+	var order []int
+	for _, s := range spots {
+		if len(order) == 0 {
+			order = random.Perm(len(gels))
+		}
+		l := &c.Lights[i+order[0]]
+		order = order[1:]
+		l.Shapes = append(l.Shapes, shape.Ellipse{X: math.Round(10*s.At.X) / 10, Y: math.Round(10*s.At.Y) / 10, Width: math.Round(20*s.Radius) / 10, Height: math.Round(20*s.Radius) / 10})
+	}
+	for k := range gels {
+		c.Lights[i+k].Name = ""
+	}
+	for k := range gels {
+		c.name(i+k, name)
+	}
+	next, err := c.GroupLights(ids)
+	if err == nil && !slices.ContainsFunc(next.Groups, func(g Group) bool { return g.Name == name }) {
+		next.GroupOf(next.LightOf(area.LightRef(ids[0])).Group).Name = name
+	}
+	return next, err
 }
 
 // name gives light i a name that no other has.

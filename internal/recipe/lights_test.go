@@ -389,3 +389,73 @@ func TestRaysShare(t *testing.T) {
 		t.Errorf("all alike: %v long, %v strong", l, s)
 	}
 }
+
+// Points are dealt gels evenly, otherwise by another seed, the same by the same, and none is lost.
+func TestDeal(t *testing.T) {
+	r := New(3000, 2000)
+	r, i, err := r.AddLight()
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := shape.String{Nodes: shape.PathOf(shape.Node{X: 100, Y: 100}, shape.Node{X: 1300, Y: 120}), Count: 21, Width: 24, Sag: 0.1}
+	r.Lights[i].Name = "Cord"
+	r.Lights[i].Shapes = shape.Shapes{s, shape.Tube{Nodes: s.Nodes, Width: 5}}
+	hung := r.Lights[i].Shapes.Spots()
+	deal := func(seed int) *Recipe {
+		t.Helper()
+		d, err := r.Deal(i, "fair", seed)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return d
+	}
+	d := deal(1)
+	if len(d.Lights) != 4 || len(d.Groups) != 1 {
+		t.Fatalf("there are %d lights in %d groups", len(d.Lights), len(d.Groups))
+	}
+	var all []shape.Spot
+	for k, l := range d.Lights {
+		got := l.Shapes.Spots()
+		if len(got) < 5 || len(got) > 6 {
+			t.Errorf("gel %d has %d points of 21", k, len(got))
+		}
+		if l.Gel != Palettes[0].Gels[k] || l.Group != d.Groups[0].ID {
+			t.Errorf("light %d has gel %v in group %q", k, l.Gel, l.Group)
+		}
+		all = append(all, got...)
+	}
+	if d.Lights[0].Name != "Cord" || d.Lights[1].Name != "Cord 2" || len(d.Lights[0].Shapes) != 1+len(d.Lights[0].Shapes.Spots()) {
+		t.Errorf("the first is %q with %d shapes, the second %q", d.Lights[0].Name, len(d.Lights[0].Shapes), d.Lights[1].Name)
+	}
+	for _, h := range hung {
+		if !slices.ContainsFunc(all, func(s shape.Spot) bool { return math.Hypot(s.At.X-h.At.X, s.At.Y-h.At.Y) < 0.1 }) {
+			t.Errorf("the bulb at %v is lost", h.At)
+		}
+	}
+	first := func(r *Recipe) shape.Spot { return r.Lights[3].Shapes.Spots()[0] }
+	if first(deal(1)) != first(d) {
+		t.Error("the same seed deals otherwise")
+	}
+	if first(deal(2)) == first(d) && first(deal(3)) == first(d) {
+		t.Error("other seeds deal the same")
+	}
+	if _, err := r.Deal(i, "rust", 1); err == nil {
+		t.Error("there is a palette of rust")
+	}
+	r.Lights[i].Shapes = r.Lights[i].Shapes[1:]
+	if _, err := r.Deal(i, "fair", 1); err == nil {
+		t.Error("a light without points is dealt gels")
+	}
+}
+
+// A burst is one great star of many uneven rays.
+func TestBurst(t *testing.T) {
+	r, i, err := New(3000, 2000).AddOrb(Burst, 800, 600, 500)
+	if err != nil {
+		t.Fatal(err)
+	}
+	l := r.Lights[i]
+	if k := l.Rays; !k.On || k.Length != 500 || k.Count < 30 || k.Lengths < 0.5 || k.Angles < 0.5 || l.Keep != 0 || l.Name != "Burst" {
+		t.Errorf("the burst is %+v", l.Rays)
+	}
+}

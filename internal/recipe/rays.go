@@ -5,6 +5,7 @@ import (
 
 	"pyrant/internal/rays"
 	"pyrant/internal/setting"
+	"pyrant/internal/shape"
 )
 
 // Rays are what a lens gives to a light's points: its ellipses and the bulbs of its strings. See package rays.
@@ -24,7 +25,11 @@ type Rays struct {
 	Angles   float64   `json:"angles" label:"Uneven angles" unit:"%" range:"0..1" default:"0" step:"0.01" doc:"how far they stand off, of half the way to the next"`
 	Seed     int       `json:"seed" label:"Seed" range:"0..9999" default:"1" doc:"of what is uneven"`
 	Spread   float64   `json:"spread" label:"Colour spread" unit:"%" range:"0..1" default:"0.06" step:"0.01" doc:"how much longer red is than blue"`
+	Squeeze  float64   `json:"squeeze" label:"Squeeze" unit:"%" range:"0..0.95" default:"0" step:"0.01" doc:"how much less high than wide all of it is"`
+	Slant    float64   `json:"slant" label:"Slant" unit:"°" range:"-90..90" default:"0" step:"0.5" doc:"of the wide side, clockwise from level"`
 	Distance float64   `json:"distance" label:"Nearer lead" unit:"%" range:"0..1" default:"0.7" step:"0.01" doc:"how far length and strength go by the size of each point: 0 for all alike, 100 % for rays as much shorter as the point is smaller"`
+	Lead     int       `json:"lead" label:"Leads" range:"0..500" default:"0" doc:"the number of the point that leads, in the order of the light's; 0 for the largest"`
+	Chorus   float64   `json:"chorus" label:"The others" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"how strong the rays of all points are but the one that leads"`
 	Colour   RayColour `json:"colour" label:"Colour" default:"own"`
 	Trim     Trim      `json:"trim" title:"Rays: *" doc:"where rays are kept off"`
 }
@@ -65,6 +70,12 @@ func (r Rays) Idle() (idle []string) {
 	if r.Halo == 0 {
 		idle = append(idle, "haloSize")
 	}
+	if r.Squeeze == 0 {
+		idle = append(idle, "slant")
+	}
+	if r.Chorus == 1 {
+		idle = append(idle, "lead")
+	}
 	return idle
 }
 
@@ -75,7 +86,21 @@ func (r Rays) Star() rays.Star {
 		n = rays.Blades(n)
 	}
 	return rays.Star{Count: n, Length: r.Length, Thick: r.Thick, Taper: r.Taper, Turn: r.Turn, Halo: r.Halo, HaloSize: r.HaloSize,
-		Veil: r.Veil, Lengths: r.Lengths, Angles: r.Angles, Seed: r.Seed, Spread: r.Spread}
+		Veil: r.Veil, Lengths: r.Lengths, Angles: r.Angles, Seed: r.Seed, Spread: r.Spread, Squeeze: r.Squeeze, Slant: r.Slant}
+}
+
+// Leads returns which of a light's points leads, -1 for none.
+func (r Rays) Leads(spots []shape.Spot) int {
+	if r.Lead > 0 && r.Lead <= len(spots) {
+		return r.Lead - 1
+	}
+	best := -1
+	for i, s := range spots {
+		if best < 0 || s.Radius > spots[best].Radius {
+			best = i
+		}
+	}
+	return best
 }
 
 // Share returns how long the rays of a point are, and how strong, against those of the largest, by its radius against that

@@ -312,8 +312,10 @@ func TestRays(t *testing.T) {
 	l := bare(r)
 	l.Core.On, l.Glow = false, false
 	l.Shapes = shape.Shapes{shape.Ellipse{X: 80.5, Y: 100.5, Width: 16, Height: 16}, shape.Ellipse{X: 220.5, Y: 100.5, Width: 8, Height: 8}}
-	l.Rays = recipe.Rays{On: true, Strength: 1, Length: 60, Made: recipe.ByRays, Count: 4, Thick: 4, Taper: 0.5, Colour: recipe.OwnColours, Distance: 1, HaloSize: 0.1, Trim: recipe.Trim{Amount: 1}}
-	shot := func() image.Image { return render(t, New(1<<24), Request{Photo: p, Recipe: r, Layer: Glow, Deep: true}) }
+	l.Rays = recipe.Rays{On: true, Strength: 1, Length: 60, Made: recipe.ByRays, Count: 4, Thick: 4, Taper: 0.5, Colour: recipe.OwnColours, Distance: 1, Chorus: 1, HaloSize: 0.1, Trim: recipe.Trim{Amount: 1}}
+	shot := func() image.Image {
+		return render(t, New(1<<24), Request{Photo: p, Recipe: r, Layer: Glow, Deep: true})
+	}
 	m := shot()
 	// On the first ray to the right, by the formula and the exposure of light.
 	u := 24.0
@@ -333,6 +335,16 @@ func TestRays(t *testing.T) {
 	if v := linear(shot(), 255, 100); v[2] == 0 {
 		t.Error("with points all alike the smaller one has shorter rays")
 	}
+	alike := linear(shot(), 240, 100)[2]
+	l.Rays.Chorus = 0
+	if a, b := linear(shot(), 104, 100), linear(shot(), 240, 100); a[0] < 0.1 || b[2] != 0 {
+		t.Errorf("alone, the one that leads shines %v, the other %v", a, b)
+	}
+	l.Rays.Lead = 2
+	if a, b := linear(shot(), 104, 100), linear(shot(), 240, 100); a[0] != 0 || math.Abs(b[2]-alike) > 1e-3 {
+		t.Errorf("with the second leading the first shines %v, the second %v, alike %v", a, b, alike)
+	}
+	l.Rays.Chorus = 1
 	l.Rays.Colour, l.Gel = recipe.OfGel, recipe.Gel{Hue: 120, Saturation: 1, Lightness: 0.5}
 	m = shot()
 	for _, x := range []int{104, 240} {

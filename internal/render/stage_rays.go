@@ -57,15 +57,19 @@ func (st *raysStage) prepare(ctx context.Context, p *plan) (bool, error) {
 			c := ll.l.Gel.Colour()
 			one.weight = [3]float32{k * c.R, k * c.G, k * c.B}
 		}
+		lead := r.Leads(spots)
 		for i, s := range spots {
 			length, strength := r.Share(s.Radius / largest)
+			if i != lead {
+				strength *= r.Chorus
+			}
 			c := [3]float32{float32(strength), float32(strength), float32(strength)}
 			if own != nil {
 				c[0], c[1], c[2] = c[0]*own[i].R, c[1]*own[i].G, c[2]*own[i].B
 			}
 			one.points = append(one.points, rays.Point{X: s.At.X, Y: s.At.Y, Size: length, Colour: c})
 		}
-		one.key = fmt.Sprintf("rays %s %v %g %s %s", ll.l.Shapes.Key(), one.star, r.Distance, r.Colour, p.q.PhotoKey)
+		one.key = fmt.Sprintf("rays %s %v %g %d %g %s %s", ll.l.Shapes.Key(), one.star, r.Distance, lead, r.Chorus, r.Colour, p.q.PhotoKey)
 		st.list = append(st.list, one)
 	}
 	return len(st.list) > 0, nil

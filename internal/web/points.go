@@ -11,6 +11,7 @@ import (
 	"pyrant/internal/cache"
 	"pyrant/internal/fault"
 	"pyrant/internal/points"
+	"pyrant/internal/recipe"
 )
 
 // foundPoints is the points of a photo, and how many more there were.
@@ -64,6 +65,27 @@ func (s *Server) points(c *echo.Context) error {
 
 // Spots counts the points of the chosen light.
 func (p *page) Spots() int { return len(p.L().Shapes.Spots()) }
+
+// Palettes lists what the chosen light's points can be dealt, each with its gels as colours.
+func (p *page) Palettes() (out []palette) {
+	for _, q := range recipe.Palettes {
+		if p.Spots() < len(q.Gels) {
+			continue
+		}
+		one := palette{ID: q.ID, Name: q.Name}
+		for _, g := range q.Gels {
+			one.Hexes = append(one.Hexes, g.Colour().Hex())
+		}
+		out = append(out, one)
+	}
+	return
+}
+
+// palette is a button.
+type palette struct {
+	ID, Name string
+	Hexes    []string
+}
 
 // RaysBrief says how many points have rays.
 func (p *page) RaysBrief() string {

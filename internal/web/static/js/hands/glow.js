@@ -63,7 +63,7 @@ function streakLine(layer, [x, y], { length, angle }, both) {
   return end;
 }
 
-// disc makes the hand that places an orb or a veil.
+// disc makes the hand that places an orb, a veil or a burst.
 function disc(name, label, key, hint) {
   let from = null;
   let now = null;
@@ -95,7 +95,7 @@ function disc(name, label, key, hint) {
       const clicked = near(at.screen, from.screen, 4);
       drop();
       // A click alone makes one of a size that suits the photo.
-      const radius = clicked ? Math.max(shot.width, shot.height) / (name === "veil" ? 3 : 8) : dragged;
+      const radius = clicked ? Math.max(shot.width, shot.height) / ({ veil: 3, burst: 5 }[name] ?? 8) : dragged;
       await act("add-orb", { kind: name, x: round(x), y: round(y), radius: round(radius) });
       return true;
     },
@@ -121,6 +121,13 @@ export const veil = disc(
   "Veil",
   "v",
   "Drag from its middle outwards as far as the lift goes; a click makes a wide one.",
+);
+
+export const burst = disc(
+  "burst",
+  "Burst",
+  "b",
+  "Drag from the sun or the lamp outwards as far as its longest rays go; a click makes one of a usual size.",
 );
 
 let drawn = null; // { from, now }
@@ -202,7 +209,8 @@ function starTo({ x, y }, [px, py], { shift }) {
 function star(layer, { x, y }, { length, turn, count, made }) {
   const n = made === "blades" && count % 2 ? 2 * count : count;
   let end = null;
-  for (let i = 0; i < Math.min(n, 40); i++) {
+  // Of many rays all but the first would be in the picture's way.
+  for (let i = 0; i < (n > 16 ? 1 : n); i++) {
     const a = (turn * Math.PI) / 180 + (2 * Math.PI * i) / n;
     const to = [x + Math.cos(a) * length, y + Math.sin(a) * length];
     end ??= to;

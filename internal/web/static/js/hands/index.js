@@ -31,7 +31,7 @@ import { bulb } from "./bulb.js";
 import { cling } from "./cling.js";
 import { edit } from "./edit.js";
 import { freehand } from "./freehand.js";
-import { handles, orb, streak, veil } from "./glow.js";
+import { burst, handles, orb, streak, veil } from "./glow.js";
 import { mend } from "./mend.js";
 import { outline } from "./outline.js";
 import { pick } from "./pick.js";
@@ -67,6 +67,7 @@ export const hands = [
   edit,
   orb,
   veil,
+  burst,
   streak,
   handles,
   lit,

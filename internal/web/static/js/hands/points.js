@@ -147,6 +147,11 @@ document.addEventListener("input", (e) => {
   redraw();
 });
 document.addEventListener("click", (e) => {
+  const deal = e.target.closest("[data-deal]");
+  if (deal) {
+    const seed = Number.parseInt(document.getElementById("deal-seed").value, 10) || 0;
+    act("deal", { light: shot.light, palette: deal.dataset.deal, seed });
+  }
   if (e.target.id === "take-found") use();
   if (e.target.id === "leave-found") {
     drop();
