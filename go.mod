@@ -19,6 +19,8 @@ require (
 	gorm.io/gorm v1.31.2
 )
 
+require gonum.org/v1/gonum v0.16.0
+
 require (
 	github.com/jinzhu/inflection v1.0.0 // indirect
 	github.com/jinzhu/now v1.1.5 // indirect

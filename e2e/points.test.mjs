@@ -107,3 +107,66 @@ test("dead bulbs are found, and shine once they are a light", async () => {
   assert.equal(await page.locator("#found").isHidden(), true);
   assert.equal(await page.locator("#overlay circle").count(), 0);
 });
+
+test("a string's points are dealt gels, kept off an area, and all of it is undone", async () => {
+  await find("dead-points");
+  await saved(page, () => page.locator("#take-found").click());
+  const before = await picture(page);
+  await page.locator('details[data-fold="deal"] > summary').click();
+  await saved(page, () => page.locator('[data-deal="fair"]').click());
+  await rested(page);
+  const { lights, groups } = await state(page);
+  assert.deepEqual(
+    lights.slice(2).map((l) => l.name),
+    ["Bulbs", "Bulbs 2", "Bulbs 3", "Bulbs 4"],
+  );
+  assert.equal(groups?.length ?? 1, 1);
+  // The bulbs along the cord shine in more than two hues.
+  const hues = [];
+  for (const at of [
+    [2628, 362],
+    [2562, 407],
+    [2500, 448],
+    [2442, 484],
+    [2387, 515],
+    [2336, 543],
+    [2287, 567],
+    [2241, 588],
+  ])
+    hues.push(hue(await pixel(page, at[0] + 24, at[1], 6)));
+  const apart = (a, b) => Math.abs(((a - b + 540) % 360) - 180);
+  assert.ok(
+    hues.filter((h, i) => hues.slice(0, i).every((o) => apart(h, o) > 35)).length >= 3,
+    `hues ${hues}`,
+  );
+  assert.equal(await unlike(page), 0);
+  await undo();
+  assert.equal(await picture(page), before);
+  // Rays are kept off where a new area of a sign says so.
+  const ray = [2628 + 62, 362 + 17];
+  const shone = lum(await pixel(page, ...ray, 4));
+  await saved(page, () =>
+    page.evaluate(async () => {
+      const { commit, set } = await import("/static/js/state.js");
+      const sign = {
+        id: "sign",
+        name: "Sign",
+        parts: [
+          {
+            on: true,
+            does: "add",
+            amount: 1,
+            feather: 0,
+            of: { kind: "shape", shape: { kind: "ellipse", x: 2690, y: 380, width: 90, height: 90 } },
+          },
+        ],
+      };
+      await commit([set("/areas/-", sign, "add"), set("/lights/2/rays/trim/area", "sign")]);
+    }),
+  );
+  await rested(page);
+  const kept = lum(await pixel(page, ...ray, 4));
+  assert.ok(kept < shone - 3, `the ray was ${shone}, kept off it is ${kept}`);
+  await undo();
+  assert.ok(Math.abs(lum(await pixel(page, ...ray, 4)) - shone) < 0.7);
+});

@@ -604,10 +604,12 @@ func rim(p *photo.Photo, q *Point) colour.RGB {
 	}
 	near, far := mean(p, q.X, q.Y, q.Radius+0.5, 1.35*q.Radius+1.5), mean(p, q.X, q.Y, 2.2*q.Radius+3, 3*q.Radius+4)
 	c := colour.RGB{R: max(near.R-far.R, 0), G: max(near.G-far.G, 0), B: max(near.B-far.B, 0)}
-	if max(c.R, c.G, c.B) < 1e-3 {
+	top := max(c.R, c.G, c.B)
+	if top < 1e-3 {
 		return near
 	}
-	return c
+	// Before what is bright itself the difference tells little.
+	return c.Mix(colour.RGB{R: top, G: top, B: top}, min(max(1.5*colour.Luma(far.R, far.G, far.B)-0.25, 0), 0.6))
 }
 
 // mean returns the mean colour of a ring, in linear light.

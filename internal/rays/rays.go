@@ -230,3 +230,35 @@ func (d *drawer) round(p *Point) {
 		}
 	}
 }
+
+// Lay adds a picture of a star round each point to out, which is a part of the picture at a scale: at gives its light at a
+// place from its middle, in units of the star's length and turned as it is, for pixels of that size.
+func (s *Star) Lay(ctx context.Context, out *raster.RGB, points []Point, scale float64, at func(x, y, pixel float64) [3]float32) error {
+	sin, cos := math.Sincos(-s.Turn * math.Pi / 180)
+	return raster.Rows(ctx, out.Rect.Min.Y, out.Rect.Max.Y, func(y0, y1 int) {
+		band := image.Rect(out.Rect.Min.X, y0, out.Rect.Max.X, y1)
+		for i := range points {
+			p := &points[i]
+			x, y, l := p.X*scale, p.Y*scale, s.Length*p.Size*scale
+			if l <= 0 {
+				continue
+			}
+			box := image.Rect(int(math.Floor(x-l)), int(math.Floor(y-l)), int(math.Ceil(x+l)), int(math.Ceil(y+l))).Intersect(band)
+			for j := box.Min.Y; j < box.Max.Y && ctx.Err() == nil; j++ {
+				row := out.Row(j)
+				for k := box.Min.X; k < box.Max.X; k++ {
+					dx, dy := s.squeezed(float64(k)+0.5-x, float64(j)+0.5-y, 1/math.Max(1-s.Squeeze, 0.02))
+					u, v := dx*cos-dy*sin, dx*sin+dy*cos
+					if u*u+v*v >= l*l {
+						continue
+					}
+					c := at(u/l, v/l, 1/l)
+					q := row[3*(k-out.Rect.Min.X):][:3]
+					q[0] += p.Colour[0] * c[0]
+					q[1] += p.Colour[1] * c[1]
+					q[2] += p.Colour[2] * c[2]
+				}
+			}
+		}
+	})
+}

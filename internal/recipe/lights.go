@@ -57,8 +57,10 @@ func (r *Recipe) AddOrb(kind string, x, y, radius float64) (*Recipe, int, error)
 		shell(0.06, 0.8, 0.6, 0, Add)
 		shell(0.16, 0.35, 0.25, 0, Add)
 		shell(0.4, 0.12, 0, -4, Add)
-		l.Rays = Rays{On: true, Strength: 0.5, Length: setting.Round(radius), Made: ByRays, Count: 46, Thick: setting.Round(radius / 60), Taper: 0.9, Turn: 4,
-			HaloSize: 0.16, Veil: 0.1, Lengths: 0.8, Angles: 0.9, Seed: 1, Spread: 0.08, Chorus: 1, Colour: OfGel, Trim: l.Rays.Trim}
+		k := &l.Rays
+		k.On, k.Strength, k.Count, k.Colour = true, 0.5, 46, OfGel
+		k.Length, k.Thick, k.Taper = setting.Round(radius), setting.Round(radius/60), 0.9
+		k.Lengths, k.Angles, k.Halo, k.Veil = 0.8, 0.9, 0, 0.1
 		return next, i, next.Validate()
 	}
 	next.name(i, "Orb")

@@ -3,6 +3,7 @@ package recipe
 import (
 	"math"
 
+	"pyrant/internal/aperture"
 	"pyrant/internal/rays"
 	"pyrant/internal/setting"
 	"pyrant/internal/shape"
@@ -15,6 +16,9 @@ type Rays struct {
 	Length   float64   `json:"length" label:"Length" unit:"px" range:"0..20000" slider:"L/300..L/2 log" default:"L/25" step:"0.1" doc:"of the rays of the largest point"`
 	Made     RaysBy    `json:"made" label:"Made by" default:"rays" doc:"what is counted"`
 	Count    int       `json:"count" label:"Count" range:"1..200" slider:"1..40" default:"6" doc:"of rays, or of the blades of an aperture, of which an odd number gives twice as many rays"`
+	Stop     float64   `json:"stop" label:"Stop" unit:"f" range:"4..64" slider:"4..64 log" default:"16" step:"0.1" doc:"of a lens: the f-number, which makes rays broader the larger it is"`
+	Rounded  float64   `json:"rounded" label:"Rounded" unit:"%" range:"0..1" default:"0.05" step:"0.01" doc:"of a lens' blades: from straight ones to a circle, which has no rays"`
+	Worn     float64   `json:"worn" label:"Worn" unit:"%" range:"0..1" default:"0.15" step:"0.01" doc:"of a lens: how uneven its blades are, and how dusty its glass"`
 	Thick    float64   `json:"thick" label:"Thickness" unit:"px" range:"0..500" slider:"L/6000..L/100 log" default:"L/900" step:"0.1" doc:"where they begin, of the largest point"`
 	Taper    float64   `json:"taper" label:"Taper" unit:"%" range:"0..1" default:"0.8" step:"0.01" doc:"how much thinner they end"`
 	Turn     float64   `json:"turn" label:"Turn" unit:"°" range:"0..360" default:"15" step:"0.5" doc:"of the first ray, clockwise from pointing to the right"`
@@ -41,11 +45,12 @@ type RaysBy string
 const (
 	ByRays   RaysBy = "rays"
 	ByBlades RaysBy = "blades"
+	ByLens   RaysBy = "lens" // as the blades of an aperture diffract light
 )
 
 // Choices returns what can be counted.
 func (RaysBy) Choices() []setting.Choice {
-	return []setting.Choice{{Value: string(ByRays), Label: "Rays"}, {Value: string(ByBlades), Label: "Blades"}}
+	return []setting.Choice{{Value: string(ByRays), Label: "Rays"}, {Value: string(ByBlades), Label: "Blades"}, {Value: string(ByLens), Label: "Blades, as a lens does"}}
 }
 
 // RayColour is what colours rays.
@@ -64,7 +69,12 @@ func (RayColour) Choices() []setting.Choice {
 
 // Idle names what does nothing as the rays are.
 func (r Rays) Idle() (idle []string) {
-	if r.Lengths == 0 && r.Angles == 0 {
+	if r.Made == ByLens {
+		idle = []string{"thick", "taper", "lengths", "angles", "spread"}
+		if r.Worn == 0 {
+			idle = append(idle, "seed")
+		}
+	} else if idle = []string{"stop", "rounded", "worn"}; r.Lengths == 0 && r.Angles == 0 {
 		idle = append(idle, "seed")
 	}
 	if r.Halo == 0 {
@@ -82,11 +92,19 @@ func (r Rays) Idle() (idle []string) {
 // Star returns the form of the rays.
 func (r Rays) Star() rays.Star {
 	n := r.Count
-	if r.Made == ByBlades {
+	switch r.Made {
+	case ByBlades:
 		n = rays.Blades(n)
+	case ByLens:
+		n = 0 // see Blades
 	}
 	return rays.Star{Count: n, Length: r.Length, Thick: r.Thick, Taper: r.Taper, Turn: r.Turn, Halo: r.Halo, HaloSize: r.HaloSize,
 		Veil: r.Veil, Lengths: r.Lengths, Angles: r.Angles, Seed: r.Seed, Spread: r.Spread, Squeeze: r.Squeeze, Slant: r.Slant}
+}
+
+// Blades returns the aperture that makes the rays, if a lens does.
+func (r Rays) Blades() (b aperture.Blades, ok bool) {
+	return aperture.Blades{Count: r.Count, Rounded: r.Rounded, Worn: r.Worn, Seed: r.Seed, Stop: r.Stop}, r.Made == ByLens
 }
 
 // Leads returns which of a light's points leads, -1 for none.

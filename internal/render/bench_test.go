@@ -327,3 +327,10 @@ func BenchmarkRaysFader(b *testing.B) {
 func BenchmarkRaysLength(b *testing.B) {
 	benchRays(b, func(l *recipe.Light, n int) { l.Rays.Length = 90 + math.Mod(float64(n)*11, 60) })
 }
+
+// The same as a lens makes them.
+func BenchmarkRaysLens(b *testing.B) {
+	benchRays(b, func(l *recipe.Light, n int) {
+		l.Rays.Made, l.Rays.Length = recipe.ByLens, 90+math.Mod(float64(n)*11, 60)
+	})
+}

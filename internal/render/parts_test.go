@@ -358,6 +358,20 @@ func TestRays(t *testing.T) {
 	if a, b := linear(m, 104, 100), linear(m, 240, 100); a[1] == 0 || b[1] != 0 {
 		t.Errorf("kept off the right half, left is %v, right %v", a, b)
 	}
+	// As a lens makes them the first ray lies where it is turned to, and is brighter than what is beside it.
+	l.Rays.Trim.Area = ""
+	l.Rays.Made, l.Rays.Count, l.Rays.Stop, l.Rays.Turn, l.Rays.Halo = recipe.ByLens, 8, 16, 20, 0
+	m = shot()
+	on := func(deg float64) float64 {
+		sin, cos := math.Sincos(deg * math.Pi / 180)
+		return linear(m, int(80.5+30*cos), int(100.5+30*sin))[1]
+	}
+	for _, deg := range []float64{20, 65, 110, 200} {
+		if a, b := on(deg), on(deg+22.5); a < 1.5*b || a == 0 {
+			t.Errorf("at %v degrees the star of eight blades is %.4f, between two rays %.4f", deg, a, b)
+		}
+	}
+	l.Rays.Made = recipe.ByRays
 	// Frames while a fader moves are those of a new engine, and the rays are drawn once.
 	e2 := New(1 << 26)
 	for i := range 3 {

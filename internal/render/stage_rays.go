@@ -6,6 +6,7 @@ import (
 	"image"
 	"time"
 
+	"pyrant/internal/aperture"
 	"pyrant/internal/cache"
 	"pyrant/internal/colour"
 	"pyrant/internal/points"
@@ -24,7 +25,8 @@ const rayPower = 2.5
 type rayed struct {
 	star   rays.Star
 	points []rays.Point
-	key    string // of both, but for what weight holds
+	lens   *aperture.Sprite // that makes the star; nil for drawn rays
+	key    string           // of both, but for what weight holds
 	weight [3]float32
 	veil   veil
 }
@@ -53,6 +55,15 @@ func (st *raysStage) prepare(ctx context.Context, p *plan) (bool, error) {
 			return false, err
 		}
 		one := rayed{star: r.Star(), weight: [3]float32{k, k, k}, veil: p.veilOf(ll.l).trimmed(p, ll.l.Trim).trimmed(p, r.Trim)}
+		blades, by := r.Blades()
+		if by {
+			if one.lens, err = cache.Get(ctx, p.cache, fmt.Sprintf("aperture %v", blades), func(ctx context.Context) (*aperture.Sprite, error) {
+				defer p.stats.add("aperture", time.Now())
+				return blades.New(ctx)
+			}); err != nil {
+				return false, err
+			}
+		}
 		if own == nil {
 			c := ll.l.Gel.Colour()
 			one.weight = [3]float32{k * c.R, k * c.G, k * c.B}
@@ -69,7 +80,7 @@ func (st *raysStage) prepare(ctx context.Context, p *plan) (bool, error) {
 			}
 			one.points = append(one.points, rays.Point{X: s.At.X, Y: s.At.Y, Size: length, Colour: c})
 		}
-		one.key = fmt.Sprintf("rays %s %v %g %d %g %s %s", ll.l.Shapes.Key(), one.star, r.Distance, lead, r.Chorus, r.Colour, p.q.PhotoKey)
+		one.key = fmt.Sprintf("rays %s %v %v %t %g %d %g %s %s", ll.l.Shapes.Key(), one.star, blades, by, r.Distance, lead, r.Chorus, r.Colour, p.q.PhotoKey)
 		st.list = append(st.list, one)
 	}
 	return len(st.list) > 0, nil
@@ -99,7 +110,11 @@ func (st *raysStage) collect(ctx context.Context, p *plan, part image.Rectangle)
 		r := &st.list[i]
 		m, err := forPart(ctx, p, part != p.frame, fmt.Sprintf("%s %g %v", r.key, p.scale, part), func(ctx context.Context) (*raster.RGB, error) {
 			defer p.stats.add("rays", time.Now())
-			return r.star.Draw(ctx, r.points, p.scale, part)
+			m, err := r.star.Draw(ctx, r.points, p.scale, part)
+			if err == nil && r.lens != nil {
+				err = r.star.Lay(ctx, m, r.points, p.scale, r.lens.At)
+			}
+			return m, err
 		})
 		if err != nil {
 			return nil, err

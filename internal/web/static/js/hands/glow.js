@@ -207,7 +207,7 @@ function starTo({ x, y }, [px, py], { shift }) {
 
 // star draws the rays of a star; it gives the end of the first.
 function star(layer, { x, y }, { length, turn, count, made }) {
-  const n = made === "blades" && count % 2 ? 2 * count : count;
+  const n = made !== "rays" && count % 2 ? 2 * count : count;
   let end = null;
   // Of many rays all but the first would be in the picture's way.
   for (let i = 0; i < (n > 16 ? 1 : n); i++) {
