@@ -275,6 +275,9 @@ func between(p []float64, x, y float64) float64 {
 // At returns the star's light at a place from its middle, in units of the length of its rays, for pixels of that many
 // units: smaller pixels show finer fringes.
 func (s *Sprite) At(x, y, pixel float64) (c [3]float32) {
+	if far := 6 * pixel; x*x+y*y > far*far {
+		return s.at(x, y, pixel)
+	}
 	// Four parts of the pixel: the middle of a star is much smaller than that may be.
 	k := pixel / 4
 	for _, o := range [4][2]float64{{-k, -k}, {k, -k}, {-k, k}, {k, k}} {

@@ -202,34 +202,48 @@ func (d *drawer) round(p *Point) {
 		b = 4 * math.Sqrt(h2)
 	}
 	box := image.Rect(int(math.Floor(x-b)), int(math.Floor(y-b)), int(math.Ceil(x+b)), int(math.Ceil(y+b))).Intersect(d.band)
+	if box.Empty() {
+		return
+	}
+	// By the distance, from the middle to b.
+	var shine [steps + 2][3]float32
+	for k := range shine {
+		dist := b * float64(k) / steps
+		v := 0.0
+		if halo > 0 && dist*dist < 16*h2 {
+			v = halo * math.Exp(-dist*dist/(2*h2))
+		}
+		for c := range shine[k] {
+			w := v
+			if t := 1 - dist/(l*(1+channels[c]*s.Spread)); s.Veil > 0 && t > 0 {
+				w += s.Veil * t * t * t
+			}
+			shine[k][c] = p.Colour[c] * float32(w)
+		}
+	}
+	per := steps / b
 	for j := box.Min.Y; j < box.Max.Y; j++ {
 		row := d.out.Row(j)
 		dy := float64(j) + 0.5 - y
 		for i := box.Min.X; i < box.Max.X; i++ {
-			dx := float64(i) + 0.5 - x
-			ex, ey := s.squeezed(dx, dy, 1/math.Max(1-s.Squeeze, 0.02))
-			d2 := ex*ex + ey*ey
+			dx, ey := s.squeezed(float64(i)+0.5-x, dy, 1/math.Max(1-s.Squeeze, 0.02))
+			d2 := dx*dx + ey*ey
 			if d2 >= b*b {
 				continue
 			}
-			shine := 0.0
-			if halo > 0 && d2 < 16*h2 {
-				shine = halo * math.Exp(-d2/(2*h2))
-			}
-			q := row[3*(i-d.out.Rect.Min.X):][:3]
-			dist := math.Sqrt(d2)
-			for c := range q {
-				v := shine
-				if s.Veil > 0 {
-					if t := 1 - dist/(l*(1+channels[c]*s.Spread)); t > 0 {
-						v += s.Veil * t * t * t
-					}
-				}
-				q[c] += p.Colour[c] * float32(v)
-			}
+			at := math.Sqrt(d2) * per
+			k := int(at)
+			f := float32(at - float64(k))
+			u, v, q := &shine[k], &shine[k+1], row[3*(i-d.out.Rect.Min.X):][:3]
+			q[0] += u[0] + (v[0]-u[0])*f
+			q[1] += u[1] + (v[1]-u[1])*f
+			q[2] += u[2] + (v[2]-u[2])*f
 		}
 	}
 }
+
+// steps is into how many steps the way from a point to the end of its halo and veil is divided.
+const steps = 160
 
 // Lay adds a picture of a star round each point to out, which is a part of the picture at a scale: at gives its light at a
 // place from its middle, in units of the star's length and turned as it is, for pixels of that size.

@@ -95,7 +95,9 @@ function disc(name, label, key, hint) {
       const clicked = near(at.screen, from.screen, 4);
       drop();
       // A click alone makes one of a size that suits the photo.
-      const radius = clicked ? Math.max(shot.width, shot.height) / ({ veil: 3, burst: 5 }[name] ?? 8) : dragged;
+      const radius = clicked
+        ? Math.max(shot.width, shot.height) / ({ veil: 3, burst: 5 }[name] ?? 8)
+        : dragged;
       await act("add-orb", { kind: name, x: round(x), y: round(y), radius: round(radius) });
       return true;
     },
