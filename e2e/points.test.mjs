@@ -170,3 +170,27 @@ test("a string's points are dealt gels, kept off an area, and all of it is undon
   await undo();
   assert.ok(Math.abs(lum(await pixel(page, ...ray, 4)) - shone) < 0.7);
 });
+
+test("bulbs are scattered in what was traced, and undone", async () => {
+  await page.goto(page.url().replace("step=glow", "step=trace"));
+  await page.locator('details[data-fold="scatter"]').waitFor();
+  // In the letters of the sign.
+  const n = (await shapesOf(page)).length;
+  await page.locator('details[data-fold="scatter"] > summary').click();
+  const gap = page.locator("#flocal-scatter-gap");
+  await gap.fill("16");
+  await gap.press("Enter");
+  await saved(page, () => page.locator("#scatter").click());
+  // Many shapes come after the page.
+  let shapes = [];
+  for (let i = 0; i < 60 && !(shapes.length && shapes.every((k) => k.kind === "ellipse")); i++) {
+    await page.waitForTimeout(100);
+    shapes = await shapesOf(page);
+  }
+  assert.ok(shapes.length > 30, `${shapes.length} shapes, the first ${shapes[0]?.kind}`);
+  for (const a of shapes)
+    for (const b of shapes) assert.ok(a === b || Math.hypot(a.x - b.x, a.y - b.y) > 15.8, "two lie closer");
+  await undo();
+  for (let i = 0; i < 60 && (await shapesOf(page)).length !== n; i++) await page.waitForTimeout(100);
+  assert.equal((await shapesOf(page)).length, n);
+});

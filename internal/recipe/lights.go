@@ -112,6 +112,30 @@ func (r *Recipe) AddPoints(spots []shape.Spot, dead bool) (*Recipe, int, error) 
 	return next, i, next.Validate()
 }
 
+// ScatterBulbs returns the recipe with bulbs laid about in what the shapes of light i cover, in the place of these.
+func (r *Recipe) ScatterBulbs(i int, k shape.Scatter) (*Recipe, error) {
+	if err := setting.Validate(k, r.Photo.Frame()); err != nil {
+		return nil, err
+	}
+	in := slices.DeleteFunc(slices.Clone(r.Lights[i].Shapes), isCutOut)
+	bulbs, full := k.Bulbs(in)
+	switch {
+	case len(bulbs) == 0:
+		return nil, fault.New(fault.Invalid, "The light has no outline that bulbs could be scattered in. Trace one round where they are to hang.")
+	case !full:
+		return nil, fault.New(fault.NoRoom, "More than %d bulbs would go in. Set them farther apart.", shape.MostScattered)
+	}
+	c := r.Clone()
+	l := &c.Lights[i]
+	l.Shapes = nil
+	for _, b := range bulbs {
+		l.Shapes = append(l.Shapes, b)
+	}
+	return c, c.Validate()
+}
+
+func isCutOut(s shape.Shape) bool { _, is := s.(shape.CutOut); return is }
+
 // Palette is gels that points are dealt.
 type Palette struct {
 	ID, Name string

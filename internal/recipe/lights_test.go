@@ -459,3 +459,34 @@ func TestBurst(t *testing.T) {
 		t.Errorf("the burst is %+v", l.Rays)
 	}
 }
+
+// Bulbs take the place of the outline that they are scattered in; what cannot be is said.
+func TestScatterBulbs(t *testing.T) {
+	r, i, err := New(3000, 2000).AddLight()
+	if err != nil {
+		t.Fatal(err)
+	}
+	k := shape.Scatter{Gap: 60, Size: 14, Vary: 0.2, Seed: 1}
+	if _, err := r.ScatterBulbs(i, k); err == nil {
+		t.Error("bulbs lie in nothing")
+	}
+	r.Lights[i].Shapes = shape.Shapes{shape.Ellipse{X: 800, Y: 700, Width: 700, Height: 500}}
+	next, err := r.ScatterBulbs(i, k)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if n := len(next.Lights[i].Shapes.Spots()); n < 40 || n != len(next.Lights[i].Shapes) {
+		t.Errorf("there are %d bulbs among %d shapes", n, len(next.Lights[i].Shapes))
+	}
+	k.Gap = 12
+	if _, err := r.ScatterBulbs(i, k); err == nil || !strings.Contains(err.Error(), "farther apart") {
+		t.Errorf("of too many: %v", err)
+	}
+	k.Gap = 0.2
+	if _, err := r.ScatterBulbs(i, k); err == nil {
+		t.Error("a gap out of range is taken")
+	}
+	if len(r.Lights[i].Shapes) != 1 {
+		t.Error("the recipe itself was changed")
+	}
+}

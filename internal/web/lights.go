@@ -54,6 +54,14 @@ func (s *Server) lightAction(c *echo.Context, name string, shot *store.Shot, r *
 			return true, err
 		}
 		return true, s.choose(c, shot, version, next, "Add "+next.Lights[i].Name, i)
+	case "scatter":
+		i, err := strconv.Atoi(form.Get("light"))
+		seed, err2 := strconv.Atoi(form.Get("seed"))
+		if err != nil || err2 != nil || i < 0 || i >= len(r.Lights) {
+			return true, fault.New(fault.Invalid, "There is no such light in this shot.")
+		}
+		next, err := r.ScatterBulbs(i, shape.Scatter{Gap: number("gap"), Size: number("size"), Vary: number("vary"), Seed: seed})
+		return commit(next, err, "Bulbs in "+r.Lights[i].Name)
 	case "deal":
 		i, err := strconv.Atoi(form.Get("light"))
 		seed, err2 := strconv.Atoi(form.Get("seed"))

@@ -12,6 +12,8 @@ import (
 	"pyrant/internal/fault"
 	"pyrant/internal/points"
 	"pyrant/internal/recipe"
+	"pyrant/internal/setting"
+	"pyrant/internal/shape"
 )
 
 // foundPoints is the points of a photo, and how many more there were.
@@ -65,6 +67,11 @@ func (s *Server) points(c *echo.Context) error {
 
 // Spots counts the points of the chosen light.
 func (p *page) Spots() int { return len(p.L().Shapes.Spots()) }
+
+// Scatter is the rows of how bulbs are scattered.
+func (p *page) Scatter() []row {
+	return localRows(p, setting.New[shape.Scatter](p.frame()), "scatter-")
+}
 
 // Palettes lists what the chosen light's points can be dealt, each with its gels as colours.
 func (p *page) Palettes() (out []palette) {

@@ -79,9 +79,9 @@ function keep(ops, before) {
 }
 
 // changed gives a light's shapes after operations on single points or whole shapes;
-// null where they do more.
+// null where they do more, and where it was an action, which tells of none.
 function changed(list, ops, i) {
-  if (!list) return null;
+  if (!list || !ops.length) return null;
   const out = [...list];
   for (const { op, path, value } of ops) {
     const m = path.match(/^\/lights\/(\d+)\/shapes\/(\d+)(?:\/nodes\/(\d+))?$/);

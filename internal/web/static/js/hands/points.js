@@ -1,6 +1,7 @@
 // The hands that find lights in the photo: what was found is ringed on it, as sure as the threshold asks for. A click
 // takes one more, or drops one. What is taken becomes a light.
 import { ask } from "../ask.js";
+import { local } from "../local.js";
 import { notice } from "../notice.js";
 import { act, on, shot } from "../state.js";
 import { make } from "../svg.js";
@@ -147,6 +148,16 @@ document.addEventListener("input", (e) => {
   redraw();
 });
 document.addEventListener("click", (e) => {
+  if (e.target.closest("#scatter")) {
+    const of = (name) => local(`local:scatter-${name}`);
+    act("scatter", {
+      light: shot.light,
+      gap: of("gap"),
+      size: of("size"),
+      vary: of("vary"),
+      seed: of("seed"),
+    });
+  }
   const deal = e.target.closest("[data-deal]");
   if (deal) {
     const seed = Number.parseInt(document.getElementById("deal-seed").value, 10) || 0;

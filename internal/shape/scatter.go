@@ -1,0 +1,105 @@
+package shape
+
+import (
+	"math"
+	"math/rand/v2"
+)
+
+// Scatter is how bulbs are laid about in a region.
+type Scatter struct {
+	Gap  float64 `json:"gap" label:"Apart by" unit:"px" range:"1..L" slider:"L/400..L/10 log" default:"L/50" step:"0.1" doc:"how far apart their middles are at least"`
+	Size float64 `json:"size" label:"Bulb size" unit:"px" range:"0.1..L" slider:"1..L/40 log" default:"L/220" step:"0.1"`
+	Vary float64 `json:"vary" label:"Sizes vary" unit:"%" range:"0..1" default:"0.3" step:"0.01" doc:"how much smaller or larger they may be"`
+	Seed int     `json:"seed" label:"Seed" range:"0..9999" default:"1"`
+}
+
+// tries is how many places round a bulb are tried for another, as Bridson has it.
+const tries = 30
+
+// MostScattered is how many bulbs are laid at the most.
+const MostScattered = 400
+
+// Bulbs lays bulbs about in what shapes cover: as close as the gap lets them, by Poisson discs (Bridson, Fast Poisson Disk
+// Sampling in Arbitrary Dimensions, 2007). The same seed lays the same ones. Full is false where more would have gone in.
+func (k Scatter) Bulbs(in Shapes) (out []Ellipse, full bool) {
+	if k.Gap <= 0 || len(in) == 0 {
+		return nil, true
+	}
+	// What is covered, on a grid a sixth of the gap wide.
+	scale := math.Min(6/k.Gap, 1)
+	m := in.At(scale)
+	b := m.Bounds()
+	if b.Empty() {
+		return nil, true
+	}
+	covered := make([][]float32, b.Dy())
+	var free []int // cells, for the first
+	for y := range covered {
+		covered[y] = make([]float32, b.Dx())
+		m.Fill(covered[y], b.Min.X, b.Min.Y+y)
+		for x, v := range covered[y] {
+			if v >= 0.5 {
+				free = append(free, y*b.Dx()+x)
+			}
+		}
+	}
+	inside := func(p Point) bool {
+		x, y := int(math.Floor(p.X*scale))-b.Min.X, int(math.Floor(p.Y*scale))-b.Min.Y
+		return x >= 0 && y >= 0 && x < b.Dx() && y < b.Dy() && covered[y][x] >= 0.5
+	}
+	r := rand.New(rand.NewPCG(uint64(k.Seed), 0x73636174))
+	// No cell of this grid holds more than one.
+	edge := k.Gap / math.Sqrt2
+	near := map[[2]int][]Point{}
+	cell := func(p Point) [2]int { return [2]int{int(math.Floor(p.X / edge)), int(math.Floor(p.Y / edge))} }
+	apart := func(p Point) bool {
+		c := cell(p)
+		for y := c[1] - 2; y <= c[1]+2; y++ {
+			for x := c[0] - 2; x <= c[0]+2; x++ {
+				for _, o := range near[[2]int{x, y}] {
+					if p.dist(o) < k.Gap {
+						return false
+					}
+				}
+			}
+		}
+		return true
+	}
+	lay := func(p Point) {
+		near[cell(p)] = append(near[cell(p)], p)
+		d := math.Max(k.Size*(1+k.Vary*(2*r.Float64()-1)), 0.1)
+		out = append(out, Ellipse{X: math.Round(10*p.X) / 10, Y: math.Round(10*p.Y) / 10, Width: math.Round(10*d) / 10, Height: math.Round(10*d) / 10})
+	}
+	// From somewhere free outwards, and again where that did not lead.
+	r.Shuffle(len(free), func(i, j int) { free[i], free[j] = free[j], free[i] })
+	for _, f := range free {
+		first := Point{(float64(b.Min.X+f%b.Dx()) + 0.5) / scale, (float64(b.Min.Y+f/b.Dx()) + 0.5) / scale}
+		if !apart(first) {
+			continue
+		}
+		lay(first)
+		active := []Point{first}
+		for len(active) > 0 {
+			if len(out) >= MostScattered {
+				return out, false
+			}
+			i := r.IntN(len(active))
+			found := false
+			for range tries {
+				a, d := 2*math.Pi*r.Float64(), k.Gap*(1+r.Float64())
+				p := Point{active[i].X + d*math.Cos(a), active[i].Y + d*math.Sin(a)}
+				if inside(p) && apart(p) {
+					lay(p)
+					active = append(active, p)
+					found = true
+					break
+				}
+			}
+			if !found {
+				active[i] = active[len(active)-1]
+				active = active[:len(active)-1]
+			}
+		}
+	}
+	return out, true
+}
