@@ -32,12 +32,6 @@ await page.locator("#falloff .curve[points]").waitFor();
 await page.mouse.move(640, 300); // a place whose distance the chart shows
 await page.waitForTimeout(1200);
 await shoot("glow");
-await page.locator('[data-shell-pick="5"]').first().click();
-await page.waitForTimeout(300);
-await page.locator('[data-shell-handle="5"]').hover();
-await page.waitForTimeout(1200);
-await shoot("glow-shells");
-await page.locator('[data-shell-pick="5"]').first().click();
 // A group on the board, an orb by its handles, and one that is drawn out.
 const across = async (hand, a, b) => {
   await page.locator(`[data-hand="${hand}"]`).scrollIntoViewIfNeeded();
@@ -91,35 +85,6 @@ const to = async (x, y) => {
   await page.mouse.move(at.x, at.y, { steps: 4 });
   return at;
 };
-await page.keyboard.press("f");
-await settled(page);
-await take("region");
-await to(2552, 716);
-await page.locator("#overlay .preview").first().waitFor();
-await page.waitForTimeout(700);
-await shoot("trace-click");
-const jug = await place(page, 2560, 690);
-await page.mouse.move(jug.x, jug.y);
-for (let i = 0; i < 6; i++) {
-  await page.mouse.wheel(0, -240);
-  await page.waitForTimeout(60);
-}
-await settled(page);
-await take("cling");
-for (const [x, y] of [
-  [2541, 652],
-  [2515, 720],
-  [2520, 779],
-]) {
-  await to(x, y);
-  await page.mouse.down();
-  await page.mouse.up();
-  await page.waitForTimeout(400);
-}
-await to(2604, 772);
-await page.waitForTimeout(500);
-await shoot("trace-cling");
-await page.keyboard.press("Escape");
 await page.keyboard.press("f");
 await settled(page);
 // A string of bulbs on the floats, one of them chosen, under the magnifier.
@@ -286,5 +251,48 @@ await page.evaluate(async () => (await import("/static/js/view.js")).lookAt(2450
 await settled(page);
 await page.mouse.move(640, 30);
 await page.waitForTimeout(900);
+
+// Points on the harbour: found, dead bulbs dealt gels, lamps with rays as a lens makes them; a burst on the dunes.
+const shot = async (name) => {
+  await page.goto(url);
+  await page
+    .locator(".shot", { has: page.locator(`input[value="${name}"]`) })
+    .locator("a.pic")
+    .click();
+  await settled(page);
+  await step("glow");
+};
+await shot("Tidewatch harbour");
+await page.locator('[data-hand="points"]').click();
+await page.locator("#take-found").waitFor();
+await page.locator("#found").scrollIntoViewIfNeeded();
+await page.waitForTimeout(500);
+await shoot("points");
+await saved(page, () => page.locator("#take-found").click());
+await page.locator('details[data-fold="rays"] > summary').click();
+await saved(page, () => page.selectOption('[data-select="/lights/2/rays/made"]', "lens"));
+await page.locator('[data-hand="dead-points"]').click();
+await page.locator("#take-found").waitFor();
+await saved(page, () => page.locator("#take-found").click());
+await page.locator('details[data-fold="deal"] > summary').click();
+await saved(page, () => page.locator('[data-deal="fair"]').click());
+await page.locator("#board [data-carry='2'], .channel [data-carry='2']").first().click();
+await settled(page);
+const rays = page.locator('details[data-fold="rays"]');
+const opened = async () => (await rays.getAttribute("open")) ?? (await rays.locator("> summary").click());
+await opened();
+await page.locator('details[data-fold="rays"]').evaluate((el) => el.scrollIntoView({ block: "start" }));
+await page.locator("#stage").focus();
+await rested(page);
+await page.waitForTimeout(600);
+await shoot("rays");
+await shot("Tidewatch dunes");
+await across("burst", [843, 652], [1380, 640]);
+await opened();
+await page.locator('details[data-fold="rays"]').evaluate((el) => el.scrollIntoView({ block: "start" }));
+await page.locator("#stage").focus();
+await rested(page);
+await page.waitForTimeout(600);
+await shoot("burst");
 await browser.close();
 await server.remove();
