@@ -2,7 +2,20 @@
 // star's tip, put into a gel, and undone. Bulbs that are not lit are found by another button.
 import assert from "node:assert/strict";
 import { test } from "node:test";
-import { drag, hue, picture, pixel, place, rested, saved, shapesOf, stand, state, unlike } from "./lib.mjs";
+import {
+  copyOf,
+  drag,
+  hue,
+  picture,
+  pixel,
+  place,
+  rested,
+  saved,
+  shapesOf,
+  stand,
+  state,
+  unlike,
+} from "./lib.mjs";
 
 let page;
 stand({ shot: "Tidewatch harbour", query: "step=glow&light=0", empty: true }, (it) => ({ page } = it));
@@ -72,6 +85,14 @@ test("lights are found, one is dropped, and what is made of them has rays that f
   assert.ok(
     lum(await pixel(page, mx + 250, my + 250, 4)) > lum(await pixel(page, mx + 250, my + 170, 4)) + 8,
   );
+  // The knob beside the ray makes all of them thicker.
+  const thick = Number(await page.locator("#f-lights-2-rays-thick").inputValue());
+  const r = Number(await page.locator("#f-lights-2-rays-length").inputValue());
+  const knob = (by) =>
+    place(page, ...[-1, 1].map((s, k) => [mx, my][k] + (0.35 * r + s * 4 * by) * Math.SQRT1_2));
+  await saved(page, async () => drag(page, await knob(thick), await knob(3 * thick)));
+  assert.ok(Math.abs(Number(await page.locator("#f-lights-2-rays-thick").inputValue()) - 3 * thick) < 0.6);
+  await undo();
   // In a gel all rays have its hue.
   await saved(page, () =>
     page.evaluate(async () => {
@@ -142,6 +163,13 @@ test("a string's points are dealt gels, kept off an area, and all of it is undon
   assert.equal(await unlike(page), 0);
   await undo();
   assert.equal(await picture(page), before);
+  // Each by itself has the colour that the photo shows: one in the gel of a red bulb, its neighbour white.
+  await saved(page, () => page.locator("#single").click());
+  const apart24 = (await state(page)).lights.slice(2);
+  assert.ok(apart24.length >= 22, `${apart24.length} lights`);
+  assert.ok(new Set(apart24.map((l) => Math.round(l.gel.hue / 30))).size >= 3, "all have the same gel");
+  await undo();
+  assert.equal(await picture(page), before);
   // Rays are kept off where a new area of a sign says so.
   const ray = [2628 + 62, 362 + 17];
   const shone = lum(await pixel(page, ...ray, 4));
@@ -169,6 +197,71 @@ test("a string's points are dealt gels, kept off an area, and all of it is undon
   assert.ok(kept < shone - 3, `the ray was ${shone}, kept off it is ${kept}`);
   await undo();
   assert.ok(Math.abs(lum(await pixel(page, ...ray, 4)) - shone) < 0.7);
+});
+
+test("a burst on the sun shines behind what stands before it, and its edge glows over", async () => {
+  const root = page.url().split("/shots/")[0];
+  await page.goto(root);
+  await page.goto(`${root + (await copyOf(page, "Tidewatch dunes"))}?step=glow&light=0`);
+  await rested(page);
+  const before = await picture(page);
+  await page.locator('[data-hand="burst"]').click();
+  await saved(page, async () => drag(page, await place(page, 843, 652), await place(page, 1500, 652)));
+  const { lights, light } = await state(page);
+  assert.equal(lights[light].name, "Burst");
+  await rested(page);
+  const inside = [820, 700];
+  const open = [900, 560];
+  const shone = [lum(await pixel(page, ...inside, 6)), lum(await pixel(page, ...open, 6))];
+  // Something upright, left of the sun, stands before it.
+  await saved(page, () =>
+    page.evaluate(
+      async ([i]) => {
+        const { commit, set } = await import("/static/js/state.js");
+        const tower = {
+          id: "tower",
+          name: "Tower",
+          parts: [
+            {
+              on: true,
+              does: "add",
+              amount: 1,
+              feather: 0,
+              of: { kind: "shape", shape: { kind: "ellipse", x: 790, y: 740, width: 90, height: 300 } },
+            },
+          ],
+        };
+        await commit([
+          set("/areas/-", tower, "add"),
+          set(`/lights/${i}/blockers`, [{ on: true, area: "tower", shells: 1, wrap: 0, feather: 0 }]),
+        ]);
+      },
+      [light],
+    ),
+  );
+  await rested(page);
+  const hidden = [lum(await pixel(page, ...inside, 6)), lum(await pixel(page, ...open, 6))];
+  assert.ok(hidden[0] < shone[0] - 10, `behind the tower it was ${shone[0]}, it is ${hidden[0]}`);
+  assert.ok(Math.abs(hidden[1] - shone[1]) < 6, `in the open it was ${shone[1]}, it is ${hidden[1]}`);
+  assert.equal(await unlike(page), 0);
+  const rim = [826, 700];
+  const dark = lum(await pixel(page, ...rim, 4));
+  await saved(page, () =>
+    page.evaluate(
+      async ([i]) => {
+        const { commit, set } = await import("/static/js/state.js");
+        await commit([set(`/lights/${i}/blockers/0/wrap`, 40)]);
+      },
+      [light],
+    ),
+  );
+  await rested(page);
+  const over = lum(await pixel(page, ...rim, 4));
+  assert.ok(over > dark + 8, `within its edge it was ${dark}, with light that creeps over it is ${over}`);
+  await undo();
+  await undo();
+  await undo();
+  assert.equal(await picture(page), before);
 });
 
 test("bulbs are scattered in what was traced, and undone", async () => {

@@ -162,9 +162,45 @@ func (r *Recipe) Deal(i int, palette string, seed int) (*Recipe, error) {
 	if len(spots) < len(gels) {
 		return nil, fault.New(fault.Invalid, "%d points are too few for %d gels. Choose a light with more, or give it a gel.", len(spots), len(gels))
 	}
+	// Each as often, in an order by the seed: a run through all gels, then another.
+	random := rand.New(rand.NewPCG(uint64(seed), 0x6465616c))
+	to := make([]int, len(spots))
+	var order []int
+	for k := range to {
+		if len(order) == 0 {
+			order = random.Perm(len(gels))
+		}
+		to[k], order = order[0], order[1:]
+	}
+	return r.part(i, gels, to)
+}
+
+// MostSingle is how many points become lights by themselves at the most.
+const MostSingle = 40
+
+// Single returns the recipe with each point of light i as a light by itself, in a group, with a gel of its own.
+func (r *Recipe) Single(i int, gels []Gel) (*Recipe, error) {
+	switch n := len(r.Lights[i].Shapes.Spots()); {
+	case n < 2:
+		return nil, fault.New(fault.Invalid, "The light has no points to be taken apart.")
+	case n > MostSingle:
+		return nil, fault.New(fault.NoRoom, "The light has %d points; at most %d become lights by themselves. Drop some, or deal them gels.", n, MostSingle)
+	case n != len(gels):
+		return nil, fault.New(fault.Invalid, "There are %d gels for %d points.", len(gels), n)
+	}
+	to := make([]int, len(gels))
+	for k := range to {
+		to[k] = k
+	}
+	return r.part(i, gels, to)
+}
+
+// part parts the points of light i: each goes to one of as many lights as there are gels.
+func (r *Recipe) part(i int, gels []Gel, to []int) (*Recipe, error) {
 	if most := setting.Of[Recipe]("lights").Count[1]; len(r.Lights)+len(gels)-1 > most {
 		return nil, fault.New(fault.NoRoom, "A shot holds at most %d lights.", most)
 	}
+	spots := r.Lights[i].Shapes.Spots()
 	c := r.Clone()
 	name := c.Lights[i].Name
 	rest := slices.DeleteFunc(slices.Clone(c.Lights[i].Shapes), func(s shape.Shape) bool { return len(shape.Shapes{s}.Spots()) > 0 })
@@ -176,23 +212,14 @@ func (r *Recipe) Deal(i int, palette string, seed int) (*Recipe, error) {
 			c.Lights = slices.Insert(c.Lights, i+k, l)
 		}
 		l := &c.Lights[i+k]
-		l.Gel, l.Rays.Colour, l.Shapes = gels[k], OfGel, nil
+		l.Gel, l.Rays.Colour, l.Shapes, l.Name = gels[k], OfGel, nil, ""
 		ids = append(ids, l.ID)
 	}
 	c.Lights[i].Shapes = rest
-	// Each as often, in an order by the seed: a run through all gels, then another.
-	random := rand.New(rand.NewPCG(uint64(seed), 0x6465616c))
-	var order []int
-	for _, s := range spots {
-		if len(order) == 0 {
-			order = random.Perm(len(gels))
-		}
-		l := &c.Lights[i+order[0]]
-		order = order[1:]
-		l.Shapes = append(l.Shapes, shape.Ellipse{X: math.Round(10*s.At.X) / 10, Y: math.Round(10*s.At.Y) / 10, Width: math.Round(20*s.Radius) / 10, Height: math.Round(20*s.Radius) / 10})
-	}
-	for k := range gels {
-		c.Lights[i+k].Name = ""
+	for k, s := range spots {
+		l := &c.Lights[i+to[k]]
+		d := math.Round(20*s.Radius) / 10
+		l.Shapes = append(l.Shapes, shape.Ellipse{X: math.Round(10*s.At.X) / 10, Y: math.Round(10*s.At.Y) / 10, Width: d, Height: d})
 	}
 	for k := range gels {
 		c.name(i+k, name)

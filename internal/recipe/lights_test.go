@@ -490,3 +490,31 @@ func TestScatterBulbs(t *testing.T) {
 		t.Error("the recipe itself was changed")
 	}
 }
+
+// Each point becomes a light by itself, with a gel of its own.
+func TestSingle(t *testing.T) {
+	r, i, err := New(3000, 2000).AddPoints([]shape.Spot{{At: shape.Point{X: 100, Y: 200}, Radius: 9}, {At: shape.Point{X: 500, Y: 300}, Radius: 4}}, true)
+	if err != nil {
+		t.Fatal(err)
+	}
+	gels := []Gel{{10, 1, 0.5}, {200, 0.8, 0.6}}
+	next, err := r.Single(i, gels)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for k, l := range next.Lights {
+		if s := l.Shapes.Spots(); len(s) != 1 || s[0].Radius != []float64{9, 4}[k] || l.Gel != gels[k] || l.Group != next.Groups[0].ID || !l.Glow {
+			t.Errorf("light %d has %v, gel %v, group %q", k, s, l.Gel, l.Group)
+		}
+	}
+	if next.Groups[0].Name != "Bulbs" {
+		t.Errorf("the group is %q", next.Groups[0].Name)
+	}
+	if _, err := r.Single(i, gels[:1]); err == nil {
+		t.Error("one gel for two points")
+	}
+	r.Lights[i].Shapes = slices.Repeat(r.Lights[i].Shapes, 30)
+	if _, err := r.Single(i, make([]Gel, 60)); err == nil {
+		t.Error("sixty lights of one")
+	}
+}

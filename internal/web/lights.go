@@ -62,6 +62,17 @@ func (s *Server) lightAction(c *echo.Context, name string, shot *store.Shot, r *
 		}
 		next, err := r.ScatterBulbs(i, shape.Scatter{Gap: number("gap"), Size: number("size"), Vary: number("vary"), Seed: seed})
 		return commit(next, err, "Bulbs in "+r.Lights[i].Name)
+	case "single":
+		i, err := strconv.Atoi(form.Get("light"))
+		if err != nil || i < 0 || i >= len(r.Lights) {
+			return true, fault.New(fault.Invalid, "There is no such light in this shot.")
+		}
+		gels, err := s.gelsOf(c.Request().Context(), shot, &r.Lights[i])
+		if err != nil {
+			return true, err
+		}
+		next, err := r.Single(i, gels)
+		return commit(next, err, "Points of "+r.Lights[i].Name+" apart")
 	case "deal":
 		i, err := strconv.Atoi(form.Get("light"))
 		seed, err2 := strconv.Atoi(form.Get("seed"))

@@ -14,6 +14,7 @@ import (
 	"pyrant/internal/recipe"
 	"pyrant/internal/setting"
 	"pyrant/internal/shape"
+	"pyrant/internal/store"
 )
 
 // foundPoints is the points of a photo, and how many more there were.
@@ -63,6 +64,19 @@ func (s *Server) points(c *echo.Context) error {
 		out[i] = point{tenth(q.X), tenth(q.Y), tenth(q.Radius), math.Round(1000*q.Sure) / 1000, points.Colour(p, q.X, q.Y, q.Radius).Hex()}
 	}
 	return c.JSON(http.StatusOK, map[string]any{"points": out, "more": found.more, "threshold": points.Threshold})
+}
+
+// gelsOf returns a gel for each point of a light: the colour that it has in the photo.
+func (s *Server) gelsOf(ctx context.Context, shot *store.Shot, l *recipe.Light) (out []recipe.Gel, err error) {
+	p, err := s.photo(ctx, shot.PhotoSHA)
+	if err != nil {
+		return nil, err
+	}
+	for _, q := range l.Shapes.Spots() {
+		hue, saturation, lightness := points.Colour(p, q.At.X, q.At.Y, q.Radius).HSL()
+		out = append(out, recipe.Gel{Hue: math.Round(hue), Saturation: math.Round(100*saturation) / 100, Lightness: math.Round(100*lightness) / 100})
+	}
+	return out, nil
 }
 
 // Spots counts the points of the chosen light.

@@ -207,6 +207,22 @@ function starTo({ x, y }, [px, py], { shift }) {
   return { length: Math.max(round(Math.hypot(px - x, py - y)), 1), turn: Number(turn) };
 }
 
+// How a ray's thickness is taken hold of: beside it, so many times as far as it is thick, at a share of its length.
+const beside = 4;
+const along = 0.35;
+const thickAt = ({ x, y }, { length, turn, thick }) => {
+  const a = (turn * Math.PI) / 180;
+  return [
+    x + Math.cos(a) * along * length - Math.sin(a) * beside * thick,
+    y + Math.sin(a) * along * length + Math.cos(a) * beside * thick,
+  ];
+};
+function thickTo({ x, y }, [px, py], { turn }) {
+  const a = (turn * Math.PI) / 180;
+  const off = Math.abs((py - y) * Math.cos(a) - (px - x) * Math.sin(a));
+  return { thick: Math.max(Number((off / beside).toFixed(1)), 0.1) };
+}
+
 // star draws the rays of a star; it gives the end of the first.
 function star(layer, { x, y }, { length, turn, count, made }) {
   const n = made !== "rays" && count % 2 ? 2 * count : count;
@@ -233,6 +249,10 @@ const ops = ({ what, from, at: p }) => {
     ];
   }
   if (what === "end") return streakOps(streakTo(middle(), p.photo, p, both()));
+  if (what === "thick") {
+    const { thick } = thickTo(lead(), p.photo, light().rays);
+    return [set(`/lights/${shot.light}/rays/thick`, thick)];
+  }
   const o = held.orb;
   const value =
     what === "middle"
@@ -266,7 +286,8 @@ export const handles = {
   grabs: true,
   get hint() {
     if (orbOf()) return "Drag its middle to move it, its ring to size it with all its glow.";
-    if (lead()) return "Drag the tip of the first ray: longer, and turned. Shift: in steps of 15°.";
+    if (lead())
+      return "Drag the first ray's tip: longer, and turned; the knob beside it: thicker. Shift: steps of 15°.";
     return light()?.streak.length ? "Drag the streak's end to turn it or make it longer." : "";
   },
   take: letGo,
@@ -316,10 +337,12 @@ export const handles = {
       dot(layer, [cx + k * Math.SQRT1_2, cy - k * Math.SQRT1_2], "ring");
     }
     const first = lead();
-    if (first && (!held || held.what === "tip")) {
-      const is = light().rays;
-      const now = held ? { ...is, ...starTo(first, held.at.photo, held.at) } : is;
+    if (first && (!held || ["tip", "thick"].includes(held.what))) {
+      const now = { ...light().rays };
+      if (held?.what === "tip") Object.assign(now, starTo(first, held.at.photo, held.at));
+      if (held?.what === "thick") Object.assign(now, thickTo(first, held.at.photo, now));
       dot(layer, toScreen(...star(layer, first, now)), "tip");
+      if (now.made !== "lens") dot(layer, toScreen(...thickAt(first, now)), "thick");
     }
     const s = light().streak;
     const m = s.length && (!held || held.what === "end") ? middle() : null;

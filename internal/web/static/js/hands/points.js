@@ -158,6 +158,7 @@ document.addEventListener("click", (e) => {
       seed: of("seed"),
     });
   }
+  if (e.target.closest("#single")) act("single", { light: shot.light });
   const deal = e.target.closest("[data-deal]");
   if (deal) {
     const seed = Number.parseInt(document.getElementById("deal-seed").value, 10) || 0;
