@@ -73,7 +73,8 @@ const hopeless = 0.02
 
 // lit finds lights.
 func lit(ctx context.Context, p *photo.Photo) ([]Point, error) {
-	v, err := brightness(ctx, p)
+	step := edge.Steps(p.Width, p.Height, whole)
+	v, err := brightness(ctx, p, step)
 	if err != nil {
 		return nil, err
 	}
@@ -94,13 +95,18 @@ func lit(ctx context.Context, p *photo.Photo) ([]Point, error) {
 	var out []Point
 	for i := range marks {
 		if m := &marks[i]; m.sure > hopeless {
-			q := Point{X: m.x, Y: m.y, Radius: m.radius, Bright: m.top, Stands: m.top - m.ring, Clipped: m.top > clipped, Sure: m.sure}
+			k := float64(step)
+			q := Point{X: m.x * k, Y: m.y * k, Radius: m.radius * k, Bright: m.top, Stands: m.top - m.ring, Clipped: m.top > clipped, Sure: m.sure}
 			q.Colour = rim(p, &q)
 			out = append(out, q)
 		}
 	}
 	return out, ctx.Err()
 }
+
+// whole is how many pixels are looked at, at the most: a photo of more is reduced by a whole number, so that the memory is
+// bounded.
+const whole = 26 << 20
 
 // Of what brightness on the photo shows no more of how bright a thing is.
 const clipped = 0.985
@@ -135,15 +141,21 @@ func dead(ctx context.Context, p *photo.Photo) ([]Point, error) {
 
 // brightness returns the photo's largest channel as a display value, against the brightest there is: coloured lights are
 // as bright as white ones, and those of a dark photo as those of a bright one.
-func brightness(ctx context.Context, p *photo.Photo) (*raster.Plane, error) {
-	out := raster.NewPlane(image.Rect(0, 0, p.Width, p.Height))
-	err := raster.Rows(ctx, 0, p.Height, func(y0, y1 int) {
+// Each pixel is the mean of step by step of the photo's.
+func brightness(ctx context.Context, p *photo.Photo, step int) (*raster.Plane, error) {
+	out := raster.NewPlane(image.Rect(0, 0, p.Width/step, p.Height/step))
+	err := raster.Rows(ctx, 0, out.Rect.Max.Y, func(y0, y1 int) {
 		row := make([]float32, 3*p.Width)
-		for y := y0; y < y1; y++ {
-			p.Linear(row, 0, y, p.Width)
+		for y := y0; y < y1 && ctx.Err() == nil; y++ {
 			to := out.Row(y)
-			for x := range to {
-				to[x] = colour.Display.At(max(row[3*x], row[3*x+1], row[3*x+2]))
+			for j := range step {
+				p.Linear(row, 0, y*step+j, p.Width)
+				for i := range len(to) * step {
+					to[i/step] += max(row[3*i], row[3*i+1], row[3*i+2])
+				}
+			}
+			for x, v := range to {
+				to[x] = colour.Display.At(v / float32(step*step))
 			}
 		}
 	})
@@ -191,9 +203,11 @@ func seeds(ctx context.Context, v *raster.Plane) (out []seed, err error) {
 		if w < 8 || h < 8 {
 			return out, nil
 		}
-		// Blurred by sigma0·2^(i/3), of what is blurred by sigma0 already but in the first octave.
+		// Blurred by sigma0·2^(i/3), of what is blurred by sigma0 already but in the first octave. Of the differences three
+		// beside each other are looked at, so that four blurred pictures are there at a time.
 		const n = perOctave + 3
 		var blur [n]*raster.Plane
+		found := make([][]seed, h)
 		for i := range n {
 			s := sigma0 * math.Pow(2, float64(i)/perOctave)
 			had := sigma0
@@ -203,41 +217,17 @@ func seeds(ctx context.Context, v *raster.Plane) (out []seed, err error) {
 			if blur[i], err = gauss(ctx, cur, math.Sqrt(max(s*s-had*had, 0))); err != nil {
 				return nil, err
 			}
-		}
-		found := make([][]seed, h)
-		at := func(i, k int) float32 { return blur[i].Pix[k] - blur[i+1].Pix[k] }
-		if err := raster.Rows(ctx, 1, h-1, func(y0, y1 int) {
-			for y := y0; y < y1; y++ {
-				for x := 1; x < w-1; x++ {
-					k := y*w + x
-					for i := range n - 1 {
-						d := at(i, k)
-						if d < least || i == 0 && !first || i == n-2 {
-							continue
-						}
-						max := true
-						for j := i - 1; j <= i+1 && max; j++ {
-							if j < 0 || j >= n-1 {
-								continue
-							}
-							for dy := -w; dy <= w; dy += w {
-								for dx := -1; dx <= 1; dx++ {
-									if (dx != 0 || dy != 0 || j != i) && at(j, k+dy+dx) > d {
-										max = false
-									}
-								}
-							}
-						}
-						if max {
-							// A disc answers most where the mean of both deviations is its radius by the root of 2.
-							s := sigma0 * math.Pow(2, (float64(i)+0.5)/perOctave) * step
-							found[y] = append(found[y], seed{(float64(x) + 0.5) * step, (float64(y) + 0.5) * step, s * math.Sqrt2, float64(d)})
-						}
-					}
-				}
+			// The difference k between blurs k and k+1 has its neighbours once blur k+2 is there.
+			k := i - 2
+			if k < 0 || k == 0 && !first {
+				continue
 			}
-		}); err != nil {
-			return nil, err
+			if err := peaks(ctx, blur[max(k-1, 0):i+1], min(k, 1), sigma0*math.Pow(2, (float64(k)+0.5)/perOctave)*step, step, found); err != nil {
+				return nil, err
+			}
+			if k > 0 && k-1 != perOctave {
+				blur[k-1] = nil
+			}
 		}
 		for _, f := range found {
 			out = append(out, f...)
@@ -248,6 +238,37 @@ func seeds(ctx context.Context, v *raster.Plane) (out []seed, err error) {
 		cur = half(blur[perOctave])
 		step *= 2
 	}
+}
+
+// peaks notes the maxima of the difference between blurs k and k+1, against those beside it and beside it in scale: a disc
+// answers most where the mean of both deviations, sigma in pixels of the photo, is its radius by the root of 2.
+func peaks(ctx context.Context, blur []*raster.Plane, k int, sigma, step float64, found [][]seed) error {
+	w, h := blur[0].Rect.Dx(), blur[0].Rect.Dy()
+	at := func(i, q int) float32 { return blur[i].Pix[q] - blur[i+1].Pix[q] }
+	return raster.Rows(ctx, 1, h-1, func(y0, y1 int) {
+		for y := y0; y < y1; y++ {
+			for x := 1; x < w-1; x++ {
+				q := y*w + x
+				d := at(k, q)
+				if d < least {
+					continue
+				}
+				most := true
+				for i := 0; i < len(blur)-1 && most; i++ {
+					for dy := -w; dy <= w; dy += w {
+						for dx := -1; dx <= 1; dx++ {
+							if (dx != 0 || dy != 0 || i != k) && at(i, q+dy+dx) > d {
+								most = false
+							}
+						}
+					}
+				}
+				if most {
+					found[y] = append(found[y], seed{(float64(x) + 0.5) * step, (float64(y) + 0.5) * step, sigma * math.Sqrt2, float64(d)})
+				}
+			}
+		}
+	})
 }
 
 // gauss blurs a plane by a deviation in pixels.

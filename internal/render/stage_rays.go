@@ -12,6 +12,7 @@ import (
 	"pyrant/internal/points"
 	"pyrant/internal/raster"
 	"pyrant/internal/rays"
+	"pyrant/internal/recipe"
 	"pyrant/internal/setting"
 )
 
@@ -88,7 +89,7 @@ func (st *raysStage) prepare(ctx context.Context, p *plan) (bool, error) {
 
 // spotColours returns the colours of a light's points as the photo shows them; nil where they have the gel.
 func (p *plan) spotColours(ctx context.Context, ll *litLight) (spotColours, error) {
-	if ll.l.Rays.Colour != "own" {
+	if ll.l.Rays.Colour != recipe.OwnColours {
 		return nil, nil
 	}
 	return cache.Get(ctx, p.cache, fmt.Sprintf("spots %s %s", p.q.PhotoKey, setting.Key(ll.l.Shapes)), func(ctx context.Context) (spotColours, error) {
