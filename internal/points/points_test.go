@@ -152,7 +152,11 @@ func match(found []Point, truth []disc) (precision, recall float64) {
 
 // On made streets nine lights of ten are found and little else: no windows, no letters, no images in wet ground.
 func TestStreets(t *testing.T) {
-	for seed := range uint64(4) {
+	streets := uint64(4)
+	if testing.Short() {
+		streets = 1
+	}
+	for seed := range streets {
 		p, truth := town(seed)
 		found, more, err := Find(context.Background(), p, Lit)
 		if err != nil || more != 0 {
@@ -198,6 +202,9 @@ func TestMeasures(t *testing.T) {
 
 // On the demo's harbour the ten lamps are found; on the quay in daylight nothing is as sure as they are.
 func TestHarbour(t *testing.T) {
+	if testing.Short() {
+		t.Skip("whole photos")
+	}
 	open := func(i int) *photo.Photo {
 		p, err := codec.Open(context.Background(), demo.Shots[i].Photo)
 		if err != nil {

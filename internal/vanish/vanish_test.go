@@ -128,6 +128,9 @@ func TestNothingToFind(t *testing.T) {
 // On the demo's photos the horizon, the field of view and the heading are those that they were made with; hills without
 // anything built tell nothing.
 func TestDemoPhotos(t *testing.T) {
+	if testing.Short() {
+		t.Skip("whole photos")
+	}
 	for _, tt := range []struct {
 		name                   string
 		horizon, view, heading float64 // of the width, degrees
