@@ -205,8 +205,7 @@ test("a streak is drawn on the photo and dragged by its end", async () => {
   ({ streak } = await light(1));
   assert.ok(Math.abs(streak.angle - 90) < 6 && streak.length < 260, JSON.stringify(streak));
   assert.ok(lum(await pixel(page, 1430, 180, 6)) < beside + 40);
-  await page.selectOption('[data-select="/lights/1/streak/sides"]', "both");
-  await settled(page);
+  await saved(page, () => page.selectOption('[data-select="/lights/1/streak/sides"]', "both"));
   assert.equal((await light(1)).streak.sides, "both");
 });
 
