@@ -212,3 +212,57 @@ func TestScales(t *testing.T) {
 		}
 	}
 }
+
+// The aperture has the area of its polygon, of its circle where blades are round, and a little less with dust; what it lets
+// through is a share.
+func TestMask(t *testing.T) {
+	area := func(b Blades) (sum float64) {
+		for i, v := range b.Mask() {
+			if v < 0 || v > 1 {
+				t.Fatalf("cell %d lets %v through", i, v)
+			}
+			sum += v
+		}
+		return
+	}
+	for _, n := range []int{3, 5, 6, 9} {
+		b := Blades{Count: n, Stop: 8}
+		r := b.radius()
+		want := float64(n) / 2 * r * r * math.Sin(2*math.Pi/float64(n))
+		if got := area(b); math.Abs(got/want-1) > 0.01 {
+			t.Errorf("%d blades leave %.0f cells open, a polygon has %.0f", n, got, want)
+		}
+		b.Rounded = 1
+		if got, want := area(b), math.Pi*r*r; math.Abs(got/want-1) > 0.01 {
+			t.Errorf("%d round blades leave %.0f cells open, a circle has %.0f", n, got, want)
+		}
+	}
+	clean := Blades{Count: 6, Stop: 8}
+	worn := Blades{Count: 6, Stop: 8, Worn: 1, Seed: 2}
+	if k := area(worn) / area(clean); k > 0.999 || k < 0.9 {
+		t.Errorf("worn and dusty it lets %.3f through", k)
+	}
+}
+
+// The star's middle is its point, in pixels of any size.
+func TestMiddle(t *testing.T) {
+	b := Blades{Count: 6, Stop: 24}
+	s, err := b.New(context.Background())
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, n := range []int{511, 301, 129, 65, 33} {
+		px := 2 / float64(n)
+		var x, y, sum float64
+		for j := range n {
+			for i := range n {
+				u, v := (float64(i)+0.5)*px-1, (float64(j)+0.5)*px-1
+				k := float64(s.At(u, v, px)[1])
+				x, y, sum = x+k*u, y+k*v, sum+k
+			}
+		}
+		if math.Abs(x/sum) > 0.12*px || math.Abs(y/sum) > 0.12*px {
+			t.Errorf("in %d pixels its middle is off by %.3f and %.3f of one", n, x/sum/px, y/sum/px)
+		}
+	}
+}
