@@ -28,7 +28,7 @@ type Point struct {
 	Bright  float64    // display value of its middle, from 0 to 1
 	Stands  float64    // by how much that is more than what is round it
 	Clipped bool       // its middle is as bright as the photo can be
-	Colour  colour.RGB // linear, of the rim, as its middle is white where it is clipped
+	Colour  colour.RGB // see Colour
 	Sure    float64    // how sure it is a light, from 0 to 1
 }
 
@@ -47,11 +47,8 @@ const (
 	Dead
 )
 
-// How large points can be: in pixels, and of the long edge.
-const (
-	smallest = 1.2
-	largest  = 1.0 / 36
-)
+// largest is how large points can be in radius, of the long edge.
+const largest = 1.0 / 36
 
 // Find returns the points of a photo by how sure they are, the surest first, and how many more there were than Most.
 func Find(ctx context.Context, p *photo.Photo, kind Kind) ([]Point, int, error) {
@@ -97,7 +94,7 @@ func lit(ctx context.Context, p *photo.Photo) ([]Point, error) {
 		if m := &marks[i]; m.sure > hopeless {
 			k := float64(step)
 			q := Point{X: m.x * k, Y: m.y * k, Radius: m.radius * k, Bright: m.top, Stands: m.top - m.ring, Clipped: m.top > clipped, Sure: m.sure}
-			q.Colour = rim(p, &q)
+			q.Colour = Colour(p, q.X, q.Y, q.Radius)
 			out = append(out, q)
 		}
 	}
@@ -130,10 +127,10 @@ func dead(ctx context.Context, p *photo.Photo) ([]Point, error) {
 			continue
 		}
 		q := Point{X: r.At.X, Y: r.At.Y, Radius: r.Radius, Sure: r.Sure}
-		q.Colour = mean(p, q.X, q.Y, 0, 0.7*q.Radius)
-		q.Bright = float64(colour.Display.At(max(q.Colour.R, q.Colour.G, q.Colour.B)))
-		if m := mean(p, q.X, q.Y, 0, 0.4*q.Radius); float64(colour.Display.At(max(m.R, m.G, m.B))) < 0.97 {
-			out = append(out, q) // else it is lit
+		m := mean(p, q.X, q.Y, 0, 0.4*q.Radius)
+		if q.Bright = float64(colour.Display.At(max(m.R, m.G, m.B))); q.Bright < 0.97 { // else it is lit
+			q.Colour = Colour(p, q.X, q.Y, q.Radius)
+			out = append(out, q)
 		}
 	}
 	return out, nil
@@ -143,22 +140,7 @@ func dead(ctx context.Context, p *photo.Photo) ([]Point, error) {
 // as bright as white ones, and those of a dark photo as those of a bright one.
 // Each pixel is the mean of step by step of the photo's.
 func brightness(ctx context.Context, p *photo.Photo, step int) (*raster.Plane, error) {
-	out := raster.NewPlane(image.Rect(0, 0, p.Width/step, p.Height/step))
-	err := raster.Rows(ctx, 0, out.Rect.Max.Y, func(y0, y1 int) {
-		row := make([]float32, 3*p.Width)
-		for y := y0; y < y1 && ctx.Err() == nil; y++ {
-			to := out.Row(y)
-			for j := range step {
-				p.Linear(row, 0, y*step+j, p.Width)
-				for i := range len(to) * step {
-					to[i/step] += max(row[3*i], row[3*i+1], row[3*i+2])
-				}
-			}
-			for x, v := range to {
-				to[x] = colour.Display.At(v / float32(step*step))
-			}
-		}
-	})
+	out, err := p.Reduced(ctx, step, func(r, g, b float32) float32 { return max(r, g, b) })
 	if err != nil {
 		return nil, err
 	}
@@ -225,7 +207,7 @@ func seeds(ctx context.Context, v *raster.Plane) (out []seed, err error) {
 			if err := peaks(ctx, blur[max(k-1, 0):i+1], min(k, 1), sigma0*math.Pow(2, (float64(k)+0.5)/perOctave)*step, step, found); err != nil {
 				return nil, err
 			}
-			if k > 0 && k-1 != perOctave {
+			if k > 0 {
 				blur[k-1] = nil
 			}
 		}
@@ -607,10 +589,7 @@ func among(marks []mark) {
 // Colour returns the colour of the light of a point in a photo, in linear light with 1 for its largest channel: that of its
 // rim, where its middle is white as no photo can show it brighter.
 func Colour(p *photo.Photo, x, y, radius float64) colour.RGB {
-	q := Point{X: x, Y: y, Radius: radius}
-	m := mean(p, x, y, 0, 0.5*radius)
-	q.Clipped = colour.Display.At(min(m.R, m.G, m.B)) > 0.9
-	c := rim(p, &q)
+	c := rim(p, x, y, radius)
 	if top := max(c.R, c.G, c.B); top > 1e-4 {
 		return c.Scale(1 / top)
 	}
@@ -619,11 +598,11 @@ func Colour(p *photo.Photo, x, y, radius float64) colour.RGB {
 
 // rim returns the colour of a light: of what is round its middle where that is clipped, and shows its glow against what
 // is round that.
-func rim(p *photo.Photo, q *Point) colour.RGB {
-	if !q.Clipped {
-		return mean(p, q.X, q.Y, 0, 0.7*q.Radius)
+func rim(p *photo.Photo, x, y, r float64) colour.RGB {
+	if m := mean(p, x, y, 0, 0.5*r); colour.Display.At(min(m.R, m.G, m.B)) <= 0.9 {
+		return mean(p, x, y, 0, 0.7*r)
 	}
-	near, far := mean(p, q.X, q.Y, q.Radius+0.5, 1.35*q.Radius+1.5), mean(p, q.X, q.Y, 2.2*q.Radius+3, 3*q.Radius+4)
+	near, far := mean(p, x, y, r+0.5, 1.35*r+1.5), mean(p, x, y, 2.2*r+3, 3*r+4)
 	c := colour.RGB{R: max(near.R-far.R, 0), G: max(near.G-far.G, 0), B: max(near.B-far.B, 0)}
 	top := max(c.R, c.G, c.B)
 	if top < 1e-3 {

@@ -3,7 +3,6 @@ package recipe
 import (
 	"encoding/json"
 	"fmt"
-	"math"
 	"math/rand/v2"
 	"slices"
 
@@ -102,8 +101,7 @@ func (r *Recipe) AddPoints(spots []shape.Spot, dead bool) (*Recipe, int, error) 
 	largest := 0.0
 	l.Shapes = nil
 	for _, s := range spots {
-		d := max(math.Round(20*s.Radius)/10, setting.Of[shape.Ellipse]("width").Min.A)
-		l.Shapes = append(l.Shapes, shape.Ellipse{X: math.Round(10*s.At.X) / 10, Y: math.Round(10*s.At.Y) / 10, Width: d, Height: d})
+		l.Shapes = append(l.Shapes, s.Disc())
 		largest = max(largest, s.Radius)
 	}
 	l.Rays.On = true
@@ -117,7 +115,7 @@ func (r *Recipe) ScatterBulbs(i int, k shape.Scatter) (*Recipe, error) {
 	if err := setting.Validate(k, r.Photo.Frame()); err != nil {
 		return nil, err
 	}
-	in := slices.DeleteFunc(slices.Clone(r.Lights[i].Shapes), isCutOut)
+	in := slices.DeleteFunc(slices.Clone(r.Lights[i].Shapes), shape.IsCutOut)
 	bulbs, full := k.Bulbs(in)
 	switch {
 	case len(bulbs) == 0:
@@ -133,8 +131,6 @@ func (r *Recipe) ScatterBulbs(i int, k shape.Scatter) (*Recipe, error) {
 	}
 	return c, c.Validate()
 }
-
-func isCutOut(s shape.Shape) bool { _, is := s.(shape.CutOut); return is }
 
 // Palette is gels that points are dealt.
 type Palette struct {
@@ -218,8 +214,7 @@ func (r *Recipe) part(i int, gels []Gel, to []int) (*Recipe, error) {
 	c.Lights[i].Shapes = rest
 	for k, s := range spots {
 		l := &c.Lights[i+to[k]]
-		d := math.Round(20*s.Radius) / 10
-		l.Shapes = append(l.Shapes, shape.Ellipse{X: math.Round(10*s.At.X) / 10, Y: math.Round(10*s.At.Y) / 10, Width: d, Height: d})
+		l.Shapes = append(l.Shapes, s.Disc())
 	}
 	for k := range gels {
 		c.name(i+k, name)

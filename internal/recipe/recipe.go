@@ -299,7 +299,7 @@ type Spill struct {
 	Ramp     Ramp            `json:"ramp" title:"Colour ramp: *"`
 	Carrier  area.Ref        `json:"carrier" label:"Carried by" default:"" row:"own" doc:"id of the area, or of the cut-out, that carries the light; left empty, nothing does"`
 	Touches  []Touch         `json:"touches,omitzero" label:"Touch-up" row:"own" count:"0..24" each:"touch" title:"*"`
-	Falls    map[string]Fall `json:"falls,omitzero" label:"Falls on" row:"own" count:"0..110" title:"Spill of * on surfaces" doc:"by surface of the room: floor, or the id of a wall, a platform or a thing; all of it on those that are missing, and those that the room has not do nothing"`
+	Falls    map[string]Fall `json:"falls,omitzero" label:"Falls on" row:"own" count:"0..110" title:"Spill of * on surfaces" doc:"by surface of the room: floor, ceiling, or the id of a wall, a platform or a thing; all of it on those that are missing, and those that the room has not do nothing"`
 	Onto     float64         `json:"onto" label:"Spill on it" unit:"%" range:"0..1" default:"0" step:"0.01" row:"own" doc:"how much of the spill falls on what carries the light"`
 }
 

@@ -59,7 +59,7 @@ func coverKey(r *recipe.Recipe, shapes shape.Shapes, share bool) string {
 
 // coverOf returns what shapes cover; with share, of cut-outs their share of the light.
 func coverOf(ctx context.Context, c *cache.Cache, r *recipe.Recipe, shapes shape.Shapes, share bool) (coverage.Coverage, error) {
-	if !slices.ContainsFunc(shapes, isCutOut) {
+	if !slices.ContainsFunc(shapes, shape.IsCutOut) {
 		return shapes, nil
 	}
 	m := &made{key: coverKey(r, shapes, share)}
@@ -99,8 +99,6 @@ func coverOf(ctx context.Context, c *cache.Cache, r *recipe.Recipe, shapes shape
 	}
 	return m, nil
 }
-
-func isCutOut(s shape.Shape) bool { _, ok := s.(shape.CutOut); return ok }
 
 // without returns a shape that is taken away as one that is not: what it covers.
 func without(s shape.Shape) shape.Shape {

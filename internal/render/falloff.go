@@ -125,7 +125,7 @@ func roundOf(ctx context.Context, c *cache.Cache, ll *litLight, photo recipe.Pho
 	return cache.Get(ctx, c, "round "+ll.key, func(ctx context.Context) (*round, error) {
 		edges, boxes := make([][][]shape.Point, len(ll.l.Shapes)), make([][]box, len(ll.l.Shapes))
 		for i, s := range ll.l.Shapes {
-			if isCutOut(s) {
+			if shape.IsCutOut(s) {
 				return &round{}, nil
 			}
 			edges[i] = shape.Edges(s)

@@ -13,7 +13,6 @@ import (
 	"pyrant/internal/raster"
 	"pyrant/internal/rays"
 	"pyrant/internal/recipe"
-	"pyrant/internal/setting"
 )
 
 // raysStage adds the rays of points over all else that shines.
@@ -92,7 +91,7 @@ func (p *plan) spotColours(ctx context.Context, ll *litLight) (spotColours, erro
 	if ll.l.Rays.Colour != recipe.OwnColours {
 		return nil, nil
 	}
-	return cache.Get(ctx, p.cache, fmt.Sprintf("spots %s %s", p.q.PhotoKey, setting.Key(ll.l.Shapes)), func(ctx context.Context) (spotColours, error) {
+	return cache.Get(ctx, p.cache, fmt.Sprintf("spots %s %s", p.q.PhotoKey, ll.l.Shapes.Key()), func(ctx context.Context) (spotColours, error) {
 		spots := ll.l.Shapes.Spots()
 		out := make(spotColours, len(spots))
 		return out, raster.Each(ctx, len(spots), func(i int) {

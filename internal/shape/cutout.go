@@ -24,3 +24,6 @@ func (c CutOut) Shifted(_, _ float64) any { return c }
 func (c CutOut) path() Path { return Path{} }
 
 func (c CutOut) polygons(float64) [][]Point { return nil }
+
+// IsCutOut tells whether a shape is what a cut-out covers.
+func IsCutOut(s Shape) bool { _, is := s.(CutOut); return is }

@@ -67,8 +67,7 @@ func (k Scatter) Bulbs(in Shapes) (out []Ellipse, full bool) {
 	}
 	lay := func(p Point) {
 		near[cell(p)] = append(near[cell(p)], p)
-		d := math.Max(k.Size*(1+k.Vary*(2*r.Float64()-1)), 0.1)
-		out = append(out, Ellipse{X: math.Round(10*p.X) / 10, Y: math.Round(10*p.Y) / 10, Width: math.Round(10*d) / 10, Height: math.Round(10*d) / 10})
+		out = append(out, Spot{p, k.Size / 2 * (1 + k.Vary*(2*r.Float64()-1))}.Disc())
 	}
 	// From somewhere free outwards, and again where that did not lead.
 	r.Shuffle(len(free), func(i, j int) { free[i], free[j] = free[j], free[i] })

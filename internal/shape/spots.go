@@ -1,5 +1,11 @@
 package shape
 
+import (
+	"math"
+
+	"pyrant/internal/setting"
+)
+
 // Spot is a round thing of which the middle counts as a point of light.
 type Spot struct {
 	At     Point
@@ -24,4 +30,11 @@ func (s Shapes) Spots() (out []Spot) {
 		}
 	}
 	return out
+}
+
+// Disc returns the spot as an ellipse, to a tenth of a pixel.
+func (s Spot) Disc() Ellipse {
+	tenth := func(v float64) float64 { return math.Round(10*v) / 10 }
+	d := max(tenth(2*s.Radius), setting.Of[Ellipse]("width").Min.A)
+	return Ellipse{X: tenth(s.At.X), Y: tenth(s.At.Y), Width: d, Height: d}
 }

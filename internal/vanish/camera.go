@@ -31,7 +31,7 @@ const (
 	usualShare = 0.05 // what a deviation of one of these costs, as a share of all lines
 )
 
-// seen is a line as a camera of focal length 1 would see it: the plane through it and the eye.
+// seen is a line by its middle, from that of the photo, its direction and its length.
 type seen struct {
 	mx, my, dx, dy, len float64
 }

@@ -10,7 +10,6 @@ package vanish
 import (
 	"cmp"
 	"context"
-	"image"
 	"math"
 	"slices"
 
@@ -134,21 +133,6 @@ const across = 1000
 // Look returns a photo reduced by a whole number as display values, and that number.
 func Look(ctx context.Context, p *photo.Photo) (*raster.Plane, int, error) {
 	step := max((max(p.Width, p.Height)+across-1)/across, 1)
-	out := raster.NewPlane(image.Rect(0, 0, p.Width/step, p.Height/step))
-	err := raster.Rows(ctx, 0, out.Rect.Max.Y, func(y0, y1 int) {
-		row := make([]float32, 3*p.Width)
-		for y := y0; y < y1 && ctx.Err() == nil; y++ {
-			to := out.Row(y)
-			for j := range step {
-				p.Linear(row, 0, y*step+j, p.Width)
-				for i := range len(to) * step {
-					to[i/step] += colour.Luma(row[3*i], row[3*i+1], row[3*i+2])
-				}
-			}
-			for i, v := range to {
-				to[i] = colour.Display.At(v / float32(step*step))
-			}
-		}
-	})
+	out, err := p.Reduced(ctx, step, colour.Luma)
 	return out, step, err
 }

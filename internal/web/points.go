@@ -61,7 +61,7 @@ func (s *Server) points(c *echo.Context) error {
 	out := make([]point, len(found.list))
 	tenth := func(v float64) float64 { return math.Round(10*v) / 10 }
 	for i, q := range found.list {
-		out[i] = point{tenth(q.X), tenth(q.Y), tenth(q.Radius), math.Round(1000*q.Sure) / 1000, points.Colour(p, q.X, q.Y, q.Radius).Hex()}
+		out[i] = point{tenth(q.X), tenth(q.Y), tenth(q.Radius), math.Round(1000*q.Sure) / 1000, q.Colour.Hex()}
 	}
 	return c.JSON(http.StatusOK, map[string]any{"points": out, "more": found.more, "threshold": points.Threshold})
 }
