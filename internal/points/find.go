@@ -608,8 +608,9 @@ func rim(p *photo.Photo, x, y, r float64) colour.RGB {
 	if top < 1e-3 {
 		return near
 	}
-	// Before what is bright itself the difference tells little.
-	return c.Mix(colour.RGB{R: top, G: top, B: top}, min(max(1.5*colour.Luma(far.R, far.G, far.B)-0.25, 0), 0.6))
+	// Before what is bright itself, or beside another light, the difference is little of what there is, and tells little.
+	tells := min(colour.Luma(c.R, c.G, c.B)/max(colour.Luma(near.R, near.G, near.B), 1e-4)/0.25, 1)
+	return c.Mix(colour.RGB{R: top, G: top, B: top}, 1-tells)
 }
 
 // mean returns the mean colour of a ring, in linear light.

@@ -220,6 +220,12 @@ func TestHarbour(t *testing.T) {
 	if _, recall := match(found, lamps); recall < 1 {
 		t.Errorf("%.0f of ten lamps are found", 10*recall)
 	}
+	// All of them are lit in warm white, also where one stands in the halo of another.
+	for _, d := range lamps {
+		if c := Colour(harbour, d.x, d.y, d.r); c.R != 1 || c.G < 0.6 || c.B > c.G {
+			t.Errorf("the lamp at %.0f, %.0f has the colour %v", d.x, d.y, c)
+		}
+	}
 	windows := []image.Rectangle{image.Rect(1895, 1050, 2025, 1220), image.Rect(2430, 1048, 2565, 1220), image.Rect(2150, 978, 2295, 1030), image.Rect(2350, 1070, 2412, 1210), image.Rect(2360, 1430, 2485, 1600), image.Rect(850, 1300, 1260, 1990)}
 	for _, p := range found {
 		for i, w := range windows {
