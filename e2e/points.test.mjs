@@ -287,3 +287,124 @@ test("bulbs are scattered in what was traced, and undone", async () => {
   for (let i = 0; i < 60 && (await shapesOf(page)).length !== n; i++) await page.waitForTimeout(100);
   assert.equal((await shapesOf(page)).length, n);
 });
+
+test("what is found is kept off an area and a box, and a click on a ray shortens it", async () => {
+  const root = page.url().split("/shots/")[0];
+  await page.goto(root);
+  await page.goto(`${root + (await copyOf(page, "Tidewatch harbour"))}?step=glow&light=0`);
+  await rested(page);
+  // An area round the lamps on the left.
+  await saved(page, () =>
+    page.evaluate(async () => {
+      const { commit, set } = await import("/static/js/state.js");
+      const shape = { kind: "ellipse", x: 250, y: 500, width: 500, height: 1000 };
+      const parts = [{ on: true, does: "add", amount: 1, feather: 0, of: { kind: "shape", shape } }];
+      await commit([set("/areas/-", { id: "left", name: "Left side", parts }, "add")]);
+    }),
+  );
+  await find("points");
+  const n = await count();
+  await page.locator("#found-sure").fill("40");
+  const low = await count();
+  assert.ok(low >= n);
+  await page.locator("#found-off").selectOption({ label: "Left side" });
+  await page.waitForFunction(() =>
+    /Kept off/.test(document.querySelector("#found [role=status]").textContent),
+  );
+  const off = await count();
+  assert.ok(off < low && off > 5, `${low} were found, ${off} are left`);
+  assert.equal(await page.locator("#found-sure").inputValue(), "40", "the threshold that was set is gone");
+  assert.equal(await ringed(), off);
+  // A drag with Shift drops what it goes round.
+  const [a, b] = [await place(page, 780, 680), await place(page, 930, 830)];
+  await page.keyboard.down("Shift");
+  await drag(page, a, b);
+  await page.keyboard.up("Shift");
+  const boxed = await count();
+  assert.ok(boxed === off - 1, `${off} before the box, ${boxed} after`);
+  const second = await place(page, 854, 752);
+  const rings = await page.evaluate(() =>
+    [...document.querySelectorAll("#overlay circle.over:not(.faint)")].map((c) => {
+      const r = document.getElementById("stage").getBoundingClientRect();
+      return [r.left + Number(c.getAttribute("cx")), r.top + Number(c.getAttribute("cy"))];
+    }),
+  );
+  assert.ok(!rings.some(([x, y]) => Math.abs(x - second.x) < 5 && Math.abs(y - second.y) < 5));
+  await page.keyboard.press("Escape");
+  // All of them, with rays that go far.
+  await find("points");
+  await saved(page, () => page.locator("#take-found").click());
+  await page.locator('details[data-fold="rays"] > summary').click();
+  await saved(page, () =>
+    page.evaluate(async () => {
+      const { commit, set } = await import("/static/js/state.js");
+      await commit([
+        set("/lights/2/rays/length", 500),
+        set("/lights/2/rays/thick", 8),
+        set("/lights/2/rays/turn", 0),
+        set("/lights/2/rays/lengths", 0),
+      ]);
+    }),
+  );
+  const [mx, my] = [216.4, 265];
+  const beyond = [mx + 330, my];
+  const before = [mx + 180, my];
+  const long = lum(await pixel(page, ...beyond, 3));
+  const near = lum(await pixel(page, ...before, 3));
+  await page.locator('[data-hand="cut-ray"]').click();
+  const at = await place(page, mx + 250, my);
+  await saved(page, () => page.mouse.click(at.x, at.y));
+  const short = lum(await pixel(page, ...beyond, 3));
+  assert.ok(short < long - 6, `beyond the click it was ${long}, it is ${short}`);
+  assert.ok(lum(await pixel(page, ...before, 3)) > short + 10 && near > long);
+  assert.equal(await unlike(page), 0);
+  // With Alt it is as long as it was. The step was left for that export, and the hand with it.
+  await page.locator('[data-hand="cut-ray"]').click();
+  await page.keyboard.down("Alt");
+  await saved(page, () => page.mouse.click(at.x - 60, at.y));
+  await page.keyboard.up("Alt");
+  assert.ok(Math.abs(lum(await pixel(page, ...beyond, 3)) - long) < 0.7);
+  // Where no ray is, that is said, and nothing is saved.
+  const none = await place(page, mx + 200, my + 110);
+  await page.mouse.click(none.x, none.y);
+  await page.getByText("No ray of this light passes there").waitFor();
+  assert.equal((await state(page)).lights[2].rays.cuts?.length ?? 0, 0);
+});
+
+test("one more string is unlike the first, and its points vary round its gel", async () => {
+  const root = page.url().split("/shots/")[0];
+  await page.goto(root);
+  await page.goto(`${root + (await copyOf(page, "Tidewatch harbour"))}?step=glow&light=0`);
+  await rested(page);
+  await saved(page, () =>
+    page.evaluate(async () => {
+      const { commit, set } = await import("/static/js/state.js");
+      const nodes = [
+        { x: 300, y: 1450 },
+        { x: 1500, y: 1400 },
+      ];
+      const cord = { kind: "string", nodes, laid: "count", count: 16, spacing: 60, width: 26, sag: 0.1 };
+      await commit([set("/lights/0/shapes", [cord])]);
+    }),
+  );
+  const before = await picture(page);
+  const count0 = (await state(page)).lights.length;
+  await page.locator('details[data-fold="deal"] > summary').click();
+  await saved(page, () => page.locator("#unlike").click());
+  const { lights, light } = await state(page);
+  assert.equal(lights.length, count0 + 1);
+  assert.equal(light, 1, "the new one is not chosen");
+  const [s] = await shapesOf(page);
+  assert.ok(s.width !== 26 && s.count !== 16 && s.seed > 0 && s.scatter > 0, JSON.stringify(s));
+  assert.notEqual(lights[0].gel.hue, lights[1].gel.hue);
+  const both = await picture(page);
+  assert.notEqual(both, before);
+  assert.equal(await unlike(page), 0);
+  await saved(page, () => page.locator("#vary").click());
+  const varied = (await state(page)).lights.slice(1, 6);
+  assert.equal(new Set(varied.map((l) => l.gel.hue)).size, 5);
+  assert.equal(new Set(varied.map((l) => l.level)).size, 5);
+  await undo();
+  await undo();
+  assert.equal(await picture(page), before);
+});

@@ -263,8 +263,18 @@ const shot = async (name) => {
   await step("glow");
 };
 await shot("Tidewatch harbour");
+await saved(page, () =>
+  page.evaluate(async () => {
+    const { commit, set } = await import("/static/js/state.js");
+    const form = { kind: "ellipse", x: 2770, y: 1060, width: 340, height: 260 };
+    const parts = [{ on: true, does: "add", amount: 1, feather: 0, of: { kind: "shape", shape: form } }];
+    await commit([set("/areas/-", { id: "boat", name: "Behind the boat", parts }, "add")]);
+  }),
+);
 await page.locator('[data-hand="points"]').click();
 await page.locator("#take-found").waitFor();
+await page.locator("#found-off").selectOption("boat");
+await page.waitForFunction(() => /Kept off/.test(document.querySelector("#found [role=status]")?.textContent));
 await page.locator("#found").scrollIntoViewIfNeeded();
 await page.waitForTimeout(500);
 await shoot("points");

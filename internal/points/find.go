@@ -613,6 +613,12 @@ func rim(p *photo.Photo, x, y, r float64) colour.RGB {
 	return c.Mix(colour.RGB{R: top, G: top, B: top}, 1-tells)
 }
 
+// Brightness returns the mean luminance of a disc of a photo, in linear light: of a light, how bright the photo shows it.
+func Brightness(p *photo.Photo, x, y, radius float64) float64 {
+	c := mean(p, x, y, 0, radius)
+	return float64(colour.Luma(c.R, c.G, c.B))
+}
+
 // mean returns the mean colour of a ring, in linear light.
 func mean(p *photo.Photo, x, y, inner, outer float64) (c colour.RGB) {
 	x0, x1 := max(int(x-outer), 0), min(int(x+outer)+1, p.Width)

@@ -40,6 +40,13 @@ type Point struct {
 	X, Y   float64
 	Size   float64
 	Colour [3]float32
+	Cuts   []Cut
+}
+
+// Cut is a ray that ends at a share of its length.
+type Cut struct {
+	Ray int
+	At  float64
 }
 
 // Ray is one ray of a star: its direction in radians, clockwise from pointing to the right, and its length against
@@ -83,6 +90,27 @@ func (s *Star) squeezed(x, y, k float64) (u, v float64) {
 	return a*cos - b*sin, a*sin + b*cos
 }
 
+// Nearest returns the ray that passes nearest to a place, of all points, and at which share of its whole length that is;
+// ok is false where none passes within a distance.
+func (s *Star) Nearest(points []Point, x, y, within float64) (point, ray int, at float64, ok bool) {
+	list := s.Rays()
+	for i := range points {
+		p := &points[i]
+		for k, r := range list {
+			long := s.Length * p.Size * r.Length
+			sin, cos := math.Sincos(r.Angle)
+			u, v := (x-p.X)*cos+(y-p.Y)*sin, math.Abs((y-p.Y)*cos-(x-p.X)*sin)
+			if long <= 0 || u <= 0 || u > long+within {
+				continue
+			}
+			if d := math.Hypot(v, math.Max(u-long, 0)); d <= within {
+				point, ray, at, ok, within = i, k, math.Min(u/long, 1), true, d
+			}
+		}
+	}
+	return
+}
+
 // pixel is the deviation of what a pixel shows of something thin.
 const pixel = 0.4
 
@@ -115,7 +143,12 @@ func (s *Star) Draw(ctx context.Context, points []Point, scale float64, part ima
 				continue
 			}
 			d.round(p)
-			for _, r := range rays {
+			for k, r := range rays {
+				for _, c := range p.Cuts {
+					if c.Ray == k {
+						r.Length *= c.At
+					}
+				}
 				d.ray(p, r)
 			}
 		}

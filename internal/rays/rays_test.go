@@ -233,3 +233,43 @@ func TestParts(t *testing.T) {
 		t.Error("a point beside the picture sends nothing in")
 	}
 }
+
+// One ray ends where it is cut and shines as a shorter one does; the others are as they were. The nearest ray to a place is
+// told with how far along that is.
+func TestCuts(t *testing.T) {
+	s := &Star{Count: 4, Length: 150, Thick: 4, Taper: 0.5}
+	whole := draw(t, s, 1, middle(1))
+	p := middle(1)
+	p.Cuts = []Cut{{1, 0.4}}
+	cut := draw(t, s, 1, p)
+	at := func(m *raster.RGB, x, y int) float64 { return float64(m.Row(y)[3*x+1]) }
+	if at(cut, 199, 200+70) != 0 || at(whole, 199, 200+70) == 0 {
+		t.Errorf("beyond the cut it is %v, before it was %v", at(cut, 199, 270), at(whole, 199, 270))
+	}
+	if at(cut, 199, 240) == 0 {
+		t.Error("nothing is left of the ray")
+	}
+	for _, q := range [][2]int{{300, 199}, {100, 199}, {199, 100}} {
+		if a, b := at(cut, q[0], q[1]), at(whole, q[0], q[1]); a != b || a == 0 {
+			t.Errorf("at %v it is %v, was %v", q, a, b)
+		}
+	}
+	two := []Point{middle(1), {X: 320, Y: 200, Size: 0.5}}
+	for _, c := range []struct {
+		x, y       float64
+		point, ray int
+		at         float64
+		ok         bool
+	}{
+		{200, 290, 0, 1, 0.6, true},
+		{197, 140, 0, 3, 0.4, true},
+		{320, 230, 1, 1, 0.4, true},
+		{320, 285, 0, 0, 0, false}, // beyond its end
+		{260, 260, 0, 0, 0, false}, // between two
+	} {
+		point, ray, at, ok := s.Nearest(two, c.x, c.y, 5)
+		if ok != c.ok || ok && (point != c.point || ray != c.ray || math.Abs(at-c.at) > 0.01) {
+			t.Errorf("at %v, %v: point %d ray %d at %.3f, %v", c.x, c.y, point, ray, at, ok)
+		}
+	}
+}

@@ -131,6 +131,9 @@ func (r *Recipe) Users(id area.Ref) (out []string) {
 		if l := &r.Lights[i]; id != "" && (l.Trim.Area == id || slices.ContainsFunc(l.Shells, func(s Shell) bool { return s.Trim.Area == id })) {
 			out = append(out, "the trim of the light “"+l.Name+"”")
 		}
+		if k := &r.Lights[i].Rays; id != "" && (k.Trim.Area == id || k.Near == id) {
+			out = append(out, "the rays of the light “"+r.Lights[i].Name+"”")
+		}
 	}
 	for i := range r.Areas {
 		for _, p := range r.Areas[i].Parts {
@@ -166,12 +169,9 @@ func (r *Recipe) RemoveLight(i int) *Recipe {
 			c.Lights[k].Spill.Carrier = ""
 		}
 		c.Lights[k].Spill.Touches = slices.DeleteFunc(c.Lights[k].Spill.Touches, func(t Touch) bool { return t.Area == own })
-		if c.Lights[k].Trim.Area == own {
-			c.Lights[k].Trim.Area = ""
-		}
-		for s := range c.Lights[k].Shells {
-			if t := &c.Lights[k].Shells[s].Trim; t.Area == own {
-				t.Area = ""
+		for _, a := range c.Lights[k].limits() {
+			if *a == own {
+				*a = ""
 			}
 		}
 	}
@@ -259,6 +259,15 @@ func (r *Recipe) DuplicatePass(step string, i int) (*Recipe, error) {
 	}
 	*list = slices.Insert(*list, i+1, p)
 	return c, nil
+}
+
+// limits returns the areas that core, glow and rays of a light are limited by, to be changed.
+func (l *Light) limits() []*area.Ref {
+	out := []*area.Ref{&l.Trim.Area, &l.Rays.Trim.Area, &l.Rays.Near}
+	for i := range l.Shells {
+		out = append(out, &l.Shells[i].Trim.Area)
+	}
+	return out
 }
 
 // covers returns about how many square pixels a light covers; of cut-outs half of what holds them.

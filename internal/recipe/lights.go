@@ -3,6 +3,7 @@ package recipe
 import (
 	"encoding/json"
 	"fmt"
+	"math"
 	"math/rand/v2"
 	"slices"
 
@@ -158,17 +159,126 @@ func (r *Recipe) Deal(i int, palette string, seed int) (*Recipe, error) {
 	if len(spots) < len(gels) {
 		return nil, fault.New(fault.Invalid, "%d points are too few for %d gels. Choose a light with more, or give it a gel.", len(spots), len(gels))
 	}
-	// Each as often, in an order by the seed: a run through all gels, then another.
-	random := rand.New(rand.NewPCG(uint64(seed), 0x6465616c))
-	to := make([]int, len(spots))
+	return r.part(i, gels, dealt(rand.New(rand.NewPCG(uint64(seed), 0x6465616c)), len(spots), len(gels)))
+}
+
+// Variation is how unlike each other a light's points become.
+type Variation struct {
+	Kinds int     `json:"kinds" label:"Kinds" range:"2..24" slider:"2..12" default:"5" doc:"into how many lights the points go"`
+	Hue   float64 `json:"hue" label:"Hues vary" unit:"°" range:"0..180" default:"25" step:"1" doc:"how far the hues of their gels may be turned"`
+	Light float64 `json:"light" label:"Some darker" unit:"%" range:"0..1" default:"0.4" step:"0.01" doc:"by how much"`
+	Seed  int     `json:"seed" label:"Seed" range:"0..9999" default:"1"`
+}
+
+// Vary returns the recipe with the points of light i dealt out to several lights, in a group, whose gels and levels are
+// the light's with a difference by a seed: evenly spread over what may be, so that all of it is used.
+func (r *Recipe) Vary(i int, v Variation) (*Recipe, error) {
+	if err := setting.Validate(v, r.Photo.Frame()); err != nil {
+		return nil, err
+	}
+	spots := r.Lights[i].Shapes.Spots()
+	if len(spots) < v.Kinds {
+		return nil, fault.New(fault.Invalid, "%d points are too few for %d kinds. Choose fewer.", len(spots), v.Kinds)
+	}
+	random := rand.New(rand.NewPCG(uint64(v.Seed), 0x76617279))
+	gels := make([]Gel, v.Kinds)
+	levels := random.Perm(v.Kinds)
+	for k, at := range random.Perm(v.Kinds) {
+		gels[k] = r.Lights[i].Gel
+		t := 2*float64(at)/float64(v.Kinds-1) - 1
+		gels[k].Hue = math.Round(10*math.Mod(gels[k].Hue+v.Hue*t+360, 360)) / 10
+	}
+	next, err := r.part(i, gels, dealt(random, len(spots), v.Kinds))
+	if err != nil {
+		return nil, err
+	}
+	for k, at := range levels {
+		l := &next.Lights[i+k]
+		l.Level = setting.Round(l.Level * (1 - v.Light*float64(at)/float64(v.Kinds-1)))
+	}
+	return next, next.Validate()
+}
+
+// Unlike returns the recipe with one more light like light i, for a second string on the same tree, say: by a seed its
+// bulbs are others, of another size and gel, and its rays differ in turn, count, length and form.
+func (r *Recipe) Unlike(i, seed int) (*Recipe, error) {
+	if len(r.Lights[i].Shapes.Spots()) == 0 {
+		return nil, fault.New(fault.Invalid, "The light has no points. Lay a string of bulbs, or scatter some.")
+	}
+	next, err := r.DuplicateLight(i)
+	if err != nil {
+		return nil, err
+	}
+	random := rand.New(rand.NewPCG(uint64(seed), 0x756e6c69))
+	// Clearly smaller or larger, never the same.
+	size := 0.6 + 0.2*random.Float64()
+	if random.IntN(2) == 1 {
+		size = 1.25 + 0.4*random.Float64()
+	}
+	l := &next.Lights[i+1]
+	next.name(i+1, r.Lights[i].Name)
+	least := setting.Of[shape.Ellipse]("width").Min.A
+	l.Shapes = slices.Clone(l.Shapes)
+	between := apart(l.Shapes.Spots())
+	for k, s := range l.Shapes {
+		switch s := s.(type) {
+		case shape.String:
+			s.Width = max(setting.Round(s.Width*size), 0.1)
+			s.Seed = (s.Seed + 1 + random.IntN(9998)) % 10000
+			s.Scatter = max(s.Scatter, 0.5)
+			s.Own = nil // those are the first string's
+			if s.Laid == shape.BySpacing {
+				s.Spacing = setting.Round(s.Spacing * size)
+			} else if s.Count > 2 {
+				s.Count = min(max(int(math.Round(float64(s.Count)/size)), 2), 500)
+			}
+			l.Shapes[k] = s
+		case shape.Ellipse:
+			s.Width, s.Height = max(setting.Round(s.Width*size), least), max(setting.Round(s.Height*size), least)
+			a := 2 * math.Pi * random.Float64()
+			s.X, s.Y = setting.Round(s.X+0.4*between*math.Cos(a)), setting.Round(s.Y+0.4*between*math.Sin(a))
+			l.Shapes[k] = s
+		}
+	}
+	l.Gel.Hue = math.Round(math.Mod(l.Gel.Hue+60+240*random.Float64(), 360))
+	k := &l.Rays
+	k.Cuts, k.Seed = nil, (k.Seed+1+random.IntN(9998))%10000
+	k.Turn = math.Round(math.Mod(k.Turn+15+60*random.Float64(), 360))
+	k.Length = setting.Round(k.Length * (0.65 + 0.7*random.Float64()))
+	counts := slices.DeleteFunc([]int{4, 5, 6, 7, 8, 9, 10}, func(n int) bool { return n == k.Count })
+	k.Count = counts[random.IntN(len(counts))]
+	return next, next.Validate()
+}
+
+// apart returns the median of how far points are from their nearest neighbours.
+func apart(spots []shape.Spot) float64 {
+	if len(spots) < 2 {
+		return 0
+	}
+	near := make([]float64, len(spots))
+	for i, a := range spots {
+		near[i] = math.Inf(1)
+		for j, b := range spots {
+			if i != j {
+				near[i] = math.Min(near[i], math.Hypot(a.At.X-b.At.X, a.At.Y-b.At.Y))
+			}
+		}
+	}
+	slices.Sort(near)
+	return near[len(near)/2]
+}
+
+// dealt returns for each of n which of kinds it goes to: each as often, in an order by chance.
+func dealt(random *rand.Rand, n, kinds int) []int {
+	to := make([]int, n)
 	var order []int
 	for k := range to {
 		if len(order) == 0 {
-			order = random.Perm(len(gels))
+			order = random.Perm(kinds)
 		}
 		to[k], order = order[0], order[1:]
 	}
-	return r.part(i, gels, to)
+	return to
 }
 
 // MostSingle is how many points become lights by themselves at the most.
@@ -376,10 +486,12 @@ func (r *Recipe) PasteLights(data []byte) (*Recipe, int, error) {
 			return nil, 0, err
 		}
 		l = setting.Scale(l, float64(r.Photo.LongEdge())/float64(c.Photo.LongEdge()))
-		l.Group, l.Blockers, l.Alone, l.Trim.Area, l.Spill.Carrier = "", nil, false, "", ""
+		l.Group, l.Blockers, l.Alone, l.Spill.Carrier = "", nil, false, ""
+		for _, a := range l.limits() {
+			*a = ""
+		}
 		l.Spill.Touches, l.Spill.Falls, l.Stand = nil, nil, ""
 		for k := range l.Shells {
-			l.Shells[k].Trim.Area = ""
 			l.Shells[k].Radius = min(l.Shells[k].Radius, MaxRadius)
 		}
 		l.Shapes = slices.DeleteFunc(l.Shapes, func(s shape.Shape) bool { _, cut := s.(shape.CutOut); return cut })

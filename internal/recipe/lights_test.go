@@ -3,6 +3,7 @@ package recipe
 import (
 	"encoding/json"
 	"math"
+	"reflect"
 	"slices"
 	"strings"
 	"testing"
@@ -517,4 +518,123 @@ func TestSingle(t *testing.T) {
 	if _, err := r.Single(i, make([]Gel, 60)); err == nil {
 		t.Error("sixty lights of one")
 	}
+}
+
+// Points are varied round their light's gel and level, all of what may be used, by a seed.
+func TestVary(t *testing.T) {
+	r, i, err := New(3000, 2000).AddLight()
+	if err != nil {
+		t.Fatal(err)
+	}
+	r.Lights[i].Shapes = shape.Shapes{shape.String{Nodes: shape.PathOf(shape.Node{X: 100, Y: 100}, shape.Node{X: 1300, Y: 120}), Laid: shape.ByCount, Count: 23, Width: 24}}
+	r.Lights[i].Gel.Hue, r.Lights[i].Level = 10, 1
+	v, err := r.Vary(i, Variation{Kinds: 5, Hue: 20, Light: 0.4, Seed: 3})
+	if err != nil {
+		t.Fatal(err)
+	}
+	var hues, levels []float64
+	n := 0
+	for _, l := range v.Lights {
+		hues, levels = append(hues, l.Gel.Hue), append(levels, l.Level)
+		n += len(l.Shapes.Spots())
+	}
+	slices.Sort(hues)
+	slices.Sort(levels)
+	if !slices.Equal(hues, []float64{0, 10, 20, 30, 350}) || !slices.Equal(levels, []float64{0.6, 0.7, 0.8, 0.9, 1}) || n != 23 {
+		t.Errorf("hues %v, levels %v, %d points", hues, levels, n)
+	}
+	w, _ := r.Vary(i, Variation{Kinds: 5, Hue: 20, Light: 0.4, Seed: 4})
+	if slices.EqualFunc(v.Lights, w.Lights, func(a, b Light) bool { return a.Gel == b.Gel }) {
+		t.Error("another seed varies them the same")
+	}
+	for _, bad := range []Variation{{Kinds: 24, Seed: 1}, {Kinds: 1}, {Kinds: 5, Hue: 400}, {Kinds: 3, Light: 2}} {
+		if _, err := r.Vary(i, bad); err == nil {
+			t.Errorf("%+v is taken", bad)
+		}
+	}
+}
+
+// One more light differs in its bulbs' places, size and number, its gel and its star; all of it by a seed.
+func TestUnlike(t *testing.T) {
+	r, i, err := New(3000, 2000).AddLight()
+	if err != nil {
+		t.Fatal(err)
+	}
+	r.Lights[i].Name = "Cord"
+	if _, err := r.Unlike(i, 1); err == nil {
+		t.Error("there is another of what has no points")
+	}
+	s := shape.String{Nodes: shape.PathOf(shape.Node{X: 100, Y: 100}, shape.Node{X: 1300, Y: 120}), Laid: shape.ByCount, Spacing: 60, Count: 20, Width: 24}
+	r.Lights[i].Shapes = shape.Shapes{s, shape.Ellipse{X: 900, Y: 900, Width: 20, Height: 20}}
+	for seed := range 20 {
+		u, err := r.Unlike(i, seed)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if len(u.Lights) != len(r.Lights)+1 || u.Lights[i+1].Name != "Cord 2" || !reflect.DeepEqual(u.Lights[i], r.Lights[i]) {
+			t.Fatalf("%d lights, the new one %q", len(u.Lights), u.Lights[i+1].Name)
+		}
+		l := u.Lights[i+1]
+		o := l.Shapes[0].(shape.String)
+		if k := o.Width / s.Width; k > 0.85 && k < 1.2 {
+			t.Errorf("seed %d: bulbs %.2f times as large", seed, k)
+		}
+		a, b := r.Lights[i].Rays, l.Rays
+		if o.Seed == s.Seed || o.Count == s.Count || o.Scatter == 0 || l.Gel.Hue == r.Lights[i].Gel.Hue || a.Turn == b.Turn || a.Count == b.Count || a.Length == b.Length || a.Seed == b.Seed {
+			t.Errorf("seed %d: alike in %+v, %v, %+v", seed, o, l.Gel, b)
+		}
+		again, _ := r.Unlike(i, seed)
+		if !reflect.DeepEqual(again, u) {
+			t.Errorf("seed %d makes another the second time", seed)
+		}
+	}
+}
+
+// What limits rays is an area that is there, cannot be removed while it does, and is left behind by a copy.
+func TestRaysLimits(t *testing.T) {
+	r, i, err := New(3000, 2000).AddPoints([]shape.Spot{{At: shape.Point{X: 100, Y: 100}, Radius: 9}}, false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	r, id, err := r.AddArea("Sign")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for name, at := range map[string]func(*Recipe) *area.Ref{
+		"trim": func(r *Recipe) *area.Ref { return &r.Lights[i].Rays.Trim.Area },
+		"near": func(r *Recipe) *area.Ref { return &r.Lights[i].Rays.Near },
+	} {
+		c := r.Clone()
+		*at(c) = id
+		if err := c.Validate(); err != nil {
+			t.Errorf("%s: %v", name, err)
+		}
+		if _, err := c.RemoveArea(id); err == nil || !strings.Contains(err.Error(), "rays of the light “Points”") {
+			t.Errorf("%s: removing its area: %v", name, err)
+		}
+		doc, err := c.CopyLights([]string{c.Lights[i].ID})
+		if err != nil {
+			t.Fatal(err)
+		}
+		p, k, err := New(3000, 2000).PasteLights(doc)
+		if err != nil || *p.Lights[k].Rays.limit(name) != "" {
+			t.Errorf("%s: pasted: %v", name, err)
+		}
+		*at(c) = "gone"
+		if c.Validate() == nil {
+			t.Errorf("%s: an area that is not there is taken", name)
+		}
+	}
+	// A ray that is shortened twice ends where the last click was, and is whole again without one.
+	k := r.Lights[i].Rays.CutRay(0, 2, 0.5).CutRay(0, 3, 0.7).CutRay(0, 2, 0.25)
+	if !slices.Equal(k.Cuts, []Cut{{0, 3, 0.7}, {0, 2, 0.25}}) || len(k.CutRay(0, 2, 1).Cuts) != 1 {
+		t.Errorf("cuts %v", k.Cuts)
+	}
+}
+
+func (r *Rays) limit(name string) *area.Ref {
+	if name == "near" {
+		return &r.Near
+	}
+	return &r.Trim.Area
 }

@@ -2,8 +2,10 @@ package recipe
 
 import (
 	"math"
+	"slices"
 
 	"pyrant/internal/aperture"
+	"pyrant/internal/area"
 	"pyrant/internal/rays"
 	"pyrant/internal/setting"
 	"pyrant/internal/shape"
@@ -31,11 +33,46 @@ type Rays struct {
 	Spread   float64   `json:"spread" label:"Colour spread" unit:"%" range:"0..1" default:"0.06" step:"0.01" doc:"how much longer red is than blue"`
 	Squeeze  float64   `json:"squeeze" label:"Squeeze" unit:"%" range:"0..0.95" default:"0" step:"0.01" doc:"how much less high than wide all of it is"`
 	Slant    float64   `json:"slant" label:"Slant" unit:"°" range:"-90..90" default:"0" step:"0.5" doc:"of the wide side, clockwise from level"`
-	Distance float64   `json:"distance" label:"Nearer lead" unit:"%" range:"0..1" default:"0.7" step:"0.01" doc:"how far length and strength go by the size of each point: 0 for all alike, 100 % for rays as much shorter as the point is smaller"`
+	Distance float64   `json:"distance" label:"Nearer lead" unit:"%" range:"0..1" default:"0.7" step:"0.01" doc:"how far length and strength go by how near each point is: 0 for all alike, 100 % for rays as much shorter as the point is smaller or farther away"`
+	By       Nearness  `json:"by" label:"Near by" default:"size" doc:"what tells how near a point is"`
+	Near     area.Ref  `json:"near" label:"Near in" default:"" row:"own" doc:"id of the area whose coverage tells how near a point is; left empty, all are as near"`
 	Lead     int       `json:"lead" label:"Leads" range:"0..500" default:"0" doc:"the number of the point that leads, in the order of the light's; 0 for the largest"`
 	Chorus   float64   `json:"chorus" label:"The others" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"how strong the rays of all points are but the one that leads"`
 	Colour   RayColour `json:"colour" label:"Colour" default:"own"`
 	Trim     Trim      `json:"trim" title:"Rays: *" doc:"where rays are kept off"`
+	Cuts     []Cut     `json:"cuts,omitzero" label:"Shortened" row:"own" count:"0..300" each:"shortened ray" title:"shortened ray" doc:"single rays that end before their length"`
+}
+
+// Cut is a ray of one point that ends early.
+type Cut struct {
+	Point int     `json:"point" label:"Point" row:"own" range:"0..100000" doc:"number of the point in the order of the light's, from 0"`
+	Ray   int     `json:"ray" label:"Ray" row:"own" range:"0..400" doc:"number of the ray, clockwise, from 0"`
+	At    float64 `json:"at" label:"Ends at" row:"own" unit:"%" range:"0..1" step:"0.001" doc:"share of its length that is left"`
+}
+
+// Nearness is what tells how near a point is.
+type Nearness string
+
+// What can tell how near points are.
+const (
+	BySize  Nearness = "size"
+	ByLight Nearness = "light" // its size, and how bright the photo shows it
+	ByDepth Nearness = "depth" // its place in the room
+	ByArea  Nearness = "area"
+)
+
+// Choices returns what can tell how near points are.
+func (Nearness) Choices() []setting.Choice {
+	return []setting.Choice{{Value: string(BySize), Label: "Its size"}, {Value: string(ByLight), Label: "Size and brightness"}, {Value: string(ByDepth), Label: "Depth in the room"}, {Value: string(ByArea), Label: "An area"}}
+}
+
+// CutRay returns rays with one of them ending at a share of its length, at all of it for one that is as long as it was.
+func (r Rays) CutRay(point, ray int, at float64) Rays {
+	r.Cuts = slices.DeleteFunc(slices.Clone(r.Cuts), func(c Cut) bool { return c.Point == point && c.Ray == ray })
+	if at < 1 {
+		r.Cuts = append(r.Cuts, Cut{point, ray, math.Round(1000*math.Max(at, 0)) / 1000})
+	}
+	return r
 }
 
 // RaysBy is what is counted.
@@ -70,7 +107,7 @@ func (RayColour) Choices() []setting.Choice {
 // Idle names what does nothing as the rays are.
 func (r Rays) Idle() (idle []string) {
 	if r.Made == ByLens {
-		idle = []string{"thick", "taper", "lengths", "angles", "spread"}
+		idle = []string{"thick", "taper", "lengths", "angles", "spread", "cuts"}
 		if r.Worn == 0 {
 			idle = append(idle, "seed")
 		}
@@ -82,6 +119,9 @@ func (r Rays) Idle() (idle []string) {
 	}
 	if r.Squeeze == 0 {
 		idle = append(idle, "slant")
+	}
+	if r.Distance == 0 {
+		idle = append(idle, "by")
 	}
 	if r.Chorus == 1 {
 		idle = append(idle, "lead")
@@ -121,9 +161,9 @@ func (r Rays) Leads(spots []shape.Spot) int {
 	return best
 }
 
-// Share returns how long the rays of a point are, and how strong, against those of the largest, by its radius against that
-// one's.
-func (r Rays) Share(size float64) (length, strength float64) {
-	k := math.Pow(math.Min(math.Max(size, 1e-3), 1), r.Distance)
+// Share returns how long the rays of a point are, and how strong, against those of the nearest, by how near it is against
+// that one: a size goes as the inverse of a distance.
+func (r Rays) Share(near float64) (length, strength float64) {
+	k := math.Pow(math.Min(math.Max(near, 1e-3), 1), r.Distance)
 	return k, math.Sqrt(k)
 }

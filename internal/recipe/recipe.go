@@ -459,6 +459,12 @@ func (r Recipe) Check(setting.Frame) (field, msg string) {
 		if msg := r.trims(l, l.Trim.Area); msg != "" {
 			return fmt.Sprintf("lights[%d].trim.area", i), msg
 		}
+		if msg := r.trims(l, l.Rays.Trim.Area); msg != "" {
+			return fmt.Sprintf("lights[%d].rays.trim.area", i), msg
+		}
+		if msg := r.trims(l, l.Rays.Near); msg != "" {
+			return fmt.Sprintf("lights[%d].rays.near", i), msg
+		}
 		for j := range l.Shells {
 			if msg := r.trims(l, l.Shells[j].Trim.Area); msg != "" {
 				return fmt.Sprintf("lights[%d].shells[%d].trim.area", i, j), msg

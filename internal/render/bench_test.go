@@ -295,12 +295,12 @@ func BenchmarkCancel24MP(b *testing.B) {
 	b.ReportMetric(float64(worst.Microseconds())/1000, "ms-worst")
 }
 
-// benchRays times frames of the demo with 300 points with rays.
+// benchRays times frames of the demo at 24 megapixels with 300 points with rays.
 func benchRays(b *testing.B, change func(l *recipe.Light, n int)) {
-	p, base := demoShot(b)
+	p, base := enlarged(b, 2)
 	var spots []shape.Spot
 	for i := range 300 {
-		spots = append(spots, shape.Spot{At: shape.Point{X: float64(100 + i%25*112), Y: float64(80 + i/25*155)}, Radius: 4 + float64(i%7)*2})
+		spots = append(spots, shape.Spot{At: shape.Point{X: float64(200 + i%25*224), Y: float64(160 + i/25*310)}, Radius: 8 + float64(i%7)*4})
 	}
 	r, at, err := base.AddPoints(spots, false)
 	if err != nil {
@@ -325,12 +325,12 @@ func BenchmarkRaysFader(b *testing.B) {
 }
 
 func BenchmarkRaysLength(b *testing.B) {
-	benchRays(b, func(l *recipe.Light, n int) { l.Rays.Length = 90 + math.Mod(float64(n)*11, 60) })
+	benchRays(b, func(l *recipe.Light, n int) { l.Rays.Length = 180 + math.Mod(float64(n)*22, 120) })
 }
 
 // The same as a lens makes them.
 func BenchmarkRaysLens(b *testing.B) {
 	benchRays(b, func(l *recipe.Light, n int) {
-		l.Rays.Made, l.Rays.Length = recipe.ByLens, 90+math.Mod(float64(n)*11, 60)
+		l.Rays.Made, l.Rays.Length = recipe.ByLens, 180+math.Mod(float64(n)*22, 120)
 	})
 }

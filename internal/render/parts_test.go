@@ -2,6 +2,7 @@ package render
 
 import (
 	"bytes"
+	"context"
 	"fmt"
 	"image"
 	"math"
@@ -358,8 +359,46 @@ func TestRays(t *testing.T) {
 	if a, b := linear(m, 104, 100), linear(m, 240, 100); a[1] == 0 || b[1] != 0 {
 		t.Errorf("kept off the right half, left is %v, right %v", a, b)
 	}
-	// As a lens makes them the first ray lies where it is turned to, and is brighter than what is beside it.
+	// A ray that is cut by a click ends there; that of the other point does not.
 	l.Rays.Trim.Area = ""
+	q := Request{Photo: p, PhotoKey: "rays", Recipe: r, LongEdge: 300}
+	point, ray, at, err := New(1<<24).RayAt(context.Background(), q, 0, 110.5, 101, 6)
+	if err != nil || point != 0 || ray != 0 || math.Abs(at-0.5) > 0.01 {
+		t.Fatalf("the ray is %d of point %d at %.3f: %v", ray, point, at, err)
+	}
+	l.Rays = l.Rays.CutRay(point, ray, at)
+	m = shot()
+	if a, b := linear(m, 104, 100), linear(m, 116, 100); a[1] == 0 || b[1] != 0 {
+		t.Errorf("cut at 110 it is %v before and %v beyond", a, b)
+	}
+	if b := linear(m, 256, 100); b[1] == 0 {
+		t.Error("the ray of the other point is cut as well")
+	}
+	if _, _, _, err := New(1<<24).RayAt(context.Background(), q, 0, 110.5, 140, 6); err == nil {
+		t.Error("there is a ray between two rays")
+	}
+	l.Rays.Cuts = nil
+	// How near a point is may be told by how bright it is, by an area, or by the room.
+	l.Rays.Distance = 1
+	length := func() float64 { // of the second's ray to the right
+		m := shot()
+		x := 228
+		for ; x < 299 && linear(m, x, 100)[1] > 0; x++ {
+		}
+		return float64(x) - 220.5
+	}
+	near(t, "by size", length(), 30, 0.06)
+	l.Rays.By = recipe.ByLight
+	y := func(c [3]float64) float64 {
+		lin := func(v float64) float64 { return math.Pow((v/255+0.055)/1.055, 2.4) }
+		return 0.2126*lin(c[0]) + 0.7152*lin(c[1]) + 0.0722*lin(c[2])
+	}
+	near(t, "by its light", length(), 30*math.Sqrt(y([3]float64{40, 90, 250})/y([3]float64{250, 120, 30})), 0.12)
+	l.Rays.By, l.Rays.Near = recipe.ByArea, "k"
+	r.Areas[0].Parts[0].Amount = 0.75
+	near(t, "by an area", length(), 45, 0.06)
+	l.Rays.By, l.Rays.Near, l.Rays.Distance = recipe.BySize, "", 0
+	// As a lens makes them the first ray lies where it is turned to, and is brighter than what is beside it.
 	l.Rays.Made, l.Rays.Count, l.Rays.Stop, l.Rays.Turn, l.Rays.Halo = recipe.ByLens, 8, 16, 20, 0
 	m = shot()
 	on := func(deg float64) float64 {

@@ -4,15 +4,19 @@ import (
 	"context"
 	"fmt"
 	"image"
+	"math"
+	"slices"
 	"time"
 
 	"pyrant/internal/aperture"
 	"pyrant/internal/cache"
 	"pyrant/internal/colour"
+	"pyrant/internal/fault"
 	"pyrant/internal/points"
 	"pyrant/internal/raster"
 	"pyrant/internal/rays"
 	"pyrant/internal/recipe"
+	"pyrant/internal/shape"
 )
 
 // raysStage adds the rays of points over all else that shines.
@@ -42,48 +46,160 @@ func (st *raysStage) prepare(ctx context.Context, p *plan) (bool, error) {
 		if !r.On || k <= 0 {
 			continue
 		}
-		spots := ll.l.Shapes.Spots()
-		if len(spots) == 0 {
-			continue
-		}
-		largest := 0.0
-		for _, s := range spots {
-			largest = max(largest, s.Radius)
-		}
-		own, err := p.spotColours(ctx, ll)
+		one, err := p.rayed(ctx, ll)
 		if err != nil {
 			return false, err
 		}
-		one := rayed{star: r.Star(), weight: [3]float32{k, k, k}, veil: p.veilOf(ll.l).trimmed(p, ll.l.Trim).trimmed(p, r.Trim)}
-		blades, by := r.Blades()
-		if by {
-			if one.lens, err = cache.Get(ctx, p.cache, fmt.Sprintf("aperture %v", blades), func(ctx context.Context) (*aperture.Sprite, error) {
-				defer p.stats.add("aperture", time.Now())
-				return blades.New(ctx)
-			}); err != nil {
-				return false, err
-			}
+		if one == nil {
+			continue
 		}
-		if own == nil {
-			c := ll.l.Gel.Colour()
-			one.weight = [3]float32{k * c.R, k * c.G, k * c.B}
+		for c := range one.weight {
+			one.weight[c] *= k
 		}
-		lead := r.Leads(spots)
-		for i, s := range spots {
-			length, strength := r.Share(s.Radius / largest)
-			if i != lead {
-				strength *= r.Chorus
-			}
-			c := [3]float32{float32(strength), float32(strength), float32(strength)}
-			if own != nil {
-				c[0], c[1], c[2] = c[0]*own[i].R, c[1]*own[i].G, c[2]*own[i].B
-			}
-			one.points = append(one.points, rays.Point{X: s.At.X, Y: s.At.Y, Size: length, Colour: c})
-		}
-		one.key = fmt.Sprintf("rays %s %v %v %t %g %d %g %s %s", ll.l.Shapes.Key(), one.star, blades, by, r.Distance, lead, r.Chorus, r.Colour, p.q.PhotoKey)
-		st.list = append(st.list, one)
+		one.veil = p.veilOf(ll.l).trimmed(p, ll.l.Trim).trimmed(p, r.Trim)
+		st.list = append(st.list, *one)
 	}
 	return len(st.list) > 0, nil
+}
+
+// rayed returns the rays of a light by themselves, nil for none.
+func (p *plan) rayed(ctx context.Context, ll *litLight) (*rayed, error) {
+	r := &ll.l.Rays
+	spots := ll.l.Shapes.Spots()
+	if len(spots) == 0 {
+		return nil, nil
+	}
+	own, err := p.spotColours(ctx, ll)
+	if err != nil {
+		return nil, err
+	}
+	near, err := p.nearness(ctx, ll, spots)
+	if err != nil {
+		return nil, err
+	}
+	one := &rayed{star: r.Star(), weight: [3]float32{1, 1, 1}}
+	blades, by := r.Blades()
+	if by {
+		if one.lens, err = cache.Get(ctx, p.cache, fmt.Sprintf("aperture %v", blades), func(ctx context.Context) (*aperture.Sprite, error) {
+			defer p.stats.add("aperture", time.Now())
+			return blades.New(ctx)
+		}); err != nil {
+			return nil, err
+		}
+	}
+	if own == nil {
+		c := ll.l.Gel.Colour()
+		one.weight = [3]float32{c.R, c.G, c.B}
+	}
+	lead := r.Leads(spots)
+	for i, s := range spots {
+		length, strength := r.Share(near[i])
+		if i != lead {
+			strength *= r.Chorus
+		}
+		c := [3]float32{float32(strength), float32(strength), float32(strength)}
+		if own != nil {
+			c[0], c[1], c[2] = c[0]*own[i].R, c[1]*own[i].G, c[2]*own[i].B
+		}
+		one.points = append(one.points, rays.Point{X: s.At.X, Y: s.At.Y, Size: length, Colour: c})
+	}
+	for _, k := range r.Cuts {
+		if k.Point < len(one.points) {
+			q := &one.points[k.Point]
+			q.Cuts = append(q.Cuts, rays.Cut{Ray: k.Ray, At: k.At})
+		}
+	}
+	one.key = fmt.Sprintf("rays %s %v %v %t %g %v %d %g %s %v %s", ll.l.Shapes.Key(), one.star, blades, by, r.Distance, near, lead, r.Chorus, r.Colour, r.Cuts, p.q.PhotoKey)
+	return one, nil
+}
+
+// nearness returns how near the points of a light are, against the nearest of them.
+func (p *plan) nearness(ctx context.Context, ll *litLight, spots []shape.Spot) ([]float64, error) {
+	r := &ll.l.Rays
+	near := make([]float64, len(spots))
+	for i := range near {
+		near[i] = spots[i].Radius
+	}
+	switch {
+	case r.Distance == 0:
+		return near, nil // which makes no difference
+	case r.By == recipe.ByArea:
+		if r.Near == "" {
+			return slices.Repeat([]float64{1}, len(spots)), nil
+		}
+		// An area is asked for where a point is, and nothing else is made of it.
+		for i, s := range spots {
+			x, y := int(s.At.X*p.scale), int(s.At.Y*p.scale)
+			at := image.Rect(x, y, x+1, y+1).Intersect(p.frame)
+			if at.Empty() {
+				near[i] = 0
+				continue
+			}
+			m, err := p.q.Recipe.Area(r.Near).Plane(ctx, world{plan: p}, at)
+			if err != nil {
+				return nil, err
+			}
+			near[i] = float64(m.Row(at.Min.Y)[0])
+		}
+		return near, nil // an area is not measured against its own brightest place
+	case r.By == recipe.ByDepth:
+		if p.q.Recipe.Room.On {
+			set, err := p.set(ctx)
+			if err != nil {
+				return nil, err
+			}
+			if deep := set.Depths(ll.l, spots); deep != nil {
+				for i, d := range deep {
+					near[i] = 1 / d
+				}
+			}
+		}
+	case r.By == recipe.ByLight:
+		light, err := cache.Get(ctx, p.cache, fmt.Sprintf("spot light %s %s", p.q.PhotoKey, ll.l.Shapes.Key()), func(ctx context.Context) (spotLight, error) {
+			out := make(spotLight, len(spots))
+			return out, raster.Each(ctx, len(spots), func(i int) {
+				out[i] = spots[i].Radius * math.Sqrt(points.Brightness(p.q.Photo, spots[i].At.X, spots[i].At.Y, spots[i].Radius))
+			})
+		})
+		if err != nil {
+			return nil, err
+		}
+		copy(near, light)
+	}
+	most := slices.Max(near)
+	for i := range near {
+		near[i] /= max(most, 1e-9)
+	}
+	return near, nil
+}
+
+type spotLight []float64
+
+func (l spotLight) Bytes() int64 { return 8*int64(len(l)) + 24 }
+
+// RayAt returns which ray of a light of q's recipe passes nearest to a place of the photo, as render/rays draws them: the
+// number of its point, its own, and at which share of its whole length that is.
+func (e *Engine) RayAt(ctx context.Context, q Request, light int, x, y, within float64) (point, ray int, at float64, err error) {
+	p, err := newPlanUpTo(ctx, e.Cache, &q, "photo")
+	if err != nil {
+		return 0, 0, 0, err
+	}
+	ll, err := newLight(ctx, e.Cache, q.Recipe, &q.Recipe.Lights[light])
+	if err != nil {
+		return 0, 0, 0, err
+	}
+	one, err := p.rayed(ctx, ll)
+	if err != nil {
+		return 0, 0, 0, err
+	}
+	if one == nil || !ll.l.Rays.On || one.lens != nil {
+		return 0, 0, 0, fault.New(fault.Invalid, "The light has no rays that end one by one. Switch its rays on, made by rays or blades.")
+	}
+	point, ray, at, ok := one.star.Nearest(one.points, x, y, within)
+	if !ok {
+		return 0, 0, 0, fault.New(fault.Invalid, "No ray of this light passes there. Click on one where it is to end.")
+	}
+	return point, ray, at, nil
 }
 
 // spotColours returns the colours of a light's points as the photo shows them; nil where they have the gel.

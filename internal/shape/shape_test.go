@@ -334,6 +334,10 @@ func TestKeyHoldsEveryFieldOfEveryKind(t *testing.T) {
 				sample[f.Name] = json.RawMessage(`[{"x":10,"y":20,"in":[1,2],"out":[3,4]},{"x":200,"y":30},{"x":100,"y":300}]`)
 			case f.Name == "of":
 				sample[f.Name] = json.RawMessage(`"c1"`)
+			case f.Name == "scatter" || f.Name == "vary":
+				sample[f.Name] = 0.25 // so that the seed does something
+			case f.Name == "seed":
+				sample[f.Name] = 3
 			case f.Name == "widths":
 				sample[f.Name] = json.RawMessage(`[{"k":1},{"k":0.5},{"k":2}]`)
 			case f.Unit != "":
@@ -391,6 +395,8 @@ func TestKeyHoldsEveryFieldOfEveryKind(t *testing.T) {
 				}
 			case f.Name == "laid":
 				changed("what bulbs are laid by", `{"op":"replace","path":"`+at+`","value":"spacing"}`)
+			case f.Name == "seed":
+				changed("their seed", `{"op":"replace","path":"`+at+`","value":4}`)
 			case f.Name == "count":
 				changed("their number", `{"op":"replace","path":"`+at+`","value":7}`)
 			case f.Name == "own":

@@ -21,6 +21,9 @@ type String struct {
 	Spacing float64 `json:"spacing,omitzero" label:"Spacing" unit:"px" range:"1..2L" slider:"L/300..L/5 log" default:"L/20" step:"0.1" doc:"along the cord"`
 	Width   float64 `json:"width" label:"Bulb size" unit:"px" range:"0.1..L" slider:"1..L/10 log" default:"L/100" step:"0.1"`
 	Sag     float64 `json:"sag,omitzero" label:"Sag" unit:"%" range:"0..2" slider:"0..0.4" step:"0.005" doc:"how far the cord hangs down between two points, as a share of the way across"`
+	Scatter float64 `json:"scatter,omitzero" label:"Scatter" unit:"%" range:"0..1" default:"0" step:"0.01" doc:"how far bulbs hang off their even places, of half the way to the next"`
+	Vary    float64 `json:"vary,omitzero" label:"Sizes vary" unit:"%" range:"0..1" default:"0" step:"0.01" doc:"how much smaller or larger they may be"`
+	Seed    int     `json:"seed,omitzero" label:"Seed" range:"0..9999" default:"0" doc:"of both"`
 	Closed  bool    `json:"closed,omitzero" label:"Closing" row:"own" doc:"the cord ends where it began"`
 	Own     []Bulb  `json:"own,omitzero" label:"Bulbs of their own" count:"0..500" each:"bulb" title:"bulb" doc:"moved, sized or dropped by hand, or set on what is in the photo"`
 	Feet    Feet    `json:"feet,omitzero" label:"Feet" row:"own" count:"0..2" each:"foot" doc:"where it stands in the room: none for a guess, one, or one for each end"`
@@ -64,10 +67,22 @@ type Hung struct {
 
 // Idle names the settings that do nothing for a string as it is laid.
 func (s String) Idle() []string {
+	idle := []string{"spacing"}
 	if s.Laid == BySpacing {
-		return []string{"count"}
+		idle = []string{"count"}
 	}
-	return []string{"spacing"}
+	if s.Scatter == 0 && s.Vary == 0 {
+		idle = append(idle, "seed")
+	}
+	return idle
+}
+
+// chance returns a number from -1 to 1 for each of a string's bulbs and what it is used for. The page has the same.
+func (s String) chance(j, what int) float64 {
+	h := uint32(s.Seed)*0x9E3779B1 ^ uint32(3*j+what+1)*0x85EBCA77
+	h = (h ^ h>>15) * 0x2C1B3C6D
+	h = (h ^ h>>12) * 0x297A2D39
+	return 2*float64(h^h>>15)/(1<<32) - 1
 }
 
 // Check refuses a string of fewer than two points.
@@ -125,8 +140,15 @@ func (s String) Bulbs() []Hung {
 	}
 	between(at, even, own)
 	out := make([]Hung, len(even))
+	half := 0.0 // the way to the next
+	if len(even) > 1 {
+		half = (even[1] - even[0]) * total / 2
+	}
 	for j, place := range at {
 		h := Hung{At: along(c, way, place*total), Width: s.Width, Place: place, Own: own[j]}
+		h.At.X += s.Scatter * half * s.chance(j, 0)
+		h.At.Y += s.Scatter * half * s.chance(j, 1)
+		h.Width *= 1 + s.Vary*s.chance(j, 2)*0.95
 		if own[j] >= 0 {
 			b := s.Own[own[j]]
 			h.At, h.Gone, h.Width = Point{b.X, b.Y}, b.Gone, s.Width*b.Size

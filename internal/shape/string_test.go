@@ -127,3 +127,40 @@ func TestStringCoversItsBulbs(t *testing.T) {
 		t.Errorf("moved: %+v from %+v", m.Own, s.Own)
 	}
 }
+
+// By a seed bulbs hang off their even places and are of other sizes, within what is asked for; those moved by hand stay
+// where they are, whatever the seed.
+func TestBulbsByChance(t *testing.T) {
+	s := String{Nodes: PathOf(corners(0, 0, 1000, 0)...), Width: 10, Count: 21, Scatter: 0.6, Vary: 0.5, Seed: 1, Own: []Bulb{{Place: 0.5, X: 480, Y: 30, Size: 2}}}
+	even := s
+	even.Scatter, even.Vary = 0, 0
+	a, b := s.Bulbs(), even.Bulbs()
+	off, least, most := 0.0, 10.0, 0.0
+	for i := range a {
+		if i == 10 {
+			if a[i].At != (Point{480, 30}) || a[i].Width != 20 {
+				t.Errorf("the bulb that was moved is %+v", a[i])
+			}
+			continue
+		}
+		d := math.Max(math.Abs(a[i].At.X-b[i].At.X), math.Abs(a[i].At.Y-b[i].At.Y))
+		if d > 0.6*25 {
+			t.Errorf("bulb %d is %.1f px off, more than 0.6 of half the way", i, d)
+		}
+		off, least, most = math.Max(off, d), math.Min(least, a[i].Width), math.Max(most, a[i].Width)
+	}
+	if off < 8 || least > 7.5 || least < 5 || most < 12.5 || most > 15 {
+		t.Errorf("at most %.1f px off, from %.1f to %.1f wide", off, least, most)
+	}
+	other := s
+	other.Seed = 2
+	same := 0
+	for i, h := range other.Bulbs() {
+		if h.At == a[i].At {
+			same++
+		}
+	}
+	if same != 1 {
+		t.Errorf("%d bulbs are where they are by another seed; the one of its own should", same)
+	}
+}

@@ -3,6 +3,7 @@ package staging
 import (
 	"context"
 	"math"
+	"slices"
 
 	"pyrant/internal/irradiance"
 	"pyrant/internal/recipe"
@@ -350,4 +351,61 @@ func roughly(sh shape.Shape) (x0, y0, x1, y1 float64) {
 func extent(sh shape.Shape) (x, y, low float64) {
 	x0, y0, x1, y1 := bounds(sh)
 	return (x0 + x1) / 2, (y0 + y1) / 2, y1
+}
+
+// Depths returns how far from the camera the points of a light are, in the room's unit: by their feet, or by what is seen
+// where they end below. For those that hang before the sky it is as for their size, by those that are known; nil where none
+// is.
+func (s *Set) Depths(l *recipe.Light, spots []shape.Spot) []float64 {
+	kind, id := l.Stand.Of()
+	var wall *room.Plane
+	for i := range s.r.Room.Walls {
+		if kind == recipe.OnWall && s.r.Room.Walls[i].ID == id {
+			wall = &s.Walls[i]
+		}
+	}
+	var out, unit []float64
+	for _, sh := range l.Shapes {
+		list := shape.Shapes{sh}.Spots()
+		if len(list) == 0 {
+			continue
+		}
+		var plane room.Plane
+		known := shape.FeetOf(sh).Len() > 0 || wall != nil || s.backed(list[0])
+		if known {
+			plane, known = s.planeOf(sh, l, nil, wall)
+		}
+		for _, q := range list {
+			d := 0.0
+			if known {
+				r := s.Cam.Ray(q.At.X, q.At.Y)
+				if t, ok := plane.Hit(r); ok && t > 0 {
+					d = r.Mul(t).Len()
+					unit = append(unit, d*q.Radius)
+				}
+			}
+			out = append(out, d)
+		}
+	}
+	if len(unit) == 0 || len(out) != len(spots) {
+		return nil
+	}
+	slices.Sort(unit)
+	for i := range out {
+		if out[i] == 0 {
+			out[i] = unit[len(unit)/2] / math.Max(spots[i].Radius, 0.1)
+		}
+	}
+	return out
+}
+
+// backed tells whether the floor or a wall is seen where a point ends below.
+func (s *Set) backed(q shape.Spot) bool {
+	r := s.Cam.Ray(q.At.X, q.At.Y+q.Radius)
+	_, ok := s.Cam.FloorPlane().Hit(r)
+	for _, w := range s.Walls {
+		_, hit := w.Hit(r)
+		ok = ok || hit
+	}
+	return ok
 }

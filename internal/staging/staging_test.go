@@ -210,3 +210,45 @@ func TestSketch(t *testing.T) {
 		t.Error("a room that cannot be is drawn")
 	}
 }
+
+// Points are as far away as their feet are, or as what is seen where they end below; before the sky as their size says.
+func TestDepths(t *testing.T) {
+	r := shot(t)
+	r.Room.Walls = nil
+	bulb := func(x, y, d float64, feet ...shape.Foot) shape.Shape {
+		return shape.Ellipse{X: x, Y: y, Width: d, Height: d, Feet: setting.ListOf(feet...)}
+	}
+	r.Lights = r.Lights[:1]
+	l := &r.Lights[0]
+	// Two lamps on posts, one hanging before the sky as large as the second, one lying on the floor.
+	l.Stand = ""
+	l.Shapes = shape.Shapes{bulb(200, 60, 20, shape.Foot{X: 200, Y: 350}), bulb(300, 120, 10, shape.Foot{X: 300, Y: 250}), bulb(400, 100, 10), bulb(500, 300, 8)}
+	s, err := New(t.Context(), r, shapes{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	d := s.Depths(l, l.Shapes.Spots())
+	if len(d) != 4 {
+		t.Fatalf("depths %v", d)
+	}
+	// On an upright plane over its foot a lamp is as deep as that: twice as far for half as far below the horizon.
+	deep := func(i int) float64 {
+		q := l.Shapes.Spots()[i].At
+		k := s.Cam.Ray(q.X, q.Y)
+		return d[i] * k.Z / k.Len()
+	}
+	if v := deep(1) / deep(0); math.Abs(v-2) > 0.1 {
+		t.Errorf("the second lamp is %.3f times as deep as the first, not 2", v)
+	}
+	if v := d[2] / d[1]; v < 0.5 || v > 1.5 {
+		t.Errorf("one as large before the sky is %.3f times as far", v)
+	}
+	want, _ := s.Cam.Floor(500, 304)
+	if math.Abs(d[3]/want.Len()-1) > 0.02 {
+		t.Errorf("one on the floor is %.3f away, its place there %.3f", d[3], want.Len())
+	}
+	l.Shapes = l.Shapes[2:3]
+	if d := s.Depths(l, l.Shapes.Spots()); d != nil {
+		t.Errorf("one before the sky alone is %v away", d)
+	}
+}

@@ -11,6 +11,7 @@ import (
 
 	"pyrant/internal/fault"
 	"pyrant/internal/recipe"
+	"pyrant/internal/render"
 	"pyrant/internal/setting"
 	"pyrant/internal/shape"
 	"pyrant/internal/store"
@@ -33,7 +34,59 @@ func (s *Server) lightAction(c *echo.Context, name string, shot *store.Shot, r *
 		}
 		return v
 	}
+	light := func() (int, error) {
+		i, err := strconv.Atoi(form.Get("light"))
+		if err != nil || i < 0 || i >= len(r.Lights) {
+			return 0, fault.New(fault.Invalid, "There is no such light in this shot.")
+		}
+		return i, nil
+	}
+	whole := func(name string) int {
+		n, err := strconv.Atoi(form.Get(name))
+		if err != nil {
+			return -1
+		}
+		return n
+	}
 	switch name {
+	case "cut-ray":
+		i, err := light()
+		if err != nil {
+			return true, err
+		}
+		p, err := s.photo(ctx, shot.PhotoSHA)
+		if err != nil {
+			return true, err
+		}
+		q := render.Request{Photo: p, PhotoKey: shot.PhotoSHA, Recipe: r, LongEdge: r.Photo.LongEdge()}
+		point, ray, at, err := s.engine.RayAt(ctx, q, i, number("x"), number("y"), number("within"))
+		if err != nil {
+			return true, err
+		}
+		title := "Shorten a ray of "
+		if form.Get("restore") != "" {
+			at, title = 1, "Restore a ray of "
+		}
+		next := r.Clone()
+		next.Lights[i].Rays = next.Lights[i].Rays.CutRay(point, ray, at)
+		return commit(next, next.Validate(), title+r.Lights[i].Name)
+	case "vary":
+		i, err := light()
+		if err != nil {
+			return true, err
+		}
+		next, err := r.Vary(i, recipe.Variation{Kinds: whole("kinds"), Hue: number("hue"), Light: number("lightness"), Seed: whole("seed")})
+		return commit(next, err, "Points of "+r.Lights[i].Name+" varied")
+	case "unlike":
+		i, err := light()
+		if err != nil {
+			return true, err
+		}
+		next, err := r.Unlike(i, whole("seed"))
+		if err != nil {
+			return true, err
+		}
+		return true, s.choose(c, shot, version, next, "Add "+next.Lights[i+1].Name, i+1)
 	case "add-orb":
 		next, i, err := r.AddOrb(form.Get("kind"), number("x"), number("y"), number("radius"))
 		if err != nil {
@@ -55,17 +108,16 @@ func (s *Server) lightAction(c *echo.Context, name string, shot *store.Shot, r *
 		}
 		return true, s.choose(c, shot, version, next, "Add "+next.Lights[i].Name, i)
 	case "scatter":
-		i, err := strconv.Atoi(form.Get("light"))
-		seed, err2 := strconv.Atoi(form.Get("seed"))
-		if err != nil || err2 != nil || i < 0 || i >= len(r.Lights) {
-			return true, fault.New(fault.Invalid, "There is no such light in this shot.")
+		i, err := light()
+		if err != nil {
+			return true, err
 		}
-		next, err := r.ScatterBulbs(i, shape.Scatter{Gap: number("gap"), Size: number("size"), Vary: number("vary"), Seed: seed})
+		next, err := r.ScatterBulbs(i, shape.Scatter{Gap: number("gap"), Size: number("size"), Vary: number("vary"), Seed: whole("seed")})
 		return commit(next, err, "Bulbs in "+r.Lights[i].Name)
 	case "single":
-		i, err := strconv.Atoi(form.Get("light"))
-		if err != nil || i < 0 || i >= len(r.Lights) {
-			return true, fault.New(fault.Invalid, "There is no such light in this shot.")
+		i, err := light()
+		if err != nil {
+			return true, err
 		}
 		gels, err := s.gelsOf(c.Request().Context(), shot, &r.Lights[i])
 		if err != nil {
@@ -74,12 +126,11 @@ func (s *Server) lightAction(c *echo.Context, name string, shot *store.Shot, r *
 		next, err := r.Single(i, gels)
 		return commit(next, err, "Points of "+r.Lights[i].Name+" apart")
 	case "deal":
-		i, err := strconv.Atoi(form.Get("light"))
-		seed, err2 := strconv.Atoi(form.Get("seed"))
-		if err != nil || err2 != nil || i < 0 || i >= len(r.Lights) {
-			return true, fault.New(fault.Invalid, "There is no such light in this shot.")
+		i, err := light()
+		if err != nil {
+			return true, err
 		}
-		next, err := r.Deal(i, form.Get("palette"), seed)
+		next, err := r.Deal(i, form.Get("palette"), whole("seed"))
 		return commit(next, err, "Gels of "+r.Lights[i].Name+" dealt")
 	case "group-lights":
 		next, err := r.GroupLights(strings.Split(form.Get("lights"), ","))
@@ -105,9 +156,9 @@ func (s *Server) lightAction(c *echo.Context, name string, shot *store.Shot, r *
 		}
 		return true, s.choose(c, shot, version, next, "Paste "+next.Lights[i].Name, i)
 	case "save-rig":
-		i, err := strconv.Atoi(form.Get("light"))
-		if err != nil || i < 0 || i >= len(r.Lights) {
-			return true, fault.New(fault.Invalid, "There is no such light in this shot.")
+		i, err := light()
+		if err != nil {
+			return true, err
 		}
 		if _, err := s.store.SaveRig(ctx, recipe.NewRig(r.Lights[i].Name, &r.Lights[i], r.Photo)); err != nil {
 			return true, err

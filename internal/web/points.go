@@ -8,10 +8,12 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"pyrant/internal/area"
 	"pyrant/internal/cache"
 	"pyrant/internal/fault"
 	"pyrant/internal/points"
 	"pyrant/internal/recipe"
+	"pyrant/internal/render"
 	"pyrant/internal/setting"
 	"pyrant/internal/shape"
 	"pyrant/internal/store"
@@ -51,6 +53,12 @@ func (s *Server) points(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
+	list := found.list
+	if off := area.Ref(c.QueryParam("off")); off != "" {
+		if list, err = s.keptOff(ctx, shot, list, off); err != nil {
+			return err
+		}
+	}
 	type point struct {
 		X      float64 `json:"x"`
 		Y      float64 `json:"y"`
@@ -58,12 +66,46 @@ func (s *Server) points(c *echo.Context) error {
 		Sure   float64 `json:"sure"`
 		Hex    string  `json:"hex"`
 	}
-	out := make([]point, len(found.list))
+	out := make([]point, len(list))
 	tenth := func(v float64) float64 { return math.Round(10*v) / 10 }
-	for i, q := range found.list {
+	for i, q := range list {
 		out[i] = point{tenth(q.X), tenth(q.Y), tenth(q.Radius), math.Round(1000*q.Sure) / 1000, q.Colour.Hex()}
 	}
-	return c.JSON(http.StatusOK, map[string]any{"points": out, "more": found.more, "threshold": points.Threshold})
+	return c.JSON(http.StatusOK, map[string]any{"points": out, "more": found.more, "off": len(found.list) - len(list), "threshold": points.Threshold})
+}
+
+// keptOff returns those of points of a photo that an area of a shot leaves out.
+func (s *Server) keptOff(ctx context.Context, shot *store.Shot, list []points.Point, off area.Ref) (out []points.Point, err error) {
+	r, err := s.head(ctx, shot)
+	if err != nil {
+		return nil, err
+	}
+	if r.Area(off) == nil {
+		return nil, fault.New(fault.Gone, "That area is no longer in this shot. Reload the page.")
+	}
+	p, err := s.photo(ctx, shot.PhotoSHA)
+	if err != nil {
+		return nil, err
+	}
+	m, err := s.engine.AreaMask(ctx, render.Request{Photo: p, PhotoKey: shot.PhotoSHA, Recipe: r, LongEdge: min(1600, r.Photo.LongEdge())}, off, true)
+	if err != nil {
+		return nil, err
+	}
+	k := float64(m.Rect.Dx()) / float64(p.Width)
+	for _, q := range list {
+		if m.At(min(int(q.X*k), m.Rect.Dx()-1), min(int(q.Y*k), m.Rect.Dy()-1)) < 0.5 {
+			out = append(out, q)
+		}
+	}
+	return out, nil
+}
+
+// Refs lists what of the shot can be named where an area is asked for.
+func (p *page) Refs() (out []setting.Choice) {
+	for i := range p.R.Areas {
+		out = append(out, setting.Choice{Value: p.R.Areas[i].ID, Label: p.R.Areas[i].Name})
+	}
+	return append(out, standing(p.R)...)
 }
 
 // gelsOf returns a gel for each point of a light: the colour that it has in the photo.
@@ -85,6 +127,11 @@ func (p *page) Spots() int { return len(p.L().Shapes.Spots()) }
 // Scatter is the rows of how bulbs are scattered.
 func (p *page) Scatter() []row {
 	return localRows(p, setting.New[shape.Scatter](p.frame()), "scatter-")
+}
+
+// Variation is the rows of how unlike each other points become.
+func (p *page) Variation() []row {
+	return localRows(p, setting.New[recipe.Variation](p.frame()), "vary-")
 }
 
 // Palettes lists what the chosen light's points can be dealt, each with its gels as colours.

@@ -4,7 +4,9 @@ import (
 	"encoding/json"
 	"image"
 	"image/color"
+	"math"
 	"net/url"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -67,6 +69,36 @@ func TestPointsAndLines(t *testing.T) {
 		t.Fatalf("add-points: %d %.200s", code, body)
 	}
 	l := a.recipe(at).Lights[before]
+	// A ray is ended by a click, and whole again; where none is, that is said.
+	end := func(x, restore string) (int, string) {
+		return a.act(at, "cut-ray", url.Values{"light": {strconv.Itoa(before)}, "x": {x}, "y": {"90.5"}, "within": {"5"}, "restore": {restore}})
+	}
+	a.change(at, `[{"op":"replace","path":"/lights/`+strconv.Itoa(before)+`/rays/turn","value":0},{"op":"replace","path":"/lights/`+strconv.Itoa(before)+`/rays/lengths","value":0}]`)
+	x := strconv.FormatFloat(120.5+l.Rays.Length/2, 'f', 1, 64)
+	if code, body := end(x, ""); code != 200 {
+		t.Fatalf("cut-ray: %d %.200s", code, body)
+	}
+	if c := a.recipe(at).Lights[before].Rays.Cuts; len(c) != 1 || c[0].Ray != 0 || math.Abs(c[0].At-0.5) > 0.02 {
+		t.Errorf("cuts %v", c)
+	}
+	if code, body := end("300", ""); code != 422 || !strings.Contains(body, "No ray of this light") {
+		t.Errorf("beside all rays: %d %.200s", code, body)
+	}
+	if code, _ := end(x, "1"); code != 200 || len(a.recipe(at).Lights[before].Rays.Cuts) != 0 {
+		t.Errorf("restored: %d %v", code, a.recipe(at).Lights[before].Rays.Cuts)
+	}
+	// An area leaves out what is found in it.
+	a.change(at, `[{"op":"add","path":"/areas/-","value":{"id":"sign","name":"Sign","parts":[{"on":true,"does":"add","amount":1,"feather":0,"of":{"kind":"shape","shape":{"kind":"ellipse","x":120,"y":90,"width":60,"height":60}}}]}}]`)
+	var off struct {
+		Points []struct{ X float64 }
+		Off    int
+	}
+	if _, body := a.get(at + "/points?kind=lit&off=sign"); json.Unmarshal([]byte(body), &off) != nil || off.Off < 1 || len(off.Points) != len(told.Points)-off.Off {
+		t.Errorf("kept off the lamp: %.200s", body)
+	}
+	if resp, body := a.get(at + "/points?kind=lit&off=gone"); resp.StatusCode != 404 {
+		t.Errorf("kept off what is not there: %d %.200s", resp.StatusCode, body)
+	}
 	if s := l.Shapes.Spots(); len(s) != 1 || s[0] != (shape.Spot{At: shape.Point{X: 120.5, Y: 90.5}, Radius: 6}) || !l.Rays.On {
 		t.Errorf("the light has %v, rays %v", s, l.Rays.On)
 	}

@@ -32,8 +32,12 @@ func (s *Server) shotsPage(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
+	cards := make([]card, len(shots))
+	for i := range shots {
+		cards[i] = card{&shots[i], csrf(c)}
+	}
 	return c.Render(http.StatusOK, "shots.html", map[string]any{
-		"CSRF": csrf(c), "Shots": shots, "Aside": aside, "MaxUpload": s.opt.MaxUpload >> 20, "Max": s.opt.MaxUpload,
+		"CSRF": csrf(c), "Shots": cards, "Aside": aside, "MaxUpload": s.opt.MaxUpload >> 20, "Max": s.opt.MaxUpload,
 	})
 }
 
@@ -112,7 +116,13 @@ func (s *Server) card(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return c.Render(http.StatusOK, "card", shot)
+	return c.Render(http.StatusOK, "card", card{shot, csrf(c)})
+}
+
+// card is a shot of the grid, with what its forms send along: they work before the page's scripts do.
+type card struct {
+	*store.Shot
+	CSRF string
 }
 
 func (s *Server) duplicate(c *echo.Context) error {

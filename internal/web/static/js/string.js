@@ -99,6 +99,14 @@ function claims(own, even) {
   return out;
 }
 
+// chance gives a number from -1 to 1 for each bulb and what it is used for.
+function chance(s, j, what) {
+  let h = Math.imul(s.seed ?? 0, 0x9e3779b1) ^ Math.imul(3 * j + what + 1, 0x85ebca77);
+  h = Math.imul(h ^ (h >>> 15), 0x2c1b3c6d);
+  h = Math.imul(h ^ (h >>> 12), 0x297a2d39);
+  return (2 * ((h ^ (h >>> 15)) >>> 0)) / 2 ** 32 - 1;
+}
+
 // bulbsOf gives all bulbs in their order: { x, y, width, place, gone, own }.
 export function bulbsOf(s) {
   const line = walk(s);
@@ -117,10 +125,18 @@ export function bulbsOf(s) {
       if (toEven > fromEven) place[i] = from + ((to - from) * (even[i] - fromEven)) / (toEven - fromEven);
     last = j;
   }
+  const half = even.length > 1 ? ((even[1] - even[0]) * line.at(-1).way) / 2 : 0;
+  const off = (s.scatter ?? 0) * half;
   return place.map((v, j) => {
     const o = own[who[j]];
-    const p = o ?? at(line, v * line.at(-1).way);
-    return { x: p.x, y: p.y, width: s.width * (o?.size ?? 1), place: v, gone: Boolean(o?.gone), own: who[j] };
+    if (o) {
+      const width = s.width * (o.size ?? 1);
+      return { x: o.x, y: o.y, width, place: v, gone: Boolean(o.gone), own: who[j] };
+    }
+    const p = at(line, v * line.at(-1).way);
+    const width = s.width * (1 + (s.vary ?? 0) * chance(s, j, 2) * 0.95);
+    const [x, y] = [p.x + off * chance(s, j, 0), p.y + off * chance(s, j, 1)];
+    return { x, y, width, place: v, gone: false, own: -1 };
   });
 }
 
@@ -128,7 +144,14 @@ export function bulbsOf(s) {
 export function withBulb(s, j, change) {
   const b = bulbsOf(s)[j];
   const own = [...(s.own ?? [])];
-  const was = own[b.own] ?? { place: Number(b.place.toFixed(5)), x: round(b.x), y: round(b.y) };
+  // It keeps the size that it had by chance.
+  const size = Number((b.width / s.width).toFixed(3));
+  const was = own[b.own] ?? {
+    place: Number(b.place.toFixed(5)),
+    x: round(b.x),
+    y: round(b.y),
+    ...(size === 1 ? {} : { size }),
+  };
   const made = { ...was, ...change };
   delete made.found;
   if (!made.gone) delete made.gone;

@@ -238,6 +238,35 @@ function star(layer, { x, y }, { length, turn, count, made }) {
   return end;
 }
 
+// cutRay ends the ray that is clicked on where it is clicked.
+export const cutRay = {
+  name: "cut-ray",
+  label: "Shorten a ray",
+  key: "x",
+  glows: true,
+  quiet: true,
+  cursor: true,
+  hint: "Click on a ray where it is to end. Alt: it has all its length again.",
+  take: () => false,
+  down: () => light()?.rays?.on === true,
+  move: () => false,
+  async up(at) {
+    if (!light()?.rays?.on) return false;
+    const [x, y] = at.photo;
+    // As far off as a finger is wide, whatever the zoom.
+    const within = 14 / Math.max(toScreen(1, 0)[0] - toScreen(0, 0)[0], 1e-6);
+    const restore = at.alt ? { restore: 1 } : {};
+    await act("cut-ray", { light: shot.light, x: round(x), y: round(y), within: round(within), ...restore });
+    return false;
+  },
+  keydown: () => false,
+  cancel: () => false,
+  overlay(layer) {
+    const first = lead();
+    if (first) star(layer, first, light().rays);
+  },
+};
+
 let held = null; // { what, from, at }
 const ops = ({ what, from, at: p }) => {
   const [x, y] = from.photo;

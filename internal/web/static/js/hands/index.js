@@ -31,7 +31,7 @@ import { bulb } from "./bulb.js";
 import { cling } from "./cling.js";
 import { edit } from "./edit.js";
 import { freehand } from "./freehand.js";
-import { burst, handles, orb, streak, veil } from "./glow.js";
+import { burst, cutRay, handles, orb, streak, veil } from "./glow.js";
 import { mend } from "./mend.js";
 import { outline } from "./outline.js";
 import { pick } from "./pick.js";
@@ -70,6 +70,7 @@ export const hands = [
   burst,
   streak,
   handles,
+  cutRay,
   lit,
   dead,
   wall,

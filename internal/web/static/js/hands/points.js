@@ -40,34 +40,43 @@ function show() {
     return;
   }
   const n = chosen().length;
+  const areas = [...document.querySelectorAll("#found-areas option")];
   if (box.dataset.kind !== found.kind || !box.querySelector("input")) {
     box.dataset.kind = found.kind;
     box.innerHTML = `<div class="pf"><label for="found-sure">As sure as</label><input type="range" class="form-range" id="found-sure" min="2" max="100"><output class="num"></output></div>
+<div class="pf"><label for="found-off">Kept off</label><select class="form-select" id="found-off"><option value="">Nowhere</option></select></div>
 <p class="hint" role="status"></p><div class="row-btns"><button class="btn btn-sm btn-primary" id="take-found">Make a light of them</button><button class="btn btn-sm btn-quiet" id="leave-found">Leave</button></div>`;
   }
   const range = box.querySelector("input");
   range.value = Math.round(100 * found.threshold);
   box.querySelector("output").textContent = `${range.value} %`;
+  const off = box.querySelector("#found-off");
+  off.replaceChildren(new Option("Nowhere", ""), ...areas.map((a) => new Option(a.text, a.value)));
+  off.value = found.within;
+  off.closest(".pf").hidden = !areas.length;
   const what = found.kind === "dead" ? "dead bulbs" : "lights";
+  const kept = found.off ? ` Kept off: ${found.off}.` : "";
   const says = found.more ? ` ${found.more} more are less sure than these 500.` : "";
   box.querySelector("p").textContent = found.points.length
-    ? `${n} of ${found.points.length} taken. Click on the photo takes one, or drops it.${says}`
+    ? `${n} of ${found.points.length} taken. Click on the photo takes one, or drops it; a drag with Shift drops all in a box.${kept}${says}`
     : `No ${what} stand out in this photo.${found.kind === "lit" ? " Bulbs that are not lit are found by the other button." : ""}`;
   box.querySelector("#take-found").disabled = !n;
 }
 
-async function look(kind) {
+async function look(kind, within = "") {
   const mine = ++run;
-  found = { kind, points: [], hand: new Map(), threshold: 0.5, more: 0, busy: true };
+  const threshold = found?.kind === kind ? found.threshold : null; // what was set stays
+  found = { kind, points: [], hand: new Map(), threshold: 0.5, more: 0, within, busy: true };
   show();
   try {
-    const got = await ask(`/shots/${shot.id}/points?kind=${kind}`);
+    const got = await ask(`/shots/${shot.id}/points?kind=${kind}&off=${encodeURIComponent(within)}`);
     if (mine !== run) return;
-    found = { kind, hand: new Map(), ...got, busy: false };
+    found = { kind, hand: new Map(), within, ...got, busy: false };
+    found.threshold = threshold ?? got.threshold;
   } catch (err) {
     if (mine !== run) return;
     found = null;
-    notice("Not found", err.message, [["Try again", () => look(kind)]]);
+    notice("Not found", err.message, [["Try again", () => look(kind, within)]]);
   }
   show();
   redraw();
@@ -86,6 +95,15 @@ function under([x, y]) {
 }
 const ring = (p) => Math.max(toScreen(p.x + p.radius, p.y)[0] - toScreen(p.x, p.y)[0] + 3, 5);
 
+// frame is what a drag with Shift goes round, in places on the screen.
+let frame = null;
+const inBox = (p) => {
+  const [cx, cy] = toScreen(p.x, p.y);
+  const between = (v, k) =>
+    v >= Math.min(frame.from[k], frame.to[k]) && v <= Math.max(frame.from[k], frame.to[k]);
+  return between(cx, 0) && between(cy, 1);
+};
+
 const finder = (kind, name, label, key) => ({
   name,
   label,
@@ -98,9 +116,25 @@ const finder = (kind, name, label, key) => ({
   take() {
     look(kind);
   },
-  down: (at) => Boolean(found && !found.busy && under(at.screen) >= 0),
-  move: () => false,
+  down(at) {
+    if (!found || found.busy) return false;
+    if (at.shift) frame = { from: at.screen, to: at.screen };
+    return Boolean(frame) || under(at.screen) >= 0;
+  },
+  move(at) {
+    if (!frame) return false;
+    frame.to = at.screen;
+    return true;
+  },
   async up(at) {
+    if (frame) {
+      frame.to = at.screen;
+      found?.points.forEach((p, k) => taken(k) && inBox(p) && found.hand.set(k, false));
+      frame = null;
+      show();
+      redraw();
+      return false;
+    }
     const i = found && !found.busy ? under(at.screen) : -1;
     if (i < 0) return false;
     found.hand.set(i, !taken(i));
@@ -113,7 +147,13 @@ const finder = (kind, name, label, key) => ({
     use();
     return true;
   },
-  cancel: drop,
+  cancel() {
+    if (frame) {
+      frame = null;
+      return true;
+    }
+    return drop();
+  },
   overlay(layer) {
     if (!found || found.busy || found.kind !== kind) return;
     found.points.forEach((p, i) => {
@@ -123,8 +163,14 @@ const finder = (kind, name, label, key) => ({
       const [cx, cy] = toScreen(p.x, p.y);
       for (const c of ["under", "over"])
         make("circle", { cx, cy, r: ring(p), fill: "none", class: `${c}${is ? "" : " faint"}` }, layer);
-      if (is) make("circle", { cx: cx + ring(p), cy: cy - ring(p), r: 3, fill: p.hex }, layer);
+      if (is && !(frame && inBox(p)))
+        make("circle", { cx: cx + ring(p), cy: cy - ring(p), r: 3, fill: p.hex }, layer);
     });
+    if (!frame) return;
+    const [x, y] = [0, 1].map((k) => Math.min(frame.from[k], frame.to[k]));
+    const [width, height] = [0, 1].map((k) => Math.abs(frame.from[k] - frame.to[k]));
+    for (const c of ["under", "over faint"])
+      make("rect", { x, y, width, height, fill: "none", class: c }, layer);
   },
 });
 
@@ -147,7 +193,24 @@ document.addEventListener("input", (e) => {
   show();
   redraw();
 });
+document.addEventListener("change", (e) => {
+  if (e.target.id === "found-off" && found) look(found.kind, e.target.value);
+});
 document.addEventListener("click", (e) => {
+  if (e.target.closest("#vary")) {
+    const of = (name) => local(`local:vary-${name}`);
+    act("vary", {
+      light: shot.light,
+      kinds: of("kinds"),
+      hue: of("hue"),
+      lightness: of("light"),
+      seed: of("seed"),
+    });
+  }
+  if (e.target.closest("#unlike")) {
+    const seed = Number.parseInt(document.getElementById("deal-seed").value, 10) || 0;
+    act("unlike", { light: shot.light, seed });
+  }
   if (e.target.closest("#scatter")) {
     const of = (name) => local(`local:scatter-${name}`);
     act("scatter", {
