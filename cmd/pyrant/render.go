@@ -156,7 +156,8 @@ func cmdRender(ctx context.Context, args []string) error {
 		}
 	}
 	e, st := render.New(1<<29), new(render.Stats)
-	w, h, _ := render.Size(photo.Width, photo.Height, set.LongEdge(photo.Width, photo.Height))
+	w, h := s.Recipe.Size()
+	w, h, _ = render.Size(w, h, set.LongEdge(w, h))
 	times := map[string]time.Duration{"open": time.Since(start)}
 	start = time.Now()
 	j := &export.Job{Photo: photo, PhotoKey: "file", Recipe: s.Recipe, Layer: render.Layer(*layer), Settings: set, Stats: st}

@@ -73,10 +73,10 @@ type Settings struct {
 	Format  Format `json:"format" label:"Format" default:"jpeg"`
 	Quality int    `json:"quality" label:"JPEG quality" unit:"of 100" range:"1..100" default:"92" step:"1"`
 	Size    Size   `json:"size" label:"Size" default:"full"`
-	Long    int    `json:"long" label:"Long edge" unit:"px" range:"16..60000" default:"2048" step:"1" doc:"where the size is edge; a picture is not made larger than its photo"`
+	Long    int    `json:"long" label:"Long edge" unit:"px" range:"16..60000" default:"2048" step:"1" doc:"where the size is edge; a picture is not made larger than it is in its photo"`
 }
 
-// LongEdge returns the long edge of the picture of a photo; 0 is the photo's own.
+// LongEdge returns the long edge of a picture that has a size at the scale of its photo; 0 is that.
 func (s Settings) LongEdge(width, height int) int {
 	if s.Size == Full {
 		return 0
@@ -102,7 +102,7 @@ func Write(ctx context.Context, e *render.Engine, j *Job, w io.Writer, progress 
 	s := j.Settings
 	img, err := e.Export(ctx, render.Request{
 		Photo: j.Photo, PhotoKey: j.PhotoKey, Recipe: j.Recipe, Layer: j.Layer, Stats: j.Stats,
-		LongEdge: s.LongEdge(j.Photo.Width, j.Photo.Height), Deep: s.Format.Deep(),
+		LongEdge: s.LongEdge(j.Recipe.Size()), Deep: s.Format.Deep(),
 	}, progress)
 	if err != nil {
 		return nil, err

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"pyrant/internal/area"
+	"pyrant/internal/crop"
 	"pyrant/internal/fault"
 	"pyrant/internal/setting"
 )
@@ -48,6 +49,8 @@ func (r *Recipe) Title(ops []setting.Op) string {
 				}
 			}
 			return "Gels of many lights"
+		case "crop":
+			return cropTitle(ops[0].Value)
 		case "rig":
 			var id string
 			if json.Unmarshal(ops[0].Value, &id) == nil && RigOf(id) != nil {
@@ -64,6 +67,23 @@ func (r *Recipe) Title(ops []setting.Op) string {
 		}
 	}
 	return setting.Title(*r, ops)
+}
+
+// cropTitle says what a move of the crop does.
+func cropTitle(value []byte) string {
+	var m crop.Move
+	if json.Unmarshal(value, &m) != nil {
+		return "Crop"
+	}
+	switch {
+	case m.Angle != nil:
+		return "Straighten"
+	case m.Turn != 0:
+		return "Quarter turn"
+	case m.Flip || m.Upright:
+		return "Mirror"
+	}
+	return "Crop"
 }
 
 // AddLight returns the recipe with one more light, with the default core,

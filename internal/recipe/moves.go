@@ -8,6 +8,7 @@ import (
 	"strconv"
 
 	"pyrant/internal/colour"
+	"pyrant/internal/crop"
 	"pyrant/internal/fault"
 	"pyrant/internal/setting"
 	"pyrant/internal/shape"
@@ -20,6 +21,7 @@ import (
 //	{"op": "stack", "path": "/lights/0/shells", "value": {"spread": 2}}  see StackMove
 //	{"op": "gels", "path": "/lights", "value": {"turn": 30}}             see GelMove
 //	{"op": "place", "path": "/lights/0", "value": {"by": 2, "x": 9, "y": 9}}   see Place
+//	{"op": "crop", "path": "/crop", "value": {"ratio": 1}}   see crop.Move
 //
 // The value of a rig is the id of a ready-made one, or a rig of one's own, see OwnRig.
 
@@ -109,7 +111,7 @@ func (r *Recipe) applied(ops []setting.Op) (Recipe, error) {
 }
 
 func isMove(op setting.Op) bool {
-	return op.Op == "rig" || op.Op == "stack" || op.Op == "gels" || op.Op == "place"
+	return op.Op == "rig" || op.Op == "stack" || op.Op == "gels" || op.Op == "place" || op.Op == "crop"
 }
 
 func (r *Recipe) move(op setting.Op) ([]setting.Op, error) {
@@ -128,6 +130,15 @@ func (r *Recipe) move(op setting.Op) ([]setting.Op, error) {
 		return nil
 	}
 	switch op.Op {
+	case "crop":
+		var m crop.Move
+		if err := read(&m); err != nil {
+			return nil, err
+		}
+		if err := m.Check(); err != nil {
+			return nil, err
+		}
+		return Set("/crop", m.Of(r.Crop, r.Photo.Width, r.Photo.Height)), nil
 	case "rig":
 		i, err := at(lightPath)
 		if err != nil {

@@ -18,6 +18,7 @@ import (
 
 	"pyrant/internal/area"
 	"pyrant/internal/colour"
+	"pyrant/internal/crop"
 	"pyrant/internal/cutout"
 	"pyrant/internal/fault"
 	"pyrant/internal/pass"
@@ -38,13 +39,16 @@ const MaxChange = 8 << 20
 
 // Recipe is all that is done to one photo.
 type Recipe struct {
-	Version int     `json:"version" fixed:"true" label:"Version" range:"5..5" doc:"of the format"`
-	Photo   Photo   `json:"photo" fixed:"true"`
-	Dusk    Dusk    `json:"dusk" title:"*"`
-	Lights  []Light `json:"lights" label:"Lights" count:"0..100" each:"light" title:"*" doc:"in the order of the board"`
-	Glow    Master  `json:"glow" title:"* of all glow" doc:"over the cores and shells of all lights"`
-	Spill   Spilled `json:"spill" title:"* of all spill" doc:"over the spill of all lights"`
-	Finish  Finish  `json:"finish" title:"*"`
+	Version int   `json:"version" fixed:"true" label:"Version" range:"5..5" doc:"of the format"`
+	Photo   Photo `json:"photo" fixed:"true"`
+
+	Crop crop.Crop `json:"crop" title:"Crop: *" doc:"what of the photo is the picture; all that is drawn stays in pixels of the photo"`
+
+	Dusk   Dusk    `json:"dusk" title:"*"`
+	Lights []Light `json:"lights" label:"Lights" count:"0..100" each:"light" title:"*" doc:"in the order of the board"`
+	Glow   Master  `json:"glow" title:"* of all glow" doc:"over the cores and shells of all lights"`
+	Spill  Spilled `json:"spill" title:"* of all spill" doc:"over the spill of all lights"`
+	Finish Finish  `json:"finish" title:"*"`
 
 	Room Room `json:"room" title:"Room: *"`
 
@@ -63,6 +67,9 @@ type Photo struct {
 
 // LongEdge returns the longer of width and height.
 func (p Photo) LongEdge() int { return max(p.Width, p.Height) }
+
+// Size returns the size of the whole picture, in pixels of the photo.
+func (r *Recipe) Size() (w, h int) { return r.Crop.Size(r.Photo.Width, r.Photo.Height) }
 
 // Frame returns the size that bounds and defaults are relative to.
 func (p Photo) Frame() setting.Frame { return setting.Frame{W: float64(p.Width), H: float64(p.Height)} }

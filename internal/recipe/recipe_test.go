@@ -657,8 +657,8 @@ func TestScaleMultipliesEveryLength(t *testing.T) {
 			t.Errorf("point %d is %v, want %v", i, b.At(i), want)
 		}
 	}
-	// photo, the edge of dusk, the horizon, and of both lights feather, bloom, streak, rays and how thick they are, reach, height, eight radii and one width.
-	if lengths != 4+2*(7+8)+1 {
+	// photo, crop, the edge of dusk, the horizon, and of both lights feather, bloom, streak, rays and how thick they are, reach, height, eight radii and one width.
+	if lengths != 4+4+2*(7+8)+1 {
 		t.Errorf("%d numbers are lengths", lengths)
 	}
 }

@@ -31,6 +31,14 @@ const dimmed = 1.0 / 16
 // its own light, without that of what is behind it, over a ground.
 func (e *Engine) Apart(ctx context.Context, q Request, id cutout.Ref, ground Ground) (out *image.RGBA, err error) {
 	defer fault.Catch(&err)
+	m, err := q.frame(ctx, func(q Request) (image.Image, error) { return e.apart(ctx, q, id, ground) })
+	if err != nil {
+		return nil, err
+	}
+	return m.(*image.RGBA), nil
+}
+
+func (e *Engine) apart(ctx context.Context, q Request, id cutout.Ref, ground Ground) (image.Image, error) {
 	p, err := newPlanUpTo(ctx, e.Cache, &q, "photo")
 	if err != nil {
 		return nil, err
@@ -49,7 +57,7 @@ func (e *Engine) Apart(ctx context.Context, q Request, id cutout.Ref, ground Gro
 		return nil, err
 	}
 	photo := world{plan: p}.Photo()
-	out = image.NewRGBA(p.view)
+	out := image.NewRGBA(p.view)
 	return out, raster.Rows(ctx, p.view.Min.Y, p.view.Max.Y, func(y0, y1 int) {
 		n := p.view.Dx()
 		row := make([]float32, 3*n)

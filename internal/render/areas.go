@@ -337,6 +337,26 @@ func (w world) Light(ctx context.Context, l area.Light, feather float64, r image
 // AreaMask returns the coverage of an area in the picture that q asks for, for looking
 // at it; solid as what stands before a light.
 func (e *Engine) AreaMask(ctx context.Context, q Request, id area.Ref, solid bool) (*raster.Plane, error) {
+	return q.mask(ctx, func(q Request) (*raster.Plane, error) { return e.areaMask(ctx, q, id, solid) })
+}
+
+// mask returns the coverage that is asked for, taken out of what draw makes of the photo.
+func (q *Request) mask(ctx context.Context, draw func(q Request) (*raster.Plane, error)) (*raster.Plane, error) {
+	f, err := q.framing()
+	if err != nil {
+		return nil, err
+	}
+	if f == nil {
+		return draw(*q)
+	}
+	m, err := draw(f.on(*q))
+	if err != nil {
+		return nil, err
+	}
+	return f.plane(ctx, m)
+}
+
+func (e *Engine) areaMask(ctx context.Context, q Request, id area.Ref, solid bool) (*raster.Plane, error) {
 	p, err := newPlanUpTo(ctx, e.Cache, &q, "photo")
 	if err != nil {
 		return nil, err
@@ -363,6 +383,10 @@ func gels(r *recipe.Recipe) func(area.LightRef) *pass.Gel {
 // LightMask returns the coverage of a light's shapes in the picture that q asks for, as sharp as
 // they were traced.
 func (e *Engine) LightMask(ctx context.Context, q Request, light int) (*raster.Plane, error) {
+	return q.mask(ctx, func(q Request) (*raster.Plane, error) { return e.lightMask(ctx, q, light) })
+}
+
+func (e *Engine) lightMask(ctx context.Context, q Request, light int) (*raster.Plane, error) {
 	_, _, scale := Size(q.Photo.Width, q.Photo.Height, q.LongEdge)
 	ll, err := newLight(ctx, e.Cache, q.Recipe, &q.Recipe.Lights[light])
 	if err != nil {

@@ -69,7 +69,7 @@ func newPlanUpTo(ctx context.Context, c *cache.Cache, q *Request, last string) (
 	}
 	w, h, scale := Size(q.Photo.Width, q.Photo.Height, q.LongEdge)
 	if scale > 1 {
-		return nil, fault.In("long", "A picture is not made larger than its photo, whose long edge has %d pixels.", max(q.Photo.Width, q.Photo.Height))
+		return nil, tooLarge(max(q.Photo.Width, q.Photo.Height))
 	}
 	p := &plan{cache: c, q: q, layer: l, scale: scale, frame: image.Rect(0, 0, w, h), profile: q.Profile, stats: q.Stats}
 	p.view = p.frame
@@ -77,7 +77,7 @@ func newPlanUpTo(ctx context.Context, c *cache.Cache, q *Request, last string) (
 		p.view = q.View.Intersect(p.frame)
 	}
 	if p.view.Empty() {
-		return nil, fault.In("view", "The part that was asked for lies outside of the picture, which has %d × %d pixels.", w, h)
+		return nil, outside(w, h)
 	}
 	if p.profile == nil {
 		p.profile = q.Photo.Profile
@@ -105,6 +105,14 @@ func newPlanUpTo(ctx context.Context, c *cache.Cache, q *Request, last string) (
 		}
 	}
 	return p, ctx.Err()
+}
+
+func tooLarge(long int) error {
+	return fault.In("long", "A picture is not made larger than its photo, whose long edge has %d pixels.", long)
+}
+
+func outside(w, h int) error {
+	return fault.In("view", "The part that was asked for lies outside of the picture, which has %d × %d pixels.", w, h)
 }
 
 // lightUp makes the lights that shine ready.

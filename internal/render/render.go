@@ -45,6 +45,8 @@ type Request struct {
 	// View is the part to render, in pixels of the picture of that scale; the
 	// empty rectangle is all of it.
 	View image.Rectangle
+	// Uncropped asks for all of the photo, turned and cut as it is and not as the recipe's crop has it.
+	Uncropped bool
 	// Layer chooses what of the picture to render; "" is all of it.
 	Layer Layer
 	// Deep asks for samples of 16 bits.
@@ -94,15 +96,14 @@ func Size(width, height, longEdge int) (w, h int, scale float64) {
 // that cannot be is a *fault.Error.
 func (e *Engine) Render(ctx context.Context, q Request) (img image.Image, err error) {
 	defer fault.Catch(&err)
-	p, err := newPlan(ctx, e.Cache, &q)
-	if err != nil {
-		return nil, err
-	}
-	out := newImage(q.Deep, p.view)
-	if err := p.strip(ctx, p.view, out); err != nil {
-		return nil, err
-	}
-	return out, nil
+	return q.frame(ctx, func(q Request) (image.Image, error) {
+		p, err := newPlan(ctx, e.Cache, &q)
+		if err != nil {
+			return nil, err
+		}
+		out := newImage(q.Deep, p.view)
+		return out, p.strip(ctx, p.view, out)
+	})
 }
 
 // stripRows is how many rows an export computes at a time. It bounds memory and
@@ -117,6 +118,11 @@ const exportBytes = 512 << 20
 // that is done, from 0 to 1. It leaves nothing in the engine's cache.
 func (e *Engine) Export(ctx context.Context, q Request, progress func(float64)) (img image.Image, err error) {
 	defer fault.Catch(&err)
+	return q.frame(ctx, func(q Request) (image.Image, error) { return e.strips(ctx, q, progress) })
+}
+
+// strips renders a part of the photo in strips.
+func (e *Engine) strips(ctx context.Context, q Request, progress func(float64)) (image.Image, error) {
 	p, err := newPlan(ctx, e.Cache.Scoped(exportBytes), &q)
 	if err != nil {
 		return nil, err

@@ -40,7 +40,7 @@ const tonesEdge = 480
 // Tones reads the histograms of a shot, plain and lit, and how far its brightest light
 // stands above its surroundings. LongEdge, View and Layer of q are not looked at.
 func (e *Engine) Tones(ctx context.Context, q Request) (*Tones, error) {
-	q.LongEdge, q.View, q.Deep, q.Profile = min(tonesEdge, max(q.Photo.Width, q.Photo.Height)), image.Rectangle{}, false, colour.SRGB
+	q.LongEdge, q.View, q.Deep, q.Profile = min(tonesEdge, max(q.Recipe.Size())), image.Rectangle{}, false, colour.SRGB
 	t := &Tones{Light: -1}
 	for _, h := range []struct {
 		to    *Histogram
@@ -53,11 +53,25 @@ func (e *Engine) Tones(ctx context.Context, q Request) (*Tones, error) {
 		}
 		h.to.count(m.(*image.RGBA))
 	}
+	// Lights are read off all of the photo, whatever is cropped.
+	luma := t.Lit.luma
+	if f, err := q.framing(); err != nil {
+		return nil, err
+	} else if f != nil {
+		q.Uncropped, q.LongEdge = true, min(tonesEdge, max(q.Photo.Width, q.Photo.Height))
+		m, err := e.Render(ctx, q)
+		if err != nil {
+			return nil, err
+		}
+		var all Histogram
+		all.count(m.(*image.RGBA))
+		luma = all.luma
+	}
 	p, err := newPlanUpTo(ctx, e.Cache, &q, "photo")
 	if err != nil {
 		return nil, err
 	}
-	return t, t.read(ctx, p)
+	return t, t.read(ctx, p, luma)
 }
 
 // Before returns the histogram of the picture as it comes to pass n of a step, "dusk" or
@@ -77,7 +91,7 @@ func (e *Engine) Before(ctx context.Context, q Request, step string, n int) (*Hi
 		r.Finish.Passes = r.Finish.Passes[:min(n, len(r.Finish.Passes))]
 	}
 	q.Recipe, q.Layer = &r, Whole
-	q.LongEdge, q.View, q.Deep, q.Profile = min(tonesEdge, max(q.Photo.Width, q.Photo.Height)), image.Rectangle{}, false, colour.SRGB
+	q.LongEdge, q.View, q.Deep, q.Profile = min(tonesEdge, max(q.Recipe.Size())), image.Rectangle{}, false, colour.SRGB
 	m, err := e.Render(ctx, q)
 	if err != nil {
 		return nil, err
@@ -115,7 +129,7 @@ func (h *Histogram) count(m *image.RGBA) {
 
 // read finds the brightest light: the mean luminance over what it covers against that of
 // a band round it, as wide as a thirtieth of the picture, which no light covers.
-func (t *Tones) read(ctx context.Context, p *plan) error {
+func (t *Tones) read(ctx context.Context, p *plan, luma []float32) error {
 	w := world{plan: p}
 	all, err := w.Light(ctx, area.Light{What: area.Covers}, 0, p.frame)
 	if err != nil {
@@ -136,7 +150,7 @@ func (t *Tones) read(ctx context.Context, p *plan) error {
 			ll.mask.Fill(own, 0, y)
 			soft.Fill(round, 0, y)
 			all.Fill(any, 0, y)
-			for x, v := range t.Lit.luma[y*len(own) : (y+1)*len(own)] {
+			for x, v := range luma[y*len(own) : (y+1)*len(own)] {
 				in[0] += float64(v * own[x])
 				in[1] += float64(own[x])
 				k := round[x] * (1 - any[x])

@@ -211,7 +211,7 @@ func (s *Server) apart(c *echo.Context) error {
 	}
 	defer done()
 	img, err := s.engine.Apart(ctx, render.Request{Photo: p, PhotoKey: shot.PhotoSHA, Recipe: r,
-		LongEdge: min(q.Long, max(p.Width, p.Height)), View: image.Rect(q.X, q.Y, q.X+q.W, q.Y+q.H)}, q.Cut, q.Ground)
+		LongEdge: min(q.Long, max(r.Size())), Uncropped: q.Whole, View: image.Rect(q.X, q.Y, q.X+q.W, q.Y+q.H)}, q.Cut, q.Ground)
 	if err != nil {
 		return err
 	}

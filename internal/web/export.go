@@ -163,7 +163,8 @@ func (s *Server) startExport(c *echo.Context) error {
 		return err
 	}
 	j := &job{Shot: shot.Name, Format: set.Format}
-	j.Width, j.Height, _ = render.Size(shot.Photo.Width, shot.Photo.Height, set.LongEdge(shot.Photo.Width, shot.Photo.Height))
+	w, h := r.Size()
+	j.Width, j.Height, _ = render.Size(w, h, set.LongEdge(w, h))
 	s.jobs.start(j, func(ctx context.Context, j *job, w io.Writer) error {
 		defer s.settle()
 		photo, err := s.photo(ctx, shot.PhotoSHA)

@@ -17,6 +17,7 @@ import (
 	"pyrant/internal/cache"
 	"pyrant/internal/codec"
 	"pyrant/internal/colour"
+	"pyrant/internal/crop"
 	"pyrant/internal/fault"
 	"pyrant/internal/glow"
 	"pyrant/internal/photo"
@@ -35,6 +36,7 @@ type frameRequest struct {
 	W     int             `json:"w"`
 	H     int             `json:"h"`
 	Plain bool            `json:"plain"`
+	Whole bool            `json:"whole"` // all of the photo, as it was before it was cropped
 	Quick bool            `json:"quick"` // what is not ready may be rough; the answer says so
 	As    string          `json:"as"`    // one of frameKinds
 	Page  string          `json:"page"`  // which page asks; a newer draft of the same takes the place of one that waits
@@ -81,10 +83,14 @@ func (s *Server) frame(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	q.Quick = c.QueryParam("quick") == "1"
-	tag := fmt.Sprintf(`"%s-%d-%d-%d-%d-%d-%d-%s"`, shot.ID, shot.Version, q.Long, q.X, q.Y, q.W, q.H, q.As)
+	r, err := s.head(c.Request().Context(), shot)
+	if err != nil {
+		return err
+	}
+	q.Quick, q.Whole = c.QueryParam("quick") == "1", c.QueryParam("whole") == "1"
+	tag := fmt.Sprintf(`"%s-%d-%d-%d-%d-%d-%d-%s-%t"`, shot.ID, shot.Version, q.Long, q.X, q.Y, q.W, q.H, q.As, q.Whole)
 	if q.Plain {
-		tag = fmt.Sprintf(`"%s-plain-%d-%d-%d-%d-%d-%s"`, shot.PhotoSHA[:16], q.Long, q.X, q.Y, q.W, q.H, q.As)
+		tag = fmt.Sprintf(`"%s-plain-%d-%d-%d-%d-%d-%s-%t-%s"`, shot.PhotoSHA[:16], q.Long, q.X, q.Y, q.W, q.H, q.As, q.Whole, setting.Key(r.Crop))
 	}
 	h := c.Response().Header()
 	h.Set("Cache-Control", "private, no-cache")
@@ -122,6 +128,11 @@ func (s *Server) sendFrame(c *echo.Context, shot *store.Shot, q *frameRequest) e
 	var rough *atomic.Bool
 	if q.Quick {
 		rough = new(atomic.Bool)
+	}
+	if q.Whole && !r.Crop.Idle() {
+		whole := *r
+		whole.Crop = crop.Crop{}
+		r = &whole
 	}
 	img, err := s.renderPart(ctx, who, shot, r, q.Long, image.Rect(q.X, q.Y, q.X+q.W, q.Y+q.H), q.Plain, rough)
 	if err != nil {
@@ -173,7 +184,7 @@ func (s *Server) renderPart(ctx context.Context, who asker, shot *store.Shot, r 
 		layer = render.Plain
 	}
 	img, err := s.engine.Render(ctx, render.Request{
-		Photo: photo, PhotoKey: shot.PhotoSHA, Recipe: r, LongEdge: min(long, max(photo.Width, photo.Height)),
+		Photo: photo, PhotoKey: shot.PhotoSHA, Recipe: r, LongEdge: min(long, max(r.Size())),
 		View: part, Layer: layer, Profile: colour.SRGB, Rough: rough,
 	})
 	if err != nil {

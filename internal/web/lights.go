@@ -58,7 +58,7 @@ func (s *Server) lightAction(c *echo.Context, name string, shot *store.Shot, r *
 		if err != nil {
 			return true, err
 		}
-		q := render.Request{Photo: p, PhotoKey: shot.PhotoSHA, Recipe: r, LongEdge: r.Photo.LongEdge()}
+		q := render.Request{Photo: p, PhotoKey: shot.PhotoSHA, Recipe: r, Uncropped: true, LongEdge: r.Photo.LongEdge()}
 		point, ray, at, err := s.engine.RayAt(ctx, q, i, number("x"), number("y"), number("within"))
 		if err != nil {
 			return true, err

@@ -87,7 +87,7 @@ func (s *Server) keptOff(ctx context.Context, shot *store.Shot, list []points.Po
 	if err != nil {
 		return nil, err
 	}
-	m, err := s.engine.AreaMask(ctx, render.Request{Photo: p, PhotoKey: shot.PhotoSHA, Recipe: r, LongEdge: min(1600, r.Photo.LongEdge())}, off, true)
+	m, err := s.engine.AreaMask(ctx, render.Request{Photo: p, PhotoKey: shot.PhotoSHA, Recipe: r, Uncropped: true, LongEdge: min(1600, r.Photo.LongEdge())}, off, true)
 	if err != nil {
 		return nil, err
 	}

@@ -149,7 +149,7 @@ func (s *Server) coverage(c *echo.Context) error {
 	}
 	defer done()
 	req := render.Request{Photo: photo, PhotoKey: shot.PhotoSHA, Recipe: r,
-		LongEdge: min(q.Long, max(photo.Width, photo.Height)), View: image.Rect(q.X, q.Y, q.X+q.W, q.Y+q.H)}
+		LongEdge: min(q.Long, max(r.Size())), Uncropped: q.Whole, View: image.Rect(q.X, q.Y, q.X+q.W, q.Y+q.H)}
 	var m *raster.Plane
 	if q.Light != nil {
 		m, err = s.engine.LightMask(ctx, req, *q.Light)

@@ -199,7 +199,7 @@ func (s *Server) within(ctx context.Context, shot *store.Shot, g *region.Ground,
 		return nil, fault.New(fault.Gone, "That area is no longer in this shot. Reload the page.")
 	}
 	w, h := g.Fine.Rect.Dx(), g.Fine.Rect.Dy()
-	m, err := s.engine.AreaMask(ctx, render.Request{Photo: g.Photo, PhotoKey: shot.PhotoSHA, Recipe: r, LongEdge: max(w, h)}, id, true)
+	m, err := s.engine.AreaMask(ctx, render.Request{Photo: g.Photo, PhotoKey: shot.PhotoSHA, Recipe: r, Uncropped: true, LongEdge: max(w, h)}, id, true)
 	if err != nil {
 		return nil, err
 	}
