@@ -6,6 +6,7 @@ import (
 	"regexp"
 	"slices"
 	"strconv"
+	"strings"
 
 	"pyrant/internal/colour"
 	"pyrant/internal/crop"
@@ -84,6 +85,7 @@ const (
 
 var (
 	lightPath = regexp.MustCompile(`^/lights/(\d+)$`)
+	cropPath  = regexp.MustCompile(`^/crop/(x|y|width|height|angle)$`)
 	placeMost = 1000.0
 	stackPath = regexp.MustCompile(`^/lights/(\d+)/shells$`)
 )
@@ -110,7 +112,11 @@ func (r *Recipe) applied(ops []setting.Op) (Recipe, error) {
 	return cur, nil
 }
 
+// isMove tells whether an operation is a move: a number of the crop is one, as the rest of the frame gives way to it.
 func isMove(op setting.Op) bool {
+	if op.Op == "replace" && cropPath.MatchString(op.Path) {
+		return true
+	}
 	return op.Op == "rig" || op.Op == "stack" || op.Op == "gels" || op.Op == "place" || op.Op == "crop"
 }
 
@@ -130,6 +136,17 @@ func (r *Recipe) move(op setting.Op) ([]setting.Op, error) {
 		return nil
 	}
 	switch op.Op {
+	case "replace": // one setting of the crop, see isMove
+		m := crop.Move{}
+		var v float64
+		if err := read(&v); err != nil {
+			return nil, err
+		}
+		*map[string]**float64{"x": &m.X, "y": &m.Y, "width": &m.Width, "height": &m.Height, "angle": &m.Angle}[strings.TrimPrefix(op.Path, "/crop/")] = &v
+		if err := m.Check(); err != nil {
+			return nil, err
+		}
+		return Set("/crop", m.Of(r.Crop, r.Photo.Width, r.Photo.Height)), nil
 	case "crop":
 		var m crop.Move
 		if err := read(&m); err != nil {

@@ -150,3 +150,43 @@ func TestGelsByTemperature(t *testing.T) {
 		}
 	}
 }
+
+// A number of the crop changes what follows from it; what cannot be is refused and leaves the recipe as it was.
+func TestCropMoves(t *testing.T) {
+	r := New(3000, 2000)
+	apply := func(ops string) (*Recipe, error) {
+		list, err := setting.ParseOps([]byte(ops))
+		if err != nil {
+			t.Fatal(err)
+		}
+		return r.Apply(list)
+	}
+	next, err := apply(`[{"op":"replace","path":"/crop/angle","value":3}]`)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if w, h := next.Size(); next.Crop.Angle != 3 || w >= 3000 || w < 2700 || math.Abs(float64(w)/float64(h)-1.5) > 0.01 {
+		t.Errorf("straightened: %+v", next.Crop)
+	}
+	if next, err = apply(`[{"op":"crop","path":"/crop","value":{"ratio":1}},{"op":"crop","path":"/crop","value":{"turn":1}}]`); err != nil {
+		t.Fatal(err)
+	}
+	if w, h := next.Size(); w != h || next.Crop.Turns != 1 {
+		t.Errorf("square and turned: %+v", next.Crop)
+	}
+	for _, bad := range []string{`{"op":"replace","path":"/crop/width","value":0}`, `{"op":"replace","path":"/crop/angle","value":50}`, `{"op":"replace","path":"/crop/height","value":"x"}`,
+		`{"op":"crop","path":"/crop","value":{"ratio":900}}`, `{"op":"replace","path":"/crop","value":{"x":10,"y":10,"width":500,"height":500}}`} {
+		if got, err := apply("[" + bad + "]"); err == nil {
+			t.Errorf("%s makes %+v", bad, got.Crop)
+		}
+	}
+	if !r.Crop.Idle() {
+		t.Errorf("what was refused left %+v", r.Crop)
+	}
+	for ops, want := range map[string]string{`[{"op":"crop","path":"/crop","value":{"angle":2}}]`: "Straighten", `[{"op":"crop","path":"/crop","value":{"turn":1}}]`: "Quarter turn", `[{"op":"crop","path":"/crop","value":{"ratio":1}}]`: "Crop"} {
+		list, _ := setting.ParseOps([]byte(ops))
+		if got := r.Title(list); got != want {
+			t.Errorf("%s is called %q", ops, got)
+		}
+	}
+}

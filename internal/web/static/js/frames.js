@@ -62,16 +62,17 @@ export class Frames {
 }
 
 // request gives the address of a frame and how to ask for it.
-function request({ long, x, y, w, h, final, plain, patch, version, quick }) {
+function request({ long, x, y, w, h, all, final, plain, patch, version, quick }) {
   const as = nearby ? "pixels" : final ? "png" : "jpeg";
   if (patch) {
     return {
       url: `/shots/${shot.id}/frame`,
-      init: post({ patch, long, x, y, w, h, as, page, quick: Boolean(quick) }, csrf()),
+      init: post({ patch, long, x, y, w, h, as, page, whole: all, quick: Boolean(quick) }, csrf()),
     };
   }
   const q = new URLSearchParams({ long, x, y, w, h, as, page, v: plain ? 0 : version });
   if (plain) q.set("plain", "1");
   if (quick) q.set("quick", "1");
+  if (all) q.set("whole", "1");
   return { url: `/shots/${shot.id}/frame?${q}` };
 }

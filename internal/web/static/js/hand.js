@@ -12,13 +12,14 @@ import { make } from "./svg.js";
 import { drawSnap, unsnap } from "./snap.js";
 import { draw as magnify, toggle as magnifier } from "./loupe.js";
 import { target } from "./target.js";
-import { onMove, space, toPhoto, toScreen, within } from "./view.js";
+import { onMove, onScreen, space, toPhoto, toScreen, within } from "./view.js";
 
 const stage = document.getElementById("stage");
 const overlay = document.getElementById("overlay");
 
 // rest names the hand that there is when no other is taken up.
-const rest = () => (target.rooms() ? "stands" : target.glows() ? "handles" : "edit");
+const rest = () =>
+  target.frames() ? "frame" : target.rooms() ? "stands" : target.glows() ? "handles" : "edit";
 const byName = (name) => hands.find((h) => h.name === name);
 let hand = byName("edit");
 let press = { time: 0, x: 0, y: 0 }; // the last press
@@ -26,13 +27,15 @@ let press = { time: 0, x: 0, y: 0 }; // the last press
 const tracing = target.works;
 // usable lists the hands for what is worked on.
 const usable = () =>
-  target.glows()
-    ? hands.filter((h) => h.glows)
-    : target.rooms()
-      ? hands.filter((h) => h.rooms)
-      : target.cut()
-        ? hands.filter((h) => h.cuts)
-        : hands.filter((h) => !h.only && !h.glows && !h.rooms && (!h.areas || target.area()));
+  target.frames()
+    ? hands.filter((h) => h.frames)
+    : target.glows()
+      ? hands.filter((h) => h.glows)
+      : target.rooms()
+        ? hands.filter((h) => h.rooms)
+        : target.cut()
+          ? hands.filter((h) => h.cuts)
+          : hands.filter((h) => !h.only && !h.glows && !h.rooms && !h.frames && (!h.areas || target.area()));
 
 // drawShape draws a shape, and gives the lines that it is taken hold of by, and those whose inside
 // is its own.
@@ -64,7 +67,7 @@ function drawShape(s, own) {
   const d = line(s.nodes, isClosed(s), toScreen);
   if (s.kind === "tube" && own) {
     // The tube's own width, faintly, so that it can be judged.
-    const w = Math.hypot(...[0, 1].map((k) => toScreen(s.width, 0)[k] - toScreen(0, 0)[k]));
+    const w = onScreen(s.width);
     const look = { "stroke-opacity": 0.16, "stroke-linecap": "round", "stroke-linejoin": "round" };
     make("path", { d, fill: "none", stroke: "#fff", "stroke-width": w, ...look }, overlay);
   }
@@ -77,7 +80,7 @@ function draw() {
   overlay.replaceChildren();
   if (!tracing()) return;
   if (!Number.isFinite(toScreen(0, 0)[0])) return;
-  if (hand.glows || hand.rooms) {
+  if (hand.glows || hand.rooms || hand.frames) {
     hand.overlay(overlay);
     return;
   }
@@ -108,7 +111,7 @@ export const keyed = () =>
     .filter((h) => h.key !== "Escape")
     .map((h) => ({
       key: keyOf(h),
-      label: `${h.cuts ? "cut-out" : h.glows ? "glow" : h.rooms ? "room" : h.areas ? "area" : "draw"}: ${h.label.toLowerCase()}`,
+      label: `${h.cuts ? "cut-out" : h.frames ? "photo" : h.glows ? "glow" : h.rooms ? "room" : h.areas ? "area" : "draw"}: ${h.label.toLowerCase()}`,
     }));
 
 // offer fills the bench's row of hands.
@@ -270,6 +273,7 @@ document.addEventListener("click", (e) => {
 // With nothing there yet, drawing is what one comes for: tracing for a light, painting for
 // an area, if that is what its first part is for.
 function first() {
+  if (target.frames()) return byName("frame");
   if (target.glows()) return byName("handles");
   if (target.rooms()) return byName("stands");
   if (target.cut()) return byName("scribble");

@@ -45,7 +45,7 @@ async function load() {
     const g = geometry();
     const id = which();
     if (g.part.w < 1 || g.part.h < 1) break;
-    const { long, x, y, w, h } = g.part;
+    const { long, x, y, w, h, all } = g.part;
     try {
       const how = as;
       const cut = how !== "tint" && String(id).startsWith("cut-out:") ? id.slice(8) : "";
@@ -56,7 +56,7 @@ async function load() {
             patch: draft ?? [],
             page,
             ...(cut ? { cut, ground: how } : named(id)),
-            ...{ long, x, y, w, h },
+            ...{ long, x, y, w, h, whole: all },
           },
           csrf(),
         ),

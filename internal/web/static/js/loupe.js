@@ -4,7 +4,7 @@
 import { nearby } from "./frames.js";
 import { key as kept } from "./local.js";
 import { on, shot } from "./state.js";
-import { toPhoto, toScreen } from "./view.js";
+import { onScreen, toPhoto, toScreen, turning } from "./view.js";
 
 const stage = document.getElementById("stage");
 const canvas = document.getElementById("loupe");
@@ -48,17 +48,18 @@ export function draw() {
   const box = stage.getBoundingClientRect();
   const dpr = window.devicePixelRatio || 1;
   const [px, py] = toPhoto(pointer.x, pointer.y);
-  const [a, b] = [toScreen(0, 0)[0], toScreen(1000, 0)[0]];
-  const zoom = (b - a) / 1000; // of the screen, for a pixel of the photo
+  const zoom = onScreen(1);
   const k = Math.max(3 * zoom, 2 / dpr) * dpr;
   const n = Math.round(side * dpr);
   if (canvas.width !== n) canvas.width = canvas.height = n;
   ctx.fillStyle = "#0f0f0e";
   ctx.fillRect(0, 0, n, n);
   ctx.save();
-  ctx.translate(n / 2 - px * k, n / 2 - py * k);
+  ctx.translate(n / 2, n / 2);
+  ctx.transform(...turning(), 0, 0); // as the picture is turned
+  ctx.translate(-px * k, -py * k);
   ctx.imageSmoothingEnabled = k < 2;
-  const half = n / 2 / k;
+  const half = (n / 2 / k) * Math.SQRT2;
   const grid = (v) => Math.floor(v / square) * square;
   for (let y = Math.max(grid(py - half), 0); y < Math.min(py + half, shot.height); y += square)
     for (let x = Math.max(grid(px - half), 0); x < Math.min(px + half, shot.width); x += square) {

@@ -4,7 +4,7 @@ import { isClosed, line } from "./path.js";
 import { light, on, shapesOf } from "./state.js";
 import { discs } from "./string.js";
 import { make } from "./svg.js";
-import { onMove, toScreen } from "./view.js";
+import { onMove, onScreen, toScreen } from "./view.js";
 
 const layer = document.getElementById("rings");
 const samples = 600; // of the lines of a light
@@ -67,7 +67,7 @@ export function ring(distance) {
 function draw() {
   layer.replaceChildren();
   if (shown === null || !light()) return;
-  const k = toScreen(1, 0)[0] - toScreen(0, 0)[0];
+  const k = onScreen(1);
   const all = edges(toScreen);
   if (!all.length || !Number.isFinite(k)) return;
   const mask = make("mask", { id: "ring-mask", maskUnits: "userSpaceOnUse" }, make("defs", {}, layer));

@@ -166,7 +166,8 @@ export function discs(s, to) {
   for (const b of bulbsOf(s)) {
     if (b.gone) continue;
     const [x, y] = to(b.x, b.y);
-    const r = Math.max(to(b.x + b.width / 2, b.y)[0] - x, 0.5);
+    const [ex, ey] = to(b.x + b.width / 2, b.y);
+    const r = Math.max(Math.hypot(ex - x, ey - y), 0.5);
     d += `M${(x - r).toFixed(1)} ${y.toFixed(1)}a${r.toFixed(2)} ${r.toFixed(2)} 0 1 0 ${(2 * r).toFixed(2)} 0a${r.toFixed(2)} ${r.toFixed(2)} 0 1 0 ${(-2 * r).toFixed(2)} 0Z`;
   }
   return d;

@@ -5,9 +5,9 @@ import { pause, rest } from "./cutouts.js";
 import { local, setLocal } from "./local.js";
 import { near, round } from "./path.js";
 import { make } from "./svg.js";
-import { toScreen } from "./view.js";
+import { onScreen, toScreen } from "./view.js";
 
-const zoom = () => Math.abs(toScreen(1, 0)[0] - toScreen(0, 0)[0]);
+const zoom = () => onScreen(1);
 
 // pathOf gives a stroke's line on the screen.
 export function pathOf({ points, says }) {

@@ -33,11 +33,13 @@ export const target = {
   // area is the open area, null where shapes go to a light.
   area: openArea,
   // works tells whether there is anything that a hand could work on.
-  works: () => ["trace", "glow", "spill"].includes(shot.step) || Boolean(openArea()),
+  works: () => ["photo", "trace", "glow", "spill"].includes(shot.step) || Boolean(openArea()),
   // glows tells whether that is the glow of lights, and no shape.
   glows: () => shot.step === "glow" && !openArea(),
   // rooms tells whether that is the room that spill falls in.
   rooms: () => shot.step === "spill" && !openArea(),
+  // frames tells whether that is the frame of the picture.
+  frames: () => shot.step === "photo" && !openArea(),
   shapes: () => (openCut() ? [] : openArea() ? ofArea(openArea()) : ofLight()),
   // any tells whether there are shapes, also where they are still on their way.
   any: () =>

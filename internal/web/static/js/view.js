@@ -1,4 +1,5 @@
 // The photo: zoom, pan, compare, and the frames that fill the screen.
+import { after, inverse, isIdle, sizeOf, straight, table, through, toPicture } from "./crop.js";
 import { Frames, nearby } from "./frames.js";
 import { notice } from "./notice.js";
 import { draft, on, shot } from "./state.js";
@@ -9,13 +10,12 @@ const ctx = canvas.getContext("2d", { alpha: false });
 const divider = document.getElementById("divider");
 const busy = document.getElementById("busy");
 
-const long = Math.max(shot.width, shot.height);
 const margin = { x: 14, top: 14, bottom: 46 };
 
 let dpr = 1;
 let size = { w: 1, h: 1 }; // of the stage, in device pixels
-let zoom = 0; // device pixels for a pixel of the photo
-let origin = { x: 0, y: 0 }; // of the photo's corner, in device pixels
+let zoom = 0; // device pixels for a pixel of the picture
+let origin = { x: 0, y: 0 }; // of the picture's corner, in device pixels
 let fitted = true;
 let show = "lit";
 let held = false; // plain, while a key is held
@@ -29,11 +29,46 @@ const has = { lit: { base: null, part: null }, plain: { base: null, part: null }
 const moved = [];
 
 export const onMove = (fn) => moved.push(fn);
-export const toScreen = (x, y) => [(x * zoom + origin.x) / dpr, (y * zoom + origin.y) / dpr];
-export const toPhoto = (cx, cy) => {
+// The sheet is what lies on the screen: the picture as it is cropped or, where it is being recomposed, all of the photo,
+// turned as the crop has it. It has a size in pixels of the photo, a map `to` from the photo and `from` back to it. Frames
+// come of its source, which has w and h: that picture, or the photo as it is, which is then turned as it is drawn.
+let sheet = null;
+const isCrop = (o) => o.path.startsWith("/crop");
+// inHand is the draft that frames are asked for with: recomposing changes none of them.
+const inHand = () => (draft && !draft.every(isCrop) ? draft : null);
+export const cropNow = () => after(shot.crop, draft, shot.width, shot.height);
+
+function resheet() {
+  const crop = cropNow();
+  const [w, h] = [shot.width, shot.height];
+  if (shot.step === "photo") {
+    const t = table(crop, w, h);
+    const turned = Boolean(crop.angle || crop.turns || crop.flip);
+    sheet = { ...t, turned, key: "photo", source: { w, h, all: !isIdle(shot.crop) } };
+  } else {
+    const [cw, ch] = sizeOf(shot.crop, w, h);
+    const key = isIdle(shot.crop) ? "photo" : JSON.stringify(shot.crop);
+    const to = isIdle(shot.crop) ? straight : toPicture(shot.crop, w, h);
+    sheet = { w: cw, h: ch, to, turned: false, key, source: { w: cw, h: ch, all: false } };
+  }
+  sheet.from = inverse(sheet.to);
+  sheet.source.long = Math.max(sheet.source.w, sheet.source.h);
+}
+resheet();
+
+export const toScreen = (x, y) => {
+  const [u, v] = through(sheet.to, x, y);
+  return [(u * zoom + origin.x) / dpr, (v * zoom + origin.y) / dpr];
+};
+const toSheet = (cx, cy) => {
   const r = stage.getBoundingClientRect();
   return [((cx - r.left) * dpr - origin.x) / zoom, ((cy - r.top) * dpr - origin.y) / zoom];
 };
+export const toPhoto = (cx, cy) => through(sheet.from, ...toSheet(cx, cy));
+// turning gives how the photo is turned and mirrored on the screen, for a canvas.
+export const turning = () => [sheet.to[0], sheet.to[3], sheet.to[1], sheet.to[4]];
+// onScreen gives a length of the photo in pixels of the page.
+export const onScreen = (l) => (l * zoom) / dpr;
 // within keeps a point where the recipe takes it: outside of the photo, but not
 // further than its own size away.
 export const within = ([x, y]) => [
@@ -58,20 +93,23 @@ enlarge.addEventListener("click", () => {
 function fitZoom() {
   const w = size.w - 2 * margin.x * dpr;
   const h = size.h - (margin.top + margin.bottom) * dpr;
-  const z = Math.min(w / shot.width, h / shot.height);
+  const z = Math.min(w / sheet.w, h / sheet.h);
   enlarge.hidden = z <= 1.001;
   enlarge.setAttribute("aria-pressed", String(enlarged));
   return Math.max(Math.min(z, enlarged ? 16 : 1), 0.001);
 }
 
 // snap gives the zoom whose picture has a whole number of pixels.
-const snap = (z) => (z >= 1 ? z : Math.max(Math.round(long * z), 1) / long);
+const snap = (z) => {
+  const { long } = sheet.source;
+  return z >= 1 ? z : Math.max(Math.round(long * z), 1) / long;
+};
 
 function place(z, x, y) {
   zoom = snap(z);
   // The photo may not be lost from sight.
-  const w = shot.width * zoom;
-  const h = shot.height * zoom;
+  const w = sheet.w * zoom;
+  const h = sheet.h * zoom;
   const keep = 60 * dpr;
   origin = {
     x: Math.round(Math.min(Math.max(x, keep - w), size.w - keep)),
@@ -88,8 +126,8 @@ function place(z, x, y) {
 export function fit() {
   fitted = true;
   const z = snap(fitZoom());
-  const free = size.h - (margin.top + margin.bottom) * dpr - shot.height * z;
-  place(z, (size.w - shot.width * z) / 2, margin.top * dpr + Math.max(free / 2, 0));
+  const free = size.h - (margin.top + margin.bottom) * dpr - sheet.h * z;
+  place(z, (size.w - sheet.w * z) / 2, margin.top * dpr + Math.max(free / 2, 0));
 }
 
 // zoomTo keeps the point of the stage at (cx, cy), in client pixels, in place.
@@ -127,24 +165,40 @@ function resize() {
   placeDivider();
 }
 
-// sizeAt gives the size of the whole picture with a long edge, as the engine works
+// sizeAt gives the size of the whole source with a long edge, as the engine works
 // it out.
-const sizeAt = (l) => [shot.width, shot.height].map((v) => Math.max(1, Math.round((v * l) / long)));
+const sizeAt = (l) =>
+  [sheet.source.w, sheet.source.h].map((v) => Math.max(1, Math.round((v * l) / sheet.source.long)));
 
-// part returns the piece of the picture that is seen, in pixels of the picture
-// at this zoom (or of the photo, when it is shown larger than it is).
+// part returns the piece of the source that is seen, in its pixels at this zoom (or of the photo, when it is shown larger
+// than it is).
 function part() {
   const k = Math.max(zoom, 1);
-  const l = Math.round(long * Math.min(zoom, 1));
+  const l = Math.round(sheet.source.long * Math.min(zoom, 1));
   const [W, H] = sizeAt(l);
-  const x = Math.max(0, Math.floor(-origin.x / k));
-  const y = Math.max(0, Math.floor(-origin.y / k));
-  const x1 = Math.min(W, Math.ceil((size.w - origin.x) / k));
-  const y1 = Math.min(H, Math.ceil((size.h - origin.y) / k));
-  return { long: l, x, y, w: x1 - x, h: y1 - y, whole: x === 0 && y === 0 && x1 === W && y1 === H };
+  // What is seen of it, from its corner: of a turned one what holds that.
+  let seen = [-origin.x / k, -origin.y / k, (size.w - origin.x) / k, (size.h - origin.y) / k];
+  if (sheet.turned) {
+    const at = [0, 1, 2, 3].map((i) =>
+      through(
+        sheet.from,
+        ((i % 2 ? size.w : 0) - origin.x) / zoom,
+        ((i < 2 ? 0 : size.h) - origin.y) / zoom,
+      ).map((v) => (v * zoom) / k),
+    );
+    const of = (fn, i) => fn(...at.map((p) => p[i]));
+    seen = [of(Math.min, 0), of(Math.min, 1), of(Math.max, 0), of(Math.max, 1)];
+  }
+  const x = Math.max(0, Math.floor(seen[0]));
+  const y = Math.max(0, Math.floor(seen[1]));
+  const x1 = Math.min(W, Math.ceil(seen[2]));
+  const y1 = Math.min(H, Math.ceil(seen[3]));
+  const whole = x === 0 && y === 0 && x1 === W && y1 === H;
+  return { long: l, x, y, w: x1 - x, h: y1 - y, whole, key: sheet.key, all: sheet.source.all };
 }
 
-const sameRect = (a, b) => a && a.long === b.long && a.x === b.x && a.y === b.y && a.w === b.w && a.h === b.h;
+const sameRect = (a, b) =>
+  a && a.key === b.key && a.long === b.long && a.x === b.x && a.y === b.y && a.w === b.w && a.h === b.h;
 
 // pace is how much of its size the picture has while a value is in the hand: less
 // than all where this machine would otherwise fall behind. A frame that takes
@@ -175,7 +229,7 @@ function coarser(p, k) {
   const y = Math.floor(p.y * s);
   const x1 = Math.min(W, Math.ceil((p.x + p.w) * s));
   const y1 = Math.min(H, Math.ceil((p.y + p.h) * s));
-  return { long: l, x, y, w: Math.max(x1 - x, 1), h: Math.max(y1 - y, 1), whole: p.whole };
+  return { ...p, long: l, x, y, w: Math.max(x1 - x, 1), h: Math.max(y1 - y, 1) };
 }
 
 // later asks again in a moment and says that there is nothing to ask for now.
@@ -214,8 +268,8 @@ function wish() {
   const newest = lit && lit.drawn === drawn && sameRect(lit.at, p);
   const need = { ...p, at: p, drawn, version: shot.version };
   const rests = performance.now() - idle >= 140;
-  if (draft) {
-    const hand = { ...need, patch: draft, final: false, quick: !rests };
+  if (inHand()) {
+    const hand = { ...need, patch: inHand(), final: false, quick: !rests };
     if (!newest) return pace && !rests ? { ...hand, ...coarser(p, paces[pace]), coarse: true } : hand;
     if (!lit.coarse && !lit.rough) return done();
     return rests ? hand : later();
@@ -311,10 +365,16 @@ function drawLayer(layer, x0, x1) {
   ctx.clip();
   // The whole at fit shows round what has not come yet of the part that is seen.
   for (const f of layer.part?.whole ? [layer.part] : [layer.base, layer.part]) {
-    if (!f) continue;
-    const k = (zoom * long) / f.long;
-    ctx.imageSmoothingEnabled = f.coarse || k < 1 || zoom < 1;
-    ctx.drawImage(f.image, origin.x + f.x * k, origin.y + f.y * k, f.w * k, f.h * k);
+    if (f?.key !== sheet.key) continue;
+    const k = (zoom * sheet.source.long) / f.long;
+    ctx.imageSmoothingEnabled = f.coarse || k < 1 || zoom < 1 || sheet.turned;
+    if (sheet.turned) {
+      const [a, b, c, d, e, g] = sheet.to;
+      ctx.setTransform(a, d, b, e, c * zoom + origin.x, g * zoom + origin.y);
+      ctx.imageSmoothingQuality = "high";
+      ctx.drawImage(f.image, f.x * k, f.y * k, f.w * k, f.h * k);
+      ctx.setTransform(1, 0, 0, 1, 0, 0);
+    } else ctx.drawImage(f.image, origin.x + f.x * k, origin.y + f.y * k, f.w * k, f.h * k);
   }
   ctx.restore();
 }
@@ -369,8 +429,8 @@ let pointer = null;
 
 function sample(layer, x, y) {
   for (const f of [layer.part, layer.base]) {
-    if (!f) continue;
-    const k = f.long / long;
+    if (f?.key !== sheet.key) continue;
+    const k = f.long / sheet.source.long;
     const px = Math.floor(x * k) - f.x;
     const py = Math.floor(y * k) - f.y;
     if (px < 0 || py < 0 || px >= f.w || py >= f.h) continue;
@@ -390,8 +450,10 @@ function say(name, text) {
 }
 
 function tellPixel() {
-  const p = pointer && toPhoto(pointer.x, pointer.y).map(Math.floor);
-  const inside = p && p[0] >= 0 && p[1] >= 0 && p[0] < shot.width && p[1] < shot.height;
+  // In pixels of the picture; while it is recomposed, of the photo.
+  const of = sheet.key === "photo" ? toPhoto : toSheet;
+  const p = pointer && of(pointer.x, pointer.y).map(Math.floor);
+  const inside = p && p[0] >= 0 && p[1] >= 0 && p[0] < sheet.source.w && p[1] < sheet.source.h;
   const a = inside && sample(has.lit, p[0] + 0.5, p[1] + 0.5);
   const b = inside && sample(has.plain, p[0] + 0.5, p[1] + 0.5);
   say("at", inside ? `${p[0]}, ${p[1]}` : "");
@@ -497,11 +559,31 @@ stage.addEventListener("click", (e) => {
   else if (b?.dataset.zoom) zoomBy(b.dataset.zoom === "in" ? 1.5 : 1 / 1.5);
 });
 
+// relay lays the sheet anew, where it is another one: fitted it stays so, else the frame's middle stays where it is.
+function relay() {
+  const before = { ...sheet, seen: sheet.key };
+  const crop = cropNow();
+  const middle = crop.width > 0 ? [crop.x, crop.y] : [shot.width / 2, shot.height / 2];
+  const old = toScreen(...middle);
+  resheet();
+  const same = sheet.to.every((v, i) => v === before.to[i]) && sheet.w === before.w && sheet.h === before.h;
+  if (same && sheet.key === before.key) return;
+  if (fitted || sheet.key !== before.key) {
+    fit();
+    return;
+  }
+  const now = toScreen(...middle);
+  pan(old[0] - now[0], old[1] - now[1]);
+}
+
 on("draft", () => {
+  relay();
   stage.dataset.asked = ++drawn;
-  ask(true);
+  if (inHand() || !draft) ask(true);
+  moved.forEach((fn) => fn());
 });
 on("change", () => {
+  relay();
   drawn++;
   ask();
 });

@@ -5,13 +5,13 @@ import { near, round } from "../path.js";
 import { commit, openArea, set, setDraft, shot } from "../state.js";
 import { make } from "../svg.js";
 import { showLocal } from "../fields.js";
-import { toScreen } from "../view.js";
+import { onScreen, toScreen } from "../view.js";
 
 let pointer = null; // where it is
 let stroke = null; // { id, points, last, erase, path }
 let end = null; // where the last stroke ended, with its area
 
-const zoom = () => Math.abs(toScreen(1, 0)[0] - toScreen(0, 0)[0]);
+const zoom = () => onScreen(1);
 const brush = () => ({
   diameter: local("local:diameter"),
   softness: local("local:softness"),

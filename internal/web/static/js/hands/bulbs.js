@@ -41,10 +41,10 @@ export function drawBulbs(layer, j, s, chosen) {
     const hit = make("circle", { cx, cy, r: 9, class: "node-hit" }, layer);
     Object.assign(hit.dataset, { shape: j, bulb: k });
     if (!own || b.gone) return;
-    const [kx] = toScreen(b.x + b.width / 2, b.y);
-    make("line", { x1: cx, y1: cy, x2: kx, y2: cy, class: "arm" }, layer);
-    make("circle", { cx: kx, cy, r: 3.5, class: "knob" }, layer);
-    const rim = make("circle", { cx: kx, cy, r: 9, class: "node-hit" }, layer);
+    const [kx, ky] = toScreen(b.x + b.width / 2, b.y);
+    make("line", { x1: cx, y1: cy, x2: kx, y2: ky, class: "arm" }, layer);
+    make("circle", { cx: kx, cy: ky, r: 3.5, class: "knob" }, layer);
+    const rim = make("circle", { cx: kx, cy: ky, r: 9, class: "node-hit" }, layer);
     Object.assign(rim.dataset, { shape: j, bulb: k, size: 1 });
   });
 }

@@ -4,7 +4,7 @@ import { near } from "../path.js";
 import { notice } from "../notice.js";
 import { make } from "../svg.js";
 import { target } from "../target.js";
-import { toScreen } from "../view.js";
+import { onScreen, toScreen } from "../view.js";
 
 let pins = []; // { x, y, straight }: straight tells of the line to the next
 let runs = []; // the lines between them, in pixels of the photo
@@ -22,7 +22,7 @@ const asked = newest("cling", (got, q) => {
 
 // reach is how far a pin may be set from the pointer, in pixels of the photo: a finger's breadth
 // on the screen.
-const reach = () => 10 / Math.max(Math.abs(toScreen(1, 0)[0] - toScreen(0, 0)[0]), 1e-6);
+const reach = () => 10 / Math.max(onScreen(1), 1e-6);
 const from = () => (pins.length ? [pins.at(-1).x, pins.at(-1).y] : null);
 const onFirst = (at) => pins.length >= 2 && near(at.screen, toScreen(pins[0].x, pins[0].y), 11);
 

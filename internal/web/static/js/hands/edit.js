@@ -19,7 +19,7 @@ import { make } from "../svg.js";
 import { snapped } from "../snap.js";
 import { target } from "../target.js";
 import { bulbsOf, saggedBy } from "../string.js";
-import { lookAt, toScreen, within } from "../view.js";
+import { lookAt, onScreen, toScreen, within } from "../view.js";
 import * as bulbs from "./bulbs.js";
 
 const none = { shape: -1, node: -1, bulb: -1 };
@@ -401,7 +401,7 @@ function drawStrokes(layer) {
       make("path", { d, class: "under" }, layer);
       make("path", { d, class: `over${open ? "" : " other"}${s.erase ? " away" : ""}` }, layer);
       if (open) {
-        const w = Math.abs(toScreen(s.diameter, 0)[0] - toScreen(0, 0)[0]);
+        const w = onScreen(s.diameter);
         make("path", { d, class: "painted", "stroke-width": w, "stroke-opacity": 0.14 }, layer);
       }
       make("path", { d, class: "grab" }, layer).dataset.stroke = `${j} ${k}`;

@@ -5,7 +5,7 @@ import { notice } from "../notice.js";
 import { csrf, shot } from "../state.js";
 import { make } from "../svg.js";
 import { target } from "../target.js";
-import { toScreen } from "../view.js";
+import { onScreen, toScreen } from "../view.js";
 
 let path = null; // { id, points, last }
 
@@ -38,7 +38,7 @@ export const freehand = {
     drop();
     if (points.length < 5) return;
     // What is a pixel on the screen is what the hand can mean.
-    const tolerance = Math.max(1.5 / Math.abs(toScreen(1, 0)[0] - toScreen(0, 0)[0]), 0.1);
+    const tolerance = Math.max(1.5 / onScreen(1), 0.1);
     try {
       const { nodes } = await ask(`/shots/${shot.id}/fit`, post({ points, tolerance, closed: true }, csrf()));
       if (nodes.length >= 3) await target.add({ kind: "outline", nodes });

@@ -3,7 +3,7 @@ import { near, round } from "../path.js";
 import { bulbsOf } from "../string.js";
 import { act, commit, light, set, setDraft, shapesOf, shot } from "../state.js";
 import { double, make } from "../svg.js";
-import { toScreen } from "../view.js";
+import { onScreen, toScreen } from "../view.js";
 
 const stage = document.getElementById("stage");
 const step = Math.PI / 12; // of a turn with Shift
@@ -46,7 +46,7 @@ const dot = (layer, [cx, cy], name) => {
 };
 function circle(layer, x, y, r, extra = "") {
   const [cx, cy] = toScreen(x, y);
-  const k = toScreen(x + r, y)[0] - cx;
+  const k = onScreen(r);
   for (const c of ["under", "over"])
     make("circle", { cx, cy, r: k, fill: "none", class: `${c}${extra}` }, layer);
   return [cx, cy, k];
@@ -254,7 +254,7 @@ export const cutRay = {
     if (!light()?.rays?.on) return false;
     const [x, y] = at.photo;
     // As far off as a finger is wide, whatever the zoom.
-    const within = 14 / Math.max(toScreen(1, 0)[0] - toScreen(0, 0)[0], 1e-6);
+    const within = 14 / Math.max(onScreen(1), 1e-6);
     const restore = at.alt ? { restore: 1 } : {};
     await act("cut-ray", { light: shot.light, x: round(x), y: round(y), within: round(within), ...restore });
     return false;

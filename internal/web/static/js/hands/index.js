@@ -9,6 +9,7 @@
 //   cuts      it works on a cut-out
 //   glows     it belongs to Glow, and draws over the picture alone
 //   rooms     it belongs to Spill, and draws the room over the picture
+//   frames    it belongs to Photo, and draws the frame over the picture
 //   only      it works on nothing else
 //   once      what it made is what one goes on with: editing takes over
 //   quiet     it has a button elsewhere
@@ -29,6 +30,7 @@ import { brushHand } from "./brush.js";
 import { boxed, ellipse, gradient, polygon, ring } from "./drag.js";
 import { bulb } from "./bulb.js";
 import { cling } from "./cling.js";
+import { frame, level } from "./crop.js";
 import { edit } from "./edit.js";
 import { freehand } from "./freehand.js";
 import { burst, cutRay, handles, orb, streak, veil } from "./glow.js";
@@ -79,4 +81,6 @@ export const hands = [
   floor,
   platform,
   stands,
+  frame,
+  level,
 ];

@@ -5,7 +5,7 @@ import { local } from "../local.js";
 import { notice } from "../notice.js";
 import { act, on, shot } from "../state.js";
 import { make } from "../svg.js";
-import { toScreen } from "../view.js";
+import { onScreen, toScreen } from "../view.js";
 
 const stage = document.getElementById("stage");
 
@@ -93,7 +93,7 @@ function under([x, y]) {
   });
   return best;
 }
-const ring = (p) => Math.max(toScreen(p.x + p.radius, p.y)[0] - toScreen(p.x, p.y)[0] + 3, 5);
+const ring = (p) => Math.max(onScreen(p.radius) + 3, 5);
 
 // frame is what a drag with Shift goes round, in places on the screen.
 let frame = null;

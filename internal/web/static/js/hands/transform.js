@@ -26,7 +26,10 @@ const spots = [0, 0.5, 1]
   .filter(([u, v]) => u !== 0.5 || v !== 0.5);
 const knob = (b) => {
   const [x, y] = toScreen(b.x + b.w / 2, b.y);
-  return [x, y - 26];
+  // Outwards, wherever that is.
+  const [dx, dy] = toScreen(b.x + b.w / 2, b.y - 1).map((v, i) => v - [x, y][i]);
+  const k = 26 / Math.max(Math.hypot(dx, dy), 1e-9);
+  return [x + dx * k, y + dy * k];
 };
 
 function gripAt(at, b) {
