@@ -274,7 +274,9 @@ await saved(page, () =>
 await page.locator('[data-hand="points"]').click();
 await page.locator("#take-found").waitFor();
 await page.locator("#found-off").selectOption("boat");
-await page.waitForFunction(() => /Kept off/.test(document.querySelector("#found [role=status]")?.textContent));
+await page.waitForFunction(() =>
+  /Kept off/.test(document.querySelector("#found [role=status]")?.textContent),
+);
 await page.locator("#found").scrollIntoViewIfNeeded();
 await page.waitForTimeout(500);
 await shoot("points");

@@ -143,6 +143,20 @@ var migrations = []*gormigrate.Migration{{
 	Migrate: func(tx *gorm.DB) error {
 		return tx.Exec(`CREATE TABLE rigs (id TEXT PRIMARY KEY, name TEXT NOT NULL, doc TEXT NOT NULL, created_at DATETIME NOT NULL)`).Error
 	},
+}, {
+	ID: "2026-11-26-marks",
+	Migrate: func(tx *gorm.DB) error {
+		for _, q := range []string{
+			`CREATE TABLE marks (id TEXT PRIMARY KEY, shot_id TEXT NOT NULL REFERENCES shots(id) ON DELETE CASCADE, name TEXT NOT NULL,
+				recipe TEXT NOT NULL, created_at DATETIME NOT NULL)`,
+			`CREATE INDEX marks_of_shots ON marks (shot_id)`,
+		} {
+			if err := tx.Exec(q).Error; err != nil {
+				return err
+			}
+		}
+		return nil
+	},
 }}
 
 // Open opens the data folder, makes it if need be, and brings its database up to date.
@@ -367,6 +381,9 @@ func (s *Store) Commit(ctx context.Context, id string, version int64, r *recipe.
 	defer s.keeping.RUnlock()
 	err = s.keep(files, s.there, func() error {
 		next, err = s.move(ctx, id, version, func(tx *gorm.DB, shot *Shot) error {
+			if err := leave(tx, shot); err != nil {
+				return err
+			}
 			if err := tx.Where("shot_id = ? AND seq > ?", id, shot.HeadSeq).Delete(&Revision{}).Error; err != nil {
 				return err
 			}

@@ -36,6 +36,7 @@ type frameRequest struct {
 	W     int             `json:"w"`
 	H     int             `json:"h"`
 	Plain bool            `json:"plain"`
+	Of    string          `json:"of"`    // a revision, or a mark, whose picture is asked for; see Server.then
 	Whole bool            `json:"whole"` // all of the photo, as it was before it was cropped
 	Quick bool            `json:"quick"` // what is not ready may be rough; the answer says so
 	As    string          `json:"as"`    // one of frameKinds
@@ -87,8 +88,8 @@ func (s *Server) frame(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	q.Quick, q.Whole = c.QueryParam("quick") == "1", c.QueryParam("whole") == "1"
-	tag := fmt.Sprintf(`"%s-%d-%d-%d-%d-%d-%d-%s-%t"`, shot.ID, shot.Version, q.Long, q.X, q.Y, q.W, q.H, q.As, q.Whole)
+	q.Quick, q.Whole, q.Of = c.QueryParam("quick") == "1", c.QueryParam("whole") == "1", c.QueryParam("of")
+	tag := fmt.Sprintf(`"%s-%d-%d-%d-%d-%d-%d-%s-%t-%s"`, shot.ID, shot.Version, q.Long, q.X, q.Y, q.W, q.H, q.As, q.Whole, q.Of)
 	if q.Plain {
 		tag = fmt.Sprintf(`"%s-plain-%d-%d-%d-%d-%d-%s-%t-%s"`, shot.PhotoSHA[:16], q.Long, q.X, q.Y, q.W, q.H, q.As, q.Whole, setting.Key(r.Crop))
 	}
@@ -123,6 +124,16 @@ func (s *Server) sendFrame(c *echo.Context, shot *store.Shot, q *frameRequest) e
 	r, err := s.draft(ctx, shot, q.Patch)
 	if err != nil {
 		return err
+	}
+	if q.Of != "" {
+		// As the picture is framed now: beside it.
+		old, err := s.then(ctx, shot, q.Of)
+		if err != nil {
+			return err
+		}
+		then := *old
+		then.Crop = r.Crop
+		r = &then
 	}
 	who := asker{shot.ID + q.Page, len(q.Patch) > 0}
 	var rough *atomic.Bool

@@ -64,6 +64,7 @@ type Server struct {
 	reads   *reads
 	grounds grounds
 	amends  amends
+	smalls  smalls
 	// decoding is the memory that photos may take while they are decoded.
 	decoding *semaphore.Weighted
 	settleMu sync.Mutex
@@ -163,6 +164,8 @@ func (s *Server) routes() {
 	post("/shots/:id/bring", s.bring)
 	post("/shots/:id/remove", s.remove)
 	get("/shots/:id/bench", s.bench)
+	get("/shots/:id/history", s.history)
+	get("/shots/:id/small.jpg", s.small)
 	post("/shots/:id/changes", s.change)
 	post("/shots/:id/actions/:action", s.action)
 	get("/shots/:id/frame", s.frame)
@@ -394,6 +397,7 @@ func (s *Server) tidy(ctx context.Context) {
 // Close stops all work and closes the data folder.
 func (s *Server) Close() error {
 	s.jobs.stop()
+	s.smalls.end()
 	return s.store.Close()
 }
 

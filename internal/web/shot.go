@@ -49,6 +49,11 @@ func (s *Server) view(c *echo.Context, shot *store.Shot) (*page, error) {
 		return nil, err
 	}
 	p.photo = func() (*photo.Photo, error) { return s.photo(ctx, shot.PhotoSHA) }
+	p.past = func(before, most int) (pastList, error) {
+		list, err := s.store.Past(ctx, shot.ID, before, most)
+		return pastRows(shot, list, most), err
+	}
+	p.marks = func() ([]store.Mark, error) { return s.store.Marks(ctx, shot.ID) }
 	p.rigs = func() ([]store.Rig, error) { return s.store.Rigs(ctx) }
 	return p, nil
 }
@@ -161,6 +166,7 @@ func (s *Server) commit(c *echo.Context, shot *store.Shot, version int64, r *rec
 		return err
 	}
 	s.remember(ctx, next, r)
+	s.wishSmall(next, r)
 	return s.update(c, next)
 }
 
@@ -189,6 +195,9 @@ func (s *Server) action(c *echo.Context) error {
 			return err
 		}
 		return s.choose(c, shot, version, next, "Add "+next.Lights[i].Name, i)
+	}
+	if done, err := s.historyAction(c, name, shot, version); done {
+		return err
 	}
 	if done, err := s.areaAction(c, name, shot, r, version); done {
 		return err

@@ -15,6 +15,8 @@ type step struct {
 	// Filled tells whether the shot has something there; nil for a step that never
 	// has.
 	Filled func(r *recipe.Recipe) bool
+	// Hidden keeps it off the rail.
+	Hidden bool
 }
 
 var steps = []*step{
@@ -25,6 +27,7 @@ var steps = []*step{
 	spillStep,
 	finishStep,
 	exportStep,
+	historyStep,
 }
 
 // stepOf returns the step of an id, nil for none.
@@ -47,6 +50,9 @@ type stop struct {
 func (p *page) Stops() []stop {
 	var out []stop
 	for _, s := range steps {
+		if s.Hidden {
+			continue
+		}
 		out = append(out, stop{s, s.Filled != nil && s.Filled(p.R), s.ID == p.Step})
 	}
 	return out

@@ -4,6 +4,7 @@ import (
 	"context"
 	"slices"
 	"sync"
+	"time"
 
 	"pyrant/internal/fault"
 )
@@ -14,7 +15,9 @@ import (
 type turns struct {
 	mu      sync.Mutex
 	free    int
+	all     int
 	waiting []*turn
+	last    time.Time // when one ended
 }
 
 // asker is who wants a turn, and whether for values that are not saved.
@@ -29,7 +32,14 @@ type turn struct {
 	dropped bool
 }
 
-func newTurns(n int) *turns { return &turns{free: n} }
+func newTurns(n int) *turns { return &turns{free: n, all: n} }
+
+// quiet tells whether nothing is under way, and was not for so long.
+func (t *turns) quiet(long time.Duration) bool {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	return t.free == t.all && len(t.waiting) == 0 && time.Since(t.last) >= long
+}
 
 // errDropped is told to who asked for a draft that a newer one has taken the place of.
 var errDropped = fault.New(fault.Gone, "A newer draft has taken the place of this one.")
@@ -79,6 +89,7 @@ func (t *turns) take(ctx context.Context, who asker) (done func(), err error) {
 func (t *turns) done() {
 	t.mu.Lock()
 	defer t.mu.Unlock()
+	t.last = time.Now()
 	if len(t.waiting) == 0 {
 		t.free++
 		return

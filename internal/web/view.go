@@ -23,6 +23,8 @@ type page struct {
 	pages *template.Template
 	photo func() (*photo.Photo, error)
 	rigs  func() ([]store.Rig, error)
+	past  func(before, most int) (pastList, error)
+	marks func() ([]store.Mark, error)
 	CSRF  string
 	Shot  *store.Shot
 	R     *recipe.Recipe

@@ -62,7 +62,7 @@ export class Frames {
 }
 
 // request gives the address of a frame and how to ask for it.
-function request({ long, x, y, w, h, all, final, plain, patch, version, quick }) {
+function request({ long, x, y, w, h, all, of, final, plain, patch, version, quick }) {
   const as = nearby ? "pixels" : final ? "png" : "jpeg";
   if (patch) {
     return {
@@ -71,7 +71,10 @@ function request({ long, x, y, w, h, all, final, plain, patch, version, quick })
     };
   }
   const q = new URLSearchParams({ long, x, y, w, h, as, page, v: plain ? 0 : version });
-  if (plain) q.set("plain", "1");
+  if (of) {
+    q.set("of", of);
+    q.set("v", version);
+  } else if (plain) q.set("plain", "1");
   if (quick) q.set("quick", "1");
   if (all) q.set("whole", "1");
   return { url: `/shots/${shot.id}/frame?${q}` };

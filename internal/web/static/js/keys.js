@@ -4,6 +4,7 @@ import { settle } from "./fields.js";
 import { key as boardKey } from "./board.js";
 import { key as walkKey } from "./cutouts.js";
 import { key as handKey, keyed } from "./hand.js";
+import { toggleHistory } from "./history.js";
 import { fit, hold, pan, setShow, showing, space, zoomBy, zoomTo } from "./view.js";
 
 const stage = document.getElementById("stage");
@@ -64,6 +65,7 @@ document.addEventListener("keydown", (e) => {
     p: () => hold(true),
     "[": () => by(-1),
     "]": () => by(1),
+    h: toggleHistory,
     "?": () => dialog.showModal(),
   }[e.key];
   const arrows = { ArrowLeft: [60, 0], ArrowRight: [-60, 0], ArrowUp: [0, 60], ArrowDown: [0, -60] }[e.key];

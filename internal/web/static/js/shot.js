@@ -18,5 +18,6 @@ import "./curve.js";
 import "./levels.js";
 import "./wheel.js";
 import "./look.js";
+import "./history.js";
 import "./drawing.js";
 import "./cutouts.js";

@@ -12,6 +12,20 @@ const busy = document.getElementById("busy");
 
 const margin = { x: 14, top: 14, bottom: 46 };
 
+// other is what the picture is compared with: null for plain, else { of, name } of a revision or a mark.
+let other = null;
+const otherKey = () => other?.of ?? "plain";
+export const besides = () => other;
+export function beside(what) {
+  if ((what?.of ?? "plain") === otherKey()) return;
+  other = what;
+  document.getElementById("tag-other").textContent = other?.name ?? "plain";
+  document.getElementById("other-name").textContent = other ? "Then" : "Plain";
+  has.plain = { base: null, part: null };
+  paint();
+  ask();
+}
+
 let dpr = 1;
 let size = { w: 1, h: 1 }; // of the stage, in device pixels
 let zoom = 0; // device pixels for a pixel of the picture
@@ -258,6 +272,12 @@ function ready(need, p) {
   return null;
 }
 
+// compared tells whether what the picture is compared with has come for a part; what is of a revision changes with the crop.
+function compared(p) {
+  const had = has.plain.part;
+  return sameRect(had?.at, p) && (had.of ?? "plain") === otherKey();
+}
+
 // wish says which frame is missing, the most pressing first. at is the part of
 // the picture that it is for. Frames of bare pixels are without loss at once;
 // others are asked for again when the hand rests.
@@ -274,13 +294,13 @@ function wish() {
     if (!lit.coarse && !lit.rough) return done();
     return rests ? hand : later();
   }
-  if (showing() !== "lit" && !sameRect(has.plain.part?.at, p)) return { ...need, plain: true, final: nearby };
+  if (showing() !== "lit" && !compared(p)) return { ...need, plain: true, of: other?.of, final: nearby };
   // What is not ready is shown roughly first, and then as it is.
   if (!newest || lit.coarse) return { ...need, final: nearby, quick: true };
   if (lit.rough) return { ...need, final: nearby };
-  if (lit.final && sameRect(has.plain.part?.at, p) && has.plain.part.final) return done() ?? ready(need, p);
+  if (lit.final && compared(p) && has.plain.part.final) return done() ?? ready(need, p);
   if (!rests) return later();
-  return lit.final ? { ...need, plain: true, final: true } : { ...need, final: true };
+  return lit.final ? { ...need, plain: true, of: other?.of, final: true } : { ...need, final: true };
 }
 
 function got(frame) {
@@ -293,6 +313,10 @@ function got(frame) {
   }
   if (frame.patch && (frame.coarse || !pace)) keepPace(frame.took);
   if (frame.rough) frame.final = false;
+  if (frame.plain && (frame.of ?? "plain") !== otherKey()) {
+    frame.image.close();
+    return;
+  }
   const to = has[frame.plain ? "plain" : "lit"];
   const old = [to.part, to.base];
   to.part = frame;
@@ -396,13 +420,16 @@ function placeDivider() {
   divider.hidden = !splitting;
   divider.style.left = `${at}px`;
   divider.setAttribute("aria-valuenow", Math.round(100 * split));
+  const tag = document.getElementById("tag-other");
+  tag.textContent = other?.name ?? "plain";
+  stage.querySelector(".tag-lit").textContent = other ? "now" : "lit";
   for (const [sel, x] of [
     [".tag-lit", at - 44],
     [".tag-plain", at + 10],
   ]) {
-    const tag = stage.querySelector(sel);
-    tag.hidden = !splitting;
-    tag.style.left = `${x}px`;
+    const el = stage.querySelector(sel);
+    el.hidden = !splitting;
+    el.style.left = `${x}px`;
   }
 }
 
