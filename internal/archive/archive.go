@@ -26,6 +26,8 @@ type Shot struct {
 	Name    string
 	Recipe  *recipe.Recipe
 	Photo   []byte // the original file
+	// Pictures are the files that the recipe names beside it, by their sums.
+	Pictures map[string][]byte
 	Preview []byte // JPEG; may be nil
 }
 
@@ -59,6 +61,13 @@ func Write(w io.Writer, s *Shot) error {
 	}
 	doc, lists := s.Recipe.Pack()
 	files := asset.Lists(lists)
+	for _, sum := range s.Recipe.Pictures() {
+		data, ok := s.Pictures[sum]
+		if !ok {
+			return fmt.Errorf("archive: a picture is missing: %s", sum)
+		}
+		files = append(files, asset.File{Sum: sum, Role: asset.Picture, Data: data})
+	}
 	slices.SortFunc(files, func(a, b asset.File) int { return strings.Compare(a.Sum, b.Sum) })
 	m := manifest{Name: s.Name, Photo: "photo." + ext, Files: []entry{{"photo." + ext, asset.Photo, asset.Sum(s.Photo)}}}
 	for _, f := range files {
@@ -129,7 +138,7 @@ func Read(data []byte, limit int64) (*Shot, error) {
 		}
 	}
 	for _, e := range m.Files {
-		if e.Role != asset.Photo && e.Role != asset.Points {
+		if e.Role != asset.Photo && e.Role != asset.Points && e.Role != asset.Picture {
 			return nil, fault.New(fault.Invalid, "This shot brings a file of a kind that this Pyrant does not know. Open it with the Pyrant that made it.")
 		}
 	}
@@ -153,8 +162,14 @@ func Read(data []byte, limit int64) (*Shot, error) {
 		if err := f.Check(); err != nil {
 			return nil, err
 		}
-		if f.Role == asset.Points {
+		switch f.Role {
+		case asset.Points:
 			lists[f.Sum] = f.Data
+		case asset.Picture:
+			if s.Pictures == nil {
+				s.Pictures = map[string][]byte{}
+			}
+			s.Pictures[f.Sum] = f.Data
 		}
 	}
 	if b, err = file("recipe.json", recipe.MaxBytes); err != nil {
@@ -169,6 +184,11 @@ func Read(data []byte, limit int64) (*Shot, error) {
 	})
 	if err != nil {
 		return nil, err
+	}
+	for _, sum := range s.Recipe.Pictures() {
+		if _, ok := s.Pictures[sum]; !ok {
+			return nil, fault.New(fault.Invalid, "A picture is missing in this shot.")
+		}
 	}
 	if s.Preview, err = file("preview.jpg", 8<<20); err != nil {
 		s.Preview = nil // it can be made again

@@ -17,6 +17,8 @@ type Role string
 const (
 	Photo  Role = "photo"
 	Points Role = "points" // a list that the recipe names; see setting.List
+	// A picture beside the photo that the recipe names: a reference, a sky.
+	Picture Role = "picture"
 )
 
 // File is the bytes of a file and their name.

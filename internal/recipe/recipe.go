@@ -44,6 +44,8 @@ type Recipe struct {
 
 	Crop crop.Crop `json:"crop" title:"Crop: *" doc:"what of the photo is the picture; all that is drawn stays in pixels of the photo"`
 
+	Reference Reference `json:"reference" title:"Reference: *"`
+
 	Dusk   Dusk    `json:"dusk" title:"*"`
 	Lights []Light `json:"lights" label:"Lights" count:"0..100" each:"light" title:"*" doc:"in the order of the board"`
 	Glow   Master  `json:"glow" title:"* of all glow" doc:"over the cores and shells of all lights"`

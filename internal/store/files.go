@@ -15,6 +15,7 @@ import (
 	"pyrant/internal/asset"
 	"pyrant/internal/atomicfile"
 	"pyrant/internal/fault"
+	"pyrant/internal/recipe"
 )
 
 // openFiles makes the folder of files ready. In data folders of before it held
@@ -138,6 +139,20 @@ func use(tx *gorm.DB, shot string, seq int, files []asset.File) error {
 			}
 		}
 		if err := tx.Clauses(onceOnly).Create(&Use{ShotID: shot, Sum: f.Sum, Role: f.Role, FirstSeq: seq}).Error; err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// usePictures notes that revision seq of a shot names pictures that are kept already.
+func (s *Store) usePictures(tx *gorm.DB, shot string, seq int, r *recipe.Recipe) error {
+	for _, sum := range r.Pictures() {
+		var f File
+		if err := tx.Where("sum = ?", sum).First(&f).Error; err != nil {
+			return fault.New(fault.Gone, "A picture that this names is not kept here. Attach it again.")
+		}
+		if err := tx.Clauses(onceOnly).Create(&Use{ShotID: shot, Sum: sum, Role: asset.Picture, FirstSeq: seq}).Error; err != nil {
 			return err
 		}
 	}

@@ -266,12 +266,13 @@ type Photo struct {
 }
 
 // AddShot makes a shot of a photo and a recipe, and keeps their files.
-func (s *Store) AddShot(ctx context.Context, name string, p Photo, r *recipe.Recipe, title string) (*Shot, error) {
+// Pictures that the recipe names come with it as more, or are kept already.
+func (s *Store) AddShot(ctx context.Context, name string, p Photo, r *recipe.Recipe, title string, more ...asset.File) (*Shot, error) {
 	f := asset.New(asset.Photo, p.Data)
 	s.keeping.RLock()
 	defer s.keeping.RUnlock()
 	row := File{Sum: f.Sum, Format: p.Format, Width: p.Width, Height: p.Height, Size: int64(len(p.Data))}
-	return s.addShot(ctx, name, row, []asset.File{f}, r, title)
+	return s.addShot(ctx, name, row, append([]asset.File{f}, more...), r, title)
 }
 
 func (s *Store) addShot(ctx context.Context, name string, photo File, files []asset.File, r *recipe.Recipe, title string) (*Shot, error) {
@@ -287,6 +288,9 @@ func (s *Store) addShot(ctx context.Context, name string, photo File, files []as
 				return err
 			}
 			if err := use(tx, shot.ID, 1, append(files, asset.File{Sum: photo.Sum, Role: asset.Photo})); err != nil {
+				return err
+			}
+			if err := s.usePictures(tx, shot.ID, 1, r); err != nil {
 				return err
 			}
 			return tx.Create(&Revision{ShotID: shot.ID, Seq: 1, Title: title, Recipe: string(doc)}).Error
@@ -374,9 +378,11 @@ func (s *Store) move(ctx context.Context, id string, version int64, change func(
 
 // Commit makes r the shot's recipe. What had been undone can then no longer be
 // redone. It returns ErrStale where the shot is no longer at version.
-func (s *Store) Commit(ctx context.Context, id string, version int64, r *recipe.Recipe, title string) (next *Shot, err error) {
+//
+// Pictures that the recipe names are kept already, or come with it as more.
+func (s *Store) Commit(ctx context.Context, id string, version int64, r *recipe.Recipe, title string, more ...asset.File) (next *Shot, err error) {
 	doc, lists := r.Pack()
-	files := asset.Lists(lists)
+	files := append(asset.Lists(lists), more...)
 	s.keeping.RLock()
 	defer s.keeping.RUnlock()
 	err = s.keep(files, s.there, func() error {
@@ -393,6 +399,9 @@ func (s *Store) Commit(ctx context.Context, id string, version int64, r *recipe.
 			shot.HeadSeq++
 			shot.LastSeq = shot.HeadSeq
 			if err := use(tx, id, shot.HeadSeq, files); err != nil {
+				return err
+			}
+			if err := s.usePictures(tx, id, shot.HeadSeq, r); err != nil {
 				return err
 			}
 			return tx.Create(&Revision{ShotID: id, Seq: shot.HeadSeq, Title: title, Recipe: string(doc)}).Error

@@ -1,0 +1,54 @@
+package recipe
+
+import (
+	"regexp"
+
+	"pyrant/internal/align"
+	"pyrant/internal/setting"
+)
+
+// Reference is a second photo of the same set with small real lights on, and how the photo lies on it.
+type Reference struct {
+	Sum    string  `json:"sum" label:"Picture" default:"" row:"own" count:"0..64" doc:"SHA-256 of its file; left empty, none"`
+	Name   string  `json:"name" label:"Name" default:"" row:"own" count:"0..80"`
+	Width  int     `json:"width" label:"Width of it" row:"own" range:"0..60000" default:"0" doc:"in its own pixels"`
+	Height int     `json:"height" label:"Height of it" row:"own" range:"0..60000" default:"0"`
+	X      float64 `json:"x" label:"Shift across" unit:"%" range:"-1..1" slider:"-0.1..0.1" default:"0" step:"0.0001" doc:"of the photo's middle on it, as a share of its width"`
+	Y      float64 `json:"y" label:"Shift down" unit:"%" range:"-1..1" slider:"-0.1..0.1" default:"0" step:"0.0001" doc:"as a share of its height"`
+	Turn   float64 `json:"turn" label:"Turned" unit:"°" range:"-180..180" slider:"-5..5" default:"0" step:"0.01" doc:"clockwise"`
+	Size   float64 `json:"size" label:"Sized" unit:"%" range:"0.1..10" slider:"0.8..1.25 log" default:"1" step:"0.0001" doc:"against both showing the same"`
+}
+
+// There tells whether there is a reference.
+func (r Reference) There() bool { return r.Sum != "" }
+
+var sum = regexp.MustCompile(`^[0-9a-f]{64}$`)
+
+// Check refuses what names no file.
+func (r Reference) Check(setting.Frame) (field, msg string) {
+	if r.Sum != "" && (!sum.MatchString(r.Sum) || r.Width < 1 || r.Height < 1) {
+		return "sum", "The reference names no picture. Attach it again."
+	}
+	return "", ""
+}
+
+// Similarity returns how a photo of a size lies on the reference.
+func (r Reference) Similarity(p Photo) align.Similarity {
+	fit := align.Fitted(p.Width, p.Height, r.Width, r.Height)
+	return align.Similarity{X: r.X * float64(r.Width), Y: r.Y * float64(r.Height), Turn: r.Turn, Size: r.Size * fit.Size}
+}
+
+// Aligned returns the reference with the photo lying on it as it does by s.
+func (r Reference) Aligned(p Photo, s align.Similarity) Reference {
+	fit := align.Fitted(p.Width, p.Height, r.Width, r.Height)
+	r.X, r.Y, r.Turn, r.Size = s.X/float64(max(r.Width, 1)), s.Y/float64(max(r.Height, 1)), s.Turn, s.Size/fit.Size
+	return r
+}
+
+// Pictures returns the sums of the pictures that the recipe names beside its photo.
+func (r *Recipe) Pictures() (out []string) {
+	if r.Reference.There() {
+		out = append(out, r.Reference.Sum)
+	}
+	return out
+}
