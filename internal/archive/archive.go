@@ -23,12 +23,12 @@ import (
 
 // Shot is what an archive holds.
 type Shot struct {
-	Name    string
-	Recipe  *recipe.Recipe
-	Photo   []byte // the original file
+	Name   string
+	Recipe *recipe.Recipe
+	Photo  []byte // the original file
 	// Pictures are the files that the recipe names beside it, by their sums.
 	Pictures map[string][]byte
-	Preview []byte // JPEG; may be nil
+	Preview  []byte // JPEG; may be nil
 }
 
 // manifest is shot.json. Archives of before have no list of files, and a recipe

@@ -66,6 +66,8 @@ func New(ctx context.Context, p, o *photo.Photo, s align.Similarity) (*Pair, err
 }
 
 // reduced returns a photo in linear light, each pixel the mean of step by step of its own.
+//
+// One in which any is clipped is told as white: of what it would be nothing is known.
 func reduced(ctx context.Context, p *photo.Photo, step int) (*raster.RGB, error) {
 	out := raster.NewRGB(image.Rect(0, 0, p.Width/step, p.Height/step))
 	one := 1 / float32(step*step)
@@ -77,8 +79,14 @@ func reduced(ctx context.Context, p *photo.Photo, step int) (*raster.RGB, error)
 				p.Linear(row, 0, y*step+j, p.Width)
 				for i := range len(to) / 3 * step {
 					d, s := to[3*(i/step):3*(i/step)+3:3*(i/step)+3], row[3*i:3*i+3:3*i+3]
+					if step > 1 && max(s[0], s[1], s[2]) > 0.985 {
+						d[0], d[1], d[2] = 1e3, 1e3, 1e3
+					}
 					d[0], d[1], d[2] = d[0]+s[0]*one, d[1]+s[1]*one, d[2]+s[2]*one
 				}
+			}
+			for i, v := range to {
+				to[i] = min(v, 1)
 			}
 		}
 	})
@@ -230,8 +238,9 @@ func (p *Pair) At(x, y float64) (r Reading, err error) {
 	for _, set := range []map[int]bool{inside, near} {
 		for i := range set {
 			if v, ok := p.Added(i); ok {
-				// Most by where it is brightest.
-				k := math.Max(v[0]-far[0]+v[1]-far[1]+v[2]-far[2], 0)
+				// Most by where it is brightest; a dark place beside a white one shows what is spread of that.
+				a := p.Photo.Pix[3*i:][:3]
+				k := math.Max(v[0]-far[0]+v[1]-far[1]+v[2]-far[2], 0) * math.Min(float64(colour.Luma(a[0], a[1], a[2]))/0.08, 1)
 				for c := range sum {
 					sum[c] += k * (v[c] - far[c])
 				}

@@ -125,6 +125,14 @@ func (s *Server) sendFrame(c *echo.Context, shot *store.Shot, q *frameRequest) e
 	if err != nil {
 		return err
 	}
+	if q.Whole && !r.Crop.Idle() {
+		whole := *r
+		whole.Crop = crop.Crop{}
+		r = &whole
+	}
+	if q.Of == "reference" || q.Of == "left" {
+		return s.sendBeside(c, shot, r, q)
+	}
 	if q.Of != "" {
 		// As the picture is framed now: beside it.
 		old, err := s.then(ctx, shot, q.Of)
@@ -140,11 +148,6 @@ func (s *Server) sendFrame(c *echo.Context, shot *store.Shot, q *frameRequest) e
 	if q.Quick {
 		rough = new(atomic.Bool)
 	}
-	if q.Whole && !r.Crop.Idle() {
-		whole := *r
-		whole.Crop = crop.Crop{}
-		r = &whole
-	}
 	img, err := s.renderPart(ctx, who, shot, r, q.Long, image.Rect(q.X, q.Y, q.X+q.W, q.Y+q.H), q.Plain, rough)
 	if err != nil {
 		return err
@@ -155,6 +158,34 @@ func (s *Server) sendFrame(c *echo.Context, shot *store.Shot, q *frameRequest) e
 		h.Set("Cache-Control", "no-store") // it is not to be kept
 		h.Del("ETag")
 	}
+	return s.sendPixels(c, img, q)
+}
+
+// sendBeside answers with what stands beside the picture: the reference, or what a match to it leaves over.
+func (s *Server) sendBeside(c *echo.Context, shot *store.Shot, r *recipe.Recipe, q *frameRequest) error {
+	ctx := c.Request().Context()
+	p, err := s.photo(ctx, shot.PhotoSHA)
+	if err != nil {
+		return err
+	}
+	req := render.Request{Photo: p, PhotoKey: shot.PhotoSHA, Recipe: r, LongEdge: min(q.Long, max(r.Size())), View: image.Rect(q.X, q.Y, q.X+q.W, q.Y+q.H), Profile: colour.SRGB}
+	var img *image.RGBA
+	if q.Of == "left" {
+		img, err = s.left(ctx, shot, r, req)
+	} else {
+		var o *photo.Photo
+		if o, err = s.referenceOf(ctx, r); err == nil {
+			img, err = s.engine.Reference(ctx, req, o, r.Reference.Sum, r.Reference.Similarity(r.Photo))
+		}
+	}
+	if err != nil {
+		return err
+	}
+	return s.sendPixels(c, img, q)
+}
+
+// sendPixels answers with an image as it was asked for.
+func (s *Server) sendPixels(c *echo.Context, img *image.RGBA, q *frameRequest) error {
 	kind := frameKinds[q.As]
 	if q.As != "jpeg" {
 		c.Response().Header().Set("X-Clipped", strconv.FormatFloat(clipped(img), 'f', 4, 64))

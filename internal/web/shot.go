@@ -199,6 +199,9 @@ func (s *Server) action(c *echo.Context) error {
 	if done, err := s.historyAction(c, name, shot, version); done {
 		return err
 	}
+	if done, err := s.referenceAction(c, name, shot, r, version); done {
+		return err
+	}
 	if done, err := s.areaAction(c, name, shot, r, version); done {
 		return err
 	}

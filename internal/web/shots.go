@@ -159,13 +159,19 @@ func (s *Server) archive(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
+	pictures := map[string][]byte{}
+	for _, sum := range r.Pictures() {
+		if pictures[sum], err = s.store.ReadFile(sum); err != nil {
+			return err
+		}
+	}
 	preview, err := s.renderPreview(ctx, shot, 1024)
 	if err != nil {
 		return err
 	}
 	attach(c, "application/zip", shot.Name+".pyrant")
 	c.Response().WriteHeader(http.StatusOK)
-	return archive.Write(c.Response(), &archive.Shot{Name: shot.Name, Recipe: r, Photo: photo, Preview: preview})
+	return archive.Write(c.Response(), &archive.Shot{Name: shot.Name, Recipe: r, Photo: photo, Preview: preview, Pictures: pictures})
 }
 
 // attach says that the answer is a file to keep.

@@ -78,6 +78,7 @@ func badBody(err, say error) error {
 // add makes a shot of the bytes of a photo or of an archive.
 func (s *Server) add(ctx context.Context, name string, data []byte, watch *reading) (*store.Shot, error) {
 	var r *recipe.Recipe
+	var pictures []asset.File
 	title := "Opened the photo"
 	if archive.Is(data) {
 		a, err := archive.Read(data, s.opt.MaxUpload)
@@ -85,6 +86,13 @@ func (s *Server) add(ctx context.Context, name string, data []byte, watch *readi
 			return nil, err
 		}
 		data, r, title = a.Photo, a.Recipe, "Opened the shot"
+		for _, sum := range a.Recipe.Pictures() {
+			// As a photo, each is decoded to know that it is sound.
+			if _, err := s.decoded(ctx, sum, watch, func() ([]byte, error) { return a.Pictures[sum], nil }); err != nil {
+				return nil, err
+			}
+			pictures = append(pictures, asset.File{Sum: sum, Role: asset.Picture, Data: a.Pictures[sum]})
+		}
 		if n := cleanName(a.Name); n != "" {
 			name = n
 		}
@@ -103,7 +111,7 @@ func (s *Server) add(ctx context.Context, name string, data []byte, watch *readi
 	if name == "" {
 		name = "Untitled"
 	}
-	return s.store.AddShot(ctx, name, store.Photo{Data: data, Format: p.Format, Width: p.Width, Height: p.Height}, r, title)
+	return s.store.AddShot(ctx, name, store.Photo{Data: data, Format: p.Format, Width: p.Width, Height: p.Height}, r, title, pictures...)
 }
 
 // photo returns the decoded photo of a shot, kept in the render cache.

@@ -162,7 +162,7 @@ func (p *page) State() (string, error) {
 	b, err := json.Marshal(map[string]any{
 		"cutouts": cuts,
 		"id":      p.Shot.ID, "version": p.Shot.Version, "step": p.Step, "light": p.Light, "focus": p.focus,
-		"width": p.Shot.Photo.Width, "height": p.Shot.Photo.Height, "crop": json.RawMessage(setting.Encode(p.R.Crop)), "lights": lights, "name": p.Shot.Name,
+		"width": p.Shot.Photo.Width, "height": p.Shot.Photo.Height, "crop": json.RawMessage(setting.Encode(p.R.Crop)), "reference": json.RawMessage(setting.Encode(p.R.Reference)), "lights": lights, "name": p.Shot.Name,
 		"areas": areas, "dusk": json.RawMessage(setting.Encode(p.R.Dusk)), "groups": p.R.Groups, "room": map[string]bool{"on": p.R.Room.On}, "finish": json.RawMessage(setting.Encode(p.R.Finish)),
 	})
 	return string(b), err

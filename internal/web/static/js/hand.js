@@ -159,9 +159,15 @@ function refresh() {
 
 function take(name) {
   if (!tracing() || !usable().some((h) => h.name === name)) return;
-  hand = byName(name);
+  become(byName(name));
   hand.take();
   refresh();
+}
+
+// become makes a hand the one that is taken up, and tells the one before.
+function become(next) {
+  if (next !== hand) hand.put?.();
+  hand = next;
 }
 
 // pointAt returns the point or the end of an arm that lies nearest to a place
@@ -286,13 +292,14 @@ function first() {
 let before = { step: "", light: shot.light, area: "" };
 function fresh() {
   // What belongs to another list of hands is put down.
-  if (tracing() && !usable().includes(hand)) hand = first();
+  if (tracing() && !usable().includes(hand)) become(first());
+  else if (!tracing()) hand.put?.();
   const area = target.cut()?.id ?? target.area()?.id ?? "";
   const came = tracing() && (shot.step !== before.step || area !== before.area);
   const other = shot.light !== before.light;
   if (shot.step !== before.step || other || area !== before.area) {
     hand.take();
-    if (came || (tracing() && other && !target.any())) hand = first();
+    if (came || (tracing() && other && !target.any())) become(first());
   }
   before = { step: shot.step, light: shot.light, area };
   hand.changed?.();

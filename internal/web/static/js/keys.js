@@ -5,6 +5,7 @@ import { key as boardKey } from "./board.js";
 import { key as walkKey } from "./cutouts.js";
 import { key as handKey, keyed } from "./hand.js";
 import { toggleHistory } from "./history.js";
+import { holdReference } from "./reference.js";
 import { fit, hold, pan, setShow, showing, space, zoomBy, zoomTo } from "./view.js";
 
 const stage = document.getElementById("stage");
@@ -63,6 +64,7 @@ document.addEventListener("keydown", (e) => {
     "-": () => zoomBy(0.8),
     s: () => setShow(showing() === "split" ? "lit" : "split"),
     p: () => hold(true),
+    r: () => holdReference(true),
     "[": () => by(-1),
     "]": () => by(1),
     h: toggleHistory,
@@ -73,7 +75,7 @@ document.addEventListener("keydown", (e) => {
     e.preventDefault();
     space.down = true;
     stage.classList.add("can-pan");
-  } else if (go && !(e.repeat && e.key === "p")) {
+  } else if (go && !(e.repeat && "pr".includes(e.key))) {
     e.preventDefault();
     go();
   } else if (arrows && onStage) {
@@ -84,12 +86,14 @@ document.addEventListener("keydown", (e) => {
 
 document.addEventListener("keyup", (e) => {
   if (e.key === "p") hold(false);
+  if (e.key === "r") holdReference(false);
   if (e.key === " ") {
     space.down = false;
     stage.classList.remove("can-pan");
   }
 });
 window.addEventListener("blur", () => {
+  holdReference(false);
   hold(false);
   space.down = false;
   stage.classList.remove("can-pan");

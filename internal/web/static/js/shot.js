@@ -19,5 +19,6 @@ import "./levels.js";
 import "./wheel.js";
 import "./look.js";
 import "./history.js";
+import "./reference.js";
 import "./drawing.js";
 import "./cutouts.js";

@@ -22,6 +22,7 @@
 //   up(at)    the press ended; true where something was made
 //   keydown(e) a key; true where it did something
 //   overlay(layer)  draws what it has in the making
+//   put()     it was put down for another, if it has to know
 //   cancel()  drops that; true where there was something
 //
 // The view, snapping, what is drawn of shapes, and what the hand works on (target.js)
@@ -38,6 +39,7 @@ import { mend } from "./mend.js";
 import { outline } from "./outline.js";
 import { pick } from "./pick.js";
 import { dead, lit } from "./points.js";
+import { refGel, refPairs, refRead } from "./reference.js";
 import { region } from "./region.js";
 import { rim } from "./rim.js";
 import { ceiling, floor, horizon, platform, stands, wall } from "./room.js";
@@ -83,4 +85,7 @@ export const hands = [
   stands,
   frame,
   level,
+  refPairs,
+  refRead,
+  refGel,
 ];

@@ -1,0 +1,146 @@
+// The hands of the reference: two pairs of places that lay it on the photo, and clicks that read its light or take a gel of it.
+import { ask } from "../ask.js";
+import { notice } from "../notice.js";
+import { round } from "../path.js";
+import { act, commit, set, shot } from "../state.js";
+import { make } from "../svg.js";
+import { beside, hold, toScreen } from "../view.js";
+
+const stage = document.getElementById("stage");
+const there = () => Boolean(shot.reference?.sum);
+const reference = { of: "reference", name: "reference" };
+
+// seeing shows the reference, or the picture again.
+function seeing(yes) {
+  if (yes) beside(reference);
+  hold(yes);
+  if (!yes) beside(null);
+}
+
+let pairs = []; // places: on the photo, on the reference, and so again
+function drop() {
+  const had = pairs.length > 0;
+  pairs = [];
+  seeing(false);
+  return had;
+}
+const steps = [
+  "Click on something small and clear on the photo.",
+  "Now on the same thing on the reference.",
+  "Click on another, far from the first, on the photo.",
+  "And on that on the reference.",
+];
+
+export const refPairs = {
+  name: "ref-pairs",
+  label: "Two pairs",
+  key: "2",
+  frames: true,
+  quiet: true,
+  cursor: true,
+  once: true,
+  get hint() {
+    return there() ? steps[pairs.length] : "Attach a reference first.";
+  },
+  take: drop,
+  down: () => there(),
+  move: () => false,
+  async up(at) {
+    if (!there()) return false;
+    pairs.push(at.photo.map(round));
+    seeing(pairs.length % 2 === 1);
+    stage.dispatchEvent(new Event("redraw"));
+    if (pairs.length < 4) return false;
+    const points = JSON.stringify(pairs);
+    drop();
+    await act("pair-reference", { points });
+    return true;
+  },
+  keydown(e) {
+    if (e.key !== "Backspace" || !pairs.length) return false;
+    pairs.pop();
+    seeing(pairs.length % 2 === 1);
+    return true;
+  },
+  cancel: drop,
+  overlay(layer) {
+    pairs.forEach(([x, y], i) => {
+      const [cx, cy] = toScreen(x, y);
+      for (const c of ["under", "over"])
+        make("path", { d: `M${cx - 9} ${cy}h18m-9 -9v18`, class: `${c}${i % 2 ? " other" : ""}` }, layer);
+      const text = make("text", { x: cx + 11, y: cy - 7, class: "measure" }, layer);
+      text.textContent = String(Math.floor(i / 2) + 1);
+    });
+  },
+};
+
+// reader makes a hand that shows the reference and asks for its light where it is clicked.
+function reader(name, label, key, where, hint, got) {
+  return {
+    name,
+    label,
+    key,
+    ...where,
+    quiet: true,
+    cursor: true,
+    hint,
+    take() {
+      if (there()) seeing(true);
+    },
+    down: () => there(),
+    move: () => false,
+    async up(at) {
+      if (!there()) return false;
+      const [x, y] = at.photo;
+      try {
+        const light = await ask(`/shots/${shot.id}/reference/light?x=${x}&y=${y}`);
+        await got(light, at);
+      } catch (err) {
+        notice("Not read", err.message, [], true);
+      }
+      return false;
+    },
+    keydown: () => false,
+    cancel() {
+      seeing(false);
+      return false;
+    },
+    put: () => seeing(false),
+    overlay() {},
+  };
+}
+
+export const refRead = reader(
+  "ref-read",
+  "Read its light",
+  "e",
+  { frames: true },
+  "Click where light falls in the reference.",
+  (light) => {
+    const el = document.getElementById("ref-reading");
+    if (!el) return;
+    const day = light.daylight < 0 ? `${-light.daylight} stops darker` : `${light.daylight} stops brighter`;
+    el.hidden = false;
+    const dot = document.createElementNS("http://www.w3.org/2000/svg", "svg");
+    dot.setAttribute("viewBox", "0 0 12 12");
+    dot.setAttribute("class", "chip");
+    make("circle", { cx: 6, cy: 6, r: 5, fill: light.hex }, dot);
+    el.replaceChildren(
+      dot,
+      ` ${light.stops} stops brighter there than by its daylight, which is ${day} than in the photo.`,
+    );
+  },
+);
+
+export const refGel = reader(
+  "ref-gel",
+  "From the reference",
+  "t",
+  { glows: true },
+  "Click on a lamp of the reference: the light at its rim becomes the gel.",
+  async (light) => {
+    seeing(false);
+    await commit([set(`/lights/${shot.light}/gel`, light.gel)]);
+    stage.dispatchEvent(new Event("putdown"));
+  },
+);

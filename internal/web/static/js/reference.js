@@ -1,0 +1,118 @@
+// The reference: a second photo of the same set. It is attached, looked at beside the picture, and what its lights left over
+// after a match.
+import { ask, told } from "./ask.js";
+import { notice } from "./notice.js";
+import { csrf, on, shot, show } from "./state.js";
+import { beside, besides, hold, setShow, showing } from "./view.js";
+
+const there = () => Boolean(shot.reference?.sum);
+const reference = { of: "reference", name: "reference" };
+const left = { of: "left", name: "left over" };
+
+let says = ""; // of the last one that was attached
+function tell(id, text) {
+  const el = document.getElementById(id);
+  if (!el) return;
+  el.hidden = !text;
+  el.textContent = text;
+}
+
+async function attach(file) {
+  says = "Reading it, and laying it on the photo…";
+  tell("ref-says", says);
+  const url = `/shots/${shot.id}/reference?name=${encodeURIComponent(file.name)}`;
+  const answer = await fetch(url, {
+    method: "POST",
+    headers: { "Content-Type": "application/octet-stream", "X-CSRF-Token": csrf() },
+    body: file,
+  }).catch(() => null);
+  const text = (await answer?.text().catch(() => "")) ?? "";
+  if (!answer?.ok) {
+    says = "";
+    tell("ref-says", "");
+    notice("Not attached", told(answer?.status ?? 0, text).text, [["Try again", () => attach(file)]]);
+    return;
+  }
+  says = JSON.parse(text).says;
+  beside(null);
+  await show();
+}
+
+function split(what) {
+  if (besides()?.of === what.of && showing() === "split") {
+    beside(null);
+    setShow("lit");
+  } else {
+    beside(what);
+    setShow("split");
+  }
+  fresh();
+}
+
+// seen shows the reference while it is held.
+let before = null;
+export function holdReference(yes) {
+  if (!there() || yes === Boolean(before)) return;
+  if (yes) {
+    before = { what: besides() };
+    beside(reference);
+    hold(true);
+  } else {
+    hold(false);
+    beside(before.what);
+    before = null;
+  }
+}
+
+async function showLeft() {
+  const other = besides()?.of !== "left";
+  split(left);
+  if (!other) return;
+  tell("ref-left-says", "Working it out…");
+  try {
+    const got = await ask(`/shots/${shot.id}/reference/match`);
+    tell(
+      "ref-left-says",
+      `As well as these lights can: ${got.explained} % of what the reference's lights give is explained; its daylight is ${-got.daylight} stops darker than the photo's.`,
+    );
+  } catch (err) {
+    tell("ref-left-says", "");
+    beside(null);
+    setShow("lit");
+    notice("Not matched", err.message, [], true);
+  }
+}
+
+function fresh() {
+  tell("ref-says", says);
+  if (!there() && ["reference", "left"].includes(besides()?.of)) {
+    beside(null);
+    if (showing() === "split") setShow("lit");
+  }
+  const of = showing() === "split" ? besides()?.of : "";
+  document.getElementById("ref-split")?.setAttribute("aria-pressed", String(of === "reference"));
+  document.getElementById("ref-left")?.setAttribute("aria-pressed", String(of === "left"));
+}
+
+document.addEventListener("change", (e) => {
+  if (e.target.id !== "ref-file" || !e.target.files.length) return;
+  const [file] = e.target.files;
+  e.target.value = "";
+  attach(file);
+});
+document.addEventListener("click", (e) => {
+  if (e.target.closest("#ref-split")) split(reference);
+  if (e.target.closest("#ref-left")) showLeft();
+  const busy = e.target.closest("[data-busy]");
+  if (busy) {
+    says = "";
+    tell("ref-says", busy.dataset.busy);
+  }
+});
+document.addEventListener("pointerdown", (e) => {
+  if (!e.target.closest?.("#ref-hold")) return;
+  holdReference(true);
+  window.addEventListener("pointerup", () => holdReference(false), { once: true });
+});
+on("change", fresh);
+fresh();
