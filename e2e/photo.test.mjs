@@ -154,3 +154,47 @@ test("what is asked of the frame is what the page shows of it, and what cannot b
   await page.mouse.up();
   assert.deepEqual(await crop(), c);
 });
+
+test("a night sky is laid behind tower and hills, moved by hand, undone and redone", async () => {
+  await goTo("dusk");
+  const before = await picture(page);
+  const sky = [2300, 200];
+  const dune = [900, 1500];
+  const was = [await pixel(page, ...sky, 12), await pixel(page, ...dune, 12)];
+  await saved(page, () => page.locator("[data-add-pass]").selectOption("picture"));
+  await page.locator('[data-shipped="stars"]').waitFor();
+  assert.equal(await picture(page), before, "a pass without a picture changes something");
+  await saved(page, () => page.locator('[data-shipped="stars"]').click());
+  assert.notDeepEqual(await pixel(page, ...dune, 12), was[1]);
+  // The sky of the shot was found by tone and a gradient.
+  const i = (await state(page)).focus.pass;
+  await saved(page, () =>
+    page.locator(`[data-area-of="/dusk/passes/${i}/area"]`).selectOption({ label: "Sky" }),
+  );
+  const now = [await pixel(page, ...sky, 12), await pixel(page, ...dune, 12)];
+  assert.ok(now[0][2] > now[0][0] + 8, `the sky is ${now[0]}, it was ${was[0]}`);
+  now[1].forEach((v, c) => assert.ok(Math.abs(v - was[1][c]) < 1, `the dune is ${now[1]}, it was ${was[1]}`));
+  // The tower stands before it.
+  const tower = [820, 1000];
+  assert.ok(lum(await pixel(page, ...tower, 6)) < 40);
+  assert.equal(await unlike(page), 0);
+  // It follows the hand.
+  await page.locator("[data-open='pass']").nth(i).click();
+  await page.locator('[data-hand="lay"]').waitFor();
+  const old = (await state(page)).dusk.passes[i].does;
+  await saved(page, async () => drag(page, await at(1500, 900), await at(1800, 1000)));
+  const moved = (await state(page)).dusk.passes[i].does;
+  assert.ok(
+    Math.abs(moved.x - old.x - 300) < 6 && Math.abs(moved.y - old.y - 100) < 6,
+    JSON.stringify(moved),
+  );
+  const corner = [moved.x - moved.size / 2, moved.y - (moved.size * moved.height) / moved.width / 2];
+  await saved(page, async () => drag(page, await at(...corner), await at(corner[0] + 300, corner[1] + 200)));
+  const sized = (await state(page)).dusk.passes[i].does;
+  assert.ok(sized.size < moved.size - 400 && sized.x === moved.x, JSON.stringify(sized));
+  const laid = await picture(page);
+  for (let n = 0; n < 5; n++) await undo();
+  assert.equal(await picture(page), before);
+  for (let n = 0; n < 5; n++) await saved(page, () => page.keyboard.press("Control+Shift+z"));
+  assert.equal(await picture(page), laid);
+});

@@ -18,8 +18,10 @@ import (
 
 	"pyrant/internal/archive"
 	"pyrant/internal/atomicfile"
+	"pyrant/internal/cache"
 	"pyrant/internal/codec"
 	"pyrant/internal/export"
+	"pyrant/internal/photo"
 	"pyrant/internal/recipe"
 	"pyrant/internal/render"
 	"pyrant/internal/setting"
@@ -156,6 +158,7 @@ func cmdRender(ctx context.Context, args []string) error {
 		}
 	}
 	e, st := render.New(1<<29), new(render.Stats)
+	e.Pictures = picturesOf(e, s.Pictures)
 	w, h := s.Recipe.Size()
 	w, h, _ = render.Size(w, h, set.LongEdge(w, h))
 	times := map[string]time.Duration{"open": time.Since(start)}
@@ -182,6 +185,13 @@ func cmdRender(ctx context.Context, args []string) error {
 		return printStats(e, st, w, h, times)
 	}
 	return nil
+}
+
+// picturesOf returns how an engine comes to the pictures of a shot, each of which is decoded once.
+func picturesOf(e *render.Engine, files map[string][]byte) func(ctx context.Context, sum string) (*photo.Photo, error) {
+	return func(ctx context.Context, sum string) (*photo.Photo, error) {
+		return cache.Get(ctx, e.Cache, "decoded "+sum, func(ctx context.Context) (*photo.Photo, error) { return codec.Open(ctx, files[sum]) })
+	}
 }
 
 func printStats(e *render.Engine, st *render.Stats, w, h int, times map[string]time.Duration) error {

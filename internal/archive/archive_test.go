@@ -10,6 +10,7 @@ import (
 	"strings"
 	"testing"
 
+	"pyrant/internal/asset"
 	"pyrant/internal/codec"
 	"pyrant/internal/fault"
 	"pyrant/internal/recipe"
@@ -194,4 +195,40 @@ func FuzzRead(f *testing.F) {
 			}
 		}
 	})
+}
+
+// Pictures that the recipe names travel along; without one the shot is neither written nor read.
+func TestPicturesTravel(t *testing.T) {
+	s := sample(t)
+	pic := []byte("a second photo")
+	sum := asset.Sum(pic)
+	s.Recipe.Reference.Sum, s.Recipe.Reference.Width, s.Recipe.Reference.Height = sum, 30, 20
+	if err := Write(io.Discard, s); err == nil {
+		t.Error("a shot is written without its picture")
+	}
+	s.Pictures = map[string][]byte{sum: pic}
+	data := pack(t, s)
+	got, err := Read(data, 1<<20)
+	if err != nil || len(got.Pictures) != 1 || !bytes.Equal(got.Pictures[sum], pic) || got.Recipe.Reference.Sum != sum {
+		t.Fatalf("came back as %+v, %v", got, err)
+	}
+	var f *fault.Error
+	if _, err := Read(without(t, data, "files/"+sum, []byte("another photo")), 1<<20); !errors.As(err, &f) {
+		t.Errorf("a picture that is another: %v", err)
+	}
+	// Of a manifest that does not list it, too.
+	bare := sample(t)
+	plain := pack(t, bare)
+	z, err := zip.NewReader(bytes.NewReader(plain), int64(len(plain)))
+	if err != nil {
+		t.Fatal(err)
+	}
+	head, err := z.Open("shot.json")
+	if err != nil {
+		t.Fatal(err)
+	}
+	list, _ := io.ReadAll(head)
+	if _, err := Read(without(t, data, "shot.json", list), 1<<20); !errors.As(err, &f) || !strings.Contains(f.Msg, "picture is missing") {
+		t.Errorf("a picture that is not listed: %v", err)
+	}
 }

@@ -56,6 +56,7 @@ var Kinds = setting.Register[Kind](
 	setting.Kind{Word: "curves", Label: "Curves", Zero: Curves{}},
 	setting.Kind{Word: "ramp", Label: "Ramp", Zero: Ramp{}},
 	setting.Kind{Word: "balance", Label: "Balance", Zero: Balance{}},
+	setting.Kind{Word: "picture", Label: "Picture", Zero: Picture{}},
 )
 
 // New returns a pass of a kind at its defaults, named after it; false where there is no

@@ -21,6 +21,8 @@ type Site struct {
 	// Guide returns the guide for the picture as it is before pass number n of the list,
 	// for a radius in pixels of the photo.
 	Guide func(n int, radius float64) (*guided.Filter, error)
+	// Picture returns the rows of a picture as it lies, nil for one that is not there.
+	Picture func(p Picture) (PictureRows, error)
 }
 
 // Program is a list of passes, ready for rows.
@@ -36,10 +38,15 @@ type step struct {
 	blend    func(cb, cs float32) float32 // nil for normal
 	area     area.Ref
 	outside  bool
+	covers   interface {
+		cover(k []float32, at *rowSite)
+	} // what covers only a part of the picture; nil for none
 }
 
 // plain tells whether the step's operations can work on the picture itself.
-func (s *step) plain() bool { return s.area == "" && s.strength == 1 && s.blend == nil }
+func (s *step) plain() bool {
+	return s.area == "" && s.strength == 1 && s.blend == nil && s.covers == nil
+}
 
 // op changes a row of linear light.
 type op interface {
@@ -98,6 +105,11 @@ func Compile(list []Pass, site Site) (*Program, error) {
 // add joins the operations of one pass to the program.
 func (c *compiler) add(p *Pass, ops []op) {
 	s := step{strength: float32(p.Strength), area: p.Area, outside: p.Outside && p.Area != ""}
+	for _, o := range ops {
+		if o, ok := o.(*picture); ok {
+			s.covers = o
+		}
+	}
 	if p.Joining != Normal {
 		s.blend = colour.Blend(string(p.Joining))
 	}
@@ -253,6 +265,9 @@ func (p *Program) row(s *Scratch, pix []float32, x0, y int, areas []*raster.Plan
 		s.site.x0 = x0 + a
 		for _, o := range st.ops {
 			o.row(tmp, &s.site)
+		}
+		if st.covers != nil {
+			st.covers.cover(k[a:b], &s.site)
 		}
 		s.site.x0 = x0
 		st.join(pix[3*a:3*b], tmp, k[a:b])

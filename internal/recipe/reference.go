@@ -3,9 +3,11 @@ package recipe
 import (
 	"math"
 	"regexp"
+	"slices"
 
 	"pyrant/internal/align"
 	"pyrant/internal/colour"
+	"pyrant/internal/pass"
 	"pyrant/internal/setting"
 )
 
@@ -78,6 +80,11 @@ func (r *Recipe) Matched(gains [][3]float64, reach float64) (*Recipe, error) {
 func (r *Recipe) Pictures() (out []string) {
 	if r.Reference.There() {
 		out = append(out, r.Reference.Sum)
+	}
+	for _, sum := range append(pass.Pictures(r.Dusk.Passes), pass.Pictures(r.Finish.Passes)...) {
+		if !slices.Contains(out, sum) {
+			out = append(out, sum)
+		}
 	}
 	return out
 }

@@ -28,10 +28,15 @@ import (
 
 // Engine renders, with a cache that all who use it share. It may be used by
 // several goroutines.
-type Engine struct{ Cache *cache.Cache }
+type Engine struct {
+	Cache *cache.Cache
+	// Pictures returns the pictures that recipes name beside their photos, by the SHA-256 of their bytes. Where it is nil, or
+	// returns nil, they are left out.
+	Pictures func(ctx context.Context, sum string) (*photo.Photo, error)
+}
 
 // New returns an engine whose cache holds about so many bytes.
-func New(cacheBytes int64) *Engine { return &Engine{cache.New(cacheBytes)} }
+func New(cacheBytes int64) *Engine { return &Engine{Cache: cache.New(cacheBytes)} }
 
 // Request says what to render.
 type Request struct {
@@ -56,6 +61,8 @@ type Request struct {
 	// Rough, if set, lets the light of a room be worked out less finely where it is not ready, for a frame
 	// while something moves, and is told whether it was.
 	Rough *atomic.Bool
+	// pictures is the engine's.
+	pictures func(ctx context.Context, sum string) (*photo.Photo, error)
 	// Stats, if set, takes the time of the nodes that had to be computed.
 	Stats *Stats
 }
@@ -96,6 +103,7 @@ func Size(width, height, longEdge int) (w, h int, scale float64) {
 // that cannot be is a *fault.Error.
 func (e *Engine) Render(ctx context.Context, q Request) (img image.Image, err error) {
 	defer fault.Catch(&err)
+	q.pictures = e.Pictures
 	return q.frame(ctx, func(q Request) (image.Image, error) {
 		p, err := newPlan(ctx, e.Cache, &q)
 		if err != nil {
@@ -118,6 +126,7 @@ const exportBytes = 512 << 20
 // that is done, from 0 to 1. It leaves nothing in the engine's cache.
 func (e *Engine) Export(ctx context.Context, q Request, progress func(float64)) (img image.Image, err error) {
 	defer fault.Catch(&err)
+	q.pictures = e.Pictures
 	return q.frame(ctx, func(q Request) (image.Image, error) { return e.strips(ctx, q, progress) })
 }
 

@@ -85,7 +85,7 @@ func (st *duskStage) prepare(ctx context.Context, p *plan) (bool, error) {
 func (p *plan) site(ctx context.Context, stage string) pass.Site {
 	return pass.Site{Frame: p.frame, Gel: gels(p.q.Recipe), Guide: func(n int, radius float64) (*guided.Filter, error) {
 		return p.guide(ctx, stage, n, radius)
-	}}
+	}, Picture: func(k pass.Picture) (pass.PictureRows, error) { return p.picture(ctx, k) }}
 }
 
 // passesKey names what passes depend on beside themselves: areas and gels.

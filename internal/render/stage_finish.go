@@ -76,7 +76,7 @@ func (p *plan) guide(ctx context.Context, stage string, n int, radius float64) (
 	}
 	return cache.Get(ctx, p.cache, key, func(ctx context.Context) (*guided.Filter, error) {
 		defer p.stats.add("guide", time.Now())
-		q := &Request{Photo: p.q.Photo, PhotoKey: p.q.PhotoKey, Recipe: &r, LongEdge: min(guideEdge, r.Photo.LongEdge())}
+		q := &Request{Photo: p.q.Photo, PhotoKey: p.q.PhotoKey, Recipe: &r, pictures: p.q.pictures, LongEdge: min(guideEdge, r.Photo.LongEdge())}
 		small, err := newPlanUpTo(ctx, p.cache, q, stage)
 		if err != nil {
 			return nil, err

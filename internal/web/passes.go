@@ -33,6 +33,9 @@ type passLine struct {
 	Power    row
 	InArea   areaLine
 	Swatch   []string // of a ramp, as #rrggbb
+	// IsPicture tells whether it lays a picture, and PictureName which, empty for none yet.
+	IsPicture   bool
+	PictureName string
 }
 
 // group is the rows of a struct in a struct.
@@ -69,6 +72,12 @@ func (p *page) Passes() []passLine {
 			}
 			l.Join, l.Power = p.Row(l.Path+"/joining"), p.Row(l.Path+"/strength")
 			l.InArea = p.AreaLine(l.Path+"/area", "Everywhere", k.Name)
+			if r, ok := k.Does.(pass.Picture); ok {
+				l.IsPicture, l.PictureName = true, r.Of
+				if r.Sum != "" && r.Of == "" {
+					l.PictureName = "A picture"
+				}
+			}
 			if r, ok := k.Does.(pass.Ramp); ok {
 				l.Swatch = p.swatches(r)
 			}

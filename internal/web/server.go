@@ -93,6 +93,7 @@ func New(opt Options) (*Server, error) {
 	}
 	s := &Server{opt: opt, log: opt.Log, store: st, engine: render.New(opt.CacheBytes),
 		turns: newTurns(framesAtOnce), reads: &reads{all: map[string]*reading{}}, decoding: newDecoding(), grounds: grounds{all: map[string]*atomic.Uint64{}}}
+	s.engine.Pictures = s.photo
 	if s.jobs, err = newJobs(filepath.Join(opt.Data, "exports")); err != nil {
 		st.Close()
 		return nil, err
@@ -194,6 +195,7 @@ func (s *Server) routes() {
 	get("/shots/:id/drawing.svg", s.drawing)
 	get("/shots/:id/hue", s.hue)
 	e.POST("/shots/:id/reference", s.attachReference, file...)
+	e.POST("/shots/:id/picture", s.passPicture, file...)
 	get("/shots/:id/reference/light", s.referenceLight)
 	get("/shots/:id/reference/match", s.matchSays)
 	get("/shots/:id/daylight", s.daylight)

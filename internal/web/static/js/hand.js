@@ -19,7 +19,15 @@ const overlay = document.getElementById("overlay");
 
 // rest names the hand that there is when no other is taken up.
 const rest = () =>
-  target.frames() ? "frame" : target.rooms() ? "stands" : target.glows() ? "handles" : "edit";
+  target.picture()
+    ? "lay"
+    : target.frames()
+      ? "frame"
+      : target.rooms()
+        ? "stands"
+        : target.glows()
+          ? "handles"
+          : "edit";
 const byName = (name) => hands.find((h) => h.name === name);
 let hand = byName("edit");
 let press = { time: 0, x: 0, y: 0 }; // the last press
@@ -27,15 +35,19 @@ let press = { time: 0, x: 0, y: 0 }; // the last press
 const tracing = target.works;
 // usable lists the hands for what is worked on.
 const usable = () =>
-  target.frames()
-    ? hands.filter((h) => h.frames)
-    : target.glows()
-      ? hands.filter((h) => h.glows)
-      : target.rooms()
-        ? hands.filter((h) => h.rooms)
-        : target.cut()
-          ? hands.filter((h) => h.cuts)
-          : hands.filter((h) => !h.only && !h.glows && !h.rooms && !h.frames && (!h.areas || target.area()));
+  target.picture()
+    ? hands.filter((h) => h.lays)
+    : target.frames()
+      ? hands.filter((h) => h.frames)
+      : target.glows()
+        ? hands.filter((h) => h.glows)
+        : target.rooms()
+          ? hands.filter((h) => h.rooms)
+          : target.cut()
+            ? hands.filter((h) => h.cuts)
+            : hands.filter(
+                (h) => !h.only && !h.glows && !h.rooms && !h.frames && !h.lays && (!h.areas || target.area()),
+              );
 
 // drawShape draws a shape, and gives the lines that it is taken hold of by, and those whose inside
 // is its own.
@@ -80,7 +92,7 @@ function draw() {
   overlay.replaceChildren();
   if (!tracing()) return;
   if (!Number.isFinite(toScreen(0, 0)[0])) return;
-  if (hand.glows || hand.rooms || hand.frames) {
+  if (hand.glows || hand.rooms || hand.frames || hand.lays) {
     hand.overlay(overlay);
     return;
   }
@@ -111,7 +123,7 @@ export const keyed = () =>
     .filter((h) => h.key !== "Escape")
     .map((h) => ({
       key: keyOf(h),
-      label: `${h.cuts ? "cut-out" : h.frames ? "photo" : h.glows ? "glow" : h.rooms ? "room" : h.areas ? "area" : "draw"}: ${h.label.toLowerCase()}`,
+      label: `${h.cuts ? "cut-out" : h.lays ? "picture" : h.frames ? "photo" : h.glows ? "glow" : h.rooms ? "room" : h.areas ? "area" : "draw"}: ${h.label.toLowerCase()}`,
     }));
 
 // offer fills the bench's row of hands.
@@ -279,6 +291,7 @@ document.addEventListener("click", (e) => {
 // With nothing there yet, drawing is what one comes for: tracing for a light, painting for
 // an area, if that is what its first part is for.
 function first() {
+  if (target.picture()) return byName("lay");
   if (target.frames()) return byName("frame");
   if (target.glows()) return byName("handles");
   if (target.rooms()) return byName("stands");

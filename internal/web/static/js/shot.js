@@ -20,5 +20,6 @@ import "./wheel.js";
 import "./look.js";
 import "./history.js";
 import "./reference.js";
+import "./pictures.js";
 import "./drawing.js";
 import "./cutouts.js";

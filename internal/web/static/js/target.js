@@ -4,7 +4,20 @@
 // A shape is as it stands in the recipe, with path, where that is. In an area these are
 // traced shapes and gradients; strokes and parts that are not drawn come as null, so that
 // a shape's place in the list is that of its part.
-import { act, commit, light, on, openArea, openCut, set, setDraft, shapesOf, shot, show } from "./state.js";
+import {
+  act,
+  commit,
+  draft,
+  light,
+  on,
+  openArea,
+  openCut,
+  set,
+  setDraft,
+  shapesOf,
+  shot,
+  show,
+} from "./state.js";
 
 const drawn = {
   shape: (part, path) => ({ ...part.of.shape, path: `${path}/of/shape` }),
@@ -33,11 +46,24 @@ export const target = {
   // area is the open area, null where shapes go to a light.
   area: openArea,
   // works tells whether there is anything that a hand could work on.
-  works: () => ["photo", "trace", "glow", "spill"].includes(shot.step) || Boolean(openArea()),
+  works: () =>
+    ["photo", "trace", "glow", "spill"].includes(shot.step) ||
+    Boolean(openArea()) ||
+    Boolean(target.picture()),
   // glows tells whether that is the glow of lights, and no shape.
   glows: () => shot.step === "glow" && !openArea(),
   // rooms tells whether that is the room that spill falls in.
   rooms: () => shot.step === "spill" && !openArea(),
+  // picture gives the picture that the open pass lays over the photo, as it is in the hand; null for none.
+  picture() {
+    if (openArea()) return null;
+    const at = `/${shot.step}/passes/${shot.focus.pass}/does/`;
+    const does = shot[shot.step]?.passes?.[shot.focus.pass]?.does;
+    if (does?.kind !== "picture" || !does.sum) return null;
+    const now = { ...does };
+    for (const { path, value } of draft ?? []) if (path.startsWith(at)) now[path.slice(at.length)] = value;
+    return now;
+  },
   // frames tells whether that is the frame of the picture.
   frames: () => shot.step === "photo" && !openArea(),
   shapes: () => (openCut() ? [] : openArea() ? ofArea(openArea()) : ofLight()),

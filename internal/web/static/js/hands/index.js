@@ -10,6 +10,7 @@
 //   glows     it belongs to Glow, and draws over the picture alone
 //   rooms     it belongs to Spill, and draws the room over the picture
 //   frames    it belongs to Photo, and draws the frame over the picture
+//   lays      it lays a pass's picture on the photo
 //   only      it works on nothing else
 //   once      what it made is what one goes on with: editing takes over
 //   quiet     it has a button elsewhere
@@ -35,6 +36,7 @@ import { frame, level } from "./crop.js";
 import { edit } from "./edit.js";
 import { freehand } from "./freehand.js";
 import { burst, cutRay, handles, orb, streak, veil } from "./glow.js";
+import { lay } from "./lay.js";
 import { mend } from "./mend.js";
 import { outline } from "./outline.js";
 import { pick } from "./pick.js";
@@ -88,4 +90,5 @@ export const hands = [
   refPairs,
   refRead,
   refGel,
+  lay,
 ];

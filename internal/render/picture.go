@@ -1,0 +1,143 @@
+package render
+
+import (
+	"context"
+	"fmt"
+	"image"
+	"math"
+	"time"
+
+	"pyrant/internal/cache"
+	"pyrant/internal/pass"
+	"pyrant/internal/raster"
+)
+
+// picture returns the rows of a picture that a pass lays over the plan's; nil where it is not there.
+func (p *plan) picture(ctx context.Context, k pass.Picture) (pass.PictureRows, error) {
+	if p.q.pictures == nil {
+		return nil, nil
+	}
+	o, err := p.q.pictures(ctx, k.Sum)
+	if err != nil || o == nil {
+		return nil, err
+	}
+	scale := k.Size * p.scale / float64(o.Width) // pixels of the plan for one of the picture
+	small := math.Min(scale, 1)
+	at := image.Rect(0, 0, max(int(float64(o.Width)*small+0.5), 1), max(int(float64(o.Height)*small+0.5), 1))
+	soft := k.Soft * p.scale * float64(at.Dx()) / (k.Size * p.scale)
+	pic, err := cache.Get(ctx, p.cache, fmt.Sprintf("picture %s %v %g", k.Sum, at, soft), func(ctx context.Context) (*raster.RGB, error) {
+		defer p.stats.add("picture", time.Now())
+		out := raster.NewRGB(at)
+		step := float64(o.Width) / float64(at.Dx())
+		if err := raster.Rows(ctx, 0, at.Max.Y, func(y0, y1 int) {
+			var s shrinker
+			for y := y0; y < y1 && ctx.Err() == nil; y++ {
+				s.row(out.Row(y), o, step, 0, y)
+			}
+		}); err != nil {
+			return nil, err
+		}
+		return softened(ctx, out, soft)
+	})
+	if err != nil {
+		return nil, err
+	}
+	sin, cos := math.Sincos(k.Turn * math.Pi / 180)
+	return &laid{pic: pic, x: k.X * p.scale, y: k.Y * p.scale, cos: cos, sin: sin, flip: k.Flip,
+		per: float64(at.Dx()) / (k.Size * p.scale), fade: math.Max(1, 3*k.Soft*p.scale)}, nil
+}
+
+// laid is a picture as it lies on the plan's.
+type laid struct {
+	pic      *raster.RGB
+	x, y     float64 // its middle, in pixels of the plan
+	cos, sin float64
+	per      float64 // pixels of pic for one of the plan
+	flip     bool
+	fade     float64 // over how many pixels of the plan its edge goes
+}
+
+// Row writes the picture's colours and how much of each pixel it covers.
+func (l *laid) Row(pix, cover []float32, x0, y int) {
+	w, h := l.pic.Rect.Dx(), l.pic.Rect.Dy()
+	dy := float64(y) + 0.5 - l.y
+	for i := range cover {
+		dx := float64(x0+i) + 0.5 - l.x
+		// Turned back, in pixels of the plan from its middle.
+		u, v := dx*l.cos+dy*l.sin, dy*l.cos-dx*l.sin
+		if l.flip {
+			u = -u
+		}
+		edge := math.Min(float64(w)/l.per/2-math.Abs(u), float64(h)/l.per/2-math.Abs(v))
+		c := edge/l.fade + 0.5
+		if l.fade > 1 {
+			c = edge / l.fade // a soft edge lies within
+		}
+		if c <= 0 {
+			cover[i] = 0
+			continue
+		}
+		cover[i] = float32(math.Min(c, 1))
+		px, py := u*l.per+float64(w)/2-0.5, v*l.per+float64(h)/2-0.5
+		a, b := int(math.Floor(px)), int(math.Floor(py))
+		s, t := float32(px-float64(a)), float32(py-float64(b))
+		up, down := l.pic.Row(min(max(b, 0), h-1)), l.pic.Row(min(max(b+1, 0), h-1))
+		p, q := 3*min(max(a, 0), w-1), 3*min(max(a+1, 0), w-1)
+		d := pix[3*i : 3*i+3 : 3*i+3]
+		for c := range d {
+			d[c] = (up[p+c]*(1-s)+up[q+c]*s)*(1-t) + (down[p+c]*(1-s)+down[q+c]*s)*t
+		}
+	}
+}
+
+// softened returns a picture blurred by a deviation: by three boxes, which is a Gaussian to three hundredths (Wells 1986).
+func softened(ctx context.Context, m *raster.RGB, sigma float64) (*raster.RGB, error) {
+	if sigma < 0.3 {
+		return m, nil
+	}
+	// Boxes of 2·half+1, the first few by one less, so that their variances add up to that.
+	low := int((math.Sqrt(4*sigma*sigma+1) - 1) / 2)
+	wide := float64(2*low + 1)
+	smaller := int(math.Round((12*sigma*sigma - 3*wide*wide - 12*wide - 9) / (-4*wide - 4)))
+	half := low
+	w, h := m.Rect.Dx(), m.Rect.Dy()
+	// line blurs n samples that lie step apart, from src to dst.
+	line := func(dst, src []float32, n, step int) {
+		var sum float64
+		at := func(i int) float64 { return float64(src[min(max(i, 0), n-1)*step]) }
+		for i := -half; i <= half; i++ {
+			sum += at(i)
+		}
+		for i := range n {
+			dst[i*step] = float32(sum / float64(2*half+1))
+			sum += at(i+half+1) - at(i-half)
+		}
+	}
+	a, b := m, raster.NewRGB(m.Rect)
+	for n := range 3 {
+		if half = low; n >= smaller {
+			half++
+		}
+		if err := raster.Rows(ctx, 0, h, func(y0, y1 int) {
+			for y := y0; y < y1; y++ {
+				for c := range 3 {
+					line(b.Row(y)[c:], a.Row(y)[c:], w, 3)
+				}
+			}
+		}); err != nil {
+			return nil, err
+		}
+		next := raster.NewRGB(m.Rect)
+		if err := raster.Rows(ctx, 0, w, func(x0, x1 int) {
+			for x := x0; x < x1; x++ {
+				for c := range 3 {
+					line(next.Pix[3*x+c:], b.Pix[3*x+c:], h, 3*w)
+				}
+			}
+		}); err != nil {
+			return nil, err
+		}
+		a = next
+	}
+	return a, nil
+}
