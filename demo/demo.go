@@ -22,6 +22,11 @@ var Photo []byte
 //go:embed tidewatch-quay.json
 var Recipe []byte
 
+// QuayLit is a photo of the quay with small real lights on, as a reference for it.
+//
+//go:embed tidewatch-quay-lit.jpg
+var QuayLit []byte
+
 //go:embed tidewatch-harbour.jpg
 var harbourPhoto []byte
 

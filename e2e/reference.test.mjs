@@ -71,6 +71,24 @@ test("a reference is laid on the photo, seen beside it, read and matched", async
   await settled(page);
   assert.ok(held[0] > held[2] + 60, `held it is ${held}`);
   assert.equal(await picture(page), before);
+  // By two pairs it lies as they say: the second place of each is 45 pixels to the right of the first.
+  await page.locator('[data-hand="ref-pairs"]').click();
+  await saved(page, async () => {
+    for (const [x, y] of [
+      [600, 500],
+      [645, 500],
+      [2400, 1500],
+      [2445, 1500],
+    ]) {
+      const p = await place(page, x, y);
+      await page.mouse.click(p.x, p.y);
+      await page.waitForTimeout(150);
+    }
+  });
+  const paired = (await state(page)).reference;
+  assert.ok(Math.abs((paired.x - reference.x) * 3000 - 45) < 8, JSON.stringify(paired));
+  await page.locator("#stage").focus();
+  await saved(page, () => page.keyboard.press("Control+z"));
   // Its light is read where it falls.
   await page.locator('[data-hand="ref-read"]').click();
   const at = await place(page, 1800, 1720);

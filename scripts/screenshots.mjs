@@ -32,7 +32,7 @@ await page.locator("#falloff .curve[points]").waitFor();
 await page.mouse.move(640, 300); // a place whose distance the chart shows
 await page.waitForTimeout(1200);
 await shoot("glow");
-// A group on the board, an orb by its handles, and one that is drawn out.
+// A group on the board, and an orb by its handles.
 const across = async (hand, a, b) => {
   await page.locator(`[data-hand="${hand}"]`).scrollIntoViewIfNeeded();
   await page.click(`[data-hand="${hand}"]`);
@@ -50,13 +50,6 @@ await saved(page, async () => {
 await page.locator("#stage").focus();
 await page.waitForTimeout(400);
 await shoot("glow-orb");
-await page.locator('details[data-fold="streak"] summary').click();
-await across("streak", [2450, 1180], [1850, 1500]);
-await page.locator('details[data-fold="streak"]').evaluate((el) => el.scrollIntoView({ block: "center" }));
-await page.locator("#stage").focus();
-await page.waitForTimeout(400);
-await shoot("glow-streak");
-await page.locator('details[data-fold="streak"] summary').click();
 while (!(await page.locator("#undo").isDisabled())) await saved(page, () => page.keyboard.press("Control+z"));
 await page.locator('[data-carry="0"]').click();
 await settled(page);
@@ -75,77 +68,6 @@ for (let i = 0; i < 6; i++) {
 await settled(page);
 await page.waitForTimeout(400);
 await shoot("trace");
-// Each family of hands of Trace.
-const take = async (hand) => {
-  await page.locator(`[data-hand="${hand}"]`).click();
-  await page.waitForFunction(() => !document.getElementById("trace-hint").textContent.includes("made ready"));
-};
-const to = async (x, y) => {
-  const at = await place(page, x, y);
-  await page.mouse.move(at.x, at.y, { steps: 4 });
-  return at;
-};
-await page.keyboard.press("f");
-await settled(page);
-// A string of bulbs on the floats, one of them chosen, under the magnifier.
-await page.locator(".channel.add [data-action='add-light']").click();
-await settled(page);
-await take("string");
-for (const [x, y] of [
-  [372, 187],
-  [1120, 364],
-  [1860, 376],
-  [2743, 176],
-]) {
-  await to(x, y);
-  await page.mouse.down();
-  await page.mouse.up();
-}
-await saved(page, () => page.keyboard.press("Enter"));
-await take("edit");
-await to(2006, 359);
-await page.mouse.down();
-await page.mouse.up();
-await page.keyboard.press("z");
-await to(2008, 361);
-await page.waitForTimeout(900);
-await shoot("trace-string");
-await page.keyboard.press("z");
-await page.keyboard.press("Escape");
-await saved(page, () => page.keyboard.press("Control+z"));
-await saved(page, () => page.keyboard.press("Control+z"));
-// An arm that was cut out stands before the rod, whose own outlines no longer hide it.
-await page.locator('[data-choose="2"]').click();
-await settled(page);
-for (let n = 0; n < 3; n++) await saved(page, () => page.locator('[data-remove$="/shapes/1"]').click());
-await page.keyboard.press("d");
-const says = (what) => page.locator(`[data-says="${what}"]`).click();
-const arm = [
-  ["in", 1484, 533, 1606, 683, 1665, 770, 1571, 840, 1432, 916],
-  ["out", 1669, 341, 1631, 533],
-  ["out", 1505, 906, 1435, 1108],
-  ["out", 1763, 481, 1798, 794, 1658, 968, 1536, 986],
-  ["out", 1380, 376, 1449, 655, 1449, 777, 1345, 934],
-];
-const pairs = (list) => list.flatMap((v, i) => (i % 2 ? [] : [[v, list[i + 1]]]));
-for (const [what, ...line] of arm) {
-  if (await page.locator("#says").count()) await says(what);
-  await saved(page, () => stroke(page, pairs(line)));
-}
-await fine(page);
-await page.locator("input.name").fill("Forearm");
-await saved(page, () => page.keyboard.press("Enter"));
-await page.locator(".area-head [data-close]").click();
-await settled(page);
-await page.locator('[data-choose="2"]').click();
-await settled(page);
-await saved(page, () => page.locator("[data-add-blocker]").selectOption({ label: "Cut-out Forearm" }));
-await page.evaluate(async () => (await import("/static/js/view.js")).lookAt(1600, 760));
-await page.locator("[data-add-blocker]").evaluate((el) => el.scrollIntoView({ block: "center" }));
-await settled(page);
-await page.mouse.move(640, 30);
-await page.waitForTimeout(400);
-await shoot("blocker");
 await page.keyboard.press("f");
 await page.locator("#stage").focus();
 while (!(await page.locator("#undo").isDisabled())) await saved(page, () => page.keyboard.press("Control+z"));
@@ -157,28 +79,10 @@ const foot = await place(page, 1394, 1585);
 await page.mouse.move(foot.x, foot.y);
 await page.waitForTimeout(400);
 await shoot("room");
-await page.locator('details[data-fold="falls"] > summary').click();
-await page.locator(".falls").evaluate((el) => el.scrollIntoView({ block: "end" }));
-await saved(page, async () => {
-  const cell = page.locator('[data-fall="/lights/4/spill/falls/floor"]');
-  await cell.fill("40");
-  await cell.press("Enter");
-});
-await page.mouse.move(640, 30);
-await page.waitForTimeout(400);
-await shoot("falls");
-await page.locator("#stage").focus();
-await saved(page, () => page.keyboard.press("Control+z"));
-await page.locator('details[data-fold="falls"] > summary').click();
 await page.locator('[data-choose="3"]').focus();
 await page.mouse.move(640, 30);
 await page.waitForTimeout(400);
 await shoot("spill");
-await page.locator("#stage").focus();
-await page.keyboard.press("s");
-await rested(page);
-await shoot("split");
-await page.keyboard.press("s");
 await step("export");
 await page.locator("#export-go").click();
 await page.locator("#download").waitFor();
@@ -222,6 +126,8 @@ await page.mouse.move(over.x, over.y);
 await page.waitForTimeout(900);
 await shoot("area");
 
+const says = (what) => page.locator(`[data-says="${what}"]`).click();
+const pairs = (list) => list.flatMap((v, i) => (i % 2 ? [] : [[v, list[i + 1]]]));
 // A kite cut out by strokes, and looked at on black at 1:1.
 await page.locator(".area-head [data-close]").click();
 await step("trace");
@@ -306,5 +212,64 @@ await page.locator("#stage").focus();
 await rested(page);
 await page.waitForTimeout(600);
 await shoot("burst");
+// The frame on the dunes, straightened; a night sky behind tower and hills; the history with then beside now.
+await page.locator("#stage").focus();
+while (!(await page.locator("#undo").isDisabled())) await saved(page, () => page.keyboard.press("Control+z"));
+await step("photo");
+const at = (x, y) => place(page, x, y);
+await saved(page, async () => drag(page, await at(3000, 2000), await at(2620, 1750)));
+await saved(page, async () => drag(page, await at(0, 0), await at(260, 150)));
+await saved(page, async () => {
+  await page.locator("#f-crop-angle").fill("-2.4");
+  await page.keyboard.press("Enter");
+});
+await page.mouse.move(640, 30);
+await settled(page);
+await page.waitForTimeout(400);
+await shoot("photo");
+await step("dusk");
+await saved(page, () => page.locator("[data-add-pass]").selectOption("picture"));
+await page.locator('[data-shipped="stars"]').waitFor();
+await saved(page, () => page.locator('[data-shipped="stars"]').click());
+const sky = (await page.locator("[data-area-of^='/dusk/passes/']").last().getAttribute("data-area-of")) ?? "";
+await saved(page, () => page.locator(`[data-area-of="${sky}"]`).selectOption({ label: "Sky" }));
+await page.locator(".thing.open").evaluate((el) => el.scrollIntoView({ block: "start" }));
+await page.mouse.move(640, 30);
+await settled(page);
+await page.waitForTimeout(400);
+await shoot("sky");
+await page.locator("#saved").click();
+await page.locator("#mark-new input").fill("Sky behind the tower");
+await page.locator("#mark-new button").click();
+await page.locator("[data-go-mark]").waitFor();
+await page.locator('[data-beside="1"]').click();
+await settled(page);
+await page.waitForFunction(() =>
+  [...document.querySelectorAll(".past-go img")].every((i) => i.complete && i.naturalWidth),
+);
+await page.mouse.move(640, 30);
+await page.waitForTimeout(900);
+await shoot("history");
+// The quay beside a photo with its small real lights on, and what a match leaves over.
+await shot("Tidewatch quay");
+await step("photo");
+await page.locator('details[data-fold="reference"] > summary').click();
+await page.locator("#ref-demo").click();
+await page.locator("#ref-split").waitFor();
+await page.locator('[data-hand="level"]').scrollIntoViewIfNeeded();
+await page.locator("#ref-split").click();
+await page.locator("#ref-says").evaluate((el) => el.scrollIntoView({ block: "end" }));
+await page.mouse.move(640, 30);
+await settled(page);
+await page.waitForTimeout(900);
+await shoot("reference");
+await page.locator("#ref-split").click();
+await saved(page, () => page.locator('[data-action="match-reference"]').click());
+await page.locator("#ref-left").click();
+await page.waitForFunction(() => /explained/.test(document.getElementById("ref-left-says")?.textContent));
+await page.mouse.move(640, 30);
+await settled(page);
+await page.waitForTimeout(900);
+await shoot("left-over");
 await browser.close();
 await server.remove();

@@ -17,8 +17,8 @@ import (
 type Crop struct {
 	X      float64 `json:"x" label:"Middle across" row:"own" unit:"px" range:"0..W" default:"0" step:"0.5"`
 	Y      float64 `json:"y" label:"Middle down" row:"own" unit:"px" range:"0..H" default:"0" step:"0.5"`
-	Width  float64 `json:"width" label:"Width" unit:"px" range:"0..2L" default:"0" step:"1" row:"own" doc:"before quarter turns; 0 for all of the photo"`
-	Height float64 `json:"height" label:"Height" unit:"px" range:"0..2L" default:"0" step:"1" row:"own"`
+	Width  float64 `json:"width" label:"Width" unit:"px" range:"0..2L" default:"0" step:"1" slider:"L/50..L log" row:"own" doc:"before quarter turns; 0 for all of the photo"`
+	Height float64 `json:"height" label:"Height" unit:"px" range:"0..2L" slider:"L/50..L log" default:"0" step:"1" row:"own"`
 	Angle  float64 `json:"angle" label:"Straighten" unit:"°" range:"-45..45" slider:"-15..15" default:"0" step:"0.05" row:"own" doc:"by how much the photo is turned clockwise"`
 	Turns  int     `json:"turns" label:"Quarter turns" range:"0..3" default:"0" row:"own" doc:"of the result, clockwise"`
 	Flip   bool    `json:"flip" label:"Mirrored" default:"false" row:"own" doc:"left to right, after quarter turns"`
@@ -175,7 +175,7 @@ func (c Crop) turned(w, h float64) Affine {
 type Move struct {
 	X       *float64 `json:"x"`
 	Y       *float64 `json:"y"`
-	Width   *float64 `json:"width"`
+	Width   *float64 `json:"width"` // 0 for the photo's, and so for Height
 	Height  *float64 `json:"height"`
 	Angle   *float64 `json:"angle"`
 	By      float64  `json:"by"`      // the frame's size times this, about its middle; 0 for 1
@@ -192,7 +192,7 @@ func (m Move) Check() error {
 		return fault.In("/crop/angle", "A photo is straightened by at most 45°. Turn it by a quarter first.")
 	}
 	for _, v := range []*float64{m.Width, m.Height} {
-		if v != nil && !(*v >= Least) {
+		if v != nil && *v != 0 && !(*v >= Least) {
 			return fault.In("/crop", "A crop of %g pixels has nothing in it. Give it at least %d on each side.", *v, Least)
 		}
 	}
@@ -207,6 +207,7 @@ func (m Move) Check() error {
 
 // Of returns a frame over a photo of a size after the move, within the photo.
 func (m Move) Of(c Crop, w, h int) Crop {
+	W, H := float64(w), float64(h)
 	turn := func(n int) { c.Turns = ((c.Turns+n)%4 + 4) % 4 }
 	if m.Turn%4 != 0 {
 		// What is mirrored turns the other way below its mirror.
@@ -234,6 +235,12 @@ func (m Move) Of(c Crop, w, h int) Crop {
 		if v != nil {
 			*to = *v
 		}
+	}
+	if m.Width != nil && *m.Width == 0 {
+		m.Width = &W
+	}
+	if m.Height != nil && *m.Height == 0 {
+		m.Height = &H
 	}
 	set(&c.X, m.X)
 	set(&c.Y, m.Y)

@@ -51,6 +51,13 @@ func (r *Recipe) Title(ops []setting.Op) string {
 			return "Gels of many lights"
 		case "crop":
 			return cropTitle(ops[0].Value)
+		case "replace":
+			switch path := ops[0].Path; {
+			case path == "/crop/angle":
+				return "Straighten"
+			case path == "/crop" || strings.HasPrefix(path, "/crop/"):
+				return "Frame"
+			}
 		case "rig":
 			var id string
 			if json.Unmarshal(ops[0].Value, &id) == nil && RigOf(id) != nil {
@@ -73,7 +80,7 @@ func (r *Recipe) Title(ops []setting.Op) string {
 func cropTitle(value []byte) string {
 	var m crop.Move
 	if json.Unmarshal(value, &m) != nil {
-		return "Crop"
+		return "Frame"
 	}
 	switch {
 	case m.Angle != nil:
@@ -83,7 +90,7 @@ func cropTitle(value []byte) string {
 	case m.Flip || m.Upright:
 		return "Mirror"
 	}
-	return "Crop"
+	return "Frame"
 }
 
 // AddLight returns the recipe with one more light, with the default core,

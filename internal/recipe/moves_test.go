@@ -174,7 +174,7 @@ func TestCropMoves(t *testing.T) {
 	if w, h := next.Size(); w != h || next.Crop.Turns != 1 {
 		t.Errorf("square and turned: %+v", next.Crop)
 	}
-	for _, bad := range []string{`{"op":"replace","path":"/crop/width","value":0}`, `{"op":"replace","path":"/crop/angle","value":50}`, `{"op":"replace","path":"/crop/height","value":"x"}`,
+	for _, bad := range []string{`{"op":"replace","path":"/crop/width","value":5}`, `{"op":"replace","path":"/crop/angle","value":50}`, `{"op":"replace","path":"/crop/height","value":"x"}`,
 		`{"op":"crop","path":"/crop","value":{"ratio":900}}`, `{"op":"replace","path":"/crop","value":{"x":10,"y":10,"width":500,"height":500}}`} {
 		if got, err := apply("[" + bad + "]"); err == nil {
 			t.Errorf("%s makes %+v", bad, got.Crop)
@@ -183,7 +183,8 @@ func TestCropMoves(t *testing.T) {
 	if !r.Crop.Idle() {
 		t.Errorf("what was refused left %+v", r.Crop)
 	}
-	for ops, want := range map[string]string{`[{"op":"crop","path":"/crop","value":{"angle":2}}]`: "Straighten", `[{"op":"crop","path":"/crop","value":{"turn":1}}]`: "Quarter turn", `[{"op":"crop","path":"/crop","value":{"ratio":1}}]`: "Crop"} {
+	for ops, want := range map[string]string{`[{"op":"crop","path":"/crop","value":{"angle":2}}]`: "Straighten", `[{"op":"crop","path":"/crop","value":{"turn":1}}]`: "Quarter turn", `[{"op":"crop","path":"/crop","value":{"ratio":1}}]`: "Frame",
+		`[{"op":"replace","path":"/crop","value":{}}]`: "Frame", `[{"op":"replace","path":"/crop/angle","value":2}]`: "Straighten"} {
 		list, _ := setting.ParseOps([]byte(ops))
 		if got := r.Title(list); got != want {
 			t.Errorf("%s is called %q", ops, got)

@@ -6,6 +6,7 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
+	"image"
 	"image/jpeg"
 	"net/http"
 	"slices"
@@ -159,7 +160,7 @@ func (s *Server) small(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	b, err := s.smallOf(ctx, shot, r)
+	b, err := s.smallOf(ctx, shot, r, false)
 	if err != nil {
 		return err
 	}
@@ -167,8 +168,9 @@ func (s *Server) small(c *echo.Context) error {
 	return c.Blob(http.StatusOK, "image/jpeg", b)
 }
 
-// smallOf returns a small picture of a recipe of a shot, from those that are kept.
-func (s *Server) smallOf(ctx context.Context, shot *store.Shot, r *recipe.Recipe) ([]byte, error) {
+// smallOf returns a small picture of a recipe of a shot, from those that are kept. Of the one in force, now, it takes what the
+// cache has; of others it leaves nothing there.
+func (s *Server) smallOf(ctx context.Context, shot *store.Shot, r *recipe.Recipe, now bool) ([]byte, error) {
 	doc, _ := r.Pack()
 	sum := sha256.Sum256(append([]byte(shot.PhotoSHA), doc...))
 	key := hex.EncodeToString(sum[:16])
@@ -180,7 +182,13 @@ func (s *Server) smallOf(ctx context.Context, shot *store.Shot, r *recipe.Recipe
 		return nil, err
 	}
 	defer done()
-	img, err := s.engine.Export(ctx, render.Request{Photo: photo, PhotoKey: shot.PhotoSHA, Recipe: r, LongEdge: min(smallEdge, max(r.Size())), Profile: colour.SRGB}, nil)
+	q := render.Request{Photo: photo, PhotoKey: shot.PhotoSHA, Recipe: r, LongEdge: min(smallEdge, max(r.Size())), Profile: colour.SRGB}
+	var img image.Image
+	if now {
+		img, err = s.engine.Render(ctx, q)
+	} else {
+		img, err = s.engine.Export(ctx, q, nil)
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -256,7 +264,7 @@ func (s *Server) makeSmalls(ctx context.Context, idle chan struct{}) {
 		w := k.waiting[n-1] // the newest is looked for first
 		k.waiting = k.waiting[:n-1]
 		k.mu.Unlock()
-		if _, err := s.smallOf(ctx, w.shot, w.r); err != nil && ctx.Err() == nil {
+		if _, err := s.smallOf(ctx, w.shot, w.r, true); err != nil && ctx.Err() == nil {
 			s.log.Warn("no small picture", "shot", w.shot.ID, "error", err)
 		}
 	}

@@ -53,7 +53,11 @@ func (s *Server) points(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	list := found.list
+	list, err := s.inFrame(ctx, shot, found.list)
+	if err != nil {
+		return err
+	}
+	before := len(list)
 	if off := area.Ref(c.QueryParam("off")); off != "" {
 		if list, err = s.keptOff(ctx, shot, list, off); err != nil {
 			return err
@@ -71,7 +75,23 @@ func (s *Server) points(c *echo.Context) error {
 	for i, q := range list {
 		out[i] = point{tenth(q.X), tenth(q.Y), tenth(q.Radius), math.Round(1000*q.Sure) / 1000, q.Colour.Hex()}
 	}
-	return c.JSON(http.StatusOK, map[string]any{"points": out, "more": found.more, "off": len(found.list) - len(list), "threshold": points.Threshold})
+	return c.JSON(http.StatusOK, map[string]any{"points": out, "more": found.more, "off": before - len(list), "threshold": points.Threshold})
+}
+
+// inFrame returns those of points of a photo that the picture shows.
+func (s *Server) inFrame(ctx context.Context, shot *store.Shot, list []points.Point) (out []points.Point, err error) {
+	r, err := s.head(ctx, shot)
+	if err != nil || r.Crop.Idle() {
+		return list, err
+	}
+	m := r.Crop.ToPicture(r.Photo.Width, r.Photo.Height)
+	w, h := r.Size()
+	for _, q := range list {
+		if x, y := m.At(q.X, q.Y); x > -q.Radius && y > -q.Radius && x < float64(w)+q.Radius && y < float64(h)+q.Radius {
+			out = append(out, q)
+		}
+	}
+	return out, nil
 }
 
 // keptOff returns those of points of a photo that an area of a shot leaves out.

@@ -96,6 +96,11 @@ func TestPointsAndLines(t *testing.T) {
 	if _, body := a.get(at + "/points?kind=lit&off=sign"); json.Unmarshal([]byte(body), &off) != nil || off.Off < 1 || len(off.Points) != len(told.Points)-off.Off {
 		t.Errorf("kept off the lamp: %.200s", body)
 	}
+	// What is not in the frame is not found.
+	a.change(at, `[{"op":"replace","path":"/crop","value":{"x":300,"y":200,"width":100,"height":100}}]`)
+	if _, body := a.get(at + "/points?kind=lit"); json.Unmarshal([]byte(body), &off) != nil || len(off.Points) != 0 {
+		t.Errorf("beside the frame: %.200s", body)
+	}
 	if resp, body := a.get(at + "/points?kind=lit&off=gone"); resp.StatusCode != 404 {
 		t.Errorf("kept off what is not there: %d %.200s", resp.StatusCode, body)
 	}

@@ -11,9 +11,11 @@ import (
 	"path/filepath"
 	"strconv"
 	"strings"
+	"sync"
 
 	"github.com/labstack/echo/v5"
 
+	"pyrant/demo"
 	"pyrant/internal/align"
 	"pyrant/internal/asset"
 	"pyrant/internal/cache"
@@ -30,10 +32,12 @@ import (
 
 // attachReference keeps the photo that comes as a shot's reference, and lays it on the shot's photo by itself.
 func (s *Server) attachReference(c *echo.Context) error {
-	ctx := c.Request().Context()
 	shot, r, err := s.asked(c)
 	if err != nil {
 		return err
+	}
+	if c.QueryParam("demo") != "" && isDemoQuay(shot) {
+		return s.keepReference(c, shot, r, "The quay, lit", demo.QuayLit)
 	}
 	data, err := io.ReadAll(io.LimitReader(c.Request().Body, s.opt.MaxUpload+1))
 	if err == nil && int64(len(data)) > s.opt.MaxUpload {
@@ -42,6 +46,20 @@ func (s *Server) attachReference(c *echo.Context) error {
 	if err != nil {
 		return badBody(err, &fault.Error{Msg: "The file did not come whole. Attach it once more."})
 	}
+	return s.keepReference(c, shot, r, c.QueryParam("name"), data)
+}
+
+// demoQuay is the sum of the demo's quay.
+var demoQuay = sync.OnceValue(func() string { return asset.Sum(demo.Photo) })
+
+func isDemoQuay(shot *store.Shot) bool { return shot.PhotoSHA == demoQuay() }
+
+// DemoReference tells whether the demo has a reference for the shot's photo.
+func (p *page) DemoReference() bool { return isDemoQuay(p.Shot) }
+
+// keepReference commits a reference of a shot.
+func (s *Server) keepReference(c *echo.Context, shot *store.Shot, r *recipe.Recipe, name string, data []byte) error {
+	ctx := c.Request().Context()
 	sum := asset.Sum(data)
 	o, err := s.decoded(ctx, sum, new(reading), func() ([]byte, error) { return data, nil })
 	if err != nil {
@@ -51,7 +69,7 @@ func (s *Server) attachReference(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	name := filepath.Base(strings.ReplaceAll(c.QueryParam("name"), `\`, "/"))
+	name = filepath.Base(strings.ReplaceAll(name, `\`, "/"))
 	ref := setting.New[recipe.Reference](r.Photo.Frame())
 	ref.Sum, ref.Name, ref.Width, ref.Height = sum, cleanName(strings.TrimSuffix(name, filepath.Ext(name))), o.Width, o.Height
 	found, sure, err := align.Find(ctx, p, o)

@@ -13,6 +13,7 @@ import (
 	"strings"
 	"testing"
 
+	"pyrant/demo"
 	"pyrant/internal/archive"
 )
 
@@ -183,5 +184,29 @@ func TestReference(t *testing.T) {
 	// A recipe that names a picture that is not kept is refused.
 	if code, body := a.change(at, fmt.Sprintf(`[{"op":"replace","path":"/reference","value":{"sum":%q,"name":"x","width":9,"height":9}}]`, strings.Repeat("a", 64))); code != 404 {
 		t.Errorf("a picture that is not there: %d %.200s", code, body)
+	}
+}
+
+// The demo's quay has a reference that comes along; other shots have not.
+func TestDemoReference(t *testing.T) {
+	if testing.Short() {
+		t.Skip("whole photos")
+	}
+	a := start(t, Options{})
+	resp, body := a.upload("quay.jpg", demo.Photo)
+	var told struct{ URL string }
+	if err := json.Unmarshal([]byte(body), &told); err != nil || resp.StatusCode != 201 {
+		t.Fatalf("opening the quay: %d %.200s", resp.StatusCode, body)
+	}
+	if _, body := a.get(told.URL + "/bench?step=photo"); !strings.Contains(body, "ref-demo") {
+		t.Error("the bench does not offer it")
+	}
+	resp, body = a.do(a.request(http.MethodPost, told.URL+"/reference?demo=1", "application/octet-stream", nil))
+	if resp.StatusCode != 200 || !strings.Contains(body, "Laid on the photo") || a.recipe(told.URL).Reference.Width != 1500 {
+		t.Errorf("the quay, lit: %d %.300s", resp.StatusCode, body)
+	}
+	other := a.opened(set(false, 0))
+	if resp, _ := a.do(a.request(http.MethodPost, other+"/reference?demo=1", "application/octet-stream", nil)); resp.StatusCode != 422 {
+		t.Errorf("another photo: %d", resp.StatusCode)
 	}
 }

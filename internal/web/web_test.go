@@ -827,6 +827,9 @@ func TestEveryStepHasItsBench(t *testing.T) {
 			resp, body := a.get(at + "?step=" + s.ID)
 			last := 0
 			for _, other := range steps {
+				if other.Hidden {
+					continue // it is none of the rail
+				}
 				i := strings.Index(body[last:], ">"+other.Name+"<")
 				if i < 0 {
 					t.Fatalf("step %s: the rail does not name %s after those before it", s.ID, other.Name)

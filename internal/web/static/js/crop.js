@@ -129,6 +129,8 @@ function moved(crop, m, w, h) {
   const sized = ["x", "y", "width", "height", "by"].some((n) => m[n] !== undefined) || m.angle;
   if (sized) c = inNumbers(c, w, h);
   for (const name of ["x", "y", "width", "height", "angle"]) if (m[name] !== undefined) c[name] = m[name];
+  if (m.width === 0) c.width = w;
+  if (m.height === 0) c.height = h;
   if (m.by > 0) c = { ...c, width: c.width * m.by, height: c.height * m.by };
   return fit(c, w, h);
 }

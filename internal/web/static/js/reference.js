@@ -17,10 +17,10 @@ function tell(id, text) {
   el.textContent = text;
 }
 
-async function attach(file) {
+async function attach(file, query = { name: file.name }) {
   says = "Reading it, and laying it on the photo…";
   tell("ref-says", says);
-  const url = `/shots/${shot.id}/reference?name=${encodeURIComponent(file.name)}`;
+  const url = `/shots/${shot.id}/reference?${new URLSearchParams(query)}`;
   const answer = await fetch(url, {
     method: "POST",
     headers: { "Content-Type": "application/octet-stream", "X-CSRF-Token": csrf() },
@@ -30,7 +30,7 @@ async function attach(file) {
   if (!answer?.ok) {
     says = "";
     tell("ref-says", "");
-    notice("Not attached", told(answer?.status ?? 0, text).text, [["Try again", () => attach(file)]]);
+    notice("Not attached", told(answer?.status ?? 0, text).text, [["Try again", () => attach(file, query)]]);
     return;
   }
   says = JSON.parse(text).says;
@@ -103,6 +103,7 @@ document.addEventListener("change", (e) => {
 document.addEventListener("click", (e) => {
   if (e.target.closest("#ref-split")) split(reference);
   if (e.target.closest("#ref-left")) showLeft();
+  if (e.target.closest("#ref-demo")) attach("", { demo: 1 });
   const busy = e.target.closest("[data-busy]");
   if (busy) {
     says = "";
