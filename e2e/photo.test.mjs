@@ -209,3 +209,36 @@ test("a night sky is laid behind tower and hills, moved by hand, undone and redo
   for (let n = 0; n < 8; n++) await saved(page, () => page.keyboard.press("Control+Shift+z"));
   assert.equal(await picture(page), laid);
 });
+
+test("a part that was asked for before the frame changed is asked for anew after it", async () => {
+  await saved(page, async () => drag(page, await at(3000, 2000), await at(2000, 1300)));
+  await goTo("glow");
+  const shown = await picture(page);
+  // The next frame leaves only when all of the photo is the picture again.
+  let leave;
+  const waits = new Promise((go) => (leave = go));
+  let held = 0;
+  await page.context().route("**/frame?**", async (r) => {
+    if (!held++) await waits;
+    await r.continue();
+  });
+  await page.keyboard.press("+");
+  for (let i = 0; i < 50 && !held; i++) await page.waitForTimeout(40);
+  assert.ok(held, "no frame is asked for");
+  await page.evaluate(async () => {
+    const { commit } = await import("/static/js/state.js");
+    await commit([
+      {
+        op: "replace",
+        path: "/crop",
+        value: { x: 300, y: 300, width: 400, height: 300, angle: 0, turns: 0, flip: false },
+      },
+    ]);
+  });
+  leave();
+  await settled(page);
+  await page.keyboard.press("f");
+  await settled(page);
+  assert.notEqual(await picture(page), shown);
+  assert.equal(await page.locator("#notice").isVisible(), false);
+});

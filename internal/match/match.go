@@ -55,7 +55,7 @@ func New(ctx context.Context, p, o *photo.Photo, s align.Similarity) (*Pair, err
 			row := out.Ref.Row(y)
 			for x := range w {
 				u, v := s.At((float64(x)+0.5)*out.Step, (float64(y)+0.5)*out.Step, p.Width, p.Height, o.Width, o.Height)
-				out.Known[y*w+x] = between(row[3*x:3*x+3], ref, u/float64(ostep)-0.5, v/float64(ostep)-0.5)
+				out.Known[y*w+x] = ref.Between(row[3*x:], u/float64(ostep)-0.5, v/float64(ostep)-0.5)
 			}
 		}
 	})
@@ -90,22 +90,6 @@ func reduced(ctx context.Context, p *photo.Photo, step int) (*raster.RGB, error)
 			}
 		}
 	})
-}
-
-// between writes the colour at a place between pixels; false beyond them.
-func between(dst []float32, m *raster.RGB, x, y float64) bool {
-	i, j := int(math.Floor(x)), int(math.Floor(y))
-	w, h := m.Rect.Dx(), m.Rect.Dy()
-	if i < -1 || j < -1 || i >= w || j >= h {
-		return false
-	}
-	u, v := float32(x-float64(i)), float32(y-float64(j))
-	a, b := m.Row(max(j, 0)), m.Row(min(j+1, h-1))
-	l, r := 3*max(i, 0), 3*min(i+1, w-1)
-	for c := range 3 {
-		dst[c] = (a[l+c]*(1-u)+a[r+c]*u)*(1-v) + (b[l+c]*(1-u)+b[r+c]*u)*v
-	}
-	return true
 }
 
 // Of linear light: what is too dark to tell anything, and what is taken for clipped.

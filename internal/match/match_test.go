@@ -29,6 +29,9 @@ var groups = []string{"panels", "rod", "lamp", "hexagon", "string"}
 
 func mixed(t *testing.T, dim float32, gains []float64, tints [][3]float64) (p *photo.Photo, o *photo.Photo, plain *scene.Linear, lit []*scene.Linear) {
 	t.Helper()
+	if testing.Short() {
+		t.Skip("a whole scene")
+	}
 	if _, err := os.Stat(quay); err != nil {
 		t.Skip("the scene is not here")
 	}

@@ -10,6 +10,7 @@ package raster
 import (
 	"context"
 	"image"
+	"math"
 	"runtime"
 	"sync"
 	"sync/atomic"
@@ -190,4 +191,22 @@ func FloorDiv(a, b int) int {
 		q--
 	}
 	return q
+}
+
+// Between writes the colour at a place between samples, by the four round it; at the rim by those that are there. It returns
+// false, and writes nothing, for a place a pixel or more beyond them. Sample (x, y) lies at the place x, y.
+func (p *RGB) Between(dst []float32, x, y float64) bool {
+	i, j := int(math.Floor(x)), int(math.Floor(y))
+	r := p.Rect
+	if i < r.Min.X-1 || j < r.Min.Y-1 || i >= r.Max.X || j >= r.Max.Y {
+		return false
+	}
+	u, v := float32(x-float64(i)), float32(y-float64(j))
+	a, b := p.Row(max(j, r.Min.Y)), p.Row(min(j+1, r.Max.Y-1))
+	k, l := 3*(max(i, r.Min.X)-r.Min.X), 3*(min(i+1, r.Max.X-1)-r.Min.X)
+	dst = dst[:3:3]
+	for c := range dst {
+		dst[c] = (a[k+c]*(1-u)+a[l+c]*u)*(1-v) + (b[k+c]*(1-u)+b[l+c]*u)*v
+	}
+	return true
 }

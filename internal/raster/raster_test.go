@@ -231,3 +231,22 @@ func TestRowsOfSamples(t *testing.T) {
 		}
 	}
 }
+
+// Between samples a colour is what lies between them, at the rim the rim's, and a pixel beyond there is none.
+func TestBetween(t *testing.T) {
+	m := NewRGB(image.Rect(10, 20, 13, 22))
+	for i := range m.Pix {
+		m.Pix[i] = float32(i)
+	}
+	var c [3]float32
+	for _, k := range []struct{ x, y, want float64 }{{10, 20, 0}, {11, 20, 3}, {10.5, 20, 1.5}, {10, 20.5, 4.5}, {11.25, 20.75, 3.75 + 0.75*9}, {9.5, 20, 0}, {12.9, 21.9, 15}} {
+		if !m.Between(c[:], k.x, k.y) || math.Abs(float64(c[0])-k.want) > 1e-5 || c[2] != c[0]+2 {
+			t.Errorf("at %g, %g it is %v, not %g", k.x, k.y, c, k.want)
+		}
+	}
+	for _, k := range [][2]float64{{8.9, 20}, {13, 20}, {11, 18.9}, {11, 22}} {
+		if m.Between(c[:], k[0], k[1]) {
+			t.Errorf("there is something at %v", k)
+		}
+	}
+}

@@ -342,18 +342,7 @@ func (e *Engine) AreaMask(ctx context.Context, q Request, id area.Ref, solid boo
 
 // mask returns the coverage that is asked for, taken out of what draw makes of the photo.
 func (q *Request) mask(ctx context.Context, draw func(q Request) (*raster.Plane, error)) (*raster.Plane, error) {
-	f, err := q.framing()
-	if err != nil {
-		return nil, err
-	}
-	if f == nil {
-		return draw(*q)
-	}
-	m, err := draw(f.on(*q))
-	if err != nil {
-		return nil, err
-	}
-	return f.plane(ctx, m)
+	return drawn(q, draw, func(f *framing, m *raster.Plane) (*raster.Plane, error) { return f.plane(ctx, m) })
 }
 
 func (e *Engine) areaMask(ctx context.Context, q Request, id area.Ref, solid bool) (*raster.Plane, error) {

@@ -13,6 +13,7 @@ import (
 	"pyrant/demo"
 	"pyrant/internal/codec"
 	"pyrant/internal/colour"
+	"pyrant/internal/crop"
 	"pyrant/internal/photo"
 	"pyrant/internal/recipe"
 	"pyrant/internal/shape"
@@ -333,4 +334,24 @@ func BenchmarkRaysLens(b *testing.B) {
 	benchRays(b, func(l *recipe.Light, n int) {
 		l.Rays.Made, l.Rays.Length = recipe.ByLens, 180+math.Mod(float64(n)*22, 120)
 	})
+}
+
+// A fader of the demo while its picture is straightened, and cropped without an angle.
+func BenchmarkStraightenedFader(b *testing.B) { benchCropped(b, 2.5) }
+
+func BenchmarkCroppedFader(b *testing.B) { benchCropped(b, 0) }
+
+func benchCropped(b *testing.B, angle float64) {
+	p, r := demoShot(b)
+	r.Crop = crop.Crop{X: 1500, Y: 1000, Width: 2400, Height: 1600, Angle: angle}
+	e := New(1 << 30)
+	q := Request{Photo: p, Recipe: r, LongEdge: previewEdge, Profile: colour.SRGB}
+	frame := render(b, e, q).(*image.RGBA)
+	n := 0
+	against(b, "x-jpeg", func() {
+		n++
+		q.Recipe = r.Clone()
+		q.Recipe.Lights[0].Level = 0.5 + math.Mod(float64(n)*0.618, 1)
+		render(b, e, q)
+	}, func() { encode(b, frame, 85) })
 }

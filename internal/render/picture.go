@@ -79,14 +79,7 @@ func (l *laid) Row(pix, cover []float32, x0, y int) {
 		}
 		cover[i] = float32(math.Min(c, 1))
 		px, py := u*l.per+float64(w)/2-0.5, v*l.per+float64(h)/2-0.5
-		a, b := int(math.Floor(px)), int(math.Floor(py))
-		s, t := float32(px-float64(a)), float32(py-float64(b))
-		up, down := l.pic.Row(min(max(b, 0), h-1)), l.pic.Row(min(max(b+1, 0), h-1))
-		p, q := 3*min(max(a, 0), w-1), 3*min(max(a+1, 0), w-1)
-		d := pix[3*i : 3*i+3 : 3*i+3]
-		for c := range d {
-			d[c] = (up[p+c]*(1-s)+up[q+c]*s)*(1-t) + (down[p+c]*(1-s)+down[q+c]*s)*t
-		}
+		l.pic.Between(pix[3*i:], min(max(px, 0), float64(w-1)), min(max(py, 0), float64(h-1)))
 	}
 }
 

@@ -67,17 +67,7 @@ func (e *Engine) reference(ctx context.Context, q Request, o *photo.Photo, key s
 			clear(row)
 			for x := range view.Dx() {
 				u, v := s.At((float64(view.Min.X+x)+0.5)/scale, (float64(y)+0.5)/scale, q.Photo.Width, q.Photo.Height, o.Width, o.Height)
-				u, v = u*kx-0.5, v*ky-0.5
-				i, j := int(math.Floor(u)), int(math.Floor(v))
-				if i < -1 || j < -1 || i >= at.Dx() || j >= at.Dy() {
-					continue
-				}
-				a, b := pic.Row(max(j, 0)), pic.Row(min(j+1, at.Dy()-1))
-				l, r := 3*max(i, 0), 3*min(i+1, at.Dx()-1)
-				f, g := float32(u-float64(i)), float32(v-float64(j))
-				for c := range 3 {
-					row[3*x+c] = (a[l+c]*(1-f)+a[r+c]*f)*(1-g) + (b[l+c]*(1-f)+b[r+c]*f)*g
-				}
+				pic.Between(row[3*x:], u*kx-0.5, v*ky-0.5)
 			}
 			profile.Encode8(out.Pix[out.PixOffset(view.Min.X, y):][:4*view.Dx()], row, 1<<31, 0)
 		}

@@ -2,11 +2,8 @@ package web
 
 import (
 	"context"
-	"io"
 	"net/http"
-	"path/filepath"
 	"strconv"
-	"strings"
 
 	"github.com/labstack/echo/v5"
 
@@ -25,15 +22,11 @@ func (s *Server) passPicture(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	data, err := io.ReadAll(io.LimitReader(c.Request().Body, s.opt.MaxUpload+1))
-	if err == nil && int64(len(data)) > s.opt.MaxUpload {
-		err = &http.MaxBytesError{Limit: s.opt.MaxUpload}
-	}
+	data, err := s.file(c)
 	if err != nil {
-		return badBody(err, &fault.Error{Msg: "The file did not come whole. Choose it once more."})
+		return err
 	}
-	name := filepath.Base(strings.ReplaceAll(c.QueryParam("name"), `\`, "/"))
-	name = cleanName(strings.TrimSuffix(name, filepath.Ext(name)))
+	name := fileName(c.QueryParam("name"))
 	if id := c.QueryParam("shipped"); id != "" {
 		if data = pictures.Data(id); data == nil {
 			return fault.In("shipped", "There is no picture %q that ships.", id)

@@ -5,10 +5,8 @@ import (
 	"encoding/json"
 	"fmt"
 	"image"
-	"io"
 	"math"
 	"net/http"
-	"path/filepath"
 	"strconv"
 	"strings"
 	"sync"
@@ -39,12 +37,9 @@ func (s *Server) attachReference(c *echo.Context) error {
 	if c.QueryParam("demo") != "" && isDemoQuay(shot) {
 		return s.keepReference(c, shot, r, "The quay, lit", demo.QuayLit)
 	}
-	data, err := io.ReadAll(io.LimitReader(c.Request().Body, s.opt.MaxUpload+1))
-	if err == nil && int64(len(data)) > s.opt.MaxUpload {
-		err = &http.MaxBytesError{Limit: s.opt.MaxUpload}
-	}
+	data, err := s.file(c)
 	if err != nil {
-		return badBody(err, &fault.Error{Msg: "The file did not come whole. Attach it once more."})
+		return err
 	}
 	return s.keepReference(c, shot, r, c.QueryParam("name"), data)
 }
@@ -69,9 +64,8 @@ func (s *Server) keepReference(c *echo.Context, shot *store.Shot, r *recipe.Reci
 	if err != nil {
 		return err
 	}
-	name = filepath.Base(strings.ReplaceAll(name, `\`, "/"))
 	ref := setting.New[recipe.Reference](r.Photo.Frame())
-	ref.Sum, ref.Name, ref.Width, ref.Height = sum, cleanName(strings.TrimSuffix(name, filepath.Ext(name))), o.Width, o.Height
+	ref.Sum, ref.Name, ref.Width, ref.Height = sum, fileName(name), o.Width, o.Height
 	found, sure, err := align.Find(ctx, p, o)
 	if err != nil {
 		return err

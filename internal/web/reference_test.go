@@ -59,6 +59,9 @@ func (a *app) attach(at string, data []byte) (int, string) {
 
 // A reference is attached and laid on the photo, seen beside it, read, matched, kept in archives, and taken away.
 func TestReference(t *testing.T) {
+	if testing.Short() {
+		t.Skip("photos are laid on each other four times")
+	}
 	a := start(t, Options{})
 	at := a.opened(set(false, 0))
 	if code, body := a.attach(at, []byte("no picture")); code != 422 {

@@ -55,14 +55,31 @@ func (s *Server) openPhoto(c *echo.Context) error {
 		if err != nil {
 			return badBody(err, broken)
 		}
-		name := filepath.Base(strings.ReplaceAll(part.FileName(), `\`, "/"))
-		shot, err := s.add(r.Context(), cleanName(strings.TrimSuffix(name, filepath.Ext(name))), data, watch)
+		shot, err := s.add(r.Context(), fileName(part.FileName()), data, watch)
 		if err != nil {
 			return err
 		}
 		s.log.Info("opened", "shot", shot.ID, "bytes", len(data))
 		return c.JSON(http.StatusCreated, map[string]string{"url": "/shots/" + shot.ID})
 	}
+}
+
+// file returns the file that is all of a request's body.
+func (s *Server) file(c *echo.Context) ([]byte, error) {
+	data, err := io.ReadAll(io.LimitReader(c.Request().Body, s.opt.MaxUpload+1))
+	if err == nil && int64(len(data)) > s.opt.MaxUpload {
+		err = &http.MaxBytesError{Limit: s.opt.MaxUpload}
+	}
+	if err != nil {
+		return nil, badBody(err, &fault.Error{Msg: "The file did not come whole. Choose it once more."})
+	}
+	return data, nil
+}
+
+// fileName makes the name of a picture of what a browser says its file is called.
+func fileName(name string) string {
+	name = filepath.Base(strings.ReplaceAll(name, `\`, "/"))
+	return cleanName(strings.TrimSuffix(name, filepath.Ext(name)))
 }
 
 // badBody returns what ails a body where that has words of its own, such as its limit,

@@ -58,7 +58,7 @@ function resheet() {
   if (shot.step === "photo") {
     const t = table(crop, w, h);
     const turned = Boolean(crop.angle || crop.turns || crop.flip);
-    sheet = { ...t, turned, key: "photo", source: { w, h, all: !isIdle(shot.crop) } };
+    sheet = { ...t, turned, key: "photo", source: { w, h, all: true } };
   } else {
     const [cw, ch] = sizeOf(shot.crop, w, h);
     const key = isIdle(shot.crop) ? "photo" : JSON.stringify(shot.crop);
@@ -331,8 +331,13 @@ function got(frame) {
   stage.dispatchEvent(new CustomEvent("frame", { detail: frame.drawn })); // for those who measure
 }
 
-const frames = new Frames(wish, got, (error) => {
+const frames = new Frames(wish, got, (error, w) => {
   setBusy(false);
+  // What was asked for before a change may not be there after it: a part of a picture that has another frame by now.
+  if (w.version !== shot.version || w.key !== sheet.key) {
+    frames.look();
+    return;
+  }
   // A change that could not be saved matters more than the picture of it.
   if (!document.getElementById("notice").hidden) return;
   notice("No picture", error, [["Try again", () => frames.look()]]);
