@@ -7,6 +7,7 @@ import (
 	"image"
 	"math"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -147,11 +148,55 @@ func (s *Server) referenceLight(c *echo.Context) error {
 		return err
 	}
 	got, err := p.At(x, y)
+	// Of a light that is traced in a room the fit of all lights tells more than its rim, on which others shine as well.
+	if tint, ok := s.fittedTint(ctx, shot, r, c.QueryParam("light"), x, y); ok {
+		if err != nil {
+			got, err = match.Reading{}, nil
+		}
+		got.Tint = tint
+	}
 	if err != nil {
 		return err
 	}
 	tenth := func(v float64) float64 { return math.Round(10*v) / 10 }
 	return c.JSON(http.StatusOK, map[string]any{"gel": recipe.GelOf(got.Tint), "hex": got.Tint.Hex(), "stops": tenth(got.Stops), "daylight": tenth(got.Daylight)})
+}
+
+// fittedTint returns the tint of a light at whose shapes a place lies, by the fit of all lights to the reference; ok is false
+// where there is no room, or the fit tells little.
+func (s *Server) fittedTint(ctx context.Context, shot *store.Shot, r *recipe.Recipe, light string, x, y float64) (tint colour.RGB, ok bool) {
+	i, err := strconv.Atoi(light)
+	if err != nil || i < 0 || i >= len(r.Lights) || !r.Room.On {
+		return tint, false
+	}
+	// On the light, or as near as a finger is wide.
+	const across = 400
+	scale := across / float64(r.Photo.LongEdge())
+	m := r.Lights[i].Shapes.At(scale)
+	row, near := make([]float32, 17), false
+	for dy := -8; dy <= 8; dy++ {
+		clear(row)
+		m.Fill(row, int(x*scale)-8, int(y*scale)+dy)
+		near = near || slices.ContainsFunc(row, func(v float32) bool { return v > 0.1 })
+	}
+	if !near {
+		return tint, false
+	}
+	f, err := s.fittedTo(ctx, shot, r)
+	if err != nil || f.Explained < 0.8 {
+		return tint, false
+	}
+	g := f.Gains[i]
+	most := max(g[0], g[1], g[2])
+	if most < 1e-3 {
+		return tint, false
+	}
+	return colour.RGB{R: float32(g[0] / most), G: float32(g[1] / most), B: float32(g[2] / most)}, true
+}
+
+// fittedTo returns what the lights of a shot have to be for the picture to be its reference, kept for its version.
+func (s *Server) fittedTo(ctx context.Context, shot *store.Shot, r *recipe.Recipe) (fitted, error) {
+	return cache.Get(ctx, s.engine.Cache, fmt.Sprintf("left %s %d", shot.ID, shot.Version), func(ctx context.Context) (fitted, error) { return s.fitLights(ctx, shot, r) })
 }
 
 // referenceAction does what is done with a shot's reference; false where the action is none of it.
@@ -345,7 +390,7 @@ func (s *Server) matched(ctx context.Context, shot *store.Shot, r *recipe.Recipe
 // left answers with what a match leaves over: lighter than grey where the reference is brighter, darker where it is darker,
 // in a picture as the frame that is asked for.
 func (s *Server) left(ctx context.Context, shot *store.Shot, r *recipe.Recipe, q render.Request) (*image.RGBA, error) {
-	f, err := cache.Get(ctx, s.engine.Cache, fmt.Sprintf("left %s %d", shot.ID, shot.Version), func(ctx context.Context) (fitted, error) { return s.fitLights(ctx, shot, r) })
+	f, err := s.fittedTo(ctx, shot, r)
 	if err != nil {
 		return nil, err
 	}
@@ -369,7 +414,7 @@ func (s *Server) matchSays(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	f, err := cache.Get(ctx, s.engine.Cache, fmt.Sprintf("left %s %d", shot.ID, shot.Version), func(ctx context.Context) (fitted, error) { return s.fitLights(ctx, shot, r) })
+	f, err := s.fittedTo(ctx, shot, r)
 	if err != nil {
 		return err
 	}

@@ -10,11 +10,13 @@ import (
 	"math"
 	"net/http"
 	"net/url"
+	"slices"
 	"strings"
 	"testing"
 
 	"pyrant/demo"
 	"pyrant/internal/archive"
+	"pyrant/internal/recipe"
 )
 
 // set is a picture of made detail; with the lamp on it is darker by day and lit in orange round a place.
@@ -207,6 +209,35 @@ func TestDemoReference(t *testing.T) {
 	resp, body = a.do(a.request(http.MethodPost, told.URL+"/reference?demo=1", "application/octet-stream", nil))
 	if resp.StatusCode != 200 || !strings.Contains(body, "Laid on the photo") || a.recipe(told.URL).Reference.Width != 1500 {
 		t.Errorf("the quay, lit: %d %.300s", resp.StatusCode, body)
+	}
+	// Lit as the demo has it, a gel that is taken at a light is that of the match, also where others shine before it.
+	var lit string
+	for _, k := range a.demo() {
+		if k.Name == "Tidewatch quay" {
+			lit = "/shots/" + k.ID
+		}
+	}
+	if resp, _ = a.do(a.request(http.MethodPost, lit+"/reference?demo=1", "application/octet-stream", nil)); resp.StatusCode != 200 {
+		t.Fatalf("attaching it: %d", resp.StatusCode)
+	}
+	r := a.recipe(lit)
+	rod := slices.IndexFunc(r.Lights, func(l recipe.Light) bool { return l.Name == "Signal rod" })
+	hue := func(more string) float64 {
+		t.Helper()
+		var got struct{ Gel struct{ Hue float64 } }
+		if _, body := a.get(lit + "/reference/light?x=1640&y=440" + more); json.Unmarshal([]byte(body), &got) != nil {
+			t.Fatalf("the rod%s: %.200s", more, body)
+		}
+		return got.Gel.Hue
+	}
+	at, rim := hue(fmt.Sprintf("&light=%d", rod)), hue("")
+	if code, body := a.act(lit, "match-reference", url.Values{}); code != 200 {
+		t.Fatalf("match: %d %.200s", code, body)
+	}
+	want := a.recipe(lit).Lights[rod].Gel.Hue
+	t.Logf("the rod's gel is %.1f by the match, %.1f at the rod, %.1f at its rim", want, at, rim)
+	if math.Abs(at-want) > 1 || math.Abs(rim-want) < 5 {
+		t.Errorf("the rod's gel is %.1f by the match, %.1f at the rod, %.1f at its rim", want, at, rim)
 	}
 	other := a.opened(set(false, 0))
 	if resp, _ := a.do(a.request(http.MethodPost, other+"/reference?demo=1", "application/octet-stream", nil)); resp.StatusCode != 422 {

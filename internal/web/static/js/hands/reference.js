@@ -75,7 +75,7 @@ export const refPairs = {
 };
 
 // reader makes a hand that shows the reference and asks for its light where it is clicked.
-function reader(name, label, key, where, hint, got) {
+function reader(name, label, key, where, hint, got, of = () => "") {
   return {
     name,
     label,
@@ -93,7 +93,7 @@ function reader(name, label, key, where, hint, got) {
       if (!there()) return false;
       const [x, y] = at.photo;
       try {
-        const light = await ask(`/shots/${shot.id}/reference/light?x=${x}&y=${y}`);
+        const light = await ask(`/shots/${shot.id}/reference/light?x=${x}&y=${y}${of()}`);
         await got(light, at);
       } catch (err) {
         notice("Not read", err.message, [], true);
@@ -143,4 +143,5 @@ export const refGel = reader(
     await commit([set(`/lights/${shot.light}/gel`, light.gel)]);
     stage.dispatchEvent(new Event("putdown"));
   },
+  () => `&light=${shot.light}`,
 );
