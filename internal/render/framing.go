@@ -2,6 +2,7 @@ package render
 
 import (
 	"context"
+	"encoding/binary"
 	"image"
 	"math"
 
@@ -90,7 +91,6 @@ func (f *framing) toPhoto() crop.Affine {
 // on returns what to ask for of the photo.
 func (f *framing) on(q Request) Request {
 	q.Uncropped, q.LongEdge, q.View = true, f.long, f.inner
-	q.Deep = q.Deep || f.crop.Angle != 0
 	return q
 }
 
@@ -120,10 +120,9 @@ func (f *framing) take(ctx context.Context, m image.Image, deep bool) (image.Ima
 	out := newImage(deep, f.view)
 	at := f.toPhoto()
 	if f.crop.Angle != 0 {
-		src := deepened(m)
 		return out, raster.Rows(ctx, f.view.Min.Y, f.view.Max.Y, func(y0, y1 int) {
 			for y := y0; y < y1 && ctx.Err() == nil; y++ {
-				resample(out, src, at, f.view.Min.X, f.view.Max.X, y)
+				resample(out, m, at, f.view.Min.X, f.view.Max.X, y)
 			}
 		})
 	}
@@ -144,18 +143,6 @@ func (f *framing) take(ctx context.Context, m image.Image, deep bool) (image.Ima
 			}
 		}
 	})
-}
-
-// deepened returns an image with 16 bits a sample.
-func deepened(m image.Image) *image.RGBA64 {
-	if m, ok := m.(*image.RGBA64); ok {
-		return m
-	}
-	out := image.NewRGBA64(m.Bounds())
-	for i, v := range m.(*image.RGBA).Pix {
-		out.Pix[2*i], out.Pix[2*i+1] = v, v
-	}
-	return out
 }
 
 // pixels returns the bytes of an image that fills its memory, and how many a pixel has.
@@ -206,43 +193,40 @@ var weights = func() (w [cubic + 1][4]float32) {
 }()
 
 // resample writes a row of the picture from samples of the photo that lie between pixels. It works on display values: there
-// what a cubic overshoots at an edge is as small beside light as beside dark.
-func resample(out image.Image, m *image.RGBA64, at crop.Affine, x0, x1, y int) {
-	b := m.Rect
+// what a cubic overshoots at an edge is as small beside light as beside dark. Both images have as many bits.
+func resample(out, m image.Image, at crop.Affine, x0, x1, y int) {
+	_, b, _ := pixels(m)
 	n := uint32(x0)*ditherX + uint32(y)*ditherY
 	for x := x0; x < x1; x++ {
 		u, v := at.At(float64(x)+0.5, float64(y)+0.5)
 		u, v = u-0.5, v-0.5
 		i, j := int(math.Floor(u)), int(math.Floor(v))
-		wx, wy := &weights[int((u-float64(i))*cubic+0.5)], &weights[int((v-float64(j))*cubic+0.5)]
-		var c [3]float32
-		if i-1 >= b.Min.X && i+2 < b.Max.X && j-1 >= b.Min.Y && j+2 < b.Max.Y {
-			p := m.Pix[(j-1-b.Min.Y)*m.Stride+(i-1-b.Min.X)*8:]
-			for k := range 4 {
-				r := p[k*m.Stride:][:32:32]
-				for q := range c {
-					c[q] += wy[k] * (wx[0]*float32(uint32(r[2*q])<<8|uint32(r[2*q+1])) + wx[1]*float32(uint32(r[8+2*q])<<8|uint32(r[9+2*q])) +
-						wx[2]*float32(uint32(r[16+2*q])<<8|uint32(r[17+2*q])) + wx[3]*float32(uint32(r[24+2*q])<<8|uint32(r[25+2*q])))
-				}
-			}
-		} else {
-			for k := range 4 {
-				for l := range 4 {
-					s := m.RGBA64At(min(max(i-1+l, b.Min.X), b.Max.X-1), min(max(j-1+k, b.Min.Y), b.Max.Y-1))
-					w := wx[l] * wy[k]
-					c[0], c[1], c[2] = c[0]+w*float32(s.R), c[1]+w*float32(s.G), c[2]+w*float32(s.B)
-				}
-			}
-		}
-		switch o := out.(type) {
+		kx, ky := int((u-float64(i))*cubic+0.5), int((v-float64(j))*cubic+0.5)
+		inside := i-1 >= b.Min.X && i+2 < b.Max.X && j-1 >= b.Min.Y && j+2 < b.Max.Y
+		switch m := m.(type) {
 		case *image.RGBA:
+			o := out.(*image.RGBA)
 			d := o.Pix[o.PixOffset(x, y):][:4:4]
-			dither := float32(n>>16) / 65536
-			for q := range c {
-				d[q] = uint8(min(max(c[q]*(255.0/65535)+dither, 0), 255))
+			if inside {
+				c := four8(m.Pix[(j-1-b.Min.Y)*m.Stride+(i-1-b.Min.X)*4:], m.Stride, &weights8[kx], &weights8[ky])
+				for q, v := range c {
+					d[q] = uint8(min(max((v+int64(n>>16))>>16, 0), 255))
+				}
+			} else {
+				c, dither := rim(m, i, j, &weights[kx], &weights[ky], 255), float32(n>>16)/65536
+				for q, v := range c {
+					d[q] = uint8(min(max(v+dither, 0), 255))
+				}
 			}
 			d[3] = 255
 		case *image.RGBA64:
+			var c [3]float32
+			if inside {
+				c = four16(m.Pix[(j-1-b.Min.Y)*m.Stride+(i-1-b.Min.X)*8:], m.Stride, &weights[kx], &weights[ky])
+			} else {
+				c = rim(m, i, j, &weights[kx], &weights[ky], 65535)
+			}
+			o := out.(*image.RGBA64)
 			d := o.Pix[o.PixOffset(x, y):][:8:8]
 			for q := range c {
 				w := uint16(min(max(c[q]+0.5, 0), 65535))
@@ -252,4 +236,65 @@ func resample(out image.Image, m *image.RGBA64, at crop.Affine, x0, x1, y int) {
 		}
 		n += ditherX
 	}
+}
+
+// weights8 are the weights in 256ths, of which four are 256.
+var weights8 = func() (w [cubic + 1][4]int64) {
+	for i, k := range weights {
+		rest := int64(256)
+		for l, v := range k {
+			w[i][l] = int64(math.Round(256 * float64(v)))
+			rest -= w[i][l]
+		}
+		w[i][1+(2*i)/(cubic+1)] += rest // the larger of both in the middle
+	}
+	return
+}()
+
+// four8 returns the sum of four by four pixels of 8 bits, from p on, by their weights in 256ths. Red, green and blue are summed
+// along a row in one number, 21 bits apart: none of the sums needs more, with its sign.
+func four8(p []uint8, stride int, wx, wy *[4]int64) (c [3]int64) {
+	apart := func(r []uint8) int64 {
+		s := binary.LittleEndian.Uint32(r)
+		return int64(uint64(s&0xff) | uint64(s&0xff00)<<13 | uint64(s&0xff0000)<<26)
+	}
+	for k := range 4 {
+		r := p[k*stride:][:16:16]
+		h := wx[0]*apart(r) + wx[1]*apart(r[4:]) + wx[2]*apart(r[8:]) + wx[3]*apart(r[12:])
+		w := wy[k]
+		red := h << 43 >> 43
+		h = (h - red) >> 21
+		green := h << 43 >> 43
+		c[0] += w * red
+		c[1] += w * green
+		c[2] += w * ((h - green) >> 21)
+	}
+	return c
+}
+
+// four16 does the same of 16 bits.
+func four16(p []uint8, stride int, wx, wy *[4]float32) (c [3]float32) {
+	for k := range 4 {
+		r := p[k*stride:][:32:32]
+		s0, s1 := binary.BigEndian.Uint64(r), binary.BigEndian.Uint64(r[8:])
+		s2, s3 := binary.BigEndian.Uint64(r[16:]), binary.BigEndian.Uint64(r[24:])
+		w := wy[k]
+		c[0] += w * (wx[0]*float32(int32(s0>>48)) + wx[1]*float32(int32(s1>>48)) + wx[2]*float32(int32(s2>>48)) + wx[3]*float32(int32(s3>>48)))
+		c[1] += w * (wx[0]*float32(int32(s0>>32&0xffff)) + wx[1]*float32(int32(s1>>32&0xffff)) + wx[2]*float32(int32(s2>>32&0xffff)) + wx[3]*float32(int32(s3>>32&0xffff)))
+		c[2] += w * (wx[0]*float32(int32(s0>>16&0xffff)) + wx[1]*float32(int32(s1>>16&0xffff)) + wx[2]*float32(int32(s2>>16&0xffff)) + wx[3]*float32(int32(s3>>16&0xffff)))
+	}
+	return c
+}
+
+// rim does the same where some of the pixels would lie beyond the image: its rim stands for them.
+func rim(m image.Image, i, j int, wx, wy *[4]float32, most float32) (c [3]float32) {
+	b := m.Bounds()
+	for k := range 4 {
+		for l := range 4 {
+			r, g, bl, _ := m.At(min(max(i-1+l, b.Min.X), b.Max.X-1), min(max(j-1+k, b.Min.Y), b.Max.Y-1)).RGBA()
+			w := wx[l] * wy[k] * most / 65535
+			c[0], c[1], c[2] = c[0]+w*float32(r), c[1]+w*float32(g), c[2]+w*float32(bl)
+		}
+	}
+	return c
 }

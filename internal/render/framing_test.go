@@ -161,6 +161,10 @@ func TestStraightenedEdge(t *testing.T) {
 	r.Crop = crop.Crop{X: 150, Y: 150, Width: 200, Height: 200, Angle: angle}
 	m := rgba(t, New(1<<24), Request{Photo: p, Recipe: r})
 	for y := 10; y < 190; y++ {
+		// What is even stays as it is, to the code.
+		if a, b := m.RGBAAt(50, y), m.RGBAAt(150, y); a.R != 30 || b.R != 230 {
+			t.Fatalf("even in row %d it is %v and %v", y, a, b)
+		}
 		for x, v := range map[int]float64{90: 30, 97: 30, 102: 230, 110: 230} {
 			if d := float64(m.RGBAAt(x, y).R) - v; math.Abs(d) > 14 {
 				t.Fatalf("at %d, %d it is %v, not %g", x, y, m.RGBAAt(x, y), v)
