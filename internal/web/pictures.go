@@ -18,7 +18,7 @@ import (
 
 // passPicture puts the picture that comes, or one that ships, into a pass of a shot.
 func (s *Server) passPicture(c *echo.Context) error {
-	shot, r, err := s.asked(c)
+	shot, r, err := s.seen(c)
 	if err != nil {
 		return err
 	}

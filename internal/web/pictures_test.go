@@ -6,6 +6,7 @@ import (
 	"image/color"
 	"net/http"
 	"net/url"
+	"strconv"
 	"testing"
 
 	"pyrant/internal/archive"
@@ -23,7 +24,7 @@ func TestPassPicture(t *testing.T) {
 	at := a.opened(m)
 	send := func(query string, data []byte) (int, string) {
 		t.Helper()
-		resp, body := a.do(a.request(http.MethodPost, at+"/picture?"+query, "application/octet-stream", bytes.NewReader(data)))
+		resp, body := a.do(a.request(http.MethodPost, at+"/picture?version="+strconv.FormatInt(a.stored(at).Version, 10)+"&"+query, "application/octet-stream", bytes.NewReader(data)))
 		return resp.StatusCode, body
 	}
 	if code, body := a.change(at, `[{"op":"add","path":"/finish/passes/-","value":{"name":"Sky","does":{"kind":"picture"}}},{"op":"add","path":"/finish/passes/-","value":{"name":"Warm","does":{"kind":"colour"}}}]`); code != 200 {
@@ -36,6 +37,9 @@ func TestPassPicture(t *testing.T) {
 		if code, body := send(query, []byte("no picture")); code != want {
 			t.Errorf("%s: %d %.200s", query, code, body)
 		}
+	}
+	if resp, _ := a.do(a.request(http.MethodPost, at+"/picture?version=1&step=finish&pass=0&shipped=stars", "application/octet-stream", nil)); resp.StatusCode != 409 {
+		t.Errorf("of an older version: %d", resp.StatusCode)
 	}
 	if a.stored(at).Version != version {
 		t.Error("what was refused changed the shot")

@@ -31,7 +31,7 @@ import (
 
 // attachReference keeps the photo that comes as a shot's reference, and lays it on the shot's photo by itself.
 func (s *Server) attachReference(c *echo.Context) error {
-	shot, r, err := s.asked(c)
+	shot, r, err := s.seen(c)
 	if err != nil {
 		return err
 	}

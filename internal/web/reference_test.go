@@ -11,6 +11,7 @@ import (
 	"net/http"
 	"net/url"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -55,7 +56,7 @@ func jpegOf(t *testing.T, m image.Image) []byte {
 
 func (a *app) attach(at string, data []byte) (int, string) {
 	a.Helper()
-	resp, body := a.do(a.request(http.MethodPost, at+"/reference?name=lamps.jpg", "application/octet-stream", bytes.NewReader(data)))
+	resp, body := a.do(a.request(http.MethodPost, at+"/reference?name=lamps.jpg&version="+strconv.FormatInt(a.stored(at).Version, 10), "application/octet-stream", bytes.NewReader(data)))
 	return resp.StatusCode, body
 }
 
@@ -68,6 +69,11 @@ func TestReference(t *testing.T) {
 	at := a.opened(set(false, 0))
 	if code, body := a.attach(at, []byte("no picture")); code != 422 {
 		t.Fatalf("what is no picture: %d %.200s", code, body)
+	}
+	for query, want := range map[string]int{"?name=x": 422, "?name=x&version=77": 409} {
+		if resp, body := a.do(a.request(http.MethodPost, at+"/reference"+query, "application/octet-stream", nil)); resp.StatusCode != want {
+			t.Errorf("%s: %d %.200s", query, resp.StatusCode, body)
+		}
 	}
 	if resp, body := a.get(at + "/reference/light?x=9&y=9"); resp.StatusCode != 404 || !strings.Contains(body, "no reference") {
 		t.Errorf("light of no reference: %d %.200s", resp.StatusCode, body)
@@ -206,7 +212,7 @@ func TestDemoReference(t *testing.T) {
 	if _, body := a.get(told.URL + "/bench?step=photo"); !strings.Contains(body, "ref-demo") {
 		t.Error("the bench does not offer it")
 	}
-	resp, body = a.do(a.request(http.MethodPost, told.URL+"/reference?demo=1", "application/octet-stream", nil))
+	resp, body = a.do(a.request(http.MethodPost, told.URL+"/reference?demo=1&version=1", "application/octet-stream", nil))
 	if resp.StatusCode != 200 || !strings.Contains(body, "Laid on the photo") || a.recipe(told.URL).Reference.Width != 1500 {
 		t.Errorf("the quay, lit: %d %.300s", resp.StatusCode, body)
 	}
@@ -217,7 +223,7 @@ func TestDemoReference(t *testing.T) {
 			lit = "/shots/" + k.ID
 		}
 	}
-	if resp, _ = a.do(a.request(http.MethodPost, lit+"/reference?demo=1", "application/octet-stream", nil)); resp.StatusCode != 200 {
+	if resp, _ = a.do(a.request(http.MethodPost, lit+"/reference?demo=1&version=1", "application/octet-stream", nil)); resp.StatusCode != 200 {
 		t.Fatalf("attaching it: %d", resp.StatusCode)
 	}
 	r := a.recipe(lit)
@@ -240,7 +246,7 @@ func TestDemoReference(t *testing.T) {
 		t.Errorf("the rod's gel is %.1f by the match, %.1f at the rod, %.1f at its rim", want, at, rim)
 	}
 	other := a.opened(set(false, 0))
-	if resp, _ := a.do(a.request(http.MethodPost, other+"/reference?demo=1", "application/octet-stream", nil)); resp.StatusCode != 422 {
+	if resp, _ := a.do(a.request(http.MethodPost, other+"/reference?demo=1&version=1", "application/octet-stream", nil)); resp.StatusCode != 422 {
 		t.Errorf("another photo: %d", resp.StatusCode)
 	}
 }

@@ -7,6 +7,7 @@ import (
 	"net/http"
 	"path/filepath"
 	"runtime/debug"
+	"strconv"
 	"strings"
 	"sync"
 	"time"
@@ -74,6 +75,22 @@ func (s *Server) file(c *echo.Context) ([]byte, error) {
 		return nil, badBody(err, &fault.Error{Msg: "The file did not come whole. Choose it once more."})
 	}
 	return data, nil
+}
+
+// seen returns the shot that a file is for and its recipe, if it is still as the page showed it.
+func (s *Server) seen(c *echo.Context) (*store.Shot, *recipe.Recipe, error) {
+	shot, r, err := s.asked(c)
+	if err != nil {
+		return nil, nil, err
+	}
+	version, err := strconv.ParseInt(c.QueryParam("version"), 10, 64)
+	if err != nil {
+		return nil, nil, fault.In("version", "The request does not say which version of the shot it is about. Reload the page.")
+	}
+	if !s.amends.lead(shot.ID, version, shot.Version) {
+		return nil, nil, store.ErrStale
+	}
+	return shot, r, nil
 }
 
 // fileName makes the name of a picture of what a browser says its file is called.

@@ -4,15 +4,16 @@ import { notice } from "./notice.js";
 import { csrf, shot, show } from "./state.js";
 
 async function lay(query, body) {
-  const q = new URLSearchParams({ step: shot.step, pass: shot.focus.pass, ...query });
+  const q = new URLSearchParams({ step: shot.step, pass: shot.focus.pass, version: shot.version, ...query });
   const answer = await fetch(`/shots/${shot.id}/picture?${q}`, {
     method: "POST",
     headers: { "Content-Type": "application/octet-stream", "X-CSRF-Token": csrf() },
     body,
   }).catch(() => null);
   const text = (await answer?.text().catch(() => "")) ?? "";
-  if (answer?.ok) await show();
-  else notice("Not laid over", told(answer?.status ?? 0, text).text, [["Try again", () => lay(query, body)]]);
+  if (answer?.ok || answer?.status === 409) await show(); // what was done elsewhere comes in first
+  if (!answer?.ok)
+    notice("Not laid over", told(answer?.status ?? 0, text).text, [["Try again", () => lay(query, body)]]);
 }
 
 document.addEventListener("click", (e) => {

@@ -20,7 +20,7 @@ function tell(id, text) {
 async function attach(file, query = { name: file.name }) {
   says = "Reading it, and laying it on the photo…";
   tell("ref-says", says);
-  const url = `/shots/${shot.id}/reference?${new URLSearchParams(query)}`;
+  const url = `/shots/${shot.id}/reference?${new URLSearchParams({ ...query, version: shot.version })}`;
   const answer = await fetch(url, {
     method: "POST",
     headers: { "Content-Type": "application/octet-stream", "X-CSRF-Token": csrf() },
@@ -30,6 +30,7 @@ async function attach(file, query = { name: file.name }) {
   if (!answer?.ok) {
     says = "";
     tell("ref-says", "");
+    if (answer?.status === 409) await show(); // what was done elsewhere comes in first
     notice("Not attached", told(answer?.status ?? 0, text).text, [["Try again", () => attach(file, query)]]);
     return;
   }
