@@ -46,6 +46,15 @@ test("lights are found, one is dropped, and what is made of them has rays that f
   assert.equal(await ringed(), await count());
   await sure.fill("50");
   assert.equal(await count(), n);
+  // Small pictures of them, the surest first: a click drops one, which its ring says as well.
+  await page.waitForFunction(() => document.querySelectorAll("#found [data-found] canvas").length > 20);
+  const tile = page.locator("#found [data-found]").first();
+  await tile.click();
+  assert.equal(await tile.getAttribute("aria-pressed"), "false");
+  assert.equal(await count(), n - 1);
+  assert.equal(await ringed(), n - 1);
+  await tile.click();
+  assert.equal(await count(), n);
   // The first lamp is dropped, and taken again.
   const lamp = await place(page, 216, 268);
   await page.mouse.click(lamp.x, lamp.y);

@@ -183,7 +183,9 @@ await page.locator("#found-off").selectOption("boat");
 await page.waitForFunction(() =>
   /Kept off/.test(document.querySelector("#found [role=status]")?.textContent),
 );
-await page.locator("#found").scrollIntoViewIfNeeded();
+await page.waitForFunction(() => document.querySelectorAll("#found [data-found] canvas").length > 20);
+await page.waitForTimeout(600);
+await page.locator("#found").evaluate((el) => el.scrollIntoView({ block: "end" }));
 await page.waitForTimeout(500);
 await shoot("points");
 await saved(page, () => page.locator("#take-found").click());

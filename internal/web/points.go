@@ -1,7 +1,10 @@
 package web
 
 import (
+	"bytes"
 	"context"
+	"image"
+	"image/png"
 	"math"
 	"net/http"
 	"strconv"
@@ -10,7 +13,9 @@ import (
 
 	"pyrant/internal/area"
 	"pyrant/internal/cache"
+	"pyrant/internal/colour"
 	"pyrant/internal/fault"
+	"pyrant/internal/photo"
 	"pyrant/internal/points"
 	"pyrant/internal/recipe"
 	"pyrant/internal/render"
@@ -27,12 +32,19 @@ type foundPoints struct {
 
 func (f *foundPoints) Bytes() int64 { return 100 * int64(len(f.list)+1) }
 
-// points answers with the points of light in a shot's photo, or with bulbs that are not lit.
-func (s *Server) points(c *echo.Context) error {
+// search is what a search for points gives: those that the picture shows and no area keeps off, the surest first.
+type search struct {
+	photo     *photo.Photo
+	list      []points.Point
+	more, off int
+}
+
+// search looks for points of light in a shot's photo, or for bulbs that are not lit.
+func (s *Server) search(c *echo.Context) (out search, err error) {
 	ctx := c.Request().Context()
 	shot, err := s.store.Shot(ctx, c.Param("id"))
 	if err != nil {
-		return err
+		return out, err
 	}
 	kind := points.Lit
 	switch of := c.QueryParam("kind"); of {
@@ -40,29 +52,83 @@ func (s *Server) points(c *echo.Context) error {
 	case "dead":
 		kind = points.Dead
 	default:
-		return fault.In("kind", "There is no kind of point %q; there are lit and dead.", of)
+		return out, fault.In("kind", "There is no kind of point %q; there are lit and dead.", of)
 	}
 	p, err := s.photo(ctx, shot.PhotoSHA)
 	if err != nil {
-		return err
+		return out, err
 	}
 	found, err := cache.Get(ctx, s.engine.Cache, "points "+shot.PhotoSHA+" "+strconv.Itoa(int(kind)), func(ctx context.Context) (*foundPoints, error) {
 		list, more, err := points.Find(ctx, p, kind)
 		return &foundPoints{list, more}, err
 	})
 	if err != nil {
-		return err
+		return out, err
 	}
 	list, err := s.inFrame(ctx, shot, found.list)
 	if err != nil {
+		return out, err
+	}
+	out = search{photo: p, list: list, more: found.more}
+	if off := area.Ref(c.QueryParam("off")); off != "" {
+		if out.list, err = s.keptOff(ctx, shot, list, off); err != nil {
+			return out, err
+		}
+		out.off = len(list) - len(out.list)
+	}
+	return out, nil
+}
+
+// tile is the edge of the small picture of a point, and tiles how many stand in a row of them.
+const (
+	tile  = 32
+	tiles = 20
+)
+
+// pointTiles answers with small pictures of what points does, in its order.
+func (s *Server) pointTiles(c *echo.Context) error {
+	f, err := s.search(c)
+	if err != nil {
 		return err
 	}
-	before := len(list)
-	if off := area.Ref(c.QueryParam("off")); off != "" {
-		if list, err = s.keptOff(ctx, shot, list, off); err != nil {
-			return err
+	m := image.NewRGBA(image.Rect(0, 0, tiles*tile, max((len(f.list)+tiles-1)/tiles, 1)*tile))
+	row := make([]float32, 3)
+	for i, q := range f.list {
+		// Six radii across, so that what is round it is seen; each pixel by four places.
+		step := math.Max(6*q.Radius, 14) / tile
+		for y := range tile {
+			for x := range tile {
+				var sum [3]float32
+				for k := range 4 {
+					u := q.X + (float64(x)-tile/2+0.25+0.5*float64(k%2))*step
+					v := q.Y + (float64(y)-tile/2+0.25+0.5*float64(k/2))*step
+					f.photo.Linear(row, min(max(int(u), 0), f.photo.Width-1), min(max(int(v), 0), f.photo.Height-1), 1)
+					for c := range sum {
+						sum[c] += row[c] / 4
+					}
+				}
+				d := m.Pix[m.PixOffset(i%tiles*tile+x, i/tiles*tile+y):][:4]
+				for c, v := range sum {
+					d[c] = uint8(255*colour.Display.At(min(max(v, 0), 1)) + 0.5)
+				}
+				d[3] = 255
+			}
 		}
 	}
+	var b bytes.Buffer
+	if err := png.Encode(&b, m); err != nil {
+		return err
+	}
+	return c.Blob(http.StatusOK, "image/png", b.Bytes())
+}
+
+// points answers with the points of light in a shot's photo, or with bulbs that are not lit.
+func (s *Server) points(c *echo.Context) error {
+	f, err := s.search(c)
+	if err != nil {
+		return err
+	}
+	list := f.list
 	type point struct {
 		X      float64 `json:"x"`
 		Y      float64 `json:"y"`
@@ -75,7 +141,7 @@ func (s *Server) points(c *echo.Context) error {
 	for i, q := range list {
 		out[i] = point{tenth(q.X), tenth(q.Y), tenth(q.Radius), math.Round(1000*q.Sure) / 1000, q.Colour.Hex()}
 	}
-	return c.JSON(http.StatusOK, map[string]any{"points": out, "more": found.more, "off": before - len(list), "threshold": points.Threshold})
+	return c.JSON(http.StatusOK, map[string]any{"points": out, "more": f.more, "off": f.off, "threshold": points.Threshold})
 }
 
 // inFrame returns those of points of a photo that the picture shows.

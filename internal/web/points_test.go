@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"image"
 	"image/color"
+	"image/png"
 	"math"
 	"net/url"
 	"strconv"
@@ -49,6 +50,13 @@ func TestPointsAndLines(t *testing.T) {
 	}
 	if r, b := p.Hex[1:3], p.Hex[5:7]; r <= b {
 		t.Errorf("an orange lamp is %s", p.Hex)
+	}
+	// Small pictures come in the same order: in the middle of the first it is white.
+	resp, body = a.get(at + "/points.png?kind=lit")
+	if pic, err := png.Decode(strings.NewReader(body)); err != nil || resp.StatusCode != 200 || pic.Bounds().Dx() != tiles*tile {
+		t.Errorf("small pictures: %d, %v", resp.StatusCode, err)
+	} else if r, _, _, _ := pic.At(tile/2, tile/2).RGBA(); r>>8 < 250 {
+		t.Errorf("in the middle of the first it is %v", pic.At(tile/2, tile/2))
 	}
 	if resp, body := a.get(at + "/points?kind=blue"); resp.StatusCode != 422 || !strings.Contains(body, "lit and dead") {
 		t.Errorf("of another kind: %d %.200s", resp.StatusCode, body)

@@ -200,6 +200,7 @@ func (s *Server) routes() {
 	get("/shots/:id/reference/match", s.matchSays)
 	get("/shots/:id/daylight", s.daylight)
 	get("/shots/:id/points", s.points)
+	get("/shots/:id/points.png", s.pointTiles)
 	get("/shots/:id/copied", s.copied)
 	get("/rigs/:rig", s.rigFile)
 	post("/shots/:id/exports", s.startExport)

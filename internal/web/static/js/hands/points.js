@@ -45,7 +45,7 @@ function show() {
     box.dataset.kind = found.kind;
     box.innerHTML = `<div class="pf"><label for="found-sure">As sure as</label><input type="range" class="form-range" id="found-sure" min="2" max="100"><output class="num"></output></div>
 <div class="pf"><label for="found-off">Kept off</label><select class="form-select" id="found-off"><option value="">Nowhere</option></select></div>
-<p class="hint" role="status"></p><div class="row-btns"><button class="btn btn-sm btn-primary" id="take-found">Make a light of them</button><button class="btn btn-sm btn-quiet" id="leave-found">Leave</button></div>`;
+<p class="hint" role="status"></p><div class="founds" role="group" aria-label="What was found, the surest first"></div><div class="row-btns"><button class="btn btn-sm btn-primary" id="take-found">Make a light of them</button><button class="btn btn-sm btn-quiet" id="leave-found">Leave</button></div>`;
   }
   const range = box.querySelector("input");
   range.value = Math.round(100 * found.threshold);
@@ -61,6 +61,53 @@ function show() {
     ? `${n} of ${found.points.length} taken. Click on the photo takes one, or drops it; a drag with Shift drops all in a box.${kept}${says}`
     : `No ${what} stand out in this photo.${found.kind === "lit" ? " Bulbs that are not lit are found by the other button." : ""}`;
   box.querySelector("#take-found").disabled = !n;
+  tiles(box.querySelector(".founds"));
+}
+
+// tiles shows small pictures of what was found, the surest first; those that are taken stand out.
+const edge = 32;
+const across = 20;
+function tiles(el) {
+  if (el.childElementCount !== found.points.length || el.of !== found.sheet) {
+    el.of = found.sheet;
+    el.replaceChildren(
+      ...found.points.map((p, i) => {
+        const b = document.createElement("button");
+        b.type = "button";
+        b.dataset.found = i;
+        b.title = `${Math.round(100 * p.sure)} %`;
+        b.setAttribute("aria-label", `Point ${i + 1}, ${b.title} sure`);
+        const c = document.createElement("canvas");
+        c.width = c.height = edge;
+        if (found.sheet)
+          c.getContext("2d").drawImage(
+            found.sheet,
+            edge * (i % across),
+            edge * Math.floor(i / across),
+            edge,
+            edge,
+            0,
+            0,
+            edge,
+            edge,
+          );
+        b.append(c);
+        return b;
+      }),
+    );
+  }
+  [...el.children].forEach((b, i) => b.setAttribute("aria-pressed", String(taken(i))));
+}
+
+// pictures fetches the small pictures of what was found.
+async function pictures(of, kind, within) {
+  const url = `/shots/${shot.id}/points.png?kind=${kind}&off=${encodeURIComponent(within)}`;
+  try {
+    of.sheet = await ask(url, {}, async (answer) => createImageBitmap(await answer.blob()));
+    if (found === of) show();
+  } catch {
+    // Without them the rings on the photo say as much.
+  }
 }
 
 async function look(kind, within = "") {
@@ -73,6 +120,7 @@ async function look(kind, within = "") {
     if (mine !== run) return;
     found = { kind, hand: new Map(), within, ...got, busy: false };
     found.threshold = threshold ?? got.threshold;
+    pictures(found, kind, within);
   } catch (err) {
     if (mine !== run) return;
     found = null;
@@ -226,6 +274,13 @@ document.addEventListener("click", (e) => {
   if (deal) {
     const seed = Number.parseInt(document.getElementById("deal-seed").value, 10) || 0;
     act("deal", { light: shot.light, palette: deal.dataset.deal, seed });
+  }
+  const one = e.target.closest("[data-found]");
+  if (one && found) {
+    const i = Number(one.dataset.found);
+    found.hand.set(i, !taken(i));
+    show();
+    redraw();
   }
   if (e.target.id === "take-found") use();
   if (e.target.id === "leave-found") {
