@@ -203,10 +203,15 @@ test("a night sky is laid behind tower and hills, moved by hand, undone and redo
   await saved(page, async () => drag(page, await at(...corner), await at(corner[0] + 300, corner[1] + 200)));
   const sized = (await state(page)).dusk.passes[i].does;
   assert.ok(sized.size < moved.size - 400 && sized.x === moved.x, JSON.stringify(sized));
+  // Over the middle to the other side it is mirrored.
+  const left = [sized.x - sized.size / 2, sized.y - (sized.size * sized.height) / sized.width / 2];
+  await saved(page, async () => drag(page, await at(...left), await at(2 * sized.x - left[0], left[1])));
+  const mirrored = (await state(page)).dusk.passes[i].does;
+  assert.ok(mirrored.flip && Math.abs(mirrored.size - sized.size) < 20, JSON.stringify(mirrored));
   const laid = await picture(page);
-  for (let n = 0; n < 8; n++) await undo();
+  for (let n = 0; n < 9; n++) await undo();
   assert.equal(await picture(page), before);
-  for (let n = 0; n < 8; n++) await saved(page, () => page.keyboard.press("Control+Shift+z"));
+  for (let n = 0; n < 9; n++) await saved(page, () => page.keyboard.press("Control+Shift+z"));
   assert.equal(await picture(page), laid);
 });
 

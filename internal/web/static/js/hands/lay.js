@@ -42,10 +42,18 @@ function after(at) {
     return { ...was, turn: Number(turn.toFixed(1)) };
   }
   const far = ([px, py]) => Math.hypot(px - was.x, py - was.y);
-  return { ...was, size: Math.max(Math.round((was.size * far(at.exact)) / Math.max(far(from.exact), 1)), 1) };
+  // Over the middle to the other side it is mirrored.
+  const a = (was.turn * Math.PI) / 180;
+  const side = ([px, py]) => Math.sign((px - was.x) * Math.cos(a) + (py - was.y) * Math.sin(a));
+  const flip = side(at.exact) * side(from.exact) < 0 ? !was.flip : was.flip;
+  return {
+    ...was,
+    flip,
+    size: Math.max(Math.round((was.size * far(at.exact)) / Math.max(far(from.exact), 1)), 1),
+  };
 }
 
-const ops = (p) => ["x", "y", "size", "turn"].map((k) => set(`${path()}/${k}`, p[k]));
+const ops = (p) => ["x", "y", "size", "turn", "flip"].map((k) => set(`${path()}/${k}`, p[k]));
 // The picture may lie far beyond the photo, where other hands do not go.
 const exact = (at) => {
   const r = stage.getBoundingClientRect();
@@ -59,7 +67,7 @@ export const lay = {
   lays: true,
   quiet: true,
   grabs: true,
-  hint: "Drag the picture; a corner: larger or smaller; the knob: turned. Shift: in steps of 15°.",
+  hint: "Drag the picture; a corner: larger or smaller, over the middle mirrored; the knob: turned. Shift: in steps of 15°.",
   take: letGo,
   down(at) {
     const was = target.picture();
