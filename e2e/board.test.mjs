@@ -7,6 +7,7 @@ import {
   copyOf,
   drag,
   hue,
+  lum,
   picture,
   pixel,
   place,
@@ -22,7 +23,6 @@ let server;
 let page;
 stand({ shot: "Tidewatch quay", query: "step=glow&light=4", empty: true }, (it) => ({ server, page } = it));
 
-const lum = ([r, g, b]) => 0.2126 * r + 0.7152 * g + 0.0722 * b;
 const light = async (i) => (await state(page)).lights[i];
 const names = () => page.$$eval("[data-carry]", (all) => all.map((el) => el.textContent));
 const name = (i) => page.locator(`[data-carry="${i}"]`);

@@ -2,7 +2,7 @@
 // stacks and of many gels, the falloff chart.
 import assert from "node:assert/strict";
 import { test } from "node:test";
-import { drag, hue, picture, pixel, place, rested, saved, settled, stand, state } from "./lib.mjs";
+import { drag, hue, lum, picture, pixel, place, rested, saved, settled, stand, state } from "./lib.mjs";
 
 let page;
 stand({ shot: "Tidewatch quay", query: "step=glow&light=4", empty: true }, (it) => ({ page } = it));
@@ -15,7 +15,6 @@ const middle = async (selector) => {
 };
 // The hexagon's right side at half its height: its middle line, its rim, and the wall 40 px beside it.
 const [side, rim, wall] = [2347, 2340, 2387];
-const lum = ([r, g, b]) => 0.2126 * r + 0.7152 * g + 0.0722 * b;
 
 test("intensity drives core and glow together, and the middle of a tube is whiter than its rim", async () => {
   const type = async (v) => {

@@ -2,7 +2,7 @@
 // now, and finds what was left when something else was done.
 import assert from "node:assert/strict";
 import { test } from "node:test";
-import { hue, picture, pixel, saved, settled, stand, state } from "./lib.mjs";
+import { hue, lum, picture, pixel, saved, settled, stand, state } from "./lib.mjs";
 
 let page;
 stand({ shot: "Tidewatch harbour", query: "step=glow&light=0", empty: true }, (it) => ({ page } = it));
@@ -18,7 +18,6 @@ const change = (path, value) =>
     ),
   );
 const letter = async () => Math.round(hue(await pixel(page, 2230, 720, 12)));
-const lum = ([r, g, b]) => 0.2126 * r + 0.7152 * g + 0.0722 * b;
 
 test("one goes back to a revision and to a mark, sees then beside now, and loses nothing", async () => {
   const start = (await state(page)).lights[0].gel.hue;

@@ -184,6 +184,15 @@ export function hue([r, g, b]) {
 const linear = (v) => (v <= 10.31 ? v / 255 / 12.92 : ((v / 255 + 0.055) / 1.055) ** 2.4);
 const display = (v) => 255 * (v <= 0.0031308 ? v * 12.92 : 1.055 * v ** (1 / 2.4) - 0.055);
 
+// lum is the luminance of a colour in display values.
+export const lum = ([r, g, b]) => 0.2126 * r + 0.7152 * g + 0.0722 * b;
+
+// undo takes back what was done last, by key.
+export async function undo(page) {
+  await page.locator("#stage").focus();
+  await saved(page, () => page.keyboard.press("Control+z"));
+}
+
 // addedHue is the hue of the light that was added to a dark colour, at full
 // brightness: hue is one of display values.
 export function addedHue(lit, dark) {

@@ -4,6 +4,7 @@ import assert from "node:assert/strict";
 import { test } from "node:test";
 import {
   drag,
+  lum,
   picture,
   pixel,
   place,
@@ -13,18 +14,14 @@ import {
   shapesOf,
   stand,
   state,
+  undo,
   unlike,
 } from "./lib.mjs";
 
 let page;
 stand({ shot: "Tidewatch dunes", query: "step=photo&light=0", empty: true }, (it) => ({ page } = it));
 
-const undo = async () => {
-  await page.locator("#stage").focus();
-  await saved(page, () => page.keyboard.press("Control+z"));
-};
 const at = (x, y) => place(page, x, y);
-const lum = ([r, g, b]) => 0.2126 * r + 0.7152 * g + 0.0722 * b;
 const crop = async () => (await state(page)).crop;
 const goTo = async (step) => {
   await page.locator(`#rail [data-step="${step}"]`).click();
@@ -54,7 +51,7 @@ test("the frame is pulled, moved, straightened, turned and mirrored, and all tha
   await saved(page, async () => drag(page, await at(1200, 1000), await at(-2000, 1000)));
   c = await crop();
   assert.equal(c.x + c.width / 2, 3000);
-  await undo();
+  await undo(page);
   await goTo("glow");
   await shines();
   assert.equal(await unlike(page), 0);
@@ -92,7 +89,7 @@ test("the frame is pulled, moved, straightened, turned and mirrored, and all tha
   const [now] = await shapesOf(page);
   assert.ok(Math.hypot(now.nodes[0].x - to.x, now.nodes[0].y - to.y) < 4, JSON.stringify(now.nodes[0]));
   await goTo("photo");
-  for (let i = 0; i < 6; i++) await undo();
+  for (let i = 0; i < 6; i++) await undo(page);
   assert.equal(await picture(page), before);
   assert.equal((await crop()).width, 0);
 });
@@ -209,7 +206,7 @@ test("a night sky is laid behind tower and hills, moved by hand, undone and redo
   const mirrored = (await state(page)).dusk.passes[i].does;
   assert.ok(mirrored.flip && Math.abs(mirrored.size - sized.size) < 20, JSON.stringify(mirrored));
   const laid = await picture(page);
-  for (let n = 0; n < 9; n++) await undo();
+  for (let n = 0; n < 9; n++) await undo(page);
   assert.equal(await picture(page), before);
   for (let n = 0; n < 9; n++) await saved(page, () => page.keyboard.press("Control+Shift+z"));
   assert.equal(await picture(page), laid);

@@ -6,6 +6,7 @@ import {
   copyOf,
   drag,
   hue,
+  lum,
   picture,
   pixel,
   place,
@@ -14,16 +15,13 @@ import {
   shapesOf,
   stand,
   state,
+  undo,
   unlike,
 } from "./lib.mjs";
 
 let page;
 stand({ shot: "Tidewatch harbour", query: "step=glow&light=0", empty: true }, (it) => ({ page } = it));
 
-const undo = async () => {
-  await page.locator("#stage").focus();
-  await saved(page, () => page.keyboard.press("Control+z"));
-};
 const count = async () =>
   Number((await page.locator("#found [role=status]").textContent()).match(/^(\d+) of/)[1]);
 const find = async (hand) => {
@@ -31,7 +29,6 @@ const find = async (hand) => {
   await page.locator("#take-found").waitFor();
 };
 const ringed = () => page.locator("#overlay circle.over:not(.faint)").count();
-const lum = ([r, g, b]) => 0.2126 * r + 0.7152 * g + 0.0722 * b;
 
 test("lights are found, one is dropped, and what is made of them has rays that follow the hand", async () => {
   const before = await picture(page);
@@ -77,7 +74,7 @@ test("lights are found, one is dropped, and what is made of them has rays that f
   const dark = lum(await pixel(page, ...on, 4));
   const off = lum(await pixel(page, ...beside, 4));
   assert.ok(lit > dark + 8, `on the ray it was ${dark}, with rays it is ${lit}`);
-  await undo();
+  await undo(page);
   assert.ok(lum(await pixel(page, ...beside, 4)) < off + (lit - dark) / 2, "it is as bright beside the ray");
   assert.equal(await unlike(page), 0);
   // The tip of the largest lamp's first ray is dragged down: the star turns and its rays are longer.
@@ -101,7 +98,7 @@ test("lights are found, one is dropped, and what is made of them has rays that f
     place(page, ...[-1, 1].map((s, k) => [mx, my][k] + (0.35 * r + s * 4 * by) * Math.SQRT1_2));
   await saved(page, async () => drag(page, await knob(thick), await knob(3 * thick)));
   assert.ok(Math.abs(Number(await page.locator("#f-lights-2-rays-thick").inputValue()) - 3 * thick) < 0.6);
-  await undo();
+  await undo(page);
   // In a gel all rays have its hue.
   await saved(page, () =>
     page.evaluate(async () => {
@@ -114,7 +111,7 @@ test("lights are found, one is dropped, and what is made of them has rays that f
   );
   const tint = hue(await pixel(page, mx + 200, my + 200, 4));
   assert.ok(Math.abs(tint - 300) < 40, `the ray has hue ${tint}`);
-  for (let i = 0; i < 3; i++) await undo();
+  for (let i = 0; i < 3; i++) await undo(page);
   assert.equal(await picture(page), before);
 });
 
@@ -129,7 +126,7 @@ test("dead bulbs are found, and shine once they are a light", async () => {
   await rested(page);
   const after = await pixel(page, 2387, 515, 8);
   assert.ok(lum(after) > lum(before) + 60, `the bulb was ${before}, it is ${after}`);
-  await undo();
+  await undo(page);
   assert.deepEqual(await pixel(page, 2387, 515, 8), before);
   // Where one looks for lights and leaves, nothing is made, and the handles are back.
   await find("points");
@@ -170,14 +167,14 @@ test("a string's points are dealt gels, kept off an area, and all of it is undon
     `hues ${hues}`,
   );
   assert.equal(await unlike(page), 0);
-  await undo();
+  await undo(page);
   assert.equal(await picture(page), before);
   // Each by itself has the colour that the photo shows: one in the gel of a red bulb, its neighbour white.
   await saved(page, () => page.locator("#single").click());
   const apart24 = (await state(page)).lights.slice(2);
   assert.ok(apart24.length >= 22, `${apart24.length} lights`);
   assert.ok(new Set(apart24.map((l) => Math.round(l.gel.hue / 30))).size >= 3, "all have the same gel");
-  await undo();
+  await undo(page);
   assert.equal(await picture(page), before);
   // Rays are kept off where a new area of a sign says so.
   const ray = [2628 + 62, 362 + 17];
@@ -204,7 +201,7 @@ test("a string's points are dealt gels, kept off an area, and all of it is undon
   await rested(page);
   const kept = lum(await pixel(page, ...ray, 4));
   assert.ok(kept < shone - 3, `the ray was ${shone}, kept off it is ${kept}`);
-  await undo();
+  await undo(page);
   assert.ok(Math.abs(lum(await pixel(page, ...ray, 4)) - shone) < 0.7);
 });
 
@@ -267,9 +264,9 @@ test("a burst on the sun shines behind what stands before it, and its edge glows
   await rested(page);
   const over = lum(await pixel(page, ...rim, 4));
   assert.ok(over > dark + 8, `within its edge it was ${dark}, with light that creeps over it is ${over}`);
-  await undo();
-  await undo();
-  await undo();
+  await undo(page);
+  await undo(page);
+  await undo(page);
   assert.equal(await picture(page), before);
 });
 
@@ -292,7 +289,7 @@ test("bulbs are scattered in what was traced, and undone", async () => {
   assert.ok(shapes.length > 30, `${shapes.length} shapes, the first ${shapes[0]?.kind}`);
   for (const a of shapes)
     for (const b of shapes) assert.ok(a === b || Math.hypot(a.x - b.x, a.y - b.y) > 15.8, "two lie closer");
-  await undo();
+  await undo(page);
   for (let i = 0; i < 60 && (await shapesOf(page)).length !== n; i++) await page.waitForTimeout(100);
   assert.equal((await shapesOf(page)).length, n);
 });
@@ -413,7 +410,7 @@ test("one more string is unlike the first, and its points vary round its gel", a
   const varied = (await state(page)).lights.slice(1, 6);
   assert.equal(new Set(varied.map((l) => l.gel.hue)).size, 5);
   assert.equal(new Set(varied.map((l) => l.level)).size, 5);
-  await undo();
-  await undo();
+  await undo(page);
+  await undo(page);
   assert.equal(await picture(page), before);
 });

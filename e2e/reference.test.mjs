@@ -3,12 +3,10 @@
 import assert from "node:assert/strict";
 import { join } from "node:path";
 import { test } from "node:test";
-import { picture, pixel, place, saved, settled, stand, state } from "./lib.mjs";
+import { lum, picture, pixel, place, saved, settled, stand, state } from "./lib.mjs";
 
 let page;
 stand({ shot: "Tidewatch quay", query: "step=photo&light=0" }, (it) => ({ page } = it));
-
-const lum = ([r, g, b]) => 0.2126 * r + 0.7152 * g + 0.0722 * b;
 
 // lit makes a photo of the plain one that the shot has: much darker, moved, with an orange lamp on the floor.
 const lit = () =>

@@ -4,9 +4,9 @@
 import assert from "node:assert/strict";
 import { test } from "node:test";
 import {
-  withoutRoom,
   drag,
   drawnFrame,
+  lum,
   picture,
   pixel,
   place,
@@ -17,10 +17,10 @@ import {
   state,
   stroke,
   unlike,
+  withoutRoom,
 } from "./lib.mjs";
 
 let page;
-const lum = ([r, g, b]) => 0.2126 * r + 0.7152 * g + 0.0722 * b;
 const button = (hand) => page.locator(`#hands [data-hand="${hand}"]`);
 const undo = async () => {
   await page.locator("#stage").focus();

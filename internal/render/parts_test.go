@@ -397,6 +397,22 @@ func TestRays(t *testing.T) {
 	l.Rays.By, l.Rays.Near = recipe.ByArea, "k"
 	r.Areas[0].Parts[0].Amount = 0.75
 	near(t, "by an area", length(), 45, 0.06)
+	// At the rim of an area it is the same whatever the scale: what is seen is what is exported.
+	r.Areas[0].Parts[0].Of = area.Shape{Shape: shape.Ellipse{X: 220.5, Y: 140.4, Width: 80, Height: 80}}
+	var at2 [2][]float64
+	for k, long := range []int{300, 70} {
+		q := Request{Photo: p, PhotoKey: "rays", Recipe: r, LongEdge: long}
+		pl, err := newPlanUpTo(ctx, New(1<<24).Cache, &q, "photo")
+		if err != nil {
+			t.Fatal(err)
+		}
+		if at2[k], err = pl.nearness(ctx, pl.lights[0], l.Shapes.Spots()); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if at2[0][1] != at2[1][1] || at2[0][1] <= 0 || at2[0][1] >= 0.75 {
+		t.Errorf("at the rim of an area the second is as near as %v, smaller as %v", at2[0], at2[1])
+	}
 	l.Rays.By, l.Rays.Near, l.Rays.Distance = recipe.BySize, "", 0
 	// As a lens makes them the first ray lies where it is turned to, and is brighter than what is beside it.
 	l.Rays.Made, l.Rays.Count, l.Rays.Stop, l.Rays.Turn, l.Rays.Halo = recipe.ByLens, 8, 16, 20, 0

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"pyrant/internal/aperture"
+	"pyrant/internal/area"
 	"pyrant/internal/cache"
 	"pyrant/internal/colour"
 	"pyrant/internal/fault"
@@ -127,21 +128,8 @@ func (p *plan) nearness(ctx context.Context, ll *litLight, spots []shape.Spot) (
 		if r.Near == "" {
 			return slices.Repeat([]float64{1}, len(spots)), nil
 		}
-		// An area is asked for where a point is, and nothing else is made of it.
-		for i, s := range spots {
-			x, y := int(s.At.X*p.scale), int(s.At.Y*p.scale)
-			at := image.Rect(x, y, x+1, y+1).Intersect(p.frame)
-			if at.Empty() {
-				near[i] = 0
-				continue
-			}
-			m, err := p.q.Recipe.Area(r.Near).Plane(ctx, world{plan: p}, at)
-			if err != nil {
-				return nil, err
-			}
-			near[i] = float64(m.Row(at.Min.Y)[0])
-		}
-		return near, nil // an area is not measured against its own brightest place
+		// An area is not measured against its own brightest place.
+		return p.covering(ctx, r.Near, ll.l.Shapes.Key(), spots)
 	case r.By == recipe.ByDepth:
 		if p.q.Recipe.Room.On {
 			set, err := p.set(ctx)
@@ -171,6 +159,36 @@ func (p *plan) nearness(ctx context.Context, ll *litLight, spots []shape.Spot) (
 		near[i] /= max(most, 1e-9)
 	}
 	return near, nil
+}
+
+// nearEdge is the long edge of the picture on which an area tells how near points are: it is the same for every scale.
+const nearEdge = 1500
+
+// covering returns how much an area covers of the places of points.
+func (p *plan) covering(ctx context.Context, id area.Ref, shapes string, spots []shape.Spot) (spotLight, error) {
+	q := *p.q
+	q.View, q.LongEdge = image.Rectangle{}, min(nearEdge, q.Recipe.Photo.LongEdge())
+	small, err := newPlanUpTo(ctx, p.cache, &q, "photo")
+	if err != nil {
+		return nil, err
+	}
+	a := q.Recipe.Area(id)
+	return cache.Get(ctx, p.cache, fmt.Sprintf("near %s %s", a.Key(world{plan: small}), shapes), func(ctx context.Context) (spotLight, error) {
+		out := make(spotLight, len(spots))
+		for i, s := range spots {
+			x, y := int(s.At.X*small.scale), int(s.At.Y*small.scale)
+			at := image.Rect(x, y, x+1, y+1).Intersect(small.frame)
+			if at.Empty() {
+				continue
+			}
+			m, err := a.Plane(ctx, world{plan: small}, at)
+			if err != nil {
+				return nil, err
+			}
+			out[i] = float64(m.Row(at.Min.Y)[0])
+		}
+		return out, nil
+	})
 }
 
 type spotLight []float64
