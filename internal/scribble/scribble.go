@@ -1,11 +1,13 @@
 // Package scribble cuts a thing out of a photo by strokes that say what is inside and what is
 // outside of it.
 //
-// The region is a cut of the grid of pixels that costs least (Boykov and Jolly 2001): by how well
-// each pixel's colour goes with those of both sides, whose models are made again of what was cut
-// (Rother, Kolmogorov and Blake 2004); by how far it lies from the strokes along ways of little
-// change (Bai and Sapiro 2009); and by the edges that are cut through. It is found on a small
-// picture first and then, near its edge, on a larger one.
+// The region is a cut of the grid of pixels that costs least (Boykov and Jolly 2001): by what is
+// learnt from the strokes about how both sides look, and again from what was cut, as models of colours
+// are in Rother, Kolmogorov and Blake 2004; by how far a pixel lies from the strokes along ways of
+// little change (Bai and Sapiro 2009); and by the edges that are cut through. It is found on a small
+// picture first and then, near its edge, on a larger one. How a side looks is told by a forest, of the
+// colours and the roughness about a pixel and its place (package forest); where no stroke says what is
+// inside by mixtures of Gaussians, which alone can tell from a loop what is in it.
 package scribble
 
 import (
@@ -81,7 +83,9 @@ const band = 2
 
 // What the parts of the cost weigh.
 const (
-	ofColour   = 0.6
+	ofLooks    = 1.2 // of what a forest tells
+	ofColour   = 0.6 // of colours of all of the photo, where nothing else can tell
+	ofAlike    = 0.5 // of the same beside what a forest tells
 	ofNear     = 0.5 // of the colours of the neighbourhood, near an edge
 	ofWay      = 1.0
 	ofEdge     = 24.0
@@ -196,9 +200,9 @@ func onSheet(ctx context.Context, s *edge.Sheet, strokes []Stroke, quick bool) (
 	for i := range c.In {
 		c.In[i] = far[0][i] < far[1][i] || n[inside] == 0 && seed[i] != outside
 	}
-	times, every := rounds, 2
+	times, every, grown := rounds, 2, trees
 	if quick {
-		times, every = 1, 17
+		times, every, grown = 1, 17, quickly
 	}
 	way := make([]float32, w*h)
 	for i := range way {
@@ -206,21 +210,39 @@ func onSheet(ctx context.Context, s *edge.Sheet, strokes []Stroke, quick bool) (
 		v := float64((min(far[1][i], endless) + near) / (min(far[0][i], endless) + near))
 		way[i] = float32(ofWay * min(max(math.Log(v), -most), most))
 	}
-	for range times {
-		if err := raster.Each(ctx, 2, func(k int) { models[k] = modelOf(ctx, s, seed, c.In, far, k == 0, every) }); err != nil {
+	model := func() error {
+		return raster.Each(ctx, 2, func(k int) { models[k] = modelOf(ctx, s, seed, c.In, far, k == 0, every) })
+	}
+	for round := range times {
+		var looks []float32
+		var err error
+		if n[inside] > 0 {
+			looks, err = c.learn(ctx, s, seed, far, round > 0, grown)
+		} else {
+			err = model()
+		}
+		if err != nil {
 			return nil, models, err
 		}
 		same, err := c.solve(ctx, s, seed, func(i int) float32 {
-			if quick && math.IsInf(float64(far[0][i]), 1) {
-				return way[i] // no colour outweighs that no way leads there
+			switch {
+			case looks == nil:
+				return way[i] + ofColour*models.compare(sampleOf(s, i))
+			case quick && math.IsInf(float64(far[0][i]), 1):
+				return way[i] // no looks outweigh that no way leads there
 			}
-			return way[i] + ofColour*models.compare(sampleOf(s, i))
+			return way[i] + ofLooks*looks[i]
 		})
 		if err != nil {
 			return nil, models, err
 		}
 		if same {
 			break
+		}
+	}
+	if !quick {
+		if err := model(); err != nil {
+			return nil, models, err
 		}
 	}
 	c.keep(seed)
@@ -286,7 +308,8 @@ func (c *Cut) nearEdge(band int) []bool {
 // refine cuts anew within a band of pixels of the edge of a cut, on a sheet of finer pixels.
 func refine(ctx context.Context, s *edge.Sheet, c *Cut, strokes []Stroke, models pair) (*Cut, error) {
 	w, h := s.Rect.Dx(), s.Rect.Dy()
-	seed := seeds(s, strokes)
+	said := seeds(s, strokes)
+	seed := slices.Clone(said)
 	out := &Cut{Step: s.Step, Rect: s.Rect, In: make([]bool, w*h)}
 	near := c.nearEdge(band)
 	alike := make([]float32, w*h) // by the colours of all of the photo
@@ -297,7 +320,7 @@ func refine(ctx context.Context, s *edge.Sheet, c *Cut, strokes []Stroke, models
 			switch {
 			case seed[i] != unknown:
 			case image.Pt(x, y).In(c.Rect) && near[(y-c.Rect.Min.Y)*c.Rect.Dx()+x-c.Rect.Min.X]:
-				alike[i] = ofColour * models.compare(sampleOf(s, i))
+				alike[i] = ofAlike * models.compare(sampleOf(s, i))
 			case out.In[i]:
 				seed[i] = inside
 			default:
@@ -307,20 +330,16 @@ func refine(ctx context.Context, s *edge.Sheet, c *Cut, strokes []Stroke, models
 	}); err != nil {
 		return nil, err
 	}
-	for range 2 {
-		like, err := out.local(ctx, s, seed, models)
-		if err != nil {
-			return nil, err
-		}
-		same, err := out.solve(ctx, s, seed, func(i int) float32 { return alike[i] + ofNear*like[i] })
-		if err != nil {
-			return nil, err
-		}
-		if same {
-			break
-		}
+	looks, err := out.relearn(ctx, s, seed, said)
+	if err != nil {
+		return nil, err
 	}
-	return out, nil
+	like, err := out.local(ctx, s, seed, models)
+	if err != nil {
+		return nil, err
+	}
+	_, err = out.solve(ctx, s, seed, func(i int) float32 { return alike[i] + ofNear*like[i] + ofLooks*looks[i] })
+	return out, err
 }
 
 // solve makes the cheapest cut of a sheet, and tells whether it is the one that was there before.

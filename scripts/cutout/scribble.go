@@ -322,7 +322,7 @@ func skeleton(f *scene.Field, deep []float64, least float64, given [][]int, is f
 		back, far := spread(f, starts, is, func(i int) float64 { return 1 })
 		end := -1
 		for i := range deep {
-			if allowed(i) && far[i] > 1.5*deep[i]+least && (end < 0 || value(far[i], deep[i]) > value(far[end], deep[end])) {
+			if allowed(i) && far[i] > 1.5*deep[i]+min(least, 2*deep[i]) && (end < 0 || value(far[i], deep[i]) > value(far[end], deep[end])) {
 				end = i
 			}
 		}
