@@ -45,6 +45,9 @@ func TestBothNumbersCount(t *testing.T) {
 
 // Of two classes that overlap it says how likely each is.
 func TestOddsAreLikelihoods(t *testing.T) {
+	if testing.Short() {
+		t.Skip("grows many trees")
+	}
 	f := grown(t, 20000, 200, func(rnd *rand.Rand) ([]float32, bool) {
 		if rnd.IntN(2) == 0 {
 			return []float32{float32(rnd.NormFloat64())}, false

@@ -2,6 +2,7 @@ package render
 
 import (
 	"math"
+	"slices"
 	"testing"
 
 	"pyrant/internal/area"
@@ -280,5 +281,29 @@ func TestSpillStaysOffWhatCarriesTheLight(t *testing.T) {
 	l.On = false
 	if alone := spill(120); alone < 0.001 || math.Abs(both-alone) > 0.01*alone {
 		t.Errorf("another light gives %.4f there, %.4f beside the one that is carried", alone, both)
+	}
+}
+
+// Once the chart has shown a light's whole falloff, what it shows while a value is in the hand is read from
+// that: nothing is blurred anew, and it is what a new engine makes of as few places.
+func TestBriefFalloffIsReadFromTheWhole(t *testing.T) {
+	p := flat(500, 400, 0)
+	r := lit(t, p, panel(200, 150, 260, 250))
+	e, distances := New(1<<30), []float64{1, 5, 20, 80, 300}
+	if _, err := e.Falloff(t.Context(), r, 0, distances, false); err != nil {
+		t.Fatal(err)
+	}
+	_, before := e.Cache.Counts()
+	r.Lights[0].Shells[0].Strength *= 1.3
+	got, err := e.Falloff(t.Context(), r, 0, distances, true)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, after := e.Cache.Counts(); after != before {
+		t.Errorf("%d things were worked out anew", after-before)
+	}
+	want, err := New(1<<30).Falloff(t.Context(), r, 0, distances, true)
+	if err != nil || !slices.Equal(got, want) {
+		t.Errorf("%v, %v, of a new engine %v", err, got, want)
 	}
 }
