@@ -74,7 +74,12 @@ type Thing struct {
 	// What it gets of the light at its edges, where it turns away from the camera, and of that which falls on its broad front.
 	Edge  float64 `json:"edge" label:"Edge light" unit:"%" range:"0..4" slider:"0..2" default:"1" step:"0.01" doc:"at its edges, where it turns away from the camera"`
 	Broad float64 `json:"broad" label:"Broad light" unit:"%" range:"0..4" slider:"0..2" default:"1" step:"0.01" doc:"on what of it faces the camera"`
+	// How folded and dented its front is within its outline, by the photo's shading.
+	Relief float64 `json:"relief" label:"Relief" unit:"%" range:"0..3" slider:"0..2" default:"0" step:"0.01" doc:"of folds and dents within its outline, as the photo's shading tells of them"`
 }
+
+// UsualRelief is the relief of what is put into a room. What stood there before things had one has none.
+const UsualRelief = 1
 
 // Share returns how much of the light counts on a part of the thing whose normal makes an angle with this cosine to the
 // way to the camera.

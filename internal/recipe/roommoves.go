@@ -188,7 +188,7 @@ func (r *Recipe) AddThing(of cutout.Ref, foot room.Point) (*Recipe, error) {
 	}
 	id, _ := c.roomID("t", "", nil)
 	t := setting.New[Thing](r.Photo.Frame())
-	t.ID, t.Of, t.Foot = id, of, foot
+	t.ID, t.Of, t.Foot, t.Relief = id, of, foot, UsualRelief
 	m.Things = append(m.Things, t)
 	return c, c.Validate()
 }

@@ -16,6 +16,7 @@ import (
 	"pyrant/internal/irradiance"
 	"pyrant/internal/raster"
 	"pyrant/internal/recipe"
+	"pyrant/internal/relief"
 	"pyrant/internal/setting"
 	"pyrant/internal/solid"
 	"pyrant/internal/staging"
@@ -145,11 +146,11 @@ func (p *plan) fallKey() string {
 }
 
 // groundKey names what pixels send back beside what falls on them: how far daylight is taken out, and what of the light
-// things get at their edges and fronts.
+// things get at their edges and fronts, and how folded these are.
 func (p *plan) groundKey() string {
 	b := fmt.Appendf(nil, "%g", p.q.Recipe.Room.Daylight)
 	for _, t := range p.q.Recipe.Room.Things {
-		b = fmt.Appendf(b, " %g %g", t.Edge, t.Broad)
+		b = fmt.Appendf(b, " %g %g %g", t.Edge, t.Broad, t.Relief)
 	}
 	return string(b)
 }
@@ -411,7 +412,11 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground
 			parts = partsOf(step)
 			sub = m.Compose(float64(partsOf(step)) * p.scale)
 		}
-		err := raster.Rows(ctx, r.Min.Y, r.Max.Y, func(y0, y1 int) {
+		folds, err := p.folds(ctx, m)
+		if err != nil {
+			return nil, err
+		}
+		err = raster.Rows(ctx, r.Min.Y, r.Max.Y, func(y0, y1 int) {
 			w := m.composer.NewWeights(n)
 			var fine *sharer
 			if sub != nil {
@@ -442,7 +447,7 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground
 						if body != nil {
 							k.normal = make([]float32, 3*(b-a))
 							for q := range k.weight {
-								v := body.Facing(float64(k.x+q)*step, float64(y)*step, step, parts)
+								v := body.Facing(float64(k.x+q)*step, float64(y)*step, step, parts, folds[i])
 								k.normal[3*q], k.normal[3*q+1], k.normal[3*q+2] = float32(v.X), float32(v.Y), float32(v.Z)
 							}
 						}
@@ -489,6 +494,33 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground
 		})
 		return g, err
 	})
+}
+
+// folds returns of each surface how its front rises and falls about its smooth form, nil where it does not.
+func (p *plan) folds(ctx context.Context, m *inRoom) ([]func(x, y float64) (dx, dy float64), error) {
+	out := make([]func(x, y float64) (dx, dy float64), len(m.Surfaces))
+	for i := range m.Surfaces {
+		t := p.thing(m, i)
+		if t == nil || t.Relief == 0 {
+			continue
+		}
+		amount := t.Relief
+		if m.Surfaces[i].Sheet.Body.Flat {
+			continue // what lies is seen from one side alone
+		}
+		f, err := cache.Get(ctx, p.cache, fmt.Sprintf("relief %s %s", p.q.PhotoKey, setting.Key(p.q.Recipe.CutOut(t.Of))), func(ctx context.Context) (*relief.Map, error) {
+			cover, err := covers{p}.CutOut(ctx, t.Of)
+			if err != nil || cover == nil {
+				return &relief.Map{Step: 1}, err
+			}
+			return relief.Find(ctx, p.q.Photo, cover)
+		})
+		if err != nil {
+			return nil, err
+		}
+		out[i] = func(x, y float64) (dx, dy float64) { return f.At(x, y, amount) }
+	}
+	return out, nil
 }
 
 // thing returns the thing that a surface is the front of, nil for one that is flat.

@@ -398,6 +398,50 @@ func TestEdgeAndBroadLight(t *testing.T) {
 	}
 }
 
+// Folds within a thing's outline catch the light on the sides that face it, as its shading in the photo tells of them,
+// with nothing of the room worked out anew.
+func TestRelief(t *testing.T) {
+	p, r := inFlat(t)
+	post(t, r, 180, 240)
+	wave := func(x int) float64 { return 2 * math.Pi * (float64(x) + 0.5 - 180) / 12 }
+	for y := range 200 {
+		for x := 180; x < 240; x++ {
+			for c := range 3 {
+				p.Pix8[3*(300*y+x)+c] = uint8(128 + 30*math.Sin(wave(x)))
+			}
+		}
+	}
+	for _, from := range []struct{ x, flank float64 }{{120, 1}, {285, -1}} {
+		e := New(1 << 27)
+		spill := func(relief float64) image.Image {
+			q := Request{Photo: p, PhotoKey: "p", Recipe: r.Clone(), Layer: Spill, Deep: true, Stats: new(Stats)}
+			q.Recipe.Lights[0].Shapes = shape.Shapes{shape.Ellipse{X: from.x, Y: 100, Width: 12, Height: 12, Feet: shape.FeetAt(shape.Foot{X: from.x, Y: 160})}}
+			q.Recipe.Room.Things[0].Relief = relief
+			m := render(t, e, q)
+			if _, anew := q.Stats.Sum["spill"]; anew && relief != 0 {
+				t.Error("light is worked out anew")
+			}
+			return m
+		}
+		none, usual := spill(0), spill(recipe.UsualRelief)
+		if a, b := spilled(none, 100, 180), spilled(usual, 100, 180); a != b {
+			t.Errorf("the floor gets %g, without relief %g", b, a)
+		}
+		var toward, away, n, k float64
+		for x := 195; x < 225; x++ {
+			ratio := spilled(usual, x, 105) / spilled(none, x, 105)
+			if c := from.flank * math.Cos(wave(x)); c > 0.6 {
+				toward, n = toward+ratio, n+1
+			} else if c < -0.6 {
+				away, k = away+ratio, k+1
+			}
+		}
+		if toward, away = toward/n, away/k; toward < 1.05 || away > 0.95 {
+			t.Errorf("lit from %v, what faces the light gets %.3f of before, what turns away %.3f", from.x, toward, away)
+		}
+	}
+}
+
 // An area where spill falls, made for a rough frame, is not what the fine one works in.
 func TestRoughAreas(t *testing.T) {
 	p, r := inFlat(t)

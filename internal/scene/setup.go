@@ -64,7 +64,7 @@ func (s *Scene) Recipe(w, h int) (*recipe.Recipe, error) {
 		if err != nil {
 			return nil, err
 		}
-		m.Things = append(m.Things, recipe.Thing{ID: fmt.Sprintf("t%d", i), Of: cutout.Ref(c.ID), Foot: at(t.Foot), Lies: recipe.LiesAuto, Edge: 1, Broad: 1})
+		m.Things = append(m.Things, recipe.Thing{ID: fmt.Sprintf("t%d", i), Of: cutout.Ref(c.ID), Foot: at(t.Foot), Lies: recipe.LiesAuto, Edge: 1, Broad: 1, Relief: recipe.UsualRelief})
 	}
 	for i, g := range s.Lights {
 		l := recipe.DefaultLight(r.Photo)

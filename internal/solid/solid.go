@@ -407,9 +407,15 @@ func (b *Body) normal(r room.Vec, dx, dy float64) room.Vec {
 // Facing returns the mean normal of the front over a square of the photo with a corner and an edge in pixels of it,
 // in so many parts across and down, as far as it shows the body: at its outline that turns aside within less than a
 // pixel of a small picture. Well within the outline the middle stands for all.
-func (b *Body) Facing(x, y, edge float64, parts int) (n room.Vec) {
+//
+// The thickness grows by what relief adds to it at a place, nil for none.
+func (b *Body) Facing(x, y, edge float64, parts int, relief func(x, y float64) (dx, dy float64)) (n room.Vec) {
 	mx, my := x+edge/2, y+edge/2
 	h, dx, dy := b.Thickness(mx, my)
+	if relief != nil {
+		u, v := relief(mx, my)
+		dx, dy = dx+u, dy+v
+	}
 	if b.Flat || parts == 1 || h > wellWithin*edge {
 		return b.normal(b.Cam.Ray(mx, my), dx, dy)
 	}
@@ -417,6 +423,10 @@ func (b *Body) Facing(x, y, edge float64, parts int) (n room.Vec) {
 		for i := range parts {
 			u, v := x+edge*(float64(i)+0.5)/float64(parts), y+edge*(float64(j)+0.5)/float64(parts)
 			if h, dx, dy := b.Thickness(u, v); h > 0 {
+				if relief != nil {
+					a, c := relief(u, v)
+					dx, dy = dx+a, dy+c
+				}
 				n = n.Add(b.Turned(dx, dy))
 			}
 		}

@@ -82,7 +82,7 @@ func Key(r *recipe.Recipe) (space, crossing string) {
 	}
 	bare.Things = slices.Clone(bare.Things)
 	for i := range bare.Things {
-		bare.Things[i].Edge, bare.Things[i].Broad = 0, 0
+		bare.Things[i].Edge, bare.Things[i].Broad, bare.Things[i].Relief = 0, 0, 0
 	}
 	var b strings.Builder
 	fmt.Fprintf(&b, "room %d %d %s", r.Photo.Width, r.Photo.Height, setting.Key(bare))

@@ -208,7 +208,7 @@ func (p *page) RoomPlatforms() (out []roomLine) {
 func (p *page) RoomThings() (out []roomLine) {
 	for i, t := range p.R.Room.Things {
 		at := fmt.Sprintf("/room/things/%d", i)
-		out = append(out, roomLine{Name: p.R.NameOf(t.Of), Path: at, About: "cut-out", Rows: []row{p.Row(at + "/lies"), p.Row(at + "/edge"), p.Row(at + "/broad")}})
+		out = append(out, roomLine{Name: p.R.NameOf(t.Of), Path: at, About: "cut-out", Rows: []row{p.Row(at + "/lies"), p.Row(at + "/edge"), p.Row(at + "/broad"), p.Row(at + "/relief")}})
 	}
 	return
 }
