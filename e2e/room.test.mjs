@@ -251,6 +251,27 @@ test("a platform is set by five clicks and throws a shadow; a cut-out is put int
   assert.equal(await parts(), count);
 });
 
+test("folds within a figure's outline catch the light as far as its relief says, on the screen and in the export", async () => {
+  await open("Tidewatch quay", 2);
+  const fold = [1350, 1101];
+  const floor = [1530, 1640];
+  const was = { fold: lum(await pixel(page, ...fold, 8)), floor: lum(await pixel(page, ...floor, 8)) };
+  await page.locator('details[data-fold="room-parts"] > summary').click();
+  await page.getByLabel("More of Automaton").click();
+  const relief = page.locator("#f-room-things-0-relief");
+  assert.equal(await relief.inputValue(), "100");
+  await saved(page, async () => {
+    await relief.fill("0");
+    await relief.press("Enter");
+  });
+  const smooth = { fold: lum(await pixel(page, ...fold, 8)), floor: lum(await pixel(page, ...floor, 8)) };
+  assert.ok(smooth.fold > was.fold + 8, `without relief the fold is ${smooth.fold}, with it ${was.fold}`);
+  assert.ok(Math.abs(smooth.floor - was.floor) < 0.7, "the floor changed");
+  await undo();
+  assert.ok(Math.abs(lum(await pixel(page, ...fold, 8)) - was.fold) < 0.7);
+  assert.equal(await unlike(page), 0);
+});
+
 test("less is painted on the chest, the table keeps a light off a surface, and both are undone", async () => {
   await open("Tidewatch quay", 2);
   await saved(page, () => page.locator("#channel-2").getByRole("button", { name: "Alone" }).click());
