@@ -412,16 +412,18 @@ func (b *Body) normal(r room.Vec, dx, dy float64) room.Vec {
 func (b *Body) Facing(x, y, edge float64, parts int, relief func(x, y float64) (dx, dy float64)) (n room.Vec) {
 	mx, my := x+edge/2, y+edge/2
 	h, dx, dy := b.Thickness(mx, my)
-	if relief != nil {
-		u, v := relief(mx, my)
-		dx, dy = dx+u, dy+v
-	}
+	part := func(i int) float64 { return edge * (float64(i) + 0.5) / float64(parts) }
 	if b.Flat || parts == 1 || h > wellWithin*edge {
+		// Folds are finer than the form: of them the mean of all parts counts.
+		for i := 0; relief != nil && i < parts*parts; i++ {
+			u, v := relief(x+part(i%parts), y+part(i/parts))
+			dx, dy = dx+u/float64(parts*parts), dy+v/float64(parts*parts)
+		}
 		return b.normal(b.Cam.Ray(mx, my), dx, dy)
 	}
 	for j := range parts {
 		for i := range parts {
-			u, v := x+edge*(float64(i)+0.5)/float64(parts), y+edge*(float64(j)+0.5)/float64(parts)
+			u, v := x+part(i), y+part(j)
 			if h, dx, dy := b.Thickness(u, v); h > 0 {
 				if relief != nil {
 					a, c := relief(u, v)

@@ -148,3 +148,27 @@ func TestSurface(t *testing.T) {
 		t.Errorf("2 and 3 from its middle it is clear by %.2f and %.2f, in it by %.2f", b.Clear(mid.Add(room.Vec{Y: 2})), b.Clear(mid.Add(room.Vec{X: 3})), b.Clear(mid))
 	}
 }
+
+// Relief turns a front aside, by the mean of what it is over a square.
+func TestFacingWithRelief(t *testing.T) {
+	disc := cells(80, 80, func(x, y float64) bool { return math.Hypot(x-40, y-40) < 20 })
+	cam := room.Level(80, 80, 20, 0, 80)
+	b := Stand(New(disc, nil, image.Rect(0, 0, 80, 80), 1), &cam, room.Plane{N: room.Vec{Z: -1}, D: -5}, 5)
+	tilt := func(relief func(x, y float64) (dx, dy float64), parts int) (right, down float64) {
+		n := b.Facing(39, 39, 2, parts, relief)
+		return n.X / -n.Z, n.Y / -n.Z
+	}
+	if x, y := tilt(nil, 4); math.Hypot(x, y) > 0.1 {
+		t.Fatalf("the middle of a ball faces %.3f, %.3f", x, y)
+	}
+	for _, parts := range []int{1, 4} {
+		// What grows thicker to the right faces left.
+		if x, y := tilt(func(_, _ float64) (float64, float64) { return 0.5, -0.2 }, parts); math.Abs(x+0.5) > 0.1 || math.Abs(y-0.2) > 0.1 {
+			t.Errorf("in %d parts a slope of 0.5, -0.2 turns it to %.3f, %.3f", parts, x, y)
+		}
+	}
+	folds := func(x, _ float64) (float64, float64) { return math.Copysign(0.8, math.Sin(2*math.Pi*x)), 0 }
+	if x, y := tilt(folds, 4); math.Hypot(x, y) > 0.1 {
+		t.Errorf("folds finer than the square turn it to %.3f, %.3f", x, y)
+	}
+}
