@@ -1047,7 +1047,7 @@ func TestPlainFormsAreAnsweredWithPages(t *testing.T) {
 
 // A body that rests for too long is given up, and the asker is told.
 func TestSlowBodies(t *testing.T) {
-	a := start(t, Options{Idle: 150 * time.Millisecond})
+	a := start(t, Options{Idle: 400 * time.Millisecond})
 	at := a.shot()
 	for name, head := range map[string]string{
 		"an upload": "POST /shots HTTP/1.1\r\nContent-Type: multipart/form-data; boundary=x\r\nContent-Length: 90000\r\n",
@@ -1070,7 +1070,7 @@ func TestSlowBodies(t *testing.T) {
 // A frame that waits for its turn longer than a body may rest is answered all the same.
 // And its turn is not held while a photo is read.
 func TestWaitingIsNotResting(t *testing.T) {
-	a := start(t, Options{Idle: 100 * time.Millisecond})
+	a := start(t, Options{Idle: 400 * time.Millisecond})
 	at, other := a.shot(), a.tones(20, 200)
 	ctx := context.Background()
 	first, err := a.server.turns.take(ctx, asker{})
@@ -1081,7 +1081,7 @@ func TestWaitingIsNotResting(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	time.AfterFunc(500*time.Millisecond, func() { first(); second() })
+	time.AfterFunc(time.Second, func() { first(); second() })
 	a.frame(at, "")
 	// With no memory left to read photos, a shot whose photo is in memory goes on.
 	a.server.engine.Cache = cache.New(64 << 20)
