@@ -442,6 +442,52 @@ func TestRelief(t *testing.T) {
 	}
 }
 
+// What is changed and changed back shows what a new engine does: what is kept summed is of its own settings.
+func TestThereAndBackInARoom(t *testing.T) {
+	p, r := inFlat(t)
+	post(t, r, 180, 240)
+	for i := range p.Pix8 {
+		p.Pix8[i] += uint8(i / 9 % 40) // something that relief is read from
+	}
+	r.Room.Daylight, r.Room.Bounce = 1, 1
+	for n := range 6 { // of so many lights sums are kept
+		var err error
+		if r, err = r.DuplicateLight(0); err != nil {
+			t.Fatal(err)
+		}
+		x := float64(40 + 20*n)
+		r.Lights[1].Shapes = shape.Shapes{shape.Ellipse{X: x, Y: 90, Width: 12, Height: 12, Feet: shape.FeetAt(shape.Foot{X: x, Y: 155})}}
+	}
+	for what, change := range map[string]func(*recipe.Recipe){
+		"edge light":  func(r *recipe.Recipe) { r.Room.Things[0].Edge = 0.2 },
+		"broad light": func(r *recipe.Recipe) { r.Room.Things[0].Broad = 0.2 },
+		"relief":      func(r *recipe.Recipe) { r.Room.Things[0].Relief = 0 },
+		"daylight":    func(r *recipe.Recipe) { r.Room.Daylight = 0.4 },
+		"bounce":      func(r *recipe.Recipe) { r.Room.Bounce = 2 },
+	} {
+		other := r.Clone()
+		change(other)
+		e := New(1 << 27)
+		shots := []*recipe.Recipe{r, other}
+		want := make([]string, 2)
+		for i := range shots {
+			want[i] = string(rgba(t, New(1<<27), Request{Photo: p, PhotoKey: "p", Recipe: shots[i]}).Pix)
+		}
+		if want[0] == want[1] {
+			t.Fatalf("%s changes nothing", what)
+		}
+		for n, i := range []int{0, 0, 1, 1, 0, 1, 0} {
+			q := Request{Photo: p, PhotoKey: "p", Recipe: shots[i]}
+			for _, rough := range []*atomic.Bool{new(atomic.Bool), nil} {
+				q.Rough = rough
+				if string(rgba(t, e, q).Pix) != want[i] && (rough == nil || !rough.Load()) {
+					t.Errorf("%s: frame %d is not that of a new engine", what, n)
+				}
+			}
+		}
+	}
+}
+
 // An area where spill falls, made for a rough frame, is not what the fine one works in.
 func TestRoughAreas(t *testing.T) {
 	p, r := inFlat(t)

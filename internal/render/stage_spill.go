@@ -120,7 +120,7 @@ func (sp *lightSpill) key(p *plan, ll *litLight) string {
 		return "painted " + p.q.Recipe.Area(sp.painted).Key(world{plan: p})
 	}
 	if sp.room != nil {
-		return sp.field.key
+		return sp.field.key + " " + p.fallKey() // what of it comes back to the eye
 	}
 	return plainKey(ll)
 }
