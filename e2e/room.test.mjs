@@ -2,9 +2,7 @@
 // moved and its shadow swings; a room that cannot be is refused at the corner; all can be undone; what is
 // exported is what is seen.
 import assert from "node:assert/strict";
-import { test } from "node:test";
 import {
-  drag,
   drawnFrame,
   lum,
   picture,
@@ -16,16 +14,12 @@ import {
   stand,
   state,
   stroke,
-  unlike,
-  withoutRoom,
-} from "./lib.mjs";
+  test,
+} from "node:test";
+import { drag, undo, unlike, withoutRoom } from "./lib.mjs";
 
 let page;
 const button = (hand) => page.locator(`#hands [data-hand="${hand}"]`);
-const undo = async () => {
-  await page.locator("#stage").focus();
-  await saved(page, () => page.keyboard.press("Control+z"));
-};
 const sketch = () =>
   page.evaluate(async () => {
     const { room } = await import("/static/js/room.js");
@@ -107,11 +101,11 @@ test("one drag makes a room, corners refine it, what cannot be is refused at its
   // The switch shows the picture without the room, and the way back is one step at a time.
   await saved(page, () => page.locator('[data-check="/room/on"]').click());
   assert.equal(await picture(page), before);
-  await undo();
+  await undo(page);
   assert.equal(await picture(page), good);
-  await undo();
+  await undo(page);
   await drawn((r) => r.points.every((p) => p.of !== "floor"));
-  await undo();
+  await undo(page);
   assert.equal(await picture(page), before);
   assert.equal(await page.locator("#room-parts").count(), 0);
 });
@@ -151,7 +145,7 @@ test("the photo's lines tell of the floor, which can be corrected and undone", a
   const [x, y] = corner(now);
   await saved(page, async () => drag(page, await place(page, x, y), await place(page, x - 60, y + 10)));
   await drawn((is) => corner(is)[0] < x - 50);
-  await undo();
+  await undo(page);
   // A ceiling is found by where it meets a wall, so that it takes one.
   const ceiling = async (from, to) => {
     await button("ceiling").click();
@@ -165,9 +159,9 @@ test("the photo's lines tell of the floor, which can be corrected and undone", a
   await saved(page, async () => drag(page, await place(page, 1830, 1412), await place(page, 2638, 1420)));
   await saved(page, () => ceiling([1830, 400], [2638, 400]));
   assert.ok(Number(await page.locator("#f-room-ceiling").inputValue()) > 1);
-  await undo();
-  await undo();
-  await undo();
+  await undo(page);
+  await undo(page);
+  await undo(page);
   assert.equal(await picture(page), before);
 });
 
@@ -209,8 +203,8 @@ test("a foot is moved and the shadow swings while it moves; recoloured, the ligh
   });
   const [r, g, b] = await pixel(page, ...lit, 8);
   assert.ok(g > r + 5 && g > b + 5, `in green the floor is ${[r, g, b]}`);
-  await undo();
-  await undo();
+  await undo(page);
+  await undo(page);
   const back = lum(await pixel(page, ...shade, 8));
   assert.ok(Math.abs(back - was.shade) < 1.5, `undone, the floor is ${back}, it was ${was.shade}`);
 });
@@ -236,7 +230,7 @@ test("a platform is set by five clicks and throws a shadow; a cut-out is put int
   assert.equal(await parts(), count + 1);
   const now = lum(await pixel(page, ...behind, 6));
   assert.ok(now < was - 1, `behind the platform the floor was ${was}, now it is ${now}`);
-  await undo();
+  await undo(page);
   // A thing of the room that is taken out can be put back.
   await saved(page, () => page.getByRole("button", { name: "Take Bollard out of the room" }).click());
   assert.equal(await parts(), count - 1);
@@ -267,7 +261,7 @@ test("folds within a figure's outline catch the light as far as its relief says,
   const smooth = { fold: lum(await pixel(page, ...fold, 8)), floor: lum(await pixel(page, ...floor, 8)) };
   assert.ok(smooth.fold > was.fold + 8, `without relief the fold is ${smooth.fold}, with it ${was.fold}`);
   assert.ok(Math.abs(smooth.floor - was.floor) < 0.7, "the floor changed");
-  await undo();
+  await undo(page);
   assert.ok(Math.abs(lum(await pixel(page, ...fold, 8)) - was.fold) < 0.7);
   assert.equal(await unlike(page), 0);
 });
@@ -287,7 +281,7 @@ test("less is painted on the chest, the table keeps a light off a surface, and b
   const off = { floor: lum(await pixel(page, ...floor, 8)), leg: lum(await pixel(page, ...leg, 8)) };
   assert.ok(off.floor < was.floor - 4, `kept off, the floor is ${off.floor}, it was ${was.floor}`);
   assert.ok(Math.abs(off.leg - was.leg) < 0.7, `the leg was ${was.leg}, now it is ${off.leg}`);
-  await undo();
+  await undo(page);
   assert.ok(Math.abs(lum(await pixel(page, ...floor, 8)) - was.floor) < 0.7);
   // Painted less: the brush is in the hand at once.
   await page.locator('details[data-fold="touches"] > summary').click();
@@ -304,6 +298,6 @@ test("less is painted on the chest, the table keeps a light off a surface, and b
   const after = lum(await pixel(page, ...side, 6));
   assert.ok(after < before - 2, `where less was painted it was ${before}, now it is ${after}`);
   assert.ok(Math.abs(lum(await pixel(page, ...floor, 8)) - was.floor) < 0.7);
-  await undo();
+  await undo(page);
   assert.ok(Math.abs(lum(await pixel(page, ...side, 6)) - before) < 0.7);
 });

@@ -1,17 +1,13 @@
 // Spill without a room, by mouse: how high a light hovers, and the tint of the photo's daylight, which a white light
 // is not to take on.
 import assert from "node:assert/strict";
-import { test } from "node:test";
-import { drag, pixel, place, rested, saved, stand, state, unlike } from "./lib.mjs";
+import { pixel, place, rested, saved, stand, state, test } from "node:test";
+import { drag, undo, unlike } from "./lib.mjs";
 
 let page;
 stand({ shot: "Tidewatch dunes", query: "step=spill&light=0" }, (it) => ({ page } = it));
 
 const sand = [1380, 1270]; // before the arch
-const undo = async () => {
-  await page.locator("#stage").focus();
-  await saved(page, () => page.keyboard.press("Control+z"));
-};
 const tint = async () => ({
   red: Number(await page.locator("#f-spill-red").inputValue()),
   blue: Number(await page.locator("#f-spill-blue").inputValue()),
@@ -42,7 +38,7 @@ test("the tint of the daylight is picked, estimated and taken back, and white sp
   const whiter = await lit();
   assert.ok(warmth(whiter) < warmth(before) - 0.02, `the sand was ${before}, now it is ${whiter}`);
   assert.equal(await unlike(page), 0);
-  await undo();
+  await undo(page);
   assert.deepEqual(await lit(), before);
   await saved(page, () => page.locator("#estimate-daylight").click());
   const { red, blue } = await tint();
@@ -68,7 +64,7 @@ test("a light that hovers higher is softer beside it, and a longer reach leaves 
   assert.ok(high.height > 1.3 * was.height, `the height is ${high.height}, it was ${was.height}`);
   const softer = await pixel(page, ...near, 8);
   assert.ok(sum(softer) < sum(before) - 3, `beside the light it was ${before}, now ${softer}`);
-  await undo();
+  await undo(page);
   await slider("reach", 30);
   const far = (await state(page)).lights[0].spill;
   assert.ok(far.reach > 1.2 * was.reach && far.height === was.height);
@@ -119,7 +115,7 @@ test("a colour ramp makes spill paler in highlights and turns it in shadows, by 
   });
   assert.equal((await ramp()).dark.hue, -40);
   assert.equal(await unlike(page), 0);
-  for (let i = 0; i < 4; i++) await undo();
+  for (let i = 0; i < 4; i++) await undo(page);
   assert.deepEqual(await pixel(page, ...bright, 8), before[0]);
 });
 
@@ -155,7 +151,7 @@ test("a pool of light on the ground is there at once, moved and squeezed by its 
     `its height is ${flat.height}, it was ${there.height}`,
   );
   assert.equal(await unlike(page), 0);
-  for (let i = 0; i < 3; i++) await undo();
+  for (let i = 0; i < 3; i++) await undo(page);
   assert.deepEqual(await pixel(page, ...walk, 10), before);
 });
 
@@ -186,7 +182,7 @@ test("on the dunes a room is a floor alone, by one line: the arch lights the ris
   assert.ok(sum(after[0]) > sum(before[0]) + 6, `the rise was ${before[0]}, now it is ${after[0]}`);
   assert.ok(sum(after[1]) < sum(before[1]) + 2, `the sky was ${before[1]}, now it is ${after[1]}`);
   assert.equal(await unlike(page), 0);
-  await undo();
-  await undo();
+  await undo(page);
+  await undo(page);
   assert.deepEqual(await pixel(page, ...rise, 16), before[0]);
 });
