@@ -31,7 +31,7 @@ func New(ctx context.Context, in, guide *raster.Plane, radius int, edge float32)
 	var err error
 	mean := func(p *raster.Plane) *raster.Plane {
 		if err == nil {
-			p, err = box(ctx, p, radius)
+			p, err = raster.Means(ctx, p, radius)
 		}
 		return p
 	}
@@ -55,67 +55,6 @@ func New(ctx context.Context, in, guide *raster.Plane, radius int, edge float32)
 		}
 	})
 	return &Filter{mean(a), mean(b)}, err
-}
-
-// box returns the means over windows of radius pixels to each side, as far as they lie
-// in the plane.
-func box(ctx context.Context, p *raster.Plane, radius int) (*raster.Plane, error) {
-	w, h := p.Rect.Dx(), p.Rect.Dy()
-	// share holds for each place along n the reciprocal of how many lie in its window.
-	share := func(n int) []float64 {
-		out := make([]float64, n)
-		for i := range out {
-			out[i] = 1 / float64(min(i+radius, n-1)-max(i-radius, 0)+1)
-		}
-		return out
-	}
-	mid, out := raster.NewPlane(p.Rect), raster.NewPlane(p.Rect)
-	along, down := share(w), share(h)
-	if err := raster.Rows(ctx, 0, h, func(y0, y1 int) {
-		for y := y0; y < y1; y++ {
-			src, dst := p.Pix[y*w:(y+1)*w], mid.Pix[y*w:(y+1)*w]
-			sum := 0.0
-			for _, v := range src[:min(radius, w)] {
-				sum += float64(v)
-			}
-			for i := range dst {
-				if j := i + radius; j < w {
-					sum += float64(src[j])
-				}
-				if j := i - radius - 1; j >= 0 {
-					sum -= float64(src[j])
-				}
-				dst[i] = float32(sum * along[i])
-			}
-		}
-	}); err != nil {
-		return nil, err
-	}
-	// Down the columns, a block of them at a time, so that memory is read along rows.
-	const block = 64
-	return out, raster.Each(ctx, (w+block-1)/block, func(n int) {
-		x0, x1 := n*block, min((n+1)*block, w)
-		sum := make([]float64, x1-x0)
-		add := func(y int, k float64) {
-			for i, v := range mid.Pix[y*w+x0 : y*w+x1] {
-				sum[i] += k * float64(v)
-			}
-		}
-		for y := range min(radius, h) {
-			add(y, 1)
-		}
-		for y := range h {
-			if j := y + radius; j < h {
-				add(j, 1)
-			}
-			if j := y - radius - 1; j >= 0 {
-				add(j, -1)
-			}
-			for i, v := range sum {
-				out.Pix[y*w+x0+i] = float32(v * down[y])
-			}
-		}
-	})
 }
 
 // Row writes the coefficients for row y, from column x0 on, of a picture over frame.

@@ -31,7 +31,7 @@ type Map struct {
 func (m *Map) Bytes() int64 { return 4 * int64(len(m.X)+len(m.Y)) }
 
 const (
-	across   = 1500  // cells to the long edge of a photo: finer ones show grain
+	longest  = 1500  // cells to the long edge of a photo: finer ones show grain
 	finest   = 1.5   // the smallest details, in cells
 	sizes    = 4     // of details, each twice the one before
 	deep     = 0.6   // height of a detail to its size, for a change of its light by a factor of e
@@ -44,7 +44,7 @@ const (
 
 // Find reads the relief of what something covers of a photo.
 func Find(ctx context.Context, p *photo.Photo, of coverage.Coverage) (*Map, error) {
-	step := max((max(p.Width, p.Height)+across-1)/across, 1)
+	step := max((max(p.Width, p.Height)+longest-1)/longest, 1)
 	cover := of.At(1 / float64(step))
 	r := cover.Bounds().Intersect(image.Rect(0, 0, p.Width/step, p.Height/step))
 	m := &Map{Step: step, Rect: r}
@@ -77,34 +77,14 @@ func Find(ctx context.Context, p *photo.Photo, of coverage.Coverage) (*Map, erro
 	}); err != nil {
 		return nil, err
 	}
-	m.X, m.Y = make([]float32, w*h), make([]float32, w*h)
-	var brighter []float32
-	if err := raster.Each(ctx, 3, func(n int) {
-		if n == 2 {
-			brighter = standOut(cells, w, h)
-			return
-		}
-		// Of the lightness, how it changes across a cell.
-		slope, to, dx := make([]float32, w*h), m.X, 1
-		if n == 1 {
-			to, dx = m.Y, w
-		}
-		for y := n; y < h-n; y++ {
-			for x := 1 - n; x < w-1+n; x++ {
-				i := y*w + x
-				slope[i] = change(&cells[i-dx], &cells[i], &cells[i+dx])
-			}
-		}
-		fine := blurred(slope, w, h, finest)
-		for k := range sizes {
-			size := finest * math.Exp2(float64(k))
-			wide := blurred(fine, w, h, math.Sqrt(3)*size) // from a blur of the size to one of twice that
-			for i := range to {
-				to[i] += float32(deep*size) * (fine[i] - wide[i])
-			}
-			fine = wide
-		}
-	}); err != nil {
+	brighter, err := standOut(ctx, cells, w, h)
+	if err != nil {
+		return nil, err
+	}
+	if m.X, err = slopes(ctx, cells, w, h, 1, 0); err != nil {
+		return nil, err
+	}
+	if m.Y, err = slopes(ctx, cells, w, h, 0, 1); err != nil {
 		return nil, err
 	}
 	for i := range cells {
@@ -117,26 +97,57 @@ func Find(ctx context.Context, p *photo.Photo, of coverage.Coverage) (*Map, erro
 	return m, nil
 }
 
+// slopes returns how fast the height grows along an axis, whose steps are dx and dy, by the lightness of details.
+func slopes(ctx context.Context, cells []cell, w, h, dx, dy int) ([]float32, error) {
+	change := make([]float32, w*h)
+	next := dy*w + dx
+	for y := dy; y < h-dy; y++ {
+		for x := dx; x < w-dx; x++ {
+			i := y*w + x
+			change[i] = across(&cells[i-next], &cells[i], &cells[i+next])
+		}
+	}
+	out := make([]float32, w*h)
+	fine, err := blurred(ctx, change, w, h, finest)
+	for k := 0; k < sizes && err == nil; k++ {
+		size := finest * math.Exp2(float64(k))
+		var wide []float32
+		if wide, err = blurred(ctx, fine, w, h, math.Sqrt(3)*size); err == nil { // from a blur of the size to one of twice that
+			for i := range out {
+				out[i] += float32(deep*size) * (fine[i] - wide[i])
+			}
+			fine = wide
+		}
+	}
+	return out, err
+}
+
 // standOut returns by how much each part of a thing is brighter than what of it is about.
-func standOut(cells []cell, w, h int) []float32 {
+func standOut(ctx context.Context, cells []cell, w, h int) ([]float32, error) {
 	light, on := make([]float32, w*h), make([]float32, w*h)
 	for i, c := range cells {
 		if c.on {
 			light[i], on[i] = c.light, 1
 		}
 	}
-	mean := func(size float64) []float32 {
-		l, k := blurred(light, w, h, size), blurred(on, w, h, size)
-		for i := range l {
-			l[i] /= max(k[i], 0.01)
+	out := make([]float32, w*h)
+	for _, part := range [...]struct {
+		size float64
+		sign float32
+	}{{finest, 1}, {about, -1}} {
+		l, err := blurred(ctx, light, w, h, part.size)
+		if err != nil {
+			return nil, err
 		}
-		return l
+		k, err := blurred(ctx, on, w, h, part.size)
+		if err != nil {
+			return nil, err
+		}
+		for i := range out {
+			out[i] += part.sign * l[i] / max(k[i], 0.01)
+		}
 	}
-	fine, wide := mean(finest), mean(about)
-	for i := range fine {
-		fine[i] -= wide[i]
-	}
-	return fine
+	return out, nil
 }
 
 // cell is what is seen of a part of a thing.
@@ -146,8 +157,8 @@ type cell struct {
 	on         bool    // it is of the thing
 }
 
-// change returns how much the light changes from cell to cell, as far as all are of one thing and hue.
-func change(a, b, c *cell) float32 {
+// across returns how much the light changes from cell to cell, as far as all are of one thing and hue.
+func across(a, b, c *cell) float32 {
 	if !a.on || !b.on || !c.on {
 		return 0
 	}
@@ -156,55 +167,15 @@ func change(a, b, c *cell) float32 {
 }
 
 // blurred returns a picture blurred by three boxes, whose variance is that of a Gaussian of a size (Wells 1986).
-// Beyond its edges all is 0.
-func blurred(of []float32, w, h int, sigma float64) []float32 {
+func blurred(ctx context.Context, of []float32, w, h int, sigma float64) ([]float32, error) {
 	reach := int(math.Round((math.Sqrt(4*sigma*sigma+1) - 1) / 2))
-	k := 1 / float32(2*reach+1)
-	out, other := append([]float32(nil), of...), make([]float32, w*h)
-	sums := make([]float32, w)
+	p, err := &raster.Plane{Rect: image.Rect(0, 0, w, h), Pix: of}, error(nil)
 	for range 3 {
-		for y := range h {
-			from, to := out[y*w:(y+1)*w], other[y*w:(y+1)*w]
-			sum := float32(0)
-			for _, v := range from[:min(reach, w)] {
-				sum += v
-			}
-			for i := range to {
-				if j := i + reach; j < w {
-					sum += from[j]
-				}
-				to[i] = sum * k
-				if j := i - reach; j >= 0 {
-					sum -= from[j]
-				}
-			}
-		}
-		// Downwards for all columns at once, which lie side by side.
-		clear(sums)
-		row := func(y int) []float32 { return other[y*w : (y+1)*w : (y+1)*w] }
-		for y := range min(reach, h) {
-			for x, v := range row(y) {
-				sums[x] += v
-			}
-		}
-		for y := range h {
-			if j := y + reach; j < h {
-				for x, v := range row(j) {
-					sums[x] += v
-				}
-			}
-			to := out[y*w : (y+1)*w]
-			for x, v := range sums {
-				to[x] = v * k
-			}
-			if j := y - reach; j >= 0 {
-				for x, v := range row(j) {
-					sums[x] -= v
-				}
-			}
+		if p, err = raster.Means(ctx, p, reach); err != nil {
+			return nil, err
 		}
 	}
-	return out
+	return p.Pix, nil
 }
 
 // At returns the slopes at a place of the photo, in its pixels, to the right and down, by an amount: none is steeper than
