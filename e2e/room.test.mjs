@@ -2,7 +2,9 @@
 // moved and its shadow swings; a room that cannot be is refused at the corner; all can be undone; what is
 // exported is what is seen.
 import assert from "node:assert/strict";
+import { test } from "node:test";
 import {
+  drag,
   drawnFrame,
   lum,
   picture,
@@ -14,9 +16,10 @@ import {
   stand,
   state,
   stroke,
-  test,
-} from "node:test";
-import { drag, undo, unlike, withoutRoom } from "./lib.mjs";
+  undo,
+  unlike,
+  withoutRoom,
+} from "./lib.mjs";
 
 let page;
 const button = (hand) => page.locator(`#hands [data-hand="${hand}"]`);

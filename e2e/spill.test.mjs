@@ -1,8 +1,8 @@
 // Spill without a room, by mouse: how high a light hovers, and the tint of the photo's daylight, which a white light
 // is not to take on.
 import assert from "node:assert/strict";
-import { pixel, place, rested, saved, stand, state, test } from "node:test";
-import { drag, undo, unlike } from "./lib.mjs";
+import { test } from "node:test";
+import { drag, pixel, place, rested, saved, stand, state, undo, unlike } from "./lib.mjs";
 
 let page;
 stand({ shot: "Tidewatch dunes", query: "step=spill&light=0" }, (it) => ({ page } = it));
