@@ -69,10 +69,10 @@ func (p Part) Width() float64 {
 
 // At returns the coverage at a scale.
 func (p Part) At(scale float64) coverage.Mask {
+	m := p.scaled(scale)
 	k := p.cell * scale // pixels of the picture for each cell
 	b := p.mask.Bounds()
 	at := func(v, from float64) float64 { return v*k + from*scale }
-	m := &scaled{mask: p.mask, what: p.what, k: 1 / k, x0: p.left * scale, y0: p.top * scale, span: math.Max(1/k, 1)}
 	if b.Empty() {
 		return m
 	}
@@ -80,6 +80,12 @@ func (p Part) At(scale float64) coverage.Mask {
 	m.bounds = image.Rect(int(math.Floor(at(float64(b.Min.X)-more, p.left))), int(math.Floor(at(float64(b.Min.Y)-more, p.top))),
 		int(math.Ceil(at(float64(b.Max.X)+more, p.left))), int(math.Ceil(at(float64(b.Max.Y)+more, p.top))))
 	return m
+}
+
+// scaled returns the part at a scale, without the bounds that Bounds tells.
+func (p Part) scaled(scale float64) *scaled {
+	k := p.cell * scale
+	return &scaled{mask: p.mask, what: p.what, k: 1 / k, x0: p.left * scale, y0: p.top * scale, span: math.Max(1/k, 1)}
 }
 
 // scaled is a mask at one scale: each pixel is the mean of the cells that it covers, or, where these
@@ -139,7 +145,7 @@ func (s *scaled) mean(u0, v0, u1, v1 float64) float32 {
 
 // Covered returns the coverage at a place of the photo, between the middles of cells linearly.
 func (p Part) Covered(x, y float64) float64 {
-	s := p.At(1).(*scaled)
+	s := p.scaled(1)
 	u, v := (x-s.x0)*s.k, (y-s.y0)*s.k
 	if u < -1 || v < -1 || u > float64(p.mask.W)+1 || v > float64(p.mask.H)+1 {
 		return 0

@@ -88,7 +88,7 @@ const (
 	ofAlike    = 0.5 // of the same beside what a forest tells
 	ofNear     = 0.5 // of the colours of the neighbourhood, near an edge
 	ofWay      = 1.0
-	ofEdge     = 24.0
+	ofEdge     = 48.0
 	always     = 1.0 // of an edge, however weak
 	most       = 6.0 // that the colour of one pixel counts
 	certain    = 1 << 20
@@ -444,7 +444,7 @@ func seedsOn(step int, rect image.Rectangle, strokes []Stroke, says map[cutout.S
 		if !ok {
 			continue
 		}
-		r := max(st.Width*k/2, 1) // so that no way slips through a line
+		r := max(st.Width*k/2, 0.75) // all pixels that a line goes through, so that no way slips through it
 		pts := make([]shape.Point, len(st.Points))
 		for i, p := range st.Points {
 			pts[i] = shape.Point{X: p.X*k - float64(rect.Min.X), Y: p.Y*k - float64(rect.Min.Y)}

@@ -30,8 +30,9 @@ type row struct {
 	Hand string `json:"hand"`
 	Name string `json:"name"`
 	scene.Result
-	Band *float64 `json:"band_mae,omitempty"` // of coverage, 10 px to each side of the edge
-	Ms   float64  `json:"ms"`
+	Band    *float64 `json:"band_mae,omitempty"` // of coverage, 10 px to each side of the edge
+	Ms      float64  `json:"ms"`
+	Strokes int      `json:"strokes,omitempty"`
 }
 
 func main() {
@@ -56,7 +57,7 @@ func main() {
 	for _, r := range rows {
 		fmt.Printf("%-6s %-14s IoU %.3f  edge %5.2f px  %6.1f ms", r.Hand, r.Name, r.IoU, r.Edge, r.Ms)
 		if r.Band != nil {
-			fmt.Printf("  band %.3f", *r.Band)
+			fmt.Printf("  band %.3f  %d strokes", *r.Band, r.Strokes)
 		}
 		fmt.Println()
 	}
@@ -153,30 +154,43 @@ func measure(ctx context.Context, folder, as, only string) ([]row, error) {
 		if err != nil {
 			return nil, err
 		}
-		st := scaledStrokes(strokes(truth), k)
-		t := time.Now()
-		var raster cutout.Raster
-		var m *cutout.Mask
+		r := row{Hand: "scribble", Name: name, Result: scene.Result{Edge: scene.Nowhere}}
 		g, err := scribble.NewGround(ctx, ph)
-		if err == nil {
-			raster, err = g.Make(ctx, cutOutOf(st, ph), false)
+		if err != nil {
+			return nil, err
 		}
-		if err == nil {
-			m, err = raster.Mask()
+		u := newUser(truth)
+		err = u.scribble(func() (*scene.Field, error) {
+			return cutBy(ctx, g, scaledStrokes(u.strokes(), k), truth, k)
+		}, func(res scene.Result, band, ms float64) {
+			r.Result, r.Band, r.Ms = res, &band, ms
+		})
+		if err != nil && ctx.Err() != nil {
+			return nil, err
 		}
-		r := row{Hand: "scribble", Name: name, Result: scene.Result{Edge: scene.Nowhere}, Ms: float64(time.Since(t).Microseconds()) / 1000}
-		if err == nil {
-			part := (&cutout.CutOut{Raster: raster}).On(m, cutout.Alpha)
-			got := &scene.Field{W: truth.W, H: truth.H, K: truth.K, Pix: make([]float32, len(truth.Pix))}
-			for i := range got.Pix {
-				got.Pix[i] = float32(part.Covered((float64(i%truth.W)+0.5)/truth.K*k, (float64(i/truth.W)+0.5)/truth.K*k))
-			}
-			res, band := scene.CompareFields(truth, got)
-			r.Result, r.Band = res, &band
-		}
+		r.Strokes = len(u.drawn) // of a thing that none can be made in there is a row all the same
 		rows = append(rows, r)
 	}
 	return rows, nil
+}
+
+// cutBy cuts out what strokes say, and returns its coverage on the frame of a mask, of which the photo is k
+// times as large.
+func cutBy(ctx context.Context, g *scribble.Ground, strokes []scribble.Stroke, mask *scene.Field, k float64) (*scene.Field, error) {
+	raster, err := g.Make(ctx, cutOutOf(strokes, g.Photo), false)
+	if err != nil {
+		return nil, err
+	}
+	m, err := raster.Mask()
+	if err != nil {
+		return nil, err
+	}
+	part := (&cutout.CutOut{Raster: raster}).On(m, cutout.Alpha)
+	got := &scene.Field{W: mask.W, H: mask.H, K: mask.K, Pix: make([]float32, len(mask.Pix))}
+	for i := range got.Pix {
+		got.Pix[i] = float32(part.Covered((float64(i%mask.W)+0.5)/mask.K*k, (float64(i/mask.W)+0.5)/mask.K*k))
+	}
+	return got, nil
 }
 
 // jitter is how far from a corner a pin is set, at most, in pixels of the frame, and pins how

@@ -5,6 +5,7 @@ import (
 	"math"
 	"slices"
 	"sort"
+	"time"
 
 	"pyrant/internal/cutout"
 	"pyrant/internal/photo"
@@ -22,6 +23,14 @@ const (
 	mostWide    = 3
 )
 
+// When a user draws: where so many pixels are wrong that it is seen; what was worse after two strokes, as IoU, to
+// be seen to be so is taken back; and after so many looks it has to do.
+const (
+	seen    = 12
+	noticed = 0.002
+	looks   = 16
+)
+
 // stroke is a stroke in the making: by pixels of the frame's mask, what it says, its width, and how
 // much it speaks for.
 type stroke struct {
@@ -31,31 +40,155 @@ type stroke struct {
 	worth float64
 }
 
-// strokes makes the strokes of a user who scribbles along the middle of a thing and of what
-// surrounds it, to and fro into what sticks out, and with a wide brush where there is much room:
-// none nearer to the edge than 2 % of the long edge, or half the width where it is narrower. Of all
-// those the ones that speak for most are taken. Places are in pixels of the frame.
-func strokes(mask *scene.Field) []scribble.Stroke {
-	least := 0.02 * float64(max(mask.W, mask.H))
+// user scribbles in and round a thing whose mask is known: along its middle and that of what surrounds
+// it, to and fro into what sticks out, and with a wide brush where there is much room; none nearer to
+// the edge than 2 % of the long edge, or half the width where it is narrower. The first two strokes
+// are those that speak for most. Each other comes after a look at what was cut out by those before: of
+// all that could be drawn, the one where most is wrong. Places are in pixels of the frame.
+type user struct {
+	mask  *scene.Field
+	least float64
+	could []stroke // be drawn yet
+	drawn []stroke
+}
+
+func newUser(mask *scene.Field) *user {
+	u := &user{mask: mask, least: 0.02 * float64(max(mask.W, mask.H))}
 	in := func(i int) bool { return mask.Pix[i] > 0.5 }
 	away := distance(mask, func(i int) bool { return !in(i) })
 	deep := distance(mask, in)
-	rings := ring(mask, away, 1.1*least)
-	outer := append(rings, skeleton(mask, away, least, rings, func(i int) bool { return !in(i) && away[i] < 1.2*least })...)
-	inner := skeleton(mask, deep, least, nil, in)
-	made := wide(mask, deep, least)
+	rings := ring(mask, away, 1.1*u.least)
+	outer := append(rings, skeleton(mask, away, u.least, rings, func(i int) bool { return !in(i) && away[i] < 1.2*u.least })...)
 	for _, l := range walks(mask, outer) {
-		made = append(made, stroke{l, cutout.Out, 1, worth(l, away, least)})
+		u.could = append(u.could, stroke{l, cutout.Out, 1, worth(l, away, u.least)})
 	}
-	for _, l := range walks(mask, inner) {
-		made = append(made, stroke{l, cutout.In, 1, worth(l, deep, least)})
+	for _, l := range walks(mask, skeleton(mask, deep, u.least, nil, in)) {
+		u.could = append(u.could, stroke{l, cutout.In, 1, worth(l, deep, u.least)})
 	}
-	sort.SliceStable(made, func(i, j int) bool { return made[i].worth > made[j].worth })
-	var out []scribble.Stroke
-	for _, m := range made[:min(len(made), mostStrokes)] {
-		s := scribble.Stroke{Says: m.says, Width: m.width / mask.K}
+	u.could = append(u.could, wide(mask, deep, u.least)...)
+	for _, says := range [...]cutout.Says{cutout.In, cutout.Out} {
+		most := -1
+		for i, s := range u.could {
+			if s.says == says && s.width == 1 && (most < 0 || s.worth > u.could[most].worth) {
+				most = i
+			}
+		}
+		if most >= 0 {
+			u.draw(most)
+		}
+	}
+	return u
+}
+
+func (u *user) draw(i int) {
+	u.drawn = append(u.drawn, u.could[i])
+	u.could = slices.Delete(u.could, i, i+1)
+}
+
+// scribble draws until nothing is wrong that a stroke could mend. It calls cut for what is cut out by what is
+// drawn, and better with how near that is and how long it took whenever it is what is kept.
+func (u *user) scribble(cut func() (*scene.Field, error), better func(r scene.Result, band, ms float64)) error {
+	var last *scene.Field // what was cut out by the strokes that are kept
+	kept, worse, best := 0, 0, 0.0
+	for look := 1; ; look++ {
+		t := time.Now()
+		got, err := cut()
+		if err != nil {
+			return err
+		}
+		ms := float64(time.Since(t).Microseconds()) / 1000
+		r, band := scene.CompareFields(u.mask, got)
+		if worse++; last == nil || r.IoU > best-noticed {
+			kept, last, worse, best = len(u.drawn), got, 0, max(best, r.IoU)
+			better(r, band, ms)
+		}
+		// What a stroke made worse another may mend; if that does not, both are taken back for good.
+		more := worse < 2 && look < looks && u.look(got)
+		if !more && worse > 0 {
+			u.drawn = u.drawn[:kept]
+			worse, more = 0, look < looks && u.look(last)
+		}
+		if !more {
+			return nil
+		}
+	}
+}
+
+// look draws one stroke more where what was cut out is wrong, and reports whether there was any need.
+func (u *user) look(got *scene.Field) bool {
+	if len(u.drawn) >= mostStrokes {
+		return false
+	}
+	w, n := u.mask.W, len(u.mask.Pix)
+	worth := make([]int, len(u.could))
+	for _, says := range [...]cutout.Says{cutout.In, cutout.Out} {
+		is := func(i int) bool { return (u.mask.Pix[i] > 0.5) == (says == cutout.In) }
+		wrong := func(i int) bool { return is(i) && math.Abs(float64(got.Pix[i]-u.mask.Pix[i])) > 0.5 }
+		// Which line what is wrong lies nearest to, along ways on its own side.
+		const none, drawn = -2, -1
+		whose, queue := make([]int, n), []int{}
+		for i := range whose {
+			whose[i] = none
+		}
+		start := func(s stroke, as int) {
+			if s.says != says || s.width > 1 {
+				return
+			}
+			for _, i := range s.line {
+				if whose[i] == none {
+					whose[i] = as
+					queue = append(queue, i)
+				}
+			}
+		}
+		for _, s := range u.drawn {
+			start(s, drawn)
+		}
+		for k, s := range u.could {
+			start(s, k)
+		}
+		for len(queue) > 0 {
+			i := queue[0]
+			queue = queue[1:]
+			if k := whose[i]; k >= 0 && wrong(i) {
+				worth[k]++
+			}
+			for _, j := range [...]int{i - w, i - 1, i + 1, i + w} {
+				if j >= 0 && j < n && (j/w == i/w || j%w == i%w) && whose[j] == none && is(j) {
+					whose[j] = whose[i]
+					queue = append(queue, j)
+				}
+			}
+		}
+		for k, s := range u.could {
+			if s.says == says && s.width > 1 {
+				for _, i := range fresh(u.mask, s.line, s.width, make([]bool, n)) {
+					if wrong(i) {
+						worth[k]++
+					}
+				}
+			}
+		}
+	}
+	best := -1
+	for k, v := range worth {
+		if v >= seen && (best < 0 || v > worth[best]) {
+			best = k
+		}
+	}
+	if best < 0 {
+		return false
+	}
+	u.draw(best)
+	return true
+}
+
+// strokes returns what is drawn, as strokes on the photo.
+func (u *user) strokes() (out []scribble.Stroke) {
+	for _, m := range u.drawn {
+		s := scribble.Stroke{Says: m.says, Width: m.width / u.mask.K}
 		for _, i := range m.line {
-			s.Points = append(s.Points, shape.Point{X: (float64(i%mask.W) + 0.5) / mask.K, Y: (float64(i/mask.W) + 0.5) / mask.K})
+			s.Points = append(s.Points, shape.Point{X: (float64(i%u.mask.W) + 0.5) / u.mask.K, Y: (float64(i/u.mask.W) + 0.5) / u.mask.K})
 		}
 		out = append(out, s)
 	}
@@ -271,13 +404,13 @@ func distance(f *scene.Field, is func(i int) bool) []float64 {
 }
 
 // mostLines is how many lines the middle of a region has, at most.
-const mostLines = 40
+const mostLines = 400
 
 // skeleton returns lines along the middle of a region: the first from end to end, unless there are
 // some already, each other from what sticks out most to those before.
 func skeleton(f *scene.Field, deep []float64, least float64, given [][]int, is func(i int) bool) (lines [][]int) {
 	allowed := func(i int) bool {
-		if !is(i) || deep[i] < 1.5 {
+		if !is(i) {
 			return false
 		}
 		if deep[i] >= least {
@@ -294,12 +427,14 @@ func skeleton(f *scene.Field, deep []float64, least float64, given [][]int, is f
 		}
 		return true
 	}
+	straight := newWays(f, is, func(i int) float64 { return 1 })
+	middle := newWays(f, is, func(i int) float64 { return 1 + 400/(1+deep[i]*deep[i]) })
 	var starts []int
 	for _, l := range given {
 		starts = append(starts, l...)
 	}
 	for len(lines) < mostLines {
-		if len(starts) == 0 {
+		if len(starts) == 0 && len(lines) == 0 {
 			best := -1
 			for i := range deep {
 				if allowed(i) && (best < 0 || deep[i] > deep[best]) {
@@ -311,7 +446,9 @@ func skeleton(f *scene.Field, deep []float64, least float64, given [][]int, is f
 			}
 			// The first stroke goes all the way from end to end.
 			starts = []int{best}
-			_, far := spread(f, starts, is, func(i int) float64 { return 1 })
+			from := newWays(f, is, func(i int) float64 { return 1 })
+			from.start(starts)
+			far := from.far
 			for i := range deep {
 				if allowed(i) && !math.IsInf(far[i], 1) && value(far[i], deep[i]) > value(far[starts[0]], deep[starts[0]]) {
 					starts[0] = i
@@ -319,10 +456,13 @@ func skeleton(f *scene.Field, deep []float64, least float64, given [][]int, is f
 			}
 		}
 		// By how far one goes, and along the middle.
-		back, far := spread(f, starts, is, func(i int) float64 { return 1 })
+		straight.start(starts)
+		middle.start(starts)
+		starts = starts[:0]
+		far, back := straight.far, middle.back
 		end := -1
 		for i := range deep {
-			if allowed(i) && far[i] > 1.5*deep[i]+min(least, 2*deep[i]) && (end < 0 || value(far[i], deep[i]) > value(far[end], deep[end])) {
+			if allowed(i) && far[i] > deep[i]+min(least, deep[i]) && (end < 0 || value(far[i], deep[i]) > value(far[end], deep[end])) {
 				end = i
 			}
 		}
@@ -334,7 +474,6 @@ func skeleton(f *scene.Field, deep []float64, least float64, given [][]int, is f
 			lines = append(lines, []int{end})
 			continue
 		}
-		back, _ = spread(f, starts, is, func(i int) float64 { return 1 + 400/(1+deep[i]*deep[i]) })
 		var line []int
 		for i := end; ; i = back[i] {
 			if allowed(i) {
@@ -374,22 +513,36 @@ func (q queue) Swap(i, j int)      { q[i], q[j] = q[j], q[i] }
 func (q *queue) Push(v any)        { *q = append(*q, v.(item)) }
 func (q *queue) Pop() any          { v := (*q)[len(*q)-1]; *q = (*q)[:len(*q)-1]; return v }
 
-// spread returns of each pixel of a region the one that the cheapest way from the starts comes
-// from, and what that costs (Dijkstra).
-func spread(f *scene.Field, starts []int, is func(i int) bool, cost func(i int) float64) (back []int, far []float64) {
-	back, far = make([]int, len(f.Pix)), make([]float64, len(f.Pix))
-	for i := range far {
-		far[i] = math.Inf(1)
+// ways tells of each pixel of a region where the cheapest way to it from the starts comes from, and what
+// that costs (Dijkstra).
+type ways struct {
+	f    *scene.Field
+	is   func(i int) bool
+	cost func(i int) float64
+	back []int
+	far  []float64
+}
+
+func newWays(f *scene.Field, is func(i int) bool, cost func(i int) float64) *ways {
+	w := &ways{f, is, cost, make([]int, len(f.Pix)), make([]float64, len(f.Pix))}
+	for i := range w.far {
+		w.far[i] = math.Inf(1)
 	}
+	return w
+}
+
+// start adds starts to those before.
+func (w *ways) start(at []int) {
+	f := w.f
 	var q queue
-	for _, s := range starts {
-		back[s], far[s] = s, 0
+	for _, s := range at {
+		w.back[s], w.far[s] = s, 0
 		q = append(q, item{s, 0})
 	}
 	heap.Init(&q)
 	for q.Len() > 0 {
 		v := heap.Pop(&q).(item)
-		if v.cost > far[v.at] {
+		if v.cost > w.far[v.at] {
 			continue
 		}
 		x, y := v.at%f.W, v.at/f.W
@@ -399,17 +552,16 @@ func spread(f *scene.Field, starts []int, is func(i int) bool, cost func(i int) 
 					continue
 				}
 				j := v.at + dy*f.W + dx
-				if !is(j) {
+				if !w.is(j) {
 					continue
 				}
-				if c := v.cost + cost(j)*math.Hypot(float64(dx), float64(dy)); c < far[j] {
-					far[j], back[j] = c, v.at
+				if c := v.cost + w.cost(j)*math.Hypot(float64(dx), float64(dy)); c < w.far[j] {
+					w.far[j], w.back[j] = c, v.at
 					heap.Push(&q, item{j, c})
 				}
 			}
 		}
 	}
-	return
 }
 
 // cutOutOf returns a cut-out of a photo that strokes are to make, as the page would send it.
