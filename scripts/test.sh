@@ -33,7 +33,7 @@ go test ./...
 step "Go tests under the race detector"
 go test -race -short $(go list ./internal/... | grep -v -e /colour -e /codec -e /export -e /render -e /scribble)
 # Of the renderer's tests, and of those that cut out, those that run things side by side: all would take many minutes.
-go test -race -short ./internal/render -run 'Beside|AnyViewport|Cancelled|PanicEnds|WhatAChange|HowFar'
+go test -race -short ./internal/render -run 'Beside|Cancelled|PanicEnds|HowFar'
 go test -race -short ./internal/scribble -run 'TestFind|TestUpdate'
 
 step "Torture, a turn of each kind"
