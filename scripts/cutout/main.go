@@ -140,6 +140,12 @@ func measure(ctx context.Context, folder, as, only string) ([]row, error) {
 			}
 		}
 	}
+	var g *scribble.Ground
+	if len(things) > 0 {
+		if g, err = scribble.NewGround(ctx, ph); err != nil {
+			return nil, err
+		}
+	}
 	seen := map[string]int{}
 	for _, thing := range things {
 		name := thing.Name
@@ -155,10 +161,6 @@ func measure(ctx context.Context, folder, as, only string) ([]row, error) {
 			return nil, err
 		}
 		r := row{Hand: "scribble", Name: name, Result: scene.Result{Edge: scene.Nowhere}}
-		g, err := scribble.NewGround(ctx, ph)
-		if err != nil {
-			return nil, err
-		}
 		u := newUser(truth)
 		err = u.scribble(func() (*scene.Field, error) {
 			return cutBy(ctx, g, scaledStrokes(u.strokes(), k), truth, k)
