@@ -26,11 +26,13 @@ import (
 	"pyrant/internal/shape"
 )
 
+// row is what one hand found. How far its edge lies is in pixels of a picture whose long edge is 1500 of
+// them, however large the scene's frame: 1.64 pixels of 3000x2000 are 0.82 of 1500x1000.
 type row struct {
 	Hand string `json:"hand"`
 	Name string `json:"name"`
 	scene.Result
-	Band    *float64 `json:"band_mae,omitempty"` // of coverage, 10 px to each side of the edge
+	Band    *float64 `json:"band_mae,omitempty"` // of coverage, 10 px of the frame to each side of the edge
 	Ms      float64  `json:"ms"`
 	Strokes int      `json:"strokes,omitempty"`
 }
@@ -173,7 +175,19 @@ func measure(ctx context.Context, folder, as, only string) ([]row, error) {
 		r.Strokes = len(u.drawn) // of a thing that none can be made in there is a row all the same
 		rows = append(rows, r)
 	}
+	for i := range rows {
+		rows[i].Result = at1500(rows[i].Result, max(sc.Width, sc.Height))
+	}
 	return rows, nil
+}
+
+// at1500 returns a result that is measured in pixels of a frame, by its long edge, in pixels of a picture of
+// 1500.
+func at1500(r scene.Result, long float64) scene.Result {
+	if r.Edge != scene.Nowhere {
+		r.Edge *= 1500 / long
+	}
+	return r
 }
 
 // cutBy cuts out what strokes say, and returns its coverage on the frame of a mask, of which the photo is k

@@ -2,8 +2,11 @@ package main
 
 import (
 	"context"
+	"math"
 	"strings"
 	"testing"
+
+	"pyrant/internal/scene"
 )
 
 // The hands find the panels, the rod, the hexagon and the floats of the quay as closely as
@@ -60,6 +63,30 @@ func TestQuayChanged(t *testing.T) {
 	}
 	if _, err := measure(context.Background(), "../../internal/scene/testdata/quay", "blue", ""); err == nil {
 		t.Error("a change that is none was made")
+	}
+}
+
+// An edge that is off by a pixel of the mask is so by the same, whatever the frame that marks are in.
+func TestEdgeAt1500(t *testing.T) {
+	for _, k := range [...]float64{0.5, 1, 2} {
+		long := 1500 / k
+		truth := &scene.Field{W: 1500, H: 1000, K: k, Pix: make([]float32, 1500*1000)}
+		got := &scene.Field{W: 1500, H: 1000, K: k, Pix: make([]float32, 1500*1000)}
+		for i := range truth.Pix {
+			if i%1500 < 700 {
+				truth.Pix[i] = 1
+			}
+			if i%1500 < 703 {
+				got.Pix[i] = 1
+			}
+		}
+		r, _ := scene.CompareFields(truth, got)
+		if r = at1500(r, long); math.Abs(r.Edge-3) > 1e-9 {
+			t.Errorf("frame of %v: %v px, not 3", long, r.Edge)
+		}
+	}
+	if r := at1500(scene.Result{Edge: scene.Nowhere}, 3000); r.Edge != scene.Nowhere {
+		t.Errorf("nothing is %v px away", r.Edge)
 	}
 }
 
