@@ -5,7 +5,6 @@ import (
 	"math"
 
 	"pyrant/internal/colour"
-	"pyrant/internal/edge"
 )
 
 // parts is how many Gaussians stand for the colours of one side.
@@ -171,18 +170,4 @@ func (m model) log(s sample) float32 {
 		}
 	}
 	return float32(math.Log(float64(sum / all)))
-}
-
-// contrast returns by how much neighbours of a sheet differ in the mean, squared.
-func contrast(s *edge.Sheet) float64 {
-	w, h := s.Rect.Dx(), s.Rect.Dy()
-	sum, n := 0.0, 0
-	for y := range h {
-		for x := 1; x < w; x++ {
-			d := float64(edge.Gap(s.Colour(y*w+x), s.Colour(y*w+x-1)))
-			sum += d * d
-			n++
-		}
-	}
-	return sum / float64(max(n, 1))
 }

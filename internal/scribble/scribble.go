@@ -117,24 +117,34 @@ func (c *Cut) in(u, v int) bool {
 type Ground struct {
 	Photo *photo.Photo
 	sheet *edge.Sheet
+	gaps  []float32 // of the sheet
+	links []int32
 }
 
 // NewGround makes a photo ready.
 func NewGround(ctx context.Context, p *photo.Photo) (*Ground, error) {
 	s, err := edge.New(ctx, p, edge.Steps(p.Width, p.Height, coarse), image.Rect(0, 0, p.Width, p.Height), nil)
-	return &Ground{p, s}, err
+	if err != nil {
+		return nil, err
+	}
+	gaps, err := gapsOf(ctx, s)
+	if err != nil {
+		return nil, err
+	}
+	links, err := linksOf(ctx, s, gaps)
+	return &Ground{p, s, gaps, links}, err
 }
 
 // Bytes returns the memory that the ground takes, without that of the photo.
 func (g *Ground) Bytes() int64 {
-	return 4 * int64(len(g.sheet.Lab)+len(g.sheet.Slope)+len(g.sheet.Ridge))
+	return 4 * int64(len(g.sheet.Lab)+len(g.sheet.Slope)+len(g.sheet.Ridge)+len(g.gaps)+len(g.links))
 }
 
 // Find cuts out what the strokes say; quick only on a small picture, for what is shown while one
 // scribbles.
 func (g *Ground) Find(ctx context.Context, strokes []Stroke, quick bool) (*Cut, error) {
 	s, p := g.sheet, g.Photo
-	c, models, err := onSheet(ctx, s, strokes, quick)
+	c, models, err := g.onSheet(ctx, strokes, quick)
 	if err != nil || quick {
 		return c, err
 	}
@@ -172,8 +182,9 @@ func (c *Cut) box(margin int) image.Rectangle {
 	return r.Inset(-margin)
 }
 
-// onSheet cuts on all of a sheet, and returns the models of both sides as well.
-func onSheet(ctx context.Context, s *edge.Sheet, strokes []Stroke, quick bool) (*Cut, pair, error) {
+// onSheet cuts on all of the ground's sheet, and returns the models of both sides as well.
+func (g *Ground) onSheet(ctx context.Context, strokes []Stroke, quick bool) (*Cut, pair, error) {
+	s := g.sheet
 	w, h := s.Rect.Dx(), s.Rect.Dy()
 	seed := seeds(s, strokes)
 	var n [3]int
@@ -190,7 +201,7 @@ func onSheet(ctx context.Context, s *edge.Sheet, strokes []Stroke, quick bool) (
 	}
 	c := &Cut{Step: s.Step, Rect: s.Rect, In: make([]bool, w*h)}
 	var far [2][]float32
-	if err := raster.Each(ctx, 2, func(k int) { far[k] = ways(ctx, s, seed, [...]uint8{inside, outside}[k]) }); err != nil {
+	if err := raster.Each(ctx, 2, func(k int) { far[k] = ways(ctx, s, g.gaps, seed, [...]uint8{inside, outside}[k]) }); err != nil {
 		return nil, models, err
 	}
 	if n[inside] == 0 {
@@ -224,7 +235,7 @@ func onSheet(ctx context.Context, s *edge.Sheet, strokes []Stroke, quick bool) (
 		if err != nil {
 			return nil, models, err
 		}
-		same, err := c.solve(ctx, s, seed, func(i int) float32 {
+		same, err := c.solve(ctx, g.links, seed, func(i int) float32 {
 			switch {
 			case looks == nil:
 				return way[i] + ofColour*models.compare(sampleOf(s, i))
@@ -338,52 +349,50 @@ func refine(ctx context.Context, s *edge.Sheet, c *Cut, strokes []Stroke, models
 	if err != nil {
 		return nil, err
 	}
-	_, err = out.solve(ctx, s, seed, func(i int) float32 { return alike[i] + ofNear*like[i] + ofLooks*looks[i] })
+	gaps, err := gapsOf(ctx, s)
+	if err != nil {
+		return nil, err
+	}
+	links, err := linksOf(ctx, s, gaps)
+	if err != nil {
+		return nil, err
+	}
+	_, err = out.solve(ctx, links, seed, func(i int) float32 { return alike[i] + ofNear*like[i] + ofLooks*looks[i] })
 	return out, err
 }
 
 // solve makes the cheapest cut of a sheet, and tells whether it is the one that was there before.
-// term is what speaks for the inside of a pixel.
-func (c *Cut) solve(ctx context.Context, s *edge.Sheet, seed []uint8, term func(i int) float32) (same bool, err error) {
-	w, h := s.Rect.Dx(), s.Rect.Dy()
-	whole := contrast(s)
+// links are what it costs to cut between pixels, term is what speaks for the inside of one.
+func (c *Cut) solve(ctx context.Context, links []int32, seed []uint8, term func(i int) float32) (same bool, err error) {
+	w, h := c.Rect.Dx(), c.Rect.Dy()
 	g := maxflow.New(w, h)
 	terms := make([]int32, w*h)
 	if err := raster.Rows(ctx, 0, h, func(y0, y1 int) {
-		for i := y0 * w; i < y1*w; i++ {
-			switch seed[i] {
-			case inside:
-				terms[i] = certain
-			case outside:
-				terms[i] = -certain
-			default:
-				terms[i] = int32(term(i) * resolution)
+		for y := y0; y < y1; y++ {
+			for x := range w {
+				i := y*w + x
+				switch seed[i] {
+				case inside:
+					terms[i] = certain
+				case outside:
+					terms[i] = -certain
+				default:
+					terms[i] = int32(term(i) * resolution)
+				}
+				for d, to := range onward {
+					// Between what is known to be of one side nothing parts them.
+					u, v := x+to[0], y+to[1]
+					if u >= 0 && u < w && v < h && (seed[i] == unknown || seed[i] != seed[v*w+u]) {
+						g.Link(x, y, maxflow.Step(d), links[4*i+d])
+					}
+				}
 			}
 		}
 	}); err != nil {
 		return false, err
 	}
-	for y := range h {
-		for x := range w {
-			i := y*w + x
-			g.Terminal(x, y, max(terms[i], 0), max(-terms[i], 0))
-			for d, to := range [...][2]int{{1, 0}, {1, 1}, {0, 1}, {-1, 1}} {
-				u, v := x+to[0], y+to[1]
-				if u < 0 || u >= w || v >= h {
-					continue
-				}
-				j := v*w + u
-				if seed[i] != unknown && seed[i] == seed[j] {
-					continue // nothing parts them
-				}
-				gap := float64(edge.Gap(s.Colour(i), s.Colour(j)))
-				k := always + (ofEdge-always)*math.Exp(-gap*gap/(3*whole))
-				if d%2 == 1 {
-					k /= math.Sqrt2
-				}
-				g.Link(x, y, maxflow.Step(d), int32(k*resolution/4))
-			}
-		}
+	for i, v := range terms {
+		g.Terminal(i%w, i/w, max(v, 0), max(-v, 0))
 	}
 	if _, err := g.Solve(ctx); err != nil {
 		return false, err
@@ -500,7 +509,7 @@ func beyond(row []uint8, line []shape.Point, y float64, v uint8) {
 // ways returns how far each pixel is from those of a kind, along the way on which the colour
 // changes least: a pixel of way counts little, a change of colour much. It is worked out by sweeps
 // to and fro (Toivanen 1996), which ways with few turns need few of.
-func ways(ctx context.Context, s *edge.Sheet, seed []uint8, from uint8) []float32 {
+func ways(ctx context.Context, s *edge.Sheet, gaps []float32, seed []uint8, from uint8) []float32 {
 	w, h := s.Rect.Dx(), s.Rect.Dy()
 	const change = 1.0
 	pixel := float32(0.02)
@@ -511,28 +520,29 @@ func ways(ctx context.Context, s *edge.Sheet, seed []uint8, from uint8) []float3
 		}
 	}
 	other := uint8(inside + outside - int(from))
-	step := func(i, j int, l float32) {
-		if seed[i] == other {
-			return // no way leads through what is of the other side
-		}
-		if f := far[j] + l*pixel + change*edge.Gap(s.Colour(i), s.Colour(j)); f < far[i] {
+	step := func(i, j int, l, gap float32) {
+		if f := far[j] + l*pixel + change*gap; f < far[i] {
 			far[i] = f
 		}
 	}
+	const right, downRight, down, downLeft = maxflow.Right, maxflow.DownRight, maxflow.Down, maxflow.DownLeft
 	for range 3 {
 		for y := 0; y < h && ctx.Err() == nil; y++ {
 			for x := range w {
 				i := y*w + x
+				if seed[i] == other {
+					continue // no way leads through what is of the other side
+				}
 				if x > 0 {
-					step(i, i-1, 1)
+					step(i, i-1, 1, gaps[4*(i-1)+int(right)])
 				}
 				if y > 0 {
-					step(i, i-w, 1)
+					step(i, i-w, 1, gaps[4*(i-w)+int(down)])
 					if x > 0 {
-						step(i, i-w-1, math.Sqrt2)
+						step(i, i-w-1, math.Sqrt2, gaps[4*(i-w-1)+int(downRight)])
 					}
 					if x < w-1 {
-						step(i, i-w+1, math.Sqrt2)
+						step(i, i-w+1, math.Sqrt2, gaps[4*(i-w+1)+int(downLeft)])
 					}
 				}
 			}
@@ -540,16 +550,19 @@ func ways(ctx context.Context, s *edge.Sheet, seed []uint8, from uint8) []float3
 		for y := h - 1; y >= 0 && ctx.Err() == nil; y-- {
 			for x := w - 1; x >= 0; x-- {
 				i := y*w + x
+				if seed[i] == other {
+					continue
+				}
 				if x < w-1 {
-					step(i, i+1, 1)
+					step(i, i+1, 1, gaps[4*i+int(right)])
 				}
 				if y < h-1 {
-					step(i, i+w, 1)
+					step(i, i+w, 1, gaps[4*i+int(down)])
 					if x > 0 {
-						step(i, i+w-1, math.Sqrt2)
+						step(i, i+w-1, math.Sqrt2, gaps[4*i+int(downLeft)])
 					}
 					if x < w-1 {
-						step(i, i+w+1, math.Sqrt2)
+						step(i, i+w+1, math.Sqrt2, gaps[4*i+int(downRight)])
 					}
 				}
 			}

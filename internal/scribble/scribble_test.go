@@ -173,7 +173,11 @@ func TestWays(t *testing.T) {
 			seed[y*80+20] = outside
 		}
 	}
-	far := ways(context.Background(), s, seed, inside)
+	gaps, err := gapsOf(context.Background(), s)
+	if err != nil {
+		t.Fatal(err)
+	}
+	far := ways(context.Background(), s, gaps, seed, inside)
 	if !math.IsInf(float64(far[3*80+20]), 1) {
 		t.Errorf("a way leads through the other side: %v", far[3*80+20])
 	}
