@@ -16,6 +16,7 @@ import {
   state,
   stroke,
 } from "./lib.mjs";
+import { cutKite } from "./kite.mjs";
 
 let server;
 let browser;
@@ -348,135 +349,7 @@ test("a rod behind an arm that was cut out, with wrap; the panels' glow is kept 
 test("the kite cut out, made a light before a dark background, without a halo", async () => {
   await begin("Tidewatch dunes");
   await page.keyboard.press("d");
-  const at = (x, y) =>
-    page.evaluate(
-      async ([cx, cy]) => {
-        const v = await import("/static/js/view.js");
-        v.lookAt(cx, cy);
-      },
-      [x, y],
-    );
-  const draw = (points) => saved(page, () => stroke(page, points));
-  // To and fro from a root into each feather.
-  const fan = (root, tips) => draw(tips.flatMap((tip) => [root, tip]));
-  await at(2500, 860);
-  await settled(page);
-  await draw([
-    [2130, 720],
-    [2280, 740],
-    [2420, 800],
-    [2505, 860],
-    [2600, 820],
-    [2740, 780],
-    [2880, 745],
-  ]);
-  // Feathers are thinner than the brush is at first.
-  await page.locator('[data-for-hand="scribble"] input.form-control').first().fill("6");
-  await page.keyboard.press("Enter");
-  await says("out");
-  await draw([
-    [2330, 1130],
-    [2320, 1060],
-    [2380, 980],
-    [2250, 925],
-    [2110, 900],
-    [2060, 850],
-    [2010, 770],
-    [2010, 690],
-    [2030, 640],
-    [2100, 640],
-    [2240, 670],
-    [2340, 700],
-    [2365, 690],
-  ]);
-  await draw([
-    [2900, 960],
-    [2700, 970],
-    [2580, 985],
-    [2600, 1050],
-    [2640, 1090],
-    [2620, 1140],
-  ]);
-  // To and fro into the gaps of the crest.
-  await at(2500, 800);
-  await draw([
-    ...[
-      [2394, 650, 2433, 688],
-      [2419, 614, 2459, 681],
-      [2460, 588, 2482, 675],
-      [2511, 580, 2506, 670],
-      [2559, 592, 2529, 677],
-      [2597, 620, 2551, 686],
-      [2625, 655, 2570, 700],
-      [2640, 695, 2585, 719],
-    ].flatMap(([x, y, u, v]) => [
-      [x, y],
-      [u, v],
-      [x, y],
-    ]),
-    [2640, 735],
-    [2800, 690],
-    [2930, 690],
-  ]);
-  await says("in");
-  await at(2500, 980);
-  await fan(
-    [2500, 970],
-    [
-      [2356, 1077],
-      [2374, 1107],
-      [2402, 1130],
-      [2433, 1150],
-      [2470, 1160],
-      [2490, 1200],
-      [2542, 1135],
-      [2573, 1115],
-      [2597, 1092],
-    ],
-  );
-  await at(2500, 800);
-  await fan(
-    [2505, 770],
-    [
-      [2384, 735],
-      [2383, 708],
-      [2396, 678],
-      [2418, 649],
-      [2448, 624],
-      [2488, 606],
-      [2531, 609],
-      [2568, 631],
-      [2596, 659],
-      [2611, 691],
-      [2622, 723],
-      [2620, 750],
-    ],
-  );
-  await at(2300, 760);
-  await fan(
-    [2120, 702],
-    [
-      [2048, 662],
-      [2034, 688],
-      [2034, 713],
-      [2028, 739],
-      [2031, 768],
-      [2041, 795],
-      [2066, 814],
-    ],
-  );
-  await at(2600, 760);
-  await fan(
-    [2900, 745],
-    [
-      [2988, 716],
-      [2994, 741],
-      [2994, 769],
-      [2990, 795],
-      [2966, 850],
-      [2940, 870],
-    ],
-  );
+  await cutKite(page, says, (points) => saved(page, () => stroke(page, points)));
   await fine(page);
   // Its feathers are of it where no stroke went, the sky between them, the dune under its wing and the grass
   // beside its tail are not.
