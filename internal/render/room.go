@@ -375,6 +375,19 @@ type stretch struct {
 	normal  []float32 // of what is round: three numbers a pixel
 }
 
+// cut leaves the columns from x0 to x1, and reports whether any are left.
+func (k *stretch) cut(x0, x1 int) bool {
+	a, b := max(x0-k.x, 0), min(x1-k.x, len(k.weight))
+	if a >= b {
+		return false
+	}
+	k.x, k.weight = k.x+a, k.weight[a:b]
+	if k.normal != nil {
+		k.normal = k.normal[3*a : 3*b]
+	}
+	return true
+}
+
 // Bytes returns the memory that is held.
 func (g *ground) Bytes() (n int64) {
 	for _, r := range g.rows {
@@ -698,6 +711,121 @@ func (p *plan) fall(k *stretch, f *irradiance.Field, out *fallenLight, r image.R
 		q[0] += w * (e + amount*b[0])
 		q[1] += w * (e + amount*b[1])
 		q[2] += w * (e + amount*b[2])
+	}
+}
+
+// joint is what several lights give to a room together: at rest what falls on a flat surface is added up before it is
+// looked up for each pixel. While something moves, each light is looked up for itself, as all but one of them are the same
+// in the next frame.
+type joint struct {
+	room    *inRoom
+	direct  []*irradiance.Grid // by surface; nil for what is round
+	bounce  []*irradiance.Grid // nil where nothing bounces
+	fields  []*irradiance.Field
+	colours [][3]float32
+}
+
+// join puts those of a group's lights together that fall in a room.
+func (p *plan) join(g *spillGroup, which []int) *joint {
+	j := &joint{room: g.spills[which[0]].room}
+	for _, i := range which {
+		j.fields = append(j.fields, g.spills[i].field.Field)
+		j.colours = append(j.colours, g.colour[i])
+	}
+	n := len(j.room.Surfaces)
+	j.direct = make([]*irradiance.Grid, n)
+	amount := float32(p.q.Recipe.Room.Bounce)
+	if j.fields[0].Bounce != nil {
+		j.bounce = make([]*irradiance.Grid, n)
+	}
+	back := make([][3]float32, len(j.colours))
+	for i, c := range j.colours {
+		back[i] = [3]float32{amount * c[0], amount * c[1], amount * c[2]}
+	}
+	for s := range j.direct {
+		if j.room.Surfaces[s].Sheet.Body != nil {
+			continue
+		}
+		var direct, bounce []*irradiance.Grid
+		for _, f := range j.fields {
+			direct = append(direct, f.Direct[s])
+			if j.bounce != nil {
+				bounce = append(bounce, f.Bounce[s])
+			}
+		}
+		j.direct[s] = irradiance.Merge(direct, j.colours)
+		if j.bounce != nil {
+			j.bounce[s] = irradiance.Merge(bounce, back)
+		}
+	}
+	return j
+}
+
+// jointly returns what of lights comes back from each pixel of a part of the picture, by its colour in the photo.
+func (p *plan) jointly(ctx context.Context, j *joint, part image.Rectangle) (*raster.RGB, error) {
+	r := part
+	if !p.passing && p.frame.Dx()*p.frame.Dy() <= wholeLimit {
+		r = p.frame
+	}
+	g, err := p.lie(ctx, j.room, r)
+	if err != nil {
+		return nil, err
+	}
+	defer p.stats.add("fall", time.Now())
+	out := raster.NewRGB(part)
+	return out, raster.Rows(ctx, part.Min.Y, part.Max.Y, func(y0, y1 int) {
+		direct, bounce := make([]float32, 4*part.Dx()), make([]float32, 12*part.Dx())
+		for y := y0; y < y1 && ctx.Err() == nil; y++ {
+			to := out.Row(y)
+			for _, k := range g.rows[y-r.Min.Y] {
+				if k.cut(part.Min.X, part.Max.X) {
+					p.fallTogether(&k, j, to[3*(k.x-part.Min.X):], y, direct, bounce)
+				}
+			}
+		}
+	})
+}
+
+// fallTogether adds what falls on a stretch of pixels, which begin at to.
+func (p *plan) fallTogether(k *stretch, j *joint, to []float32, y int, direct, bounce []float32) {
+	step, n := 1/p.scale, len(k.weight)
+	py := (float64(y) + 0.5) * step
+	if k.normal == nil {
+		j.direct[k.surface].Read(direct, k.x, step, py, n)
+		if j.bounce != nil {
+			j.bounce[k.surface].Read(bounce, k.x, step, py, n)
+			for i := range 3 * n {
+				direct[i] += bounce[i]
+			}
+		}
+		for i, w := range k.weight {
+			e, q := direct[3*i:3*i+3:3*i+3], to[3*i:3*i+3:3*i+3]
+			q[0] += w * e[0]
+			q[1] += w * e[1]
+			q[2] += w * e[2]
+		}
+		return
+	}
+	amount := float32(p.q.Recipe.Room.Bounce)
+	for l, f := range j.fields {
+		c := j.colours[l]
+		f.Direct[k.surface].Read(direct, k.x, step, py, n)
+		if f.Bounce != nil {
+			f.Bounce[k.surface].Read(bounce, k.x, step, py, n)
+		}
+		for i, w := range k.weight {
+			e := irradiance.On(direct[4*i:], k.normal[3*i:])
+			all := [3]float32{e, e, e}
+			if f.Bounce != nil {
+				b := irradiance.OnColours(bounce[12*i:12*i+12], k.normal[3*i:])
+				for q := range all {
+					all[q] += amount * b[q]
+				}
+			}
+			for q, v := range all {
+				to[3*i+q] += w * c[q] * v
+			}
+		}
 	}
 }
 
