@@ -110,10 +110,36 @@ func (s *scaled) Fill(dst []float32, x0, y int) {
 	}
 	v := (float64(y) + 0.5 - s.y0) * s.k
 	v0, v1 := v-s.span/2, v+s.span/2
-	for x := max(x0, s.bounds.Min.X); x < min(x0+len(dst), s.bounds.Max.X); x++ {
+	last := min(x0+len(dst), s.bounds.Max.X)
+	for x := max(x0, s.bounds.Min.X); x < last; {
 		u := (float64(x) + 0.5 - s.x0) * s.k
-		dst[x-x0] = s.mean(u-s.span/2, v0, u+s.span/2, v1)
+		value, right, ok := s.even(u-s.span/2, v0, u+s.span/2, v1)
+		if !ok {
+			dst[x-x0] = s.some(u-s.span/2, v0, u+s.span/2, v1)
+			x++
+			continue
+		}
+		// All pixels whose cells lie in the same tile, but the last, at once.
+		end := min(max(int((right-s.span/2)/s.k+s.x0-0.5), x+1), last)
+		for ; x < end; x++ {
+			dst[x-x0] = value
+		}
 	}
+}
+
+// even tells of a rectangle of cells that lies in a tile of which all have the same value what that is, and where the
+// tile ends.
+func (s *scaled) even(u0, v0, u1, v1 float64) (value float32, right float64, ok bool) {
+	x0, y0, x1, y1 := int(math.Floor(u0+near)), int(math.Floor(v0+near)), int(math.Ceil(u1-near)), int(math.Ceil(v1-near))
+	m := s.mask
+	if x0 < 0 || y0 < 0 || x1 > m.W || y1 > m.H || x0/Tile != (x1-1)/Tile || y0/Tile != (y1-1)/Tile {
+		return 0, 0, false
+	}
+	t := &m.tiles[y0/Tile*across(m.W)+x0/Tile]
+	if t.full {
+		value = 1
+	}
+	return value, float64(min((x0/Tile+1)*Tile, m.W)), t.pix == nil
 }
 
 // near is by how much a place between cells may be off that is meant to lie between them.
@@ -121,21 +147,21 @@ const near = 1e-6
 
 // mean returns the mean over a rectangle of cells.
 func (s *scaled) mean(u0, v0, u1, v1 float64) float32 {
+	if value, _, ok := s.even(u0, v0, u1, v1); ok {
+		return value
+	}
+	return s.some(u0, v0, u1, v1)
+}
+
+// some is mean of cells that may differ.
+func (s *scaled) some(u0, v0, u1, v1 float64) float32 {
 	x0, y0, x1, y1 := int(math.Floor(u0+near)), int(math.Floor(v0+near)), int(math.Ceil(u1-near)), int(math.Ceil(v1-near))
 	m := s.mask
-	if x0 >= 0 && y0 >= 0 && x1 <= m.W && y1 <= m.H && x0/Tile == (x1-1)/Tile && y0/Tile == (y1-1)/Tile {
-		if t := &m.tiles[y0/Tile*across(m.W)+x0/Tile]; t.pix == nil {
-			if t.full {
-				return 1
-			}
-			return 0
-		}
-	}
 	var sum float64
 	for y := y0; y < y1; y++ {
-		h := math.Min(v1, float64(y+1)) - math.Max(v0, float64(y))
+		h := min(v1, float64(y+1)) - max(v0, float64(y))
 		for x := x0; x < x1; x++ {
-			w := math.Min(u1, float64(x+1)) - math.Max(u0, float64(x))
+			w := min(u1, float64(x+1)) - max(u0, float64(x))
 			// A thing that the frame cuts off goes on beyond it.
 			sum += w * h * float64(m.At(min(max(x, 0), m.W-1), min(max(y, 0), m.H-1), s.what))
 		}

@@ -163,29 +163,65 @@ func (r *receivers) corner(k int, vals []float32, c int) []float32 {
 	return mean
 }
 
-// Of returns what patches that send out a colour each give to each of the sheets, as grids of three
-// colours, each with the numbers of a place.
+// of returns what patches that send out a colour each give to each of the sheets, as grids: of three colours
+// for what is flat, else of the six numbers of a Mixed.
 func (b *Bounce) of(ctx context.Context, sent [][3]float32) ([]*Grid, error) {
-	out := make([]*Grid, len(b.receivers))
-	for n, r := range b.receivers {
-		c := r.sheet.channels()
-		vals := make([]float32, len(r.places)*3*c)
-		if err := raster.Each(ctx, len(r.places), func(k int) {
-			to := vals[k*3*c : (k+1)*3*c]
-			w := r.weights[k*len(sent)*c : (k+1)*len(sent)*c]
-			for i := range sent {
-				for q := range c {
-					if v := w[i*c+q]; v != 0 {
-						to[q] += v * sent[i][0]
-						to[c+q] += v * sent[i][1]
-						to[2*c+q] += v * sent[i][2]
-					}
+	return b.each(ctx, 3, Mixed, func(body bool, w, to []float32) {
+		if !body {
+			for i, s := range sent {
+				if v := w[i]; v != 0 {
+					to[0] += v * s[0]
+					to[1] += v * s[1]
+					to[2] += v * s[2]
 				}
 			}
+			return
+		}
+		for i, s := range sent {
+			v := w[4*i : 4*i+4 : 4*i+4]
+			if v[3] == 0 {
+				continue
+			}
+			all := s[0] + s[1] + s[2]
+			to[0] += v[0] * all
+			to[1] += v[1] * all
+			to[2] += v[2] * all
+			to[3] += v[3] * s[0]
+			to[4] += v[3] * s[1]
+			to[5] += v[3] * s[2]
+		}
+	})
+}
+
+// grey is of without colours: grids of one number for what is flat, else of a Beam.
+func (b *Bounce) grey(ctx context.Context, sent []float32) ([]*Grid, error) {
+	return b.each(ctx, 1, 4, func(body bool, w, to []float32) {
+		c := len(to)
+		for i, s := range sent {
+			for q, v := range w[i*c : (i+1)*c] {
+				to[q] += v * s
+			}
+		}
+	})
+}
+
+// each makes grids of so many numbers at a place of what is flat, and of what is round: sum adds up what all patches give to
+// one, by what each gives it.
+func (b *Bounce) each(ctx context.Context, flat, round int, sum func(body bool, weights, to []float32)) ([]*Grid, error) {
+	out := make([]*Grid, len(b.receivers))
+	for n, r := range b.receivers {
+		body, c := r.sheet.Body != nil, flat
+		if body {
+			c = round
+		}
+		each := len(b.Patches) * r.sheet.channels()
+		vals := make([]float32, len(r.places)*c)
+		if err := raster.Each(ctx, len(r.places), func(k int) {
+			sum(body, r.weights[k*each:(k+1)*each], vals[k*c:(k+1)*c])
 		}); err != nil {
 			return nil, err
 		}
-		g := &Grid{Tile: r.grid.Tile, Tiles: r.grid.Tiles, C: 3 * c, tiles: make([]tile, len(r.grid.tiles))}
+		g := &Grid{Tile: r.grid.Tile, Tiles: r.grid.Tiles, C: c, tiles: make([]tile, len(r.grid.tiles))}
 		w := g.Tiles.Dx()
 		for i := range g.tiles {
 			j := i/w*(w+1) + i%w

@@ -9,9 +9,10 @@ import (
 // Field is the light that one light, or the sky, gives to each sheet of a room.
 type Field struct {
 	Direct []*Grid // by sheet: as Sheet's numbers are
-	Bounce []*Grid // by sheet, three colours; nil without
+	Bounce []*Grid // by sheet, three colours, of what is round as a Mixed; nil without
 
-	of *Bounce // that Bounce came by
+	of   *Bounce // that Bounce came by
+	name uint64  // of the light and how strong its shadows are, which Bounce depends on as well
 }
 
 // Bytes returns the memory that the field takes.
@@ -32,22 +33,21 @@ type Detail struct {
 }
 
 // Of returns what a light gives to sheets, with shadows of a strength from 0 to 1, and what comes back
-// of it from other surfaces if there is a bounce. before is what the same light gave to the same sheets as finely, with
-// the same shadows, when Rods were others, or nil: what they do not change is not worked out again.
+// of it from other surfaces if there is a bounce. before is what the light gave to the room at another time, or nil: what
+// falls where nothing that hides it came or went, from a light that stands where it stood, is not worked out again.
 func (s *Scene) Of(ctx context.Context, l *Light, sheets []*Sheet, d Detail, shadows float64, b *Bounce, before *Field) (*Field, error) {
-	f := &Field{of: b}
-	for i, sh := range sheets {
+	n := newNamer()
+	n.id(l.name())
+	n.num(shadows)
+	f := &Field{of: b, name: n.Sum64()}
+	for _, sh := range sheets {
 		g := newGrid(sh, d.Tile)
 		by := s.blockers(sh.Body)
 		if shadows <= 0 {
 			by = nil
 		}
 		if l.On == nil || sh.Body != l.On {
-			var was *made
-			if before != nil {
-				was = before.Direct[i].made
-			}
-			if err := g.fill(ctx, sh, detail{most: d.Most}, &beams{s, l, by, shadows}, was); err != nil {
+			if err := g.fill(ctx, sh, detail{most: d.Most}, &beams{s, l, by, shadows}, before.madeOf(sh)); err != nil {
 				return nil, err
 			}
 			g.finish()
@@ -57,7 +57,7 @@ func (s *Scene) Of(ctx context.Context, l *Light, sheets []*Sheet, d Detail, sha
 	if b == nil {
 		return f, ctx.Err()
 	}
-	if before != nil && before.of == b {
+	if before != nil && before.of == b && before.name == f.name {
 		f.Bounce = before.Bounce // no light's body is in the way of that
 		return f, ctx.Err()
 	}
@@ -75,6 +75,20 @@ func (s *Scene) Of(ctx context.Context, l *Light, sheets []*Sheet, d Detail, sha
 	var err error
 	f.Bounce, err = b.of(ctx, sent)
 	return f, err
+}
+
+// madeOf returns what the grid of a sheet was made of, nil for none.
+func (f *Field) madeOf(s *Sheet) *made {
+	if f == nil {
+		return nil
+	}
+	name := s.name()
+	for _, g := range f.Direct {
+		if g.made != nil && g.made.sheet == name {
+			return g.made
+		}
+	}
+	return nil
 }
 
 // Daylight returns what a sky gives to sheets.
@@ -95,17 +109,15 @@ func (s *Scene) Daylight(ctx context.Context, sky *Sky, sheets []*Sheet, d Detai
 // DaylightAt returns what a sky gives to a flat place.
 func (s *Scene) DaylightAt(sky *Sky, pl Place) float64 { return sky.at(pl, s.blockers(pl.Body)) }
 
-// Return returns what of a sky's daylight comes back from other surfaces, as a Field has it.
+// Return returns what of a sky's daylight comes back from other surfaces, in luminance, as Field.Direct has it.
 func (b *Bounce) Return(ctx context.Context, sky *Sky) ([]*Grid, error) {
-	sent := make([][3]float32, len(b.Patches))
+	sent := make([]float32, len(b.Patches))
 	if err := raster.Each(ctx, len(sent), func(i int) {
 		p := &b.Patches[i]
-		d := sky.at(p.Place, b.by)
-		for c := range sent[i] {
-			sent[i][c] = float32(d * p.Albedo[c])
-		}
+		a := p.Albedo
+		sent[i] = float32(sky.at(p.Place, b.by) * (0.2126*a[0] + 0.7152*a[1] + 0.0722*a[2]))
 	}); err != nil {
 		return nil, err
 	}
-	return b.of(ctx, sent)
+	return b.grey(ctx, sent)
 }

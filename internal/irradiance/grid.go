@@ -93,10 +93,12 @@ type Grid struct {
 }
 
 // made is what a grid was made of, before its tiles went over into each other: of a light that stands where it stood
-// that holds wherever no other light's body came or went.
+// that holds wherever nothing that hides it came or went.
 type made struct {
+	sheet  uint64 // names the sheet
+	of     uint64 // and the sheet, the light and how finely
 	corner []value
-	rods   []uint64 // by tile: which bodies of lights may hide something from it
+	hiding []uint64 // by tile: names what may hide something from it; 0 where the tile is not needed
 	top    float64
 	tiles  []tile
 }
@@ -114,7 +116,7 @@ func (g *Grid) Bytes() int64 {
 		n += int64(len(g.tiles[i].val)) * 4
 	}
 	if g.made != nil {
-		n += int64(len(g.made.corner)) * 16
+		n += int64(len(g.made.corner))*16 + int64(len(g.made.hiding))*8
 		for i := range g.made.tiles {
 			n += int64(len(g.made.tiles[i].val))*4 + 40
 		}
@@ -203,7 +205,8 @@ func (h hidden) none() bool {
 	return h != nil
 }
 
-// fill works the grid out, unless it is that of before wherever nothing came or went; before may be nil.
+// fill works the grid out, unless it is that of before wherever nothing that hides the light came or went; before may be
+// nil, and of another sheet or light, which tells nothing.
 func (g *Grid) fill(ctx context.Context, s *Sheet, d detail, from giver, before *made) error {
 	w, h := g.Tiles.Dx(), g.Tiles.Dy()
 	if w <= 0 || h <= 0 {
@@ -211,9 +214,17 @@ func (g *Grid) fill(ctx context.Context, s *Sheet, d detail, from giver, before 
 	}
 	need := make([]bool, w*h)
 	by := make([]hidden, w*h)
-	now := &made{corner: make([]value, (w+1)*(h+1)), rods: make([]uint64, w*h)}
+	now := &made{corner: make([]value, (w+1)*(h+1)), hiding: make([]uint64, w*h)}
 	light, _ := from.(*beams)
-	if before != nil && (light == nil || len(before.corner) != len(now.corner)) {
+	if light != nil {
+		n := newNamer()
+		now.sheet = s.name()
+		n.id(now.sheet)
+		n.id(light.l.name())
+		n.num(light.shadows, g.Tile, float64(d.most), d.dark)
+		now.of = n.Sum64()
+	}
+	if before != nil && (light == nil || before.of != now.of) {
 		before = nil
 	}
 	if err := raster.Each(ctx, h, func(j int) {
@@ -234,7 +245,7 @@ func (g *Grid) fill(ctx context.Context, s *Sheet, d detail, from giver, before 
 				by[n] = from.near(mid, 1.05*r)
 			}
 			if light != nil {
-				now.rods[n] = light.rods(by[n])
+				now.hiding[n] = light.hiding(by[n])
 			}
 		}
 	}); err != nil {
@@ -250,7 +261,7 @@ func (g *Grid) fill(ctx context.Context, s *Sheet, d detail, from giver, before 
 					continue
 				}
 				n, t := j*(w+1)+i, k[1]*w+k[0]
-				if same[n] = before != nil && before.rods[t] == now.rods[t]; same[n] {
+				if same[n] = before != nil && before.hiding[t] == now.hiding[t]; same[n] {
 					corner[n] = before.corner[n]
 				} else if pl, ok := s.Place(float64(g.Tiles.Min.X+i)*g.Tile, float64(g.Tiles.Min.Y+j)*g.Tile); ok {
 					corner[n] = from.value(pl, by[t])
@@ -274,7 +285,7 @@ func (g *Grid) fill(ctx context.Context, s *Sheet, d detail, from giver, before 
 				continue
 			}
 			c := [4]int{j*(w+1) + i, j*(w+1) + i + 1, (j+1)*(w+1) + i, (j+1)*(w+1) + i + 1}
-			if t := j*w + i; before != nil && before.top == top && before.rods[t] == now.rods[t] && same[c[0]] && same[c[1]] && same[c[2]] && same[c[3]] {
+			if t := j*w + i; before != nil && before.top == top && before.hiding[t] == now.hiding[t] && same[c[0]] && same[c[1]] && same[c[2]] && same[c[3]] {
 				g.tiles[t] = before.tiles[t]
 				continue
 			}
@@ -588,7 +599,7 @@ func (g *Grid) run(t *tile, dst []float32, x0 int, k, left, y float64) {
 	last := t.n - 1
 	scale := float64(t.n)
 	count := len(dst) / c
-	var from, step [12]float32 // at the left of a cell, and to its right
+	var from, step [Mixed]float32 // at the left of a cell, and to its right
 	for i := 0; i < count; {
 		// All pixels of one cell: between its sides they lie on a line.
 		n := min(int(((float64(x0+i)+0.5)*k-left)*scale), last)

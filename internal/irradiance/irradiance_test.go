@@ -249,9 +249,10 @@ func TestOn(t *testing.T) {
 	if got := On([]float32{0, 0, 0.5, 1}, n); math.Abs(float64(got)-0.5) > 0.06 {
 		t.Errorf("under a sky %v", got)
 	}
-	// Three colours from one direction each are On of it.
-	beam := []float32{0.3, 0.1, 0.8, 1, 0.15, 0.05, 0.4, 0.5, 0, 0, 0, 0}
-	if c := OnColours(beam, n); math.Abs(float64(c[0]-On(beam, n))) > 1e-6 || math.Abs(float64(c[1]-c[0]/2)) > 1e-6 || c[2] != 0 {
+	// Three colours from one direction are each On of it.
+	beam, all := []float32{0.3, 0.1, 0.8, 1}, float32(1.75)
+	mixed := []float32{all * beam[0], all * beam[1], all * beam[2], 1, 0.5, 0.25}
+	if c := OnColours(mixed, n); math.Abs(float64(c[0]-On(beam, n))) > 1e-6 || math.Abs(float64(c[1]-c[0]/2)) > 1e-6 || math.Abs(float64(c[2]-c[0]/4)) > 1e-6 {
 		t.Errorf("three colours: %v, the first by itself %v", c, On(beam, n))
 	}
 	if got := On([]float32{0, 0, 0, 0}, n); got != 0 {
@@ -568,6 +569,60 @@ func TestFieldAfterARodMoved(t *testing.T) {
 		}
 		if kept < all*2/3 || kept == all != (to == [2]float64{-0.6, 4.5}) {
 			t.Errorf("to %v: %d of %d tiles are kept", to, kept, all)
+		}
+	}
+}
+
+// The same where a body moves, of which the sheet is another then, and where the light does, of which nothing holds.
+func TestFieldAfterABodyMoved(t *testing.T) {
+	c := level()
+	still, mid, _ := ball(c, 4)
+	side := c.Level(room.Vec{X: 1})
+	lightAt := func(right float64) *Light {
+		l := &Light{Of: "own"}
+		l.Bulb(mid.Add(side.Mul(right)), 0.08)
+		return l
+	}
+	d := Detail{Tile: 13, Most: 8}
+	frame := image.Rect(0, 0, 600, 400)
+	of := func(l *Light, depth float64, before *Field) *Field {
+		moved := solid.Stand(still.Shape, c, c.Card(c.Ray(300, 200).Mul(depth)), depth)
+		s := &Scene{Bodies: []*solid.Body{still, moved}}
+		// The one that moves comes before the other or after it, as sheets are sorted by depth.
+		sheets := []*Sheet{{Rect: frame, Plane: c.FloorPlane(), Cam: c}, {Rect: frame, Body: still, Cam: c}, {Rect: frame, Body: moved, Cam: c}}
+		if depth > 4 {
+			sheets[1], sheets[2] = sheets[2], sheets[1]
+		}
+		f, err := s.Of(context.Background(), l, sheets, d, 1, nil, before)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return f
+	}
+	first := of(lightAt(-1.2), 3, nil)
+	for _, tt := range []struct {
+		depth, light float64
+		keeps        bool
+	}{{3.1, -1.2, true}, {5, -1.2, true}, {3, -1.1, false}} {
+		got, want := of(lightAt(tt.light), tt.depth, first), of(lightAt(tt.light), tt.depth, nil)
+		kept, all := 0, 0
+		for k := range want.Direct {
+			for i := range want.Direct[k].tiles {
+				if !slices.Equal(got.Direct[k].tiles[i].val, want.Direct[k].tiles[i].val) {
+					t.Fatalf("%+v: tile %d of sheet %d is another", tt, i, k)
+				}
+				if v := got.Direct[k].made.tiles[i].val; len(v) > 0 {
+					all++
+					for _, g := range first.Direct {
+						if i < len(g.made.tiles) && len(g.made.tiles[i].val) > 0 && &v[0] == &g.made.tiles[i].val[0] {
+							kept++
+						}
+					}
+				}
+			}
+		}
+		if tt.keeps && (kept < all/4 || kept == all) || !tt.keeps && kept > 0 {
+			t.Errorf("%+v: %d of %d tiles are kept", tt, kept, all)
 		}
 	}
 }

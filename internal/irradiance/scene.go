@@ -15,8 +15,6 @@
 package irradiance
 
 import (
-	"encoding/binary"
-	"hash/fnv"
 	"math"
 
 	"pyrant/internal/room"
@@ -89,6 +87,7 @@ type blocker struct {
 	self  bool // the place asked for lies on the body
 	mid   room.Vec
 	round float64 // of a ball that holds it
+	name  uint64  // of where it stands and what it is like
 }
 
 // worst returns how deep within the blocker the way from x to y comes, as a share of a cone's radius, which
@@ -134,17 +133,17 @@ const selfNear = 0.5
 func (s *Scene) blockers(self *solid.Body) []*blocker {
 	var out []*blocker
 	for _, p := range s.Prisms {
-		out = append(out, &blocker{prism: p, mid: p.Mid, round: p.Round})
+		out = append(out, (&blocker{prism: p, mid: p.Mid, round: p.Round}).named())
 	}
 	for _, b := range s.Bodies {
 		if b == self && b.Flat {
 			continue // too low to shade itself
 		}
-		out = append(out, &blocker{body: b, self: b == self, mid: b.Mid, round: b.Round})
+		out = append(out, (&blocker{body: b, self: b == self, mid: b.Mid, round: b.Round}).named())
 	}
 	for i := range s.Rods {
 		r := &s.Rods[i]
-		out = append(out, &blocker{rod: r, mid: r.A.Add(r.B).Mul(0.5), round: r.B.Sub(r.A).Len()/2 + r.Radius})
+		out = append(out, (&blocker{rod: r, mid: r.A.Add(r.B).Mul(0.5), round: r.B.Sub(r.A).Len()/2 + r.Radius}).named())
 	}
 	return out
 }
@@ -180,9 +179,15 @@ func (b *blocker) soft() float64 {
 	return lift
 }
 
+// met is a blocker that the cone to a piece meets, and how deep; see blocker.worst.
+type met struct {
+	by   *blocker
+	deep float64
+}
+
 // classify tells how much of a piece is hidden from all places within near of x; edges lists what hides
 // a part of it.
-func (s *Scene) classify(l *Light, p *piece, x room.Vec, near float64, by, edges []*blocker) (way, []*blocker) {
+func (s *Scene) classify(l *Light, p *piece, x room.Vec, near float64, by []*blocker, edges []met) (way, []met) {
 	edges = edges[:0]
 	if len(by) == 0 {
 		return open, edges
@@ -198,7 +203,7 @@ func (s *Scene) classify(l *Light, p *piece, x room.Vec, near float64, by, edges
 		case w >= 1 && near == 0:
 			return shut, edges
 		case w > -1:
-			edges = append(edges, b)
+			edges = append(edges, met{b, w})
 		}
 	}
 	if len(edges) > 0 {
@@ -218,7 +223,7 @@ type beams struct {
 func (f *beams) near(mid Place, radius float64) hidden {
 	out := make(hidden, len(f.l.pieces))
 	x := mid.At.Add(mid.N.Mul(lift))
-	var edges []*blocker
+	var edges []met
 	for i := range f.l.pieces {
 		p := &f.l.pieces[i]
 		if mid.Body == nil && p.mid.Sub(x).Dot(mid.N) < -p.radius-radius {
@@ -228,8 +233,8 @@ func (f *beams) near(mid Place, radius float64) hidden {
 			continue // behind it
 		}
 		_, edges = f.s.classify(f.l, p, x, radius+1e-9, f.by, edges)
-		if len(edges) > 0 {
-			out[i] = append([]*blocker(nil), edges...)
+		for _, e := range edges {
+			out[i] = append(out[i], e.by)
 		}
 	}
 	return out
@@ -245,26 +250,6 @@ func (f *beams) value(pl Place, h hidden) value {
 	return value{mix(e.V.X, bare.V.X), mix(e.V.Y, bare.V.Y), mix(e.V.Z, bare.V.Z), mix(e.S, bare.S)}
 }
 
-// rods names the bodies of lights among what may hide the light, by piece.
-func (f *beams) rods(h hidden) uint64 {
-	sum := fnv.New64a()
-	var b [7 * 8]byte
-	for i := range f.l.pieces {
-		for _, k := range h.of(i, f.by) {
-			if k.rod == nil || k.rod.Of == f.l.Of {
-				continue
-			}
-			for j, v := range [...]float64{float64(i), k.rod.A.X, k.rod.A.Y, k.rod.A.Z, k.rod.B.X, k.rod.B.Y, k.rod.B.Z} {
-				binary.LittleEndian.PutUint64(b[8*j:], math.Float64bits(v))
-			}
-			sum.Write(b[:])
-			binary.LittleEndian.PutUint64(b[:], math.Float64bits(k.rod.Radius))
-			sum.Write(b[:8])
-		}
-	}
-	return sum.Sum64()
-}
-
 // of returns what may hide a piece, of what may hide any.
 func (h hidden) of(i int, all []*blocker) []*blocker {
 	if h == nil {
@@ -273,11 +258,18 @@ func (h hidden) of(i int, all []*blocker) []*blocker {
 	return h[i]
 }
 
-// seen returns what of a sample is not hidden from x.
-func (s *Scene) seen(l *Light, at *sample, x room.Vec, edges []*blocker) float64 {
+// seen returns what of a sample of a piece is not hidden from x, whose cone to the piece meets edges.
+func (s *Scene) seen(l *Light, p *piece, at *sample, x room.Vec, edges []met) float64 {
 	v := 1.0
+	if len(p.samples) == 1 { // its cone is that of the piece
+		for _, e := range edges {
+			v *= through(e.deep)
+		}
+		return v
+	}
 	length := at.at.Sub(x).Len()
-	for _, b := range edges {
+	for _, e := range edges {
+		b := e.by
 		end := until(l, b, length)
 		if end <= 0 {
 			continue
@@ -352,7 +344,7 @@ func (s *Scene) at(l *Light, pl Place, by []*blocker, h hidden) (e, bare float64
 		return 0, 0
 	}
 	x := pl.At.Add(pl.N.Mul(lift))
-	var edges []*blocker
+	var edges []met
 	for i := range l.pieces {
 		p := &l.pieces[i]
 		if p.mid.Sub(x).Dot(pl.N) <= -p.radius {
@@ -374,7 +366,7 @@ func (s *Scene) at(l *Light, pl Place, by []*blocker, h hidden) (e, bare float64
 						case open:
 							e += m
 						case partly:
-							e += m * s.seen(l, q, x, edges)
+							e += m * s.seen(l, p, q, x, edges)
 						}
 					}
 				}
@@ -389,7 +381,7 @@ func (s *Scene) at(l *Light, pl Place, by []*blocker, h hidden) (e, bare float64
 					g := p.from(q, x, pl.N)
 					all += g
 					if g > 0 {
-						sum += g * s.seen(l, q, x, edges)
+						sum += g * s.seen(l, p, q, x, edges)
 					}
 				}
 				if all > 0 {
@@ -412,7 +404,7 @@ func (s *Scene) at(l *Light, pl Place, by []*blocker, h hidden) (e, bare float64
 			case open:
 				e += g
 			case partly:
-				e += g * s.seen(l, q, x, edges)
+				e += g * s.seen(l, p, q, x, edges)
 			}
 		}
 	}
@@ -447,7 +439,8 @@ func On(v, n []float32) float32 {
 	if s <= 0 {
 		return 0
 	}
-	k := sqrt(v[0]*v[0]+v[1]*v[1]+v[2]*v[2]) / s
+	straight, each := v[0]*v[0]+v[1]*v[1]+v[2]*v[2], 1/s
+	k := sqrt(straight) * each
 	if k > 1 {
 		k = 1
 	}
@@ -459,9 +452,10 @@ func On(v, n []float32) float32 {
 		cos := 2*k - 1
 		eps2 = 0.18 * (1 - cos*cos)
 	}
-	m := (v[0]*n[0] + v[1]*n[1] + v[2]*n[2]) / s
+	dot := v[0]*n[0] + v[1]*n[1] + v[2]*n[2]
+	m := dot * each
 	if k > 1e-6 { // straight from its middle all of it comes from above the horizon
-		eps2 *= 1 - m*m/(k*k)
+		eps2 *= 1 - dot*dot/straight
 		if eps2 < 0 {
 			eps2 = 0
 		}
@@ -469,15 +463,19 @@ func On(v, n []float32) float32 {
 	return s * (m + sqrt(m*m+eps2)) / 2
 }
 
-// OnColours is On for three colours, twelve numbers: what comes of each comes from about the same directions, so that
-// how they stand to each other is that of all that comes.
+// Mixed is light of three colours that comes to a place from about the same directions, six numbers: the sum of
+// what comes of all colours, each by its direction, as X, Y and Z, and the sums of each colour without
+// direction.
+const Mixed = 6
+
+// OnColours is On for three colours, the numbers of a Mixed: how they stand to each other is that of all that comes.
 func OnColours(v, n []float32) (c [3]float32) {
-	m := [4]float32{v[0] + v[4] + v[8], v[1] + v[5] + v[9], v[2] + v[6] + v[10], v[3] + v[7] + v[11]}
+	m := [4]float32{v[0], v[1], v[2], v[3] + v[4] + v[5]}
 	if m[3] <= 0 {
 		return
 	}
 	k := On(m[:], n) / m[3]
-	return [3]float32{v[3] * k, v[7] * k, v[11] * k}
+	return [3]float32{v[3] * k, v[4] * k, v[5] * k}
 }
 
 func sqrt(v float32) float32 { return float32(math.Sqrt(float64(v))) }
@@ -488,7 +486,7 @@ func (s *Scene) beam(l *Light, pl Place, by []*blocker, h hidden) (b, bare Beam)
 		return
 	}
 	x := pl.At.Add(pl.N.Mul(lift))
-	var edges []*blocker
+	var edges []met
 	for i := range l.pieces {
 		p := &l.pieces[i]
 		var w way
@@ -504,7 +502,7 @@ func (s *Scene) beam(l *Light, pl Place, by []*blocker, h hidden) (b, bare Beam)
 			case shut:
 				continue
 			case partly:
-				g *= s.seen(l, q, x, edges)
+				g *= s.seen(l, p, q, x, edges)
 			}
 			b.V, b.S = b.V.Add(to.Mul(g)), b.S+g
 		}

@@ -71,23 +71,27 @@ func NewSky(cam *room.Camera, walls []room.Plane, heights []float64, rough bool)
 }
 
 // Toward sets where the sky is brighter.
-func (s *Sky) Toward(l Lobe) {
-	s.share = l.Share
+func (s *Sky) Toward(l Lobe) { s.share, s.lobe = l.Share, s.toward(l) }
+
+// toward returns what each direction gives where all light is that of a brighter part.
+func (s *Sky) toward(l Lobe) []float64 {
 	el, az := l.Elevation*math.Pi/180, l.Azimuth*math.Pi/180
 	se, ce := math.Sincos(el)
 	sa, ca := math.Sincos(az)
 	to := s.right.Mul(ce * ca).Add(s.ahead.Mul(ce * sa)).Add(s.up.Mul(se))
+	lobe := make([]float64, len(s.dirs))
 	sum := 0.0
 	for i := range s.above {
 		c := math.Max(s.dirs[i].Dot(to), 0)
 		c *= c
 		c *= c
-		s.lobe[i] = c * c
-		sum += s.lobe[i] * s.dirs[i].Dot(s.up)
+		lobe[i] = c * c
+		sum += lobe[i] * s.dirs[i].Dot(s.up)
 	}
 	for i := range s.above {
-		s.lobe[i] /= sum
+		lobe[i] /= sum
 	}
+	return lobe
 }
 
 // of returns what a direction gives.
@@ -199,12 +203,18 @@ func (s *Sky) Find(ctx context.Context, sc *Scene, places []Lit) (Lobe, error) {
 	}); err != nil {
 		return Lobe{}, err
 	}
-	cost := func(l Lobe) float64 {
+	// What each place has of the even sky, and of the brighter part for the share that this has.
+	even := make([]float64, len(all))
+	for k, seen := range all {
+		for i, v := range seen {
+			even[k] += s.base[i] * v
+		}
+	}
+	cost := func(lobe []float64, share float64) float64 {
 		logs := map[int][]float64{}
-		for k := range all {
-			e := 0.0
-			for i := range n {
-				e += s.of(i) * all[k][i]
+		for k, e := range even {
+			if e *= 1 - share; lobe != nil {
+				e += share * lobe[k]
 			}
 			logs[places[k].Surface] = append(logs[places[k].Surface], math.Log(math.Max(places[k].Light, 1e-4)/math.Max(e, 1e-3)))
 		}
@@ -218,7 +228,7 @@ func (s *Sky) Find(ctx context.Context, sc *Scene, places []Lit) (Lobe, error) {
 			}
 			count += float64(len(v))
 		}
-		c := sum/math.Max(count, 1) + 0.01*l.Share
+		c := sum/math.Max(count, 1) + 0.01*share
 		if floor, ok := medians[0]; ok {
 			for f, m := range medians {
 				if f != 0 {
@@ -228,21 +238,33 @@ func (s *Sky) Find(ctx context.Context, sc *Scene, places []Lit) (Lobe, error) {
 		}
 		return c
 	}
-	best, least := Lobe{}, math.Inf(1)
-	try := func(l Lobe) {
-		s.Toward(l)
-		if c := cost(l); c < least {
-			best, least = l, c
-		}
-	}
-	try(Lobe{Elevation: 35})
+	var lobes []Lobe
 	for _, el := range [...]float64{20, 35, 50, 65} {
 		for az := 0.0; az < 360; az += 30 {
-			for _, sh := range [...]float64{0.2, 0.4, 0.6} {
-				if ctx.Err() != nil {
-					return Lobe{}, ctx.Err()
-				}
-				try(Lobe{el, az, sh})
+			lobes = append(lobes, Lobe{Elevation: el, Azimuth: az})
+		}
+	}
+	shares := [...]float64{0.2, 0.4, 0.6}
+	costs := make([][len(shares)]float64, len(lobes))
+	if err := raster.Each(ctx, len(lobes), func(n int) {
+		own := s.toward(lobes[n])
+		lobe := make([]float64, len(all))
+		for k, seen := range all {
+			for i, v := range seen {
+				lobe[k] += own[i] * v
+			}
+		}
+		for q, share := range shares {
+			costs[n][q] = cost(lobe, share)
+		}
+	}); err != nil {
+		return Lobe{}, err
+	}
+	best, least := Lobe{Elevation: 35}, cost(nil, 0)
+	for n := range lobes {
+		for q, c := range costs[n] {
+			if c < least {
+				best, least = Lobe{lobes[n].Elevation, lobes[n].Azimuth, shares[q]}, c
 			}
 		}
 	}

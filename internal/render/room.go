@@ -1,6 +1,7 @@
 package render
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"image"
@@ -286,6 +287,7 @@ type lightField struct {
 func (p *plan) shineIn(ctx context.Context, m *inRoom, ll *litLight) (*lightField, error) {
 	own := p.lightsKey() + " " + p.standOf(ll.l)
 	key := m.rough + p.fieldKey(ll.l)
+	once := "field once " + p.q.PhotoKey + " " + string(ll.l.ID)
 	work := func(rough bool) func(context.Context) (*lightField, error) {
 		return func(ctx context.Context) (*lightField, error) {
 			defer p.stats.add("spill", time.Now())
@@ -303,8 +305,8 @@ func (p *plan) shineIn(ctx context.Context, m *inRoom, ll *litLight) (*lightFiel
 				}
 			}
 			var before *irradiance.Field
-			if f, ok := cache.Peek[*lightField](p.cache, "latest field "+own); ok && !rough && m.rough == "" {
-				before = f.Field // others may have moved since
+			if f, ok := cache.Peek[*lightField](p.cache, once); ok && !rough && m.rough == "" {
+				before = f.Field // something may have moved since
 			}
 			f, err := scene.Of(ctx, l, m.Sheets(), m.Detail(rough, m.rough != ""), p.q.Recipe.Room.Shadows, bounce, before)
 			return &lightField{f, key}, err
@@ -324,7 +326,10 @@ func (p *plan) shineIn(ctx context.Context, m *inRoom, ll *litLight) (*lightFiel
 		return f, err
 	}
 	// For the frames of a later move: whatever it was of before, now it is of this.
-	return f, cache.Put(p.cache, "latest field "+own, f)
+	if err := cache.Put(p.cache, "latest field "+own, f); err != nil {
+		return nil, err
+	}
+	return f, cache.Put(p.cache, once, f)
 }
 
 // bodies returns the lights that may shade a light's spill: all others, lit or not.
@@ -375,19 +380,6 @@ type stretch struct {
 	normal  []float32 // of what is round: three numbers a pixel
 }
 
-// cut leaves the columns from x0 to x1, and reports whether any are left.
-func (k *stretch) cut(x0, x1 int) bool {
-	a, b := max(x0-k.x, 0), min(x1-k.x, len(k.weight))
-	if a >= b {
-		return false
-	}
-	k.x, k.weight = k.x+a, k.weight[a:b]
-	if k.normal != nil {
-		k.normal = k.normal[3*a : 3*b]
-	}
-	return true
-}
-
 // Bytes returns the memory that is held.
 func (g *ground) Bytes() (n int64) {
 	for _, r := range g.rows {
@@ -435,7 +427,7 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground
 			if sub != nil {
 				fine = &sharer{composer: sub, parts: partsOf(step)}
 			}
-			sky, bounced := make([]float32, 4*n), make([]float32, 12*n)
+			sky, bounced := make([]float32, 4*n), make([]float32, 4*n)
 			for y := y0; y < y1 && ctx.Err() == nil; y++ {
 				m.composer.Row(w, r.Min.X, y, n)
 				if sub != nil {
@@ -475,22 +467,19 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground
 						// What of daylight comes to a ceiling is only what comes back, from what the photo may not show.
 						if m.daylight != nil && m.Surfaces[i].Kind != staging.Ceiling {
 							m.daylight.Field.Direct[i].Read(sky, k.x, step, py, b-a)
-							var returned []float32
-							c := 0
 							if m.bounce != nil {
-								back := m.bounce.Daylight[i]
-								c, returned = back.C, bounced
-								back.Read(returned, k.x, step, py, b-a)
+								m.bounce.Daylight[i].Read(bounced, k.x, step, py, b-a)
 							}
 							for q := range k.weight {
-								var d float32
+								var d, returned float32
 								if body == nil {
-									d = sky[q]
+									d, returned = sky[q], bounced[q]
 								} else {
 									d = irradiance.On(sky[4*q:], k.normal[3*q:])
+									returned = irradiance.On(bounced[4*q:], k.normal[3*q:])
 								}
-								if returned != nil {
-									d += luma(returned[q*c:], c/3, k.normal, q)
+								if m.bounce != nil {
+									d += returned
 								}
 								d = max(d, darkest)
 								if amount < 1 {
@@ -512,14 +501,11 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground
 // folds returns of each surface how its front rises and falls about its smooth form, nil where it does not.
 func (p *plan) folds(ctx context.Context, m *inRoom) ([]func(x, y float64) (dx, dy float64), error) {
 	out := make([]func(x, y float64) (dx, dy float64), len(m.Surfaces))
-	for i := range m.Surfaces {
+	errs := make([]error, len(m.Surfaces))
+	err := raster.Each(ctx, len(out), func(i int) {
 		t := p.thing(m, i)
-		if t == nil || t.Relief == 0 {
-			continue
-		}
-		amount := t.Relief
-		if m.Surfaces[i].Sheet.Body.Flat {
-			continue // what lies is seen from one side alone
+		if t == nil || t.Relief == 0 || m.Surfaces[i].Sheet.Body.Flat {
+			return // what lies is seen from one side alone
 		}
 		f, err := cache.Get(ctx, p.cache, fmt.Sprintf("relief %s %s", p.q.PhotoKey, setting.Key(p.q.Recipe.CutOut(t.Of))), func(ctx context.Context) (*relief.Map, error) {
 			cover, err := covers{p}.CutOut(ctx, t.Of)
@@ -528,12 +514,12 @@ func (p *plan) folds(ctx context.Context, m *inRoom) ([]func(x, y float64) (dx, 
 			}
 			return relief.Find(ctx, p.q.Photo, cover)
 		})
-		if err != nil {
-			return nil, err
+		if errs[i] = err; err == nil {
+			amount := t.Relief
+			out[i] = func(x, y float64) (dx, dy float64) { return f.At(x, y, amount) }
 		}
-		out[i] = func(x, y float64) (dx, dy float64) { return f.At(x, y, amount) }
-	}
-	return out, nil
+	})
+	return out, cmp.Or(append(errs, err)...)
 }
 
 // thing returns the thing that a surface is the front of, nil for one that is flat.
@@ -626,28 +612,6 @@ func (f *sharer) share(p *plan, w *staging.Weights, x0, a, b, y int) {
 	}
 }
 
-// luma returns the luminance of three colours, of one number each, or of four for what is turned as the
-// q-th of normals tells.
-func luma(v []float32, each int, normals []float32, q int) (y float32) {
-	for c, w := range [3]float32{0.2126, 0.7152, 0.0722} {
-		if each == 1 {
-			y += w * v[c]
-		} else {
-			return irradiance.On(mixed(v), normals[3*q:])
-		}
-	}
-	return
-}
-
-// mixed returns the luminance of the beams of three colours as one.
-func mixed(v []float32) []float32 {
-	var m [4]float32
-	for i := range m {
-		m[i] = 0.2126*v[i] + 0.7152*v[4+i] + 0.0722*v[8+i]
-	}
-	return m[:]
-}
-
 // fallen returns what of a light comes back from each pixel of a part of the picture, by its colour in
 // the photo.
 func (p *plan) fallen(ctx context.Context, m *inRoom, f *lightField, part image.Rectangle) (fallenLight, error) {
@@ -668,7 +632,7 @@ func (p *plan) fallen(ctx context.Context, m *inRoom, f *lightField, part image.
 			out.colours = raster.NewRGB(r)
 		}
 		err = raster.Rows(ctx, r.Min.Y, r.Max.Y, func(y0, y1 int) {
-			direct, bounce := make([]float32, 4*r.Dx()), make([]float32, 12*r.Dx())
+			direct, bounce := make([]float32, 4*r.Dx()), make([]float32, irradiance.Mixed*r.Dx())
 			for y := y0; y < y1 && ctx.Err() == nil; y++ {
 				for _, k := range g.rows[y-r.Min.Y] {
 					p.fall(&k, f.Field, &out, r, y, direct, bounce)
@@ -700,7 +664,7 @@ func (p *plan) fall(k *stretch, f *irradiance.Field, out *fallenLight, r image.R
 	f.Bounce[k.surface].Read(bounce, k.x, step, py, n)
 	if k.normal != nil {
 		for i := range n {
-			c := irradiance.OnColours(bounce[12*i:12*i+12], k.normal[3*i:])
+			c := irradiance.OnColours(bounce[irradiance.Mixed*i:], k.normal[3*i:])
 			copy(bounce[3*i:], c[:])
 		}
 	}
@@ -714,9 +678,9 @@ func (p *plan) fall(k *stretch, f *irradiance.Field, out *fallenLight, r image.R
 	}
 }
 
-// joint is what several lights give to a room together: at rest what falls on a flat surface is added up before it is
-// looked up for each pixel. While something moves, each light is looked up for itself, as all but one of them are the same
-// in the next frame.
+// joint is what several lights give to a room together, for an export, which asks for it once: what falls on a flat surface is
+// added up before it is looked up for each pixel. For a frame each light is looked up for itself, as all but one of them are
+// the same in the next. In floating point both are the same to within the steps that light is added up in.
 type joint struct {
 	room    *inRoom
 	direct  []*irradiance.Grid // by surface; nil for what is round
@@ -763,24 +727,18 @@ func (p *plan) join(g *spillGroup, which []int) *joint {
 
 // jointly returns what of lights comes back from each pixel of a part of the picture, by its colour in the photo.
 func (p *plan) jointly(ctx context.Context, j *joint, part image.Rectangle) (*raster.RGB, error) {
-	r := part
-	if !p.passing && p.frame.Dx()*p.frame.Dy() <= wholeLimit {
-		r = p.frame
-	}
-	g, err := p.lie(ctx, j.room, r)
+	g, err := p.lie(ctx, j.room, part)
 	if err != nil {
 		return nil, err
 	}
 	defer p.stats.add("fall", time.Now())
 	out := raster.NewRGB(part)
 	return out, raster.Rows(ctx, part.Min.Y, part.Max.Y, func(y0, y1 int) {
-		direct, bounce := make([]float32, 4*part.Dx()), make([]float32, 12*part.Dx())
+		direct, bounce := make([]float32, 4*part.Dx()), make([]float32, irradiance.Mixed*part.Dx())
 		for y := y0; y < y1 && ctx.Err() == nil; y++ {
 			to := out.Row(y)
-			for _, k := range g.rows[y-r.Min.Y] {
-				if k.cut(part.Min.X, part.Max.X) {
-					p.fallTogether(&k, j, to[3*(k.x-part.Min.X):], y, direct, bounce)
-				}
+			for _, k := range g.rows[y-part.Min.Y] {
+				p.fallTogether(&k, j, to[3*(k.x-part.Min.X):], y, direct, bounce)
 			}
 		}
 	})
@@ -817,7 +775,7 @@ func (p *plan) fallTogether(k *stretch, j *joint, to []float32, y int, direct, b
 			e := irradiance.On(direct[4*i:], k.normal[3*i:])
 			all := [3]float32{e, e, e}
 			if f.Bounce != nil {
-				b := irradiance.OnColours(bounce[12*i:12*i+12], k.normal[3*i:])
+				b := irradiance.OnColours(bounce[irradiance.Mixed*i:], k.normal[3*i:])
 				for q := range all {
 					all[q] += amount * b[q]
 				}

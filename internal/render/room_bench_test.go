@@ -23,7 +23,6 @@ func benchRoom(b *testing.B, rough bool, change func(r *recipe.Recipe, n int)) {
 	var may atomic.Bool
 	if rough {
 		q.Rough = &may
-		render(b, e, q) // as the page asks for one before anything moves
 	}
 	n := 0
 	against(b, "x-jpeg", func() {

@@ -366,6 +366,27 @@ func TestOthersAfterAMove(t *testing.T) {
 	}
 }
 
+// The same when a thing moves, with what bounces from the light that it keeps off.
+func TestOthersAfterAThingMoved(t *testing.T) {
+	p, r := inFlat(t)
+	r.Room.Daylight, r.Room.Bounce = 1, 1
+	post(t, r, 120, 180)
+	e := New(1 << 27)
+	q := Request{Photo: p, PhotoKey: "p"}
+	for _, to := range []room.Point{{X: 150, Y: 150}, {X: 152, Y: 151}, {X: 152, Y: 170}, {X: 150, Y: 150}} {
+		q.Recipe = r.Clone()
+		q.Recipe.Room.Things[0].Foot = to
+		if string(rgba(t, e, q).Pix) != string(rgba(t, New(1<<27), q).Pix) {
+			t.Errorf("with a thing at %v the picture is not that of a new engine", to)
+		}
+	}
+	// A light elsewhere sends another bounce back, though the room is the same.
+	q.Recipe.Lights[0].Shapes = shape.Shapes{q.Recipe.Lights[0].Shapes[0].Shifted(9, 0).(shape.Shape)}
+	if string(rgba(t, e, q).Pix) != string(rgba(t, New(1<<27), q).Pix) {
+		t.Error("with the light elsewhere the picture is not that of a new engine")
+	}
+}
+
 // Light at the edges of a thing and on its front are weighed apart, with nothing of the room worked out anew.
 func TestEdgeAndBroadLight(t *testing.T) {
 	p, r := inFlat(t)

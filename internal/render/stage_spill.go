@@ -35,7 +35,7 @@ type spillGroup struct {
 	lights []*litLight
 	spills []*lightSpill
 	colour [][3]float32
-	joint  *joint // of those that fall in a room, at rest; nil until it is asked for
+	joint  *joint // of those that fall in a room, for an export; nil until it is asked for
 }
 
 func (st *spillStage) prepare(ctx context.Context, p *plan) (bool, error) {
@@ -246,7 +246,7 @@ func (st *spillStage) collect(ctx context.Context, p *plan, part image.Rectangle
 		var all []addend
 		var together []int
 		for j, sp := range g.spills {
-			if p.q.Rough == nil && sp.field != nil {
+			if p.passing && sp.field != nil {
 				together = append(together, j)
 				continue
 			}

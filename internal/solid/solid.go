@@ -14,12 +14,14 @@ import (
 	"image"
 	"math"
 	"slices"
+	"sync/atomic"
 
 	"pyrant/internal/room"
 )
 
 // Shape is a cut-out on a grid, with what its outline tells of each cell.
 type Shape struct {
+	ID   uint64          // no other that was made has it
 	Rect image.Rectangle // cells, of the photo's grid
 	Cell float64         // edge of a cell in pixels of the photo
 	Tall float64         // the largest thickness, in cells
@@ -35,19 +37,21 @@ type rise struct{ h2, dx, dy float32 }
 // cell is what is known of a place.
 type cell struct {
 	h2   float32 // square of the thickness, below 0 outside: of the ball that comes nearest
-	full float32 // the same, as if nothing crossed it
 	ball float32 // radius of that ball
 	out  float32 // distance from the outline for a place outside
 }
 
 // Bytes returns the memory that the shape takes.
-func (s *Shape) Bytes() int64 { return int64(len(s.pix)) * 28 }
+func (s *Shape) Bytes() int64 { return int64(len(s.pix)) * 24 }
 
 // Empty tells whether nothing is covered.
 func (s *Shape) Empty() bool { return s.used.Empty() }
 
 // Used returns the rectangle of cells that holds all that is covered.
 func (s *Shape) Used() image.Rectangle { return s.used }
+
+// made counts the shapes that were made.
+var made atomic.Uint64
 
 // New makes a shape of the cells that a thing covers by more than half, over all cells of rect; what
 // lies beyond rect is unknown, and no outline. Cells that are away, where something else crosses it, are no
@@ -63,7 +67,7 @@ func New(covered, away []bool, rect image.Rectangle, size float64) *Shape {
 			}
 		}
 	}
-	s := &Shape{Rect: rect, Cell: size, pix: make([]cell, w*h)}
+	s := &Shape{ID: made.Add(1), Rect: rect, Cell: size, pix: make([]cell, w*h)}
 	in, out := make([]float64, w*h), make([]float64, w*h)
 	for i, c := range covered {
 		if c {
@@ -85,14 +89,15 @@ func New(covered, away []bool, rect image.Rectangle, size float64) *Shape {
 			balls[i] = -d * d
 		}
 	}
+	full := make([]float32, w*h) // the square of the thickness as if nothing crossed it
 	least, from := spread(balls, w, h)
 	for i, v := range least {
 		c := &s.pix[i]
 		if v >= far {
-			c.h2, c.full, c.out = -far, -far, far
+			c.h2, full[i], c.out = -far, -far, far
 			continue
 		}
-		c.full = float32(-v)
+		full[i] = float32(-v)
 		if thing[i] {
 			x, y := rect.Min.X+i%w, rect.Min.Y+i/w
 			s.used = s.used.Union(image.Rect(x, y, x+1, y+1))
@@ -109,7 +114,7 @@ func New(covered, away []bool, rect image.Rectangle, size float64) *Shape {
 	s.rise = make([]rise, w*h)
 	for y := range h {
 		for x := range w {
-			at := func(x, y int) float32 { return s.pix[min(max(y, 0), h-1)*w+min(max(x, 0), w-1)].full }
+			at := func(x, y int) float32 { return full[min(max(y, 0), h-1)*w+min(max(x, 0), w-1)] }
 			s.rise[y*w+x] = rise{at(x, y), (at(x+1, y) - at(x-1, y)) / 4, (at(x, y+1) - at(x, y-1)) / 4}
 		}
 	}
@@ -195,6 +200,11 @@ type Body struct {
 
 	right, down room.Vec // on the card, of length 1
 
+	// sides are planes through the camera that hold all cells that are covered between them, with what lies more than a
+	// cell inside; none where the card goes on too far.
+	sides []room.Vec
+	slack float64 // of a cell where it is largest
+
 	// Mid and Round are a ball that holds the body.
 	Mid   room.Vec
 	Round float64
@@ -227,6 +237,15 @@ func Stand(s *Shape, cam *room.Camera, card room.Plane, depth float64) *Body {
 	}
 	if len(at) < 4 {
 		b.Round = 1e3
+		return b
+	}
+	for _, v := range at {
+		b.slack = math.Max(b.slack, 1.5*s.Cell*(v.Z+b.tall)/cam.F)
+	}
+	x0, x1 := (float64(s.used.Min.X)*s.Cell-cam.CX)/cam.F, (float64(s.used.Max.X)*s.Cell-cam.CX)/cam.F
+	y0, y1 := (float64(s.used.Min.Y)*s.Cell-cam.CY)/cam.F, (float64(s.used.Max.Y)*s.Cell-cam.CY)/cam.F
+	for _, n := range [...]room.Vec{{X: 1, Z: -x0}, {X: -1, Z: x1}, {Y: 1, Z: -y0}, {Y: -1, Z: y1}} {
+		b.sides = append(b.sides, n.Unit())
 	}
 	return b
 }
@@ -263,24 +282,23 @@ func (b *Body) Way(x, d room.Vec, near, far, end float64) (t0, t1 float64, ok bo
 	if t0 >= t1 {
 		return 0, 0, false
 	}
-	// The photo shows the way as a straight line: it has to pass the cells that the shape covers.
-	p, q := x.Add(d.Mul(t0)), x.Add(d.Mul(t1))
-	if p.Z < 0.05 || q.Z < 0.05 {
-		return t0, t1, true
+	// It has to pass between the rays of the camera that the shape covers.
+	for _, n := range b.sides {
+		w0, dw := n.Dot(x)+thick+b.slack, n.Dot(d)
+		switch {
+		case w0 < 0 && w0+dw*t1 < 0 && w0+dw*t0 < 0:
+			return 0, 0, false
+		case dw > 1e-9:
+			if t := -w0 / dw; t > t0 {
+				t0 = t
+			}
+		case dw < -1e-9:
+			if t := -w0 / dw; t < t1 {
+				t1 = t
+			}
+		}
 	}
-	k := b.Cam.F / b.Cell
-	cx, cy := b.Cam.CX/b.Cell, b.Cam.CY/b.Cell
-	ax, ay, bx, by := cx+k*p.X/p.Z, cy+k*p.Y/p.Z, cx+k*q.X/q.Z, cy+k*q.Y/q.Z
-	z := p.Z
-	if q.Z < z {
-		z = q.Z
-	}
-	more := thick*k/z + 1
-	if ax < float64(b.used.Min.X)-more && bx < float64(b.used.Min.X)-more || ax > float64(b.used.Max.X)+more && bx > float64(b.used.Max.X)+more ||
-		ay < float64(b.used.Min.Y)-more && by < float64(b.used.Min.Y)-more || ay > float64(b.used.Max.Y)+more && by > float64(b.used.Max.Y)+more {
-		return 0, 0, false
-	}
-	return t0, t1, true
+	return t0, t1, t0 < t1
 }
 
 // Worst returns how deep within the body the way from x over d comes, as a share of the radius of a cone round

@@ -80,7 +80,7 @@ func (s *Set) Daylight(ctx context.Context, small Small, rough bool) (*Daylight,
 		return nil, err
 	}
 	var err error
-	to := irradiance.Detail{Tile: 16 * s.unit, Most: 2}
+	to := irradiance.Detail{Tile: 32 * s.unit, Most: 4}
 	if rough {
 		to = irradiance.Detail{Tile: 64 * s.unit, Most: 1}
 	}
