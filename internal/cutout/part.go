@@ -158,10 +158,18 @@ func (s *scaled) some(u0, v0, u1, v1 float64) float32 {
 	x0, y0, x1, y1 := int(math.Floor(u0+near)), int(math.Floor(v0+near)), int(math.Ceil(u1-near)), int(math.Ceil(v1-near))
 	m := s.mask
 	var sum float64
+	var tile []uint8 // of coverage, where all of it lies in one
+	if s.what == Alpha && x0 >= 0 && y0 >= 0 && x1 <= m.W && y1 <= m.H && x0/Tile == (x1-1)/Tile && y0/Tile == (y1-1)/Tile {
+		tile = m.tiles[y0/Tile*across(m.W)+x0/Tile].pix
+	}
 	for y := y0; y < y1; y++ {
 		h := min(v1, float64(y+1)) - max(v0, float64(y))
 		for x := x0; x < x1; x++ {
 			w := min(u1, float64(x+1)) - max(u0, float64(x))
+			if tile != nil {
+				sum += w * h * float64(codes[tile[y%Tile*Tile+x%Tile]])
+				continue
+			}
 			// A thing that the frame cuts off goes on beyond it.
 			sum += w * h * float64(m.At(min(max(x, 0), m.W-1), min(max(y, 0), m.H-1), s.what))
 		}

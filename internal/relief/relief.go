@@ -59,8 +59,12 @@ func Find(ctx context.Context, p *photo.Photo, of coverage.Coverage) (*Map, erro
 			sum := make([]float32, 3*w)
 			for v := range step {
 				p.Linear(line, r.Min.X*step, (r.Min.Y+y)*step+v, w*step)
-				for i, c := range line {
-					sum[i/(3*step)*3+i%3] += c
+				for x := range w {
+					red, green, blue := sum[3*x], sum[3*x+1], sum[3*x+2]
+					for c := line[3*step*x : 3*step*(x+1)]; len(c) > 0; c = c[3:] {
+						red, green, blue = red+c[0], green+c[1], blue+c[2]
+					}
+					sum[3*x], sum[3*x+1], sum[3*x+2] = red, green, blue
 				}
 			}
 			cover.Fill(covered, r.Min.X, r.Min.Y+y)

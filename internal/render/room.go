@@ -438,17 +438,17 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground
 					if !any {
 						continue
 					}
-					body := m.Surfaces[i].Sheet.Body
+					body, of := m.Surfaces[i].Sheet.Body, w.Of[i][:n]
 					for a := 0; a < n; a++ {
-						if w.Of[i][a] == 0 {
+						if of[a] == 0 {
 							continue
 						}
 						b := a
-						for b < n && w.Of[i][b] != 0 {
+						for b < n && of[b] != 0 {
 							b++
 						}
 						k := stretch{surface: i, x: r.Min.X + a, weight: make([]float32, b-a)}
-						copy(k.weight, w.Of[i][a:b])
+						copy(k.weight, of[a:b])
 						if body != nil {
 							k.normal = make([]float32, 3*(b-a))
 							for q := range k.weight {
@@ -772,17 +772,15 @@ func (p *plan) fallTogether(k *stretch, j *joint, to []float32, y int, direct, b
 			f.Bounce[k.surface].Read(bounce, k.x, step, py, n)
 		}
 		for i, w := range k.weight {
-			e := irradiance.On(direct[4*i:], k.normal[3*i:])
-			all := [3]float32{e, e, e}
+			facing, q := k.normal[3*i:3*i+3:3*i+3], to[3*i:3*i+3:3*i+3]
+			e := irradiance.On(direct[4*i:4*i+4:4*i+4], facing)
+			var b [3]float32
 			if f.Bounce != nil {
-				b := irradiance.OnColours(bounce[irradiance.Mixed*i:], k.normal[3*i:])
-				for q := range all {
-					all[q] += amount * b[q]
-				}
+				b = irradiance.OnColours(bounce[irradiance.Mixed*i:irradiance.Mixed*(i+1):irradiance.Mixed*(i+1)], facing)
 			}
-			for q, v := range all {
-				to[3*i+q] += w * c[q] * v
-			}
+			q[0] += w * c[0] * (e + amount*b[0])
+			q[1] += w * c[1] * (e + amount*b[1])
+			q[2] += w * c[2] * (e + amount*b[2])
 		}
 	}
 }

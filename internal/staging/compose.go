@@ -164,9 +164,12 @@ func (c *Composer) Row(w *Weights, x0, y, n int) {
 		if y < b.Min.Y || y >= b.Max.Y || x0 >= b.Max.X || x0+n <= b.Min.X {
 			continue
 		}
-		c.masks[i].Fill(w.one[:n], x0, y)
+		// Beyond its bounds it covers nothing.
+		lo, hi := max(b.Min.X-x0, 0), min(b.Max.X-x0, n)
+		one := w.one[lo:hi]
+		c.masks[i].Fill(one, x0+lo, y)
 		any := false
-		for _, a := range w.one[:n] {
+		for _, a := range one {
 			if a > 0 {
 				any = true
 				break
@@ -179,12 +182,13 @@ func (c *Composer) Row(w *Weights, x0, y, n int) {
 			if j == i || !w.Any[j] || c.masks[j] != nil && j > i {
 				continue
 			}
-			to := w.Of[j][:n]
-			for k, a := range w.one[:n] {
+			to := w.Of[j][lo:hi]
+			for k, a := range one {
 				to[k] *= 1 - a
 			}
 		}
-		copy(w.Of[i], w.one[:n])
+		clear(w.Of[i][:n])
+		copy(w.Of[i][lo:hi], one)
 		w.Any[i] = true
 	}
 }
