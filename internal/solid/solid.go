@@ -361,7 +361,7 @@ func (b *Body) Worst(x, d room.Vec, near, far, end float64) float64 {
 		if step < 0 {
 			step = -step
 		}
-		if least := 0.4*cone + 0.03*b.tall; step < least {
+		if least := 0.55*cone + 0.05*b.tall; step < least {
 			step = least
 		}
 		if t += step / length; t > t1 {
