@@ -280,6 +280,7 @@ func (p *plan) mayBeRough(ready bool) bool {
 type lightField struct {
 	*irradiance.Field
 	key string
+	own string // of that what does not tell of the other lights
 }
 
 // shineIn returns what a light gives to the surfaces of the room. While something moves, a light that stands
@@ -287,7 +288,7 @@ type lightField struct {
 func (p *plan) shineIn(ctx context.Context, m *inRoom, ll *litLight) (*lightField, error) {
 	own := p.lightsKey() + " " + p.standOf(ll.l)
 	key := m.rough + p.fieldKey(ll.l)
-	once := "field once " + p.q.PhotoKey + " " + string(ll.l.ID)
+	last := "latest field " + p.q.PhotoKey + " " + string(ll.l.ID)
 	work := func(rough bool) func(context.Context) (*lightField, error) {
 		return func(ctx context.Context) (*lightField, error) {
 			defer p.stats.add("spill", time.Now())
@@ -305,16 +306,16 @@ func (p *plan) shineIn(ctx context.Context, m *inRoom, ll *litLight) (*lightFiel
 				}
 			}
 			var before *irradiance.Field
-			if f, ok := cache.Peek[*lightField](p.cache, once); ok && !rough && m.rough == "" {
+			if f, ok := cache.Peek[*lightField](p.cache, last); ok && !rough && m.rough == "" {
 				before = f.Field // something may have moved since
 			}
 			f, err := scene.Of(ctx, l, m.Sheets(), m.Detail(rough, m.rough != ""), p.q.Recipe.Room.Shadows, bounce, before)
-			return &lightField{f, key}, err
+			return &lightField{f, key, own}, err
 		}
 	}
 	if _, ready := cache.Peek[*lightField](p.cache, key); p.mayBeRough(ready) {
 		if m.rough == "" {
-			if f, ok := cache.Peek[*lightField](p.cache, "latest field "+own); ok {
+			if f, ok := cache.Peek[*lightField](p.cache, last); ok && f.own == own {
 				return f, nil
 			}
 		}
@@ -326,10 +327,7 @@ func (p *plan) shineIn(ctx context.Context, m *inRoom, ll *litLight) (*lightFiel
 		return f, err
 	}
 	// For the frames of a later move: whatever it was of before, now it is of this.
-	if err := cache.Put(p.cache, "latest field "+own, f); err != nil {
-		return nil, err
-	}
-	return f, cache.Put(p.cache, once, f)
+	return f, cache.Put(p.cache, last, f)
 }
 
 // bodies returns the lights that may shade a light's spill: all others, lit or not.
