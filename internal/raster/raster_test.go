@@ -221,11 +221,7 @@ func TestRowsOfSamples(t *testing.T) {
 				t.Fatalf("%d of %d: sum %v, product %v of %v and %v", i, n, sum[i], product[i], a[i], b[i])
 			}
 			for k := range 3 {
-				v, steps := min(b[i]*w[k], 16), float64(1<<20)
-				if v >= 8 {
-					steps = 1 << 19
-				}
-				if want := c[3*i+k] + float32(math.RoundToEven(float64(v)*steps)/steps); coloured[3*i+k] != want {
+				if want := c[3*i+k] + float32(math.RoundToEven(float64(min(b[i]*w[k], 8))*(1<<20))/(1<<20)); coloured[3*i+k] != want {
 					t.Fatalf("%d of %d: channel %d is %v, want %v", i, n, k, coloured[3*i+k], want)
 				}
 			}

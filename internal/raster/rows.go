@@ -27,7 +27,7 @@ func Mul(dst, src []float32) {
 }
 
 // AddColour adds to the pixels of dst, three samples each, the colour w times the values in src, which are
-// not below 0. Each product is rounded to a multiple of 2^-20, from 8 on of 2^-19, and ends at 16, so that sums below 16 are exact.
+// not below 0. Each product is rounded to a multiple of 2^-20 and ends at 8, so that sums below 16 are exact.
 func AddColour(dst, src []float32, w [3]float32) {
 	n := 0
 	if wide && len(src) >= 4 {
@@ -59,11 +59,10 @@ func AddColours(dst, src []float32, w [3]float32) {
 	}
 }
 
-// whole rounds to a multiple of 2^-20, from 8 on of 2^-19, as those are what a float32 between 8 and 16 and one of up to
-// 32 is, and ends at 16.
+// whole rounds to a multiple of 2^-20: between 8 and 16 that is what a float32 is.
 func whole(v float32) float32 {
-	if !(v < 16) {
-		v = 16
+	if !(v < 8) {
+		v = 8
 	}
 	return float32(v+8) - 8
 }

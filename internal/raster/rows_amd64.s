@@ -9,12 +9,6 @@ DATA ·keight+8(SB)/4, $8.0
 DATA ·keight+12(SB)/4, $8.0
 GLOBL ·keight(SB), RODATA|NOPTR, $16
 
-DATA ·ksixteen+0(SB)/4, $16.0
-DATA ·ksixteen+4(SB)/4, $16.0
-DATA ·ksixteen+8(SB)/4, $16.0
-DATA ·ksixteen+12(SB)/4, $16.0
-GLOBL ·ksixteen(SB), RODATA|NOPTR, $16
-
 // func add4(dst, src *float32, n int)
 TEXT ·add4(SB), NOSPLIT, $0-24
 	MOVQ dst+0(FP), DI
@@ -104,7 +98,6 @@ TEXT ·colour4(SB), NOSPLIT, $0-32
 	SHUFPS $0x92, X7, X7        // w2 w0 w1 w2
 	SHUFPS $0x24, X5, X5        // w0 w1 w2 w0
 	MOVUPS ·keight(SB), X8
-	MOVUPS ·ksixteen(SB), X9
 
 colour4Next:
 	MOVUPS (SI), X0
@@ -116,9 +109,9 @@ colour4Next:
 	MULPS  X5, X0
 	MULPS  X6, X1
 	MULPS  X7, X2
-	MINPS  X9, X0
-	MINPS  X9, X1
-	MINPS  X9, X2
+	MINPS  X8, X0
+	MINPS  X8, X1
+	MINPS  X8, X2
 	ADDPS  X8, X0
 	ADDPS  X8, X1
 	ADDPS  X8, X2
@@ -157,7 +150,6 @@ TEXT ·colours4(SB), NOSPLIT, $0-32
 	SHUFPS $0x92, X7, X7        // w2 w0 w1 w2
 	SHUFPS $0x24, X5, X5        // w0 w1 w2 w0
 	MOVUPS ·keight(SB), X8
-	MOVUPS ·ksixteen(SB), X9
 
 colours4Next:
 	MOVUPS (SI), X0
@@ -166,9 +158,9 @@ colours4Next:
 	MULPS  X5, X0
 	MULPS  X6, X1
 	MULPS  X7, X2
-	MINPS  X9, X0
-	MINPS  X9, X1
-	MINPS  X9, X2
+	MINPS  X8, X0
+	MINPS  X8, X1
+	MINPS  X8, X2
 	ADDPS  X8, X0
 	ADDPS  X8, X1
 	ADDPS  X8, X2

@@ -35,7 +35,6 @@ type spillGroup struct {
 	lights []*litLight
 	spills []*lightSpill
 	colour [][3]float32
-	joint  *joint // of those that fall in a room, for an export; nil until it is asked for
 }
 
 func (st *spillStage) prepare(ctx context.Context, p *plan) (bool, error) {
@@ -241,28 +240,13 @@ func (st *spillStage) group(tone area.ToneWindow, ramp recipe.Ramp, part int, v 
 
 func (st *spillStage) collect(ctx context.Context, p *plan, part image.Rectangle) (rower, error) {
 	r := spillRows{groups: st.groups, back: st.back}
-	for i := range st.groups {
-		g := &st.groups[i]
-		var all []addend
-		var together []int
+	for _, g := range st.groups {
+		all := make([]addend, len(g.spills))
 		for j, sp := range g.spills {
-			if p.passing && sp.field != nil {
-				together = append(together, j)
-				continue
-			}
 			ll, c := g.lights[j], g.colour[j]
-			all = append(all, addend{piece{sp.key(p, ll), ll.l.Spill.Reach, c}, func(ctx context.Context, part image.Rectangle) ([]glow.Term, error) {
+			all[j] = addend{piece{sp.key(p, ll), ll.l.Spill.Reach, c}, func(ctx context.Context, part image.Rectangle) ([]glow.Term, error) {
 				return p.irradiance(ctx, ll, sp, part, c[:]...)
-			}})
-		}
-		if len(together) > 0 {
-			if g.joint == nil {
-				g.joint = p.join(g, together)
-			}
-			all = append(all, addend{piece{key: "joint"}, func(ctx context.Context, part image.Rectangle) ([]glow.Term, error) {
-				c, err := p.jointly(ctx, g.joint, part)
-				return []glow.Term{{Colours: c, Weight: []float32{1, 1, 1}}}, err
-			}})
+			}}
 		}
 		s, err := p.sum(ctx, fmt.Sprint("spill ", g.tone, g.middle, g.part, g.veil.key), all, part)
 		if err != nil {
