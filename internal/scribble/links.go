@@ -31,24 +31,27 @@ func gapsOf(ctx context.Context, s *edge.Sheet) ([]float32, error) {
 	})
 }
 
-// linksOf returns what it costs to cut between each pixel of a sheet and its neighbours onward, four of a pixel,
-// from how far their colours lie apart: the less, the farther, for the contrast that the sheet has.
-func linksOf(ctx context.Context, s *edge.Sheet, gaps []float32) ([]int32, error) {
+// linksOf returns the gaps of a sheet, and what it costs to cut between each of its pixels and the neighbours onward, four of
+// a pixel: the less, the farther their colours lie apart, for the contrast that the sheet has.
+func linksOf(ctx context.Context, s *edge.Sheet) (gaps []float32, links []int32, err error) {
+	if gaps, err = gapsOf(ctx, s); err != nil {
+		return nil, nil, err
+	}
 	w := s.Rect.Dx()
 	sum := 0.0
 	for i := 0; i < len(gaps); i += 4 {
 		sum += float64(gaps[i]) * float64(gaps[i])
 	}
 	whole := 3 * sum / float64(max(len(gaps)/4-len(gaps)/4/w, 1))
-	out := make([]int32, len(gaps))
-	return out, raster.Rows(ctx, 0, len(gaps)/4/w, func(y0, y1 int) {
+	links = make([]int32, len(gaps))
+	return gaps, links, raster.Rows(ctx, 0, len(gaps)/4/w, func(y0, y1 int) {
 		for i := 4 * y0 * w; i < 4*y1*w; i++ {
 			gap := float64(gaps[i])
 			k := always + (ofEdge-always)*math.Exp(-gap*gap/whole)
 			if i%2 == 1 { // aslant
 				k /= math.Sqrt2
 			}
-			out[i] = int32(k * resolution / 4)
+			links[i] = int32(k * resolution / 4)
 		}
 	})
 }

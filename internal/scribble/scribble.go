@@ -127,11 +127,7 @@ func NewGround(ctx context.Context, p *photo.Photo) (*Ground, error) {
 	if err != nil {
 		return nil, err
 	}
-	gaps, err := gapsOf(ctx, s)
-	if err != nil {
-		return nil, err
-	}
-	links, err := linksOf(ctx, s, gaps)
+	gaps, links, err := linksOf(ctx, s)
 	return &Ground{p, s, gaps, links}, err
 }
 
@@ -349,11 +345,7 @@ func refine(ctx context.Context, s *edge.Sheet, c *Cut, strokes []Stroke, models
 	if err != nil {
 		return nil, err
 	}
-	gaps, err := gapsOf(ctx, s)
-	if err != nil {
-		return nil, err
-	}
-	links, err := linksOf(ctx, s, gaps)
+	_, links, err := linksOf(ctx, s)
 	if err != nil {
 		return nil, err
 	}
