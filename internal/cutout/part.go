@@ -113,33 +113,18 @@ func (s *scaled) Fill(dst []float32, x0, y int) {
 	last := min(x0+len(dst), s.bounds.Max.X)
 	for x := max(x0, s.bounds.Min.X); x < last; {
 		u := (float64(x) + 0.5 - s.x0) * s.k
-		value, right, ok := s.even(u-s.span/2, v0, u+s.span/2, v1)
-		if !ok {
-			dst[x-x0] = s.some(u-s.span/2, v0, u+s.span/2, v1)
-			x++
-			continue
+		u0, u1 := u-s.span/2, u+s.span/2
+		cells, t := s.cells(u0, v0, u1, v1)
+		end := x + 1
+		if t != nil && t.pix == nil {
+			// All pixels whose cells lie in the same tile, but the last, at once.
+			right := float64(min((cells.Min.X/Tile+1)*Tile, s.mask.W))
+			end = min(max(int((right-s.span/2)/s.k+s.x0-0.5), end), last)
 		}
-		// All pixels whose cells lie in the same tile, but the last, at once.
-		end := min(max(int((right-s.span/2)/s.k+s.x0-0.5), x+1), last)
-		for ; x < end; x++ {
+		for value := s.over(cells, t, u0, v0, u1, v1); x < end; x++ {
 			dst[x-x0] = value
 		}
 	}
-}
-
-// even tells of a rectangle of cells that lies in a tile of which all have the same value what that is, and where the
-// tile ends.
-func (s *scaled) even(u0, v0, u1, v1 float64) (value float32, right float64, ok bool) {
-	x0, y0, x1, y1 := int(math.Floor(u0+near)), int(math.Floor(v0+near)), int(math.Ceil(u1-near)), int(math.Ceil(v1-near))
-	m := s.mask
-	if x0 < 0 || y0 < 0 || x1 > m.W || y1 > m.H || x0/Tile != (x1-1)/Tile || y0/Tile != (y1-1)/Tile {
-		return 0, 0, false
-	}
-	t := &m.tiles[y0/Tile*across(m.W)+x0/Tile]
-	if t.full {
-		value = 1
-	}
-	return value, float64(min((x0/Tile+1)*Tile, m.W)), t.pix == nil
 }
 
 // near is by how much a place between cells may be off that is meant to lie between them.
@@ -147,27 +132,37 @@ const near = 1e-6
 
 // mean returns the mean over a rectangle of cells.
 func (s *scaled) mean(u0, v0, u1, v1 float64) float32 {
-	if value, _, ok := s.even(u0, v0, u1, v1); ok {
-		return value
-	}
-	return s.some(u0, v0, u1, v1)
+	cells, t := s.cells(u0, v0, u1, v1)
+	return s.over(cells, t, u0, v0, u1, v1)
 }
 
-// some is mean of cells that may differ.
-func (s *scaled) some(u0, v0, u1, v1 float64) float32 {
-	x0, y0, x1, y1 := int(math.Floor(u0+near)), int(math.Floor(v0+near)), int(math.Ceil(u1-near)), int(math.Ceil(v1-near))
+// cells returns which cells a rectangle touches, and the tile that holds all of them; nil for none.
+func (s *scaled) cells(u0, v0, u1, v1 float64) (r image.Rectangle, t *tile) {
+	m := s.mask
+	r.Min.X, r.Min.Y = int(math.Floor(u0+near)), int(math.Floor(v0+near))
+	r.Max.X, r.Max.Y = int(math.Ceil(u1-near)), int(math.Ceil(v1-near))
+	if r.Min.X >= 0 && r.Min.Y >= 0 && r.Max.X <= m.W && r.Max.Y <= m.H && r.Min.X/Tile == (r.Max.X-1)/Tile && r.Min.Y/Tile == (r.Max.Y-1)/Tile {
+		t = &m.tiles[r.Min.Y/Tile*across(m.W)+r.Min.X/Tile]
+	}
+	return r, t
+}
+
+// over returns the mean over a rectangle of the cells that it touches.
+func (s *scaled) over(cells image.Rectangle, t *tile, u0, v0, u1, v1 float64) float32 {
+	if t != nil && t.pix == nil {
+		if t.full {
+			return 1
+		}
+		return 0
+	}
 	m := s.mask
 	var sum float64
-	var tile []uint8 // of coverage, where all of it lies in one
-	if s.what == Alpha && x0 >= 0 && y0 >= 0 && x1 <= m.W && y1 <= m.H && x0/Tile == (x1-1)/Tile && y0/Tile == (y1-1)/Tile {
-		tile = m.tiles[y0/Tile*across(m.W)+x0/Tile].pix
-	}
-	for y := y0; y < y1; y++ {
+	for y := cells.Min.Y; y < cells.Max.Y; y++ {
 		h := min(v1, float64(y+1)) - max(v0, float64(y))
-		for x := x0; x < x1; x++ {
+		for x := cells.Min.X; x < cells.Max.X; x++ {
 			w := min(u1, float64(x+1)) - max(u0, float64(x))
-			if tile != nil {
-				sum += w * h * float64(codes[tile[y%Tile*Tile+x%Tile]])
+			if t != nil && s.what == Alpha {
+				sum += w * h * float64(codes[t.pix[y%Tile*Tile+x%Tile]])
 				continue
 			}
 			// A thing that the frame cuts off goes on beyond it.

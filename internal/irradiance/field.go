@@ -3,6 +3,7 @@ package irradiance
 import (
 	"context"
 
+	"pyrant/internal/colour"
 	"pyrant/internal/raster"
 )
 
@@ -47,7 +48,7 @@ func (s *Scene) Of(ctx context.Context, l *Light, sheets []*Sheet, d Detail, sha
 			by = nil
 		}
 		if l.On == nil || sh.Body != l.On {
-			if err := g.fill(ctx, sh, detail{most: d.Most}, &beams{s, l, by, shadows}, before.madeOf(sh)); err != nil {
+			if err := g.fill(ctx, sh, detail{most: d.Most}, &beams{s, l, by, shadows}, before); err != nil {
 				return nil, err
 			}
 			g.finish()
@@ -77,14 +78,13 @@ func (s *Scene) Of(ctx context.Context, l *Light, sheets []*Sheet, d Detail, sha
 	return f, err
 }
 
-// madeOf returns what the grid of a sheet was made of, nil for none.
-func (f *Field) madeOf(s *Sheet) *made {
+// made returns what the grid of a name was made of, nil for none.
+func (f *Field) made(of uint64) *made {
 	if f == nil {
 		return nil
 	}
-	name := s.name()
 	for _, g := range f.Direct {
-		if g.made != nil && g.made.sheet == name {
+		if g.made != nil && g.made.of == of {
 			return g.made
 		}
 	}
@@ -115,7 +115,7 @@ func (b *Bounce) Return(ctx context.Context, sky *Sky) ([]*Grid, error) {
 	if err := raster.Each(ctx, len(sent), func(i int) {
 		p := &b.Patches[i]
 		a := p.Albedo
-		sent[i] = float32(sky.at(p.Place, b.by) * (0.2126*a[0] + 0.7152*a[1] + 0.0722*a[2]))
+		sent[i] = float32(sky.at(p.Place, b.by)) * colour.Luma(float32(a[0]), float32(a[1]), float32(a[2]))
 	}); err != nil {
 		return nil, err
 	}

@@ -95,8 +95,7 @@ type Grid struct {
 // made is what a grid was made of, before its tiles went over into each other: of a light that stands where it stood
 // that holds wherever nothing that hides it came or went.
 type made struct {
-	sheet  uint64 // names the sheet
-	of     uint64 // and the sheet, the light and how finely
+	of     uint64 // names the sheet, the light and how finely
 	corner []value
 	hiding []uint64 // by tile: names what may hide something from it; 0 where the tile is not needed
 	top    float64
@@ -205,9 +204,9 @@ func (h hidden) none() bool {
 	return h != nil
 }
 
-// fill works the grid out, unless it is that of before wherever nothing that hides the light came or went; before may be
-// nil, and of another sheet or light, which tells nothing.
-func (g *Grid) fill(ctx context.Context, s *Sheet, d detail, from giver, before *made) error {
+// fill works the grid out, unless it is that of the same sheet and light at another time wherever nothing that hides it
+// came or went; nil for none.
+func (g *Grid) fill(ctx context.Context, s *Sheet, d detail, from giver, at *Field) error {
 	w, h := g.Tiles.Dx(), g.Tiles.Dy()
 	if w <= 0 || h <= 0 {
 		return ctx.Err()
@@ -215,17 +214,15 @@ func (g *Grid) fill(ctx context.Context, s *Sheet, d detail, from giver, before 
 	need := make([]bool, w*h)
 	by := make([]hidden, w*h)
 	now := &made{corner: make([]value, (w+1)*(h+1)), hiding: make([]uint64, w*h)}
+	var before *made
 	light, _ := from.(*beams)
 	if light != nil {
 		n := newNamer()
-		now.sheet = s.name()
-		n.id(now.sheet)
+		n.id(s.name())
 		n.id(light.l.name())
 		n.num(light.shadows, g.Tile, float64(d.most), d.dark)
 		now.of = n.Sum64()
-	}
-	if before != nil && (light == nil || before.of != now.of) {
-		before = nil
+		before = at.made(now.of)
 	}
 	if err := raster.Each(ctx, h, func(j int) {
 		for i := range w {

@@ -476,10 +476,7 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground
 									d = irradiance.On(sky[4*q:], k.normal[3*q:])
 									returned = irradiance.On(bounced[4*q:], k.normal[3*q:])
 								}
-								if m.bounce != nil {
-									d += returned
-								}
-								d = max(d, darkest)
+								d = max(d+returned, darkest)
 								if amount < 1 {
 									d = float32(math.Pow(float64(d), amount))
 								}
