@@ -104,6 +104,10 @@ func (r *receivers) weigh(sc *Scene, k int, patches []Patch, by []*blocker) {
 			x = x.Add(b.N.Mul(gap - d))
 		}
 	}
+	q := queries.Get().(*query)
+	defer q.free()
+	q.ways, q.of, q.seen = q.ways[:0], q.of[:0], slices.Grow(q.seen[:0], len(patches))[:len(patches)]
+	all := r.weights[k*len(patches)*c : (k+1)*len(patches)*c]
 	for i := range patches {
 		p := &patches[i]
 		d := p.Place.At.Sub(x)
@@ -116,25 +120,26 @@ func (r *receivers) weigh(sc *Scene, k int, patches []Patch, by []*blocker) {
 		if g < weak || c == 1 && pl.N.Dot(to) <= 0 || p.Place.N.Dot(to) >= 0 {
 			continue
 		}
-		size := math.Sqrt(p.Area) / 2
-		v := 1.0
-		y := p.Place.At.Add(p.Place.N.Mul(lift))
-		for n := range by {
-			w := by[n].worst(x, y, lift, size, 1)
-			if w >= 1 {
-				v = 0
-				break
-			}
-			v *= through(w)
-		}
-		g *= v
-		if g <= 0 {
-			continue
-		}
-		at := r.weights[(k*len(patches)+i)*c:]
-		at[0] = float32(g)
-		if c == 4 {
+		q.seen[i] = 1
+		q.way(int32(i), d.Add(p.Place.N.Mul(lift)), lift, math.Sqrt(p.Area)/2, 1)
+		if at := all[i*c:]; c == 4 {
 			at[0], at[1], at[2], at[3] = float32(g*to.X), float32(g*to.Y), float32(g*to.Z), float32(g)
+		} else {
+			at[0] = float32(g)
+		}
+	}
+	for n := range by {
+		q.hide(by[n], x)
+		q.drop(func(i int32) bool {
+			if q.seen[i] == 0 {
+				clear(all[int(i)*c : (int(i)+1)*c])
+			}
+			return q.seen[i] == 0
+		})
+	}
+	for _, i := range q.of {
+		for j := range c {
+			all[int(i)*c+j] *= float32(q.seen[i])
 		}
 	}
 }

@@ -48,7 +48,7 @@ func (s *Scene) Of(ctx context.Context, l *Light, sheets []*Sheet, d Detail, sha
 			by = nil
 		}
 		if l.On == nil || sh.Body != l.On {
-			if err := g.fill(ctx, sh, detail{most: d.Most}, &beams{s, l, by, shadows}, before); err != nil {
+			if err := g.fill(ctx, sh, detail{most: d.Most}, &beams{s, l, l.all(by), shadows}, before); err != nil {
 				return nil, err
 			}
 			g.finish()
@@ -62,10 +62,10 @@ func (s *Scene) Of(ctx context.Context, l *Light, sheets []*Sheet, d Detail, sha
 		f.Bounce = before.Bounce // no light's body is in the way of that
 		return f, ctx.Err()
 	}
-	sent := make([][3]float32, len(b.Patches))
+	sent, all := make([][3]float32, len(b.Patches)), l.all(b.by)
 	if err := raster.Each(ctx, len(sent), func(i int) {
 		p := &b.Patches[i]
-		e, bare := s.at(l, p.Place, b.by, nil)
+		e, bare := s.at(l, p.Place, all)
 		v := bare + (e-bare)*shadows
 		for c := range sent[i] {
 			sent[i][c] = float32(v * p.Albedo[c])

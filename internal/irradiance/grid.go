@@ -190,20 +190,6 @@ type giver interface {
 	value(pl Place, h hidden) value
 }
 
-// hidden is what may hide a light from some places: for each of its pieces a list, where none is empty
-// nothing hides that. A nil one stands for all that there is.
-type hidden [][]*blocker
-
-// none tells whether nothing hides any of the light.
-func (h hidden) none() bool {
-	for _, l := range h {
-		if len(l) > 0 {
-			return false
-		}
-	}
-	return h != nil
-}
-
 // fill works the grid out, unless it is that of the same sheet and light at another time wherever nothing that hides it
 // came or went; nil for none.
 func (g *Grid) fill(ctx context.Context, s *Sheet, d detail, from giver, at *Field) error {
@@ -240,9 +226,11 @@ func (g *Grid) fill(ctx context.Context, s *Sheet, d detail, from giver, at *Fie
 			}
 			if ok {
 				by[n] = from.near(mid, 1.05*r)
+			} else if light != nil {
+				by[n] = light.all
 			}
 			if light != nil {
-				now.hiding[n] = light.hiding(by[n])
+				now.hiding[n] = by[n].name(light.l)
 			}
 		}
 	}); err != nil {

@@ -9,7 +9,8 @@ import (
 
 // Light is what a light's shapes are to the room: pieces that each shine by a law of their own.
 type Light struct {
-	pieces []piece
+	pieces  []piece
+	samples int // of all pieces
 	// On is the body that the shapes lie on, if any: it shades what lies behind it, and gets none of their
 	// light itself.
 	On *solid.Body
@@ -50,6 +51,7 @@ type piece struct {
 	a, b    room.Vec // ends of a part of a tube; a == b for others
 	thick   float64  // of a tube, half
 	samples []sample
+	first   int // of its samples among those of the light
 }
 
 // sample is a place that shines for an area.
@@ -59,11 +61,13 @@ type sample struct {
 	size float64 // how far what it stands for goes to all sides
 }
 
-// finish works out the ball round the samples.
-func (p *piece) finish() {
+// add adds a piece with the ball round its samples.
+func (l *Light) add(p piece) {
 	if len(p.samples) == 0 {
 		return
 	}
+	p.first = l.samples
+	l.samples += len(p.samples)
 	p.mid, p.radius = room.Vec{}, 0
 	for i := range p.samples {
 		p.mid = p.mid.Add(p.samples[i].at.Mul(1 / float64(len(p.samples))))
@@ -71,6 +75,7 @@ func (p *piece) finish() {
 	for i := range p.samples {
 		p.radius = math.Max(p.radius, p.samples[i].at.Sub(p.mid).Len()+p.samples[i].size)
 	}
+	l.pieces = append(l.pieces, p)
 }
 
 // emission returns how much a piece shines in a direction, of where it shines most.
@@ -92,8 +97,7 @@ func (l *Light) Bulb(at room.Vec, radius float64) {
 	p := piece{law: evenly}
 	// Seen from anywhere it is a disc, of which the soft edge of one sample tells enough.
 	p.samples = []sample{{at, math.Pi * radius * radius, radius}}
-	p.finish()
-	l.pieces = append(l.pieces, p)
+	l.add(p)
 }
 
 // tubeSamples is into how many places a part of a tube is taken apart for its shadows.
@@ -114,8 +118,7 @@ func (l *Light) Tube(a, b room.Vec, half, longest float64) {
 			t := (float64(k) + 0.5) / tubeSamples
 			p.samples = append(p.samples, sample{p.a.Mul(1 - t).Add(p.b.Mul(t)), 2 * half * part, math.Max(part/2, half)})
 		}
-		p.finish()
-		l.pieces = append(l.pieces, p)
+		l.add(p)
 	}
 }
 
@@ -131,20 +134,18 @@ func (l *Light) Panel(places []Flat, n room.Vec, twoSided bool) {
 	if twoSided {
 		w = both
 	}
-	l.add(places, w, n)
+	l.flat(places, w, n)
 }
 
 // Round adds a round body that shines by the sine of the angle to its axis.
-func (l *Light) Round(places []Flat, axis room.Vec) { l.add(places, round, axis) }
+func (l *Light) Round(places []Flat, axis room.Vec) { l.flat(places, round, axis) }
 
-func (l *Light) add(places []Flat, w law, axis room.Vec) {
+func (l *Light) flat(places []Flat, w law, axis room.Vec) {
 	p := piece{law: w, axis: axis}
 	for _, f := range places {
 		p.samples = append(p.samples, sample{f.At, f.Area, math.Sqrt(f.Area) / 2})
 	}
-	if p.finish(); len(p.samples) > 0 {
-		l.pieces = append(l.pieces, p)
-	}
+	l.add(p)
 }
 
 // Empty tells whether nothing shines.

@@ -116,14 +116,14 @@ func (b *blocker) named() *blocker {
 	return b
 }
 
-// hiding names all that may hide a light, by piece; never 0.
-func (f *beams) hiding(h hidden) uint64 {
+// name names all that may hide a light, by piece; never 0.
+func (h hidden) name(l *Light) uint64 {
 	n := newNamer()
-	for i := range f.l.pieces {
-		for _, b := range h.of(i, f.by) {
-			if b.rod == nil || b.rod.Of != f.l.Of {
-				n.id(uint64(i))
-				n.id(b.name)
+	for i := range h {
+		if b := h[i].by; b.rod == nil || b.rod.Of != l.Of {
+			n.id(b.name)
+			for _, k := range h[i].pieces {
+				n.id(uint64(k))
 			}
 		}
 	}

@@ -11,7 +11,8 @@
 //
 // What hides is asked in two steps. One way from the place to a piece's middle, as thick as the cone
 // between them, tells in most cases that nothing is hidden, or all. Only where the cone meets an edge
-// the places are asked one by one, each with a cone of its own, so that shadows are soft without noise.
+// the places are asked one by one, each with a cone of its own, so that shadows are soft without noise. All ways
+// from a place are asked of a blocker at once; see query.
 package irradiance
 
 import (
@@ -35,8 +36,9 @@ type Rod struct {
 	Of     any // whose light it does not shade
 }
 
-// worst returns how deep within the rod a way comes; see blocker.worst.
-func (r *Rod) worst(x, d room.Vec, near, far, end float64) float64 {
+// worst returns how deep within the rod a way from x comes; see solid.Way.
+func (r *Rod) worst(x room.Vec, way *solid.Way) float64 {
+	d, end := way.D, way.End
 	// The nearest places of the two lines (after Ericson, Real-Time Collision Detection, 5.1.9).
 	u := r.B.Sub(r.A)
 	w := x.Sub(r.A)
@@ -64,20 +66,11 @@ func (r *Rod) worst(x, d room.Vec, near, far, end float64) float64 {
 		}
 	}
 	gap := x.Add(d.Mul(t)).Sub(r.A.Add(u.Mul(s))).Len()
-	return (r.Radius - gap) / (near + (far-near)*t)
+	return (r.Radius - gap) / (way.Near + (way.Far-way.Near)*t)
 }
 
 // lift is how far a place is taken from its surface before it is asked what hides it.
 const lift = 1e-3
-
-// way is what is known of the way from a place to a piece.
-type way int
-
-const (
-	open way = iota
-	partly
-	shut
-)
 
 // blocker is what may hide a piece from a place.
 type blocker struct {
@@ -90,40 +83,42 @@ type blocker struct {
 	name  uint64  // of where it stands and what it is like
 }
 
-// worst returns how deep within the blocker the way from x to y comes, as a share of a cone's radius, which
-// grows from near at x to far at y: 1 and more hides the cone wholly, -1 and less not at all. Of the
-// way the share beyond end does not count.
-func (b *blocker) worst(x, y room.Vec, near, far, end float64) float64 {
-	d := y.Sub(x)
-	// Past the ball that holds it by more than the cone it is not met.
-	to := b.mid.Sub(x)
-	t := to.Dot(d) / d.Dot(d)
-	if t < 0 {
-		t = 0
-	} else if t > 1 {
-		t = 1
-	}
-	if gap, r := to.Sub(d.Mul(t)), b.round+max(near, far); gap.Dot(gap) > r*r {
-		return -1
-	}
-	if b.prism != nil {
-		deep, t := b.prism.Deep(x, d, max(near, far))
-		return deep / (near + (far-near)*t)
-	}
-	if b.rod != nil {
-		return b.rod.worst(x, d, near, far, end)
-	}
-	if b.self {
-		// What is near belongs to the same part of the body.
-		skip := selfNear * b.body.Tall() / d.Len()
-		if skip >= end {
-			return -1
+// ask finds how deep within the blocker each of the ways from a place comes.
+func (b *blocker) ask(x room.Vec, ways []solid.Way) {
+	if b.body != nil {
+		if b.self {
+			// What is near belongs to the same part of the body.
+			for i := range ways {
+				ways[i].Begin = selfNear * b.body.Tall() / ways[i].D.Len()
+			}
 		}
-		at := x.Add(d.Mul(skip))
-		near += (far - near) * skip
-		return b.body.Worst(at, d.Mul(1-skip), near, far, (end-skip)/(1-skip))
+		b.body.Worst(x, ways)
+		return
 	}
-	return b.body.Worst(x, d, near, far, end)
+	to := b.mid.Sub(x)
+	for i := range ways {
+		w := &ways[i]
+		w.Worst = -1
+		if w.End <= 0 {
+			continue
+		}
+		// Past the ball that holds it by more than the cone it is not met.
+		t := to.Dot(w.D) / w.D.Dot(w.D)
+		if t < 0 {
+			t = 0
+		} else if t > 1 {
+			t = 1
+		}
+		if gap, r := to.Sub(w.D.Mul(t)), b.round+max(w.Near, w.Far); gap.Dot(gap) > r*r {
+			continue
+		}
+		if b.rod != nil {
+			w.Worst = b.rod.worst(x, w)
+			continue
+		}
+		deep, t := b.prism.Deep(x, w.D, max(w.Near, w.Far))
+		w.Worst = deep / (w.Near + (w.Far-w.Near)*t)
+	}
 }
 
 // selfNear is how far from a place its own body does not shade it, of the body's largest thickness.
@@ -162,7 +157,7 @@ func until(l *Light, b *blocker, length float64) float64 {
 	return math.Max(1-1.2*b.body.Tall()/length, 0)
 }
 
-// through returns what of a cone is not hidden, by how deep it comes within a blocker; see blocker.worst.
+// through returns what of a cone is not hidden, by how deep it comes within a blocker; see solid.Way.
 func through(worst float64) float64 {
 	if worst <= -1 {
 		return 1
@@ -179,109 +174,50 @@ func (b *blocker) soft() float64 {
 	return lift
 }
 
-// met is a blocker that the cone to a piece meets, and how deep; see blocker.worst.
-type met struct {
-	by   *blocker
-	deep float64
-}
-
-// classify tells how much of a piece is hidden from all places within near of x; edges lists what hides
-// a part of it.
-func (s *Scene) classify(l *Light, p *piece, x room.Vec, near float64, by []*blocker, edges []met) (way, []met) {
-	edges = edges[:0]
-	if len(by) == 0 {
-		return open, edges
-	}
-	length := p.mid.Sub(x).Len()
-	for _, b := range by {
-		end := until(l, b, length)
-		if end <= 0 {
-			continue
-		}
-		soft := b.soft()
-		switch w := b.worst(x, p.mid, near+soft, p.radius+soft, end); {
-		case w >= 1 && near == 0:
-			return shut, edges
-		case w > -1:
-			edges = append(edges, met{b, w})
-		}
-	}
-	if len(edges) > 0 {
-		return partly, edges
-	}
-	return open, edges
-}
-
 // beams is a light as what gives values to places of a body, or of something flat.
 type beams struct {
 	s       *Scene
 	l       *Light
-	by      []*blocker
+	all     hidden
 	shadows float64 // how much of what is hidden is kept away
 }
 
 func (f *beams) near(mid Place, radius float64) hidden {
-	out := make(hidden, len(f.l.pieces))
 	x := mid.At.Add(mid.N.Mul(lift))
-	var edges []met
+	q := newQuery(f.l)
+	defer q.free()
 	for i := range f.l.pieces {
 		p := &f.l.pieces[i]
-		if mid.Body == nil && p.mid.Sub(x).Dot(mid.N) < -p.radius-radius {
-			continue // below the horizon of all of them
+		switch {
+		case mid.Body == nil && p.mid.Sub(x).Dot(mid.N) < -p.radius-radius: // below the horizon of all of them
+		case p.law == front && x.Sub(p.mid).Dot(p.axis) < -p.radius-radius: // behind it
+		default:
+			q.state[i] = open
 		}
-		if p.law == front && x.Sub(p.mid).Dot(p.axis) < -p.radius-radius {
-			continue // behind it
+	}
+	q.classify(f.l, x, radius+1e-9, f.all)
+	out := hidden{}
+	for i, e := range q.edges {
+		if i == 0 || e.by != q.edges[i-1].by {
+			out = append(out, hider{by: e.by})
 		}
-		_, edges = f.s.classify(f.l, p, x, radius+1e-9, f.by, edges)
-		for _, e := range edges {
-			out[i] = append(out[i], e.by)
-		}
+		h := &out[len(out)-1]
+		h.pieces = append(h.pieces, e.piece)
 	}
 	return out
 }
 
 func (f *beams) value(pl Place, h hidden) value {
+	if h == nil {
+		h = f.all
+	}
 	mix := func(e, bare float64) float32 { return float32(bare + (e-bare)*f.shadows) }
 	if pl.Body == nil {
-		e, bare := f.s.at(f.l, pl, f.by, h)
+		e, bare := f.s.at(f.l, pl, h)
 		return value{mix(e, bare)}
 	}
-	e, bare := f.s.beam(f.l, pl, f.by, h)
+	e, bare := f.s.beam(f.l, pl, h)
 	return value{mix(e.V.X, bare.V.X), mix(e.V.Y, bare.V.Y), mix(e.V.Z, bare.V.Z), mix(e.S, bare.S)}
-}
-
-// of returns what may hide a piece, of what may hide any.
-func (h hidden) of(i int, all []*blocker) []*blocker {
-	if h == nil {
-		return all
-	}
-	return h[i]
-}
-
-// seen returns what of a sample of a piece is not hidden from x, whose cone to the piece meets edges.
-func (s *Scene) seen(l *Light, p *piece, at *sample, x room.Vec, edges []met) float64 {
-	v := 1.0
-	if len(p.samples) == 1 { // its cone is that of the piece
-		for _, e := range edges {
-			v *= through(e.deep)
-		}
-		return v
-	}
-	length := at.at.Sub(x).Len()
-	for _, e := range edges {
-		b := e.by
-		end := until(l, b, length)
-		if end <= 0 {
-			continue
-		}
-		soft := b.soft()
-		w := b.worst(x, at.at, soft, at.size+soft, end)
-		if w >= 1 {
-			return 0
-		}
-		v *= through(w)
-	}
-	return v
 }
 
 // Place is a place that light falls on.
@@ -336,75 +272,78 @@ func (g *Gloss) mirrors(p *piece, q *sample, x, n room.Vec) float64 {
 
 // At returns the irradiance, by pi, of a place with a normal, with what hides and without.
 func (s *Scene) At(l *Light, pl Place) (e, bare float64) {
-	return s.at(l, pl, s.blockers(pl.Body), nil)
+	return s.at(l, pl, l.all(s.blockers(pl.Body)))
 }
 
-func (s *Scene) at(l *Light, pl Place, by []*blocker, h hidden) (e, bare float64) {
+func (s *Scene) at(l *Light, pl Place, h hidden) (e, bare float64) {
 	if l.On != nil && pl.Body == l.On {
 		return 0, 0
 	}
 	x := pl.At.Add(pl.N.Mul(lift))
-	var edges []met
+	q := newQuery(l)
+	defer q.free()
 	for i := range l.pieces {
 		p := &l.pieces[i]
-		if p.mid.Sub(x).Dot(pl.N) <= -p.radius {
-			continue // below the horizon
+		switch {
+		case p.mid.Sub(x).Dot(pl.N) <= -p.radius: // below the horizon
+		case p.law == front && x.Sub(p.mid).Dot(p.axis) <= -p.radius: // behind it
+		default:
+			q.state[i] = open
 		}
-		if p.law == front && x.Sub(p.mid).Dot(p.axis) <= -p.radius {
-			continue // behind it
+	}
+	q.classify(l, x, 0, h)
+	for i := range l.pieces {
+		p := &l.pieces[i]
+		if q.state[i] == unlit {
+			continue
 		}
-		var w way
-		w, edges = s.classify(l, p, x, 0, h.of(i, by), edges)
+		// Of a tube that is seen, or not at all, the whole is known.
+		if p.thick == 0 || q.state[i] == partly {
+			for k := range p.samples {
+				q.gives[p.first+k] = p.from(&p.samples[k], x, pl.N)
+			}
+		}
+		if pl.Wet != nil {
+			for k := range p.samples {
+				q.gloss[p.first+k] = pl.Wet.mirrors(p, &p.samples[k], x, pl.N)
+			}
+		}
+	}
+	q.look(l, x)
+	for i := range l.pieces {
+		p := &l.pieces[i]
+		state := q.state[i]
+		if state == unlit {
+			continue
+		}
+		gives, gloss := q.gives[p.first:p.first+len(p.samples)], q.gloss[p.first:]
 		if p.thick > 0 {
 			full := p.tube(x, pl.N)
-			if pl.Wet != nil {
-				for k := range p.samples {
-					q := &p.samples[k]
-					if m := pl.Wet.mirrors(p, q, x, pl.N); m > 0 {
-						bare += m
-						switch w {
-						case open:
-							e += m
-						case partly:
-							e += m * s.seen(l, p, q, x, edges)
-						}
-					}
+			part := 1.0
+			if state == partly && full > 0 {
+				var sum, all float64
+				for k, g := range gives {
+					all += g
+					sum += g * q.seen[p.first+k]
+				}
+				if part = 0; all > 0 {
+					part = sum / all
 				}
 			}
 			bare += full
-			if w == open {
-				e += full
-			} else if w == partly && full > 0 {
-				var sum, all float64
-				for k := range p.samples {
-					q := &p.samples[k]
-					g := p.from(q, x, pl.N)
-					all += g
-					if g > 0 {
-						sum += g * s.seen(l, p, q, x, edges)
-					}
-				}
-				if all > 0 {
-					e += full * sum / all
-				}
+			if state != shut {
+				e += full * part
 			}
-			continue
+			clear(gives)
 		}
-		for k := range p.samples {
-			q := &p.samples[k]
-			g := p.from(q, x, pl.N)
-			if pl.Wet != nil {
-				g += pl.Wet.mirrors(p, q, x, pl.N)
-			}
-			if g <= 0 {
-				continue
-			}
+		for k, g := range gives {
+			g += gloss[k]
 			bare += g
-			switch w {
+			switch state {
 			case open:
 				e += g
 			case partly:
-				e += g * s.seen(l, p, q, x, edges)
+				e += g * q.seen[p.first+k]
 			}
 		}
 	}
@@ -481,28 +420,35 @@ func OnColours(v, n []float32) (c [3]float32) {
 func sqrt(v float32) float32 { return float32(math.Sqrt(float64(v))) }
 
 // beam returns what comes to a place of a body, however it is turned, with what hides and without.
-func (s *Scene) beam(l *Light, pl Place, by []*blocker, h hidden) (b, bare Beam) {
+func (s *Scene) beam(l *Light, pl Place, h hidden) (b, bare Beam) {
 	if l.On != nil && pl.Body == l.On {
 		return
 	}
 	x := pl.At.Add(pl.N.Mul(lift))
-	var edges []met
+	q := newQuery(l)
+	defer q.free()
+	for i := range q.state {
+		q.state[i] = open
+	}
+	q.classify(l, x, 0, h)
+	for i := range q.gives {
+		q.gives[i] = 1 // whether they do is not worth asking before
+	}
+	q.look(l, x)
 	for i := range l.pieces {
 		p := &l.pieces[i]
-		var w way
-		w, edges = s.classify(l, p, x, 0, h.of(i, by), edges)
 		for k := range p.samples {
-			q := &p.samples[k]
-			d := q.at.Sub(x)
+			at := &p.samples[k]
+			d := at.at.Sub(x)
 			d2 := d.Dot(d)
 			to := d.Mul(1 / math.Sqrt(d2+1e-12))
-			g := q.area * p.emission(to.Mul(-1)) / (math.Pi * (d2 + q.area))
+			g := at.area * p.emission(to.Mul(-1)) / (math.Pi * (d2 + at.area))
 			bare.V, bare.S = bare.V.Add(to.Mul(g)), bare.S+g
-			switch w {
+			switch q.state[i] {
 			case shut:
 				continue
 			case partly:
-				g *= s.seen(l, p, q, x, edges)
+				g *= q.seen[p.first+k]
 			}
 			b.V, b.S = b.V.Add(to.Mul(g)), b.S+g
 		}

@@ -122,29 +122,29 @@ func (s *Sky) open(pl Place, by []*blocker, each func(i int, seen float64)) {
 		}
 		list = append(list, a)
 	}
+	q := queries.Get().(*query)
+	defer q.free()
+	q.seen = slices.Grow(q.seen[:0], len(s.dirs))[:len(s.dirs)]
 	for i, d := range s.dirs {
-		if pl.Body == nil && d.Dot(pl.N) <= 0 {
-			continue
-		}
-		if slices.ContainsFunc(s.walls, func(w skyWall) bool {
+		q.seen[i] = 1
+		if pl.Body == nil && d.Dot(pl.N) <= 0 || slices.ContainsFunc(s.walls, func(w skyWall) bool {
 			t, ok := (room.Plane{N: w.plane.N, D: -w.plane.Side(x)}).Hit(d)
 			return ok && w.plane.N.Dot(d) < 0 && high+t*d.Dot(s.up) < w.high
 		}) {
-			continue
+			q.seen[i] = 0
 		}
-		v := 1.0
-		y := x.Add(d.Mul(long))
-		for k := range list {
-			if a := &list[k]; a.cos > -2 && a.to.Dot(d) < a.cos {
-				continue
+	}
+	for k := range list {
+		a := &list[k]
+		q.ways, q.of = q.ways[:0], q.of[:0]
+		for i, d := range s.dirs {
+			if q.seen[i] > 0 && (a.cos <= -2 || a.to.Dot(d) >= a.cos) {
+				q.way(int32(i), d.Mul(long), lift, lift+cone*long, 1)
 			}
-			w := list[k].by.worst(x, y, lift, lift+cone*long, 1)
-			if w >= 1 {
-				v = 0
-				break
-			}
-			v *= through(w)
 		}
+		q.hide(a.by, x)
+	}
+	for i, v := range q.seen {
 		if v > 0 {
 			each(i, v)
 		}

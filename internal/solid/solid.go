@@ -26,7 +26,7 @@ type Shape struct {
 	Cell float64         // edge of a cell in pixels of the photo
 	Tall float64         // the largest thickness, in cells
 	used image.Rectangle // cells that it covers
-	pix  []cell
+	pix  []cell          // one more than Rect to the right and down, as the last
 	rise []rise
 }
 
@@ -34,15 +34,16 @@ type Shape struct {
 // right and down.
 type rise struct{ h2, dx, dy float32 }
 
-// cell is what is known of a place.
+// cell is what is known of a place, four numbers, so that one can be read at once.
 type cell struct {
-	h2   float32 // square of the thickness, below 0 outside: of the ball that comes nearest
+	off2 float32 // square of the distance from the middle of the ball that comes nearest, of those that fit in
 	ball float32 // radius of that ball
 	out  float32 // distance from the outline for a place outside
+	_    float32
 }
 
 // Bytes returns the memory that the shape takes.
-func (s *Shape) Bytes() int64 { return int64(len(s.pix)) * 24 }
+func (s *Shape) Bytes() int64 { return int64(len(s.pix)) * 28 }
 
 // Empty tells whether nothing is covered.
 func (s *Shape) Empty() bool { return s.used.Empty() }
@@ -67,7 +68,7 @@ func New(covered, away []bool, rect image.Rectangle, size float64) *Shape {
 			}
 		}
 	}
-	s := &Shape{ID: made.Add(1), Rect: rect, Cell: size, pix: make([]cell, w*h)}
+	s := &Shape{ID: made.Add(1), Rect: rect, Cell: size, pix: make([]cell, (w+1)*(h+1))}
 	in, out := make([]float64, w*h), make([]float64, w*h)
 	for i, c := range covered {
 		if c {
@@ -92,9 +93,9 @@ func New(covered, away []bool, rect image.Rectangle, size float64) *Shape {
 	full := make([]float32, w*h) // the square of the thickness as if nothing crossed it
 	least, from := spread(balls, w, h)
 	for i, v := range least {
-		c := &s.pix[i]
+		c := &s.pix[i/w*(w+1)+i%w]
 		if v >= far {
-			c.h2, full[i], c.out = -far, -far, far
+			c.off2, full[i], c.out = far, -far, far
 			continue
 		}
 		full[i] = float32(-v)
@@ -102,15 +103,20 @@ func New(covered, away []bool, rect image.Rectangle, size float64) *Shape {
 			x, y := rect.Min.X+i%w, rect.Min.Y+i/w
 			s.used = s.used.Union(image.Rect(x, y, x+1, y+1))
 		}
-		c.h2, c.ball = float32(-v), float32(math.Sqrt(-balls[from[i]]))
+		ball2 := -balls[from[i]]
+		c.off2, c.ball = float32(ball2+v), float32(math.Sqrt(ball2))
 		if b := beside[i]; b > 0 {
 			c.out = float32(math.Sqrt(b)) - 0.5
-			if away != nil && away[i] && c.h2 > 0 {
-				c.h2 = -c.out * c.out // balls of the thing beside it do not reach in
+			if away != nil && away[i] && v < 0 {
+				c.off2 = float32(ball2) + c.out*c.out // balls of the thing beside it do not reach in
 			}
 		}
 		s.Tall = math.Max(s.Tall, math.Sqrt(math.Max(-v, 0)))
 	}
+	for y := range h {
+		s.pix[y*(w+1)+w] = s.pix[y*(w+1)+max(w-1, 0)]
+	}
+	copy(s.pix[h*(w+1):], s.pix[max(h-1, 0)*(w+1):h*(w+1)])
 	s.rise = make([]rise, w*h)
 	for y := range h {
 		for x := range w {
@@ -119,50 +125,6 @@ func New(covered, away []bool, rect image.Rectangle, size float64) *Shape {
 		}
 	}
 	return s
-}
-
-// at returns what is known of a place, in cells from the corner of the grid, between the middles of
-// cells linearly. Beyond the grid it is that of its rim, farther by the way to it.
-func (s *Shape) at(x, y float64) (h2, ball, out float64) {
-	x, y = x-float64(s.Rect.Min.X)-0.5, y-float64(s.Rect.Min.Y)-0.5
-	w, h := s.Rect.Dx(), s.Rect.Dy()
-	var dx, dy float64
-	if x < 0 {
-		x, dx = 0, x
-	} else if top := float64(w - 1); x > top {
-		x, dx = top, x-top
-	}
-	if y < 0 {
-		y, dy = 0, y
-	} else if top := float64(h - 1); y > top {
-		y, dy = top, y-top
-	}
-	i, j := int(x), int(y)
-	if i > w-2 {
-		i = max(w-2, 0)
-	}
-	if j > h-2 {
-		j = max(h-2, 0)
-	}
-	fx, fy := float32(x-float64(i)), float32(y-float64(j))
-	n := j*w + i
-	m, o := n+min(1, w-1), min(1, h-1)*w
-	p, q, r, t := &s.pix[n], &s.pix[m], &s.pix[n+o], &s.pix[m+o]
-	a, b := p.h2+(q.h2-p.h2)*fx, r.h2+(t.h2-r.h2)*fx
-	h2 = float64(a + (b-a)*fy)
-	a, b = p.ball+(q.ball-p.ball)*fx, r.ball+(t.ball-r.ball)*fx
-	ball = float64(a + (b-a)*fy)
-	a, b = p.out+(q.out-p.out)*fx, r.out+(t.out-r.out)*fx
-	out = float64(a + (b-a)*fy)
-	if dx != 0 || dy != 0 {
-		d2 := dx*dx + dy*dy
-		if h2 > 0 {
-			h2 = 0
-		}
-		h2 -= d2
-		out += math.Sqrt(d2)
-	}
-	return
 }
 
 // Thickness returns half the thickness at a place of the photo, in pixels of it, and its slope to the
@@ -252,154 +214,6 @@ func Stand(s *Shape, cam *room.Camera, card room.Plane, depth float64) *Body {
 
 // Tall returns the largest half of its thickness.
 func (b *Body) Tall() float64 { return b.tall }
-
-// Way returns the part of the way from x over d, as shares of it up to end, on which something thinner
-// than near at its beginning and far at its end can meet the body; false for none.
-func (b *Body) Way(x, d room.Vec, near, far, end float64) (t0, t1 float64, ok bool) {
-	thick := near
-	if far > thick {
-		thick = far
-	}
-	t1 = end
-	tall := b.tall + thick
-	w0, dw := b.Card.Side(x), b.Card.N.Dot(d)
-	if dw < 1e-9 && dw > -1e-9 {
-		if w0 > tall || w0 < -tall && !b.Flat {
-			return 0, 0, false
-		}
-	} else {
-		a, c := (-tall-w0)/dw, (tall-w0)/dw
-		if a > c {
-			a, c = c, a
-		}
-		if a > t0 {
-			t0 = a
-		}
-		if c < t1 {
-			t1 = c
-		}
-	}
-	if t0 >= t1 {
-		return 0, 0, false
-	}
-	// It has to pass between the rays of the camera that the shape covers.
-	for _, n := range b.sides {
-		w0, dw := n.Dot(x)+thick+b.slack, n.Dot(d)
-		switch {
-		case w0 < 0 && w0+dw*t1 < 0 && w0+dw*t0 < 0:
-			return 0, 0, false
-		case dw > 1e-9:
-			if t := -w0 / dw; t > t0 {
-				t0 = t
-			}
-		case dw < -1e-9:
-			if t := -w0 / dw; t < t1 {
-				t1 = t
-			}
-		}
-	}
-	return t0, t1, t0 < t1
-}
-
-// Worst returns how deep within the body the way from x over d comes, as a share of the radius of a cone round
-// it that grows from near at x to far at its end: 1 and more where that is hidden wholly, -1 where it is not
-// touched. Of the way the share beyond end does not count. It goes in steps as long as the body is away.
-func (b *Body) Worst(x, d room.Vec, near, far, end float64) float64 {
-	t0, t1, ok := b.Way(x, d, near, far, end)
-	if !ok {
-		return -1
-	}
-	length := d.Len()
-	w0, dw := b.Card.Side(x)/b.unit, b.Card.N.Dot(d)/b.unit
-	k := b.Cam.F / b.Cell
-	cx, cy := b.Cam.CX/b.Cell-float64(b.Rect.Min.X)-0.5, b.Cam.CY/b.Cell-float64(b.Rect.Min.Y)-0.5
-	right, low := float64(b.Rect.Dx()-1), float64(b.Rect.Dy()-1)
-	stride := b.Rect.Dx()
-	worst := -1.0
-	t := t0
-	for n := 0; n < 40; n++ {
-		cone := near + (far-near)*t
-		z := x.Z + d.Z*t
-		if z < 1e-3 {
-			return worst
-		}
-		w := w0 + dw*t
-		if w < 0 {
-			if b.Flat {
-				w = 0 // what would be below the floor is on it
-			} else {
-				w = -w
-			}
-		}
-		u, v := cx+k*(x.X+d.X*t)/z, cy+k*(x.Y+d.Y*t)/z
-		var clear float64
-		far := false
-		if u >= 0 && v >= 0 && u < right && v < low {
-			// Well beside the shape one cell tells enough.
-			if c := &b.pix[int(v+0.5)*stride+int(u+0.5)]; c.out > 4 {
-				o := float64(c.out) - 0.8
-				clear = math.Sqrt(o*o+w*w) * b.unit
-				// The body may be thicker than its outline is near.
-				if o := math.Sqrt(math.Max(float64(c.ball*c.ball-c.h2)+w*w, 0)) - float64(c.ball) - 0.8; o*b.unit < clear {
-					clear = o * b.unit
-				}
-				far = true
-			}
-		}
-		if !far {
-			clear = b.clear(u+float64(b.Rect.Min.X)+0.5, v+float64(b.Rect.Min.Y)+0.5, w)
-		}
-		if q := -clear / cone; q > worst {
-			if worst = q; worst >= 1 {
-				return 1
-			}
-		}
-		if t >= t1 {
-			break
-		}
-		step := 0.85 * clear
-		if step < 0 {
-			step = -step
-		}
-		if least := 0.55*cone + 0.05*b.tall; step < least {
-			step = least
-		}
-		if t += step / length; t > t1 {
-			t = t1
-		}
-	}
-	return worst
-}
-
-// Clear returns how far a place lies outside of the body, about; below 0 inside.
-func (b *Body) Clear(p room.Vec) float64 {
-	if p.Z < 1e-3 {
-		return math.Inf(1)
-	}
-	w := b.Card.Side(p)
-	k := b.Cam.F / b.Cell / p.Z
-	w /= b.unit
-	if b.Flat && w < 0 {
-		w = 0
-	}
-	return b.clear(b.Cam.CX/b.Cell+k*p.X, b.Cam.CY/b.Cell+k*p.Y, w)
-}
-
-// clear is Clear for a place in cells, w cells before or behind the card.
-func (b *Body) clear(x, y, w float64) float64 {
-	h2, ball, out := b.at(x, y)
-	d := 0.0
-	if d2 := ball*ball - h2 + w*w; d2 > 0 {
-		d = math.Sqrt(d2)
-	}
-	d -= ball
-	if out > 0 {
-		if e := math.Sqrt(out*out + w*w); e < d {
-			d = e
-		}
-	}
-	return d * b.unit
-}
 
 // Surface returns the place of the body's front that is seen at a point of the photo, and the unit
 // normal there.

@@ -66,6 +66,12 @@ func TestNoOutline(t *testing.T) {
 	}
 }
 
+func worst(b *Body, x, d room.Vec, near, far, begin, end float64) float64 {
+	w := []Way{{D: d, Near: near, Far: far, Begin: begin, End: end}}
+	b.Worst(x, w)
+	return w[0].Worst
+}
+
 // A ball hides what a ball hides: ways at known distances from its middle.
 func TestWorst(t *testing.T) {
 	cam := room.Level(200, 200, 60, 0, 200)
@@ -84,12 +90,14 @@ func TestWorst(t *testing.T) {
 		{"ends before it", room.Vec{X: -3, Z: 4}, room.Vec{X: -1, Z: 4}, 1},
 	} {
 		want := math.Max(math.Min((0.6-tt.gap)/cone, 1), -1)
-		if got := b.Worst(tt.a, tt.b.Sub(tt.a), cone, cone, 1); math.Abs(got-want) > 0.35 {
+		if got := worst(b, tt.a, tt.b.Sub(tt.a), cone, cone, 0, 1); math.Abs(got-want) > 0.35 {
 			t.Errorf("%s: %.2f, want %.2f", tt.name, got, want)
 		}
 	}
-	if got := b.Worst(room.Vec{X: -3, Z: 4}, room.Vec{X: 6}, cone, cone, 0.3); got != -1 {
-		t.Errorf("of what lies beyond the end of the way %.2f counts", got)
+	for _, part := range [][2]float64{{0, 0.3}, {0.7, 1}, {0.6, 0.4}} {
+		if got := worst(b, room.Vec{X: -3, Z: 4}, room.Vec{X: 6}, cone, cone, part[0], part[1]); got != -1 {
+			t.Errorf("of what lies beyond %v of the way %.2f counts", part, got)
+		}
 	}
 }
 
@@ -114,7 +122,7 @@ func TestWorstAgainstSmallSteps(t *testing.T) {
 			want = math.Max(want, -b.Clear(x.Add(d.Mul(s)))/(near+(far-near)*s))
 		}
 		want = math.Min(want, 1)
-		got := b.Worst(x, d, near, far, 1)
+		got := worst(b, x, d, near, far, 0, 1)
 		if want > -1 {
 			touched++
 		}

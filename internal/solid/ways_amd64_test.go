@@ -1,0 +1,62 @@
+package solid
+
+import (
+	"image"
+	"math"
+	"math/rand/v2"
+	"testing"
+
+	"pyrant/internal/room"
+)
+
+// Eight ways at once have the same bits as one after the other: on a card that stands and one that lies, across the
+// grid, beyond it, from behind the camera and to places that are none.
+func TestMarchSameBits(t *testing.T) {
+	if !wide {
+		t.Skip("this machine goes one way at a time")
+	}
+	cam := room.Level(200, 200, 60, 0, 200)
+	covered := cells(120, 140, func(x, y float64) bool {
+		return math.Hypot(x-60, y-30) < 14 || math.Abs(x-60) < 20 && y > 40 && y < 130 || x > 112
+	})
+	away := cells(120, 140, func(x, _ float64) bool { return math.Abs(x-50) < 3 })
+	shapes := []*Shape{
+		New(covered, away, image.Rect(40, 30, 160, 170), 1),
+		New(cells(1, 1, func(_, _ float64) bool { return true }), nil, image.Rect(100, 100, 101, 101), 1),
+		New(make([]bool, 120*140), nil, image.Rect(40, 30, 160, 170), 1),
+	}
+	rng := rand.New(rand.NewPCG(7, 8))
+	v := func(most float64) float32 { return float32((2*rng.Float64() - 1) * most) }
+	touched := 0
+	for _, sh := range shapes {
+		for n := range 2000 {
+			b := Stand(sh, &cam, room.Plane{N: room.Vec{Z: -1}, D: -4}, 4)
+			b.Flat = n%2 == 1
+			x := room.Vec{X: float64(v(3)), Y: float64(v(3)), Z: 3 + float64(v(4))}
+			s := b.still(x, b.Card.Side(x))
+			var f, g fan
+			for i := range lanes {
+				f.dx[i], f.dy[i], f.dz[i], f.dw[i] = v(5), v(5), v(5), v(100)
+				f.near[i], f.grow[i] = 0.1+v(0.1), v(0.05)
+				f.t[i], f.t1[i], f.each[i] = 0.1+v(0.1), 0.8+v(0.2), 0.2+v(0.1)
+				if n%50 == 0 {
+					f.dx[i] = float32(math.NaN())
+				}
+			}
+			g = f
+			march(&f, &s, &b.pix[0])
+			marchEach(&g, &s, b.pix)
+			if f != g && n%50 != 0 || f.worst != g.worst {
+				t.Fatalf("%v from %v: %v at once, %v one by one", sh.Used(), x, f.worst, g.worst)
+			}
+			for _, w := range g.worst {
+				if w > -1 && w < 1 {
+					touched++
+				}
+			}
+		}
+	}
+	if touched < 500 {
+		t.Errorf("only %d ways touch something", touched)
+	}
+}
