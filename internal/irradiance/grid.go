@@ -537,8 +537,8 @@ func (g *Grid) join() {
 	}
 }
 
-// Read writes the values of n pixels in a row to dst, g.C numbers each: of a picture of which step pixels of
-// the photo make one, those from column x0 on, at y of the photo. A pixel has the same value whichever is
+// Read writes the values of n pixels in a row to dst, each of the g.C numbers as a row of n: of a picture of which
+// step pixels of the photo make one, those from column x0 on, at y of the photo. A pixel has the same value whichever is
 // the first. Beyond the grid and where nothing was worked out it leaves 0.
 func (g *Grid) Read(dst []float32, x0 int, step, y float64, n int) {
 	clear(dst[:n*g.C])
@@ -553,6 +553,7 @@ func (g *Grid) Read(dst []float32, x0 int, step, y float64, n int) {
 	k := step / g.Tile
 	left := float64(g.Tiles.Min.X)
 	at := func(i int) float64 { return (float64(x0+i)+0.5)*k - left }
+	var list [Mixed]along
 	for i := 0; i < n; {
 		ti := int(math.Floor(at(i)))
 		if ti >= w {
@@ -567,61 +568,35 @@ func (g *Grid) Read(dst []float32, x0 int, step, y float64, n int) {
 			}
 		}
 		if ti >= 0 && row[ti].n > 0 {
-			g.run(&row[ti], dst[i*g.C:next*g.C], x0+i, k, left+float64(ti), ty)
+			t := &row[ti]
+			t.across(&list, ty, g.C)
+			s := scan{float64(x0+i) + 0.5, k, left + float64(ti), float64(t.n), int32(t.n - 1)}
+			if wide {
+				read8(&dst[i], next-i, g.C, n, &s, &list[0])
+			} else {
+				for c := range g.C {
+					readEach(dst[c*n+i:c*n+next], &s, &list[c])
+				}
+			}
 		}
 		i = next
 	}
 }
 
-// run reads pixels of one tile, from column x0 on; left is where the tile begins.
-func (g *Grid) run(t *tile, dst []float32, x0 int, k, left, y float64) {
+// across tells how the numbers of a tile go along a row, at a share of its height.
+func (t *tile) across(list *[Mixed]along, y float64, c int) {
 	v := y * float64(t.n)
 	j := min(int(v), t.n-1)
 	fy := float32(v - float64(j))
-	c := g.C
-	top := t.val[j*(t.n+1)*c:]
-	low := t.val[(j+1)*(t.n+1)*c:]
-	last := t.n - 1
-	scale := float64(t.n)
-	count := len(dst) / c
-	var from, step [Mixed]float32 // at the left of a cell, and to its right
-	for i := 0; i < count; {
-		// All pixels of one cell: between its sides they lie on a line.
-		n := min(int(((float64(x0+i)+0.5)*k-left)*scale), last)
-		for q := range c {
-			a := top[n*c+q] + (low[n*c+q]-top[n*c+q])*fy
-			b := top[(n+1)*c+q] + (low[(n+1)*c+q]-top[(n+1)*c+q])*fy
-			from[q], step[q] = a, b-a
-		}
-		end := count
-		if n < last {
-			end = min(count, int((float64(n+1)/scale+left)/k-0.5)-x0+1)
-			for end > i+1 && ((float64(x0+end-1)+0.5)*k-left)*scale >= float64(n+1) {
-				end--
-			}
-			end = max(end, i+1)
-		}
-		at := float64(n)
-		switch c {
-		case 1:
-			a, d := from[0], step[0]
-			for ; i < end; i++ {
-				dst[i] = a + d*float32(((float64(x0+i)+0.5)*k-left)*scale-at)
-			}
-		case 3:
-			for ; i < end; i++ {
-				fx := float32(((float64(x0+i)+0.5)*k-left)*scale - at)
-				o := dst[3*i : 3*i+3 : 3*i+3]
-				o[0], o[1], o[2] = from[0]+step[0]*fx, from[1]+step[1]*fx, from[2]+step[2]*fx
-			}
-		default:
-			for ; i < end; i++ {
-				fx := float32(((float64(x0+i)+0.5)*k-left)*scale - at)
-				o := dst[c*i : c*i+c : c*i+c]
-				for q := range o {
-					o[q] = from[q] + step[q]*fx
-				}
-			}
+	top := t.val[j*(t.n+1)*c : (j+1)*(t.n+1)*c]
+	low := t.val[(j+1)*(t.n+1)*c:][:len(top)]
+	for q := range c {
+		a := &list[q]
+		last := top[q] + float32((low[q]-top[q])*fy)
+		for i, at := 0, q+c; i < t.n; i, at = i+1, at+c {
+			v := top[at] + float32((low[at]-top[at])*fy)
+			a.from[i], a.more[i] = last, v-last
+			last = v
 		}
 	}
 }

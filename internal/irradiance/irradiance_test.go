@@ -252,7 +252,8 @@ func TestOn(t *testing.T) {
 	// Three colours from one direction are each On of it.
 	beam, all := []float32{0.3, 0.1, 0.8, 1}, float32(1.75)
 	mixed := []float32{all * beam[0], all * beam[1], all * beam[2], 1, 0.5, 0.25}
-	if c := OnColours(mixed, n); math.Abs(float64(c[0]-On(beam, n))) > 1e-6 || math.Abs(float64(c[1]-c[0]/2)) > 1e-6 || math.Abs(float64(c[2]-c[0]/4)) > 1e-6 {
+	c := make([]float32, 3)
+	if OnColours(c, mixed, n, make([]float32, 1)); math.Abs(float64(c[0]-On(beam, n))) > 1e-6 || math.Abs(float64(c[1]-c[0]/2)) > 1e-6 || math.Abs(float64(c[2]-c[0]/4)) > 1e-6 {
 		t.Errorf("three colours: %v, the first by itself %v", c, On(beam, n))
 	}
 	if got := On([]float32{0, 0, 0, 0}, n); got != 0 {

@@ -369,56 +369,6 @@ type Beam struct {
 	S float64  // sum without direction
 }
 
-// On returns the irradiance of a surface with the normal n, three numbers, of the four of a Beam: X, Y, Z
-// and S. Light from a cone of directions is taken as even over it: with k = |V|/S, which is (1 + cos α)/2
-// for a cone of half-angle α, it is S·(kc + √((kc)² + ε²))/2, c the cosine to its middle and ε what is left
-// at the horizon, less towards the middle.
-func On(v, n []float32) float32 {
-	s := v[3]
-	if s <= 0 {
-		return 0
-	}
-	straight, each := v[0]*v[0]+v[1]*v[1]+v[2]*v[2], 1/s
-	k := sqrt(straight) * each
-	if k > 1 {
-		k = 1
-	}
-	var eps2 float32 // the square of ε
-	if k < 0.5 {
-		eps2 = 0.424 + (0.5-k)*0.8
-		eps2 *= eps2
-	} else {
-		cos := 2*k - 1
-		eps2 = 0.18 * (1 - cos*cos)
-	}
-	dot := v[0]*n[0] + v[1]*n[1] + v[2]*n[2]
-	m := dot * each
-	if k > 1e-6 { // straight from its middle all of it comes from above the horizon
-		eps2 *= 1 - dot*dot/straight
-		if eps2 < 0 {
-			eps2 = 0
-		}
-	}
-	return s * (m + sqrt(m*m+eps2)) / 2
-}
-
-// Mixed is light of three colours that comes to a place from about the same directions, six numbers: the sum of
-// what comes of all colours, each by its direction, as X, Y and Z, and the sums of each colour without
-// direction.
-const Mixed = 6
-
-// OnColours is On for three colours, the numbers of a Mixed: how they stand to each other is that of all that comes.
-func OnColours(v, n []float32) (c [3]float32) {
-	m := [4]float32{v[0], v[1], v[2], v[3] + v[4] + v[5]}
-	if m[3] <= 0 {
-		return
-	}
-	k := On(m[:], n) / m[3]
-	return [3]float32{v[3] * k, v[4] * k, v[5] * k}
-}
-
-func sqrt(v float32) float32 { return float32(math.Sqrt(float64(v))) }
-
 // beam returns what comes to a place of a body, however it is turned, with what hides and without.
 func (s *Scene) beam(l *Light, pl Place, h hidden) (b, bare Beam) {
 	if l.On != nil && pl.Body == l.On {

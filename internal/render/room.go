@@ -375,7 +375,7 @@ type stretch struct {
 	surface int
 	x       int
 	weight  []float32 // how much of the pixel it fills, by the daylight that it had
-	normal  []float32 // of what is round: three numbers a pixel
+	normal  []float32 // of what is round: three numbers, each of them a row
 }
 
 // Bytes returns the memory that is held.
@@ -426,6 +426,7 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground
 				fine = &sharer{composer: sub, parts: partsOf(step)}
 			}
 			sky, bounced := make([]float32, 4*n), make([]float32, 4*n)
+			on, returned := make([]float32, n), make([]float32, n)
 			for y := y0; y < y1 && ctx.Err() == nil; y++ {
 				m.composer.Row(w, r.Min.X, y, n)
 				if sub != nil {
@@ -451,14 +452,14 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground
 							k.normal = make([]float32, 3*(b-a))
 							for q := range k.weight {
 								v := body.Facing(float64(k.x+q)*step, float64(y)*step, step, parts, folds[i])
-								k.normal[3*q], k.normal[3*q+1], k.normal[3*q+2] = float32(v.X), float32(v.Y), float32(v.Z)
+								k.normal[q], k.normal[b-a+q], k.normal[2*(b-a)+q] = float32(v.X), float32(v.Y), float32(v.Z)
 							}
 						}
 						if t := p.thing(m, i); t != nil && (t.Edge != 1 || t.Broad != 1) {
 							for q := range k.weight {
 								way := m.Cam.Ray((float64(k.x+q)+0.5)*step, py).Unit()
-								n := k.normal[3*q:]
-								facing := way.X*float64(n[0]) + way.Y*float64(n[1]) + way.Z*float64(n[2])
+								n := k.normal[q:]
+								facing := way.X*float64(n[0]) + way.Y*float64(n[b-a]) + way.Z*float64(n[2*(b-a)])
 								k.weight[q] *= float32(t.Share(facing))
 							}
 						}
@@ -468,15 +469,21 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground
 							if m.bounce != nil {
 								m.bounce.Daylight[i].Read(bounced, k.x, step, py, b-a)
 							}
-							for q := range k.weight {
-								var d, returned float32
-								if body == nil {
-									d, returned = sky[q], bounced[q]
-								} else {
-									d = irradiance.On(sky[4*q:], k.normal[3*q:])
-									returned = irradiance.On(bounced[4*q:], k.normal[3*q:])
+							day, back := sky[:b-a], bounced[:b-a]
+							if body != nil {
+								day = on[:b-a]
+								irradiance.OnRow(day, sky, k.normal)
+								if m.bounce != nil {
+									back = returned[:b-a]
+									irradiance.OnRow(back, bounced, k.normal)
 								}
-								d = max(d+returned, darkest)
+							}
+							for q := range k.weight {
+								d := day[q]
+								if m.bounce != nil {
+									d += back[q]
+								}
+								d = max(d, darkest)
 								if amount < 1 {
 									d = float32(math.Pow(float64(d), amount))
 								}
@@ -627,10 +634,10 @@ func (p *plan) fallen(ctx context.Context, m *inRoom, f *lightField, part image.
 			out.colours = raster.NewRGB(r)
 		}
 		err = raster.Rows(ctx, r.Min.Y, r.Max.Y, func(y0, y1 int) {
-			direct, bounce := make([]float32, 4*r.Dx()), make([]float32, irradiance.Mixed*r.Dx())
+			s := newFalling(r.Dx())
 			for y := y0; y < y1 && ctx.Err() == nil; y++ {
 				for _, k := range g.rows[y-r.Min.Y] {
-					p.fall(&k, f.Field, &out, r, y, direct, bounce)
+					p.fall(&k, f.Field, &out, r, y, s)
 				}
 			}
 		})
@@ -638,16 +645,23 @@ func (p *plan) fallen(ctx context.Context, m *inRoom, f *lightField, part image.
 	})
 }
 
+// falling is memory for what falls on a row.
+type falling struct{ direct, on, bounce, colours []float32 }
+
+func newFalling(n int) *falling {
+	return &falling{make([]float32, 4*n), make([]float32, n), make([]float32, irradiance.Mixed*n), make([]float32, 3*n)}
+}
+
 // fall adds what falls on a stretch of pixels.
-func (p *plan) fall(k *stretch, f *irradiance.Field, out *fallenLight, r image.Rectangle, y int, direct, bounce []float32) {
+func (p *plan) fall(k *stretch, f *irradiance.Field, out *fallenLight, r image.Rectangle, y int, s *falling) {
 	step, n := 1/p.scale, len(k.weight)
 	py := (float64(y) + 0.5) * step
-	f.Direct[k.surface].Read(direct, k.x, step, py, n)
 	at := k.x - r.Min.X
+	direct, bounce := s.direct, s.bounce
+	f.Direct[k.surface].Read(direct, k.x, step, py, n)
 	if k.normal != nil {
-		for i := range n {
-			direct[i] = irradiance.On(direct[4*i:], k.normal[3*i:])
-		}
+		irradiance.OnRow(s.on[:n], direct, k.normal)
+		direct = s.on
 	}
 	if f.Bounce == nil {
 		to := out.plain.Row(y)[at : at+n]
@@ -658,19 +672,10 @@ func (p *plan) fall(k *stretch, f *irradiance.Field, out *fallenLight, r image.R
 	}
 	f.Bounce[k.surface].Read(bounce, k.x, step, py, n)
 	if k.normal != nil {
-		for i := range n {
-			c := irradiance.OnColours(bounce[irradiance.Mixed*i:], k.normal[3*i:])
-			copy(bounce[3*i:], c[:])
-		}
+		irradiance.OnColours(s.colours, bounce, k.normal, s.direct[:n])
+		bounce = s.colours
 	}
-	to := out.colours.Row(y)[3*at : 3*(at+n)]
-	amount := float32(p.q.Recipe.Room.Bounce)
-	for i, w := range k.weight {
-		e, q, b := direct[i], to[3*i:3*i+3:3*i+3], bounce[3*i:3*i+3:3*i+3]
-		q[0] += w * (e + amount*b[0])
-		q[1] += w * (e + amount*b[1])
-		q[2] += w * (e + amount*b[2])
-	}
+	irradiance.Add(out.colours.Row(y)[3*at:3*(at+n)], k.weight, direct, bounce, float32(p.q.Recipe.Room.Bounce))
 }
 
 // inRoomTerms returns what falls on the room of one light as terms to be added up, weighted.

@@ -1,0 +1,24 @@
+package irradiance
+
+import "golang.org/x/sys/cpu"
+
+// wide tells whether rows are worked out eight pixels at a time, to the same bits.
+var wide = cpu.X86.HasAVX2
+
+// Each of these does what the Go in rows.go does.
+
+// read8 does what readEach does for n pixels and count numbers, of which each is a row of its own, so many pixels after
+// the one before.
+//
+//go:noescape
+func read8(dst *float32, n, count, stride int, at *scan, a *along)
+
+// on8 does OnRow for n pixels, a multiple of 8 above 0; v and normals are rows of so many pixels, s the row of the sums.
+//
+//go:noescape
+func on8(dst, v, s, normals *float32, stride, n int)
+
+// add8 does Add for n pixels, a multiple of 8 above 0; b is rows of so many pixels.
+//
+//go:noescape
+func add8(dst, w, e, b *float32, stride, n int, amount float32)

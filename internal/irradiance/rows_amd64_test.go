@@ -1,0 +1,84 @@
+package irradiance
+
+import (
+	"math/rand/v2"
+	"slices"
+	"testing"
+)
+
+// Eight pixels at a time have the same bits as one after the other, and nothing beside them is touched.
+func TestRowsSameBits(t *testing.T) {
+	if !wide {
+		t.Skip("this machine goes one pixel at a time")
+	}
+	defer func() { wide = true }()
+	rng := rand.New(rand.NewPCG(3, 4))
+	row := func(n int, most float32) []float32 {
+		out := make([]float32, n)
+		for i := range out {
+			out[i] = (2*rng.Float32() - 1) * most
+		}
+		return out
+	}
+	both := func(name string, n int, f func(dst []float32)) {
+		t.Helper()
+		before := row(n, 1)
+		a, b := slices.Clone(before), slices.Clone(before)
+		wide = true
+		f(a)
+		wide = false
+		f(b)
+		wide = true
+		if !slices.Equal(a, b) {
+			t.Fatalf("%s: %v at once, %v one by one", name, a, b)
+		}
+	}
+	for n := 1; n < 40; n++ {
+		g := &Grid{Tile: 7, C: 1 + n%Mixed, tiles: make([]tile, 12)}
+		g.Tiles.Min.X, g.Tiles.Max.X, g.Tiles.Max.Y = -1, 5, 2
+		for i := range g.tiles {
+			if i == 3 {
+				continue // nothing is there
+			}
+			c := 1 << (i % 4)
+			g.tiles[i] = tile{n: c, val: row((c+1)*(c+1)*g.C, 2)}
+		}
+		x0, step, y := rng.IntN(30)-10, 0.2+rng.Float64(), rng.Float64()*14
+		both("read", n*g.C+3, func(dst []float32) { g.Read(dst, x0, step, y, n) })
+
+		v, normals := row(4*n, 1), row(3*n, 1)
+		for i := range n {
+			switch v[3*n+i] = 2 * rng.Float32(); rng.IntN(8) {
+			case 0:
+				v[3*n+i] = -v[3*n+i]
+			case 1:
+				v[i], v[n+i], v[2*n+i] = 0, 0, 0
+			case 2:
+				v[i], v[n+i], v[2*n+i], v[3*n+i] = 0, 0, 0, 0
+			}
+		}
+		both("on", n, func(dst []float32) { OnRow(dst, v, normals) })
+		mixed := append(row(3*n, 1), row(3*n, 1)...)
+		both("on colours", 3*n, func(dst []float32) { OnColours(dst, slices.Clone(mixed), normals, make([]float32, n)) })
+		w, e, b := row(n, 1), row(n, 1), row(3*n, 1)
+		both("add", 3*n, func(dst []float32) { Add(dst, w, e, b, 0.7) })
+	}
+}
+
+// What falls on a row is what falls on each pixel of it.
+func TestRows(t *testing.T) {
+	v := []float32{0.1, 0.2, -0.3, 0.1, 0, 0.2, 0.7, 0.5, 0.4, 1, 0.9, 0.8}
+	normals := []float32{0, 0.6, 0, 0, 0, 0.6, 1, 0.8, 0.8}
+	got := make([]float32, 3)
+	OnRow(got, v, normals)
+	for i := range got {
+		if want := On([]float32{v[i], v[3+i], v[6+i], v[9+i]}, []float32{normals[i], normals[3+i], normals[6+i]}); got[i] != want || want == 0 {
+			t.Errorf("pixel %d: %v, by itself %v", i, got[i], want)
+		}
+	}
+	dst := []float32{1, 1, 1, 2, 2, 2}
+	Add(dst, []float32{1, 0.5}, []float32{0.25, 0.5}, []float32{1, 2, 3, 4, 5, 6}, 0.5)
+	if want := []float32{1.75, 2.75, 3.75, 2.75, 3.25, 3.75}; !slices.Equal(dst, want) {
+		t.Errorf("added up %v, want %v", dst, want)
+	}
+}

@@ -1,0 +1,17 @@
+//go:build !amd64
+
+package irradiance
+
+const wide = false
+
+func read8(dst *float32, n, count, stride int, at *scan, a *along) {
+	panic("irradiance: not made for this machine")
+}
+
+func on8(dst, v, s, normals *float32, stride, n int) {
+	panic("irradiance: not made for this machine")
+}
+
+func add8(dst, w, e, b *float32, stride, n int, amount float32) {
+	panic("irradiance: not made for this machine")
+}
