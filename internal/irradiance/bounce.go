@@ -106,7 +106,8 @@ func (r *receivers) weigh(sc *Scene, k int, patches []Patch, by []*blocker) {
 	}
 	q := queries.Get().(*query)
 	defer q.free()
-	q.ways, q.of, q.seen = q.ways[:0], q.of[:0], slices.Grow(q.seen[:0], len(patches))[:len(patches)]
+	q.reset()
+	q.seen = slices.Grow(q.seen[:0], len(patches))[:len(patches)]
 	all := r.weights[k*len(patches)*c : (k+1)*len(patches)*c]
 	for i := range patches {
 		p := &patches[i]
@@ -130,12 +131,6 @@ func (r *receivers) weigh(sc *Scene, k int, patches []Patch, by []*blocker) {
 	}
 	for n := range by {
 		q.hide(by[n], x)
-		q.drop(func(i int32) bool {
-			if q.seen[i] == 0 {
-				clear(all[int(i)*c : (int(i)+1)*c])
-			}
-			return q.seen[i] == 0
-		})
 	}
 	for _, i := range q.of {
 		for j := range c {

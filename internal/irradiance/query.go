@@ -42,7 +42,7 @@ const (
 	shut
 )
 
-// met is a blocker that the cone to a piece meets, and how deep; see solid.Way.
+// met is a blocker that the cone to a piece meets, and how deep; see solid.Ways.
 type met struct {
 	by    *blocker
 	piece int32
@@ -58,7 +58,7 @@ type query struct {
 	gloss []float64 // by sample: what is mirrored of it
 	seen  []float64 // by sample of a piece that is hidden in part: how much of it is not
 
-	ways []solid.Way
+	ways solid.Ways
 	of   []int32 // which sample or piece each way goes to
 }
 
@@ -83,9 +83,15 @@ func newQuery(l *Light) *query {
 
 func (q *query) free() { queries.Put(q) }
 
+// reset takes all ways away.
+func (q *query) reset() {
+	q.ways.Reset()
+	q.of = q.of[:0]
+}
+
 // way adds one to a place to those that are to be asked.
 func (q *query) way(of int32, d room.Vec, near, far, end float64) {
-	q.ways = append(q.ways, solid.Way{D: d, Near: near, Far: far, End: end})
+	q.ways.Add(d, near, far, end)
 	q.of = append(q.of, of)
 }
 
@@ -104,7 +110,7 @@ func (q *query) classify(l *Light, x room.Vec, near float64, h hidden) {
 	for i := range h {
 		b := h[i].by
 		soft := b.soft()
-		q.ways, q.of = q.ways[:0], q.of[:0]
+		q.reset()
 		for _, k := range h[i].pieces {
 			if q.state[k] != unlit && q.state[k] != shut {
 				p := &l.pieces[k]
@@ -112,9 +118,9 @@ func (q *query) classify(l *Light, x room.Vec, near float64, h hidden) {
 				q.way(k, d, near+soft, p.radius+soft, b.end(l, d))
 			}
 		}
-		b.ask(x, q.ways)
+		b.ask(x, &q.ways)
 		for n, k := range q.of {
-			switch w := q.ways[n].Worst; {
+			switch w := q.ways.Worst(n); {
 			case w >= 1 && near == 0:
 				q.state[k] = shut
 			case w > -1:
@@ -133,7 +139,7 @@ func (q *query) look(l *Light, x room.Vec) {
 	for i := 0; i < len(q.edges); {
 		b := q.edges[i].by
 		soft := b.soft()
-		q.ways, q.of = q.ways[:0], q.of[:0]
+		q.reset()
 		for ; i < len(q.edges) && q.edges[i].by == b; i++ {
 			e := &q.edges[i]
 			p := &l.pieces[e.piece]
@@ -158,24 +164,14 @@ func (q *query) look(l *Light, x room.Vec) {
 
 // hide asks the ways of a blocker, and what is seen of where they go becomes less by what it hides.
 func (q *query) hide(b *blocker, x room.Vec) {
-	b.ask(x, q.ways)
+	b.ask(x, &q.ways)
 	for n, k := range q.of {
-		if w := q.ways[n].Worst; w >= 1 {
+		switch w := q.ways.Worst(n); {
+		case w >= 1:
 			q.seen[k] = 0
-		} else {
+			q.ways.Drop(n)
+		case w > -1:
 			q.seen[k] *= through(w)
 		}
 	}
-}
-
-// drop takes the ways to where it is told away.
-func (q *query) drop(to func(k int32) bool) {
-	n := 0
-	for i, k := range q.of {
-		if !to(k) {
-			q.of[n], q.ways[n] = k, q.ways[i]
-			n++
-		}
-	}
-	q.of, q.ways = q.of[:n], q.ways[:n]
 }

@@ -36,9 +36,8 @@ type Rod struct {
 	Of     any // whose light it does not shade
 }
 
-// worst returns how deep within the rod a way from x comes; see solid.Way.
-func (r *Rod) worst(x room.Vec, way *solid.Way) float64 {
-	d, end := way.D, way.End
+// worst returns how deep within the rod a way from x comes; see solid.Ways.
+func (r *Rod) worst(x, d room.Vec, near, far, end float64) float64 {
 	// The nearest places of the two lines (after Ericson, Real-Time Collision Detection, 5.1.9).
 	u := r.B.Sub(r.A)
 	w := x.Sub(r.A)
@@ -66,7 +65,7 @@ func (r *Rod) worst(x room.Vec, way *solid.Way) float64 {
 		}
 	}
 	gap := x.Add(d.Mul(t)).Sub(r.A.Add(u.Mul(s))).Len()
-	return (r.Radius - gap) / (way.Near + (way.Far-way.Near)*t)
+	return (r.Radius - gap) / (near + (far-near)*t)
 }
 
 // lift is how far a place is taken from its surface before it is asked what hides it.
@@ -84,40 +83,19 @@ type blocker struct {
 }
 
 // ask finds how deep within the blocker each of the ways from a place comes.
-func (b *blocker) ask(x room.Vec, ways []solid.Way) {
-	if b.body != nil {
-		if b.self {
-			// What is near belongs to the same part of the body.
-			for i := range ways {
-				ways[i].Begin = selfNear * b.body.Tall() / ways[i].D.Len()
-			}
-		}
-		b.body.Worst(x, ways)
-		return
-	}
-	to := b.mid.Sub(x)
-	for i := range ways {
-		w := &ways[i]
-		w.Worst = -1
-		if w.End <= 0 {
-			continue
-		}
-		// Past the ball that holds it by more than the cone it is not met.
-		t := to.Dot(w.D) / w.D.Dot(w.D)
-		if t < 0 {
-			t = 0
-		} else if t > 1 {
-			t = 1
-		}
-		if gap, r := to.Sub(w.D.Mul(t)), b.round+max(w.Near, w.Far); gap.Dot(gap) > r*r {
-			continue
-		}
-		if b.rod != nil {
-			w.Worst = b.rod.worst(x, w)
-			continue
-		}
-		deep, t := b.prism.Deep(x, w.D, max(w.Near, w.Far))
-		w.Worst = deep / (w.Near + (w.Far-w.Near)*t)
+func (b *blocker) ask(x room.Vec, ways *solid.Ways) {
+	switch {
+	case b.self:
+		b.body.Worst(x, ways, selfNear*b.body.Tall()) // what is near belongs to the same part of the body
+	case b.body != nil:
+		b.body.Worst(x, ways, 0)
+	case b.rod != nil:
+		ways.Near(x, b.mid, b.round, func(d room.Vec, near, far, end float64) float64 { return b.rod.worst(x, d, near, far, end) })
+	default:
+		ways.Near(x, b.mid, b.round, func(d room.Vec, near, far, _ float64) float64 {
+			deep, t := b.prism.Deep(x, d, max(near, far))
+			return deep / (near + (far-near)*t)
+		})
 	}
 }
 
@@ -157,7 +135,7 @@ func until(l *Light, b *blocker, length float64) float64 {
 	return math.Max(1-1.2*b.body.Tall()/length, 0)
 }
 
-// through returns what of a cone is not hidden, by how deep it comes within a blocker; see solid.Way.
+// through returns what of a cone is not hidden, by how deep it comes within a blocker; see solid.Ways.
 func through(worst float64) float64 {
 	if worst <= -1 {
 		return 1

@@ -136,7 +136,7 @@ func (s *Sky) open(pl Place, by []*blocker, each func(i int, seen float64)) {
 	}
 	for k := range list {
 		a := &list[k]
-		q.ways, q.of = q.ways[:0], q.of[:0]
+		q.reset()
 		for i, d := range s.dirs {
 			if q.seen[i] > 0 && (a.cos <= -2 || a.to.Dot(d) >= a.cos) {
 				q.way(int32(i), d.Mul(long), lift, lift+cone*long, 1)

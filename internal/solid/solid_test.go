@@ -67,9 +67,10 @@ func TestNoOutline(t *testing.T) {
 }
 
 func worst(b *Body, x, d room.Vec, near, far, begin, end float64) float64 {
-	w := []Way{{D: d, Near: near, Far: far, Begin: begin, End: end}}
-	b.Worst(x, w)
-	return w[0].Worst
+	var w Ways
+	w.Add(d, near, far, end)
+	b.Worst(x, &w, begin*d.Len())
+	return w.Worst(0)
 }
 
 // A ball hides what a ball hides: ways at known distances from its middle.

@@ -2,24 +2,207 @@ package solid
 
 import (
 	"math"
+	"math/bits"
 
 	"pyrant/internal/room"
 )
 
-// Way is a straight way from a place, with a cone round it that grows from a radius of Near at the place to Far at
-// its end.
-type Way struct {
-	D          room.Vec // to its end
-	Near, Far  float64
-	Begin, End float64 // what of it counts, as shares
-	// Worst is how deep within a body the way comes, as a share of the cone's radius: 1 and more where that is hidden
-	// wholly, -1 where it is not touched.
-	Worst float64
+// Ways are straight ways from one place, each with a cone round it. They are gone side by side, as each step of one waits
+// for the one before, and those of several do not wait for each other.
+type Ways struct {
+	n    int
+	list []eight
 }
 
-// lanes is how many ways are gone side by side: each step of one waits for the one before, the steps of
-// several do not wait for each other.
+// lanes is how many ways are gone side by side.
 const lanes = 8
+
+// eight is so many ways: as near8 and meet8 read them.
+type eight struct {
+	dx, dy, dz [lanes]float32 // to the end
+	near, far  [lanes]float32 // radius of the cone at the place and at the end
+	end        [lanes]float32 // the share that counts
+	worst      [lanes]float32
+}
+
+// Reset takes all ways away.
+func (w *Ways) Reset() { w.n = 0 }
+
+// Len returns how many ways there are.
+func (w *Ways) Len() int { return w.n }
+
+// Add adds a way that goes to d from the place, with a cone whose radius grows from near to far. What lies beyond the
+// share end of it does not count.
+func (w *Ways) Add(d room.Vec, near, far, end float64) {
+	k, i := w.n/lanes, w.n%lanes
+	if k == len(w.list) {
+		w.list = append(w.list, eight{})
+	}
+	e := &w.list[k]
+	e.dx[i], e.dy[i], e.dz[i] = float32(d.X), float32(d.Y), float32(d.Z)
+	e.near[i], e.far[i], e.end[i] = float32(near), float32(far), float32(end)
+	w.n++
+}
+
+// Drop makes nothing of a way count any more.
+func (w *Ways) Drop(i int) { w.list[i/lanes].end[i%lanes] = 0 }
+
+// Worst returns how deep within what was asked last a way comes, as a share of its cone's radius: 1 and more
+// where that is hidden wholly, -1 where it is not touched.
+func (w *Ways) Worst(i int) float64 { return float64(w.list[i/lanes].worst[i%lanes]) }
+
+// all returns a bit for each of the ways that there are, of the n-th eight.
+func (w *Ways) all(n int) uint {
+	if left := w.n - n*lanes; left < lanes {
+		return 1<<left - 1
+	}
+	return 1<<lanes - 1
+}
+
+// Near finds how deep the ways from a place come within what lies in a ball, by what worst tells of those that touch
+// the ball.
+func (w *Ways) Near(x, mid room.Vec, round float64, worst func(d room.Vec, near, far, end float64) float64) {
+	b := newBall(x, mid, round)
+	for k := range (w.n + lanes - 1) / lanes {
+		e := &w.list[k]
+		for i := range e.worst {
+			e.worst[i] = -1
+		}
+		for left := b.touched(e) & w.all(k); left != 0; left &= left - 1 {
+			i := bits.TrailingZeros(left)
+			d := room.Vec{X: float64(e.dx[i]), Y: float64(e.dy[i]), Z: float64(e.dz[i])}
+			e.worst[i] = float32(worst(d, float64(e.near[i]), float64(e.far[i]), float64(e.end[i])))
+		}
+	}
+}
+
+// ball holds what is asked for: as near8 reads it.
+type ball struct{ x, y, z, round float32 }
+
+func newBall(x, mid room.Vec, round float64) ball {
+	to := mid.Sub(x)
+	return ball{float32(to.X), float32(to.Y), float32(to.Z), float32(round)}
+}
+
+// touched returns a bit for each way that does not pass the ball by more than its cone.
+func (b *ball) touched(e *eight) uint {
+	if wide {
+		return uint(near8(e, b))
+	}
+	return b.touchedEach(e)
+}
+
+func (b *ball) touchedEach(e *eight) (out uint) {
+	for i := range lanes {
+		if b.touches(e, i) {
+			out |= 1 << i
+		}
+	}
+	return out
+}
+
+func (b *ball) touches(e *eight, i int) bool {
+	x, y, z := e.dx[i], e.dy[i], e.dz[i]
+	t := within((float32(b.x*x)+float32(b.y*y)+float32(b.z*z))/(float32(x*x)+float32(y*y)+float32(z*z)), 1)
+	x, y, z = b.x-float32(x*t), b.y-float32(y*t), b.z-float32(z*t)
+	r := b.round + e.thick(i)
+	return float32(x*x)+float32(y*y)+float32(z*z) <= float32(r*r) && e.end[i] > 0
+}
+
+// thick is the larger radius of a cone.
+func (e *eight) thick(i int) float32 {
+	if e.near[i] > e.far[i] {
+		return e.near[i]
+	}
+	return e.far[i]
+}
+
+// bounds is where a body is, seen from a place: as meet8 reads it.
+type bounds struct {
+	ball
+	side    float32 // how far the place lies before the card
+	tall    float32 // how thick the body is
+	x, y, z float32 // the card's normal
+	each    float32 // cells to a unit
+	skip    float32 // how much at the beginning of a way does not count
+	count   int32   // of sides
+	sides   [4]side
+}
+
+// side is one of the planes that hold the body between them: how far the place lies within, with what is allowed for, and
+// the normal.
+type side struct{ w, x, y, z float32 }
+
+// met is which part of ways can meet a body: as meet8 writes it.
+type met struct {
+	t0, t1 [lanes]float32
+	dw     [lanes]float32 // how far the way goes from the card, in cells
+	each   [lanes]float32 // 1 by its length
+}
+
+func (b *Body) bounds(x room.Vec, skip float64) bounds {
+	out := bounds{
+		ball: newBall(x, b.Mid, b.Round),
+		side: float32(b.Card.Side(x)), tall: float32(b.tall),
+		x: float32(b.Card.N.X), y: float32(b.Card.N.Y), z: float32(b.Card.N.Z),
+		each: float32(1 / b.unit), skip: float32(skip), count: int32(len(b.sides)),
+	}
+	for i, n := range b.sides {
+		out.sides[i] = side{float32(n.Dot(x) + b.slack), float32(n.X), float32(n.Y), float32(n.Z)}
+	}
+	return out
+}
+
+// meet finds the parts of ways on which they can meet the body, and returns a bit for each that has one.
+func (b *bounds) meet(e *eight, m *met) uint {
+	if wide {
+		return uint(meet8(e, b, m))
+	}
+	return b.meetEach(e, m)
+}
+
+func (b *bounds) meetEach(e *eight, m *met) (out uint) {
+	for i := range lanes {
+		x, y, z := e.dx[i], e.dy[i], e.dz[i]
+		m.each[i] = 1 / sqrt(float32(x*x)+float32(y*y)+float32(z*z))
+		t0, t1 := float32(b.skip*m.each[i]), e.end[i]
+		thick := e.thick(i)
+		// Between two planes as far from the card as the body is thick.
+		dw, tall := float32(b.x*x)+float32(b.y*y)+float32(b.z*z), b.tall+thick
+		m.dw[i] = float32(dw * b.each)
+		lo, hi := -(tall+b.side)/dw, (tall-b.side)/dw
+		if !(lo < hi) {
+			if lo > hi {
+				lo, hi = hi, lo
+			} else {
+				lo = hi
+			}
+		}
+		if lo > t0 {
+			t0 = lo
+		}
+		if hi < t1 {
+			t1 = hi
+		}
+		// It has to pass between the rays of the camera that the shape covers.
+		for _, s := range b.sides[:b.count] {
+			dw := float32(s.x*x) + float32(s.y*y) + float32(s.z*z)
+			t := -(s.w + thick) / dw
+			if dw >= 0 {
+				if t > t0 {
+					t0 = t
+				}
+			} else if t < t1 {
+				t1 = t
+			}
+		}
+		m.t0[i], m.t1[i] = t0, t1
+		if t0 < t1 && b.touches(e, i) {
+			out |= 1 << i
+		}
+	}
+	return out
+}
 
 // fan is ways from one place, in cells of a body: as march reads it.
 type fan struct {
@@ -56,16 +239,18 @@ const (
 	eye  = 1e-3
 )
 
-// Worst finds how deep within the body each of the ways from a place comes. They go in steps as long as the body is away,
-// at least a part of their cone.
-func (b *Body) Worst(x room.Vec, ways []Way) {
-	var f fan
-	var of [lanes]int
-	n := 0
-	to := b.Mid.Sub(x)
-	side, begun := b.Card.Side(x), false
+// Worst finds how deep within the body each of the ways from a place comes; so much at their beginning does not
+// count. They go in steps as long as the body is away, at least a part of their cone.
+func (b *Body) Worst(x room.Vec, w *Ways, skip float64) {
+	at := b.bounds(x, skip)
 	var s still
+	var f fan
+	var of [lanes]*float32
+	n := 0
 	flush := func() {
+		if s.unit == 0 {
+			s = b.still(x, b.Card.Side(x))
+		}
 		for i := n; i < lanes; i++ { // as the first
 			f.dx[i], f.dy[i], f.dz[i], f.dw[i], f.near[i], f.grow[i] = f.dx[0], f.dy[0], f.dz[0], f.dw[0], f.near[0], f.grow[0]
 			f.t[i], f.t1[i], f.each[i] = f.t[0], f.t1[0], f.each[0]
@@ -75,43 +260,26 @@ func (b *Body) Worst(x room.Vec, ways []Way) {
 		} else {
 			marchEach(&f, &s, b.pix)
 		}
-		for i, k := range of[:n] {
-			ways[k].Worst = float64(f.worst[i])
+		for i, to := range of[:n] {
+			*to = f.worst[i]
 		}
 		n = 0
 	}
-	for i := range ways {
-		w := &ways[i]
-		w.Worst = -1
-		d2 := w.D.Dot(w.D)
-		// Past the ball that holds it by more than the cone it is not met.
-		t := to.Dot(w.D) / d2
-		if t < 0 {
-			t = 0
-		} else if t > 1 {
-			t = 1
+	var m met
+	for k := range (w.n + lanes - 1) / lanes {
+		e := &w.list[k]
+		for i := range e.worst {
+			e.worst[i] = -1
 		}
-		thick := w.Near
-		if w.Far > thick {
-			thick = w.Far
-		}
-		if gap, r := to.Sub(w.D.Mul(t)), b.Round+thick; gap.Dot(gap) > r*r {
-			continue
-		}
-		t0, t1, ok := b.meets(x, side, w, thick)
-		if !ok {
-			continue
-		}
-		if !begun {
-			begun = true
-			s = b.still(x, side)
-		}
-		f.dx[n], f.dy[n], f.dz[n], f.dw[n] = float32(w.D.X), float32(w.D.Y), float32(w.D.Z), float32(b.Card.N.Dot(w.D)/b.unit)
-		f.near[n], f.grow[n] = float32(w.Near), float32(w.Far-w.Near)
-		f.t[n], f.t1[n], f.each[n] = float32(t0), float32(t1), float32(1/math.Sqrt(d2))
-		of[n] = i
-		if n++; n == lanes {
-			flush()
+		for left := at.meet(e, &m) & w.all(k); left != 0; left &= left - 1 {
+			i := bits.TrailingZeros(left)
+			f.dx[n], f.dy[n], f.dz[n], f.dw[n] = e.dx[i], e.dy[i], e.dz[i], m.dw[i]
+			f.near[n], f.grow[n] = e.near[i], e.far[i]-e.near[i]
+			f.t[n], f.t1[n], f.each[n] = m.t0[i], m.t1[i], m.each[i]
+			of[n] = &e.worst[i]
+			if n++; n == lanes {
+				flush()
+			}
 		}
 	}
 	if n > 0 {
@@ -135,50 +303,6 @@ func (b *Body) still(x room.Vec, side float64) still {
 		s.upright = math.MaxUint32
 	}
 	return s
-}
-
-// meets returns the part of a way from x, which lies so far before the card, on which something so thick can meet the
-// body; false for none.
-func (b *Body) meets(x room.Vec, side float64, w *Way, thick float64) (t0, t1 float64, ok bool) {
-	t0, t1 = w.Begin, w.End
-	tall := b.tall + thick
-	dw := b.Card.N.Dot(w.D)
-	if dw < 1e-9 && dw > -1e-9 {
-		if side > tall || side < -tall && !b.Flat {
-			return 0, 0, false
-		}
-	} else {
-		a, c := (-tall-side)/dw, (tall-side)/dw
-		if a > c {
-			a, c = c, a
-		}
-		if a > t0 {
-			t0 = a
-		}
-		if c < t1 {
-			t1 = c
-		}
-	}
-	if t0 >= t1 {
-		return 0, 0, false
-	}
-	// It has to pass between the rays of the camera that the shape covers.
-	for _, n := range b.sides {
-		w0, dw := n.Dot(x)+thick+b.slack, n.Dot(w.D)
-		switch {
-		case w0 < 0 && w0+dw*t1 < 0 && w0+dw*t0 < 0:
-			return 0, 0, false
-		case dw > 1e-9:
-			if t := -w0 / dw; t > t0 {
-				t0 = t
-			}
-		case dw < -1e-9:
-			if t := -w0 / dw; t < t1 {
-				t1 = t
-			}
-		}
-	}
-	return t0, t1, t0 < t1
 }
 
 // marchEach goes the ways of a fan one after the other. What is said in the same words by march has the same bits: all

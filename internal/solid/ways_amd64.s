@@ -16,6 +16,140 @@ GLOBL ·kless(SB), RODATA|NOPTR, $4
 DATA ·ksign+0(SB)/4, $0x80000000
 GLOBL ·ksign(SB), RODATA|NOPTR, $4
 
+// Which ways of SI touch the ball BX, as a mask in Y7, with the larger radius of each in Y6, the square of their
+// length in Y3 and their ends in Y0 to Y2.
+#define TOUCH \
+	VMOVUPS      0(SI), Y0         \
+	VMOVUPS      32(SI), Y1        \
+	VMOVUPS      64(SI), Y2        \
+	VBROADCASTSS 0(BX), Y8         \
+	VBROADCASTSS 4(BX), Y9         \
+	VBROADCASTSS 8(BX), Y10        \
+	VMULPS       Y0, Y0, Y3        \
+	VMULPS       Y1, Y1, Y4        \
+	VADDPS       Y4, Y3, Y3        \
+	VMULPS       Y2, Y2, Y4        \
+	VADDPS       Y4, Y3, Y3        \
+	VMULPS       Y0, Y8, Y4        \
+	VMULPS       Y1, Y9, Y5        \
+	VADDPS       Y5, Y4, Y4        \
+	VMULPS       Y2, Y10, Y5       \
+	VADDPS       Y5, Y4, Y4        \
+	VDIVPS       Y3, Y4, Y4        \
+	VXORPS       Y15, Y15, Y15     \
+	VMAXPS       Y15, Y4, Y4       \
+	VBROADCASTSS ·kone(SB), Y14    \
+	VMINPS       Y14, Y4, Y4       \
+	VMULPS       Y4, Y0, Y5        \
+	VSUBPS       Y5, Y8, Y8        \
+	VMULPS       Y4, Y1, Y5        \
+	VSUBPS       Y5, Y9, Y9        \
+	VMULPS       Y4, Y2, Y5        \
+	VSUBPS       Y5, Y10, Y10      \
+	VMULPS       Y8, Y8, Y8        \
+	VMULPS       Y9, Y9, Y9        \
+	VADDPS       Y9, Y8, Y8        \
+	VMULPS       Y10, Y10, Y10     \
+	VADDPS       Y10, Y8, Y8       \
+	VMOVUPS      96(SI), Y6        \
+	VMAXPS       128(SI), Y6, Y6   \
+	VBROADCASTSS 12(BX), Y9        \
+	VADDPS       Y6, Y9, Y9        \
+	VMULPS       Y9, Y9, Y9        \
+	VCMPPS       $2, Y9, Y8, Y7    \
+	VMOVUPS      160(SI), Y11      \
+	VCMPPS       $14, Y15, Y11, Y8 \
+	VANDPS       Y8, Y7, Y7
+
+// func near8(e *eight, b *ball) int32
+TEXT ·near8(SB), NOSPLIT, $0-20
+	MOVQ e+0(FP), SI
+	MOVQ b+8(FP), BX
+	TOUCH
+	VMOVMSKPS Y7, AX
+	MOVL AX, ret+16(FP)
+	VZEROUPPER
+	RET
+
+// func meet8(e *eight, b *bounds, m *met) int32
+TEXT ·meet8(SB), NOSPLIT, $0-28
+	MOVQ e+0(FP), SI
+	MOVQ b+8(FP), BX
+	MOVQ m+16(FP), DI
+	TOUCH
+	VMOVMSKPS Y7, AX
+	TESTL     AX, AX
+	JZ        meetNone
+	VSQRTPS   Y3, Y3
+	VDIVPS    Y3, Y14, Y3           // 1 by the length
+	VMOVUPS   Y3, 96(DI)
+	VBROADCASTSS 40(BX), Y4
+	VMULPS    Y3, Y4, Y4            // t0; t1 is in Y11
+	VBROADCASTSS ·ksign(SB), Y13
+	// between two planes as far from the card as the body is thick
+	VBROADCASTSS 24(BX), Y8
+	VMULPS    Y0, Y8, Y8
+	VBROADCASTSS 28(BX), Y9
+	VMULPS    Y1, Y9, Y9
+	VADDPS    Y9, Y8, Y8
+	VBROADCASTSS 32(BX), Y9
+	VMULPS    Y2, Y9, Y9
+	VADDPS    Y9, Y8, Y8            // dw
+	VBROADCASTSS 36(BX), Y9
+	VMULPS    Y9, Y8, Y9
+	VMOVUPS   Y9, 64(DI)
+	VBROADCASTSS 20(BX), Y9
+	VADDPS    Y6, Y9, Y9            // tall
+	VBROADCASTSS 16(BX), Y10
+	VADDPS    Y10, Y9, Y12
+	VXORPS    Y13, Y12, Y12
+	VDIVPS    Y8, Y12, Y12
+	VSUBPS    Y10, Y9, Y9
+	VDIVPS    Y8, Y9, Y9
+	VMINPS    Y9, Y12, Y10
+	VMAXPS    Y9, Y12, Y12
+	VMAXPS    Y4, Y10, Y4
+	VMINPS    Y11, Y12, Y11
+	// between the rays that the shape covers
+	MOVL      44(BX), CX
+	LEAQ      48(BX), DX
+	TESTL     CX, CX
+	JZ        meetEnd
+
+meetSide:
+	VBROADCASTSS 4(DX), Y8
+	VMULPS    Y0, Y8, Y8
+	VBROADCASTSS 8(DX), Y9
+	VMULPS    Y1, Y9, Y9
+	VADDPS    Y9, Y8, Y8
+	VBROADCASTSS 12(DX), Y9
+	VMULPS    Y2, Y9, Y9
+	VADDPS    Y9, Y8, Y8
+	VBROADCASTSS 0(DX), Y9
+	VADDPS    Y6, Y9, Y9
+	VXORPS    Y13, Y9, Y9
+	VDIVPS    Y8, Y9, Y9
+	VCMPPS    $13, Y15, Y8, Y10     // inwards
+	VMAXPS    Y4, Y9, Y12
+	VBLENDVPS Y10, Y12, Y4, Y4
+	VMINPS    Y11, Y9, Y12
+	VBLENDVPS Y10, Y11, Y12, Y11
+	ADDQ      $16, DX
+	DECL      CX
+	JNZ       meetSide
+
+meetEnd:
+	VMOVUPS   Y4, 0(DI)
+	VMOVUPS   Y11, 32(DI)
+	VCMPPS    $1, Y11, Y4, Y8       // t0 < t1
+	VANDPS    Y8, Y7, Y7
+	VMOVMSKPS Y7, AX
+
+meetNone:
+	MOVL AX, ret+24(FP)
+	VZEROUPPER
+	RET
+
 // Of one way: what is known of its place between four cells, at from on, is left at to. BX are the cells, DX those of
 // the row below.
 #define BETWEEN(at, fx, fy, to) \
