@@ -1,6 +1,7 @@
 package irradiance
 
 import (
+	"cmp"
 	"context"
 
 	"pyrant/internal/colour"
@@ -41,19 +42,17 @@ func (s *Scene) Of(ctx context.Context, l *Light, sheets []*Sheet, d Detail, sha
 	n.id(l.name())
 	n.num(shadows)
 	f := &Field{of: b, name: n.Sum64()}
-	for _, sh := range sheets {
-		g := newGrid(sh, d.Tile)
+	if err := f.fill(ctx, sheets, d.Tile, func(sh *Sheet, g *Grid) error {
+		if l.On != nil && sh.Body == l.On {
+			return nil
+		}
 		by := s.blockers(sh.Body)
 		if shadows <= 0 {
 			by = nil
 		}
-		if l.On == nil || sh.Body != l.On {
-			if err := g.fill(ctx, sh, detail{most: d.Most}, &beams{s, l, l.all(by), shadows}, before); err != nil {
-				return nil, err
-			}
-			g.finish()
-		}
-		f.Direct = append(f.Direct, g)
+		return g.fill(ctx, sh, detail{most: d.Most}, &beams{s, l, l.all(by), shadows}, before)
+	}); err != nil {
+		return nil, err
 	}
 	if b == nil {
 		return f, ctx.Err()
@@ -94,16 +93,24 @@ func (f *Field) made(of uint64) *made {
 // Daylight returns what a sky gives to sheets.
 func (s *Scene) Daylight(ctx context.Context, sky *Sky, sheets []*Sheet, d Detail) (*Field, error) {
 	f := &Field{}
-	for _, sh := range sheets {
-		g := newGrid(sh, d.Tile)
-		by := s.blockers(sh.Body)
-		if err := g.fill(ctx, sh, detail{most: d.Most}, &fromSky{sky, by}, nil); err != nil {
-			return nil, err
+	err := f.fill(ctx, sheets, d.Tile, func(sh *Sheet, g *Grid) error {
+		return g.fill(ctx, sh, detail{most: d.Most}, &fromSky{sky, s.blockers(sh.Body)}, nil)
+	})
+	return f, err
+}
+
+// fill makes a grid for each of the sheets, side by side: many are small.
+func (f *Field) fill(ctx context.Context, sheets []*Sheet, tile float64, fill func(*Sheet, *Grid) error) error {
+	f.Direct = make([]*Grid, len(sheets))
+	errs := make([]error, len(sheets))
+	err := raster.Each(ctx, len(sheets), func(i int) {
+		g := newGrid(sheets[i], tile)
+		if errs[i] = fill(sheets[i], g); errs[i] == nil {
+			g.finish()
 		}
-		g.finish()
-		f.Direct = append(f.Direct, g)
-	}
-	return f, ctx.Err()
+		f.Direct[i] = g
+	})
+	return cmp.Or(append(errs, err)...)
 }
 
 // DaylightAt returns what a sky gives to a flat place.

@@ -264,26 +264,42 @@ func (g *Grid) fill(ctx context.Context, s *Sheet, d detail, from giver, at *Fie
 	}
 	now.top = top
 	dark := math.Max(d.dark, 0.002*top)
-	err := raster.Each(ctx, h, func(j int) {
+	// What was worked out along the sides of a tile serves the next. Every other row goes first, so that no two that are
+	// worked on meet.
+	lines := make([]line, h+1)
+	row := func(j int) {
+		m := newMaker(g.C, d.most, dark)
+		for k := range 2 {
+			if lines[j+k] == nil {
+				lines[j+k] = make(line, w*d.most+1)
+			}
+		}
+		m.above, m.below = lines[j], lines[j+1]
 		for i := range w {
 			if !need[j*w+i] || ctx.Err() != nil {
+				m.beside = m.beside[:0]
 				continue
 			}
 			c := [4]int{j*(w+1) + i, j*(w+1) + i + 1, (j+1)*(w+1) + i, (j+1)*(w+1) + i + 1}
 			if t := j*w + i; before != nil && before.top == top && before.hiding[t] == now.hiding[t] && same[c[0]] && same[c[1]] && same[c[2]] && same[c[3]] {
 				g.tiles[t] = before.tiles[t]
+				m.beside = m.beside[:0]
 				continue
 			}
 			hid := by[j*w+i]
-			g.tiles[j*w+i] = g.tile(d, dark, float64(g.Tiles.Min.X+i)*g.Tile, float64(g.Tiles.Min.Y+j)*g.Tile,
-				[4]value{corner[c[0]], corner[c[1]], corner[c[2]], corner[c[3]]}, hid.none(), func(x, y float64) (v value) {
-					if pl, ok := s.Place(x, y); ok {
-						v = from.value(pl, hid)
-					}
-					return
-				})
+			x, y, part := float64(g.Tiles.Min.X+i)*g.Tile, float64(g.Tiles.Min.Y+j)*g.Tile, g.Tile/float64(d.most)
+			g.tiles[j*w+i] = m.tile(i, [4]value{corner[c[0]], corner[c[1]], corner[c[2]], corner[c[3]]}, hid.none(), func(u, v int) (to value) {
+				if pl, ok := s.Place(x+part*float64(u), y+part*float64(v)); ok {
+					to = from.value(pl, hid)
+				}
+				return
+			})
 		}
-	})
+	}
+	err := raster.Each(ctx, (h+1)/2, func(k int) { row(2 * k) })
+	if err == nil {
+		err = raster.Each(ctx, h/2, func(k int) { row(2*k + 1) })
+	}
 	if light != nil {
 		now.tiles = slices.Clone(g.tiles)
 		g.made = now
@@ -291,93 +307,128 @@ func (g *Grid) fill(ctx context.Context, s *Sheet, d detail, from giver, at *Fie
 	return err
 }
 
-// tile works one tile out, of which the values at the corners are known: it is divided into four as long as
+// point is a value that may be known.
+type point struct {
+	value
+	known bool
+}
+
+// line is the places along a side of a row of tiles.
+type line []point
+
+// maker makes the tiles of a row, from the left to the right.
+type maker struct {
+	c, n         int     // numbers at each place, and cells to a tile's edge at the most
+	dark         float64 // values below it are not worth refining
+	above, below line    // what is known along the row
+	beside       line    // and along the left of the next tile; empty for nothing
+	at           []point // of the tile
+	flat         []square
+}
+
+// square is a part of a tile that was not divided.
+type square struct{ i, j, size int }
+
+func newMaker(c, most int, dark float64) *maker {
+	return &maker{c: c, n: most, dark: dark, at: make([]point, (most+1)*(most+1))}
+}
+
+// tile works tile i of the row out, of which the values at the corners are known: it is divided into four as long as
 // the middle and the sides differ from what lies between the corners. What is hidden from a part of the tile
 // could slip through there, so that a tile which is not quiet is divided once at any rate.
-func (g *Grid) tile(d detail, dark, x, y float64, c [4]value, quiet bool, eval func(x, y float64) value) tile {
-	n := d.most
+func (m *maker) tile(i int, corner [4]value, quiet bool, eval func(i, j int) value) tile {
+	n := m.n
 	if n == 1 {
-		return g.store(1, 1, []value{c[0], c[1], c[2], c[3]})
+		m.at = append(m.at[:0], point{value: corner[0]}, point{value: corner[1]}, point{value: corner[2]}, point{value: corner[3]})
+		return m.store(1)
 	}
 	w := n + 1
-	vals, known := make([]value, w*w), make([]bool, w*w)
-	for i, k := range [4]int{0, n, n * w, n*w + n} {
-		vals[k], known[k] = c[i], true
+	clear(m.at)
+	copy(m.at, m.above[i*n:(i+1)*n+1])
+	copy(m.at[n*w:], m.below[i*n:(i+1)*n+1])
+	for k, p := range m.beside {
+		m.at[k*w] = p
 	}
-	at := func(i, j int) value {
-		k := j*w + i
-		if !known[k] {
-			vals[k], known[k] = eval(x+g.Tile*float64(i)/float64(n), y+g.Tile*float64(j)/float64(n)), true
-		}
-		return vals[k]
+	for k, at := range [4]int{0, n, n * w, n*w + n} {
+		m.at[at] = point{corner[k], true}
 	}
-	finest := n // edge of the smallest squares
-	type square struct{ i, j, size int }
-	var flat []square
-	var split func(i, j, size int)
-	split = func(i, j, size int) {
-		if size == 1 {
-			at(i, j)
-			at(i+1, j)
-			at(i, j+1)
-			at(i+1, j+1)
-			finest = 1
-			return
+	m.flat = m.flat[:0]
+	finest := m.split(square{size: n}, n, quiet, func(i, j int) value {
+		p := &m.at[j*w+i]
+		if !p.known {
+			p.value, p.known = eval(i, j), true
 		}
-		h := size / 2
-		a, b, c, e := at(i, j), at(i+size, j), at(i, j+size), at(i+size, j+size)
-		mid := at(i+h, j+h)
-		big := max(a.size(g.C), b.size(g.C), c.size(g.C), e.size(g.C), mid.size(g.C))
-		tol := smooth
-		switch {
-		case size <= n/4:
-			tol = edge
-		case size <= n/2:
-			tol = fine
-		}
-		rough := !quiet && size == n && big > 0
-		rough = rough || big > dark && mid.off(mean(a, b, c, e), g.C) > tol*big
-		if !rough && !quiet && big > dark {
-			rough = at(i+h, j).off(mean(a, b), g.C) > tol*big || at(i, j+h).off(mean(a, c), g.C) > tol*big ||
-				at(i+size, j+h).off(mean(b, e), g.C) > tol*big || at(i+h, j+size).off(mean(c, e), g.C) > tol*big
-		}
-		if !rough {
-			flat = append(flat, square{i, j, size})
-			finest = min(finest, size)
-			return
-		}
-		split(i, j, h)
-		split(i+h, j, h)
-		split(i, j+h, h)
-		split(i+h, j+h, h)
+		return p.value
+	})
+	copy(m.above[i*n:], m.at[:w])
+	copy(m.below[i*n:], m.at[n*w:])
+	m.beside = m.beside[:0]
+	for k := range w {
+		m.beside = append(m.beside, m.at[k*w+n])
 	}
-	split(0, 0, n)
 	// What lies within a square that was not divided is taken from its corners; where squares of two
 	// sizes meet, the sides of the larger count.
-	slices.SortFunc(flat, func(a, b square) int { return a.size - b.size })
-	for _, q := range flat {
-		a, b, c, e := vals[q.j*w+q.i], vals[q.j*w+q.i+q.size], vals[(q.j+q.size)*w+q.i], vals[(q.j+q.size)*w+q.i+q.size]
+	slices.SortFunc(m.flat, func(a, b square) int { return a.size - b.size })
+	for _, q := range m.flat {
+		a, b, c, e := m.at[q.j*w+q.i], m.at[q.j*w+q.i+q.size], m.at[(q.j+q.size)*w+q.i], m.at[(q.j+q.size)*w+q.i+q.size]
 		for v := 0; v <= q.size; v += finest {
 			for u := 0; u <= q.size; u += finest {
 				fx, fy := float32(u)/float32(q.size), float32(v)/float32(q.size)
-				to := &vals[(q.j+v)*w+q.i+u]
-				for k := range g.C {
-					p, r := a[k]+(b[k]-a[k])*fx, c[k]+(e[k]-c[k])*fx
-					to[k] = p + (r-p)*fy
+				to := &m.at[(q.j+v)*w+q.i+u]
+				for k := range m.c {
+					p, r := a.value[k]+(b.value[k]-a.value[k])*fx, c.value[k]+(e.value[k]-c.value[k])*fx
+					to.value[k] = p + (r-p)*fy
 				}
 			}
 		}
 	}
-	return g.store(n, finest, vals)
+	return m.store(finest)
 }
 
-// store keeps every so many-th of the values of n·n cells.
-func (g *Grid) store(n, every int, vals []value) tile {
-	out := tile{n: n / every}
-	out.val = make([]float32, 0, (out.n+1)*(out.n+1)*g.C)
-	for j := 0; j <= n; j += every {
-		for i := 0; i <= n; i += every {
-			out.val = append(out.val, vals[j*(n+1)+i][:g.C]...)
+// split divides a square as far as it has to be, and returns the edge of the smallest squares.
+func (m *maker) split(s square, finest int, quiet bool, at func(i, j int) value) int {
+	i, j, size := s.i, s.j, s.size
+	if size == 1 {
+		at(i, j)
+		at(i+1, j)
+		at(i, j+1)
+		at(i+1, j+1)
+		return 1
+	}
+	h := size / 2
+	a, b, c, e := at(i, j), at(i+size, j), at(i, j+size), at(i+size, j+size)
+	mid := at(i+h, j+h)
+	big := max(a.size(m.c), b.size(m.c), c.size(m.c), e.size(m.c), mid.size(m.c))
+	tol := smooth
+	switch {
+	case size <= m.n/4:
+		tol = edge
+	case size <= m.n/2:
+		tol = fine
+	}
+	rough := !quiet && size == m.n && big > 0
+	rough = rough || big > m.dark && mid.off(mean(a, b, c, e), m.c) > tol*big
+	if !rough && !quiet && big > m.dark {
+		rough = at(i+h, j).off(mean(a, b), m.c) > tol*big || at(i, j+h).off(mean(a, c), m.c) > tol*big ||
+			at(i+size, j+h).off(mean(b, e), m.c) > tol*big || at(i+h, j+size).off(mean(c, e), m.c) > tol*big
+	}
+	if !rough {
+		m.flat = append(m.flat, s)
+		return min(finest, size)
+	}
+	for k := range 4 {
+		finest = m.split(square{i + h*(k&1), j + h*(k>>1), h}, finest, quiet, at)
+	}
+	return finest
+}
+
+// store keeps every so many-th of the values of the tile.
+func (m *maker) store(every int) tile {
+	out := tile{n: m.n / every}
+	out.val = make([]float32, 0, (out.n+1)*(out.n+1)*m.c)
+	for j := 0; j <= m.n; j += every {
+		for i := 0; i <= m.n; i += every {
+			out.val = append(out.val, m.at[j*(m.n+1)+i].value[:m.c]...)
 		}
 	}
 	return out
