@@ -226,7 +226,8 @@ type still struct {
 	upright    uint32  // all bits, or none for what lies on its card
 }
 
-// How long steps are: of the way that is clear, and of the cone and of the body's largest thickness at least.
+// How long steps are: of the way that is clear, and of the cone and of the body's largest thickness at least, beside
+// what nothing can come deeper on than what is known.
 const (
 	bold      = 0.85
 	leastCone = 0.55
@@ -320,11 +321,17 @@ func marchEach(f *fan, s *still, pix []cell) {
 			if q := -clear / cone; q > worst {
 				worst = q
 			}
-			if worst >= 1 || t >= f.t1[i] {
+			// So much farther nothing comes deeper than what is known.
+			idle := clear + float32(worst*cone)
+			if !(idle > 0) {
+				idle = 0
+			}
+			idle = float32(bold * idle)
+			if worst >= 1 || float32(idle*f.each[i]) >= f.t1[i]-t {
 				break
 			}
 			step := float32(bold * abs(clear))
-			if least := float32(leastCone*cone) + s.least; step < least {
+			if least := float32(leastCone*cone) + s.least + idle; step < least {
 				step = least
 			}
 			if t += float32(step * f.each[i]); t > f.t1[i] {

@@ -300,11 +300,19 @@ next:
 	VMOVUPS      224(SP), Y4
 	VBLENDVPS    Y4, Y3, Y15, Y15
 	// those that go on
+	VMULPS       Y2, Y15, Y9
+	VADDPS       Y9, Y1, Y9
+	VXORPS       Y7, Y7, Y7
+	VMAXPS       Y7, Y9, Y9
+	VBROADCASTSS ·kbold(SB), Y3
+	VMULPS       Y3, Y9, Y9         // idle
+	VMULPS       256(DI), Y9, Y10
+	VMOVUPS      224(DI), Y8
+	VSUBPS       Y0, Y8, Y11
+	VCMPPS       $1, Y11, Y10, Y7   // idle < what is left
+	VANDPS       Y7, Y4, Y4
 	VBROADCASTSS ·kone(SB), Y6
 	VCMPPS       $1, Y6, Y15, Y7    // worst < 1
-	VANDPS       Y7, Y4, Y4
-	VMOVUPS      224(DI), Y8
-	VCMPPS       $1, Y8, Y0, Y7     // t < t1
 	VANDPS       Y7, Y4, Y4
 	VMOVUPS      Y4, 224(SP)
 	VMOVMSKPS    Y4, AX
@@ -312,12 +320,12 @@ next:
 	JZ           end
 	// the step
 	VANDNPS      Y1, Y5, Y1
-	VBROADCASTSS ·kbold(SB), Y3
 	VMULPS       Y3, Y1, Y1
 	VBROADCASTSS ·kcone(SB), Y3
 	VMULPS       Y3, Y2, Y2
 	VBROADCASTSS 40(SI), Y3
 	VADDPS       Y3, Y2, Y2
+	VADDPS       Y9, Y2, Y2
 	VMAXPS       Y2, Y1, Y1
 	VMULPS       256(DI), Y1, Y1
 	VADDPS       Y0, Y1, Y1
