@@ -470,3 +470,31 @@ func TestAddedAheadIsTheSameSum(t *testing.T) {
 		t.Errorf("what is added ahead is said to take %d bytes", a.Bytes())
 	}
 }
+
+// Rows that are made when they are wanted count as those that were kept.
+func TestRowsOfATerm(t *testing.T) {
+	kept := raster.NewRGB(image.Rect(-3, 2, 14, 9))
+	for i := range kept.Pix {
+		kept.Pix[i] = float32(i%17) / 16
+	}
+	rows := Term{Rect: kept.Rect, Rows: func(y int, do func([]float32)) { do(slices.Clone(kept.Row(y))) }}
+	for ch, weight := range map[int][]float32{3: {0.5, 2, 1}, 1: {0.75}} {
+		sum := func(term Term) (out []float32) {
+			term.Weight = weight
+			s, err := Collapse(t.Context(), []Term{term, term}, ch, image.Rect(0, 0, 12, 12))
+			if err != nil {
+				t.Fatal(err)
+			}
+			for y := range 12 {
+				row := make([]float32, 12*ch)
+				s.Row(row, 0, y, nil)
+				out = append(out, row...)
+			}
+			return out
+		}
+		want := sum(Term{Colours: kept})
+		if got := sum(rows); !slices.Equal(got, want) || slices.Max(want) == 0 {
+			t.Errorf("%d channels: %v, want %v", ch, got, want)
+		}
+	}
+}

@@ -20,11 +20,19 @@ type Term struct {
 	// Colours, at level 0, takes the place of Field, where coverage is another for each channel. For a plain
 	// weight its luminance counts.
 	Colours *raster.RGB
+
+	// Rows takes the place of Colours where each row is wanted once, and is made for that: it calls do with the samples of row y
+	// of Rect.
+	Rows func(y int, do func(row []float32))
+	Rect image.Rectangle
 }
 
 // rect returns what of its level the term reaches.
 func (t *Term) rect() image.Rectangle {
-	if t.Colours != nil {
+	switch {
+	case t.Rows != nil:
+		return t.Rect
+	case t.Colours != nil:
 		return t.Colours.Rect
 	}
 	return t.Field.Rect
@@ -366,8 +374,8 @@ func addTerm(dst []float32, x0, y int, t *Term, ch int) {
 		return
 	}
 	d := dst[(a-x0)*ch : (b-x0)*ch]
-	if t.Colours != nil {
-		src := t.Colours.Row(y)[3*(a-r.Min.X) : 3*(b-r.Min.X)]
+	colours := func(row []float32) {
+		src := row[3*(a-r.Min.X) : 3*(b-r.Min.X)]
 		if ch == 3 {
 			raster.AddColours(d, src, [3]float32(t.Weight))
 			return
@@ -375,6 +383,13 @@ func addTerm(dst []float32, x0, y int, t *Term, ch int) {
 		for i := range d {
 			d[i] += t.Weight[0] * colour.Luma(src[3*i], src[3*i+1], src[3*i+2])
 		}
+	}
+	switch {
+	case t.Rows != nil:
+		t.Rows(y, colours)
+		return
+	case t.Colours != nil:
+		colours(t.Colours.Row(y))
 		return
 	}
 	src := t.Field.Row(y)[a-r.Min.X : b-r.Min.X]

@@ -310,7 +310,7 @@ func (w world) Light(ctx context.Context, l area.Light, feather float64, r image
 			if sp == nil {
 				continue
 			}
-			terms, err := w.irradiance(ctx, ll, sp, r, sp.power)
+			terms, err := w.irradiance(ctx, ll, sp, r, false, sp.power)
 			if err != nil {
 				return nil, err
 			}

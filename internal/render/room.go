@@ -7,6 +7,7 @@ import (
 	"image"
 	"math"
 	"strings"
+	"sync"
 	"time"
 
 	"pyrant/internal/cache"
@@ -636,8 +637,10 @@ func (p *plan) fallen(ctx context.Context, m *inRoom, f *lightField, part image.
 		err = raster.Rows(ctx, r.Min.Y, r.Max.Y, func(y0, y1 int) {
 			s := newFalling(r.Dx())
 			for y := y0; y < y1 && ctx.Err() == nil; y++ {
-				for _, k := range g.rows[y-r.Min.Y] {
-					p.fall(&k, f.Field, &out, r, y, s)
+				if f.Bounce == nil {
+					p.fall(g, f.Field, out.plain.Row(y), y, s)
+				} else {
+					p.fall(g, f.Field, out.colours.Row(y), y, s)
 				}
 			}
 		})
@@ -646,40 +649,59 @@ func (p *plan) fallen(ctx context.Context, m *inRoom, f *lightField, part image.
 }
 
 // falling is memory for what falls on a row.
-type falling struct{ direct, on, bounce, colours []float32 }
+type falling struct{ direct, on, bounce, colours, row []float32 }
 
 func newFalling(n int) *falling {
-	return &falling{make([]float32, 4*n), make([]float32, n), make([]float32, irradiance.Mixed*n), make([]float32, 3*n)}
+	return &falling{make([]float32, 4*n), make([]float32, n), make([]float32, irradiance.Mixed*n), make([]float32, 3*n), make([]float32, 3*n)}
 }
 
-// fall adds what falls on a stretch of pixels.
-func (p *plan) fall(k *stretch, f *irradiance.Field, out *fallenLight, r image.Rectangle, y int, s *falling) {
-	step, n := 1/p.scale, len(k.weight)
+// fall adds what falls on row y of the ground to out: one value a pixel where nothing bounces, else three.
+func (p *plan) fall(g *ground, f *irradiance.Field, out []float32, y int, s *falling) {
+	step := 1 / p.scale
 	py := (float64(y) + 0.5) * step
-	at := k.x - r.Min.X
-	direct, bounce := s.direct, s.bounce
-	f.Direct[k.surface].Read(direct, k.x, step, py, n)
-	if k.normal != nil {
-		irradiance.OnRow(s.on[:n], direct, k.normal)
-		direct = s.on
-	}
-	if f.Bounce == nil {
-		to := out.plain.Row(y)[at : at+n]
-		for i, w := range k.weight {
-			to[i] += w * direct[i]
+	for i := range g.rows[y-g.rect.Min.Y] {
+		k := &g.rows[y-g.rect.Min.Y][i]
+		at, n := k.x-g.rect.Min.X, len(k.weight)
+		direct, bounce := s.direct, s.bounce
+		f.Direct[k.surface].Read(direct, k.x, step, py, n)
+		if k.normal != nil {
+			irradiance.OnRow(s.on[:n], direct, k.normal)
+			direct = s.on
 		}
-		return
+		if f.Bounce == nil {
+			to := out[at : at+n]
+			for i, w := range k.weight {
+				to[i] += w * direct[i]
+			}
+			continue
+		}
+		f.Bounce[k.surface].Read(bounce, k.x, step, py, n)
+		if k.normal != nil {
+			irradiance.OnColours(s.colours, bounce, k.normal, s.direct[:n])
+			bounce = s.colours
+		}
+		irradiance.Add(out[3*at:3*(at+n)], k.weight, direct, bounce, float32(p.q.Recipe.Room.Bounce))
 	}
-	f.Bounce[k.surface].Read(bounce, k.x, step, py, n)
-	if k.normal != nil {
-		irradiance.OnColours(s.colours, bounce, k.normal, s.direct[:n])
-		bounce = s.colours
-	}
-	irradiance.Add(out.colours.Row(y)[3*at:3*(at+n)], k.weight, direct, bounce, float32(p.q.Recipe.Room.Bounce))
 }
 
-// inRoomTerms returns what falls on the room of one light as terms to be added up, weighted.
-func (p *plan) inRoomTerms(ctx context.Context, m *inRoom, f *lightField, part image.Rectangle, weight ...float32) ([]glow.Term, error) {
+// inRoomTerms returns what falls on the room of one light as terms to be added up, weighted. once tells that each row is
+// wanted once: of a strip of an export that is made when it is, and nothing of it is kept.
+func (p *plan) inRoomTerms(ctx context.Context, m *inRoom, f *lightField, part image.Rectangle, once bool, weight ...float32) ([]glow.Term, error) {
+	if once && p.passing && p.frame.Dx()*p.frame.Dy() > wholeLimit && f.Bounce != nil {
+		g, err := p.lie(ctx, m, part)
+		if err != nil {
+			return nil, err
+		}
+		memory := sync.Pool{New: func() any { return newFalling(part.Dx()) }}
+		rows := func(y int, do func(row []float32)) {
+			s := memory.Get().(*falling)
+			defer memory.Put(s)
+			clear(s.row)
+			p.fall(g, f.Field, s.row, y, s)
+			do(s.row)
+		}
+		return []glow.Term{{Rows: rows, Rect: part, Weight: weight}}, nil
+	}
 	c, err := p.fallen(ctx, m, f, part)
 	return []glow.Term{{Field: c.plain, Colours: c.colours, Weight: weight}}, err
 }

@@ -543,3 +543,48 @@ func TestRoughAreas(t *testing.T) {
 		t.Error("what is ready by then is rough")
 	}
 }
+
+// A large picture, of which an export makes each row of what falls on the room when it is wanted, is that of a frame of
+// its size to the bit: of one colour, and of a ramp, where what falls is wanted more than once.
+func TestRoomInStrips(t *testing.T) {
+	p := flat(1280, 850, 128)
+	r := recipe.New(1280, 850)
+	r.Room.On, r.Room.Horizon = true, 255
+	r.Room.Walls = []recipe.Wall{{ID: "w", Name: "Wall", From: room.Point{X: 170, Y: 470}, To: room.Point{X: 1110, Y: 470}}}
+	for n := range 2 {
+		l := recipe.DefaultLight(r.Photo)
+		l.ID, l.Name, l.Gel = string(rune(0x61+n)), "Bulb", recipe.Gel{Hue: 40 + 150*float64(n), Saturation: 1, Lightness: 0.5}
+		x := 500 + 300*float64(n)
+		l.Shapes = shape.Shapes{shape.Ellipse{X: x, Y: 340, Width: 50, Height: 50, Feet: shape.FeetAt(shape.Foot{X: x, Y: 640})}}
+		r.Lights = append(r.Lights, l)
+	}
+	covers := func(x, y float64) float64 {
+		if x > 600 && x < 680 && y > 260 && y < 640 {
+			return 1
+		}
+		return 0
+	}
+	r.CutOuts = append(r.CutOuts, cutOutOf(t, "c", 1280, 850, covers, covers))
+	r, err := r.AddThing("c", room.Point{X: 640, Y: 640})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if !r.Spill.On || r.Room.Bounce == 0 || p.Width*p.Height <= wholeLimit {
+		t.Fatal("nothing bounces, or the picture is small")
+	}
+	ramp := r.Clone()
+	ramp.Lights[0].Spill.Ramp = recipe.Ramp{Dark: recipe.Tint{Hue: 30}, Middle: 0.4}
+	for _, r := range []*recipe.Recipe{r, ramp} {
+		if err := r.Validate(); err != nil {
+			t.Fatal(err)
+		}
+		want := rgba(t, New(1<<29), Request{Photo: p, PhotoKey: "p", Recipe: r})
+		got, err := New(1<<29).Export(t.Context(), Request{Photo: p, PhotoKey: "p", Recipe: r}, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if string(got.(*image.RGBA).Pix) != string(want.Pix) {
+			t.Error("an export is not the frame of its size")
+		}
+	}
+}

@@ -125,14 +125,15 @@ func (sp *lightSpill) key(p *plan, ll *litLight) string {
 	return plainKey(ll)
 }
 
-// irradiance returns what a light's spill gives, over all that part of the picture needs, to be weighted.
-func (p *plan) irradiance(ctx context.Context, ll *litLight, sp *lightSpill, part image.Rectangle, weight ...float32) ([]glow.Term, error) {
+// irradiance returns what a light's spill gives, over all that part of the picture needs, to be weighted; once tells that
+// each row is wanted once.
+func (p *plan) irradiance(ctx context.Context, ll *litLight, sp *lightSpill, part image.Rectangle, once bool, weight ...float32) ([]glow.Term, error) {
 	if sp.painted != "" {
 		f, err := p.area(ctx, sp.painted, part)
 		return []glow.Term{{Field: f, Weight: weight}}, err
 	}
 	if sp.room != nil {
-		return p.inRoomTerms(ctx, sp.room, sp.field, part, weight...)
+		return p.inRoomTerms(ctx, sp.room, sp.field, part, once, weight...)
 	}
 	level := sp.source.Level(p.scale)
 	f, err := cache.Get(ctx, p.cache, fmt.Sprintf("spill %s %g %d %v", plainKey(ll), p.scale, level, p.frame), func(ctx context.Context) (*raster.Plane, error) {
@@ -245,7 +246,7 @@ func (st *spillStage) collect(ctx context.Context, p *plan, part image.Rectangle
 		for j, sp := range g.spills {
 			ll, c := g.lights[j], g.colour[j]
 			all[j] = addend{piece{sp.key(p, ll), ll.l.Spill.Reach, c}, func(ctx context.Context, part image.Rectangle) ([]glow.Term, error) {
-				return p.irradiance(ctx, ll, sp, part, c[:]...)
+				return p.irradiance(ctx, ll, sp, part, len(st.groups) == 1, c[:]...)
 			}}
 		}
 		s, err := p.sum(ctx, fmt.Sprint("spill ", g.tone, g.middle, g.part, g.veil.key), all, part)

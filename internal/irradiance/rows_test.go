@@ -1,0 +1,24 @@
+package irradiance
+
+import (
+	"slices"
+	"testing"
+)
+
+// What falls on a row is what falls on each pixel of it.
+func TestRows(t *testing.T) {
+	v := []float32{0.1, 0.2, -0.3, 0.1, 0, 0.2, 0.7, 0.5, 0.4, 1, 0.9, 0.8}
+	normals := []float32{0, 0.6, 0, 0, 0, 0.6, 1, 0.8, 0.8}
+	got := make([]float32, 3)
+	OnRow(got, v, normals)
+	for i := range got {
+		if want := On([]float32{v[i], v[3+i], v[6+i], v[9+i]}, []float32{normals[i], normals[3+i], normals[6+i]}); got[i] != want || want == 0 {
+			t.Errorf("pixel %d: %v, by itself %v", i, got[i], want)
+		}
+	}
+	dst := []float32{1, 1, 1, 2, 2, 2}
+	Add(dst, []float32{1, 0.5}, []float32{0.25, 0.5}, []float32{1, 2, 3, 4, 5, 6}, 0.5)
+	if want := []float32{1.75, 2.75, 3.75, 2.75, 3.25, 3.75}; !slices.Equal(dst, want) {
+		t.Errorf("added up %v, want %v", dst, want)
+	}
+}
