@@ -113,18 +113,19 @@ func (f *Field) fill(ctx context.Context, sheets []*Sheet, tile float64, fill fu
 	return cmp.Or(append(errs, err)...)
 }
 
-// DaylightAt returns what a sky gives to a flat place.
-func (s *Scene) DaylightAt(sky *Sky, pl Place) float64 { return sky.at(pl, s.blockers(pl.Body)) }
+// DaylightAt writes what a sky gives to flat patches to light.
+func (s *Scene) DaylightAt(ctx context.Context, sky *Sky, patches []Patch, light []float64) error {
+	by := s.blockers(nil)
+	return raster.Each(ctx, len(patches), func(i int) { light[i] = sky.at(patches[i].Place, by) })
+}
 
-// Return returns what of a sky's daylight comes back from other surfaces, in luminance, as Field.Direct has it.
-func (b *Bounce) Return(ctx context.Context, sky *Sky) ([]*Grid, error) {
+// Return returns what of daylight comes back from other surfaces, by what of it comes to each patch, in luminance, as
+// Field.Direct has it.
+func (b *Bounce) Return(ctx context.Context, light []float64) ([]*Grid, error) {
 	sent := make([]float32, len(b.Patches))
-	if err := raster.Each(ctx, len(sent), func(i int) {
-		p := &b.Patches[i]
-		a := p.Albedo
-		sent[i] = float32(sky.at(p.Place, b.by)) * colour.Luma(float32(a[0]), float32(a[1]), float32(a[2]))
-	}); err != nil {
-		return nil, err
+	for i := range sent {
+		a := b.Patches[i].Albedo
+		sent[i] = float32(light[i]) * colour.Luma(float32(a[0]), float32(a[1]), float32(a[2]))
 	}
 	return b.grey(ctx, sent)
 }

@@ -261,26 +261,35 @@ func TestOn(t *testing.T) {
 	}
 }
 
+// daylight returns what a sky gives to a flat place.
+func daylight(s *Scene, sky *Sky, pl Place) float64 {
+	light := make([]float64, 1)
+	if err := s.DaylightAt(ctx, sky, []Patch{{Place: pl}}, light); err != nil {
+		panic(err)
+	}
+	return light[0]
+}
+
 // Open ground gets 1, also with a brighter part; beside a wall less, and a wall itself about half.
 func TestSky(t *testing.T) {
 	c := level()
 	wall, _ := c.Upright(floorAt(c, -3, 6).At, floorAt(c, 3, 6).At)
 	open := NewSky(c, nil, nil, false)
 	s := &Scene{}
-	near(t, "open ground", s.DaylightAt(open, floorAt(c, 0, 4)), 1, 0.01)
+	near(t, "open ground", daylight(s, open, floorAt(c, 0, 4)), 1, 0.01)
 	open.Toward(Lobe{Elevation: 40, Azimuth: 200, Share: 0.6})
-	near(t, "open ground under a veiled sun", s.DaylightAt(open, floorAt(c, 0, 4)), 1, 0.01)
+	near(t, "open ground under a veiled sun", daylight(s, open, floorAt(c, 0, 4)), 1, 0.01)
 	closed := NewSky(c, []room.Plane{wall}, []float64{2}, false)
-	far, by := s.DaylightAt(closed, floorAt(c, 0, 2)), s.DaylightAt(closed, floorAt(c, 0, 5.9))
+	far, by := daylight(s, closed, floorAt(c, 0, 2)), daylight(s, closed, floorAt(c, 0, 5.9))
 	if !(by < 0.8 && far > by+0.15 && far < 1) {
 		t.Errorf("before a wall %.3f, at its foot %.3f", far, by)
 	}
-	if w := s.DaylightAt(closed, Place{At: over(c, 0, 6, 1).Add(wall.N.Mul(1e-3)), N: wall.N}); w < 0.3 || w > 0.8 {
+	if w := daylight(s, closed, Place{At: over(c, 0, 6, 1).Add(wall.N.Mul(1e-3)), N: wall.N}); w < 0.3 || w > 0.8 {
 		t.Errorf("the wall gets %.3f", w)
 	}
 	b, mid, r := ball(c, 4)
 	s.Bodies = []*solid.Body{b}
-	if under := s.DaylightAt(open, Place{At: mid.Sub(c.Up.Mul(1.5 * r)), N: c.Up}); under > 0.7 {
+	if under := daylight(s, open, Place{At: mid.Sub(c.Up.Mul(1.5 * r)), N: c.Up}); under > 0.7 {
 		t.Errorf("under a ball %.3f", under)
 	}
 }
@@ -298,9 +307,9 @@ func TestFindSky(t *testing.T) {
 	for x := -2.5; x <= 2.5; x += 0.25 {
 		for z := 2.5; z < 6; z += 0.25 {
 			pl := floorAt(c, x, z)
-			places = append(places, Lit{pl, 0.4 * s.DaylightAt(truth, pl), 0})
+			places = append(places, Lit{pl, 0.4 * daylight(s, truth, pl), 0})
 			w := Place{At: over(c, x, 6, z/3).Add(wall.N.Mul(1e-3)), N: wall.N}
-			places = append(places, Lit{w, 0.3 * s.DaylightAt(truth, w), 1})
+			places = append(places, Lit{w, 0.3 * daylight(s, truth, w), 1})
 		}
 	}
 	sky := NewSky(c, []room.Plane{wall}, []float64{2}, false)

@@ -125,7 +125,8 @@ func (s *Set) Bounce(ctx context.Context, small Small, day *Daylight) (*Bounce, 
 	edge := patchEdge * s.unit
 	w, h := float64(s.Photo.Width), float64(s.Photo.Height)
 	var patches []irradiance.Patch
-	var lumas []float64
+	var colours [][3]float32 // in the photo
+	var under []bool         // a ceiling, which no daylight comes to straight
 	var flats []inverse
 	for i := range s.flats() {
 		flats = append(flats, s.inverse(s.Surfaces[i].Sheet.Plane))
@@ -164,29 +165,46 @@ func (s *Set) Bounce(ctx context.Context, small Small, day *Daylight) (*Bounce, 
 			r := s.Cam.Ray(x, y)
 			d := math.Max(math.Abs(pl.N.Dot(r)), 0.02)
 			p := irradiance.Patch{Place: pl, Area: edge * edge * pl.At.Z * pl.At.Z / (s.Cam.F * s.Cam.F * d)}
-			c := small.colour(x, y, scale)
-			light := 1.0
-			if day != nil && (s.Ceiling == nil || sheet.Plane != *s.Ceiling) {
-				light = math.Max(s.Scene.DaylightAt(day.Sky, pl), 0.05)
-			}
-			for k := range c {
-				p.Albedo[k] = float64(c[k]) / light
-			}
-			lumas = append(lumas, brightness(c)/light)
+			colours = append(colours, small.colour(x, y, scale))
+			under = append(under, s.Ceiling != nil && sheet.Plane == *s.Ceiling)
 			patches = append(patches, p)
 		}
 	}
-	if len(lumas) == 0 {
-		return s.bounced(ctx, nil, day)
-	}
-	slices.Sort(lumas)
-	k := 0.35 / math.Max(lumas[len(lumas)/2], 1e-3)
-	for i := range patches {
-		for c := range patches[i].Albedo {
-			patches[i].Albedo[c] = math.Min(patches[i].Albedo[c]*k, 0.9)
+	light := make([]float64, len(patches))
+	lumas := make([]float64, len(patches))
+	if day != nil {
+		if err := s.Scene.DaylightAt(ctx, day.Sky, patches, light); err != nil {
+			return nil, err
 		}
 	}
-	return s.bounced(ctx, patches, day)
+	for i, c := range colours {
+		l := 1.0
+		if day != nil && !under[i] {
+			l = math.Max(light[i], 0.05)
+		}
+		for k := range c {
+			patches[i].Albedo[k] = float64(c[k]) / l
+		}
+		lumas[i] = brightness(c) / l
+	}
+	if len(lumas) > 0 {
+		slices.Sort(lumas)
+		k := 0.35 / math.Max(lumas[len(lumas)/2], 1e-3)
+		for i := range patches {
+			for c := range patches[i].Albedo {
+				patches[i].Albedo[c] = math.Min(patches[i].Albedo[c]*k, 0.9)
+			}
+		}
+	}
+	b, err := irradiance.NewBounce(ctx, s.Scene, patches, s.Sheets(), bounceTo*s.unit)
+	if err != nil {
+		return nil, err
+	}
+	out := &Bounce{Bounce: b}
+	if day != nil {
+		out.Daylight, err = b.Return(ctx, light)
+	}
+	return out, err
 }
 
 // Bounce is what surfaces give to each other, with what of the daylight comes back from them; nil without daylight.
@@ -202,16 +220,4 @@ func (b *Bounce) Bytes() (n int64) {
 		n += g.Bytes()
 	}
 	return
-}
-
-func (s *Set) bounced(ctx context.Context, patches []irradiance.Patch, day *Daylight) (*Bounce, error) {
-	b, err := irradiance.NewBounce(ctx, s.Scene, patches, s.Sheets(), bounceTo*s.unit)
-	if err != nil {
-		return nil, err
-	}
-	out := &Bounce{Bounce: b}
-	if day != nil {
-		out.Daylight, err = b.Return(ctx, day.Sky)
-	}
-	return out, err
 }
