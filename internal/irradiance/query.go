@@ -103,6 +103,9 @@ func (b *blocker) end(l *Light, d room.Vec) float64 {
 	return 1
 }
 
+// few is how many samples are asked without asking the piece as a whole before.
+const few = tubeSamples
+
 // classify tells how much of the pieces that are open is hidden from all places within near of x; edges are what
 // hides a part of it.
 func (q *query) classify(l *Light, x room.Vec, near float64, h hidden) {
@@ -112,11 +115,18 @@ func (q *query) classify(l *Light, x room.Vec, near float64, h hidden) {
 		soft := b.soft()
 		q.reset()
 		for _, k := range h[i].pieces {
-			if q.state[k] != unlit && q.state[k] != shut {
-				p := &l.pieces[k]
-				d := p.mid.Sub(x)
-				q.way(k, d, near+soft, p.radius+soft, b.end(l, d))
+			if q.state[k] == unlit || q.state[k] == shut {
+				continue
 			}
+			p := &l.pieces[k]
+			if near == 0 && len(p.samples) > 1 && len(p.samples) <= few {
+				// What may hide it most often hides a part, and then all of them are asked at any rate.
+				q.state[k] = partly
+				q.edges = append(q.edges, met{by: b, piece: k})
+				continue
+			}
+			d := p.mid.Sub(x)
+			q.way(k, d, near+soft, p.radius+soft, b.end(l, d))
 		}
 		b.ask(x, &q.ways)
 		for n, k := range q.of {

@@ -38,3 +38,4 @@ func benchWorst(b *testing.B, w, h int) {
 
 func BenchmarkWorst(b *testing.B)      { benchWorst(b, 750, 500) }
 func BenchmarkWorstSmall(b *testing.B) { benchWorst(b, 150, 100) }
+func BenchmarkWorstTiny(b *testing.B) { benchWorst(b, 48, 32) }
