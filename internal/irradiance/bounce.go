@@ -122,7 +122,7 @@ func (r *receivers) weigh(sc *Scene, k int, patches []Patch, by []*blocker) {
 			continue
 		}
 		q.seen[i] = 1
-		q.way(int32(i), d.Add(p.Place.N.Mul(lift)), lift, math.Sqrt(p.Area)/2, 1)
+		q.way(i, x, d.Add(p.Place.N.Mul(lift)), lift, math.Sqrt(p.Area)/2, 1)
 		if at := all[i*c:]; c == 4 {
 			at[0], at[1], at[2], at[3] = float32(g*to.X), float32(g*to.Y), float32(g*to.Z), float32(g)
 		} else {
@@ -130,7 +130,7 @@ func (r *receivers) weigh(sc *Scene, k int, patches []Patch, by []*blocker) {
 		}
 	}
 	for n := range by {
-		q.hide(by[n], x)
+		q.hide(by[n])
 	}
 	for _, i := range q.of {
 		for j := range c {

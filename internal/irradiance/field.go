@@ -64,11 +64,12 @@ func (s *Scene) Of(ctx context.Context, l *Light, sheets []*Sheet, d Detail, sha
 	sent, all := make([][3]float32, len(b.Patches)), l.all(b.by)
 	if err := raster.Each(ctx, len(sent), func(i int) {
 		p := &b.Patches[i]
-		e, bare := s.at(l, p.Place, all)
-		v := bare + (e-bare)*shadows
-		for c := range sent[i] {
-			sent[i][c] = float32(v * p.Albedo[c])
-		}
+		s.at(l, []Place{p.Place}, all, func(_ int, to lit) {
+			v := to.bare + (to.e-to.bare)*shadows
+			for c := range sent[i] {
+				sent[i][c] = float32(v * p.Albedo[c])
+			}
+		})
 	}); err != nil {
 		return nil, err
 	}

@@ -187,7 +187,8 @@ type detail struct {
 type giver interface {
 	// near returns what may hide any of the light from places of a body within a radius of a place.
 	near(mid Place, radius float64) hidden
-	value(pl Place, h hidden) value
+	// values writes what it gives to places of one surface to out.
+	values(pls []Place, h hidden, out []value)
 }
 
 // fill works the grid out, unless it is that of the same sheet and light at another time wherever nothing that hides it
@@ -249,7 +250,7 @@ func (g *Grid) fill(ctx context.Context, s *Sheet, d detail, from giver, at *Fie
 				if same[n] = before != nil && before.hiding[t] == now.hiding[t]; same[n] {
 					corner[n] = before.corner[n]
 				} else if pl, ok := s.Place(float64(g.Tiles.Min.X+i)*g.Tile, float64(g.Tiles.Min.Y+j)*g.Tile); ok {
-					corner[n] = from.value(pl, by[t])
+					from.values([]Place{pl}, by[t], corner[n:n+1])
 					same[n] = before != nil && corner[n] == before.corner[n]
 				}
 				break
@@ -288,12 +289,9 @@ func (g *Grid) fill(ctx context.Context, s *Sheet, d detail, from giver, at *Fie
 			}
 			hid := by[j*w+i]
 			x, y, part := float64(g.Tiles.Min.X+i)*g.Tile, float64(g.Tiles.Min.Y+j)*g.Tile, g.Tile/float64(d.most)
-			g.tiles[j*w+i] = m.tile(i, [4]value{corner[c[0]], corner[c[1]], corner[c[2]], corner[c[3]]}, hid.none(), func(u, v int) (to value) {
-				if pl, ok := s.Place(x+part*float64(u), y+part*float64(v)); ok {
-					to = from.value(pl, hid)
-				}
-				return
-			})
+			g.tiles[j*w+i] = m.tile(i, [4]value{corner[c[0]], corner[c[1]], corner[c[2]], corner[c[3]]}, hid.none(), func(u, v int) (Place, bool) {
+				return s.Place(x+part*float64(u), y+part*float64(v))
+			}, func(pls []Place, out []value) { from.values(pls, hid, out) })
 		}
 	}
 	err := raster.Each(ctx, (h+1)/2, func(k int) { row(2 * k) })
@@ -323,20 +321,53 @@ type maker struct {
 	above, below line    // what is known along the row
 	beside       line    // and along the left of the next tile; empty for nothing
 	at           []point // of the tile
-	flat         []square
+
+	level, next, flat []square
+	wanted            []int // of at, what is to be worked out
+	places            []Place
+	values            []value
 }
 
-// square is a part of a tile that was not divided.
+// square is a part of a tile.
 type square struct{ i, j, size int }
 
 func newMaker(c, most int, dark float64) *maker {
 	return &maker{c: c, n: most, dark: dark, at: make([]point, (most+1)*(most+1))}
 }
 
+// want asks for the value at a corner of the cells, if it is not known.
+func (m *maker) want(i, j int) {
+	if k := j*(m.n+1) + i; !m.at[k].known {
+		m.at[k].known = true
+		m.wanted = append(m.wanted, k)
+	}
+}
+
+// work works out what is wanted, all at once.
+func (m *maker) work(place func(i, j int) (Place, bool), eval func([]Place, []value)) {
+	m.places = m.places[:0]
+	n := 0
+	for _, k := range m.wanted {
+		if pl, ok := place(k%(m.n+1), k/(m.n+1)); ok {
+			m.places = append(m.places, pl)
+			m.wanted[n] = k
+			n++
+		}
+	}
+	if n > 0 {
+		m.values = slices.Grow(m.values[:0], n)[:n]
+		eval(m.places, m.values)
+		for i, k := range m.wanted[:n] {
+			m.at[k].value = m.values[i]
+		}
+	}
+	m.wanted = m.wanted[:0]
+}
+
 // tile works tile i of the row out, of which the values at the corners are known: it is divided into four as long as
 // the middle and the sides differ from what lies between the corners. What is hidden from a part of the tile
 // could slip through there, so that a tile which is not quiet is divided once at any rate.
-func (m *maker) tile(i int, corner [4]value, quiet bool, eval func(i, j int) value) tile {
+func (m *maker) tile(i int, corner [4]value, quiet bool, place func(i, j int) (Place, bool), eval func([]Place, []value)) tile {
 	n := m.n
 	if n == 1 {
 		m.at = append(m.at[:0], point{value: corner[0]}, point{value: corner[1]}, point{value: corner[2]}, point{value: corner[3]})
@@ -353,13 +384,40 @@ func (m *maker) tile(i int, corner [4]value, quiet bool, eval func(i, j int) val
 		m.at[at] = point{corner[k], true}
 	}
 	m.flat = m.flat[:0]
-	finest := m.split(square{size: n}, n, quiet, func(i, j int) value {
-		p := &m.at[j*w+i]
-		if !p.known {
-			p.value, p.known = eval(i, j), true
+	finest := n
+	// All squares of one size at once.
+	for m.level = append(m.level[:0], square{size: n}); len(m.level) > 0; m.level, m.next = m.next, m.level {
+		for _, s := range m.level {
+			i, j, size, h := s.i, s.j, s.size, s.size/2
+			m.want(i, j)
+			m.want(i+size, j)
+			m.want(i, j+size)
+			m.want(i+size, j+size)
+			if size == 1 {
+				continue
+			}
+			m.want(i+h, j+h)
+			if !quiet {
+				m.want(i+h, j)
+				m.want(i, j+h)
+				m.want(i+size, j+h)
+				m.want(i+h, j+size)
+			}
 		}
-		return p.value
-	})
+		m.work(place, eval)
+		m.next = m.next[:0]
+		for _, s := range m.level {
+			switch h := s.size / 2; {
+			case s.size == 1:
+				finest = 1
+			case m.rough(s, quiet):
+				m.next = append(m.next, square{s.i, s.j, h}, square{s.i + h, s.j, h}, square{s.i, s.j + h, h}, square{s.i + h, s.j + h, h})
+			default:
+				m.flat = append(m.flat, s)
+				finest = min(finest, s.size)
+			}
+		}
+	}
 	copy(m.above[i*n:], m.at[:w])
 	copy(m.below[i*n:], m.at[n*w:])
 	m.beside = m.beside[:0]
@@ -385,41 +443,27 @@ func (m *maker) tile(i int, corner [4]value, quiet bool, eval func(i, j int) val
 	return m.store(finest)
 }
 
-// split divides a square as far as it has to be, and returns the edge of the smallest squares.
-func (m *maker) split(s square, finest int, quiet bool, at func(i, j int) value) int {
-	i, j, size := s.i, s.j, s.size
-	if size == 1 {
-		at(i, j)
-		at(i+1, j)
-		at(i, j+1)
-		at(i+1, j+1)
-		return 1
-	}
-	h := size / 2
-	a, b, c, e := at(i, j), at(i+size, j), at(i, j+size), at(i+size, j+size)
-	mid := at(i+h, j+h)
+// rough tells whether a square has to be divided.
+func (m *maker) rough(s square, quiet bool) bool {
+	i, j, size, h := s.i, s.j, s.size, s.size/2
+	at := func(i, j int) value { return m.at[j*(m.n+1)+i].value }
+	a, b, c, e, mid := at(i, j), at(i+size, j), at(i, j+size), at(i+size, j+size), at(i+h, j+h)
 	big := max(a.size(m.c), b.size(m.c), c.size(m.c), e.size(m.c), mid.size(m.c))
-	tol := smooth
+	if !quiet && size == m.n && big > 0 {
+		return true
+	}
+	if big <= m.dark {
+		return false
+	}
+	tol := smooth * big
 	switch {
 	case size <= m.n/4:
-		tol = edge
+		tol = edge * big
 	case size <= m.n/2:
-		tol = fine
+		tol = fine * big
 	}
-	rough := !quiet && size == m.n && big > 0
-	rough = rough || big > m.dark && mid.off(mean(a, b, c, e), m.c) > tol*big
-	if !rough && !quiet && big > m.dark {
-		rough = at(i+h, j).off(mean(a, b), m.c) > tol*big || at(i, j+h).off(mean(a, c), m.c) > tol*big ||
-			at(i+size, j+h).off(mean(b, e), m.c) > tol*big || at(i+h, j+size).off(mean(c, e), m.c) > tol*big
-	}
-	if !rough {
-		m.flat = append(m.flat, s)
-		return min(finest, size)
-	}
-	for k := range 4 {
-		finest = m.split(square{i + h*(k&1), j + h*(k>>1), h}, finest, quiet, at)
-	}
-	return finest
+	off := func(v value, between ...value) bool { return v.off(mean(between...), m.c) > tol }
+	return off(mid, a, b, c, e) || !quiet && (off(at(i+h, j), a, b) || off(at(i, j+h), a, c) || off(at(i+size, j+h), b, e) || off(at(i+h, j+size), c, e))
 }
 
 // store keeps every so many-th of the values of the tile.

@@ -385,7 +385,8 @@ func TestDegenerate(t *testing.T) {
 	l.Panel([]Flat{{mid, 0}}, room.Vec{}, true)
 	for _, pl := range []Place{{At: mid, N: c.Up}, {At: mid, N: c.Up, Body: b}, {At: room.Vec{}, N: c.Up}, floorAt(c, 0, 1e6)} {
 		e, bare := s.At(l, pl)
-		bm, _ := s.beam(l, pl, l.all(s.blockers(pl.Body)))
+		var bm Beam
+		s.beam(l, []Place{pl}, l.all(s.blockers(pl.Body)), func(_ int, e, _ Beam) { bm = e })
 		for _, v := range []float64{e, bare, bm.S, bm.V.X} {
 			if math.IsNaN(v) || math.IsInf(v, 0) {
 				t.Errorf("at %+v: %v, %v, %+v", pl.At, e, bare, bm)

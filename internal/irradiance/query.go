@@ -1,6 +1,7 @@
 package irradiance
 
 import (
+	"slices"
 	"sync"
 
 	"pyrant/internal/room"
@@ -42,46 +43,57 @@ const (
 	shut
 )
 
-// met is a blocker that the cone to a piece meets, and how deep; see solid.Ways.
+// met is a blocker that the cone from a place to a piece meets, and how deep; see solid.Ways.
 type met struct {
-	by    *blocker
-	piece int32
-	deep  float64
+	by   *blocker
+	at   int32 // which place and piece, as query.state
+	deep float64
 }
 
-// query is what a place asks of a light. All its ways to the pieces are asked of one blocker at once, and then, of
+// query is what some places ask of a light. All their ways to the pieces are asked of one blocker at once, and then, of
 // the pieces that are hidden in part, all to their samples.
 type query struct {
-	state []state   // by piece
-	edges []met     // in the order of blockers
-	gives []float64 // by sample: what it gives where nothing hides it
-	gloss []float64 // by sample: what is mirrored of it
-	seen  []float64 // by sample of a piece that is hidden in part: how much of it is not
+	l     *Light
+	x     []room.Vec // the places, a little before their surfaces
+	state []state    // of each place, by piece
+	edges []met      // in the order of blockers
+	gives []float64  // of each place, by sample: what it gives where nothing hides it
+	gloss []float64  // the same, what is mirrored of it
+	seen  []float64  // the same, of pieces that are hidden in part: how much of it is not
 
 	ways solid.Ways
-	of   []int32 // which sample or piece each way goes to
+	of   []int32 // which of state or seen each way is to tell of
 }
 
 var queries = sync.Pool{New: func() any { return new(query) }}
 
-// newQuery returns a query of a light, of which no piece is lit yet.
-func newQuery(l *Light) *query {
+// newQuery returns a query of places of a light, of which no piece is lit yet.
+func newQuery(l *Light, places ...Place) *query {
 	q := queries.Get().(*query)
-	if cap(q.state) < len(l.pieces) {
-		q.state = make([]state, len(l.pieces))
+	q.l, q.x = l, q.x[:0]
+	for i := range places {
+		q.x = append(q.x, places[i].At.Add(places[i].N.Mul(lift)))
 	}
-	q.state = q.state[:len(l.pieces)]
+	n := len(places) * len(l.pieces)
+	q.state = slices.Grow(q.state[:0], n)[:n]
 	clear(q.state)
-	if cap(q.gives) < l.samples {
-		q.gives, q.gloss, q.seen = make([]float64, l.samples), make([]float64, l.samples), make([]float64, l.samples)
-	}
-	q.gives, q.gloss, q.seen = q.gives[:l.samples], q.gloss[:l.samples], q.seen[:l.samples]
+	n = len(places) * l.samples
+	q.gives, q.gloss, q.seen = slices.Grow(q.gives[:0], n)[:n], slices.Grow(q.gloss[:0], n)[:n], slices.Grow(q.seen[:0], n)[:n]
 	clear(q.gives)
 	clear(q.gloss)
 	return q
 }
 
-func (q *query) free() { queries.Put(q) }
+func (q *query) free() {
+	q.l = nil
+	queries.Put(q)
+}
+
+// place returns the state of the pieces from place n, and how much its samples give, are mirrored and seen.
+func (q *query) place(n int) (state []state, gives, gloss, seen []float64) {
+	a, b := n*len(q.l.pieces), n*q.l.samples
+	return q.state[a : a+len(q.l.pieces)], q.gives[b : b+q.l.samples], q.gloss[b : b+q.l.samples], q.seen[b : b+q.l.samples]
+}
 
 // reset takes all ways away.
 func (q *query) reset() {
@@ -89,10 +101,10 @@ func (q *query) reset() {
 	q.of = q.of[:0]
 }
 
-// way adds one to a place to those that are to be asked.
-func (q *query) way(of int32, d room.Vec, near, far, end float64) {
-	q.ways.Add(d, near, far, end)
-	q.of = append(q.of, of)
+// way adds one to those that are to be asked.
+func (q *query) way(of int, x, d room.Vec, near, far, end float64) {
+	q.ways.Add(x, d, near, far, end)
+	q.of = append(q.of, int32(of))
 }
 
 // end returns the share of a way to a light at which what it lies on stops to hide it, as until.
@@ -106,43 +118,46 @@ func (b *blocker) end(l *Light, d room.Vec) float64 {
 // few is how many samples are asked without asking the piece as a whole before.
 const few = tubeSamples
 
-// classify tells how much of the pieces that are open is hidden from all places within near of x; edges are what
-// hides a part of it.
-func (q *query) classify(l *Light, x room.Vec, near float64, h hidden) {
+// classify tells how much of the pieces that are open is hidden from all places within near of those of the query; edges
+// are what hides a part of it.
+func (q *query) classify(near float64, h hidden) {
 	q.edges = q.edges[:0]
 	for i := range h {
 		b := h[i].by
 		soft := b.soft()
 		q.reset()
-		for _, k := range h[i].pieces {
-			if q.state[k] == unlit || q.state[k] == shut {
-				continue
+		for n, x := range q.x {
+			for _, k := range h[i].pieces {
+				at := n*len(q.l.pieces) + int(k)
+				if q.state[at] == unlit || q.state[at] == shut {
+					continue
+				}
+				p := &q.l.pieces[k]
+				if near == 0 && len(p.samples) > 1 && len(p.samples) <= few {
+					// What may hide it most often hides a part, and then all of them are asked at any rate.
+					q.state[at] = partly
+					q.edges = append(q.edges, met{by: b, at: int32(at)})
+					continue
+				}
+				d := p.mid.Sub(x)
+				q.way(at, x, d, near+soft, p.radius+soft, b.end(q.l, d))
 			}
-			p := &l.pieces[k]
-			if near == 0 && len(p.samples) > 1 && len(p.samples) <= few {
-				// What may hide it most often hides a part, and then all of them are asked at any rate.
-				q.state[k] = partly
-				q.edges = append(q.edges, met{by: b, piece: k})
-				continue
-			}
-			d := p.mid.Sub(x)
-			q.way(k, d, near+soft, p.radius+soft, b.end(l, d))
 		}
-		b.ask(x, &q.ways)
-		for n, k := range q.of {
+		b.ask(&q.ways)
+		for n, at := range q.of {
 			switch w := q.ways.Worst(n); {
 			case w >= 1 && near == 0:
-				q.state[k] = shut
+				q.state[at] = shut
 			case w > -1:
-				q.state[k] = partly
-				q.edges = append(q.edges, met{b, k, w})
+				q.state[at] = partly
+				q.edges = append(q.edges, met{b, at, w})
 			}
 		}
 	}
 }
 
 // look finds what is seen of the samples of pieces that are hidden in part, if they give something.
-func (q *query) look(l *Light, x room.Vec) {
+func (q *query) look() {
 	for i := range q.seen {
 		q.seen[i] = 1
 	}
@@ -152,29 +167,29 @@ func (q *query) look(l *Light, x room.Vec) {
 		q.reset()
 		for ; i < len(q.edges) && q.edges[i].by == b; i++ {
 			e := &q.edges[i]
-			p := &l.pieces[e.piece]
-			if q.state[e.piece] != partly {
+			if q.state[e.at] != partly {
 				continue
 			}
+			n, p := int(e.at)/len(q.l.pieces), &q.l.pieces[int(e.at)%len(q.l.pieces)]
+			first := n*q.l.samples + p.first
 			if len(p.samples) == 1 { // its cone is that of the piece
-				q.seen[p.first] *= through(e.deep)
+				q.seen[first] *= through(e.deep)
 				continue
 			}
 			for k := range p.samples {
-				n := p.first + k
-				if q.seen[n] > 0 && (q.gives[n] > 0 || q.gloss[n] > 0) {
-					d := p.samples[k].at.Sub(x)
-					q.way(int32(n), d, soft, p.samples[k].size+soft, b.end(l, d))
+				if s := first + k; q.seen[s] > 0 && (q.gives[s] > 0 || q.gloss[s] > 0) {
+					d := p.samples[k].at.Sub(q.x[n])
+					q.way(s, q.x[n], d, soft, p.samples[k].size+soft, b.end(q.l, d))
 				}
 			}
 		}
-		q.hide(b, x)
+		q.hide(b)
 	}
 }
 
 // hide asks the ways of a blocker, and what is seen of where they go becomes less by what it hides.
-func (q *query) hide(b *blocker, x room.Vec) {
-	b.ask(x, &q.ways)
+func (q *query) hide(b *blocker) {
+	b.ask(&q.ways)
 	for n, k := range q.of {
 		switch w := q.ways.Worst(n); {
 		case w >= 1:

@@ -82,17 +82,17 @@ type blocker struct {
 	name  uint64  // of where it stands and what it is like
 }
 
-// ask finds how deep within the blocker each of the ways from a place comes.
-func (b *blocker) ask(x room.Vec, ways *solid.Ways) {
+// ask finds how deep within the blocker each of the ways comes.
+func (b *blocker) ask(ways *solid.Ways) {
 	switch {
 	case b.self:
-		b.body.Worst(x, ways, selfNear*b.body.Tall()) // what is near belongs to the same part of the body
+		b.body.Worst(ways, selfNear*b.body.Tall()) // what is near belongs to the same part of the body
 	case b.body != nil:
-		b.body.Worst(x, ways, 0)
+		b.body.Worst(ways, 0)
 	case b.rod != nil:
-		ways.Near(x, b.mid, b.round, func(d room.Vec, near, far, end float64) float64 { return b.rod.worst(x, d, near, far, end) })
+		ways.Near(b.mid, b.round, b.rod.worst)
 	default:
-		ways.Near(x, b.mid, b.round, func(d room.Vec, near, far, _ float64) float64 {
+		ways.Near(b.mid, b.round, func(x, d room.Vec, near, far, _ float64) float64 {
 			deep, t := b.prism.Deep(x, d, max(near, far))
 			return deep / (near + (far-near)*t)
 		})
@@ -161,9 +161,9 @@ type beams struct {
 }
 
 func (f *beams) near(mid Place, radius float64) hidden {
-	x := mid.At.Add(mid.N.Mul(lift))
-	q := newQuery(f.l)
+	q := newQuery(f.l, mid)
 	defer q.free()
+	x := q.x[0]
 	for i := range f.l.pieces {
 		p := &f.l.pieces[i]
 		switch {
@@ -173,29 +173,30 @@ func (f *beams) near(mid Place, radius float64) hidden {
 			q.state[i] = open
 		}
 	}
-	q.classify(f.l, x, radius+1e-9, f.all)
+	q.classify(radius+1e-9, f.all)
 	out := hidden{}
 	for i, e := range q.edges {
 		if i == 0 || e.by != q.edges[i-1].by {
 			out = append(out, hider{by: e.by})
 		}
 		h := &out[len(out)-1]
-		h.pieces = append(h.pieces, e.piece)
+		h.pieces = append(h.pieces, e.at)
 	}
 	return out
 }
 
-func (f *beams) value(pl Place, h hidden) value {
+func (f *beams) values(pls []Place, h hidden, out []value) {
 	if h == nil {
 		h = f.all
 	}
-	mix := func(e, bare float64) float32 { return float32(bare + (e-bare)*f.shadows) }
-	if pl.Body == nil {
-		e, bare := f.s.at(f.l, pl, h)
-		return value{mix(e, bare)}
+	mix := func(l lit) float32 { return float32(l.bare + (l.e-l.bare)*f.shadows) }
+	if pls[0].Body == nil {
+		f.s.at(f.l, pls, h, func(n int, l lit) { out[n] = value{mix(l)} })
+		return
 	}
-	e, bare := f.s.beam(f.l, pl, h)
-	return value{mix(e.V.X, bare.V.X), mix(e.V.Y, bare.V.Y), mix(e.V.Z, bare.V.Z), mix(e.S, bare.S)}
+	f.s.beam(f.l, pls, h, func(n int, e, b Beam) {
+		out[n] = value{mix(lit{e.V.X, b.V.X}), mix(lit{e.V.Y, b.V.Y}), mix(lit{e.V.Z, b.V.Z}), mix(lit{e.S, b.S})}
+	})
 }
 
 // Place is a place that light falls on.
@@ -248,84 +249,103 @@ func (g *Gloss) mirrors(p *piece, q *sample, x, n room.Vec) float64 {
 	return g.Amount * radiance / usualAlbedo
 }
 
+// lit is what comes to a place, with what hides and without.
+type lit struct{ e, bare float64 }
+
 // At returns the irradiance, by pi, of a place with a normal, with what hides and without.
 func (s *Scene) At(l *Light, pl Place) (e, bare float64) {
-	return s.at(l, pl, l.all(s.blockers(pl.Body)))
+	s.at(l, []Place{pl}, l.all(s.blockers(pl.Body)), func(_ int, to lit) { e, bare = to.e, to.bare })
+	return
 }
 
-func (s *Scene) at(l *Light, pl Place, h hidden) (e, bare float64) {
-	if l.On != nil && pl.Body == l.On {
-		return 0, 0
+// at gives the irradiance of each of some places of one surface.
+func (s *Scene) at(l *Light, pls []Place, h hidden, each func(n int, to lit)) {
+	if l.On != nil && pls[0].Body == l.On {
+		for n := range pls {
+			each(n, lit{})
+		}
+		return
 	}
-	x := pl.At.Add(pl.N.Mul(lift))
-	q := newQuery(l)
+	q := newQuery(l, pls...)
 	defer q.free()
-	for i := range l.pieces {
-		p := &l.pieces[i]
-		switch {
-		case p.mid.Sub(x).Dot(pl.N) <= -p.radius: // below the horizon
-		case p.law == front && x.Sub(p.mid).Dot(p.axis) <= -p.radius: // behind it
-		default:
-			q.state[i] = open
-		}
-	}
-	q.classify(l, x, 0, h)
-	for i := range l.pieces {
-		p := &l.pieces[i]
-		if q.state[i] == unlit {
-			continue
-		}
-		// Of a tube that is seen, or not at all, the whole is known.
-		if p.thick == 0 || q.state[i] == partly {
-			for k := range p.samples {
-				q.gives[p.first+k] = p.from(&p.samples[k], x, pl.N)
-			}
-		}
-		if pl.Wet != nil {
-			for k := range p.samples {
-				q.gloss[p.first+k] = pl.Wet.mirrors(p, &p.samples[k], x, pl.N)
+	for n, x := range q.x {
+		state, _, _, _ := q.place(n)
+		for i := range l.pieces {
+			p := &l.pieces[i]
+			switch {
+			case p.mid.Sub(x).Dot(pls[n].N) <= -p.radius: // below the horizon
+			case p.law == front && x.Sub(p.mid).Dot(p.axis) <= -p.radius: // behind it
+			default:
+				state[i] = open
 			}
 		}
 	}
-	q.look(l, x)
-	for i := range l.pieces {
-		p := &l.pieces[i]
-		state := q.state[i]
+	q.classify(0, h)
+	for n, x := range q.x {
+		state, gives, gloss, _ := q.place(n)
+		for i := range l.pieces {
+			p := &l.pieces[i]
+			if state[i] == unlit {
+				continue
+			}
+			// Of a tube that is seen, or not at all, the whole is known.
+			if p.thick == 0 || state[i] == partly {
+				for k := range p.samples {
+					gives[p.first+k] = p.from(&p.samples[k], x, pls[n].N)
+				}
+			}
+			if wet := pls[n].Wet; wet != nil {
+				for k := range p.samples {
+					gloss[p.first+k] = wet.mirrors(p, &p.samples[k], x, pls[n].N)
+				}
+			}
+		}
+	}
+	q.look()
+	for n := range q.x {
+		each(n, q.sum(n, pls[n].N))
+	}
+}
+
+// sum adds up what comes to place n, whose normal is given.
+func (q *query) sum(n int, normal room.Vec) (to lit) {
+	states, all, allGloss, allSeen := q.place(n)
+	for i := range q.l.pieces {
+		p, state := &q.l.pieces[i], states[i]
 		if state == unlit {
 			continue
 		}
-		gives, gloss := q.gives[p.first:p.first+len(p.samples)], q.gloss[p.first:]
+		gives, gloss, seen := all[p.first:p.first+len(p.samples)], allGloss[p.first:], allSeen[p.first:]
 		if p.thick > 0 {
-			full := p.tube(x, pl.N)
-			part := 1.0
+			full, part := p.tube(q.x[n], normal), 1.0
 			if state == partly && full > 0 {
-				var sum, all float64
+				var sum, whole float64
 				for k, g := range gives {
-					all += g
-					sum += g * q.seen[p.first+k]
+					whole += g
+					sum += g * seen[k]
 				}
-				if part = 0; all > 0 {
-					part = sum / all
+				if part = 0; whole > 0 {
+					part = sum / whole
 				}
 			}
-			bare += full
+			to.bare += full
 			if state != shut {
-				e += full * part
+				to.e += full * part
 			}
 			clear(gives)
 		}
 		for k, g := range gives {
 			g += gloss[k]
-			bare += g
+			to.bare += g
 			switch state {
 			case open:
-				e += g
+				to.e += g
 			case partly:
-				e += g * q.seen[p.first+k]
+				to.e += g * seen[k]
 			}
 		}
 	}
-	return
+	return to
 }
 
 // from returns what a sample gives to a place where nothing hides it.
@@ -347,39 +367,45 @@ type Beam struct {
 	S float64  // sum without direction
 }
 
-// beam returns what comes to a place of a body, however it is turned, with what hides and without.
-func (s *Scene) beam(l *Light, pl Place, h hidden) (b, bare Beam) {
-	if l.On != nil && pl.Body == l.On {
+// beam gives what comes to each of some places of a body, however they are turned, with what hides and without.
+func (s *Scene) beam(l *Light, pls []Place, h hidden, each func(n int, e, bare Beam)) {
+	if l.On != nil && pls[0].Body == l.On {
+		for n := range pls {
+			each(n, Beam{}, Beam{})
+		}
 		return
 	}
-	x := pl.At.Add(pl.N.Mul(lift))
-	q := newQuery(l)
+	q := newQuery(l, pls...)
 	defer q.free()
 	for i := range q.state {
 		q.state[i] = open
 	}
-	q.classify(l, x, 0, h)
+	q.classify(0, h)
 	for i := range q.gives {
 		q.gives[i] = 1 // whether they do is not worth asking before
 	}
-	q.look(l, x)
-	for i := range l.pieces {
-		p := &l.pieces[i]
-		for k := range p.samples {
-			at := &p.samples[k]
-			d := at.at.Sub(x)
-			d2 := d.Dot(d)
-			to := d.Mul(1 / math.Sqrt(d2+1e-12))
-			g := at.area * p.emission(to.Mul(-1)) / (math.Pi * (d2 + at.area))
-			bare.V, bare.S = bare.V.Add(to.Mul(g)), bare.S+g
-			switch q.state[i] {
-			case shut:
-				continue
-			case partly:
-				g *= q.seen[p.first+k]
+	q.look()
+	for n, x := range q.x {
+		var e, bare Beam
+		state, _, _, seen := q.place(n)
+		for i := range l.pieces {
+			p := &l.pieces[i]
+			for k := range p.samples {
+				at := &p.samples[k]
+				d := at.at.Sub(x)
+				d2 := d.Dot(d)
+				to := d.Mul(1 / math.Sqrt(d2+1e-12))
+				g := at.area * p.emission(to.Mul(-1)) / (math.Pi * (d2 + at.area))
+				bare.V, bare.S = bare.V.Add(to.Mul(g)), bare.S+g
+				switch state[i] {
+				case shut:
+					continue
+				case partly:
+					g *= seen[p.first+k]
+				}
+				e.V, e.S = e.V.Add(to.Mul(g)), e.S+g
 			}
-			b.V, b.S = b.V.Add(to.Mul(g)), b.S+g
 		}
+		each(n, e, bare)
 	}
-	return
 }

@@ -139,10 +139,10 @@ func (s *Sky) open(pl Place, by []*blocker, each func(i int, seen float64)) {
 		q.reset()
 		for i, d := range s.dirs {
 			if q.seen[i] > 0 && (a.cos <= -2 || a.to.Dot(d) >= a.cos) {
-				q.way(int32(i), d.Mul(long), lift, lift+cone*long, 1)
+				q.way(i, x, d.Mul(long), lift, lift+cone*long, 1)
 			}
 		}
-		q.hide(a.by, x)
+		q.hide(a.by)
 	}
 	for i, v := range q.seen {
 		if v > 0 {
@@ -174,12 +174,15 @@ type fromSky struct {
 
 func (f *fromSky) near(Place, float64) hidden { return hidden{} }
 
-func (f *fromSky) value(pl Place, _ hidden) value {
-	if pl.Body == nil {
-		return value{float32(f.sky.at(pl, f.by))}
+func (f *fromSky) values(pls []Place, _ hidden, out []value) {
+	for n, pl := range pls {
+		if pl.Body == nil {
+			out[n] = value{float32(f.sky.at(pl, f.by))}
+			continue
+		}
+		b := f.sky.beam(pl, f.by)
+		out[n] = value{float32(b.V.X), float32(b.V.Y), float32(b.V.Z), float32(b.S)}
 	}
-	b := f.sky.beam(pl, f.by)
-	return value{float32(b.V.X), float32(b.V.Y), float32(b.V.Z), float32(b.S)}
 }
 
 // Lit is a place of which the photo tells how bright it was.

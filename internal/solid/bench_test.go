@@ -27,15 +27,14 @@ func benchWorst(b *testing.B, w, h int) {
 		to := room.Vec{X: rng.Float64()*4 - 2, Y: -0.5, Z: 3 + rng.Float64()*2}
 		for range 16 {
 			d := to.Add(room.Vec{X: rng.Float64() * 0.2, Y: rng.Float64() * 0.2}).Sub(from[i])
-			ways[i].Add(d, 0.01, 0.05, 1)
+			ways[i].Add(from[i], d, 0.01, 0.05, 1)
 		}
 	}
 	for n := 0; b.Loop(); n++ {
-		body.Worst(from[n%places], &ways[n%places], 0)
+		body.Worst(&ways[n%places], 0)
 	}
 	b.ReportMetric(float64(b.Elapsed().Nanoseconds())/float64(b.N)/16, "ns/way")
 }
 
 func BenchmarkWorst(b *testing.B)      { benchWorst(b, 750, 500) }
 func BenchmarkWorstSmall(b *testing.B) { benchWorst(b, 150, 100) }
-func BenchmarkWorstTiny(b *testing.B) { benchWorst(b, 48, 32) }

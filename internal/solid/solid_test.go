@@ -68,8 +68,8 @@ func TestNoOutline(t *testing.T) {
 
 func worst(b *Body, x, d room.Vec, near, far, begin, end float64) float64 {
 	var w Ways
-	w.Add(d, near, far, end)
-	b.Worst(x, &w, begin*d.Len())
+	w.Add(x, d, near, far, end)
+	b.Worst(&w, begin*d.Len())
 	return w.Worst(0)
 }
 

@@ -7,20 +7,21 @@ import (
 	"pyrant/internal/room"
 )
 
-// Ways are straight ways from one place, each with a cone round it. They are gone side by side, as each step of one waits
-// for the one before, and those of several do not wait for each other.
+// Ways are straight ways, each with a cone round it. They are gone side by side, as each step of one waits for the one
+// before, and those of several do not wait for each other.
 type Ways struct {
 	n    int
 	list []eight
 }
 
-// lanes is how many ways are gone side by side.
+// lanes is how many ways are looked at side by side.
 const lanes = 8
 
 // eight is so many ways: as near8 and meet8 read them.
 type eight struct {
-	dx, dy, dz [lanes]float32 // to the end
-	near, far  [lanes]float32 // radius of the cone at the place and at the end
+	x, y, z    [lanes]float32 // where they begin
+	dx, dy, dz [lanes]float32 // from there to the end
+	near, far  [lanes]float32 // radius of the cone at the beginning and at the end
 	end        [lanes]float32 // the share that counts
 	worst      [lanes]float32
 }
@@ -31,14 +32,15 @@ func (w *Ways) Reset() { w.n = 0 }
 // Len returns how many ways there are.
 func (w *Ways) Len() int { return w.n }
 
-// Add adds a way that goes to d from the place, with a cone whose radius grows from near to far. What lies beyond the
-// share end of it does not count.
-func (w *Ways) Add(d room.Vec, near, far, end float64) {
+// Add adds a way from x by d, with a cone whose radius grows from near to far. What lies beyond the share end of it does
+// not count.
+func (w *Ways) Add(x, d room.Vec, near, far, end float64) {
 	k, i := w.n/lanes, w.n%lanes
 	if k == len(w.list) {
 		w.list = append(w.list, eight{})
 	}
 	e := &w.list[k]
+	e.x[i], e.y[i], e.z[i] = float32(x.X), float32(x.Y), float32(x.Z)
 	e.dx[i], e.dy[i], e.dz[i] = float32(d.X), float32(d.Y), float32(d.Z)
 	e.near[i], e.far[i], e.end[i] = float32(near), float32(far), float32(end)
 	w.n++
@@ -59,10 +61,9 @@ func (w *Ways) all(n int) uint {
 	return 1<<lanes - 1
 }
 
-// Near finds how deep the ways from a place come within what lies in a ball, by what worst tells of those that touch
-// the ball.
-func (w *Ways) Near(x, mid room.Vec, round float64, worst func(d room.Vec, near, far, end float64) float64) {
-	b := newBall(x, mid, round)
+// Near finds how deep the ways come within what lies in a ball, by what worst tells of those that touch the ball.
+func (w *Ways) Near(mid room.Vec, round float64, worst func(x, d room.Vec, near, far, end float64) float64) {
+	b := newBall(mid, round)
 	for k := range (w.n + lanes - 1) / lanes {
 		e := &w.list[k]
 		for i := range e.worst {
@@ -70,8 +71,9 @@ func (w *Ways) Near(x, mid room.Vec, round float64, worst func(d room.Vec, near,
 		}
 		for left := b.touched(e) & w.all(k); left != 0; left &= left - 1 {
 			i := bits.TrailingZeros(left)
+			x := room.Vec{X: float64(e.x[i]), Y: float64(e.y[i]), Z: float64(e.z[i])}
 			d := room.Vec{X: float64(e.dx[i]), Y: float64(e.dy[i]), Z: float64(e.dz[i])}
-			e.worst[i] = float32(worst(d, float64(e.near[i]), float64(e.far[i]), float64(e.end[i])))
+			e.worst[i] = float32(worst(x, d, float64(e.near[i]), float64(e.far[i]), float64(e.end[i])))
 		}
 	}
 }
@@ -79,9 +81,8 @@ func (w *Ways) Near(x, mid room.Vec, round float64, worst func(d room.Vec, near,
 // ball holds what is asked for: as near8 reads it.
 type ball struct{ x, y, z, round float32 }
 
-func newBall(x, mid room.Vec, round float64) ball {
-	to := mid.Sub(x)
-	return ball{float32(to.X), float32(to.Y), float32(to.Z), float32(round)}
+func newBall(mid room.Vec, round float64) ball {
+	return ball{float32(mid.X), float32(mid.Y), float32(mid.Z), float32(round)}
 }
 
 // touched returns a bit for each way that does not pass the ball by more than its cone.
@@ -103,8 +104,9 @@ func (b *ball) touchedEach(e *eight) (out uint) {
 
 func (b *ball) touches(e *eight, i int) bool {
 	x, y, z := e.dx[i], e.dy[i], e.dz[i]
-	t := within((float32(b.x*x)+float32(b.y*y)+float32(b.z*z))/(float32(x*x)+float32(y*y)+float32(z*z)), 1)
-	x, y, z = b.x-float32(x*t), b.y-float32(y*t), b.z-float32(z*t)
+	u, v, w := b.x-e.x[i], b.y-e.y[i], b.z-e.z[i]
+	t := within((float32(u*x)+float32(v*y)+float32(w*z))/(float32(x*x)+float32(y*y)+float32(z*z)), 1)
+	x, y, z = u-float32(x*t), v-float32(y*t), w-float32(z*t)
 	r := b.round + e.thick(i)
 	return float32(x*x)+float32(y*y)+float32(z*z) <= float32(r*r) && e.end[i] > 0
 }
@@ -117,38 +119,38 @@ func (e *eight) thick(i int) float32 {
 	return e.far[i]
 }
 
-// bounds is where a body is, seen from a place: as meet8 reads it.
+// bounds is where a body is: as meet8 reads it.
 type bounds struct {
 	ball
-	side    float32 // how far the place lies before the card
-	tall    float32 // how thick the body is
-	x, y, z float32 // the card's normal
-	each    float32 // cells to a unit
-	skip    float32 // how much at the beginning of a way does not count
-	count   int32   // of sides
-	sides   [4]side
+	tall       float32 // how thick the body is
+	x, y, z, d float32 // the card
+	each       float32 // cells to a unit
+	skip       float32 // how much at the beginning of a way does not count
+	slack      float32 // by how much more than a way is thick it may pass beside a side
+	count      int32   // of sides
+	sides      [4]normal
 }
 
-// side is one of the planes that hold the body between them: how far the place lies within, with what is allowed for, and
-// the normal.
-type side struct{ w, x, y, z float32 }
+// normal is that of one of the planes through the camera that hold the body between them.
+type normal struct{ x, y, z float32 }
 
 // met is which part of ways can meet a body: as meet8 writes it.
 type met struct {
 	t0, t1 [lanes]float32
-	dw     [lanes]float32 // how far the way goes from the card, in cells
+	w, dw  [lanes]float32 // how far the way begins before the card and goes from it, in cells
 	each   [lanes]float32 // 1 by its length
 }
 
-func (b *Body) bounds(x room.Vec, skip float64) bounds {
+// bounds returns where the body is.
+func (b *Body) bounds() bounds {
+	n := b.Card.N
 	out := bounds{
-		ball: newBall(x, b.Mid, b.Round),
-		side: float32(b.Card.Side(x)), tall: float32(b.tall),
-		x: float32(b.Card.N.X), y: float32(b.Card.N.Y), z: float32(b.Card.N.Z),
-		each: float32(1 / b.unit), skip: float32(skip), count: int32(len(b.sides)),
+		ball: newBall(b.Mid, b.Round), tall: float32(b.tall),
+		x: float32(n.X), y: float32(n.Y), z: float32(n.Z), d: float32(b.Card.D),
+		each: float32(1 / b.unit), slack: float32(b.slack), count: int32(len(b.sides)),
 	}
 	for i, n := range b.sides {
-		out.sides[i] = side{float32(n.Dot(x) + b.slack), float32(n.X), float32(n.Y), float32(n.Z)}
+		out.sides[i] = normal{float32(n.X), float32(n.Y), float32(n.Z)}
 	}
 	return out
 }
@@ -163,14 +165,15 @@ func (b *bounds) meet(e *eight, m *met) uint {
 
 func (b *bounds) meetEach(e *eight, m *met) (out uint) {
 	for i := range lanes {
-		x, y, z := e.dx[i], e.dy[i], e.dz[i]
+		u, v, w, x, y, z := e.x[i], e.y[i], e.z[i], e.dx[i], e.dy[i], e.dz[i]
 		m.each[i] = 1 / sqrt(float32(x*x)+float32(y*y)+float32(z*z))
 		t0, t1 := float32(b.skip*m.each[i]), e.end[i]
 		thick := e.thick(i)
 		// Between two planes as far from the card as the body is thick.
-		dw, tall := float32(b.x*x)+float32(b.y*y)+float32(b.z*z), b.tall+thick
-		m.dw[i] = float32(dw * b.each)
-		lo, hi := -(tall+b.side)/dw, (tall-b.side)/dw
+		side, dw := float32(b.x*u)+float32(b.y*v)+float32(b.z*w)-b.d, float32(b.x*x)+float32(b.y*y)+float32(b.z*z)
+		m.w[i], m.dw[i] = float32(side*b.each), float32(dw*b.each)
+		tall := b.tall + thick
+		lo, hi := -(tall+side)/dw, (tall-side)/dw
 		if !(lo < hi) {
 			if lo > hi {
 				lo, hi = hi, lo
@@ -185,9 +188,10 @@ func (b *bounds) meetEach(e *eight, m *met) (out uint) {
 			t1 = hi
 		}
 		// It has to pass between the rays of the camera that the shape covers.
+		beside := thick + b.slack
 		for _, s := range b.sides[:b.count] {
 			dw := float32(s.x*x) + float32(s.y*y) + float32(s.z*z)
-			t := -(s.w + thick) / dw
+			t := -(float32(s.x*u) + float32(s.y*v) + float32(s.z*w) + beside) / dw
 			if dw >= 0 {
 				if t > t0 {
 					t0 = t
@@ -204,20 +208,22 @@ func (b *bounds) meetEach(e *eight, m *met) (out uint) {
 	return out
 }
 
-// fan is ways from one place, in cells of a body: as march reads it.
+// gang is how many ways are gone side by side.
+const gang = 2 * lanes
+
+// fan is ways, in cells of a body: as march reads it.
 type fan struct {
-	dx, dy, dz [lanes]float32 // to the end
-	dw         [lanes]float32 // how far that goes from the card, in cells
-	near, grow [lanes]float32 // radius of the cone at the place, and by how much more it is at the end
-	t, t1      [lanes]float32 // from where to where it goes, as shares
-	each       [lanes]float32 // 1 by the length
-	worst      [lanes]float32 // the answer
+	x, y, z    [gang]float32 // where they begin
+	dx, dy, dz [gang]float32 // from there to the end
+	w, dw      [gang]float32 // how far they begin before the card and go from it, in cells
+	near, grow [gang]float32 // radius of the cone at the beginning, and by how much more it is at the end
+	t, t1      [gang]float32 // from where to where they go, as shares; march moves t
+	each       [gang]float32 // 1 by the length
+	worst      [gang]float32 // the answer
 }
 
 // still is what is the same for all ways of a fan: as march reads it.
 type still struct {
-	x, y, z    float32 // the place
-	w          float32 // how far it lies from the card, in cells
 	k, cx, cy  float32 // from a direction of the camera to a cell
 	right, low float32 // the last cells
 	unit       float32 // of a cell
@@ -240,26 +246,23 @@ const (
 	eye  = 1e-3
 )
 
-// Worst finds how deep within the body each of the ways from a place comes; so much at their beginning does not
-// count. They go in steps as long as the body is away, at least a part of their cone.
-func (b *Body) Worst(x room.Vec, w *Ways, skip float64) {
-	at := b.bounds(x, skip)
-	var s still
+// Worst finds how deep within the body each of the ways comes; so much at their beginning does not count. They go in
+// steps as long as the body is away, at least a part of their cone.
+func (b *Body) Worst(w *Ways, skip float64) {
+	at, s := b.bounds(), b.still()
+	at.skip = float32(skip)
 	var f fan
-	var of [lanes]*float32
+	var of [gang]*float32
 	n := 0
 	flush := func() {
-		if s.unit == 0 {
-			s = b.still(x, b.Card.Side(x))
-		}
-		for i := n; i < lanes; i++ { // as the first
-			f.dx[i], f.dy[i], f.dz[i], f.dw[i], f.near[i], f.grow[i] = f.dx[0], f.dy[0], f.dz[0], f.dw[0], f.near[0], f.grow[0]
-			f.t[i], f.t1[i], f.each[i] = f.t[0], f.t1[0], f.each[0]
+		count := (n + lanes - 1) / lanes
+		for i := n; i < count*lanes; i++ { // nothing of them is left to go
+			f.t[i], f.t1[i] = 0, 0
 		}
 		if wide {
-			march(&f, &s, &b.pix[0])
+			march(&f, &s, &b.pix[0], count)
 		} else {
-			marchEach(&f, &s, b.pix)
+			marchEach(&f, &s, b.pix, count)
 		}
 		for i, to := range of[:n] {
 			*to = f.worst[i]
@@ -274,11 +277,12 @@ func (b *Body) Worst(x room.Vec, w *Ways, skip float64) {
 		}
 		for left := at.meet(e, &m) & w.all(k); left != 0; left &= left - 1 {
 			i := bits.TrailingZeros(left)
+			f.x[n], f.y[n], f.z[n], f.w[n] = e.x[i], e.y[i], e.z[i], m.w[i]
 			f.dx[n], f.dy[n], f.dz[n], f.dw[n] = e.dx[i], e.dy[i], e.dz[i], m.dw[i]
 			f.near[n], f.grow[n] = e.near[i], e.far[i]-e.near[i]
 			f.t[n], f.t1[n], f.each[n] = m.t0[i], m.t1[i], m.each[i]
 			of[n] = &e.worst[i]
-			if n++; n == lanes {
+			if n++; n == gang {
 				flush()
 			}
 		}
@@ -288,13 +292,10 @@ func (b *Body) Worst(x room.Vec, w *Ways, skip float64) {
 	}
 }
 
-// still returns what is the same for all ways from a place that lies so far before the card.
-func (b *Body) still(x room.Vec, side float64) still {
-	k := b.Cam.F / b.Cell
+// still returns what is the same for all ways.
+func (b *Body) still() still {
 	s := still{
-		x: float32(x.X), y: float32(x.Y), z: float32(x.Z),
-		w: float32(side / b.unit),
-		k: float32(k), cx: float32(b.Cam.CX/b.Cell - float64(b.Rect.Min.X) - 0.5), cy: float32(b.Cam.CY/b.Cell - float64(b.Rect.Min.Y) - 0.5),
+		k: float32(b.Cam.F / b.Cell), cx: float32(b.Cam.CX/b.Cell - float64(b.Rect.Min.X) - 0.5), cy: float32(b.Cam.CY/b.Cell - float64(b.Rect.Min.Y) - 0.5),
 		right: float32(max(b.Rect.Dx()-1, 0)), low: float32(max(b.Rect.Dy()-1, 0)),
 		unit:   float32(b.unit),
 		least:  float32(leastTall * b.tall),
@@ -306,17 +307,17 @@ func (b *Body) still(x room.Vec, side float64) still {
 	return s
 }
 
-// marchEach goes the ways of a fan one after the other. What is said in the same words by march has the same bits: all
+// marchEach goes the ways of a fan one after the other, so many eights of them. What is said in the same words by march has the same bits: all
 // numbers are rounded at each step.
-func marchEach(f *fan, s *still, pix []cell) {
-	for i := range lanes {
+func marchEach(f *fan, s *still, pix []cell, count int) {
+	for i := range count * lanes {
 		worst, t := float32(-1), f.t[i]
 		for range most {
-			z := s.z + float32(f.dz[i]*t)
+			z := f.z[i] + float32(f.dz[i]*t)
 			if !(z >= eye) {
 				break
 			}
-			clear := s.clear(pix, s.x+float32(f.dx[i]*t), s.y+float32(f.dy[i]*t), z, s.w+float32(f.dw[i]*t))
+			clear := s.clear(pix, f.x[i]+float32(f.dx[i]*t), f.y[i]+float32(f.dy[i]*t), z, f.w[i]+float32(f.dw[i]*t))
 			cone := f.near[i] + float32(f.grow[i]*t)
 			if q := -clear / cone; q > worst {
 				worst = q
@@ -405,6 +406,6 @@ func (b *Body) Clear(p room.Vec) float64 {
 	if p.Z < eye {
 		return math.Inf(1)
 	}
-	s := b.still(p, b.Card.Side(p))
-	return float64(s.clear(b.pix, s.x, s.y, s.z, s.w))
+	s := b.still()
+	return float64(s.clear(b.pix, float32(p.X), float32(p.Y), float32(p.Z), float32(b.Card.Side(p)/b.unit)))
 }

@@ -2,7 +2,7 @@ package solid
 
 import "golang.org/x/sys/cpu"
 
-// wide tells whether ways are gone eight at once, to the same bits.
+// wide tells whether ways are gone eight and more at once, to the same bits.
 var wide = cpu.X86.HasAVX2
 
 // near8 does what touchedEach does.
@@ -18,4 +18,4 @@ func meet8(e *eight, b *bounds, m *met) int32
 // march does what marchEach does.
 //
 //go:noescape
-func march(f *fan, s *still, pix *cell)
+func march(f *fan, s *still, pix *cell, count int)

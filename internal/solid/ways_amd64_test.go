@@ -4,12 +4,13 @@ import (
 	"image"
 	"math"
 	"math/rand/v2"
+	"slices"
 	"testing"
 
 	"pyrant/internal/room"
 )
 
-// Eight ways at once have the same bits as one after the other: on a card that stands and one that lies, across the
+// Eight ways at once, and twice as many, have the same bits as one after the other: on a card that stands and one that lies, across the
 // grid, beyond it, from behind the camera and to places that are none.
 func TestMarchSameBits(t *testing.T) {
 	if !wide {
@@ -32,10 +33,10 @@ func TestMarchSameBits(t *testing.T) {
 		for n := range 2000 {
 			b := Stand(sh, &cam, room.Plane{N: room.Vec{Z: -1}, D: -4}, 4)
 			b.Flat = n%2 == 1
-			x := room.Vec{X: float64(v(3)), Y: float64(v(3)), Z: 3 + float64(v(4))}
-			s := b.still(x, b.Card.Side(x))
+			s := b.still()
 			var f, g fan
-			for i := range lanes {
+			for i := range gang {
+				f.x[i], f.y[i], f.z[i], f.w[i] = v(3), v(3), 3+v(4), v(100)
 				f.dx[i], f.dy[i], f.dz[i], f.dw[i] = v(5), v(5), v(5), v(100)
 				f.near[i], f.grow[i] = 0.1+v(0.1), v(0.05)
 				f.t[i], f.t1[i], f.each[i] = 0.1+v(0.1), 0.8+v(0.2), 0.2+v(0.1)
@@ -44,12 +45,28 @@ func TestMarchSameBits(t *testing.T) {
 				}
 			}
 			g = f
-			march(&f, &s, &b.pix[0])
-			marchEach(&g, &s, b.pix)
-			if f != g && n%50 != 0 || f.worst != g.worst {
-				t.Fatalf("%v from %v: %v at once, %v one by one", sh.Used(), x, f.worst, g.worst)
+			count := 1 + n%2
+			march(&f, &s, &b.pix[0], count)
+			marchEach(&g, &s, b.pix, count)
+			if !slices.Equal(f.worst[:count*lanes], g.worst[:count*lanes]) {
+				t.Fatalf("%v: %v at once, %v one by one", sh.Used(), f.worst, g.worst)
 			}
-			for _, w := range g.worst {
+			var e eight
+			for i := range lanes {
+				e.x[i], e.y[i], e.z[i], e.dx[i], e.dy[i], e.dz[i] = v(3), v(3), 3+v(4), v(5), v(5), v(5)
+				e.near[i], e.far[i], e.end[i] = 0.1+v(0.1), 0.1+v(0.1), 0.5+v(0.6)
+			}
+			e.dz[n%lanes], e.dx[(n+1)%lanes] = 0, float32(n%3)
+			at := b.bounds()
+			at.skip = 0.1
+			var m, o met
+			if got, want := at.meet(&e, &m), at.meetEach(&e, &o); got != want || got != 0 && m != o {
+				t.Fatalf("%v: %b of %v can meet it, one by one %b of %v", sh.Used(), got, m, want, o)
+			}
+			if got, want := at.touched(&e), at.touchedEach(&e); got != want {
+				t.Fatalf("%v: %b touch it, one by one %b", sh.Used(), got, want)
+			}
+			for _, w := range g.worst[:lanes] {
 				if w > -1 && w < 1 {
 					touched++
 				}
