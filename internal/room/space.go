@@ -111,43 +111,51 @@ const most = 10
 
 // Deep returns how deep within the prism the way from a over d comes, and where, as a share of the
 // way; below 0 by how far it passes beside. Of the planes' distances the least counts, which is a
-// concave function along the way: its largest value is found by halving. What passes farther away
-// than margin is only said to: by how much is not worked out.
+// concave function along the way: a plane by which it rises and one by which it falls bound it from above, until
+// they meet on it. What passes farther away than margin is only said to: by how much is not worked out.
 func (s *Prism) Deep(a, d Vec, margin float64) (deep, at float64) {
 	// Inside distance of plane i at t: k_i + t·m_i.
 	var k, m [most]float64
 	n := len(s.Planes)
+	up, down := 0, 0 // the planes that count at the beginning and at the end
 	for i := range s.Planes {
 		p := &s.Planes[i]
 		k[i], m[i] = p.D-p.N.Dot(a), -p.N.Dot(d)
 		if k[i] < -margin && k[i]+m[i] < -margin {
 			return -2 * margin, 0
 		}
+		if k[i] < k[up] {
+			up = i
+		}
+		if k[i]+m[i] < k[down]+m[down] {
+			down = i
+		}
 	}
-	least := func(t float64) (v, slope float64) {
-		v = math.Inf(1)
+	if m[up] <= 0 {
+		return k[up], 0
+	}
+	if m[down] >= 0 {
+		return k[down] + m[down], 1
+	}
+	for range 2 * most {
+		at = (k[down] - k[up]) / (m[up] - m[down])
+		if deep = k[up] + at*m[up]; deep < -margin {
+			return -2 * margin, 0
+		}
+		least, v := -1, deep-1e-12
 		for i := range n {
-			if w := k[i] + t*m[i]; w < v {
-				v, slope = w, m[i]
+			if w := k[i] + at*m[i]; w < v {
+				v, least = w, i
 			}
 		}
-		return
-	}
-	lo, hi := 0.0, 1.0
-	for range 12 {
-		t := (lo + hi) / 2
-		if _, m := least(t); m > 0 {
-			lo = t
+		if least < 0 {
+			break
+		}
+		if deep = v; m[least] > 0 {
+			up = least
 		} else {
-			hi = t
+			down = least
 		}
 	}
-	at = (lo + hi) / 2
-	deep, _ = least(at)
-	for _, t := range [2]float64{0, 1} {
-		if v, _ := least(t); v > deep {
-			deep, at = v, t
-		}
-	}
-	return
+	return deep, at
 }
