@@ -6,6 +6,7 @@ import (
 	"container/list"
 	"context"
 	"errors"
+	"slices"
 	"sync"
 	"sync/atomic"
 
@@ -32,6 +33,7 @@ type Cache struct {
 	entries map[string]*entry
 	order   *list.List // of *entry, most recently used first
 	sum     int64      // bytes of all entries in order
+	groups  map[string][]string
 
 	counts *counts
 }
@@ -50,7 +52,7 @@ type entry struct {
 
 // New returns a cache that holds about limit bytes.
 func New(limit int64) *Cache {
-	return &Cache{limit: limit, entries: map[string]*entry{}, order: list.New(), counts: new(counts)}
+	return &Cache{limit: limit, entries: map[string]*entry{}, order: list.New(), groups: map[string][]string{}, counts: new(counts)}
 }
 
 // Scoped returns a cache of its own for one piece of work that also finds what c
@@ -99,9 +101,7 @@ func Put[T Sized](c *Cache, key string, v T) error {
 			c.mu.Unlock()
 			return nil
 		}
-		c.order.Remove(e.elem)
-		c.sum -= e.size
-		delete(c.entries, key)
+		c.drop(e)
 	}
 	c.mu.Unlock()
 	_, err := Get(context.Background(), c, key, func(context.Context) (T, error) { return v, nil })
@@ -195,8 +195,27 @@ func (c *Cache) weigh(e *entry) {
 // trim drops the least recently used nodes over the limit, but not the newest.
 func (c *Cache) trim() {
 	for c.sum > c.limit && c.order.Len() > 1 {
-		e := c.order.Remove(c.order.Back()).(*entry)
-		delete(c.entries, e.key)
-		c.sum -= e.size
+		c.drop(c.order.Back().Value.(*entry))
 	}
+}
+
+// drop takes an entry that is ready out.
+func (c *Cache) drop(e *entry) {
+	c.order.Remove(e.elem)
+	delete(c.entries, e.key)
+	c.sum -= e.size
+}
+
+// Only makes a node the latest of a group, of which no more than so many are held: of what is large and seldom asked for
+// again once there is a newer one. Memory that is free again soon costs less than what has to be asked for.
+func (c *Cache) Only(group, key string, most int) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	list := slices.DeleteFunc(c.groups[group], func(k string) bool { return k == key })
+	for ; len(list) >= most; list = list[1:] {
+		if e := c.entries[list[0]]; e != nil && e.elem != nil {
+			c.drop(e)
+		}
+	}
+	c.groups[group] = append(list, key)
 }

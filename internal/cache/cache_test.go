@@ -268,3 +268,28 @@ func TestLimitIsExact(t *testing.T) {
 		t.Error("a number weighs something else")
 	}
 }
+
+// Of a group so many of the latest are held; others are not touched, nor is one that comes up again.
+func TestOnly(t *testing.T) {
+	c := New(1000)
+	add := func(key string) {
+		if _, err := Get(ctx, c, key, func(context.Context) (bulk, error) { return 10, nil }); err != nil {
+			t.Fatal(err)
+		}
+	}
+	add("other")
+	for i := range 6 {
+		key := fmt.Sprint("move ", i)
+		c.Only("moves", key, 3)
+		add(key)
+		c.Only("moves", "move 0", 3) // is asked for all the time
+	}
+	for key, want := range map[string]bool{"other": true, "move 0": true, "move 1": false, "move 3": false, "move 4": true, "move 5": true} {
+		if _, ok := Peek[bulk](c, key); ok != want {
+			t.Errorf("%s is held: %t", key, ok)
+		}
+	}
+	if c.Held() != 40 {
+		t.Errorf("%d bytes are held", c.Held())
+	}
+}

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"image"
 	"math"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -260,6 +261,7 @@ func (p *plan) openRoom(ctx context.Context) (*inRoom, error) {
 		}
 	}
 	if m.rough == "" {
+		p.cache.Only("bounce "+p.q.PhotoKey, p.bounceKey(), few)
 		if err := cache.Put(p.cache, "latest "+p.roomKeyOf(p.space), latest(p.crossing)); err != nil {
 			return nil, err
 		}
@@ -282,6 +284,7 @@ type lightField struct {
 	*irradiance.Field
 	key string
 	own string // of that what does not tell of the other lights
+	of  string // names photo and light
 }
 
 // shineIn returns what a light gives to the surfaces of the room. While something moves, a light that stands
@@ -289,7 +292,8 @@ type lightField struct {
 func (p *plan) shineIn(ctx context.Context, m *inRoom, ll *litLight) (*lightField, error) {
 	own := p.lightsKey() + " " + p.standOf(ll.l)
 	key := m.rough + p.fieldKey(ll.l)
-	last := "latest field " + p.q.PhotoKey + " " + string(ll.l.ID)
+	of := p.q.PhotoKey + " " + ll.l.ID
+	last := "latest field " + of
 	work := func(rough bool) func(context.Context) (*lightField, error) {
 		return func(ctx context.Context) (*lightField, error) {
 			defer p.stats.add("spill", time.Now())
@@ -311,7 +315,7 @@ func (p *plan) shineIn(ctx context.Context, m *inRoom, ll *litLight) (*lightFiel
 				before = f.Field // something may have moved since
 			}
 			f, err := scene.Of(ctx, l, m.Sheets(), m.Detail(rough, m.rough != ""), p.q.Recipe.Room.Shadows, bounce, before)
-			return &lightField{f, key, own}, err
+			return &lightField{f, key, own, of}, err
 		}
 	}
 	if _, ready := cache.Peek[*lightField](p.cache, key); p.mayBeRough(ready) {
@@ -404,101 +408,175 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground
 			m.last = g
 		}
 	}()
-	return forPart(ctx, p, r != p.frame, fmt.Sprintf("%sground %s %s %g %v", m.rough, m.key, p.groundKey(), p.scale, r), func(ctx context.Context) (*ground, error) {
+	key := fmt.Sprintf("%sground %s %s %g %v", m.rough, m.key, p.groundKey(), p.scale, r)
+	if r == p.frame {
+		p.cache.Only(fmt.Sprintf("ground %s %g", p.q.PhotoKey, p.scale), key, few)
+	}
+	return forPart(ctx, p, r != p.frame, key, func(ctx context.Context) (*ground, error) {
 		defer p.stats.add("ground", time.Now())
-		g := &ground{r, make([][]stretch, r.Dy())}
-		step, n := 1/p.scale, r.Dx()
-		amount := p.q.Recipe.Room.Daylight
-		// A smaller picture's pixels at an edge show two surfaces.
-		var sub *staging.Composer
-		parts := 1
-		if p.scale < 1 && m.rough == "" {
-			parts = partsOf(step)
-			sub = m.Compose(float64(partsOf(step)) * p.scale)
-		}
-		folds, err := p.folds(ctx, m)
+		v, err := p.show(ctx, m, r)
 		if err != nil {
 			return nil, err
 		}
+		g := &ground{r, make([][]stretch, r.Dy())}
+		step, n := 1/p.scale, r.Dx()
+		amount := p.q.Recipe.Room.Daylight
 		err = raster.Rows(ctx, r.Min.Y, r.Max.Y, func(y0, y1 int) {
-			w := m.composer.NewWeights(n)
-			var fine *sharer
-			if sub != nil {
-				fine = &sharer{composer: sub, parts: partsOf(step)}
-			}
 			sky, bounced := make([]float32, 4*n), make([]float32, 4*n)
 			on, returned := make([]float32, n), make([]float32, n)
 			for y := y0; y < y1 && ctx.Err() == nil; y++ {
-				m.composer.Row(w, r.Min.X, y, n)
-				if sub != nil {
-					fine.mixed(p, w, r.Min.X, y, n)
-				}
 				py := (float64(y) + 0.5) * step
-				for i, any := range w.Any {
-					if !any {
-						continue
+				row := v.rows[y-r.Min.Y]
+				g.rows[y-r.Min.Y] = make([]stretch, len(row))
+				for i := range row {
+					b := &row[i]
+					count := len(b.weight)
+					k := stretch{surface: b.surface, x: b.x, weight: slices.Clone(b.weight)}
+					body := m.Surfaces[k.surface].Sheet.Body
+					if body != nil {
+						k.normal = make([]float32, 3*count)
+						for q, l := range b.lean {
+							v := body.Facing(l, (float64(k.x+q)+0.5)*step, py)
+							k.normal[q], k.normal[count+q], k.normal[2*count+q] = float32(v.X), float32(v.Y), float32(v.Z)
+						}
 					}
-					body, of := m.Surfaces[i].Sheet.Body, w.Of[i][:n]
-					for a := 0; a < n; a++ {
-						if of[a] == 0 {
-							continue
+					if t := p.thing(m, k.surface); t != nil && (t.Edge != 1 || t.Broad != 1) {
+						for q := range k.weight {
+							way := m.Cam.Ray((float64(k.x+q)+0.5)*step, py).Unit()
+							n := k.normal[q:]
+							facing := way.X*float64(n[0]) + way.Y*float64(n[count]) + way.Z*float64(n[2*count])
+							k.weight[q] *= float32(t.Share(facing))
 						}
-						b := a
-						for b < n && of[b] != 0 {
-							b++
+					}
+					// What of daylight comes to a ceiling is only what comes back, from what the photo may not show.
+					if m.daylight != nil && m.Surfaces[k.surface].Kind != staging.Ceiling {
+						m.daylight.Field.Direct[k.surface].Read(sky, k.x, step, py, count)
+						if m.bounce != nil {
+							m.bounce.Daylight[k.surface].Read(bounced, k.x, step, py, count)
 						}
-						k := stretch{surface: i, x: r.Min.X + a, weight: make([]float32, b-a)}
-						copy(k.weight, of[a:b])
+						day, back := sky[:count], bounced[:count]
 						if body != nil {
-							k.normal = make([]float32, 3*(b-a))
-							for q := range k.weight {
-								v := body.Facing(float64(k.x+q)*step, float64(y)*step, step, parts, folds[i])
-								k.normal[q], k.normal[b-a+q], k.normal[2*(b-a)+q] = float32(v.X), float32(v.Y), float32(v.Z)
-							}
-						}
-						if t := p.thing(m, i); t != nil && (t.Edge != 1 || t.Broad != 1) {
-							for q := range k.weight {
-								way := m.Cam.Ray((float64(k.x+q)+0.5)*step, py).Unit()
-								n := k.normal[q:]
-								facing := way.X*float64(n[0]) + way.Y*float64(n[b-a]) + way.Z*float64(n[2*(b-a)])
-								k.weight[q] *= float32(t.Share(facing))
-							}
-						}
-						// What of daylight comes to a ceiling is only what comes back, from what the photo may not show.
-						if m.daylight != nil && m.Surfaces[i].Kind != staging.Ceiling {
-							m.daylight.Field.Direct[i].Read(sky, k.x, step, py, b-a)
+							day = on[:count]
+							irradiance.OnRow(day, sky, k.normal)
 							if m.bounce != nil {
-								m.bounce.Daylight[i].Read(bounced, k.x, step, py, b-a)
-							}
-							day, back := sky[:b-a], bounced[:b-a]
-							if body != nil {
-								day = on[:b-a]
-								irradiance.OnRow(day, sky, k.normal)
-								if m.bounce != nil {
-									back = returned[:b-a]
-									irradiance.OnRow(back, bounced, k.normal)
-								}
-							}
-							for q := range k.weight {
-								d := day[q]
-								if m.bounce != nil {
-									d += back[q]
-								}
-								d = max(d, darkest)
-								if amount < 1 {
-									d = float32(math.Pow(float64(d), amount))
-								}
-								k.weight[q] /= d
+								back = returned[:count]
+								irradiance.OnRow(back, bounced, k.normal)
 							}
 						}
-						g.rows[y-r.Min.Y] = append(g.rows[y-r.Min.Y], k)
-						a = b
+						for q := range k.weight {
+							d := day[q]
+							if m.bounce != nil {
+								d += back[q]
+							}
+							d = max(d, darkest)
+							if amount < 1 {
+								d = float32(math.Pow(float64(d), amount))
+							}
+							k.weight[q] /= d
+						}
 					}
+					g.rows[y-r.Min.Y][i] = k
 				}
 			}
 		})
 		return g, err
 	})
+}
+
+// shown is which surfaces the pixels of a part of the picture show: what of the ground does not depend on where things
+// stand, on lights and on daylight.
+type shown struct {
+	layout staging.Layout
+	relief []float64 // by surface, how much of it there is
+	rows   [][]visible
+}
+
+// visible is pixels of a row that show one surface.
+type visible struct {
+	surface int
+	x       int
+	weight  []float32    // how much of the pixel it fills
+	lean    []solid.Lean // of what is round
+}
+
+// Bytes returns the memory that is held.
+func (v *shown) Bytes() (n int64) {
+	for _, r := range v.rows {
+		for i := range r {
+			n += 80 + 4*int64(len(r[i].weight)) + 12*int64(len(r[i].lean))
+		}
+	}
+	return
+}
+
+// show finds which surfaces a part of the picture shows. Of the whole of it that is kept for as long as things stand in
+// the same order.
+func (p *plan) show(ctx context.Context, m *inRoom, r image.Rectangle) (*shown, error) {
+	step, n := 1/p.scale, r.Dx()
+	parts := partsOf(step)
+	v := &shown{layout: m.Layout(), relief: make([]float64, len(m.Surfaces)), rows: make([][]visible, r.Dy())}
+	for i := range v.relief {
+		if t := p.thing(m, i); t != nil {
+			v.relief[i] = t.Relief
+		}
+	}
+	name := func(fine bool) string { return fmt.Sprintf("shown %s %g %v %t", p.q.PhotoKey, p.scale, r, fine) }
+	if r == p.frame {
+		if old, ok := cache.Peek[*shown](p.cache, name(true)); ok && old.layout.Same(v.layout) && slices.Equal(old.relief, v.relief) {
+			return old, nil
+		}
+	}
+	// A smaller picture's pixels at an edge show two surfaces.
+	var sub *staging.Composer
+	if p.scale < 1 && m.rough == "" {
+		sub = m.Compose(float64(parts) * p.scale)
+	} else {
+		parts = 1
+	}
+	folds, err := p.folds(ctx, m)
+	if err != nil {
+		return nil, err
+	}
+	if err := raster.Rows(ctx, r.Min.Y, r.Max.Y, func(y0, y1 int) {
+		w := m.composer.NewWeights(n)
+		fine := &sharer{composer: sub, parts: parts}
+		for y := y0; y < y1 && ctx.Err() == nil; y++ {
+			m.composer.Row(w, r.Min.X, y, n)
+			if sub != nil {
+				fine.mixed(p, w, r.Min.X, y, n)
+			}
+			for i, any := range w.Any {
+				if !any {
+					continue
+				}
+				body, of := m.Surfaces[i].Sheet.Body, w.Of[i][:n]
+				for a := 0; a < n; a++ {
+					if of[a] == 0 {
+						continue
+					}
+					b := a
+					for b < n && of[b] != 0 {
+						b++
+					}
+					k := visible{surface: i, x: r.Min.X + a, weight: slices.Clone(of[a:b])}
+					if body != nil {
+						k.lean = make([]solid.Lean, b-a)
+						for q := range k.lean {
+							k.lean[q] = body.Lean(float64(k.x+q)*step, float64(y)*step, step, parts, folds[i])
+						}
+					}
+					v.rows[y-r.Min.Y] = append(v.rows[y-r.Min.Y], k)
+					a = b
+				}
+			}
+		}
+	}); err != nil {
+		return nil, err
+	}
+	if r == p.frame {
+		err = cache.Put(p.cache, name(m.rough == ""), v)
+	}
+	return v, err
 }
 
 // folds returns of each surface how its front rises and falls about its smooth form, nil where it does not.
@@ -615,6 +693,9 @@ func (f *sharer) share(p *plan, w *staging.Weights, x0, a, b, y int) {
 	}
 }
 
+// few is how many of what follows from a room are held, as it stood last: for undo, and to compare.
+const few = 3
+
 // fallen returns what of a light comes back from each pixel of a part of the picture, by its colour in
 // the photo.
 func (p *plan) fallen(ctx context.Context, m *inRoom, f *lightField, part image.Rectangle) (fallenLight, error) {
@@ -622,7 +703,11 @@ func (p *plan) fallen(ctx context.Context, m *inRoom, f *lightField, part image.
 	if r.Dx()*r.Dy() > wholeLimit {
 		r = part
 	}
-	return forPart(ctx, p, r != p.frame, fmt.Sprintf("fallen %s %s %g %g %v", f.key, p.groundKey(), p.q.Recipe.Room.Bounce, p.scale, r), func(ctx context.Context) (fallenLight, error) {
+	key := fmt.Sprintf("fallen %s %s %g %g %v", f.key, p.groundKey(), p.q.Recipe.Room.Bounce, p.scale, r)
+	if r == p.frame {
+		p.cache.Only(fmt.Sprintf("fallen %s %g", f.of, p.scale), key, few)
+	}
+	return forPart(ctx, p, r != p.frame, key, func(ctx context.Context) (fallenLight, error) {
 		g, err := p.lie(ctx, m, r)
 		if err != nil {
 			return fallenLight{}, err

@@ -236,39 +236,51 @@ func (b *Body) normal(r room.Vec, dx, dy float64) room.Vec {
 	return b.Turned(dx, dy)
 }
 
-// Facing returns the mean normal of the front over a square of the photo with a corner and an edge in pixels of it,
+// Lean is how a front is turned against its card, as the sum of so many unit normals of parts of it: their sum is Ahead
+// times the card's normal less Right and Down times its directions.
+type Lean struct{ Right, Down, Ahead float32 }
+
+// Lean returns how the front leans over a square of the photo with a corner and an edge in pixels of it,
 // in so many parts across and down, as far as it shows the body: at its outline that turns aside within less than a
-// pixel of a small picture. Well within the outline the middle stands for all.
+// pixel of a small picture. Well within the outline the middle stands for all. It does not depend on where the body stands.
 //
 // The thickness grows by what relief adds to it at a place, nil for none.
-func (b *Body) Facing(x, y, edge float64, parts int, relief func(x, y float64) (dx, dy float64)) (n room.Vec) {
-	mx, my := x+edge/2, y+edge/2
-	h, dx, dy := b.Thickness(mx, my)
+func (s *Shape) Lean(x, y, edge float64, parts int, relief func(x, y float64) (dx, dy float64)) (l Lean) {
+	h, dx, dy := s.Thickness(x+edge/2, y+edge/2)
 	part := func(i int) float64 { return edge * (float64(i) + 0.5) / float64(parts) }
-	if b.Flat || parts == 1 || h > wellWithin*edge {
+	if parts == 1 || h > wellWithin*edge {
 		// Folds are finer than the form: of them the mean of all parts counts.
 		for i := 0; relief != nil && i < parts*parts; i++ {
 			u, v := relief(x+part(i%parts), y+part(i/parts))
 			dx, dy = dx+u/float64(parts*parts), dy+v/float64(parts*parts)
 		}
-		return b.normal(b.Cam.Ray(mx, my), dx, dy)
+		return Lean{float32(dx), float32(dy), 1}
 	}
 	for j := range parts {
 		for i := range parts {
 			u, v := x+part(i), y+part(j)
-			if h, dx, dy := b.Thickness(u, v); h > 0 {
+			if h, dx, dy := s.Thickness(u, v); h > 0 {
 				if relief != nil {
 					a, c := relief(u, v)
 					dx, dy = dx+a, dy+c
 				}
-				n = n.Add(b.Turned(dx, dy))
+				k := 1 / math.Sqrt(1+dx*dx+dy*dy)
+				l.Right, l.Down, l.Ahead = l.Right+float32(dx*k), l.Down+float32(dy*k), l.Ahead+float32(k)
 			}
 		}
 	}
-	if n == (room.Vec{}) {
-		return b.Turned(dx, dy)
+	if l.Ahead == 0 {
+		return Lean{float32(dx), float32(dy), 1}
 	}
-	return n.Unit()
+	return l
+}
+
+// Facing returns the unit normal of a front that leans so, at a point of the photo.
+func (b *Body) Facing(l Lean, x, y float64) room.Vec {
+	if b.Flat {
+		return b.normal(b.Cam.Ray(x, y), 0, 0)
+	}
+	return b.Card.N.Mul(float64(l.Ahead)).Sub(b.right.Mul(float64(l.Right))).Sub(b.down.Mul(float64(l.Down))).Unit()
 }
 
 // wellWithin is how many edges of a square the body must be thick for its normal to be much the same all over it.

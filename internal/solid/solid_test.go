@@ -164,7 +164,7 @@ func TestFacingWithRelief(t *testing.T) {
 	cam := room.Level(80, 80, 20, 0, 80)
 	b := Stand(New(disc, nil, image.Rect(0, 0, 80, 80), 1), &cam, room.Plane{N: room.Vec{Z: -1}, D: -5}, 5)
 	tilt := func(relief func(x, y float64) (dx, dy float64), parts int) (right, down float64) {
-		n := b.Facing(39, 39, 2, parts, relief)
+		n := b.Facing(b.Lean(39, 39, 2, parts, relief), 40, 40)
 		return n.X / -n.Z, n.Y / -n.Z
 	}
 	if x, y := tilt(nil, 4); math.Hypot(x, y) > 0.1 {

@@ -4,13 +4,17 @@ import (
 	"context"
 	"image"
 	"math"
+	"reflect"
+	"slices"
 	"sync"
 
 	"pyrant/internal/coverage"
 	"pyrant/internal/irradiance"
 	"pyrant/internal/raster"
 	"pyrant/internal/room"
+	"pyrant/internal/setting"
 	"pyrant/internal/shape"
+	"pyrant/internal/solid"
 )
 
 // Composer tells, at one scale, which surface is seen at each pixel.
@@ -54,6 +58,50 @@ func (s *Set) Compose(scale float64) *Composer {
 		}
 	}
 	return c
+}
+
+// Layout is all that Compose, and the fronts of things, depend on: not where things stand, but which is before which.
+type Layout []layer
+
+// layer is one surface of a layout.
+type layer struct {
+	kind  Kind
+	id    string
+	plane room.Plane
+	face  string
+	cover coverage.Coverage
+	shape *solid.Shape
+	flat  bool
+}
+
+// Layout returns that of the room.
+func (s *Set) Layout() Layout {
+	out := make(Layout, len(s.Surfaces))
+	for i := range s.Surfaces {
+		f := &s.Surfaces[i]
+		l := layer{kind: f.Kind, id: f.ID, cover: f.cover}
+		switch {
+		case f.Kind == Platform:
+			l.face = setting.Key(f.face)
+		case f.Kind != Thing:
+			l.plane = f.Sheet.Plane
+		}
+		if b := f.Sheet.Body; b != nil {
+			l.shape, l.flat = b.Shape, b.Flat
+		}
+		out[i] = l
+	}
+	return out
+}
+
+// Same tells whether two layouts are known to be the same.
+func (l Layout) Same(m Layout) bool {
+	return slices.EqualFunc(l, m, func(a, b layer) bool {
+		if a.cover != nil && !reflect.TypeOf(a.cover).Comparable() {
+			return false
+		}
+		return a == b
+	})
 }
 
 // Weights is how much of each pixel of a row each surface fills.
