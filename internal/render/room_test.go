@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"pyrant/internal/area"
+	"pyrant/internal/cutout"
 	"pyrant/internal/pass"
 	"pyrant/internal/photo"
 	"pyrant/internal/recipe"
@@ -45,8 +46,9 @@ func post(t *testing.T, r *recipe.Recipe, left, right float64) {
 		}
 		return 0
 	}
-	r.CutOuts = append(r.CutOuts, cutOutOf(t, "c", r.Photo.Width, r.Photo.Height, covers, covers))
-	next, err := r.AddThing("c", room.Point{X: (left + right) / 2, Y: 150})
+	id := cutout.Ref(rune('c' + len(r.CutOuts)))
+	r.CutOuts = append(r.CutOuts, cutOutOf(t, string(id), r.Photo.Width, r.Photo.Height, covers, covers))
+	next, err := r.AddThing(id, room.Point{X: (left + right) / 2, Y: 150})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -371,9 +373,10 @@ func TestOthersAfterAThingMoved(t *testing.T) {
 	p, r := inFlat(t)
 	r.Room.Daylight, r.Room.Bounce = 1, 1
 	post(t, r, 120, 180)
+	post(t, r, 160, 220) // behind the other, but for once
 	e := New(1 << 27)
 	q := Request{Photo: p, PhotoKey: "p"}
-	for _, to := range []room.Point{{X: 150, Y: 150}, {X: 152, Y: 151}, {X: 152, Y: 170}, {X: 150, Y: 150}} {
+	for _, to := range []room.Point{{X: 150, Y: 150}, {X: 152, Y: 151}, {X: 152, Y: 170}, {X: 152, Y: 138}, {X: 150, Y: 150}} {
 		q.Recipe = r.Clone()
 		q.Recipe.Room.Things[0].Foot = to
 		if string(rgba(t, e, q).Pix) != string(rgba(t, New(1<<27), q).Pix) {
