@@ -185,11 +185,14 @@ type detail struct {
 
 // giver gives values at places.
 type giver interface {
-	// near returns what may hide any of the light from places of a body within a radius of a place.
-	near(mid Place, radius float64) hidden
+	// near returns for each of some places of one surface what may hide any of the light from those of it within a radius.
+	near(mids []Place, radius []float64) []hidden
 	// values writes what it gives to places of one surface to out.
 	values(pls []Place, h hidden, out []value)
 }
+
+// most is how many places ask at once at the most.
+const most = 64
 
 // fill works the grid out, unless it is that of the same sheet and light at another time wherever nothing that hides it
 // came or went; nil for none.
@@ -212,6 +215,9 @@ func (g *Grid) fill(ctx context.Context, s *Sheet, d detail, from giver, at *Fie
 		before = at.made(now.of)
 	}
 	if err := raster.Each(ctx, h, func(j int) {
+		var mids []Place
+		var radius []float64
+		var of []int
 		for i := range w {
 			n := j*w + i
 			x, y := float64(g.Tiles.Min.X+i)*g.Tile, float64(g.Tiles.Min.Y+j)*g.Tile
@@ -226,11 +232,18 @@ func (g *Grid) fill(ctx context.Context, s *Sheet, d detail, from giver, at *Fie
 				r = math.Max(r, c.At.Sub(mid.At).Len())
 			}
 			if ok {
-				by[n] = from.near(mid, 1.05*r)
+				mids, radius, of = append(mids, mid), append(radius, 1.05*r), append(of, n)
 			} else if light != nil {
 				by[n] = light.all
 			}
-			if light != nil {
+		}
+		if len(mids) > 0 {
+			for k, h := range from.near(mids, radius) {
+				by[of[k]] = h
+			}
+		}
+		for n := j * w; light != nil && n < (j+1)*w; n++ {
+			if need[n] {
 				now.hiding[n] = by[n].name(light.l)
 			}
 		}
@@ -241,6 +254,24 @@ func (g *Grid) fill(ctx context.Context, s *Sheet, d detail, from giver, at *Fie
 	corner := now.corner
 	same := make([]bool, len(corner)) // as before
 	if err := raster.Each(ctx, h+1, func(j int) {
+		// Those from which the same may be hidden ask together.
+		var ask []int
+		var places []Place
+		var of int
+		var vals []value
+		work := func() {
+			if len(ask) == 0 {
+				return
+			}
+			vals = slices.Grow(vals[:0], len(ask))[:len(ask)]
+			from.values(places, by[of], vals)
+			for k, n := range ask {
+				corner[n] = vals[k]
+				same[n] = before != nil && corner[n] == before.corner[n]
+			}
+			ask, places = ask[:0], places[:0]
+		}
+		defer work()
 		for i := range w + 1 {
 			for _, k := range [4][2]int{{i - 1, j - 1}, {i, j - 1}, {i - 1, j}, {i, j}} {
 				if k[0] < 0 || k[1] < 0 || k[0] >= w || k[1] >= h || !need[k[1]*w+k[0]] || ctx.Err() != nil {
@@ -250,8 +281,11 @@ func (g *Grid) fill(ctx context.Context, s *Sheet, d detail, from giver, at *Fie
 				if same[n] = before != nil && before.hiding[t] == now.hiding[t]; same[n] {
 					corner[n] = before.corner[n]
 				} else if pl, ok := s.Place(float64(g.Tiles.Min.X+i)*g.Tile, float64(g.Tiles.Min.Y+j)*g.Tile); ok {
-					from.values([]Place{pl}, by[t], corner[n:n+1])
-					same[n] = before != nil && corner[n] == before.corner[n]
+					if len(ask) > 0 && (now.hiding[t] != now.hiding[of] || len(ask) == most) {
+						work()
+					}
+					of = t
+					ask, places = append(ask, n), append(places, pl)
 				}
 				break
 			}

@@ -118,35 +118,39 @@ func (b *blocker) end(l *Light, d room.Vec) float64 {
 // few is how many samples are asked without asking the piece as a whole before.
 const few = tubeSamples
 
-// classify tells how much of the pieces that are open is hidden from all places within near of those of the query; edges
-// are what hides a part of it.
-func (q *query) classify(near float64, h hidden) {
+// classify tells how much of the pieces that are open is hidden from the places of the query, or if there are radii from
+// all that lie so near to each; edges are what hides a part of it.
+func (q *query) classify(radii []float64, h hidden) {
 	q.edges = q.edges[:0]
 	for i := range h {
 		b := h[i].by
 		soft := b.soft()
 		q.reset()
 		for n, x := range q.x {
+			near := soft
+			if radii != nil {
+				near += radii[n] + 1e-9
+			}
 			for _, k := range h[i].pieces {
 				at := n*len(q.l.pieces) + int(k)
 				if q.state[at] == unlit || q.state[at] == shut {
 					continue
 				}
 				p := &q.l.pieces[k]
-				if near == 0 && len(p.samples) > 1 && len(p.samples) <= few {
+				if radii == nil && len(p.samples) > 1 && len(p.samples) <= few {
 					// What may hide it most often hides a part, and then all of them are asked at any rate.
 					q.state[at] = partly
 					q.edges = append(q.edges, met{by: b, at: int32(at)})
 					continue
 				}
 				d := p.mid.Sub(x)
-				q.way(at, x, d, near+soft, p.radius+soft, b.end(q.l, d))
+				q.way(at, x, d, near, p.radius+soft, b.end(q.l, d))
 			}
 		}
 		b.ask(&q.ways)
 		for n, at := range q.of {
 			switch w := q.ways.Worst(n); {
-			case w >= 1 && near == 0:
+			case w >= 1 && radii == nil:
 				q.state[at] = shut
 			case w > -1:
 				q.state[at] = partly

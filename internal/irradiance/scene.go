@@ -160,27 +160,34 @@ type beams struct {
 	shadows float64 // how much of what is hidden is kept away
 }
 
-func (f *beams) near(mid Place, radius float64) hidden {
-	q := newQuery(f.l, mid)
+func (f *beams) near(mids []Place, radius []float64) []hidden {
+	q := newQuery(f.l, mids...)
 	defer q.free()
-	x := q.x[0]
-	for i := range f.l.pieces {
-		p := &f.l.pieces[i]
-		switch {
-		case mid.Body == nil && p.mid.Sub(x).Dot(mid.N) < -p.radius-radius: // below the horizon of all of them
-		case p.law == front && x.Sub(p.mid).Dot(p.axis) < -p.radius-radius: // behind it
-		default:
-			q.state[i] = open
+	for n, x := range q.x {
+		state, _, _, _ := q.place(n)
+		mid, r := &mids[n], radius[n]
+		for i := range f.l.pieces {
+			p := &f.l.pieces[i]
+			switch {
+			case mid.Body == nil && p.mid.Sub(x).Dot(mid.N) < -p.radius-r: // below the horizon of all of them
+			case p.law == front && x.Sub(p.mid).Dot(p.axis) < -p.radius-r: // behind it
+			default:
+				state[i] = open
+			}
 		}
 	}
-	q.classify(radius+1e-9, f.all)
-	out := hidden{}
-	for i, e := range q.edges {
-		if i == 0 || e.by != q.edges[i-1].by {
-			out = append(out, hider{by: e.by})
+	q.classify(radius, f.all)
+	out := make([]hidden, len(mids))
+	for n := range out {
+		out[n] = hidden{}
+	}
+	for _, e := range q.edges {
+		h, k := &out[int(e.at)/len(f.l.pieces)], e.at%int32(len(f.l.pieces))
+		if i := len(*h) - 1; i >= 0 && (*h)[i].by == e.by {
+			(*h)[i].pieces = append((*h)[i].pieces, k)
+		} else {
+			*h = append(*h, hider{e.by, []int32{k}})
 		}
-		h := &out[len(out)-1]
-		h.pieces = append(h.pieces, e.at)
 	}
 	return out
 }
@@ -280,7 +287,7 @@ func (s *Scene) at(l *Light, pls []Place, h hidden, each func(n int, to lit)) {
 			}
 		}
 	}
-	q.classify(0, h)
+	q.classify(nil, h)
 	for n, x := range q.x {
 		state, gives, gloss, _ := q.place(n)
 		for i := range l.pieces {
@@ -380,7 +387,7 @@ func (s *Scene) beam(l *Light, pls []Place, h hidden, each func(n int, e, bare B
 	for i := range q.state {
 		q.state[i] = open
 	}
-	q.classify(0, h)
+	q.classify(nil, h)
 	for i := range q.gives {
 		q.gives[i] = 1 // whether they do is not worth asking before
 	}

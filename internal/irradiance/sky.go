@@ -172,7 +172,13 @@ type fromSky struct {
 	by  []*blocker
 }
 
-func (f *fromSky) near(Place, float64) hidden { return hidden{} }
+func (f *fromSky) near(mids []Place, _ []float64) []hidden {
+	out := make([]hidden, len(mids))
+	for n := range out {
+		out[n] = hidden{}
+	}
+	return out
+}
 
 func (f *fromSky) values(pls []Place, _ hidden, out []value) {
 	for n, pl := range pls {
