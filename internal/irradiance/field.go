@@ -117,7 +117,13 @@ func (f *Field) fill(ctx context.Context, sheets []*Sheet, tile float64, fill fu
 // DaylightAt writes what a sky gives to flat patches to light.
 func (s *Scene) DaylightAt(ctx context.Context, sky *Sky, patches []Patch, light []float64) error {
 	by := s.blockers(nil)
-	return raster.Each(ctx, len(patches), func(i int) { light[i] = sky.at(patches[i].Place, by) })
+	return together(ctx, len(patches), func(a, b int) {
+		pls := make([]Place, b-a)
+		for i := range pls {
+			pls[i] = patches[a+i].Place
+		}
+		sky.at(pls, by, light[a:b])
+	})
 }
 
 // Return returns what of daylight comes back from other surfaces, by what of it comes to each patch, in luminance, as

@@ -97,73 +97,69 @@ func (s *Sky) toward(l Lobe) []float64 {
 // of returns what a direction gives.
 func (s *Sky) of(i int) float64 { return s.base[i]*(1-s.share) + s.lobe[i]*s.share }
 
-// open gives each direction from which the sky is seen, with how much of it is not hidden. What surfaces send
-// back of it is left to a Bounce.
-func (s *Sky) open(pl Place, by []*blocker, each func(i int, seen float64)) {
-	const long = 6
-	x := pl.At.Add(pl.N.Mul(lift))
-	high := x.Dot(s.up) + 1
+// highest is how far away what hides the sky may be.
+const highest = 6
+
+// open gives for each of some places each direction from which the sky is seen, with how much of it is not hidden. What
+// surfaces send back of it is left to a Bounce.
+func (s *Sky) open(pls []Place, by []*blocker, each func(n, i int, seen float64)) {
 	cone := math.Sqrt(2.0 / float64(s.above))
-	// In which directions each blocker lies.
-	type around struct {
-		to  room.Vec
-		cos float64
-		by  *blocker
-	}
-	var near [24]around
-	list := near[:0]
-	for _, b := range by {
-		to := b.mid.Sub(x)
-		dist := to.Len()
-		a := around{to, -2, b}
-		if dist > b.round {
-			a.to = to.Mul(1 / dist)
-			a.cos = math.Cos(math.Min(math.Asin(b.round/dist)+1.1*cone, math.Pi))
-		}
-		list = append(list, a)
-	}
 	q := queries.Get().(*query)
 	defer q.free()
-	q.seen = slices.Grow(q.seen[:0], len(s.dirs))[:len(s.dirs)]
-	for i, d := range s.dirs {
-		q.seen[i] = 1
-		if pl.Body == nil && d.Dot(pl.N) <= 0 || slices.ContainsFunc(s.walls, func(w skyWall) bool {
-			t, ok := (room.Plane{N: w.plane.N, D: -w.plane.Side(x)}).Hit(d)
-			return ok && w.plane.N.Dot(d) < 0 && high+t*d.Dot(s.up) < w.high
-		}) {
-			q.seen[i] = 0
-		}
-	}
-	for k := range list {
-		a := &list[k]
-		q.reset()
+	dirs := len(s.dirs)
+	q.seen = slices.Grow(q.seen[:0], len(pls)*dirs)[:len(pls)*dirs]
+	q.x = q.x[:0]
+	for n := range pls {
+		pl := &pls[n]
+		x := pl.At.Add(pl.N.Mul(lift))
+		q.x = append(q.x, x)
+		high := x.Dot(s.up) + 1
 		for i, d := range s.dirs {
-			if q.seen[i] > 0 && (a.cos <= -2 || a.to.Dot(d) >= a.cos) {
-				q.way(i, x, d.Mul(long), lift, lift+cone*long, 1)
+			q.seen[n*dirs+i] = 1
+			if pl.Body == nil && d.Dot(pl.N) <= 0 || slices.ContainsFunc(s.walls, func(w skyWall) bool {
+				t, ok := (room.Plane{N: w.plane.N, D: -w.plane.Side(x)}).Hit(d)
+				return ok && w.plane.N.Dot(d) < 0 && high+t*d.Dot(s.up) < w.high
+			}) {
+				q.seen[n*dirs+i] = 0
 			}
 		}
-		q.hide(a.by)
 	}
-	for i, v := range q.seen {
+	for _, b := range by {
+		q.reset()
+		for n, x := range q.x {
+			// In which directions the blocker lies.
+			to, least := b.mid.Sub(x), math.Inf(-1)
+			if dist := to.Len(); dist > b.round {
+				least = dist * math.Cos(math.Min(math.Asin(b.round/dist)+1.1*cone, math.Pi))
+			}
+			for i, d := range s.dirs {
+				if q.seen[n*dirs+i] > 0 && to.Dot(d) >= least {
+					q.way(n*dirs+i, x, d.Mul(highest), lift, lift+cone*highest, 1)
+				}
+			}
+		}
+		q.hide(b)
+	}
+	for k, v := range q.seen {
 		if v > 0 {
-			each(i, v)
+			each(k/dirs, k%dirs, v)
 		}
 	}
 }
 
-// beam returns the daylight that comes to a place, however it is turned.
-func (s *Sky) beam(pl Place, by []*blocker) (b Beam) {
-	s.open(pl, by, func(i int, seen float64) {
-		g := s.of(i) * seen
+// beam writes the daylight that comes to places, however they are turned, to out.
+func (s *Sky) beam(pls []Place, by []*blocker, out []Beam) {
+	clear(out)
+	s.open(pls, by, func(n, i int, seen float64) {
+		g, b := s.of(i)*seen, &out[n]
 		b.V, b.S = b.V.Add(s.dirs[i].Mul(g)), b.S+g
 	})
-	return
 }
 
-// at returns the daylight on a flat place; 1 is open ground.
-func (s *Sky) at(pl Place, by []*blocker) (e float64) {
-	s.open(pl, by, func(i int, seen float64) { e += s.of(i) * seen * s.dirs[i].Dot(pl.N) })
-	return
+// at writes the daylight on flat places to out; 1 is open ground.
+func (s *Sky) at(pls []Place, by []*blocker, out []float64) {
+	clear(out)
+	s.open(pls, by, func(n, i int, seen float64) { out[n] += s.of(i) * seen * s.dirs[i].Dot(pls[n].N) })
 }
 
 // fromSky is a sky as what gives values.
@@ -181,12 +177,17 @@ func (f *fromSky) near(mids []Place, _ []float64) []hidden {
 }
 
 func (f *fromSky) values(pls []Place, _ hidden, out []value) {
-	for n, pl := range pls {
-		if pl.Body == nil {
-			out[n] = value{float32(f.sky.at(pl, f.by))}
-			continue
+	if pls[0].Body == nil {
+		e := make([]float64, len(pls))
+		f.sky.at(pls, f.by, e)
+		for n, v := range e {
+			out[n] = value{float32(v)}
 		}
-		b := f.sky.beam(pl, f.by)
+		return
+	}
+	e := make([]Beam, len(pls))
+	f.sky.beam(pls, f.by, e)
+	for n, b := range e {
 		out[n] = value{float32(b.V.X), float32(b.V.Y), float32(b.V.Z), float32(b.S)}
 	}
 }
@@ -198,6 +199,12 @@ type Lit struct {
 	Surface int     // places of one surface have the same
 }
 
+// together calls work for the numbers below n, some at a time, spread over the cores.
+func together(ctx context.Context, n int, work func(a, b int)) error {
+	const some = 8
+	return raster.Each(ctx, (n+some-1)/some, func(k int) { work(k*some, min((k+1)*some, n)) })
+}
+
 // Find finds the brighter part of a sky: that by which what each surface sends back is most even once
 // the daylight is divided out. It is measured as the mean distance of the logarithms from the median of
 // their surface, with something for surfaces that come out apart, and for the share.
@@ -205,10 +212,12 @@ func (s *Sky) Find(ctx context.Context, sc *Scene, places []Lit) (Lobe, error) {
 	by := sc.blockers(nil)
 	all := make([][]float64, len(places))
 	n := len(s.dirs)
-	if err := raster.Each(ctx, len(places), func(k int) {
-		all[k] = make([]float64, n)
-		pl := places[k].Place
-		s.open(pl, by, func(i int, seen float64) { all[k][i] = seen * s.dirs[i].Dot(pl.N) })
+	if err := together(ctx, len(places), func(a, b int) {
+		pls := make([]Place, b-a)
+		for k := range pls {
+			all[a+k], pls[k] = make([]float64, n), places[a+k].Place
+		}
+		s.open(pls, by, func(k, i int, seen float64) { all[a+k][i] = seen * s.dirs[i].Dot(pls[k].N) })
 	}); err != nil {
 		return Lobe{}, err
 	}
