@@ -1,6 +1,7 @@
 package irradiance
 
 import (
+	"math"
 	"slices"
 	"sync"
 
@@ -107,12 +108,21 @@ func (q *query) way(of int, x, d room.Vec, near, far, end float64) {
 	q.of = append(q.of, int32(of))
 }
 
-// end returns the share of a way to a light at which what it lies on stops to hide it, as until.
-func (b *blocker) end(l *Light, d room.Vec) float64 {
-	if b.body != nil && b.body == l.On || b.rod != nil {
-		return until(l, b, d.Len())
+// short returns how far before a light the blocker stops to hide it, which what the light lies on does; never is told of
+// the light's own body.
+func (b *blocker) short(l *Light) (by float64, never bool) {
+	if b.body != nil && b.body == l.On {
+		by = 1.2 * b.body.Tall()
 	}
-	return 1
+	return by, b.rod != nil && b.rod.Of == l.Of
+}
+
+// end returns the share of a way that counts, which ends so short.
+func end(d room.Vec, short float64) float64 {
+	if short == 0 {
+		return 1
+	}
+	return math.Max(1-short/d.Len(), 0)
 }
 
 // few is how many samples are asked without asking the piece as a whole before.
@@ -125,6 +135,10 @@ func (q *query) classify(radii []float64, h hidden) {
 	for i := range h {
 		b := h[i].by
 		soft := b.soft()
+		short, never := b.short(q.l)
+		if never {
+			continue
+		}
 		q.reset()
 		for n, x := range q.x {
 			near := soft
@@ -144,7 +158,7 @@ func (q *query) classify(radii []float64, h hidden) {
 					continue
 				}
 				d := p.mid.Sub(x)
-				q.way(at, x, d, near, p.radius+soft, b.end(q.l, d))
+				q.way(at, x, d, near, p.radius+soft, end(d, short))
 			}
 		}
 		b.ask(&q.ways)
@@ -168,6 +182,7 @@ func (q *query) look() {
 	for i := 0; i < len(q.edges); {
 		b := q.edges[i].by
 		soft := b.soft()
+		short, _ := b.short(q.l)
 		q.reset()
 		for ; i < len(q.edges) && q.edges[i].by == b; i++ {
 			e := &q.edges[i]
@@ -183,7 +198,7 @@ func (q *query) look() {
 			for k := range p.samples {
 				if s := first + k; q.seen[s] > 0 && (q.gives[s] > 0 || q.gloss[s] > 0) {
 					d := p.samples[k].at.Sub(q.x[n])
-					q.way(s, q.x[n], d, soft, p.samples[k].size+soft, b.end(q.l, d))
+					q.way(s, q.x[n], d, soft, p.samples[k].size+soft, end(d, short))
 				}
 			}
 		}

@@ -124,17 +124,6 @@ func (s *Scene) blockers(self *solid.Body) []*blocker {
 // softest is how soft the edge of a body is, of its largest thickness.
 const softest = 0.05
 
-// until returns the share of a way to a light at which what it lies on stops to hide it.
-func until(l *Light, b *blocker, length float64) float64 {
-	if b.rod != nil && b.rod.Of == l.Of {
-		return 0
-	}
-	if b.body == nil || b.body != l.On {
-		return 1
-	}
-	return math.Max(1-1.2*b.body.Tall()/length, 0)
-}
-
 // through returns what of a cone is not hidden, by how deep it comes within a blocker; see solid.Ways.
 func through(worst float64) float64 {
 	if worst <= -1 {

@@ -35,7 +35,7 @@ func (w *Ways) Len() int { return w.n }
 // Add adds a way from x by d, with a cone whose radius grows from near to far. What lies beyond the share end of it does
 // not count.
 func (w *Ways) Add(x, d room.Vec, near, far, end float64) {
-	k, i := w.n/lanes, w.n%lanes
+	k, i := w.n/lanes, uint(w.n)%lanes
 	if k == len(w.list) {
 		w.list = append(w.list, eight{})
 	}
