@@ -64,6 +64,8 @@ type query struct {
 
 	ways solid.Ways
 	of   []int32 // which of state or seen each way is to tell of
+
+	direct []int32 // of state, what is not asked as a whole
 }
 
 var queries = sync.Pool{New: func() any { return new(query) }}
@@ -132,44 +134,60 @@ const few = tubeSamples
 // all that lie so near to each; edges are what hides a part of it.
 func (q *query) classify(radii []float64, h hidden) {
 	q.edges = q.edges[:0]
+	// The same ways are asked of one blocker after the other.
+	var to []int32
+	var short float64
 	for i := range h {
 		b := h[i].by
-		soft := b.soft()
-		short, never := b.short(q.l)
+		cut, never := b.short(q.l)
 		if never {
 			continue
 		}
-		q.reset()
-		for n, x := range q.x {
-			near := soft
-			if radii != nil {
-				near += radii[n] + 1e-9
-			}
-			for _, k := range h[i].pieces {
-				at := n*len(q.l.pieces) + int(k)
-				if q.state[at] == unlit || q.state[at] == shut {
-					continue
-				}
-				p := &q.l.pieces[k]
-				if radii == nil && len(p.samples) > 1 && len(p.samples) <= few {
-					// What may hide it most often hides a part, and then all of them are asked at any rate.
-					q.state[at] = partly
-					q.edges = append(q.edges, met{by: b, at: int32(at)})
-					continue
-				}
-				d := p.mid.Sub(x)
-				q.way(at, x, d, near, p.radius+soft, end(d, short))
-			}
+		if to == nil || cut != short || !slices.Equal(to, h[i].pieces) {
+			to, short = h[i].pieces, cut
+			q.toPieces(to, radii, short)
 		}
-		b.ask(&q.ways)
+		for _, at := range q.direct {
+			// What may hide a piece of few samples most often hides a part, and then all of them are asked at any rate.
+			q.state[at] = partly
+			q.edges = append(q.edges, met{by: b, at: at})
+		}
+		b.ask(&q.ways, b.soft())
 		for n, at := range q.of {
 			switch w := q.ways.Worst(n); {
 			case w >= 1 && radii == nil:
 				q.state[at] = shut
+				q.ways.Drop(n)
 			case w > -1:
 				q.state[at] = partly
 				q.edges = append(q.edges, met{b, at, w})
 			}
+		}
+	}
+}
+
+// toPieces sets the ways to those from the places to some pieces that are not shut; direct are those that are not asked as
+// a whole.
+func (q *query) toPieces(pieces []int32, radii []float64, short float64) {
+	q.reset()
+	q.direct = q.direct[:0]
+	for n, x := range q.x {
+		near := 0.0
+		if radii != nil {
+			near = radii[n]
+		}
+		for _, k := range pieces {
+			at := n*len(q.l.pieces) + int(k)
+			if q.state[at] == unlit || q.state[at] == shut {
+				continue
+			}
+			p := &q.l.pieces[k]
+			if radii == nil && len(p.samples) > 1 && len(p.samples) <= few {
+				q.direct = append(q.direct, int32(at))
+				continue
+			}
+			d := p.mid.Sub(x)
+			q.way(at, x, d, near, p.radius, end(d, short))
 		}
 	}
 }
@@ -181,7 +199,6 @@ func (q *query) look() {
 	}
 	for i := 0; i < len(q.edges); {
 		b := q.edges[i].by
-		soft := b.soft()
 		short, _ := b.short(q.l)
 		q.reset()
 		for ; i < len(q.edges) && q.edges[i].by == b; i++ {
@@ -198,17 +215,18 @@ func (q *query) look() {
 			for k := range p.samples {
 				if s := first + k; q.seen[s] > 0 && (q.gives[s] > 0 || q.gloss[s] > 0) {
 					d := p.samples[k].at.Sub(q.x[n])
-					q.way(s, q.x[n], d, soft, p.samples[k].size+soft, end(d, short))
+					q.way(s, q.x[n], d, 0, p.samples[k].size, end(d, short))
 				}
 			}
 		}
-		q.hide(b)
+		q.hide(b, b.soft())
 	}
 }
 
-// hide asks the ways of a blocker, and what is seen of where they go becomes less by what it hides.
-func (q *query) hide(b *blocker) {
-	b.ask(&q.ways)
+// hide asks the ways of a blocker, with cones wider by soft, and what is seen of where they go becomes less by what it
+// hides.
+func (q *query) hide(b *blocker, soft float64) {
+	b.ask(&q.ways, soft)
 	for n, k := range q.of {
 		switch w := q.ways.Worst(n); {
 		case w >= 1:

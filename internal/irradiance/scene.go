@@ -82,17 +82,17 @@ type blocker struct {
 	name  uint64  // of where it stands and what it is like
 }
 
-// ask finds how deep within the blocker each of the ways comes.
-func (b *blocker) ask(ways *solid.Ways) {
+// ask finds how deep within the blocker each of the ways comes, with cones wider by soft.
+func (b *blocker) ask(ways *solid.Ways, soft float64) {
 	switch {
 	case b.self:
-		b.body.Worst(ways, selfNear*b.body.Tall()) // what is near belongs to the same part of the body
+		b.body.Worst(ways, selfNear*b.body.Tall(), soft) // what is near belongs to the same part of the body
 	case b.body != nil:
-		b.body.Worst(ways, 0)
+		b.body.Worst(ways, 0, soft)
 	case b.rod != nil:
-		ways.Near(b.mid, b.round, b.rod.worst)
+		ways.Near(b.mid, b.round, soft, b.rod.worst)
 	default:
-		ways.Near(b.mid, b.round, func(x, d room.Vec, near, far, _ float64) float64 {
+		ways.Near(b.mid, b.round, soft, func(x, d room.Vec, near, far, _ float64) float64 {
 			deep, t := b.prism.Deep(x, d, max(near, far))
 			return deep / (near + (far-near)*t)
 		})

@@ -138,7 +138,7 @@ func (s *Sky) open(pls []Place, by []*blocker, each func(n, i int, seen float64)
 				}
 			}
 		}
-		q.hide(b)
+		q.hide(b, 0)
 	}
 	for k, v := range q.seen {
 		if v > 0 {

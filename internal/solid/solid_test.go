@@ -69,7 +69,7 @@ func TestNoOutline(t *testing.T) {
 func worst(b *Body, x, d room.Vec, near, far, begin, end float64) float64 {
 	var w Ways
 	w.Add(x, d, near, far, end)
-	b.Worst(&w, begin*d.Len())
+	b.Worst(&w, begin*d.Len(), 0)
 	return w.Worst(0)
 }
 

@@ -61,9 +61,10 @@ func (w *Ways) all(n int) uint {
 	return 1<<lanes - 1
 }
 
-// Near finds how deep the ways come within what lies in a ball, by what worst tells of those that touch the ball.
-func (w *Ways) Near(mid room.Vec, round float64, worst func(x, d room.Vec, near, far, end float64) float64) {
-	b := newBall(mid, round)
+// Near finds how deep the ways, with cones wider by soft, come within what lies in a ball, by what worst tells of those that
+// touch the ball.
+func (w *Ways) Near(mid room.Vec, round, soft float64, worst func(x, d room.Vec, near, far, end float64) float64) {
+	b := newBall(mid, round+soft)
 	for k := range (w.n + lanes - 1) / lanes {
 		e := &w.list[k]
 		for i := range e.worst {
@@ -73,7 +74,7 @@ func (w *Ways) Near(mid room.Vec, round float64, worst func(x, d room.Vec, near,
 			i := bits.TrailingZeros(left)
 			x := room.Vec{X: float64(e.x[i]), Y: float64(e.y[i]), Z: float64(e.z[i])}
 			d := room.Vec{X: float64(e.dx[i]), Y: float64(e.dy[i]), Z: float64(e.dz[i])}
-			e.worst[i] = float32(worst(x, d, float64(e.near[i]), float64(e.far[i]), float64(e.end[i])))
+			e.worst[i] = float32(worst(x, d, float64(e.near[i])+soft, float64(e.far[i])+soft, float64(e.end[i])))
 		}
 	}
 }
@@ -141,13 +142,13 @@ type met struct {
 	each   [lanes]float32 // 1 by its length
 }
 
-// bounds returns where the body is.
-func (b *Body) bounds() bounds {
+// bounds returns where the body is, for ways whose cones are wider by soft.
+func (b *Body) bounds(soft float64) bounds {
 	n := b.Card.N
 	out := bounds{
-		ball: newBall(b.Mid, b.Round), tall: float32(b.tall),
+		ball: newBall(b.Mid, b.Round+soft), tall: float32(b.tall + soft),
 		x: float32(n.X), y: float32(n.Y), z: float32(n.Z), d: float32(b.Card.D),
-		each: float32(1 / b.unit), slack: float32(b.slack), count: int32(len(b.sides)),
+		each: float32(1 / b.unit), slack: float32(b.slack + soft), count: int32(len(b.sides)),
 	}
 	for i, n := range b.sides {
 		out.sides[i] = normal{float32(n.X), float32(n.Y), float32(n.Z)}
@@ -246,11 +247,12 @@ const (
 	eye  = 1e-3
 )
 
-// Worst finds how deep within the body each of the ways comes; so much at their beginning does not count. They go in
-// steps as long as the body is away, at least a part of their cone.
-func (b *Body) Worst(w *Ways, skip float64) {
-	at, s := b.bounds(), b.still()
+// Worst finds how deep within the body each of the ways comes, with cones wider by soft; so much at their beginning does
+// not count. They go in steps as long as the body is away, at least a part of their cone.
+func (b *Body) Worst(w *Ways, skip, soft float64) {
+	at, s := b.bounds(soft), b.still()
 	at.skip = float32(skip)
+	wider := float32(soft)
 	var f fan
 	var of [gang]*float32
 	n := 0
@@ -279,7 +281,7 @@ func (b *Body) Worst(w *Ways, skip float64) {
 			i := bits.TrailingZeros(left)
 			f.x[n], f.y[n], f.z[n], f.w[n] = e.x[i], e.y[i], e.z[i], m.w[i]
 			f.dx[n], f.dy[n], f.dz[n], f.dw[n] = e.dx[i], e.dy[i], e.dz[i], m.dw[i]
-			f.near[n], f.grow[n] = e.near[i], e.far[i]-e.near[i]
+			f.near[n], f.grow[n] = e.near[i]+wider, e.far[i]-e.near[i]
 			f.t[n], f.t1[n], f.each[n] = m.t0[i], m.t1[i], m.each[i]
 			of[n] = &e.worst[i]
 			if n++; n == gang {

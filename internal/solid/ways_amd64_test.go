@@ -57,7 +57,7 @@ func TestMarchSameBits(t *testing.T) {
 				e.near[i], e.far[i], e.end[i] = 0.1+v(0.1), 0.1+v(0.1), 0.5+v(0.6)
 			}
 			e.dz[n%lanes], e.dx[(n+1)%lanes] = 0, float32(n%3)
-			at := b.bounds()
+			at := b.bounds(0.01)
 			at.skip = 0.1
 			var m, o met
 			if got, want := at.meet(&e, &m), at.meetEach(&e, &o); got != want || got != 0 && m != o {
