@@ -1,22 +1,12 @@
 package irradiance
 
 import (
-	"cmp"
 	"context"
 	"math"
 	"slices"
 
 	"pyrant/internal/raster"
 )
-
-func median[T cmp.Ordered](v []T) (m T) {
-	if len(v) == 0 {
-		return
-	}
-	s := slices.Clone(v)
-	slices.Sort(s)
-	return s[len(s)/2]
-}
 
 // Patch is a part of a surface that sends back what it receives.
 type Patch struct {

@@ -62,12 +62,11 @@ func (s *Scene) Of(ctx context.Context, l *Light, sheets []*Sheet, d Detail, sha
 		return f, ctx.Err()
 	}
 	sent, all := make([][3]float32, len(b.Patches)), l.all(b.by)
-	if err := raster.Each(ctx, len(sent), func(i int) {
-		p := &b.Patches[i]
-		s.at(l, []Place{p.Place}, all, func(_ int, to lit) {
+	if err := together(ctx, b.Patches, func(from int, pls []Place) {
+		s.at(l, pls, all, func(n int, to lit) {
 			v := to.bare + (to.e-to.bare)*shadows
-			for c := range sent[i] {
-				sent[i][c] = float32(v * p.Albedo[c])
+			for c, a := range b.Patches[from+n].Albedo {
+				sent[from+n][c] = float32(v * a)
 			}
 		})
 	}); err != nil {
@@ -117,13 +116,7 @@ func (f *Field) fill(ctx context.Context, sheets []*Sheet, tile float64, fill fu
 // DaylightAt writes what a sky gives to flat patches to light.
 func (s *Scene) DaylightAt(ctx context.Context, sky *Sky, patches []Patch, light []float64) error {
 	by := s.blockers(nil)
-	return together(ctx, len(patches), func(a, b int) {
-		pls := make([]Place, b-a)
-		for i := range pls {
-			pls[i] = patches[a+i].Place
-		}
-		sky.at(pls, by, light[a:b])
-	})
+	return together(ctx, patches, func(from int, pls []Place) { sky.at(pls, by, light[from:from+len(pls)]) })
 }
 
 // Return returns what of daylight comes back from other surfaces, by what of it comes to each patch, in luminance, as

@@ -197,6 +197,7 @@ func (q *query) look() {
 	for i := range q.seen {
 		q.seen[i] = 1
 	}
+	count := uint32(len(q.l.pieces)) // dividing by an int takes twice as long
 	for i := 0; i < len(q.edges); {
 		b := q.edges[i].by
 		short, _ := b.short(q.l)
@@ -206,8 +207,9 @@ func (q *query) look() {
 			if q.state[e.at] != partly {
 				continue
 			}
-			n, p := int(e.at)/len(q.l.pieces), &q.l.pieces[int(e.at)%len(q.l.pieces)]
-			first := n*q.l.samples + p.first
+			n, k := uint32(e.at)/count, uint32(e.at)%count
+			p := &q.l.pieces[k]
+			first := int(n)*q.l.samples + p.first
 			if len(p.samples) == 1 { // its cone is that of the piece
 				q.seen[first] *= through(e.deep)
 				continue

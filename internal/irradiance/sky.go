@@ -2,6 +2,7 @@ package irradiance
 
 import (
 	"context"
+	"maps"
 	"math"
 	"slices"
 
@@ -199,10 +200,23 @@ type Lit struct {
 	Surface int     // places of one surface have the same
 }
 
-// together calls work for the numbers below n, some at a time, spread over the cores.
-func together(ctx context.Context, n int, work func(a, b int)) error {
+// placed is what has a place.
+type placed interface{ place() Place }
+
+func (l Lit) place() Place   { return l.Place }
+func (p Patch) place() Place { return p.Place }
+
+// together calls work for the places of a list, some at a time from an index on, spread over the cores.
+func together[T placed](ctx context.Context, list []T, work func(from int, pls []Place)) error {
 	const some = 8
-	return raster.Each(ctx, (n+some-1)/some, func(k int) { work(k*some, min((k+1)*some, n)) })
+	return raster.Each(ctx, (len(list)+some-1)/some, func(k int) {
+		part := list[k*some : min((k+1)*some, len(list))]
+		pls := make([]Place, len(part))
+		for i := range part {
+			pls[i] = part[i].place()
+		}
+		work(k*some, pls)
+	})
 }
 
 // Find finds the brighter part of a sky: that by which what each surface sends back is most even once
@@ -212,12 +226,11 @@ func (s *Sky) Find(ctx context.Context, sc *Scene, places []Lit) (Lobe, error) {
 	by := sc.blockers(nil)
 	all := make([][]float64, len(places))
 	n := len(s.dirs)
-	if err := together(ctx, len(places), func(a, b int) {
-		pls := make([]Place, b-a)
-		for k := range pls {
-			all[a+k], pls[k] = make([]float64, n), places[a+k].Place
-		}
-		s.open(pls, by, func(k, i int, seen float64) { all[a+k][i] = seen * s.dirs[i].Dot(pls[k].N) })
+	for k := range all {
+		all[k] = make([]float64, n)
+	}
+	if err := together(ctx, places, func(from int, pls []Place) {
+		s.open(pls, by, func(k, i int, seen float64) { all[from+k][i] = seen * s.dirs[i].Dot(pls[k].N) })
 	}); err != nil {
 		return Lobe{}, err
 	}
@@ -228,30 +241,40 @@ func (s *Sky) Find(ctx context.Context, sc *Scene, places []Lit) (Lobe, error) {
 			even[k] += s.base[i] * v
 		}
 	}
+	// The places of each surface, and the logarithms of what the photo shows of them.
+	of := map[int][]int{}
+	logs := make([]float64, len(places))
+	for k := range places {
+		of[places[k].Surface] = append(of[places[k].Surface], k)
+		logs[k] = math.Log(math.Max(places[k].Light, 1e-4))
+	}
+	surfaces := slices.Sorted(maps.Keys(of))
 	cost := func(lobe []float64, share float64) float64 {
-		logs := map[int][]float64{}
-		for k, e := range even {
-			if e *= 1 - share; lobe != nil {
-				e += share * lobe[k]
+		var sum, floor float64
+		medians := make([]float64, len(surfaces))
+		some := make([]float64, 0, len(places))
+		for n, f := range surfaces {
+			some = some[:0]
+			for _, k := range of[f] {
+				e := even[k] * (1 - share)
+				if lobe != nil {
+					e += share * lobe[k]
+				}
+				some = append(some, logs[k]-math.Log(math.Max(e, 1e-3)))
 			}
-			logs[places[k].Surface] = append(logs[places[k].Surface], math.Log(math.Max(places[k].Light, 1e-4)/math.Max(e, 1e-3)))
-		}
-		var sum, count float64
-		medians := map[int]float64{}
-		for f, v := range logs {
-			m := median(v)
-			medians[f] = m
-			for _, x := range v {
+			slices.Sort(some)
+			m := some[len(some)/2]
+			for _, x := range some {
 				sum += math.Abs(x - m)
 			}
-			count += float64(len(v))
+			if medians[n] = m; f == 0 {
+				floor = m
+			}
 		}
-		c := sum/math.Max(count, 1) + 0.01*share
-		if floor, ok := medians[0]; ok {
-			for f, m := range medians {
-				if f != 0 {
-					c += 0.015 * math.Abs(m-floor) / float64(max(len(medians)-1, 1))
-				}
+		c := sum/math.Max(float64(len(places)), 1) + 0.01*share
+		if len(of[0]) > 0 {
+			for _, m := range medians {
+				c += 0.015 * math.Abs(m-floor) / float64(max(len(medians)-1, 1))
 			}
 		}
 		return c

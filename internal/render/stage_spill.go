@@ -1,6 +1,7 @@
 package render
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"image"
@@ -41,11 +42,12 @@ func (st *spillStage) prepare(ctx context.Context, p *plan) (bool, error) {
 	if !p.q.Recipe.Spill.On {
 		return false, nil
 	}
-	for _, ll := range p.lights {
-		sp, err := p.spillOf(ctx, ll)
-		if err != nil {
-			return false, err
-		}
+	spills, err := p.spills(ctx)
+	if err != nil {
+		return false, err
+	}
+	for i, ll := range p.lights {
+		sp := spills[i]
 		if sp == nil {
 			continue
 		}
@@ -82,10 +84,33 @@ type lightSpill struct {
 	veil    veil // of what carries the light
 }
 
+// spills returns the spill of each light, nil for none, worked out side by side.
+func (p *plan) spills(ctx context.Context) ([]*lightSpill, error) {
+	out, errs := make([]*lightSpill, len(p.lights)), make([]error, len(p.lights))
+	for i := range p.q.Recipe.Lights {
+		p.standKey(i) // which is noted down, and not made by two
+	}
+	if slices.ContainsFunc(p.lights, func(ll *litLight) bool { return p.spillPower(ll) > 0 }) {
+		if _, err := p.openRoom(ctx); err != nil {
+			return nil, err
+		}
+	}
+	err := raster.Each(ctx, len(out), func(i int) { out[i], errs[i] = p.spillOf(ctx, p.lights[i]) })
+	return out, cmp.Or(append(errs, err)...)
+}
+
+// spillPower returns how strong the spill of a light is; 0 for none.
+func (p *plan) spillPower(ll *litLight) float32 {
+	if !ll.l.Spill.On {
+		return 0
+	}
+	return float32(ll.l.Gain() * p.q.Recipe.Spill.Level * ll.l.Spill.Strength)
+}
+
 // spillOf returns the spill of a light, nil for none.
 func (p *plan) spillOf(ctx context.Context, ll *litLight) (*lightSpill, error) {
-	k := float32(ll.l.Gain() * p.q.Recipe.Spill.Level * ll.l.Spill.Strength)
-	if k <= 0 || !ll.l.Spill.On {
+	k := p.spillPower(ll)
+	if k <= 0 {
 		return nil, nil
 	}
 	m, err := p.openRoom(ctx)
