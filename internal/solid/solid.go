@@ -36,7 +36,7 @@ type rise struct{ h2, dx, dy float32 }
 
 // cell is what is known of a place, four numbers, so that one can be read at once.
 type cell struct {
-	off2 float32 // square of the distance from the middle of the ball that comes nearest, of those that fit in
+	h2   float32 // square of the thickness, below 0 outside: of the ball that comes nearest
 	ball float32 // radius of that ball
 	out  float32 // distance from the outline for a place outside
 	_    float32
@@ -95,7 +95,7 @@ func New(covered, away []bool, rect image.Rectangle, size float64) *Shape {
 	for i, v := range least {
 		c := &s.pix[i/w*(w+1)+i%w]
 		if v >= far {
-			c.off2, full[i], c.out = far, -far, far
+			c.h2, full[i], c.out = -far, -far, far
 			continue
 		}
 		full[i] = float32(-v)
@@ -103,12 +103,11 @@ func New(covered, away []bool, rect image.Rectangle, size float64) *Shape {
 			x, y := rect.Min.X+i%w, rect.Min.Y+i/w
 			s.used = s.used.Union(image.Rect(x, y, x+1, y+1))
 		}
-		ball2 := -balls[from[i]]
-		c.off2, c.ball = float32(ball2+v), float32(math.Sqrt(ball2))
+		c.h2, c.ball = float32(-v), float32(math.Sqrt(-balls[from[i]]))
 		if b := beside[i]; b > 0 {
 			c.out = float32(math.Sqrt(b)) - 0.5
 			if away != nil && away[i] && v < 0 {
-				c.off2 = float32(ball2) + c.out*c.out // balls of the thing beside it do not reach in
+				c.h2 = -c.out * c.out // balls of the thing beside it do not reach in
 			}
 		}
 		s.Tall = math.Max(s.Tall, math.Sqrt(math.Max(-v, 0)))

@@ -181,3 +181,47 @@ func TestFacingWithRelief(t *testing.T) {
 		t.Errorf("folds finer than the square turn it to %.3f, %.3f", x, y)
 	}
 }
+
+// How far a place is clear of a body is about how far it is from the nearest of all balls that fit into its outline, before
+// and behind its card as well. (Which ball counts is that of the place on the card, not always the nearest.)
+func TestClear(t *testing.T) {
+	const w, h = 120, 80
+	covered := cells(w, h, func(x, y float64) bool {
+		return math.Hypot(x-40, y-40) < 20 || math.Abs(y-40) < 5 && x > 40 && x < 100
+	})
+	type ball struct{ x, y, r float64 }
+	var balls []ball
+	for i, c := range covered {
+		if !c {
+			continue
+		}
+		r := math.Inf(1)
+		for j, d := range covered {
+			if !d {
+				r = math.Min(r, math.Hypot(float64(i%w-j%w), float64(i/w-j/w))-0.5)
+			}
+		}
+		balls = append(balls, ball{float64(i%w) + 0.5, float64(i/w) + 0.5, r})
+	}
+	cam := room.Level(w, h, 30, 0, 400)
+	b := Stand(New(covered, nil, image.Rect(0, 0, w, h), 1), &cam, room.Plane{N: room.Vec{Z: -1}, D: -400}, 400) // a cell is 1
+	rng := rand.New(rand.NewPCG(11, 12))
+	sum := 0.0
+	const places = 3000
+	for range places {
+		x, y, z := rng.Float64()*w, rng.Float64()*h, rng.Float64()*16-8
+		// Along the ray of the camera a place before the card lies beside that of its pixel; asked for is the pixel's.
+		p := room.Vec{X: x - cam.CX, Y: y - cam.CY, Z: 400}.Mul((400 + z) / 400)
+		want := math.Inf(1)
+		for _, c := range balls {
+			want = math.Min(want, math.Sqrt((x-c.x)*(x-c.x)+(y-c.y)*(y-c.y)+z*z)-c.r)
+		}
+		if want < -3 {
+			continue
+		}
+		sum += math.Abs(b.Clear(p) - want)
+	}
+	if sum/places > 0.3 {
+		t.Errorf("it is told wrongly by %.2f cells", sum/places)
+	}
+}

@@ -367,7 +367,7 @@ func (s *still) clear(pix []cell, x, y, z, w float32) float32 {
 		a, b := p+float32((r-p)*fy), q+float32((t-q)*fy)
 		return a + float32((b-a)*fx)
 	}
-	off2, ball, out := mix(p.off2, q.off2, r.off2, t.off2), mix(p.ball, q.ball, r.ball, t.ball), mix(p.out, q.out, r.out, t.out)
+	h2, ball, out := mix(p.h2, q.h2, r.h2, t.h2), mix(p.ball, q.ball, r.ball, t.ball), mix(p.out, q.out, r.out, t.out)
 	if s.upright != 0 {
 		w = abs(w)
 	} else if !(w > 0) {
@@ -375,13 +375,17 @@ func (s *still) clear(pix []cell, x, y, z, w float32) float32 {
 	}
 	w2 := float32(w * w)
 	if beyond > 0 {
-		if b2 := float32(ball * ball); b2 > off2 {
-			off2 = b2
+		if h2 > 0 {
+			h2 = 0
 		}
-		off2 += beyond
-		out += sqrt(beyond)
+		h2 -= beyond
 	}
-	d := sqrt(off2+w2) - ball
+	out += sqrt(beyond)
+	d := float32(ball*ball) - h2 + w2
+	if !(d > 0) {
+		d = 0
+	}
+	d = sqrt(d) - ball
 	if out > 0 {
 		if e := sqrt(float32(out*out) + w2); e < d {
 			d = e

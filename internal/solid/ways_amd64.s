@@ -245,7 +245,7 @@ meetNone:
 	BETWEEN(24+S, 56+S, 88+S, 192+S)  \
 	BETWEEN(28+S, 60+S, 92+S, 208+S)
 
-// What is known, by number instead of by way: off2, ball and out in Y1 to Y3, and Y0 and Y15 what t and worst are. Then
+// What is known, by number instead of by way: h2, ball and out in Y1 to Y3, and Y0 and Y15 what t and worst are. Then
 // how far from the card, squared, in Y4.
 #define SORTED(G, S) \
 	VMOVUPS      640+G(DI), Y0            \
@@ -279,13 +279,15 @@ meetNone:
 	VMOVUPS      256+S(SP), Y6            \
 	VXORPS       Y7, Y7, Y7               \
 	VCMPPS       $14, Y7, Y6, Y8          \
-	VMULPS       Y2, Y2, Y9               \
-	VMAXPS       Y1, Y9, Y9               \
-	VADDPS       Y6, Y9, Y9               \
+	VMINPS       Y7, Y1, Y9               \
+	VSUBPS       Y6, Y9, Y9               \
 	VBLENDVPS    Y8, Y9, Y1, Y1           \
 	VSQRTPS      Y6, Y6                   \
 	VADDPS       Y6, Y3, Y3               \
+	VMULPS       Y2, Y2, Y9               \
+	VSUBPS       Y1, Y9, Y1               \
 	VADDPS       Y4, Y1, Y1               \
+	VMAXPS       Y7, Y1, Y1               \
 	VSQRTPS      Y1, Y1                   \
 	VSUBPS       Y2, Y1, Y1               \
 	VMULPS       Y3, Y3, Y6               \
