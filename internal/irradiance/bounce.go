@@ -120,7 +120,7 @@ func (r *receivers) weigh(sc *Scene, k int, patches []Patch, by []*blocker) {
 		}
 	}
 	for n := range by {
-		q.hide(by[n], 0)
+		q.hide(by[n], 0, false)
 	}
 	for _, i := range q.of {
 		for j := range c {

@@ -294,6 +294,33 @@ func TestSky(t *testing.T) {
 	}
 }
 
+// Under what lies on the floor, which nobody sees, daylight is taken to be as beside it: between the places of a grid no dark
+// rim comes out from below it, that would make the floor bright once daylight is divided out.
+func TestDaylightUnderWhatLies(t *testing.T) {
+	c := level()
+	covered := make([]bool, 600*400)
+	for i := range covered {
+		covered[i] = math.Hypot(float64(i%600)-300, 3*(float64(i/600)-300)) < 60
+	}
+	floor := c.FloorPlane()
+	at, _ := floor.Hit(c.Ray(300, 300))
+	mat := solid.Stand(solid.New(covered, nil, image.Rect(0, 0, 600, 400), 1), c, floor, at)
+	mat.Flat = true
+	sheet := &Sheet{Rect: image.Rect(0, 0, 600, 400), Plane: floor, Cam: c}
+	f, err := (&Scene{Bodies: []*solid.Body{mat}}).Daylight(t.Context(), NewSky(c, nil, nil, false), []*Sheet{sheet}, Detail{Tile: 32, Most: 4})
+	if err != nil {
+		t.Fatal(err)
+	}
+	row := make([]float32, 600)
+	f.Direct[0].Read(row, 0, 1, 300.5, 600)
+	if low := slices.Min(row[200:400]); low < 0.35 {
+		t.Errorf("daylight falls to %.2f of that on open ground", low)
+	}
+	if beside := row[236]; beside > 0.95 || row[100] < 0.97 {
+		t.Errorf("close to it there is %.2f of the daylight, far off %.2f", beside, row[100])
+	}
+}
+
 // The brighter part of a sky is found again from what it did to a photo of an even floor and wall.
 func TestFindSky(t *testing.T) {
 	c := level()

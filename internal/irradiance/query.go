@@ -152,7 +152,7 @@ func (q *query) classify(radii []float64, h hidden) {
 			q.state[at] = partly
 			q.edges = append(q.edges, met{by: b, at: at})
 		}
-		b.ask(&q.ways, b.soft())
+		b.ask(&q.ways, b.soft(), false)
 		for n, at := range q.of {
 			switch w := q.ways.Worst(n); {
 			case w >= 1 && radii == nil:
@@ -221,14 +221,14 @@ func (q *query) look() {
 				}
 			}
 		}
-		q.hide(b, b.soft())
+		q.hide(b, b.soft(), false)
 	}
 }
 
-// hide asks the ways of a blocker, with cones wider by soft, and what is seen of where they go becomes less by what it
+// hide asks the ways of a blocker as ask does, and what is seen of where they go becomes less by what it
 // hides.
-func (q *query) hide(b *blocker, soft float64) {
-	b.ask(&q.ways, soft)
+func (q *query) hide(b *blocker, soft float64, outside bool) {
+	b.ask(&q.ways, soft, outside)
 	for n, k := range q.of {
 		switch w := q.ways.Worst(n); {
 		case w >= 1:

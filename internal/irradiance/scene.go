@@ -82,13 +82,14 @@ type blocker struct {
 	name  uint64  // of where it stands and what it is like
 }
 
-// ask finds how deep within the blocker each of the ways comes, with cones wider by soft.
-func (b *blocker) ask(ways *solid.Ways, soft float64) {
+// ask finds how deep within the blocker each of the ways comes, with cones wider by soft. With outside those that begin within
+// a body count from where they leave it.
+func (b *blocker) ask(ways *solid.Ways, soft float64, outside bool) {
 	switch {
 	case b.self:
-		b.body.Worst(ways, selfNear*b.body.Tall(), soft) // what is near belongs to the same part of the body
+		b.body.Worst(ways, solid.Way{Skip: selfNear * b.body.Tall(), Soft: soft}) // what is near belongs to the same part of the body
 	case b.body != nil:
-		b.body.Worst(ways, 0, soft)
+		b.body.Worst(ways, solid.Way{Soft: soft, Outside: outside})
 	case b.rod != nil:
 		ways.Near(b.mid, b.round, soft, b.rod.worst)
 	default:

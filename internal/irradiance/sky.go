@@ -139,7 +139,7 @@ func (s *Sky) open(pls []Place, by []*blocker, each func(n, i int, seen float64)
 				}
 			}
 		}
-		q.hide(b, 0)
+		q.hide(b, 0, pls[0].Body == nil)
 	}
 	for k, v := range q.seen {
 		if v > 0 {

@@ -31,7 +31,7 @@ func benchWorst(b *testing.B, w, h int) {
 		}
 	}
 	for n := 0; b.Loop(); n++ {
-		body.Worst(&ways[n%places], 0, 0)
+		body.Worst(&ways[n%places], Way{})
 	}
 	b.ReportMetric(float64(b.Elapsed().Nanoseconds())/float64(b.N)/16, "ns/way")
 }

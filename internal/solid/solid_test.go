@@ -69,7 +69,7 @@ func TestNoOutline(t *testing.T) {
 func worst(b *Body, x, d room.Vec, near, far, begin, end float64) float64 {
 	var w Ways
 	w.Add(x, d, near, far, end)
-	b.Worst(&w, begin*d.Len(), 0)
+	b.Worst(&w, Way{Skip: begin * d.Len()})
 	return w.Worst(0)
 }
 
@@ -98,6 +98,32 @@ func TestWorst(t *testing.T) {
 	for _, part := range [][2]float64{{0, 0.3}, {0.7, 1}, {0.6, 0.4}} {
 		if got := worst(b, room.Vec{X: -3, Z: 4}, room.Vec{X: 6}, cone, cone, part[0], part[1]); got != -1 {
 			t.Errorf("of what lies beyond %v of the way %.2f counts", part, got)
+		}
+	}
+}
+
+// A way that begins within a body is hidden by it at once, or counts from where it leaves it: then only what it meets again
+// hides it.
+func TestOutside(t *testing.T) {
+	cam := room.Level(200, 200, 60, 0, 200)
+	two := func(x, y float64) bool { return math.Abs(y-100) < 15 && (math.Abs(x-60) < 15 || math.Abs(x-140) < 15) }
+	b := Stand(New(cells(200, 200, two), nil, image.Rect(0, 0, 200, 200), 1), &cam, room.Plane{N: room.Vec{Z: -1}, D: -4}, 4)
+	within := room.Vec{X: -0.8, Z: 4}
+	for _, tt := range []struct {
+		name    string
+		d       room.Vec
+		outside bool
+		hidden  bool
+	}{
+		{"out of it and away", room.Vec{Y: -2}, false, true},
+		{"out of it and away, from outside", room.Vec{Y: -2}, true, false},
+		{"through the other, from outside", room.Vec{X: 3}, true, true},
+		{"never out of it, from outside", room.Vec{X: 0.1}, true, false},
+	} {
+		var w Ways
+		w.Add(within, tt.d, 0.02, 0.02, 1)
+		if b.Worst(&w, Way{Outside: tt.outside}); w.Worst(0) > 0 != tt.hidden {
+			t.Errorf("%s: %v", tt.name, w.Worst(0))
 		}
 	}
 }

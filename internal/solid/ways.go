@@ -231,6 +231,7 @@ type still struct {
 	least      float32 // that a step is long at least
 	stride     int32   // cells to a row
 	upright    uint32  // all bits, or none for what lies on its card
+	within     uint32  // all bits where what begins within the body counts from there on, or none
 }
 
 // How long steps are: of the way that is clear, and of the cone and of the body's largest thickness at least, beside
@@ -247,12 +248,24 @@ const (
 	eye  = 1e-3
 )
 
-// Worst finds how deep within the body each of the ways comes, with cones wider by soft; so much at their beginning does
-// not count. They go in steps as long as the body is away, at least a part of their cone.
-func (b *Body) Worst(w *Ways, skip, soft float64) {
-	at, s := b.bounds(soft), b.still()
-	at.skip = float32(skip)
-	wider := float32(soft)
+// Way is how ways are gone.
+type Way struct {
+	Skip float64 // what of their beginning does not count
+	Soft float64 // by how much wider their cones are
+	// Outside tells that those that begin within the body count from where they leave it: what lies below it is not seen,
+	// and is taken to be as it is beside it.
+	Outside bool
+}
+
+// Worst finds how deep within the body each of the ways comes. They go in steps as long as the body is away, at least a part
+// of their cone.
+func (b *Body) Worst(w *Ways, how Way) {
+	at, s := b.bounds(how.Soft), b.still()
+	at.skip = float32(how.Skip)
+	wider := float32(how.Soft)
+	if !how.Outside {
+		s.within = math.MaxUint32
+	}
 	var f fan
 	var of [gang]*float32
 	n := 0
@@ -313,7 +326,7 @@ func (b *Body) still() still {
 // numbers are rounded at each step.
 func marchEach(f *fan, s *still, pix []cell, count int) {
 	for i := range count * lanes {
-		worst, t := float32(-1), f.t[i]
+		worst, t, counts := float32(-1), f.t[i], s.within != 0
 		for range most {
 			z := f.z[i] + float32(f.dz[i]*t)
 			if !(z >= eye) {
@@ -321,7 +334,8 @@ func marchEach(f *fan, s *still, pix []cell, count int) {
 			}
 			clear := s.clear(pix, f.x[i]+float32(f.dx[i]*t), f.y[i]+float32(f.dy[i]*t), z, f.w[i]+float32(f.dw[i]*t))
 			cone := f.near[i] + float32(f.grow[i]*t)
-			if q := -clear / cone; q > worst {
+			counts = counts || clear > 0
+			if q := -clear / cone; counts && q > worst {
 				worst = q
 			}
 			// So much farther nothing comes deeper than what is known.

@@ -299,15 +299,20 @@ meetNone:
 	VBROADCASTSS 20(SI), Y2               \
 	VMULPS       Y2, Y1, Y1
 
-// How deep they come by a cone in Y2, how far nothing comes deeper, in Y9, and which go on, in Y4; then the step.
-#define STEP(G, S) \
+// How deep they come by a cone in Y2, how far nothing comes deeper, in Y9, and which go on, in Y4; then the step. N is where on
+// the stack it is noted which have been outside.
+#define STEP(G, S, N) \
 	VMULPS       576+G(DI), Y0, Y2        \
 	VADDPS       512+G(DI), Y2, Y2        \
 	VXORPS       Y5, Y1, Y3               \
 	VDIVPS       Y2, Y3, Y3               \
 	VMAXPS       Y15, Y3, Y3              \
 	VMOVUPS      224+S(SP), Y4            \
-	VBLENDVPS    Y4, Y3, Y15, Y15         \
+	VCMPPS       $14, Y7, Y1, Y8          \
+	VORPS        N(SP), Y8, Y8            \
+	VMOVUPS      Y8, N(SP)                \
+	VANDPS       Y4, Y8, Y8               \
+	VBLENDVPS    Y8, Y3, Y15, Y15         \
 	VMOVUPS      Y15, 832+G(DI)           \
 	VMULPS       Y2, Y15, Y9              \
 	VADDPS       Y9, Y1, Y9               \
@@ -337,7 +342,7 @@ meetNone:
 	VMOVUPS      Y0, 640+G(DI)
 
 // func march(f *fan, s *still, pix *cell, count int)
-TEXT ·march(SB), NOSPLIT, $576-32
+TEXT ·march(SB), NOSPLIT, $640-32
 	MOVQ f+0(FP), DI
 	MOVQ s+8(FP), SI
 	MOVQ pix+16(FP), BX
@@ -349,6 +354,9 @@ TEXT ·march(SB), NOSPLIT, $576-32
 	VPCMPEQD Y0, Y0, Y0
 	VMOVUPS  Y0, 224(SP)
 	VMOVUPS  Y0, 512(SP)
+	VBROADCASTSS 36(SI), Y0
+	VMOVUPS  Y0, 576(SP)
+	VMOVUPS  Y0, 608(SP)
 	VBROADCASTSS ·kless(SB), Y15
 	VMOVUPS  Y15, 832(DI)
 	VMOVUPS  Y15, 864(DI)
@@ -360,7 +368,7 @@ one:
 	KNOWN(0)
 	SORTED(0, 0)
 	CLEAR(0)
-	STEP(0, 0)
+	STEP(0, 0, 576)
 	VMOVMSKPS Y4, AX
 	TESTL     AX, AX
 	JZ        end
@@ -376,11 +384,11 @@ both:
 	KNOWN(288)
 	SORTED(0, 0)
 	CLEAR(0)
-	STEP(0, 0)
+	STEP(0, 0, 576)
 	VMOVMSKPS Y4, R9
 	SORTED(32, 288)
 	CLEAR(288)
-	STEP(32, 288)
+	STEP(32, 288, 608)
 	VMOVMSKPS Y4, AX
 	ORL       R9, AX
 	JZ        end
