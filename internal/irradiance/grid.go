@@ -670,11 +670,16 @@ func (g *Grid) join() {
 // step pixels of the photo make one, those from column x0 on, at y of the photo. A pixel has the same value whichever is
 // the first. Beyond the grid and where nothing was worked out it leaves 0.
 func (g *Grid) Read(dst []float32, x0 int, step, y float64, n int) {
-	clear(dst[:n*g.C])
+	none := func(a, b int) {
+		for c := range g.C {
+			clear(dst[c*n+a : c*n+b])
+		}
+	}
 	w := g.Tiles.Dx()
 	ty := y/g.Tile - float64(g.Tiles.Min.Y)
 	j := int(math.Floor(ty))
 	if j < 0 || j >= g.Tiles.Dy() {
+		none(0, n)
 		return
 	}
 	ty -= float64(j)
@@ -686,6 +691,7 @@ func (g *Grid) Read(dst []float32, x0 int, step, y float64, n int) {
 	for i := 0; i < n; {
 		ti := int(math.Floor(at(i)))
 		if ti >= w {
+			none(i, n)
 			return
 		}
 		// All pixels of one tile at a time.
@@ -707,6 +713,8 @@ func (g *Grid) Read(dst []float32, x0 int, step, y float64, n int) {
 					readEach(dst[c*n+i:c*n+next], &s, &list[c])
 				}
 			}
+		} else {
+			none(i, next)
 		}
 		i = next
 	}

@@ -1,6 +1,7 @@
 package irradiance
 
 import (
+	"image"
 	"slices"
 	"testing"
 )
@@ -20,5 +21,29 @@ func TestRows(t *testing.T) {
 	Add(dst, []float32{1, 0.5}, []float32{0.25, 0.5}, []float32{1, 2, 3, 4, 5, 6}, 0.5)
 	if want := []float32{1.75, 2.75, 3.75, 2.75, 3.25, 3.75}; !slices.Equal(dst, want) {
 		t.Errorf("added up %v, want %v", dst, want)
+	}
+}
+
+// Where a grid has nothing, and beyond it, 0 is read, whatever the row held.
+func TestReadNothing(t *testing.T) {
+	g := &Grid{Tile: 10, C: 2, Tiles: image.Rect(1, 0, 4, 1), tiles: make([]tile, 3)}
+	for _, i := range []int{0, 2} {
+		g.tiles[i] = tile{n: 1, val: []float32{1, 2, 1, 2, 1, 2, 1, 2}}
+	}
+	row := make([]float32, 2*50)
+	for y, there := range map[float64]bool{5: true, -5: false, 15: false} {
+		for i := range row {
+			row[i] = 7
+		}
+		g.Read(row, 0, 1, y, 50)
+		for x := range 50 {
+			want := float32(0)
+			if there && (x >= 10 && x < 20 || x >= 30 && x < 40) {
+				want = 1
+			}
+			if row[x] != want || row[50+x] != 2*want {
+				t.Fatalf("at %d, %v there are %v and %v", x, y, row[x], row[50+x])
+			}
+		}
 	}
 }
