@@ -1,6 +1,7 @@
 package irradiance
 
 import (
+	"cmp"
 	"context"
 	"math"
 	"slices"
@@ -50,41 +51,43 @@ const weak = 1e-5
 // NewBounce works out what patches give to the sheets, at places edge pixels apart.
 func NewBounce(ctx context.Context, sc *Scene, patches []Patch, sheets []*Sheet, edge float64) (*Bounce, error) {
 	b := &Bounce{Patches: patches, by: sc.blockers(nil)}
-	for _, s := range sheets {
-		r := &receivers{grid: newGrid(s, edge), sheet: s}
-		g := r.grid
-		w, h := g.Tiles.Dx(), g.Tiles.Dy()
-		r.index = make([]int32, (w+1)*(h+1))
-		for i := range r.index {
-			r.index[i] = -1
-		}
-		for j := range h + 1 {
-			for i := range w + 1 {
-				x, y := float64(g.Tiles.Min.X+i)*edge, float64(g.Tiles.Min.Y+j)*edge
-				if s.Seen != nil && !s.Seen(x-edge, y-edge, x+edge, y+edge) {
-					continue
-				}
-				if pl, ok := s.Place(x, y); ok {
-					r.index[j*(w+1)+i] = int32(len(r.places))
-					r.places = append(r.places, pl)
-				}
-			}
-		}
-		r.weights = make([]float32, len(r.places)*len(patches)*s.channels())
-		by := sc.blockers(s.Body)
-		if err := raster.Each(ctx, len(r.places), func(k int) {
-			if ctx.Err() == nil {
-				r.weigh(sc, k, patches, by)
-			}
-		}); err != nil {
-			return nil, err
-		}
-		b.receivers = append(b.receivers, r)
-	}
-	return b, nil
+	b.receivers = make([]*receivers, len(sheets))
+	errs := make([]error, len(sheets))
+	err := raster.Each(ctx, len(sheets), func(i int) {
+		r := receive(sheets[i], edge)
+		r.weights = make([]float32, len(r.places)*len(patches)*sheets[i].channels())
+		by := sc.blockers(sheets[i].Body)
+		errs[i] = raster.Each(ctx, len(r.places), func(k int) { r.weigh(k, patches, by) })
+		b.receivers[i] = r
+	})
+	return b, cmp.Or(append(errs, err)...)
 }
 
-func (r *receivers) weigh(sc *Scene, k int, patches []Patch, by []*blocker) {
+// receive returns the receivers of a sheet.
+func receive(s *Sheet, edge float64) *receivers {
+	r := &receivers{grid: newGrid(s, edge), sheet: s}
+	g := r.grid
+	w, h := g.Tiles.Dx(), g.Tiles.Dy()
+	r.index = make([]int32, (w+1)*(h+1))
+	for i := range r.index {
+		r.index[i] = -1
+	}
+	for j := range h + 1 {
+		for i := range w + 1 {
+			x, y := float64(g.Tiles.Min.X+i)*edge, float64(g.Tiles.Min.Y+j)*edge
+			if s.Seen != nil && !s.Seen(x-edge, y-edge, x+edge, y+edge) {
+				continue
+			}
+			if pl, ok := s.Place(x, y); ok {
+				r.index[j*(w+1)+i] = int32(len(r.places))
+				r.places = append(r.places, pl)
+			}
+		}
+	}
+	return r
+}
+
+func (r *receivers) weigh(k int, patches []Patch, by []*blocker) {
 	pl := r.places[k]
 	c := r.sheet.channels()
 	x := pl.At.Add(pl.N.Mul(lift))
@@ -199,35 +202,39 @@ func (b *Bounce) grey(ctx context.Context, sent []float32) ([]*Grid, error) {
 // one, by what each gives it.
 func (b *Bounce) each(ctx context.Context, flat, round int, sum func(body bool, weights, to []float32)) ([]*Grid, error) {
 	out := make([]*Grid, len(b.receivers))
-	for n, r := range b.receivers {
+	errs := make([]error, len(out))
+	err := raster.Each(ctx, len(out), func(n int) {
+		r := b.receivers[n]
 		body, c := r.sheet.Body != nil, flat
 		if body {
 			c = round
 		}
 		each := len(b.Patches) * r.sheet.channels()
 		vals := make([]float32, len(r.places)*c)
-		if err := raster.Each(ctx, len(r.places), func(k int) {
+		errs[n] = raster.Each(ctx, len(r.places), func(k int) {
 			sum(body, r.weights[k*each:(k+1)*each], vals[k*c:(k+1)*c])
-		}); err != nil {
-			return nil, err
+		})
+		out[n] = r.filled(vals, c)
+	})
+	return out, cmp.Or(append(errs, err)...)
+}
+
+// filled returns a grid of the c numbers of each place.
+func (r *receivers) filled(vals []float32, c int) *Grid {
+	g := &Grid{Tile: r.grid.Tile, Tiles: r.grid.Tiles, C: c, tiles: make([]tile, len(r.grid.tiles))}
+	w := g.Tiles.Dx()
+	for i := range g.tiles {
+		j := i/w*(w+1) + i%w
+		t := tile{n: 1, val: make([]float32, 4*g.C)}
+		any := false
+		for q, k := range [4]int{j, j + 1, j + w + 1, j + w + 2} {
+			any = any || r.index[k] >= 0
+			copy(t.val[q*g.C:(q+1)*g.C], r.corner(k, vals, g.C))
 		}
-		g := &Grid{Tile: r.grid.Tile, Tiles: r.grid.Tiles, C: c, tiles: make([]tile, len(r.grid.tiles))}
-		w := g.Tiles.Dx()
-		for i := range g.tiles {
-			j := i/w*(w+1) + i%w
-			t := tile{n: 1, val: make([]float32, 4*g.C)}
-			any := false
-			for q, k := range [4]int{j, j + 1, j + w + 1, j + w + 2} {
-				any = any || r.index[k] >= 0
-				copy(t.val[q*g.C:(q+1)*g.C], r.corner(k, vals, g.C))
-			}
-			if !any {
-				continue
-			}
+		if any {
 			g.tiles[i] = t
 		}
-		g.finish()
-		out[n] = g
 	}
-	return out, nil
+	g.finish()
+	return g
 }
