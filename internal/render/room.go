@@ -721,6 +721,7 @@ func (p *plan) fallen(ctx context.Context, m *inRoom, f *lightField, part image.
 		}
 		err = raster.Rows(ctx, r.Min.Y, r.Max.Y, func(y0, y1 int) {
 			s := newFalling(r.Dx())
+			defer fallings.Put(s)
 			for y := y0; y < y1 && ctx.Err() == nil; y++ {
 				if f.Bounce == nil {
 					p.fall(g, f.Field, out.plain.Row(y), y, s)
@@ -733,11 +734,18 @@ func (p *plan) fallen(ctx context.Context, m *inRoom, f *lightField, part image.
 	})
 }
 
-// falling is memory for what falls on a row.
+// falling is memory for what falls on a row, and fallings what is done with of it.
 type falling struct{ direct, on, bounce, colours, row []float32 }
 
+var fallings = sync.Pool{New: func() any { return new(falling) }}
+
+// newFalling returns memory for a row of n pixels.
 func newFalling(n int) *falling {
-	return &falling{make([]float32, 4*n), make([]float32, n), make([]float32, irradiance.Mixed*n), make([]float32, 3*n), make([]float32, 3*n)}
+	s := fallings.Get().(*falling)
+	if len(s.on) < n {
+		*s = falling{make([]float32, 4*n), make([]float32, n), make([]float32, irradiance.Mixed*n), make([]float32, 3*n), make([]float32, 3*n)}
+	}
+	return s
 }
 
 // fall adds what falls on row y of the ground to out: one value a pixel where nothing bounces, else three.
@@ -777,13 +785,13 @@ func (p *plan) inRoomTerms(ctx context.Context, m *inRoom, f *lightField, part i
 		if err != nil {
 			return nil, err
 		}
-		memory := sync.Pool{New: func() any { return newFalling(part.Dx()) }}
 		rows := func(y int, do func(row []float32)) {
-			s := memory.Get().(*falling)
-			defer memory.Put(s)
-			clear(s.row)
-			p.fall(g, f.Field, s.row, y, s)
-			do(s.row)
+			s := newFalling(part.Dx())
+			defer fallings.Put(s)
+			row := s.row[:3*part.Dx()]
+			clear(row)
+			p.fall(g, f.Field, row, y, s)
+			do(row)
 		}
 		return []glow.Term{{Rows: rows, Rect: part, Weight: weight}}, nil
 	}

@@ -195,6 +195,9 @@ func (m *Mask) takeAway(pix []uint8, flat uint8, tx, ty int) ([]uint8, uint8) {
 	return pix, 0
 }
 
+// rasterizers holds those that are done with, for their memory.
+var rasterizers = sync.Pool{New: func() any { return new(vector.Rasterizer) }}
+
 // rasterise returns the coverage of the tile at (tx, ty), with times samples to
 // each pixel along both axes, or nil and the one value that all of it has.
 func rasterise(edges []edge, tx, ty, times int) ([]uint8, uint8) {
@@ -225,7 +228,9 @@ func rasterise(edges []edge, tx, ty, times int) ([]uint8, uint8) {
 		}
 		return nil, 0
 	}
-	z := vector.NewRasterizer(TileSize*times, TileSize*times)
+	z := rasterizers.Get().(*vector.Rasterizer)
+	defer rasterizers.Put(z)
+	z.Reset(TileSize*times, TileSize*times)
 	k := float64(times)
 	for _, e := range edges {
 		// Each edge is clipped in float64 to a band round the tile: far-away
