@@ -201,142 +201,163 @@ func (g *Grid) fill(ctx context.Context, s *Sheet, d detail, from giver, at *Fie
 	if w <= 0 || h <= 0 {
 		return ctx.Err()
 	}
-	need := make([]bool, w*h)
-	by := make([]hidden, w*h)
-	now := &made{corner: make([]value, (w+1)*(h+1)), hiding: make([]uint64, w*h)}
-	var before *made
-	light, _ := from.(*beams)
-	if light != nil {
+	f := &filling{
+		g: g, s: s, from: from, w: w, h: h,
+		need: make([]bool, w*h), by: make([]hidden, w*h), same: make([]bool, (w+1)*(h+1)),
+		now: &made{corner: make([]value, (w+1)*(h+1)), hiding: make([]uint64, w*h)},
+	}
+	if f.light, _ = from.(*beams); f.light != nil {
 		n := newNamer()
 		n.id(s.name())
-		n.id(light.l.name())
-		n.num(light.shadows, g.Tile, float64(d.most), d.dark)
-		now.of = n.Sum64()
-		before = at.made(now.of)
+		n.id(f.light.l.name())
+		n.num(f.light.shadows, g.Tile, float64(d.most), d.dark)
+		f.now.of = n.Sum64()
+		f.before = at.made(f.now.of)
 	}
-	if err := raster.Each(ctx, h, func(j int) {
-		var mids []Place
-		var radius []float64
-		var of []int
-		for i := range w {
-			n := j*w + i
-			x, y := float64(g.Tiles.Min.X+i)*g.Tile, float64(g.Tiles.Min.Y+j)*g.Tile
-			if need[n] = ctx.Err() == nil && (s.Seen == nil || s.Seen(x, y, x+g.Tile, y+g.Tile)); !need[n] {
-				continue
-			}
-			mid, ok := s.Place(x+g.Tile/2, y+g.Tile/2)
-			r := 0.0
-			for k := range 4 {
-				c, there := s.Place(x+g.Tile*float64(k&1), y+g.Tile*float64(k>>1))
-				ok = ok && there
-				r = math.Max(r, c.At.Sub(mid.At).Len())
-			}
-			if ok {
-				mids, radius, of = append(mids, mid), append(radius, 1.05*r), append(of, n)
-			} else if light != nil {
-				by[n] = light.all
-			}
-		}
-		if len(mids) > 0 {
-			for k, h := range from.near(mids, radius) {
-				by[of[k]] = h
-			}
-		}
-		for n := j * w; light != nil && n < (j+1)*w; n++ {
-			if need[n] {
-				now.hiding[n] = by[n].name(light.l)
-			}
-		}
-	}); err != nil {
+	if err := raster.Each(ctx, h, func(j int) { f.hide(ctx, j) }); err != nil {
 		return err
 	}
-	// The corners of all tiles, once.
-	corner := now.corner
-	same := make([]bool, len(corner)) // as before
-	if err := raster.Each(ctx, h+1, func(j int) {
-		// Those from which the same may be hidden ask together.
-		var ask []int
-		var places []Place
-		var of int
-		var vals []value
-		work := func() {
-			if len(ask) == 0 {
-				return
-			}
-			vals = slices.Grow(vals[:0], len(ask))[:len(ask)]
-			from.values(places, by[of], vals)
-			for k, n := range ask {
-				corner[n] = vals[k]
-				same[n] = before != nil && corner[n] == before.corner[n]
-			}
-			ask, places = ask[:0], places[:0]
-		}
-		defer work()
-		for i := range w + 1 {
-			for _, k := range [4][2]int{{i - 1, j - 1}, {i, j - 1}, {i - 1, j}, {i, j}} {
-				if k[0] < 0 || k[1] < 0 || k[0] >= w || k[1] >= h || !need[k[1]*w+k[0]] || ctx.Err() != nil {
-					continue
-				}
-				n, t := j*(w+1)+i, k[1]*w+k[0]
-				if same[n] = before != nil && before.hiding[t] == now.hiding[t]; same[n] {
-					corner[n] = before.corner[n]
-				} else if pl, ok := s.Place(float64(g.Tiles.Min.X+i)*g.Tile, float64(g.Tiles.Min.Y+j)*g.Tile); ok {
-					if len(ask) > 0 && (now.hiding[t] != now.hiding[of] || len(ask) == most) {
-						work()
-					}
-					of = t
-					ask, places = append(ask, n), append(places, pl)
-				}
-				break
-			}
-		}
-	}); err != nil {
+	if err := raster.Each(ctx, h+1, func(j int) { f.corners(ctx, j) }); err != nil {
 		return err
 	}
 	top := 0.0
-	for i := range corner {
-		top = math.Max(top, corner[i].size(g.C))
+	for i := range f.now.corner {
+		top = math.Max(top, f.now.corner[i].size(g.C))
 	}
-	now.top = top
-	dark := math.Max(d.dark, 0.002*top)
+	f.now.top = top
+	d.dark = math.Max(d.dark, 0.002*top)
 	// What was worked out along the sides of a tile serves the next. Every other row goes first, so that no two that are
 	// worked on meet.
 	lines := make([]line, h+1)
-	row := func(j int) {
-		m := newMaker(g.C, d.most, dark)
-		for k := range 2 {
-			if lines[j+k] == nil {
-				lines[j+k] = make(line, w*d.most+1)
-			}
-		}
-		m.above, m.below = lines[j], lines[j+1]
-		for i := range w {
-			if !need[j*w+i] || ctx.Err() != nil {
-				m.beside = m.beside[:0]
-				continue
-			}
-			c := [4]int{j*(w+1) + i, j*(w+1) + i + 1, (j+1)*(w+1) + i, (j+1)*(w+1) + i + 1}
-			if t := j*w + i; before != nil && before.top == top && before.hiding[t] == now.hiding[t] && same[c[0]] && same[c[1]] && same[c[2]] && same[c[3]] {
-				g.tiles[t] = before.tiles[t]
-				m.beside = m.beside[:0]
-				continue
-			}
-			hid := by[j*w+i]
-			x, y, part := float64(g.Tiles.Min.X+i)*g.Tile, float64(g.Tiles.Min.Y+j)*g.Tile, g.Tile/float64(d.most)
-			g.tiles[j*w+i] = m.tile(i, [4]value{corner[c[0]], corner[c[1]], corner[c[2]], corner[c[3]]}, hid.none(), func(u, v int) (Place, bool) {
-				return s.Place(x+part*float64(u), y+part*float64(v))
-			}, func(pls []Place, out []value) { from.values(pls, hid, out) })
-		}
+	for i := range lines {
+		lines[i] = make(line, w*d.most+1)
 	}
-	err := raster.Each(ctx, (h+1)/2, func(k int) { row(2 * k) })
+	err := raster.Each(ctx, (h+1)/2, func(k int) { f.row(ctx, 2*k, d, lines) })
 	if err == nil {
-		err = raster.Each(ctx, h/2, func(k int) { row(2*k + 1) })
+		err = raster.Each(ctx, h/2, func(k int) { f.row(ctx, 2*k+1, d, lines) })
 	}
-	if light != nil {
-		now.tiles = slices.Clone(g.tiles)
-		g.made = now
+	if f.light != nil {
+		f.now.tiles = slices.Clone(g.tiles)
+		g.made = f.now
 	}
 	return err
+}
+
+// filling is a grid that is being worked out.
+type filling struct {
+	g           *Grid
+	s           *Sheet
+	from        giver
+	light       *beams // that is from; nil for a sky
+	w, h        int
+	need        []bool   // by tile
+	by          []hidden // by tile
+	same        []bool   // by corner, that it is as before
+	now, before *made
+}
+
+// hide finds out what may hide something from the tiles of row j that are needed.
+func (f *filling) hide(ctx context.Context, j int) {
+	g, s := f.g, f.s
+	var mids []Place
+	var radius []float64
+	var of []int
+	for i := range f.w {
+		n := j*f.w + i
+		x, y := float64(g.Tiles.Min.X+i)*g.Tile, float64(g.Tiles.Min.Y+j)*g.Tile
+		if f.need[n] = ctx.Err() == nil && (s.Seen == nil || s.Seen(x, y, x+g.Tile, y+g.Tile)); !f.need[n] {
+			continue
+		}
+		mid, ok := s.Place(x+g.Tile/2, y+g.Tile/2)
+		r := 0.0
+		for k := range 4 {
+			c, there := s.Place(x+g.Tile*float64(k&1), y+g.Tile*float64(k>>1))
+			ok = ok && there
+			r = math.Max(r, c.At.Sub(mid.At).Len())
+		}
+		if ok {
+			mids, radius, of = append(mids, mid), append(radius, 1.05*r), append(of, n)
+		} else if f.light != nil {
+			f.by[n] = f.light.all
+		}
+	}
+	if len(mids) > 0 {
+		for k, h := range f.from.near(mids, radius) {
+			f.by[of[k]] = h
+		}
+	}
+	for n := j * f.w; f.light != nil && n < (j+1)*f.w; n++ {
+		if f.need[n] {
+			f.now.hiding[n] = f.by[n].name(f.light.l)
+		}
+	}
+}
+
+// corners works out row j of the corners of all tiles. Those from which the same may be hidden ask together.
+func (f *filling) corners(ctx context.Context, j int) {
+	g := f.g
+	var ask []int
+	var places []Place
+	var of int // a tile of them
+	var vals []value
+	work := func() {
+		if len(ask) == 0 {
+			return
+		}
+		vals = slices.Grow(vals[:0], len(ask))[:len(ask)]
+		f.from.values(places, f.by[of], vals)
+		for k, n := range ask {
+			f.now.corner[n] = vals[k]
+			f.same[n] = f.before != nil && vals[k] == f.before.corner[n]
+		}
+		ask, places = ask[:0], places[:0]
+	}
+	defer work()
+	for i := range f.w + 1 {
+		for _, k := range [4][2]int{{i - 1, j - 1}, {i, j - 1}, {i - 1, j}, {i, j}} {
+			if k[0] < 0 || k[1] < 0 || k[0] >= f.w || k[1] >= f.h || !f.need[k[1]*f.w+k[0]] || ctx.Err() != nil {
+				continue
+			}
+			n, t := j*(f.w+1)+i, k[1]*f.w+k[0]
+			if f.same[n] = f.before != nil && f.before.hiding[t] == f.now.hiding[t]; f.same[n] {
+				f.now.corner[n] = f.before.corner[n]
+			} else if pl, ok := f.s.Place(float64(g.Tiles.Min.X+i)*g.Tile, float64(g.Tiles.Min.Y+j)*g.Tile); ok {
+				if len(ask) > 0 && (f.now.hiding[t] != f.now.hiding[of] || len(ask) == most) {
+					work()
+				}
+				of = t
+				ask, places = append(ask, n), append(places, pl)
+			}
+			break
+		}
+	}
+}
+
+// row works out row j of the tiles; lines are the rows of places above and below each.
+func (f *filling) row(ctx context.Context, j int, d detail, lines []line) {
+	g, before := f.g, f.before
+	m := newMaker(g.C, d.most, d.dark)
+	m.above, m.below = lines[j], lines[j+1]
+	part := g.Tile / float64(d.most)
+	for i := range f.w {
+		t := j*f.w + i
+		if !f.need[t] || ctx.Err() != nil {
+			m.beside = m.beside[:0]
+			continue
+		}
+		a := j*(f.w+1) + i
+		b := a + f.w + 1
+		if before != nil && before.top == f.now.top && before.hiding[t] == f.now.hiding[t] && f.same[a] && f.same[a+1] && f.same[b] && f.same[b+1] {
+			g.tiles[t] = before.tiles[t]
+			m.beside = m.beside[:0]
+			continue
+		}
+		hid, c := f.by[t], f.now.corner
+		x, y := float64(g.Tiles.Min.X+i)*g.Tile, float64(g.Tiles.Min.Y+j)*g.Tile
+		g.tiles[t] = m.tile(i, [4]value{c[a], c[a+1], c[b], c[b+1]}, hid.none(), func(u, v int) (Place, bool) {
+			return f.s.Place(x+part*float64(u), y+part*float64(v))
+		}, func(pls []Place, out []value) { f.from.values(pls, hid, out) })
+	}
 }
 
 // point is a value that may be known.
