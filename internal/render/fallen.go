@@ -1,0 +1,133 @@
+package render
+
+import (
+	"context"
+	"fmt"
+	"image"
+	"sync"
+	"time"
+
+	"pyrant/internal/glow"
+	"pyrant/internal/irradiance"
+	"pyrant/internal/raster"
+)
+
+// fallenLight is what of a light comes back from each pixel, but for its colour in the photo: one value where
+// nothing bounces, or one for each channel.
+type fallenLight struct {
+	plain   *raster.Plane
+	colours *raster.RGB
+}
+
+func (f fallenLight) Bytes() int64 {
+	if f.colours != nil {
+		return f.colours.Bytes()
+	}
+	return int64(len(f.plain.Pix)) * 4
+}
+
+// few is how many of what follows from a room are held, as it stood last: for undo, and to compare.
+const few = 3
+
+// fallen returns what of a light comes back from each pixel of a part of the picture, by its colour in
+// the photo.
+func (p *plan) fallen(ctx context.Context, m *inRoom, f *lightField, part image.Rectangle) (fallenLight, error) {
+	r := p.frame
+	if r.Dx()*r.Dy() > wholeLimit {
+		r = part
+	}
+	key := fmt.Sprintf("fallen %s %s %g %g %v", f.key, p.groundKey(), p.q.Recipe.Room.Bounce, p.scale, r)
+	if r == p.frame {
+		p.cache.Only(fmt.Sprintf("fallen %s %g", f.of, p.scale), key, few)
+	}
+	return forPart(ctx, p, r != p.frame, key, func(ctx context.Context) (fallenLight, error) {
+		g, err := p.lie(ctx, m, r)
+		if err != nil {
+			return fallenLight{}, err
+		}
+		defer p.stats.add("fall", time.Now())
+		var out fallenLight
+		if f.Bounce == nil {
+			out.plain = raster.NewPlane(r)
+		} else {
+			out.colours = raster.NewRGB(r)
+		}
+		err = raster.Rows(ctx, r.Min.Y, r.Max.Y, func(y0, y1 int) {
+			s := newFalling(r.Dx())
+			defer fallings.Put(s)
+			for y := y0; y < y1 && ctx.Err() == nil; y++ {
+				if f.Bounce == nil {
+					p.fall(g, f.Field, out.plain.Row(y), y, s)
+				} else {
+					p.fall(g, f.Field, out.colours.Row(y), y, s)
+				}
+			}
+		})
+		return out, err
+	})
+}
+
+// falling is memory for what falls on a row, and fallings what is done with of it.
+type falling struct{ direct, on, bounce, colours, row []float32 }
+
+var fallings = sync.Pool{New: func() any { return new(falling) }}
+
+// newFalling returns memory for a row of n pixels.
+func newFalling(n int) *falling {
+	s := fallings.Get().(*falling)
+	if len(s.on) < n {
+		*s = falling{make([]float32, 4*n), make([]float32, n), make([]float32, irradiance.Mixed*n), make([]float32, 3*n), make([]float32, 3*n)}
+	}
+	return s
+}
+
+// fall adds what falls on row y of the ground to out: one value a pixel where nothing bounces, else three.
+func (p *plan) fall(g *ground, f *irradiance.Field, out []float32, y int, s *falling) {
+	step := 1 / p.scale
+	py := (float64(y) + 0.5) * step
+	for i := range g.rows[y-g.rect.Min.Y] {
+		k := &g.rows[y-g.rect.Min.Y][i]
+		at, n := k.x-g.rect.Min.X, len(k.weight)
+		direct, bounce := s.direct, s.bounce
+		f.Direct[k.surface].Read(direct, k.x, step, py, n)
+		if k.normal != nil {
+			irradiance.OnRow(s.on[:n], direct, k.normal)
+			direct = s.on
+		}
+		if f.Bounce == nil {
+			to := out[at : at+n]
+			for i, w := range k.weight {
+				to[i] += w * direct[i]
+			}
+			continue
+		}
+		f.Bounce[k.surface].Read(bounce, k.x, step, py, n)
+		if k.normal != nil {
+			irradiance.OnColours(s.colours, bounce, k.normal, s.direct[:n])
+			bounce = s.colours
+		}
+		irradiance.Add(out[3*at:3*(at+n)], k.weight, direct, bounce, float32(p.q.Recipe.Room.Bounce))
+	}
+}
+
+// inRoomTerms returns what falls on the room of one light as terms to be added up, weighted. once tells that each row is
+// wanted once: of a strip of an export that is made when it is, and nothing of it is kept.
+func (p *plan) inRoomTerms(ctx context.Context, m *inRoom, f *lightField, part image.Rectangle, once bool, weight ...float32) ([]glow.Term, error) {
+	if once && p.passing && p.frame.Dx()*p.frame.Dy() > wholeLimit && f.Bounce != nil {
+		g, err := p.lie(ctx, m, part)
+		if err != nil {
+			return nil, err
+		}
+		rows := func(y int, do func(row []float32)) {
+			s := newFalling(part.Dx())
+			defer fallings.Put(s)
+			row := s.row[:3*part.Dx()]
+			clear(row)
+			p.fall(g, f.Field, row, y, s)
+			do(row)
+		}
+		return []glow.Term{{Rows: rows, Rect: part, Weight: weight}}, nil
+	}
+	c, err := p.fallen(ctx, m, f, part)
+	return []glow.Term{{Field: c.plain, Colours: c.colours, Weight: weight}}, err
+}
