@@ -54,6 +54,7 @@ await page.locator("#stage").focus();
 await page.waitForTimeout(400);
 await shoot("glow-orb");
 while (!(await page.locator("#undo").isDisabled())) await saved(page, () => page.keyboard.press("Control+z"));
+await settled(page); // the board is what it was before
 await page.locator('[data-carry="0"]').click();
 await settled(page);
 await step("finish");
