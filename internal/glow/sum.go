@@ -374,22 +374,12 @@ func addTerm(dst []float32, x0, y int, t *Term, ch int) {
 		return
 	}
 	d := dst[(a-x0)*ch : (b-x0)*ch]
-	colours := func(row []float32) {
-		src := row[3*(a-r.Min.X) : 3*(b-r.Min.X)]
-		if ch == 3 {
-			raster.AddColours(d, src, [3]float32(t.Weight))
-			return
-		}
-		for i := range d {
-			d[i] += t.Weight[0] * colour.Luma(src[3*i], src[3*i+1], src[3*i+2])
-		}
-	}
 	switch {
 	case t.Rows != nil:
-		t.Rows(y, colours)
+		t.Rows(y, func(row []float32) { t.addColours(d, row[3*(a-r.Min.X):3*(b-r.Min.X)], ch) })
 		return
 	case t.Colours != nil:
-		colours(t.Colours.Row(y))
+		t.addColours(d, t.Colours.Row(y)[3*(a-r.Min.X):3*(b-r.Min.X)], ch)
 		return
 	}
 	src := t.Field.Row(y)[a-r.Min.X : b-r.Min.X]
@@ -401,6 +391,17 @@ func addTerm(dst []float32, x0, y int, t *Term, ch int) {
 		return
 	}
 	raster.AddColour(d, src, [3]float32(t.Weight))
+}
+
+// addColours adds samples of three channels, weighted, to ch channels.
+func (t *Term) addColours(dst, src []float32, ch int) {
+	if ch == 3 {
+		raster.AddColours(dst, src, [3]float32(t.Weight))
+		return
+	}
+	for i := range dst {
+		dst[i] += t.Weight[0] * colour.Luma(src[3*i], src[3*i+1], src[3*i+2])
+	}
 }
 
 // expandRow writes to dst, which starts at column x0 of the level below, that
