@@ -254,7 +254,9 @@ func (p *plan) openRoom(ctx context.Context) (*inRoom, error) {
 		}
 	}
 	if m.rough == "" {
+		p.cache.Only("set "+p.q.PhotoKey, p.setKey(), few)
 		p.cache.Only("bounce "+p.q.PhotoKey, p.bounceKey(), few)
+		p.cache.Only("daylight "+p.q.PhotoKey, p.daylightKey(), few)
 		if err := cache.Put(p.cache, "latest "+p.roomKeyOf(p.space), latest(p.crossing)); err != nil {
 			return nil, err
 		}
@@ -320,6 +322,7 @@ func (p *plan) shineIn(ctx context.Context, m *inRoom, ll *litLight) (*lightFiel
 		key = "rough field " + own
 		return cache.Get(ctx, p.cache, key, work(true))
 	}
+	p.cache.Only("field "+of, key, few)
 	f, err := cache.Get(ctx, p.cache, key, work(false))
 	if err != nil || m.rough != "" {
 		return f, err
