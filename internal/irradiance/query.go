@@ -92,6 +92,26 @@ func (q *query) free() {
 	queries.Put(q)
 }
 
+// light opens the pieces that can give something to the places, or if there are radii to any that lies so near to each: those
+// that are not below the horizon of what is flat, and not seen from behind.
+func (q *query) light(pls []Place, radii []float64) {
+	for n, x := range q.x {
+		state, _, _, _ := q.place(n)
+		near := 0.0
+		if radii != nil {
+			near = radii[n]
+		}
+		for i := range q.l.pieces {
+			p := &q.l.pieces[i]
+			below := pls[n].Body == nil && p.mid.Sub(x).Dot(pls[n].N) < -p.radius-near
+			behind := p.law == front && x.Sub(p.mid).Dot(p.axis) < -p.radius-near
+			if !below && !behind {
+				state[i] = open
+			}
+		}
+	}
+}
+
 // place returns the state of the pieces from place n, and how much its samples give, are mirrored and seen.
 func (q *query) place(n int) (state []state, gives, gloss, seen []float64) {
 	a, b := n*len(q.l.pieces), n*q.l.samples

@@ -153,19 +153,7 @@ type beams struct {
 func (f *beams) near(mids []Place, radius []float64) []hidden {
 	q := newQuery(f.l, mids...)
 	defer q.free()
-	for n, x := range q.x {
-		state, _, _, _ := q.place(n)
-		mid, r := &mids[n], radius[n]
-		for i := range f.l.pieces {
-			p := &f.l.pieces[i]
-			switch {
-			case mid.Body == nil && p.mid.Sub(x).Dot(mid.N) < -p.radius-r: // below the horizon of all of them
-			case p.law == front && x.Sub(p.mid).Dot(p.axis) < -p.radius-r: // behind it
-			default:
-				state[i] = open
-			}
-		}
-	}
+	q.light(mids, radius)
 	q.classify(radius, f.all)
 	out := make([]hidden, len(mids))
 	for n := range out {
@@ -265,18 +253,7 @@ func (s *Scene) at(l *Light, pls []Place, h hidden, each func(n int, to lit)) {
 	}
 	q := newQuery(l, pls...)
 	defer q.free()
-	for n, x := range q.x {
-		state, _, _, _ := q.place(n)
-		for i := range l.pieces {
-			p := &l.pieces[i]
-			switch {
-			case p.mid.Sub(x).Dot(pls[n].N) <= -p.radius: // below the horizon
-			case p.law == front && x.Sub(p.mid).Dot(p.axis) <= -p.radius: // behind it
-			default:
-				state[i] = open
-			}
-		}
-	}
+	q.light(pls, nil)
 	q.classify(nil, h)
 	for n, x := range q.x {
 		state, gives, gloss, _ := q.place(n)

@@ -29,9 +29,6 @@ type eight struct {
 // Reset takes all ways away.
 func (w *Ways) Reset() { w.n = 0 }
 
-// Len returns how many ways there are.
-func (w *Ways) Len() int { return w.n }
-
 // Add adds a way from x by d, with a cone whose radius grows from near to far. What lies beyond the share end of it does
 // not count.
 func (w *Ways) Add(x, d room.Vec, near, far, end float64) {
@@ -53,30 +50,32 @@ func (w *Ways) Drop(i int) { w.list[i/lanes].end[i%lanes] = 0 }
 // where that is hidden wholly, -1 where it is not touched.
 func (w *Ways) Worst(i int) float64 { return float64(w.list[i/lanes].worst[i%lanes]) }
 
-// all returns a bit for each of the ways that there are, of the n-th eight.
-func (w *Ways) all(n int) uint {
-	if left := w.n - n*lanes; left < lanes {
-		return 1<<left - 1
+// each calls do for every eight of the ways, of which none is touched yet, with a bit for each of those that there are.
+func (w *Ways) each(do func(e *eight, all uint)) {
+	for k := range (w.n + lanes - 1) / lanes {
+		e, all := &w.list[k], uint(1<<lanes-1)
+		if left := w.n - k*lanes; left < lanes {
+			all = 1<<left - 1
+		}
+		for i := range e.worst {
+			e.worst[i] = -1
+		}
+		do(e, all)
 	}
-	return 1<<lanes - 1
 }
 
 // Near finds how deep the ways, with cones wider by soft, come within what lies in a ball, by what worst tells of those that
 // touch the ball.
 func (w *Ways) Near(mid room.Vec, round, soft float64, worst func(x, d room.Vec, near, far, end float64) float64) {
 	b := newBall(mid, round+soft)
-	for k := range (w.n + lanes - 1) / lanes {
-		e := &w.list[k]
-		for i := range e.worst {
-			e.worst[i] = -1
-		}
-		for left := b.touched(e) & w.all(k); left != 0; left &= left - 1 {
+	w.each(func(e *eight, all uint) {
+		for left := b.touched(e) & all; left != 0; left &= left - 1 {
 			i := bits.TrailingZeros(left)
 			x := room.Vec{X: float64(e.x[i]), Y: float64(e.y[i]), Z: float64(e.z[i])}
 			d := room.Vec{X: float64(e.dx[i]), Y: float64(e.dy[i]), Z: float64(e.dz[i])}
 			e.worst[i] = float32(worst(x, d, float64(e.near[i])+soft, float64(e.far[i])+soft, float64(e.end[i])))
 		}
-	}
+	})
 }
 
 // ball holds what is asked for: as near8 reads it.
@@ -285,12 +284,8 @@ func (b *Body) Worst(w *Ways, how Way) {
 		n = 0
 	}
 	var m met
-	for k := range (w.n + lanes - 1) / lanes {
-		e := &w.list[k]
-		for i := range e.worst {
-			e.worst[i] = -1
-		}
-		for left := at.meet(e, &m) & w.all(k); left != 0; left &= left - 1 {
+	w.each(func(e *eight, all uint) {
+		for left := at.meet(e, &m) & all; left != 0; left &= left - 1 {
 			i := bits.TrailingZeros(left)
 			f.x[n], f.y[n], f.z[n], f.w[n] = e.x[i], e.y[i], e.z[i], m.w[i]
 			f.dx[n], f.dy[n], f.dz[n], f.dw[n] = e.dx[i], e.dy[i], e.dz[i], m.dw[i]
@@ -301,7 +296,7 @@ func (b *Body) Worst(w *Ways, how Way) {
 				flush()
 			}
 		}
-	}
+	})
 	if n > 0 {
 		flush()
 	}
@@ -322,8 +317,8 @@ func (b *Body) still() still {
 	return s
 }
 
-// marchEach goes the ways of a fan one after the other, so many eights of them. What is said in the same words by march has the same bits: all
-// numbers are rounded at each step.
+// marchEach goes the ways of a fan one after the other, so many eights of them. What is said in the same words by march has
+// the same bits: all numbers are rounded at each step.
 func marchEach(f *fan, s *still, pix []cell, count int) {
 	for i := range count * lanes {
 		worst, t, counts := float32(-1), f.t[i], s.within != 0
