@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"pyrant/internal/raster"
+	"pyrant/internal/solid"
 )
 
 // Patch is a part of a surface that sends back what it receives.
@@ -156,11 +157,17 @@ func (r *receivers) corner(k int, vals []float32, c int) []float32 {
 	return mean
 }
 
+// behind tells whether what comes by the first three of some numbers comes from behind a body's card.
+func behind(b *solid.Body, v []float32) bool {
+	n := b.Card.N
+	return v[0]*float32(n.X)+v[1]*float32(n.Y)+v[2]*float32(n.Z) < 0
+}
+
 // of returns what patches that send out a colour each give to each of the sheets, as grids: of three colours
-// for what is flat, else of the six numbers of a Mixed.
+// for what is flat, else of the numbers of a Mixed.
 func (b *Bounce) of(ctx context.Context, sent [][3]float32) ([]*Grid, error) {
-	return b.each(ctx, 3, Mixed, func(body bool, w, to []float32) {
-		if !body {
+	return b.each(ctx, 3, Mixed, func(body *solid.Body, w, to []float32) {
+		if body == nil {
 			for i, s := range sent {
 				if v := w[i]; v != 0 {
 					to[0] += v * s[0]
@@ -175,6 +182,10 @@ func (b *Bounce) of(ctx context.Context, sent [][3]float32) ([]*Grid, error) {
 			if v[3] == 0 {
 				continue
 			}
+			to := to
+			if behind(body, v) {
+				to = to[Mixed/2:]
+			}
 			all := s[0] + s[1] + s[2]
 			to[0] += v[0] * all
 			to[1] += v[1] * all
@@ -186,12 +197,21 @@ func (b *Bounce) of(ctx context.Context, sent [][3]float32) ([]*Grid, error) {
 	})
 }
 
-// grey is of without colours: grids of one number for what is flat, else of a Beam.
+// grey is of without colours: grids of one number for what is flat, else of an Around.
 func (b *Bounce) grey(ctx context.Context, sent []float32) ([]*Grid, error) {
-	return b.each(ctx, 1, 4, func(body bool, w, to []float32) {
-		c := len(to)
+	return b.each(ctx, 1, Around, func(body *solid.Body, w, to []float32) {
+		if body == nil {
+			for i, s := range sent {
+				to[0] += w[i] * s
+			}
+			return
+		}
 		for i, s := range sent {
-			for q, v := range w[i*c : (i+1)*c] {
+			v, to := w[4*i:4*i+4], to
+			if behind(body, v) {
+				to = to[Around/2:]
+			}
+			for q, v := range v {
 				to[q] += v * s
 			}
 		}
@@ -200,7 +220,7 @@ func (b *Bounce) grey(ctx context.Context, sent []float32) ([]*Grid, error) {
 
 // each makes grids of so many numbers at a place of what is flat, and of what is round: sum adds up what all patches give to
 // one, by what each gives it.
-func (b *Bounce) each(ctx context.Context, flat, round int, sum func(body bool, weights, to []float32)) ([]*Grid, error) {
+func (b *Bounce) each(ctx context.Context, flat, round int, sum func(body *solid.Body, weights, to []float32)) ([]*Grid, error) {
 	out := make([]*Grid, len(b.receivers))
 	errs := make([]error, len(out))
 	err := raster.Each(ctx, len(out), func(n int) {
@@ -212,7 +232,7 @@ func (b *Bounce) each(ctx context.Context, flat, round int, sum func(body bool, 
 		each := len(b.Patches) * r.sheet.channels()
 		vals := make([]float32, len(r.places)*c)
 		errs[n] = raster.Each(ctx, len(r.places), func(k int) {
-			sum(body, r.weights[k*each:(k+1)*each], vals[k*c:(k+1)*c])
+			sum(r.sheet.Body, r.weights[k*each:(k+1)*each], vals[k*c:(k+1)*c])
 		})
 		out[n] = r.filled(vals, c)
 	})

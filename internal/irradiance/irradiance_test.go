@@ -2,8 +2,10 @@ package irradiance
 
 import (
 	"context"
+	"fmt"
 	"image"
 	"math"
+	"math/rand/v2"
 	"slices"
 	"testing"
 
@@ -251,13 +253,78 @@ func TestOn(t *testing.T) {
 	}
 	// Three colours from one direction are each On of it.
 	beam, all := []float32{0.3, 0.1, 0.8, 1}, float32(1.75)
-	mixed := []float32{all * beam[0], all * beam[1], all * beam[2], 1, 0.5, 0.25}
+	mixed := []float32{all * beam[0], all * beam[1], all * beam[2], 1, 0.5, 0.25, 0, 0, 0, 0, 0, 0}
 	c := make([]float32, 3)
-	if OnColours(c, mixed, n, make([]float32, 1)); math.Abs(float64(c[0]-On(beam, n))) > 1e-6 || math.Abs(float64(c[1]-c[0]/2)) > 1e-6 || math.Abs(float64(c[2]-c[0]/4)) > 1e-6 {
+	if OnColours(c, mixed, n, make([]float32, 2)); math.Abs(float64(c[0]-On(beam, n))) > 1e-6 || math.Abs(float64(c[1]-c[0]/2)) > 1e-6 || math.Abs(float64(c[2]-c[0]/4)) > 1e-6 {
 		t.Errorf("three colours: %v, the first by itself %v", c, On(beam, n))
 	}
 	if got := On([]float32{0, 0, 0, 0}, n); got != 0 {
 		t.Errorf("of nothing %v", got)
+	}
+}
+
+// A bright wall behind a body and a dim floor before it are told apart: a front that sees the floor alone gets what that
+// gives, in its colour, and a side what both do.
+func TestAround(t *testing.T) {
+	rng := rand.New(rand.NewPCG(3, 5))
+	beams, mixed := make([]float32, Around), make([]float32, Mixed)
+	type ray struct {
+		d room.Vec
+		g float64
+	}
+	var rays []ray
+	const many = 20000
+	for i := range many {
+		d, strong, half := room.Vec{Z: 1}, 10.0, 0.6 // from behind, red
+		if i%2 == 0 {
+			d, strong, half = room.Vec{Y: 0.8, Z: -0.6}, 1, 0.5 // from below and before, blue
+		}
+		d = d.Add(room.Vec{X: rng.NormFloat64(), Y: rng.NormFloat64(), Z: rng.NormFloat64()}.Unit().Mul(half * math.Cbrt(rng.Float64()))).Unit()
+		g := strong / many
+		rays = append(rays, ray{d, g})
+		at, to := beams, mixed
+		if d.Z > 0 {
+			at, to = at[4:], to[6:]
+		}
+		for q, v := range [4]float64{d.X, d.Y, d.Z, 1} {
+			at[q] += float32(g * v)
+			if q < 3 {
+				to[q] += float32(g * v)
+			}
+		}
+		if i%2 == 0 {
+			to[5] += float32(g)
+		} else {
+			to[3] += float32(g)
+		}
+	}
+	one := make([]float32, 4)
+	for q := range one {
+		one[q] = beams[q] + beams[4+q]
+	}
+	for _, tt := range []struct {
+		n   room.Vec
+		off float64
+	}{{room.Vec{Z: -1}, 0.1}, {room.Vec{Y: 0.6, Z: -0.8}, 0.1}, {room.Vec{X: 1}, 0.3}, {room.Vec{X: 0.6, Z: 0.8}, 0.1}} {
+		want, blue := 0.0, 0.0
+		for i, r := range rays {
+			e := r.g * math.Max(r.d.Dot(tt.n), 0)
+			if want += e; i%2 == 0 {
+				blue += e
+			}
+		}
+		n := []float32{float32(tt.n.X), float32(tt.n.Y), float32(tt.n.Z)}
+		got, c := make([]float32, 1), make([]float32, 3)
+		OnAround(got, beams, n, make([]float32, 1))
+		OnColours(c, mixed, n, make([]float32, 2))
+		near(t, fmt.Sprint("towards ", tt.n), float64(got[0]), want, tt.off)
+		near(t, fmt.Sprint("all colours towards ", tt.n), float64(c[0]+c[1]+c[2]), want, tt.off)
+		if math.Abs(float64(c[2])-blue) > 0.3*tt.off*want+0.1*blue {
+			t.Errorf("towards %v: %v, of it blue %.4f", tt.n, c, blue)
+		}
+	}
+	if n := []float32{0, 0, -1}; On(one, n) > 0.5*On(beams, n) {
+		t.Error("one cone tells the two apart")
 	}
 }
 

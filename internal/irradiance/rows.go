@@ -64,45 +64,75 @@ func sqrt(v float32) float32 { return float32(math.Sqrt(float64(v))) }
 // numbers is a row as well.
 func OnRow(dst, v, normals []float32) {
 	n := len(dst)
+	onRow(dst, v[:3*n], v[3*n:4*n], normals)
+}
+
+// onRow is OnRow with the row of the sums by itself.
+func onRow(dst, v, s, normals []float32) {
+	n := len(dst)
 	if n == 0 {
 		return
 	}
 	i := 0
 	if wide {
 		if i = n &^ 7; i > 0 {
-			on8(&dst[0], &v[0], &v[3*n], &normals[0], n, i)
+			on8(&dst[0], &v[0], &s[0], &normals[0], n, i)
 		}
 	}
 	for ; i < n; i++ {
-		dst[i] = on(v[i], v[n+i], v[2*n+i], v[3*n+i], normals[i], normals[n+i], normals[2*n+i])
+		dst[i] = on(v[i], v[n+i], v[2*n+i], s[i], normals[i], normals[n+i], normals[2*n+i])
 	}
 }
 
-// Mixed is light of three colours that comes to a place from about the same directions, six numbers: the sum of
-// what comes of all colours, each by its direction, as X, Y and Z, and the sums of each colour without
-// direction.
-const Mixed = 6
+// What bounces comes to a body from a bright wall behind it and from a dim floor before it at once, which is no cone, but
+// about two: of what comes from before the body's card, and of what comes from behind it.
+//
+// Around is how many numbers light from all sides has, the Beams of the two, and Mixed how many it has in three colours,
+// six each: the sum of what comes of all colours, each by its direction, as X, Y and Z, and the sums of each
+// colour without direction.
+const (
+	Around = 8
+	Mixed  = 12
+)
+
+// OnAround is OnRow for the numbers of an Around. some is memory for a row.
+func OnAround(dst, v, normals, some []float32) {
+	n := len(dst)
+	OnRow(dst, v, normals)
+	OnRow(some[:n], v[4*n:], normals)
+	for i, e := range some[:n] {
+		dst[i] += e
+	}
+}
 
 // OnColours is OnRow for three colours, the numbers of a Mixed, to three rows: how they stand to each other is that of all
-// that comes. some is memory for a row, and v is lost.
+// that comes from before, and of all from behind. some is memory for two rows.
 func OnColours(dst, v, normals, some []float32) {
-	n := len(some)
-	r, g, b := v[3*n:4*n], v[4*n:5*n], v[5*n:6*n]
-	for i := range some {
-		some[i] = r[i] + g[i] + b[i]
-	}
-	copy(dst[:3*n], v[3*n:6*n])
-	copy(v[3*n:4*n], some)
-	OnRow(some, v[:4*n], normals)
-	for i, all := range v[3*n : 4*n] {
-		if k := some[i]; all > 0 {
-			some[i] = k / all
+	n := len(some) / 2
+	all, on := some[:n], some[n:]
+	for half := range 2 {
+		v := v[half*6*n:][:6*n]
+		r, g, b := v[3*n:4*n], v[4*n:5*n], v[5*n:]
+		for i := range all {
+			all[i] = r[i] + g[i] + b[i]
 		}
-	}
-	for c := range 3 {
-		row := dst[c*n : (c+1)*n]
-		for i, k := range some {
-			row[i] *= k
+		onRow(on, v[:3*n], all, normals)
+		for i, s := range all {
+			if s > 0 {
+				on[i] /= s
+			}
+		}
+		for c := range 3 {
+			from, to := v[(3+c)*n:][:n], dst[c*n:][:n]
+			if half == 0 {
+				for i, k := range on {
+					to[i] = from[i] * k
+				}
+				continue
+			}
+			for i, k := range on {
+				to[i] += float32(from[i] * k)
+			}
 		}
 	}
 }

@@ -58,8 +58,9 @@ func TestRowsSameBits(t *testing.T) {
 			}
 		}
 		both("on", n, func(dst []float32) { OnRow(dst, v, normals) })
-		mixed := append(row(3*n, 1), row(3*n, 1)...)
-		both("on colours", 3*n, func(dst []float32) { OnColours(dst, slices.Clone(mixed), normals, make([]float32, n)) })
+		around, mixed := append(slices.Clone(v), v...), row(Mixed*n, 1)
+		both("on around", n, func(dst []float32) { OnAround(dst, around, normals, make([]float32, n)) })
+		both("on colours", 3*n, func(dst []float32) { OnColours(dst, mixed, normals, make([]float32, 2*n)) })
 		w, e, b := row(n, 1), row(n, 1), row(3*n, 1)
 		both("add", 3*n, func(dst []float32) { Add(dst, w, e, b, 0.7) })
 	}

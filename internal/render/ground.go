@@ -73,8 +73,8 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground
 		step, n := 1/p.scale, r.Dx()
 		amount := p.q.Recipe.Room.Daylight
 		err = raster.Rows(ctx, r.Min.Y, r.Max.Y, func(y0, y1 int) {
-			sky, bounced := make([]float32, 4*n), make([]float32, 4*n)
-			on, returned := make([]float32, n), make([]float32, n)
+			sky, bounced := make([]float32, 4*n), make([]float32, irradiance.Around*n)
+			on, returned, some := make([]float32, n), make([]float32, n), make([]float32, n)
 			for y := y0; y < y1 && ctx.Err() == nil; y++ {
 				py := (float64(y) + 0.5) * step
 				row := v.rows[y-r.Min.Y]
@@ -111,7 +111,7 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground
 							irradiance.OnRow(day, sky, k.normal)
 							if m.bounce != nil {
 								back = returned[:count]
-								irradiance.OnRow(back, bounced, k.normal)
+								irradiance.OnAround(back, bounced, k.normal, some)
 							}
 						}
 						for q := range k.weight {

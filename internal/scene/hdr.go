@@ -150,3 +150,20 @@ func (p *Linear) Resized(w, h int) *Linear {
 	}
 	return out
 }
+
+// WriteHDR writes the picture in the Radiance format, plain.
+func (p *Linear) WriteHDR(path string) error {
+	out := fmt.Appendf(nil, "#?RADIANCE\nFORMAT=32-bit_rle_rgbe\n\n-Y %d +X %d\n", p.H, p.W)
+	for i := 0; i < len(p.Pix); i += 3 {
+		r, g, b := float64(p.Pix[i]), float64(p.Pix[i+1]), float64(p.Pix[i+2])
+		m := max(r, g, b)
+		if !(m > 1e-32) {
+			out = append(out, 0, 0, 0, 0)
+			continue
+		}
+		_, e := math.Frexp(m)
+		k := math.Ldexp(1, 8-e)
+		out = append(out, byte(min(r*k, 255)), byte(min(g*k, 255)), byte(min(b*k, 255)), byte(e+128))
+	}
+	return os.WriteFile(path, out, 0o644)
+}

@@ -150,6 +150,24 @@ func (s *Shape) Thickness(x, y float64) (h, dx, dy float64) {
 	return h * s.Cell, mix(p.dx, q.dx, r.dx, t.dx) / h, mix(p.dy, q.dy, r.dy, t.dy) / h
 }
 
+// Within returns how much of a place, in cells of the photo's grid, the shape covers, evenly between the middles of cells.
+func (s *Shape) Within(x, y float64) float32 {
+	x, y = x-0.5, y-0.5
+	i, j := int(math.Floor(x)), int(math.Floor(y))
+	fx, fy := float32(x-float64(i)), float32(y-float64(j))
+	at := func(x, y int) float32 {
+		x, y = min(max(x, s.Rect.Min.X), s.Rect.Max.X-1), min(max(y, s.Rect.Min.Y), s.Rect.Max.Y-1)
+		if s.pix[(y-s.Rect.Min.Y)*(s.Rect.Dx()+1)+x-s.Rect.Min.X].h2 > 0 {
+			return 1
+		}
+		return 0
+	}
+	a, b := at(i, j), at(i, j+1)
+	a += (at(i+1, j) - a) * fx
+	b += (at(i+1, j+1) - b) * fx
+	return a + (b-a)*fy
+}
+
 // Body is a shape that stands somewhere.
 type Body struct {
 	*Shape

@@ -97,7 +97,7 @@ func (s *Set) Layout() Layout {
 // Same tells whether two layouts are known to be the same.
 func (l Layout) Same(m Layout) bool {
 	return slices.EqualFunc(l, m, func(a, b layer) bool {
-		if a.cover != nil && !reflect.TypeOf(a.cover).Comparable() {
+		if a.cover != nil && !reflect.ValueOf(a.cover).Comparable() {
 			return false
 		}
 		return a == b

@@ -40,11 +40,12 @@ func (s *Set) Light(ctx context.Context, l *recipe.Light) (*irradiance.Light, er
 		}
 	}
 	out.On = host
+	looks := s.looks(l, host)
 	for _, sh := range l.Shapes {
 		if sh.Taken() {
 			continue
 		}
-		if err := s.shape(ctx, out, l, sh, host, wall); err != nil {
+		if err := s.shape(ctx, out, l, sh, host, wall, looks); err != nil {
 			return nil, err
 		}
 	}
@@ -68,7 +69,7 @@ func (s *Set) Among(ctx context.Context, lights []*recipe.Light) (*irradiance.Sc
 }
 
 // shape adds a shape to a light.
-func (s *Set) shape(ctx context.Context, out *irradiance.Light, l *recipe.Light, sh shape.Shape, host *solid.Body, wall *room.Plane) error {
+func (s *Set) shape(ctx context.Context, out *irradiance.Light, l *recipe.Light, sh shape.Shape, host *solid.Body, wall *room.Plane, looks room.Vec) error {
 	plane, ok := s.planeOf(sh, l, host, wall)
 	if !ok {
 		return nil
@@ -138,7 +139,7 @@ func (s *Set) shape(ctx context.Context, out *irradiance.Light, l *recipe.Light,
 	}
 	switch {
 	case host != nil:
-		out.Panel(places, s.outwards(host, samples), false)
+		out.Panel(places, s.faces(host, s.bearing(sh, l, host), looks, s.outwards(host, samples)), false)
 	case wall != nil:
 		out.Panel(places, plane.N, true)
 	default:
@@ -167,6 +168,56 @@ func (s *Set) inside(v room.Vec) room.Vec {
 		}
 	}
 	return v
+}
+
+// bearing returns where the point of the floor under a shape that lies on a body is, seen from where the body stands:
+// a level direction, or nothing where that does not tell, as what is flat and wide has it.
+func (s *Set) bearing(sh shape.Shape, l *recipe.Light, host *solid.Body) room.Vec {
+	i := slices.Index(s.Bodies, host)
+	feet := shape.FeetOf(sh).All()
+	var at room.Vec
+	ok := false
+	if len(feet) > 0 {
+		at, ok = s.Cam.Floor(feet[0].X, feet[0].Y)
+	} else {
+		at, ok = s.Guess(sh, l, host, nil)
+	}
+	if !ok || i < 0 || host.Flat {
+		return room.Vec{}
+	}
+	d := at.Sub(s.Feet[i]).Off(s.Cam.Up)
+	if before := d.Dot(host.Card.N); before < ahead || before < 0.5*d.Len() {
+		return room.Vec{}
+	}
+	return d.Unit()
+}
+
+// up is how far a panel looks up or down at the most.
+const up = 0.2
+
+// ahead is how far before where a thing stands what lies on it must be to tell how the thing is turned.
+const ahead = 0.02
+
+// looks returns how a body is turned by what of a light lies on it; nothing where that does not tell.
+func (s *Set) looks(l *recipe.Light, host *solid.Body) (n room.Vec) {
+	if host == nil {
+		return
+	}
+	for _, sh := range l.Shapes {
+		n = n.Add(s.bearing(sh, l, host))
+	}
+	return n.Unit()
+}
+
+// faces returns the normal of a panel on a body: level as much where the panel lies seen from where the body stands as
+// where all of its light does, since a chest is flatter than a post, and up or down as the body's front rises there, by
+// half of that and not far, since a cut-out with an arm before it rises anyhow.
+func (s *Set) faces(host *solid.Body, bearing, looks, fitted room.Vec) room.Vec {
+	if host.Flat || looks.Len() == 0 {
+		return fitted
+	}
+	n := looks.Add(bearing).Unit()
+	return n.Add(s.Cam.Up.Mul(math.Max(-up, math.Min(up, 0.5*fitted.Dot(s.Cam.Up))))).Unit()
 }
 
 // outwards returns the normal of a plane fitted to the front of a body at places of the photo.

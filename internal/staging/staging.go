@@ -242,21 +242,6 @@ func (s *Set) face(id string, plane room.Plane, corners []room.Vec, frame image.
 	s.Surfaces = append(s.Surfaces, Surface{Kind: Platform, ID: id, face: o, depth: depth, Sheet: &irradiance.Sheet{Rect: r, Plane: plane, Cam: &s.Cam}})
 }
 
-// onPlatform adds what of a platform is seen beside its sides, such as what stands on it: as a card in its
-// middle.
-func (s *Set) onPlatform(ctx context.Context, i int, p *recipe.Platform, covers Covers, frame image.Rectangle) error {
-	c, err := covers.CutOut(ctx, p.Seen)
-	if err != nil || c == nil {
-		return err
-	}
-	var mid room.Vec
-	for _, v := range s.Prisms[i].Top {
-		mid = mid.Add(v.Mul(0.25))
-	}
-	s.Surfaces = append(s.Surfaces, Surface{Kind: Platform, ID: p.ID, cover: c, depth: mid.Len() + s.Prisms[i].Top[2].Sub(s.Prisms[i].Top[0]).Len(), Sheet: &irradiance.Sheet{Rect: frame, Plane: s.Cam.Card(mid), Cam: &s.Cam}})
-	return nil
-}
-
 // before returns what of a polygon lies farther ahead of the camera than z.
 func before(p []room.Vec, z float64) (out []room.Vec) {
 	for i, a := range p {

@@ -252,3 +252,132 @@ func TestDepths(t *testing.T) {
 		t.Errorf("one before the sky alone is %v away", d)
 	}
 }
+
+// cuts gives what cut-outs cover by their names.
+type cuts map[cutout.Ref]shape.Shapes
+
+func (c cuts) CutOut(_ context.Context, id cutout.Ref) (coverage.Coverage, error) {
+	return &pointed{c[id]}, nil
+}
+func (cuts) Light(_ context.Context, l *recipe.Light) (coverage.Coverage, error) {
+	return l.Shapes, nil
+}
+func (cuts) Shape(ctx context.Context, _ string, build func(context.Context) (*solid.Shape, error)) (*solid.Shape, error) {
+	return build(ctx)
+}
+
+// pointed is a coverage that can be compared, as those of cut-outs are.
+type pointed struct{ coverage.Coverage }
+
+func box(x0, y0, x1, y1 float64) shape.Shape {
+	return shape.Outline{Nodes: shape.PathOf(shape.Node{X: x0, Y: y0}, shape.Node{X: x1, Y: y0}, shape.Node{X: x1, Y: y1}, shape.Node{X: x0, Y: y1})}
+}
+
+// A panel on a body looks to where it lies of where the body stands, half as far aside as that from where all of its light
+// does; what lies beside a foot, as on a wide board, does not tell.
+func TestFaces(t *testing.T) {
+	r := shot(t)
+	r.CutOuts = append(r.CutOuts, cutout.CutOut{ID: "c", Name: "Figure"})
+	at := func(across, ahead float64) shape.Feet { // pixels of the floor beside and before where the figure stands
+		return shape.FeetAt(shape.Foot{X: 300 + across, Y: 330 + ahead})
+	}
+	l := recipe.DefaultLight(r.Photo)
+	l.ID, l.Name, l.Stand = "panels", "Panels", recipe.StandOn(recipe.OnThing, "t")
+	l.Shapes = shape.Shapes{shape.Standing(box(280, 220, 295, 240), at(-15, 12)), shape.Standing(box(305, 220, 320, 240), at(15, 12))}
+	r.Lights = append(r.Lights, l)
+	r.Room.Things = []recipe.Thing{{ID: "t", Of: "c", Foot: room.Point{X: 300, Y: 330}, Edge: 1, Broad: 1}}
+	s, err := New(t.Context(), r, cuts{"c": {box(270, 180, 330, 335)}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	host := s.Bodies[0]
+	k := &r.Lights[len(r.Lights)-1]
+	right := func(n room.Vec) float64 { return math.Atan2(n.X, n.Dot(host.Card.N)) }
+	up := s.Cam.Up
+	tilted := host.Card.N.Add(up.Mul(2)).Unit()
+	looks := s.looks(k, host)
+	var turned [2]float64
+	for i, sh := range k.Shapes {
+		b := s.bearing(sh, k, host)
+		if b.Len() == 0 || math.Abs(b.Dot(up)) > 1e-9 {
+			t.Fatalf("panel %d lies towards %v", i, b)
+		}
+		n := s.faces(host, b, looks, host.Card.N)
+		turned[i] = right(n)
+		if want := (right(b) + right(looks)) / 2; math.Abs(turned[i]-want) > 0.02 {
+			t.Errorf("panel %d looks %.2f to the right, its place %.2f, all of them %.2f", i, turned[i], right(b), right(looks))
+		}
+		if h := s.faces(host, b, looks, tilted).Dot(up); h < 0.1 || h > 0.2 {
+			t.Errorf("panel %d looks up by %.2f, where the front rises steeply", i, h)
+		}
+	}
+	if turned[0] > -0.1 || turned[1] < 0.1 {
+		t.Errorf("left and right panels look %.2f and %.2f to the right", turned[0], turned[1])
+	}
+	k.Shapes = shape.Shapes{shape.Standing(box(280, 220, 295, 240), at(-25, 0)), shape.Standing(box(305, 220, 320, 240), at(25, 0))}
+	if b := s.bearing(k.Shapes[0], k, host); b.Len() != 0 || s.faces(host, b, s.looks(k, host), host.Card.N) != host.Card.N {
+		t.Errorf("what lies right beside the foot turns the panel towards %v", b)
+	}
+}
+
+// What of a platform's cut-out rises above its top stands on it and shades; what is seen of the platform alone, or a little
+// more by marks that are not exact, does not.
+func TestUpon(t *testing.T) {
+	r := shot(t)
+	r.CutOuts = append(r.CutOuts, cutout.CutOut{ID: "c", Name: "Crate"})
+	r.Room.Platforms[0].Seen = "c"
+	crate := box(98, 268, 186, 352)
+	for _, tt := range []struct {
+		name   string
+		seen   shape.Shapes
+		bodies int
+	}{
+		{"the crate alone", shape.Shapes{crate}, 0},
+		{"a rim", shape.Shapes{crate, box(116, 263, 186, 270)}, 0},
+		{"a smaller crate on it", shape.Shapes{crate, box(135, 210, 165, 275)}, 1},
+	} {
+		s, err := New(t.Context(), r, cuts{"c": tt.seen})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if len(s.Scene.Bodies) != tt.bodies {
+			t.Fatalf("%s: %d bodies", tt.name, len(s.Scene.Bodies))
+		}
+		// Which surface a pixel shows: its plane.
+		c := s.Compose(1)
+		w := c.NewWeights(600)
+		at := func(x, y int) *Surface {
+			c.Row(w, 0, y, 600)
+			for i, any := range w.Any {
+				if any && w.Of[i][x] > 0.9 {
+					return &s.Surfaces[i]
+				}
+			}
+			return nil
+		}
+		if f := at(110, 288); f == nil || f.Sheet.Plane != s.Prisms[0].Planes[0] {
+			t.Errorf("%s: the top's near corner shows %+v", tt.name, f)
+		}
+		if f := at(140, 330); f == nil || f.Kind != Platform || f.cover != nil {
+			t.Errorf("%s: the front shows %+v", tt.name, f)
+		}
+		if tt.bodies == 0 {
+			continue
+		}
+		b, top := s.Scene.Bodies[0], s.Cam.Height(s.Prisms[0].Top[0])
+		if h := s.Cam.Height(b.Mid); h < top || s.Prisms[0].Planes[1].Side(b.Mid) > 0 || s.Prisms[0].Planes[3].Side(b.Mid) > 0 {
+			t.Errorf("%s: it stands at %v, %.2f high, on a top of %.2f", tt.name, b.Mid, h, top)
+		}
+		f := at(150, 230)
+		if f == nil || f.Kind != Platform || f.ID != "p" || f.Sheet.Body != nil {
+			t.Fatalf("%s: it shows %+v", tt.name, f)
+		}
+		// It is lit before its own body.
+		if pl, ok := f.Sheet.Place(150, 230); !ok || b.Clear(pl.At) < 0 {
+			t.Errorf("%s: its front is %v inside of its own body", tt.name, b.Clear(pl.At))
+		}
+		if l := s.Layout(); !l.Same(s.Layout()) {
+			t.Errorf("%s: a room is not laid out as itself", tt.name)
+		}
+	}
+}

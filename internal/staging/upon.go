@@ -1,0 +1,128 @@
+package staging
+
+import (
+	"context"
+	"fmt"
+	"image"
+	"math"
+
+	"pyrant/internal/coverage"
+	"pyrant/internal/irradiance"
+	"pyrant/internal/recipe"
+	"pyrant/internal/room"
+	"pyrant/internal/setting"
+	"pyrant/internal/solid"
+)
+
+// onPlatform adds what of a platform is seen beside its sides: as a card in its middle. What of that rises above its
+// top is taken to stand there, and shades as any other body does; it is lit as a card before that, since what stands on
+// crates is flat more often than round.
+func (s *Set) onPlatform(ctx context.Context, i int, p *recipe.Platform, covers Covers, frame image.Rectangle) error {
+	c, err := covers.CutOut(ctx, p.Seen)
+	if err != nil || c == nil {
+		return err
+	}
+	prism := s.Prisms[i]
+	var mid room.Vec
+	for _, v := range prism.Top {
+		mid = mid.Add(v.Mul(0.25))
+	}
+	card := s.Cam.Card(mid)
+	s.Surfaces = append(s.Surfaces, Surface{Kind: Platform, ID: p.ID, cover: c, depth: mid.Len() + prism.Top[2].Sub(prism.Top[0]).Len(), Sheet: &irradiance.Sheet{Rect: frame, Plane: card, Cam: &s.Cam}})
+	key := fmt.Sprintf("upon %s %d %d %g %s %v", c.Key(), s.Photo.Width, s.Photo.Height, s.unit, setting.Key(*p), s.Cam)
+	u := upon{Coverage: c, unit: s.unit}
+	if u.shape, err = covers.Shape(ctx, key, func(context.Context) (*solid.Shape, error) { return s.upon(prism, c, mid, frame), nil }); err != nil || u.shape.Empty() {
+		return err
+	}
+	b := solid.Stand(u.shape, &s.Cam, card, mid.Z)
+	s.Scene.Bodies = append(s.Scene.Bodies, b)
+	card.D += 1.05 * b.Tall()
+	depth := math.Inf(1)
+	for _, f := range prism.Faces {
+		sum := 0.0
+		for _, v := range f {
+			sum += v.Len() / float64(len(f))
+		}
+		depth = math.Min(depth, sum)
+	}
+	s.Surfaces = append(s.Surfaces, Surface{Kind: Platform, ID: p.ID, cover: u, depth: 0.999 * depth, Sheet: &irradiance.Sheet{Rect: frame, Plane: card, Cam: &s.Cam}})
+	return nil
+}
+
+// upon is what of a cut-out stands on a platform.
+type upon struct {
+	coverage.Coverage
+	shape *solid.Shape
+	unit  float64
+}
+
+// Key is that of Coverage.
+func (u upon) Key() string { return fmt.Sprintf("upon %d %s", u.shape.ID, u.Coverage.Key()) }
+
+// At is that of Coverage.
+func (u upon) At(scale float64) coverage.Mask {
+	return uponMask{u.Coverage.At(scale), u.shape, 1 / (scale * u.unit)}
+}
+
+type uponMask struct {
+	coverage.Mask
+	shape *solid.Shape
+	step  float64 // cells for each pixel
+}
+
+// Fill is that of Mask. Beside the outline of the cut-out the shape has none, so that only where it meets the platform it
+// is cut off, softly.
+func (m uponMask) Fill(dst []float32, x0, y int) {
+	m.Mask.Fill(dst, x0, y)
+	v := (float64(y) + 0.5) * m.step
+	for i, c := range dst {
+		if c > 0 {
+			dst[i] *= m.shape.Within((float64(x0+i)+0.5)*m.step, v)
+		}
+	}
+}
+
+// least is how much of what is seen of a platform has to lie above it, of the rest, for something to stand there: marks
+// are not exact.
+const least = 0.125
+
+// upon returns the shape of what stands on a platform, of what is seen of the two: all that lies beside the
+// platform's faces and above its top, and below that what of its top lies behind the middle. It is empty where that is little.
+func (s *Set) upon(p *room.Prism, c coverage.Coverage, mid room.Vec, frame image.Rectangle) *solid.Shape {
+	scale := 1 / s.unit
+	m := c.At(scale)
+	all := image.Rect(0, 0, int(math.Ceil(float64(frame.Max.X)*scale)), int(math.Ceil(float64(frame.Max.Y)*scale)))
+	rect := m.Bounds().Inset(-margin).Intersect(all)
+	if m.Bounds().Empty() || rect.Empty() {
+		return &solid.Shape{}
+	}
+	const slack = 2 // cells
+	top, card, high := p.Planes[0], s.Cam.Card(mid), s.Cam.Height(mid)
+	beside := slack * s.unit * mid.Z / s.Cam.F
+	covered := make([]bool, rect.Dx()*rect.Dy())
+	column := make([]bool, rect.Dx()) // where something stands
+	row := make([]float32, rect.Dx())
+	above, rest := 0.0, 0.0
+	for y := rect.Min.Y; y < rect.Max.Y; y++ {
+		m.Fill(row, rect.Min.X, y)
+		for x, v := range row {
+			if v < 0.5 {
+				continue
+			}
+			r := s.Cam.Ray((float64(rect.Min.X+x)+0.5)*s.unit, (float64(y)+0.5)*s.unit)
+			t, ok := card.Hit(r)
+			if deep, _ := p.Deep(room.Vec{}, r.Mul(2*mid.Z), 1); ok && deep < -beside && s.Cam.Height(r.Mul(t)) > high {
+				above++
+				column[x], covered[(y-rect.Min.Y)*rect.Dx()+x] = true, true
+				continue
+			}
+			rest++
+			t, ok = top.Hit(r)
+			covered[(y-rect.Min.Y)*rect.Dx()+x] = ok && column[x] && r.Mul(t).Len() > mid.Len()
+		}
+	}
+	if above < least*rest {
+		return &solid.Shape{}
+	}
+	return solid.New(covered, nil, rect, s.unit)
+}
