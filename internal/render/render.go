@@ -105,6 +105,9 @@ func (e *Engine) Render(ctx context.Context, q Request) (img image.Image, err er
 	defer fault.Catch(&err)
 	q.pictures = e.Pictures
 	return q.frame(ctx, func(q Request) (image.Image, error) {
+		if q.twice() {
+			return inParts(ctx, e.Cache, q)
+		}
 		p, err := newPlan(ctx, e.Cache, &q)
 		if err != nil {
 			return nil, err
@@ -132,6 +135,9 @@ func (e *Engine) Export(ctx context.Context, q Request, progress func(float64)) 
 
 // strips renders a part of the photo in strips.
 func (e *Engine) strips(ctx context.Context, q Request, progress func(float64)) (image.Image, error) {
+	if q.twice() {
+		return inParts(ctx, e.Cache.Scoped(exportBytes), q)
+	}
 	p, err := newPlan(ctx, e.Cache.Scoped(exportBytes), &q)
 	if err != nil {
 		return nil, err

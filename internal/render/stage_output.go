@@ -41,6 +41,8 @@ func (p outputRows) row(s *scratch, x0, x1, y int) {
 	ph := p.q.Photo
 	from := 3 * (y*ph.Width + x0) // of the photo's own codes
 	switch m := s.out.(type) {
+	case parts:
+		m.put(s, x0, x1, y)
 	case *image.RGBA:
 		o := m.Pix[m.PixOffset(x0, y):]
 		o = o[: 4*w : 4*w]

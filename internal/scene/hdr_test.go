@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"bytes"
 	"math"
+	"path/filepath"
 	"testing"
 )
 
@@ -58,5 +59,34 @@ func TestResized(t *testing.T) {
 	}
 	if p.Resized(4, 2) != p {
 		t.Error("at its own size it is another")
+	}
+}
+
+// What is written is read as it was, within what eight bits of a mantissa tell.
+func TestWriteHDR(t *testing.T) {
+	p := &Linear{W: 9, H: 3, Pix: make([]float32, 81)}
+	for i := range p.Pix {
+		p.Pix[i] = float32(math.Exp(float64(i%11) - 6))
+	}
+	clear(p.Pix[:3])
+	path := filepath.Join(t.TempDir(), "p.hdr")
+	if err := p.WriteHDR(path); err != nil {
+		t.Fatal(err)
+	}
+	got, err := ReadHDR(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got.W != p.W || got.H != p.H {
+		t.Fatalf("%d by %d pixels", got.W, got.H)
+	}
+	for i, v := range p.Pix {
+		k := i / 3 * 3
+		if top := max(p.Pix[k], p.Pix[k+1], p.Pix[k+2]); math.Abs(float64(got.Pix[i]-v)) > float64(top)/200 {
+			t.Errorf("value %d is %g, was %g", i, got.Pix[i], v)
+		}
+	}
+	if err := p.WriteHDR(filepath.Join(path, "in")); err == nil {
+		t.Error("a file inside of a file was written")
 	}
 }

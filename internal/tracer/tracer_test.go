@@ -90,6 +90,9 @@ func TestShiners(t *testing.T) {
 
 // Samples of a tube or a ball for a place near to it give what samples of all of its area give.
 func TestFacing(t *testing.T) {
+	if testing.Short() {
+		t.Skip("nothing of it is kept between goroutines")
+	}
 	r := rand.New(rand.NewPCG(7, 8))
 	ball := Ball{C: room.Vec{X: 0.3, Y: 0.2}, R: 0.3}
 	pill := Pill{A: room.Vec{X: -0.4, Y: 0.3, Z: 0.1}, B: room.Vec{X: 0.9, Y: 0.5, Z: -0.2}, R: 0.05}
@@ -116,6 +119,9 @@ func TestFacing(t *testing.T) {
 
 // What bounces is the same by echoes, by rays, and by both.
 func TestEchoes(t *testing.T) {
+	if testing.Short() {
+		t.Skip("nothing of it is kept between goroutines")
+	}
 	lamp := Ball{C: room.Vec{X: 0.5, Y: 0.3, Z: 1.4}, R: 0.1}
 	s := &Scene{Parts: []Part{
 		{Body: floor(), Albedo: func(room.Vec) float64 { return 0.5 }},

@@ -80,11 +80,12 @@ func (s *Scene) chance(p float64) bool { return s.r.Float64() < p }
 
 func (s *Scene) from(a, b float64) float64 { return a + (b-a)*s.r.Float64() }
 
-// camera takes a height, a field of view and a horizon.
+// camera takes a height, a field of view and a horizon, under which half of the floor before the back wall is seen.
 func (s *Scene) camera() {
-	s.eye = s.from(1, 1.9)
-	view := s.from(40, 72)
-	s.Camera = room.Level(Width, Height, s.from(0.2, 0.48)*Height, s.from(-1.5, 1.5), room.FocalOf(view, Width))
+	s.eye, s.back = s.from(1, 1.9), s.from(4.2, 7.5)
+	focal := room.FocalOf(s.from(40, 72), Width)
+	horizon := math.Min(s.from(0.2, 0.48)*Height, Height-focal*s.eye/(0.5*s.back))
+	s.Camera = room.Level(Width, Height, horizon, s.from(-1.5, 1.5), focal)
 	s.fore = s.Camera.Level(room.Vec{Z: 1})
 	s.right = s.Camera.Up.Mul(-1).Cross(s.fore)
 	if s.right.X < 0 {
@@ -155,7 +156,7 @@ func (s *Scene) planks(along, across room.Vec, long, wide, base float64) func(ro
 
 // room sets up floor and walls.
 func (s *Scene) room() {
-	s.back, s.yaw = s.from(4.2, 7.5), s.from(-0.2, 0.2)
+	s.yaw = s.from(-0.2, 0.2)
 	ux, uy := math.Cos(s.yaw), math.Sin(s.yaw) // along the back wall
 	far := 40.0
 	u, v := s.way(ux, uy, 0), s.way(-uy, ux, 0)
@@ -194,14 +195,17 @@ func (s *Scene) room() {
 		s.Marks.Surfaces = append(s.Marks.Surfaces, w.Surface)
 	}
 	// Four corners of the floor, turned as the boards are, all in the picture.
-	near := s.eye
-	for !seen(s.px(0, near, 0), 40) {
-		near += 0.05
+	corners := func(near float64) (out [][2]float64, ok bool) {
+		w, mid, d := 0.3*near*Width/s.Camera.F, (near+s.back-0.3)/2, (s.back-0.3-near)/2
+		ok = true
+		for _, c := range [4][2]float64{{-w, -d}, {w, -d}, {w, d}, {-w, d}} {
+			out = append(out, s.px(c[0]*ux-c[1]*uy, mid+c[0]*uy+c[1]*ux, 0))
+			ok = ok && seen(out[len(out)-1], 20)
+		}
+		return out, ok || near > s.back-1
 	}
-	near += 0.15
-	w, mid, d := 0.3*near*Width/s.Camera.F, (near+s.back-0.3)/2, (s.back-0.3-near)/2
-	for _, c := range [4][2]float64{{-w, -d}, {w, -d}, {w, d}, {-w, d}} {
-		s.Marks.Floor = append(s.Marks.Floor, s.px(c[0]*ux-c[1]*uy, mid+c[0]*uy+c[1]*ux, 0))
+	for near, ok := s.eye, false; !ok; near += 0.05 {
+		s.Marks.Floor, ok = corners(near)
 	}
 }
 
