@@ -51,13 +51,13 @@ const weak = 1e-5
 
 // NewBounce works out what patches give to the sheets, at places edge pixels apart.
 func NewBounce(ctx context.Context, sc *Scene, patches []Patch, sheets []*Sheet, edge float64) (*Bounce, error) {
-	b := &Bounce{Patches: patches, by: sc.blockers(nil)}
+	b := &Bounce{Patches: patches, by: sc.wholes(nil)}
 	b.receivers = make([]*receivers, len(sheets))
 	errs := make([]error, len(sheets))
 	err := raster.Each(ctx, len(sheets), func(i int) {
 		r := receive(sheets[i], edge)
 		r.weights = make([]float32, len(r.places)*len(patches)*sheets[i].channels())
-		by := sc.blockers(sheets[i].Body)
+		by := sc.wholes(sheets[i].Body)
 		errs[i] = raster.Each(ctx, len(r.places), func(k int) { r.weigh(k, patches, by) })
 		b.receivers[i] = r
 	})

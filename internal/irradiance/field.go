@@ -94,7 +94,7 @@ func (f *Field) made(of uint64) *made {
 func (s *Scene) Daylight(ctx context.Context, sky *Sky, sheets []*Sheet, d Detail) (*Field, error) {
 	f := &Field{}
 	err := f.fill(ctx, sheets, d.Tile, func(sh *Sheet, g *Grid) error {
-		return g.fill(ctx, sh, detail{most: d.Most}, &fromSky{sky, s.blockers(sh.Body)}, nil)
+		return g.fill(ctx, sh, detail{most: d.Most}, &fromSky{sky, s.wholes(sh.Body)}, nil)
 	})
 	return f, err
 }
@@ -115,7 +115,7 @@ func (f *Field) fill(ctx context.Context, sheets []*Sheet, tile float64, fill fu
 
 // DaylightAt writes what a sky gives to flat patches to light.
 func (s *Scene) DaylightAt(ctx context.Context, sky *Sky, patches []Patch, light []float64) error {
-	by := s.blockers(nil)
+	by := s.wholes(nil)
 	return together(ctx, patches, func(from int, pls []Place) { sky.at(pls, by, light[from:from+len(pls)]) })
 }
 

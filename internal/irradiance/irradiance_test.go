@@ -731,3 +731,19 @@ func TestFieldAfterABodyMoved(t *testing.T) {
 		}
 	}
 }
+
+// A part of a body that lies before it hides things from others, and not from the body itself.
+func TestPartOfBody(t *testing.T) {
+	c := level()
+	shape := solid.New(slices.Repeat([]bool{true}, 100), nil, image.Rect(10, 20, 20, 30), 1)
+	whole := solid.Stand(shape, c, c.Card(room.Vec{Y: 1, Z: 4}), 4)
+	part := solid.Stand(shape, c, c.FloorPlane(), 4)
+	part.Flat, part.Of = true, whole
+	sc := &Scene{Bodies: []*solid.Body{whole, part}}
+	if by := sc.blockers(nil); len(by) != 2 {
+		t.Errorf("%d bodies hide things from the floor", len(by))
+	}
+	if by := sc.blockers(whole); len(by) != 1 || by[0].body != whole || !by[0].self {
+		t.Errorf("%d bodies hide things from the whole one", len(by))
+	}
+}

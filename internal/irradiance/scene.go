@@ -17,6 +17,7 @@ package irradiance
 
 import (
 	"math"
+	"slices"
 
 	"pyrant/internal/room"
 	"pyrant/internal/solid"
@@ -103,6 +104,12 @@ func (b *blocker) ask(ways *solid.Ways, soft float64, outside bool) {
 // selfNear is how far from a place its own body does not shade it, of the body's largest thickness.
 const selfNear = 0.5
 
+// wholes lists what may hide something from a place on a body, without the parts of bodies that lie before them: of light that
+// comes from all sides those keep away little.
+func (s *Scene) wholes(self *solid.Body) []*blocker {
+	return slices.DeleteFunc(s.blockers(self), func(b *blocker) bool { return b.body != nil && b.body.Of != nil })
+}
+
 // blockers lists what may hide something in the scene from a place on a body.
 func (s *Scene) blockers(self *solid.Body) []*blocker {
 	var out []*blocker
@@ -110,7 +117,7 @@ func (s *Scene) blockers(self *solid.Body) []*blocker {
 		out = append(out, (&blocker{prism: p, mid: p.Mid, round: p.Round}).named())
 	}
 	for _, b := range s.Bodies {
-		if b == self && b.Flat {
+		if self != nil && (b == self && b.Flat || b.Of == self) {
 			continue // too low to shade itself
 		}
 		out = append(out, (&blocker{body: b, self: b == self, mid: b.Mid, round: b.Round}).named())

@@ -223,7 +223,7 @@ func together[T placed](ctx context.Context, list []T, work func(from int, pls [
 // the daylight is divided out. It is measured as the mean distance of the logarithms from the median of
 // their surface, with something for surfaces that come out apart, and for the share.
 func (s *Sky) Find(ctx context.Context, sc *Scene, places []Lit) (Lobe, error) {
-	by := sc.blockers(nil)
+	by := sc.wholes(nil)
 	all := make([][]float64, len(places))
 	n := len(s.dirs)
 	for k := range all {

@@ -174,6 +174,7 @@ type Body struct {
 	Cam  *room.Camera
 	Card room.Plane // that it stands on, facing the camera
 	Flat bool       // it lies on the floor, which is its card
+	Of   *Body      // that it is a part of, which it does not shade; nil for a whole one
 	unit float64    // of a cell, where it stands
 	tall float64    // largest thickness, in units of the room
 

@@ -289,6 +289,11 @@ func (s *Set) thing(ctx context.Context, t *recipe.Thing, foot room.Vec, covers 
 	b.Flat = lies
 	s.Bodies[len(s.Bodies)-1] = b
 	s.Scene.Bodies = append(s.Scene.Bodies, b)
+	if !lies {
+		if err := s.toes(ctx, near, b, foot, covers); err != nil {
+			return err
+		}
+	}
 	px := func(v int) float64 { return float64(v) * s.unit }
 	r := image.Rect(int(px(shp.Rect.Min.X)), int(px(shp.Rect.Min.Y)), int(math.Ceil(px(shp.Rect.Max.X))), int(math.Ceil(px(shp.Rect.Max.Y)))).Intersect(frame)
 	s.Surfaces = append(s.Surfaces, Surface{Kind: Thing, ID: t.ID, cover: c, depth: foot.Len(), Sheet: &irradiance.Sheet{Rect: r, Body: b, Cam: &s.Cam}})

@@ -381,3 +381,39 @@ func TestUpon(t *testing.T) {
 		}
 	}
 }
+
+// Boots that are seen below the foot of a figure stand out before it and shade, but not the figure itself; a
+// barrel is as round there as a little above, and has no toes.
+func TestToes(t *testing.T) {
+	r := shot(t)
+	r.CutOuts = append(r.CutOuts, cutout.CutOut{ID: "c", Name: "Figure"})
+	r.Room.Things = []recipe.Thing{{ID: "t", Of: "c", Foot: room.Point{X: 300, Y: 330}, Edge: 1, Broad: 1}}
+	for _, tt := range []struct {
+		name string
+		seen shape.Shapes
+		toes bool
+	}{
+		{"boots", shape.Shapes{box(280, 160, 294, 348), box(306, 160, 320, 348), box(276, 334, 298, 350), box(302, 334, 324, 350)}, true},
+		{"legs", shape.Shapes{box(280, 160, 294, 331), box(306, 160, 320, 331)}, false},
+		{"a barrel", shape.Shapes{box(260, 230, 340, 330), shape.Ellipse{X: 300, Y: 330, Width: 80, Height: 20}}, false},
+	} {
+		s, err := New(t.Context(), r, cuts{"c": tt.seen})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := len(s.Scene.Bodies) == 2; got != tt.toes {
+			t.Fatalf("%s: %d bodies", tt.name, len(s.Scene.Bodies))
+		}
+		if !tt.toes {
+			continue
+		}
+		figure, toes := s.Scene.Bodies[0], s.Scene.Bodies[1]
+		before, _ := s.Cam.Floor(287, 346)
+		if toes.Of != figure || !toes.Flat || toes.Clear(before) > 0 || figure.Clear(before) < 0 {
+			t.Errorf("%s: at %v, below a boot's toe, the figure is %v and its toes %v away", tt.name, before, figure.Clear(before), toes.Clear(before))
+		}
+		if len(s.Bodies) != 1 || s.Bodies[0] != figure {
+			t.Errorf("%s: toes count as a thing", tt.name)
+		}
+	}
+}
