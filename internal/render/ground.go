@@ -236,8 +236,8 @@ func (p *plan) folds(ctx context.Context, m *inRoom) ([]func(x, y float64) (dx, 
 	errs := make([]error, len(m.Surfaces))
 	err := raster.Each(ctx, len(out), func(i int) {
 		t := p.thing(m, i)
-		if t == nil || t.Relief == 0 || m.Surfaces[i].Sheet.Body.Flat {
-			return // what lies is seen from one side alone
+		if t == nil || t.Relief == 0 {
+			return
 		}
 		f, err := cache.Get(ctx, p.cache, fmt.Sprintf("relief %s %s", p.q.PhotoKey, setting.Key(p.q.Recipe.CutOut(t.Of))), func(ctx context.Context) (*relief.Map, error) {
 			cover, err := covers{p}.CutOut(ctx, t.Of)

@@ -248,10 +248,23 @@ func (b *Body) Surface(x, y float64) (at, n room.Vec, ok bool) {
 // normal is the unit normal along a ray of the camera, where the thickness has a slope.
 func (b *Body) normal(r room.Vec, dx, dy float64) room.Vec {
 	if b.Flat {
-		// What lies is seen from above and from its side.
-		return b.Cam.Up.Sub(b.Cam.Level(r)).Unit()
+		return b.lying(r, puffed*dx, puffed*dy)
 	}
 	return b.Turned(dx, dy)
+}
+
+// What lies is seen from above, and by so much from its side; its form rises by a share of what its outline tells, since
+// that may be of a coil as well as of a bundle. Both are measured on made-up coils and the quay's rope.
+const (
+	aslant = 0.7
+	puffed = 0.5
+)
+
+// lying is the unit normal along a ray of the camera of what lies on the floor, with a slope. On the floor it is as
+// much longer away from the camera as the camera looks along it.
+func (b *Body) lying(r room.Vec, dx, dy float64) room.Vec {
+	steep := -r.Unit().Dot(b.Cam.Up)
+	return b.Cam.Up.Sub(b.Cam.Level(r).Mul(aslant)).Sub(b.right.Mul(dx)).Sub(b.down.Mul(dy * steep)).Unit()
 }
 
 // Lean is how a front is turned against its card, as the sum of so many unit normals of parts of it: their sum is Ahead
@@ -296,7 +309,10 @@ func (s *Shape) Lean(x, y, edge float64, parts int, relief func(x, y float64) (d
 // Facing returns the unit normal of a front that leans so, at a point of the photo.
 func (b *Body) Facing(l Lean, x, y float64) room.Vec {
 	if b.Flat {
-		return b.normal(b.Cam.Ray(x, y), 0, 0)
+		// Folds count in full.
+		_, dx, dy := b.Thickness(x, y)
+		ahead := math.Max(float64(l.Ahead), 1e-6)
+		return b.lying(b.Cam.Ray(x, y), float64(l.Right)/ahead-(1-puffed)*dx, float64(l.Down)/ahead-(1-puffed)*dy)
 	}
 	return b.Card.N.Mul(float64(l.Ahead)).Sub(b.right.Mul(float64(l.Right))).Sub(b.down.Mul(float64(l.Down))).Unit()
 }

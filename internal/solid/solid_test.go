@@ -184,6 +184,41 @@ func TestSurface(t *testing.T) {
 	}
 }
 
+// What lies is seen from above and a little from its side: its rim faces outwards, and folds on it count in full.
+func TestLying(t *testing.T) {
+	cam := room.Level(200, 200, 20, 0, 200)
+	foot, _ := cam.Floor(100, 120)
+	b := Stand(New(cells(200, 200, func(x, y float64) bool { return math.Hypot((x-100)/40, (y-120)/20) < 1 }), nil, image.Rect(0, 0, 200, 200), 1), &cam, cam.FloorPlane(), foot.Z)
+	b.Flat = true
+	side := cam.Level(room.Vec{Z: 1})
+	at := func(x, y float64) (right, ahead, up float64) {
+		_, n, ok := b.Surface(x, y)
+		if f := b.Facing(b.Lean(x, y, 1e-3, 1, nil), x, y); !ok || math.Abs(n.Len()-1) > 1e-9 || f.Dot(n) < 0.9999 {
+			t.Fatalf("at %v, %v it faces %v, a pixel %v", x, y, n, f)
+		}
+		return n.X, n.Dot(side), n.Dot(cam.Up)
+	}
+	x, z, up := at(100, 120)
+	if math.Abs(x) > 0.02 || z > -0.4 || z < -0.7 || up < 0.7 {
+		t.Errorf("its middle faces %.2f to the right, %.2f ahead and %.2f up", x, z, up)
+	}
+	if l, _, _ := at(68, 120); l > -0.15 {
+		t.Errorf("its left side faces %.2f to the right", l)
+	}
+	if r, _, _ := at(132, 120); r < 0.15 {
+		t.Errorf("its right side faces %.2f to the right", r)
+	}
+	_, far, _ := at(100, 106)
+	_, near, _ := at(100, 134)
+	if far < z+0.03 || near > z-0.03 {
+		t.Errorf("its far side faces %.2f ahead, its middle %.2f, its near side %.2f", far, z, near)
+	}
+	n := b.Facing(b.Lean(100, 120, 1e-3, 1, func(_, _ float64) (float64, float64) { return 0.5, 0 }), 100, 120)
+	if got := -n.X / n.Dot(cam.Up); math.Abs(got-0.5) > 0.02 {
+		t.Errorf("a fold that rises by 0.5 leans by %.2f", got)
+	}
+}
+
 // Relief turns a front aside, by the mean of what it is over a square.
 func TestFacingWithRelief(t *testing.T) {
 	disc := cells(80, 80, func(x, y float64) bool { return math.Hypot(x-40, y-40) < 20 })

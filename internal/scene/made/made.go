@@ -1,5 +1,5 @@
 // Package made makes scenes up, of which the truth is known because it is worked out: a room by chance, with a
-// figure, posts, crates and tables of the Tidewatch Players and lights among them, what a user would mark of it, and
+// figure, posts, crates, tables and a rope of the Tidewatch Players and lights among them, what a user would mark of it, and
 // what each light does there, followed ray by ray. Spill is measured against many of them, so that nothing is set
 // to suit one photo.
 package made
@@ -26,22 +26,23 @@ type Scene struct {
 	Truth  tracer.Scene
 	Camera room.Camera
 
-	eye            float64
-	right, fore    room.Vec
-	r              *rand.Rand
-	taken          []circle
-	back           float64 // how far away the back wall is, straight ahead
-	yaw            float64 // and by how much it is turned
-	side           float64 // where the side wall is, right of the camera; 0 for none
-	tall           float64 // of the walls
-	figures, posts []stand
-	platforms      []platform
+	eye         float64
+	right, fore room.Vec
+	r           *rand.Rand
+	taken       []circle
+	back        float64 // how far away the back wall is, straight ahead
+	yaw         float64 // and by how much it is turned
+	side        float64 // where the side wall is, right of the camera; 0 for none
+	tall        float64 // of the walls
+	figures     []figure
+	stand       []circle // of things, in their order
+	platforms   []platform
 }
 
 // circle is a place of the floor that something stands on, in metres.
 type circle struct{ x, y, r float64 }
 
-type stand struct {
+type figure struct {
 	circle
 	tall, face float64
 	name       string
@@ -72,6 +73,7 @@ func Make(seed uint64) *Scene {
 	s.lamp()
 	s.sign()
 	s.string()
+	s.coil("coil")
 	s.Truth.Ready()
 	return s
 }
@@ -255,7 +257,7 @@ func (s *Scene) figure(name string) {
 		return
 	}
 	k := s.from(0.9, 1.05)
-	f := stand{circle: c, tall: 1.8 * k, face: math.Atan2(-c.y, -c.x) + s.from(-0.5, 0.5), name: name}
+	f := figure{circle: c, tall: 1.8 * k, face: math.Atan2(-c.y, -c.x) + s.from(-0.5, 0.5), name: name}
 	cx, cy := math.Cos(f.face), math.Sin(f.face) // to where it looks
 	at := func(x, y, z float64) room.Vec {       // to its left, ahead, up
 		return s.at(c.x+k*(y*cx-x*cy), c.y+k*(y*cy+x*cx), k*z)
@@ -278,11 +280,12 @@ func (s *Scene) figure(name string) {
 	pill(0.06, skin, at(0, 0, 1.45), at(0, 0, 1.6))
 	s.add(tracer.Ball{C: at(0, 0.02, 1.7), R: 0.12 * k}, name, "", skin)
 	s.figures = append(s.figures, f)
-	s.thing(name, c.x, c.y)
+	s.thing(name, c)
 }
 
-func (s *Scene) thing(name string, x, y float64) {
-	s.Marks.Things = append(s.Marks.Things, scene.Thing{Mask: name, Foot: s.px(x, y, 0)})
+func (s *Scene) thing(name string, c circle) {
+	s.stand = append(s.stand, c)
+	s.Marks.Things = append(s.Marks.Things, scene.Thing{Mask: name, Foot: s.px(c.x, c.y, 0)})
 	s.Marks.Surfaces = append(s.Marks.Surfaces, name)
 }
 
@@ -300,8 +303,28 @@ func (s *Scene) post(name string) {
 		return
 	}
 	s.add(tracer.Pill{A: s.at(c.x, c.y, 0), B: s.at(c.x, c.y, tall-r), R: r}, name, "", s.planks(s.Camera.Up, s.right, 4, 0.1, s.from(0.15, 0.4)))
-	s.posts = append(s.posts, stand{circle: c, tall: tall, name: name})
-	s.thing(name, c.x, c.y)
+	s.thing(name, c)
+}
+
+// coil lays a coil of rope down, of one turn or two.
+func (s *Scene) coil(name string) {
+	size, rope := s.from(0.18, 0.32), s.from(0.03, 0.06)
+	c, ok := s.free(size+rope, 0.1)
+	if !ok {
+		return
+	}
+	twine := s.planks(s.right, s.Camera.Up, 0.1, 0.05, s.from(0.2, 0.4))
+	const n = 24
+	for turn := range 1 + s.r.IntN(2) {
+		at := func(i int) room.Vec {
+			b, a := math.Sincos(2 * math.Pi * float64(i) / n)
+			return s.at(c.x+size*a, c.y+size*b, rope*(1+1.8*float64(turn)))
+		}
+		for i := range n {
+			s.add(tracer.Pill{A: at(i), B: at(i + 1), R: rope}, name, "", twine)
+		}
+	}
+	s.thing(name, c)
 }
 
 // platform puts up a crate, or a table.

@@ -6,7 +6,6 @@ import (
 	"math"
 	"os"
 	"path/filepath"
-	"slices"
 	"testing"
 
 	"pyrant/internal/scene"
@@ -52,10 +51,10 @@ func TestMake(t *testing.T) {
 		if s.Truth.Glare > 0 && s.Truth.Sun.Dot(s.Camera.Up) < 0.3 {
 			t.Errorf("seed %d: the sun is below the floor", seed)
 		}
-		for i, p := range s.posts {
-			for _, q := range s.posts[:i] {
+		for i, p := range s.stand {
+			for _, q := range s.stand[:i] {
 				if math.Hypot(p.x-q.x, p.y-q.y) < p.r+q.r {
-					t.Errorf("seed %d: two posts stand in each other", seed)
+					t.Errorf("seed %d: two things stand in each other", seed)
 				}
 			}
 		}
@@ -94,10 +93,9 @@ func TestWrite(t *testing.T) {
 		t.Errorf("the focal length is %.1f, true is %.1f", sp.Cam.F, want)
 	}
 	// Where things stand, in heights of the camera.
-	stands := append(slices.Clone(s.figures), s.posts...)
 	for i, f := range sp.Feet {
-		if want := s.at(stands[i].x, stands[i].y, 0).Mul(1 / s.eye); f.Sub(want).Len() > 0.12*want.Len() {
-			t.Errorf("%s stands at %v, truly at %v", stands[i].name, f, want)
+		if want := s.at(s.stand[i].x, s.stand[i].y, 0).Mul(1 / s.eye); f.Sub(want).Len() > 0.12*want.Len() {
+			t.Errorf("%s stands at %v, truly at %v", s.Marks.Things[i].Mask, f, want)
 		}
 	}
 	floor, err := sc.Mask("floor")
