@@ -55,8 +55,9 @@ type wanted struct {
 // like compares a picture with the one that the first version made. Without spill no code is off by more than one of 8
 // bits, and few are off at all: light is added and encoded in other roundings since, so that the dither falls otherwise
 // where a value is nearly between two codes. Spill has another law since, and is worked out more finely: with it no code is
-// off by more than four, and the mean of CIEDE2000 is small.
-func like(t *testing.T, name string, img image.Image, spills bool) {
+// off by more than four, and the mean of CIEDE2000 is small. Small pictures are exposed in parts of their pixels since,
+// which changes pixels at edges of light, one in fifty at the most.
+func like(t *testing.T, name string, img image.Image, spills, parts bool) {
 	t.Helper()
 	f, err := os.Open(filepath.Join("testdata/v1/pictures", name+".png"))
 	if errors.Is(err, os.ErrNotExist) {
@@ -74,7 +75,7 @@ func like(t *testing.T, name string, img image.Image, spills bool) {
 	if b.Size() != old.Bounds().Size() {
 		t.Fatalf("%s: %v, it was %v", name, b, old.Bounds())
 	}
-	most, off, sum := 0, 0, 0.0
+	most, off, edges, sum := 0, 0, 0, 0.0
 	for y := range b.Dy() {
 		for x := range b.Dx() {
 			r, g, bl, _ := img.At(b.Min.X+x, b.Min.Y+y).RGBA()
@@ -87,12 +88,21 @@ func like(t *testing.T, name string, img image.Image, spills bool) {
 				if d > 64 { // a quarter of a step of 8 bits
 					off++
 				}
+				if d > 4*257 {
+					edges++
+				}
 			}
 		}
 	}
 	count := float64(b.Dx() * b.Dy())
 	share := float64(off) / count / 3
 	t.Logf("%s: %d of 65535 at most, %.3f %% by a step; CIEDE2000 of %.3f", name, most, 100*share, sum/count)
+	if parts {
+		if at := float64(edges) / count / 3; at > 0.02 || sum/count > 0.3 {
+			t.Errorf("%s: %.3f %% off by more than four steps, by a CIEDE2000 of %.3f in the mean", name, 100*at, sum/count)
+		}
+		return
+	}
 	if spills {
 		if most > 4*257 || sum/count > 0.3 {
 			t.Errorf("%s: off by up to %d of 65535, by a CIEDE2000 of %.3f in the mean", name, most, sum/count)
@@ -164,7 +174,8 @@ func TestShotsOfTheFirstVersionKeepTheirPictures(t *testing.T) {
 				if err != nil {
 					t.Fatal(err)
 				}
-				like(t, fmt.Sprintf("%s-%d", name, i), img, q.Layer == render.Whole || q.Layer == render.Spill)
+				parts := w.Long > 0 && w.Long <= 800 && 2*w.Long <= max(ph.Width, ph.Height) && q.Layer == render.Whole
+				like(t, fmt.Sprintf("%s-%d", name, i), img, q.Layer == render.Whole || q.Layer == render.Spill, parts)
 				if *update {
 					list[i].Sum = sumOf(img)
 				} else if got := sumOf(img); got != w.Sum {

@@ -290,7 +290,7 @@ func (s *Set) thing(ctx context.Context, t *recipe.Thing, foot room.Vec, covers 
 	s.Bodies[len(s.Bodies)-1] = b
 	s.Scene.Bodies = append(s.Scene.Bodies, b)
 	if !lies {
-		if err := s.toes(ctx, near, b, foot, covers); err != nil {
+		if err := s.toes(ctx, b, foot, covers); err != nil {
 			return err
 		}
 	}

@@ -18,9 +18,9 @@ const (
 )
 
 // toes adds what of a body is seen below the floor of its card, and so stands out from that towards the camera, such as
-// the toes of boots: as a body of its own, which lies on the floor. near names the body's shape.
-func (s *Set) toes(ctx context.Context, near string, b *solid.Body, foot room.Vec, covers Covers) error {
-	key := fmt.Sprintf("toes %s %v %v", near, s.Cam, foot)
+// the toes of boots: as a body of its own, which lies on the floor.
+func (s *Set) toes(ctx context.Context, b *solid.Body, foot room.Vec, covers Covers) error {
+	key := fmt.Sprintf("toes %d %v %v", b.ID, s.Cam, foot)
 	shp, err := covers.Shape(ctx, key, func(context.Context) (*solid.Shape, error) { return s.outside(b, foot), nil })
 	if err != nil || shp.Empty() {
 		return err
