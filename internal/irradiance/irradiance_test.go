@@ -747,3 +747,47 @@ func TestPartOfBody(t *testing.T) {
 		t.Errorf("%d bodies hide things from the whole one", len(by))
 	}
 }
+
+// A bright wall behind a figure does not make its front dark or bright: that gets what the floor before it gives, and what
+// looks aside gets some of the wall.
+func TestBounceOnBody(t *testing.T) {
+	c := level()
+	card := c.Card(room.Vec{Y: 1, Z: 4})
+	shape := solid.New(slices.Repeat([]bool{true}, 40*60), nil, image.Rect(380, 270, 420, 330), 1)
+	sheet := &Sheet{Rect: image.Rect(380, 270, 420, 330), Body: solid.Stand(shape, c, card, 4), Cam: c}
+	wall := Patch{Place: Place{At: room.Vec{Z: 5.5}, N: room.Vec{Z: -1}}, Area: 0.5, Albedo: [3]float64{1, 1, 1}}
+	floor := Patch{Place: Place{At: room.Vec{Y: 1, Z: 3}, N: c.Up}, Area: 0.2, Albedo: [3]float64{1, 1, 1}}
+	b, err := NewBounce(ctx, &Scene{}, []Patch{wall, floor}, []*Sheet{sheet}, 10)
+	if err != nil {
+		t.Fatal(err)
+	}
+	on := func(n room.Vec, sent ...[3]float32) float64 {
+		g, err := b.of(ctx, sent)
+		if err != nil {
+			t.Fatal(err)
+		}
+		v, e := make([]float32, Mixed), make([]float32, 3)
+		g[0].Read(v, 400, 1, 300.5, 1)
+		OnColours(e, v, []float32{float32(n.X), float32(n.Y), float32(n.Z)}, make([]float32, 2))
+		grey, err := b.grey(ctx, []float32{sent[0][1], sent[1][1]})
+		if err != nil {
+			t.Fatal(err)
+		}
+		around, all := make([]float32, Around), make([]float32, 1)
+		grey[0].Read(around, 400, 1, 300.5, 1)
+		OnAround(all, around, []float32{float32(n.X), float32(n.Y), float32(n.Z)}, make([]float32, 1))
+		near(t, "without colours", float64(all[0]), float64(e[1]), 1e-3)
+		return float64(e[1])
+	}
+	dark, dim, bright := [3]float32{}, [3]float32{1, 1, 1}, [3]float32{30, 30, 30}
+	front := room.Vec{Z: -1}
+	alone := on(front, dark, dim)
+	if alone < 1e-3 {
+		t.Fatalf("the floor gives %g to the front", alone)
+	}
+	near(t, "the front before a bright wall", on(front, bright, dim), alone, 0.02)
+	aside := room.Vec{X: -0.98, Z: -0.2}
+	if both, wall := on(aside, bright, dim), on(aside, bright, dark); both < wall || wall < alone {
+		t.Errorf("what looks aside gets %g of both, %g of the wall", both, wall)
+	}
+}

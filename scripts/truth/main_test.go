@@ -8,27 +8,13 @@ import (
 	"pyrant/internal/scene/made"
 )
 
-// The quay's spill comes as near to its truth as docs/benchmarks.md says, and nearer than any blurred copy of the
-// lights does. The pictures are half as large as there.
-func TestQuay(t *testing.T) {
-	b, err := open("../../internal/scene/testdata/quay/room.marks.json")
-	if err != nil {
-		t.Fatal(err)
-	}
-	if err := b.measure(context.Background()); err != nil {
-		t.Fatal(err)
-	}
-	type figures struct{ r2, explained, shadow float64 }
-	want := map[string]figures{
-		"panels floor": {0.96, 0.97, 0}, "panels room": {0.96, 0.97, 0},
-		"rod floor": {0.90, 0.95, 0.78}, "rod back_wall": {0.84, 0.95, 0}, "rod side_wall": {0.87, 0.95, 0},
-		"rod crate_a": {0.58, 0, 0}, "rod crate_b": {0.5, 0, 0}, "rod room": {0.88, 0.94, 0},
-		"lamp floor": {0.86, 0.92, 0.75}, "lamp back_wall": {0.88, 0.94, 0}, "lamp side_wall": {0.94, 0.97, 0},
-		"lamp crate_a": {0.6, 0, 0}, "lamp crate_b": {0.7, 0, 0}, "lamp room": {0.86, 0.92, 0},
-		"hexagon floor": {0.92, 0.94, 0}, "hexagon back_wall": {0.92, 0.93, 0},
-		"string floor": {0.92, 0.96, 0}, "string back_wall": {0.92, 0.96, 0}, "string room": {0.92, 0.95, 0},
-		"string crate_a": {0.6, 0, 0},
-	}
+// figures is what of a light's spill on a surface is reached at the least.
+type figures struct{ r2, explained, shadow float64 }
+
+// hold holds what was measured of a scene to figures by light and surface, and nearer to the truth by so much than any
+// blurred copy is.
+func hold(t *testing.T, b *bench, ahead float64, want map[string]figures) {
+	t.Helper()
 	seen := 0
 	for _, r := range b.rows {
 		for _, v := range []float64{r.R2, r.Explained, r.CopyR2, r.CopyExplained} {
@@ -48,13 +34,35 @@ func TestQuay(t *testing.T) {
 		if r.R2 < w.r2 || r.Explained < w.explained || shadow < w.shadow {
 			t.Errorf("%s on %s: R² %.3f, explained %.3f, shadow %.2f; %v was reached", r.Light, r.Surface, r.R2, r.Explained, shadow, w)
 		}
-		if r.R2 < r.CopyR2 {
+		if r.R2 < r.CopyR2+ahead {
 			t.Errorf("%s on %s: R² %.3f, a blurred copy has %.3f", r.Light, r.Surface, r.R2, r.CopyR2)
 		}
 	}
 	if seen != len(want) {
 		t.Errorf("%d of %d figures were measured", seen, len(want))
 	}
+}
+
+// The quay's spill comes as near to its truth as docs/benchmarks.md says, and nearer than any blurred copy of the
+// lights does. The pictures are half as large as there.
+func TestQuay(t *testing.T) {
+	b, err := open("../../internal/scene/testdata/quay/room.marks.json")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := b.measure(context.Background()); err != nil {
+		t.Fatal(err)
+	}
+	hold(t, b, 0, map[string]figures{
+		"panels floor": {0.96, 0.97, 0}, "panels room": {0.96, 0.97, 0},
+		"rod floor": {0.90, 0.95, 0.78}, "rod back_wall": {0.88, 0.96, 0.45}, "rod side_wall": {0.87, 0.95, 0},
+		"rod crate_a": {0.58, 0, 0}, "rod crate_b": {0.66, 0, 0}, "rod room": {0.88, 0.94, 0},
+		"lamp floor": {0.907, 0.949, 0.75}, "lamp back_wall": {0.88, 0.94, 0}, "lamp side_wall": {0.94, 0.97, 0},
+		"lamp crate_a": {0.6, 0, 0}, "lamp crate_b": {0.85, 0, 0}, "lamp rope": {0.3, 0, 0}, "lamp room": {0.86, 0.92, 0},
+		"hexagon floor": {0.92, 0.94, 0}, "hexagon back_wall": {0.92, 0.93, 0},
+		"string floor": {0.92, 0.96, 0}, "string back_wall": {0.92, 0.96, 0}, "string room": {0.92, 0.95, 0},
+		"string crate_a": {0.6, 0, 0}, "string crate_b": {0.75, 0, 0},
+	})
 	if math.Abs(b.focal/(1459.34/4)-1) > 0.02 {
 		t.Errorf("the focal length is %.1f, true is %.1f", b.focal, 1459.34/4)
 	}
@@ -66,7 +74,6 @@ func TestMade(t *testing.T) {
 	if testing.Short() {
 		t.Skip("two rooms are traced")
 	}
-	type figures struct{ r2, explained, shadow float64 }
 	for seed, want := range map[uint64]map[string]figures{
 		4: {
 			"panels room": {0.93, 0.95, 0}, "panels floor": {0.92, 0.95, 0}, "panels back_wall": {0.78, 0.94, 0},
@@ -94,27 +101,8 @@ func TestMade(t *testing.T) {
 		if err := b.measure(t.Context()); err != nil {
 			t.Fatal(err)
 		}
-		seen := 0
-		for _, r := range b.rows {
-			w, ok := want[r.Light+" "+r.Surface]
-			if !ok {
-				continue
-			}
-			seen++
-			shadow := 0.0
-			if r.ShadowIoU != nil {
-				shadow = *r.ShadowIoU
-			}
-			if r.R2 < w.r2 || r.Explained < w.explained || shadow < w.shadow {
-				t.Errorf("seed %d, %s on %s: R² %.3f, explained %.3f, shadow %.2f; %v was reached", seed, r.Light, r.Surface, r.R2, r.Explained, shadow, w)
-			}
-			if r.R2 < r.CopyR2+0.04 {
-				t.Errorf("seed %d, %s on %s: R² %.3f, a blurred copy has %.3f", seed, r.Light, r.Surface, r.R2, r.CopyR2)
-			}
-		}
-		if seen != len(want) {
-			t.Errorf("seed %d: %d of %d figures were measured", seed, seen, len(want))
-		}
+		t.Logf("seed %d", seed)
+		hold(t, b, 0.04, want)
 	}
 }
 
