@@ -136,7 +136,11 @@ func (e *Engine) Export(ctx context.Context, q Request, progress func(float64)) 
 // strips renders a part of the photo in strips.
 func (e *Engine) strips(ctx context.Context, q Request, progress func(float64)) (image.Image, error) {
 	if q.twice() {
-		return inParts(ctx, e.Cache.Scoped(exportBytes), q)
+		img, err := inParts(ctx, e.Cache.Scoped(exportBytes), q)
+		if err == nil && progress != nil {
+			progress(1)
+		}
+		return img, err
 	}
 	p, err := newPlan(ctx, e.Cache.Scoped(exportBytes), &q)
 	if err != nil {

@@ -13,7 +13,6 @@ import (
 	"pyrant/internal/raster"
 	"pyrant/internal/room"
 	"pyrant/internal/setting"
-	"pyrant/internal/shape"
 	"pyrant/internal/solid"
 )
 
@@ -49,7 +48,7 @@ func (s *Set) Compose(scale float64) *Composer {
 			}
 		case Platform:
 			if f.cover == nil {
-				c.masks[i] = shape.Shapes{f.face}.At(scale)
+				c.masks[i] = s.faceMask(i, scale)
 				break
 			}
 			fallthrough
@@ -70,6 +69,7 @@ type layer struct {
 	plane room.Plane
 	face  string
 	cover coverage.Coverage
+	seen  coverage.Coverage
 	shape *solid.Shape
 	flat  bool
 }
@@ -79,7 +79,7 @@ func (s *Set) Layout() Layout {
 	out := make(Layout, len(s.Surfaces))
 	for i := range s.Surfaces {
 		f := &s.Surfaces[i]
-		l := layer{kind: f.Kind, id: f.ID, cover: f.cover}
+		l := layer{kind: f.Kind, id: f.ID, cover: f.cover, seen: f.seen}
 		switch {
 		case f.Kind == Platform:
 			l.face = setting.Key(f.face)
@@ -97,8 +97,10 @@ func (s *Set) Layout() Layout {
 // Same tells whether two layouts are known to be the same.
 func (l Layout) Same(m Layout) bool {
 	return slices.EqualFunc(l, m, func(a, b layer) bool {
-		if a.cover != nil && !reflect.ValueOf(a.cover).Comparable() {
-			return false
+		for _, c := range [2]coverage.Coverage{a.cover, a.seen} {
+			if c != nil && !reflect.ValueOf(c).Comparable() {
+				return false
+			}
 		}
 		return a == b
 	})

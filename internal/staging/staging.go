@@ -39,6 +39,7 @@ type Surface struct {
 	ID    string // of the wall, platform or thing
 	Sheet *irradiance.Sheet
 	face  shape.Outline     // of a platform: where it is seen
+	seen  coverage.Coverage // of a platform's face: what is seen of the platform, of which what lies beside its faces is of the nearest; nil where nothing tells
 	cover coverage.Coverage // of a thing, and of a wall that is seen in an area
 	depth float64           // of a thing and of a platform, to its middle
 }
@@ -175,14 +176,20 @@ func New(ctx context.Context, r *recipe.Recipe, covers Covers) (*Set, error) {
 		}
 	}
 	for i, p := range r.Room.Platforms {
+		var seen coverage.Coverage
 		if p.Seen != "" {
-			if err := s.onPlatform(ctx, i, &p, covers, frame); err != nil {
+			if seen, err = covers.CutOut(ctx, p.Seen); err != nil {
+				return nil, err
+			}
+		}
+		if seen != nil {
+			if err := s.onPlatform(ctx, i, &p, seen, covers, frame); err != nil {
 				return nil, err
 			}
 		}
 		for k, face := range sp.Prisms[i].Faces {
 			if plane := sp.Prisms[i].Planes[k]; plane.D < 0 { // it faces the camera
-				s.face(p.ID, plane, face, frame)
+				s.face(p.ID, plane, face, seen, frame)
 			}
 		}
 	}
@@ -214,8 +221,12 @@ func (s *Set) flats() int {
 	return n
 }
 
+// rim is how far beside a platform's faces what is seen of it belongs to the nearest of them, in units: boards, mouldings, and
+// what marks are off by.
+const rim = 8
+
 // face adds a side of a platform.
-func (s *Set) face(id string, plane room.Plane, corners []room.Vec, frame image.Rectangle) {
+func (s *Set) face(id string, plane room.Plane, corners []room.Vec, seen coverage.Coverage, frame image.Rectangle) {
 	var nodes []shape.Node
 	depth := 0.0
 	for _, v := range before(corners, 0.05) {
@@ -235,11 +246,15 @@ func (s *Set) face(id string, plane room.Plane, corners []room.Vec, frame image.
 		lo.X, lo.Y, hi.X, hi.Y = math.Min(lo.X, n.X), math.Min(lo.Y, n.Y), math.Max(hi.X, n.X), math.Max(hi.Y, n.Y)
 	}
 	limit := func(v float64) int { return int(math.Max(math.Min(v, 1e6), -1e6)) }
-	r := image.Rect(limit(math.Floor(lo.X)), limit(math.Floor(lo.Y)), limit(math.Ceil(hi.X)), limit(math.Ceil(hi.Y))).Intersect(frame)
+	r := image.Rect(limit(math.Floor(lo.X)), limit(math.Floor(lo.Y)), limit(math.Ceil(hi.X)), limit(math.Ceil(hi.Y)))
+	if seen != nil {
+		r = r.Inset(-int(math.Ceil(rim * s.unit)))
+	}
+	r = r.Intersect(frame)
 	if r.Empty() {
 		return
 	}
-	s.Surfaces = append(s.Surfaces, Surface{Kind: Platform, ID: id, face: o, depth: depth, Sheet: &irradiance.Sheet{Rect: r, Plane: plane, Cam: &s.Cam}})
+	s.Surfaces = append(s.Surfaces, Surface{Kind: Platform, ID: id, face: o, seen: seen, depth: depth, Sheet: &irradiance.Sheet{Rect: r, Plane: plane, Cam: &s.Cam}})
 }
 
 // before returns what of a polygon lies farther ahead of the camera than z.

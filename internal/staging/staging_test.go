@@ -4,6 +4,7 @@ import (
 	"context"
 	"image"
 	"math"
+	"slices"
 	"strings"
 	"testing"
 
@@ -415,5 +416,60 @@ func TestToes(t *testing.T) {
 		if len(s.Bodies) != 1 || s.Bodies[0] != figure {
 			t.Errorf("%s: toes count as a thing", tt.name)
 		}
+	}
+}
+
+// What of a platform is seen beside its faces is of the nearest of them, and no further than a rim; of the faces themselves
+// nothing changes.
+func TestRim(t *testing.T) {
+	r := shot(t)
+	bare, err := New(t.Context(), r, cuts{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	r.CutOuts = append(r.CutOuts, cutout.CutOut{ID: "c", Name: "Crate"})
+	r.Room.Platforms[0].Seen = "c"
+	s, err := New(t.Context(), r, cuts{"c": {box(95, 268, 200, 352)}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	row := func(s *Set, y int) (plane []room.Plane) {
+		c := s.Compose(1)
+		w := c.NewWeights(600)
+		c.Row(w, 0, y, 600)
+		plane = make([]room.Plane, 600)
+		for i, any := range w.Any {
+			for x := range 600 {
+				if any && w.Of[i][x] > 0.99 {
+					plane[x] = s.Surfaces[i].Sheet.Plane
+				}
+			}
+		}
+		return
+	}
+	for _, y := range []int{280, 320} {
+		with, without := row(s, y), row(bare, y)
+		sides := 0
+		for x := 110; x < 170; x++ {
+			if without[x] == (room.Plane{}) {
+				continue // at an edge
+			}
+			if sides++; with[x] != without[x] {
+				t.Fatalf("at %d, %d it shows %v, without what is seen %v", x, y, with[x], without[x])
+			}
+		}
+		if sides < 40 {
+			t.Fatalf("%d pixels of row %d show one surface", sides, y)
+		}
+	}
+	with, without := row(s, 320), row(bare, 320)
+	if front := with[140]; with[98] != front || without[98] == front {
+		t.Errorf("beside the front there is %v, in the front %v, without what is seen %v", with[98], front, without[98])
+	}
+	if with[90] != without[90] {
+		t.Errorf("beside what is seen there is %v, it was %v", with[90], without[90])
+	}
+	if faces := s.Prisms[0].Planes; slices.Contains(faces[:5], with[197]) {
+		t.Errorf("far beside the crate's faces there is still one of them")
 	}
 }

@@ -17,11 +17,7 @@ import (
 // onPlatform adds what of a platform is seen beside its sides: as a card in its middle. What of that rises above its
 // top is taken to stand there, and shades as any other body does; it is lit as a card before that, since what stands on
 // crates is flat more often than round.
-func (s *Set) onPlatform(ctx context.Context, i int, p *recipe.Platform, covers Covers, frame image.Rectangle) error {
-	c, err := covers.CutOut(ctx, p.Seen)
-	if err != nil || c == nil {
-		return err
-	}
+func (s *Set) onPlatform(ctx context.Context, i int, p *recipe.Platform, c coverage.Coverage, covers Covers, frame image.Rectangle) error {
 	prism := s.Prisms[i]
 	var mid room.Vec
 	for _, v := range prism.Top {
@@ -31,6 +27,7 @@ func (s *Set) onPlatform(ctx context.Context, i int, p *recipe.Platform, covers 
 	s.Surfaces = append(s.Surfaces, Surface{Kind: Platform, ID: p.ID, cover: c, depth: mid.Len() + prism.Top[2].Sub(prism.Top[0]).Len(), Sheet: &irradiance.Sheet{Rect: frame, Plane: card, Cam: &s.Cam}})
 	key := fmt.Sprintf("upon %s %d %d %g %s %v", c.Key(), s.Photo.Width, s.Photo.Height, s.unit, setting.Key(*p), s.Cam)
 	u := upon{Coverage: c, unit: s.unit}
+	var err error
 	if u.shape, err = covers.Shape(ctx, key, func(context.Context) (*solid.Shape, error) { return s.upon(prism, c, mid, frame), nil }); err != nil || u.shape.Empty() {
 		return err
 	}
@@ -70,14 +67,16 @@ type uponMask struct {
 	step  float64 // cells for each pixel
 }
 
-// Fill is that of Mask. Beside the outline of the cut-out the shape has none, so that only where it meets the platform it
-// is cut off, softly.
+// Fill is that of Mask. To its sides and above, the shape ends where the cut-out does, which alone tells there; only where it
+// meets the platform it is cut off, softly.
 func (m uponMask) Fill(dst []float32, x0, y int) {
 	m.Mask.Fill(dst, x0, y)
+	const beside = 1.5 // cells
 	v := (float64(y) + 0.5) * m.step
 	for i, c := range dst {
 		if c > 0 {
-			dst[i] *= m.shape.Within((float64(x0+i)+0.5)*m.step, v)
+			u := (float64(x0+i) + 0.5) * m.step
+			dst[i] *= max(m.shape.Within(u, v), m.shape.Within(u-beside, v), m.shape.Within(u+beside, v), m.shape.Within(u, v+beside))
 		}
 	}
 }
