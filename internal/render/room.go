@@ -301,7 +301,7 @@ func (p *plan) shineIn(ctx context.Context, m *inRoom, ll *litLight) (*lightFiel
 				bounce = m.bounce.Bounce
 			}
 			if !rough {
-				if scene, err = m.Among(ctx, p.bodies(ll.l)); err != nil {
+				if scene, err = m.Among(ctx, ll.l, p.bodies(ll.l)); err != nil {
 					return nil, err
 				}
 			}

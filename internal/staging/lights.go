@@ -52,10 +52,11 @@ func (s *Set) Light(ctx context.Context, l *recipe.Light) (*irradiance.Light, er
 	return out, nil
 }
 
-// Among returns the scene with the bodies of lights in it, which shade each other.
-func (s *Set) Among(ctx context.Context, lights []*recipe.Light) (*irradiance.Scene, error) {
+// Among returns the scene for a light with the bodies of others in it, which shade it, and with what all of them stand on.
+func (s *Set) Among(ctx context.Context, own *recipe.Light, others []*recipe.Light) (*irradiance.Scene, error) {
 	out := *s.Scene
-	for _, l := range lights {
+	out.Rods = append(out.Rods, s.bases(own)...)
+	for _, l := range others {
 		if kind, _ := l.Stand.Of(); kind == recipe.OnThing {
 			continue // it belongs to that
 		}
@@ -63,9 +64,40 @@ func (s *Set) Among(ctx context.Context, lights []*recipe.Light) (*irradiance.Sc
 		if err != nil {
 			return nil, err
 		}
-		out.Rods = append(out.Rods, k.Rods()...)
+		out.Rods = append(append(out.Rods, k.Rods()...), s.bases(l)...)
 	}
 	return &out, nil
+}
+
+// based is how thick what a light stands on is, of its own width.
+const based = 0.8
+
+// bases returns what holds the shapes of a light over the platform that it stands on, such as a lamp's foot: a bar from there
+// to where each ends below, which shades its own light as well.
+func (s *Set) bases(l *recipe.Light) (out []irradiance.Rod) {
+	kind, id := l.Stand.Of()
+	i := slices.IndexFunc(s.r.Room.Platforms, func(p recipe.Platform) bool { return p.ID == id })
+	if kind != recipe.OnPlatform || i < 0 {
+		return nil
+	}
+	for _, sh := range l.Shapes {
+		plane, ok := s.planeOf(sh, l, nil, nil)
+		x0, _, x1, y1 := bounds(sh)
+		r := s.Cam.Ray((x0+x1)/2, y1)
+		t, hit := plane.Hit(r)
+		if !ok || !hit {
+			continue
+		}
+		low := r.Mul(t)
+		gap := s.Prisms[i].Planes[0].Side(low)
+		// What hangs high above is held otherwise. Round ends reach as far as the bar is thick.
+		thick := math.Min(based*(x1-x0)/2*low.Z/s.Cam.F, gap/2)
+		if gap > aside && gap < 6*thick {
+			up := s.Cam.Up
+			out = append(out, irradiance.Rod{A: low.Sub(up.Mul(gap - thick)), B: low.Sub(up.Mul(thick)), Radius: thick})
+		}
+	}
+	return out
 }
 
 // shape adds a shape to a light.

@@ -473,3 +473,46 @@ func TestRim(t *testing.T) {
 		t.Errorf("far beside the crate's faces there is still one of them")
 	}
 }
+
+// A lamp that is marked above the platform that it stands on has a foot between them, one that stands on it has none, nor has
+// one that hangs high over it or stands elsewhere.
+func TestBases(t *testing.T) {
+	r := shot(t)
+	s, err := New(t.Context(), r, shapes{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	lamp := &r.Lights[0]
+	for _, tt := range []struct {
+		name  string
+		y     float64 // of its middle
+		stand recipe.Stand
+		bases int
+	}{
+		{"on the top", 260, lamp.Stand, 0},
+		{"above it", 250, lamp.Stand, 1},
+		{"high above", 150, lamp.Stand, 0},
+		{"on the floor", 250, "", 0},
+	} {
+		l := *lamp
+		l.Stand = tt.stand
+		foot, ok := s.Guess(lamp.Shapes[0], lamp, nil, nil) // under where the lamp on the top ends
+		x, y, _ := s.Cam.Project(foot)
+		l.Shapes = shape.Shapes{shape.Standing(shape.Ellipse{X: 145, Y: tt.y, Width: 20, Height: 40}, shape.FeetAt(shape.Foot{X: x, Y: y}))}
+		bases := s.bases(&l)
+		if !ok || len(bases) != tt.bases {
+			t.Fatalf("%s: %d bases", tt.name, len(bases))
+		}
+		if tt.bases == 0 {
+			continue
+		}
+		b, top := bases[0], s.Prisms[0].Planes[0]
+		if low := math.Min(top.Side(b.A), top.Side(b.B)) - b.Radius; math.Abs(low) > 1e-6 || b.Radius <= 0 || b.Of != nil {
+			t.Errorf("%s: its foot %+v begins %g over the top", tt.name, b, low)
+		}
+		sc, err := s.Among(t.Context(), &l, nil)
+		if err != nil || len(sc.Rods) != 1 || len(s.Scene.Rods) != 0 {
+			t.Errorf("%s: %d bars shade it, %d are in the room, %v", tt.name, len(sc.Rods), len(s.Scene.Rods), err)
+		}
+	}
+}
