@@ -16,6 +16,7 @@ type Sky struct {
 	up, ahead, right room.Vec
 	above            int // how many directions there are
 	dirs             []room.Vec
+	rise             []float64 // of each direction: how far up it goes
 	base             []float64 // of each direction: radiance times its solid angle by pi
 	lobe             []float64 // of the brighter part, the same
 	share            float64
@@ -25,6 +26,7 @@ type Sky struct {
 type skyWall struct {
 	plane room.Plane
 	high  float64
+	away  []float64 // cosine of each direction to its normal
 }
 
 // Lobe is where the sky is brighter.
@@ -48,9 +50,6 @@ func NewSky(cam *room.Camera, walls []room.Plane, heights []float64, rough bool)
 	if s.right.X < 0 {
 		s.right = s.right.Mul(-1)
 	}
-	for i, w := range walls {
-		s.walls = append(s.walls, skyWall{w, heights[i]})
-	}
 	golden := math.Pi * (3 - math.Sqrt(5))
 	for i := range s.above {
 		h := (float64(i) + 0.5) / float64(s.above) // even over the half sphere
@@ -58,10 +57,18 @@ func NewSky(cam *room.Camera, walls []room.Plane, heights []float64, rough bool)
 		sin, cos := math.Sincos(golden * float64(i))
 		s.dirs = append(s.dirs, s.right.Mul(r*cos).Add(s.ahead.Mul(r*sin)).Add(s.up.Mul(h)))
 	}
-	s.base, s.lobe = make([]float64, len(s.dirs)), make([]float64, len(s.dirs))
+	s.base, s.lobe, s.rise = make([]float64, len(s.dirs)), make([]float64, len(s.dirs)), make([]float64, len(s.dirs))
+	for i, w := range walls {
+		away := make([]float64, len(s.dirs))
+		for k, d := range s.dirs {
+			away[k] = w.N.Dot(d)
+		}
+		s.walls = append(s.walls, skyWall{w, heights[i], away})
+	}
 	sum := 0.0
 	for i := range s.above {
 		h := s.dirs[i].Dot(s.up)
+		s.rise[i] = h
 		s.base[i] = (1 + 2*h) / 3
 		sum += s.base[i] * h
 	}
@@ -115,13 +122,20 @@ func (s *Sky) open(pls []Place, by []*blocker, each func(n, i int, seen float64)
 		x := pl.At.Add(pl.N.Mul(lift))
 		q.x = append(q.x, x)
 		high := x.Dot(s.up) + 1
+		seen := q.seen[n*dirs : (n+1)*dirs]
 		for i, d := range s.dirs {
-			q.seen[n*dirs+i] = 1
-			if pl.Body == nil && d.Dot(pl.N) <= 0 || slices.ContainsFunc(s.walls, func(w skyWall) bool {
-				t, ok := (room.Plane{N: w.plane.N, D: -w.plane.Side(x)}).Hit(d)
-				return ok && w.plane.N.Dot(d) < 0 && high+t*d.Dot(s.up) < w.high
-			}) {
-				q.seen[n*dirs+i] = 0
+			seen[i] = 1
+			if pl.Body == nil && d.Dot(pl.N) <= 0 {
+				seen[i] = 0
+			}
+		}
+		for k := range s.walls {
+			w := &s.walls[k]
+			before := w.plane.Side(x)
+			for i, c := range w.away {
+				if t := -before / c; c < -1e-9 && t > 0 && high+t*s.rise[i] < w.high {
+					seen[i] = 0
+				}
 			}
 		}
 	}
