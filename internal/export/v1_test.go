@@ -174,7 +174,7 @@ func TestShotsOfTheFirstVersionKeepTheirPictures(t *testing.T) {
 				if err != nil {
 					t.Fatal(err)
 				}
-				parts := w.Long > 0 && w.Long <= 800 && 2*w.Long <= max(ph.Width, ph.Height) && q.Layer == render.Whole
+				parts := w.Long > 0 && w.Long <= 850 && 2*w.Long <= max(ph.Width, ph.Height) && q.Layer == render.Whole
 				like(t, fmt.Sprintf("%s-%d", name, i), img, q.Layer == render.Whole || q.Layer == render.Spill, parts)
 				if *update {
 					list[i].Sum = sumOf(img)

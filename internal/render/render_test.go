@@ -367,7 +367,7 @@ func TestPreviewEqualsTheShrunkenExport(t *testing.T) {
 	}{{"without the room", plain}, {"in the room", r}} {
 		e := New(1 << 28)
 		export := render(t, e, Request{Photo: p, Recipe: c.recipe, Deep: true}).(*image.RGBA64)
-		for _, long := range []int{1500, 940, 801, 800, 420} {
+		for _, long := range []int{1500, 940, 851, 850, 420} {
 			m := rgba(t, e, Request{Photo: p, Recipe: c.recipe, LongEdge: long})
 			w, h := m.Bounds().Dx(), m.Bounds().Dy()
 			want := shrunkenExport(export, w, h)

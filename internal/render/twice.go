@@ -14,7 +14,7 @@ import (
 // A pixel of a small picture shows places of much different light, and is exposed once where an export exposes each of its
 // pixels: at edges that makes it brighter or darker than the export is where it is shown as small. So small pictures are
 // exposed in four parts for each pixel, which costs as much as a picture of usual size.
-const small = 800
+const small = 850
 
 // twice tells whether the picture is worked out at twice the size: not one that may be rough, while something moves.
 func (q *Request) twice() bool {
