@@ -58,8 +58,8 @@ type Request struct {
 	Deep bool
 	// Profile is what the result is encoded for; nil is the photo's own.
 	Profile *colour.Profile
-	// Rough, if set, lets the light of a room be worked out less finely where it is not ready, for a frame
-	// while something moves, and is told whether it was.
+	// Rough, if set, lets the light of a room be worked out less finely where it is not ready, and a small picture be
+	// exposed once for each pixel, for a frame while something moves, and is told whether it was.
 	Rough *atomic.Bool
 	// pictures is the engine's.
 	pictures func(ctx context.Context, sum string) (*photo.Photo, error)

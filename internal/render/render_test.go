@@ -9,6 +9,7 @@ import (
 	"math/rand/v2"
 	"runtime"
 	"slices"
+	"sync/atomic"
 	"testing"
 
 	"pyrant/internal/area"
@@ -412,6 +413,19 @@ func TestInParts(t *testing.T) {
 				}
 			}
 		}
+	}
+	// While something moves it is exposed once, and says so.
+	rough := new(atomic.Bool)
+	q := Request{Photo: p, Recipe: r, LongEdge: 401}
+	fine := rgba(t, e, q)
+	q.Rough = rough
+	if once := rgba(t, e, q); !rough.Load() || slices.Equal(once.Pix, fine.Pix) {
+		t.Error("a frame while something moves is as fine as one at rest, or does not say that it is not")
+	}
+	rough.Store(false)
+	q.LongEdge = 1200
+	if rgba(t, e, q); rough.Load() {
+		t.Error("a picture of usual size says that it is rough")
 	}
 	none := recipe.New(p.Width, p.Height)
 	lit := rgba(t, e, Request{Photo: p, Recipe: none, LongEdge: 401})

@@ -16,9 +16,17 @@ import (
 // exposed in four parts for each pixel, which costs as much as a picture of usual size.
 const small = 850
 
-// twice tells whether the picture is worked out at twice the size: not one that may be rough, while something moves.
+// twice tells whether the picture is worked out at twice the size. One that may be rough is not, and is told to be rough for
+// that.
 func (q *Request) twice() bool {
-	return q.LongEdge > 0 && q.LongEdge <= small && 2*q.LongEdge <= max(q.Photo.Width, q.Photo.Height) && q.Layer == "" && q.Rough == nil
+	if q.LongEdge <= 0 || q.LongEdge > small || 2*q.LongEdge > max(q.Photo.Width, q.Photo.Height) || q.Layer != Whole {
+		return false
+	}
+	if q.Rough != nil {
+		q.Rough.Store(true)
+		return false
+	}
+	return true
 }
 
 // parts is the picture in parts of its pixels: linear, before it is encoded.

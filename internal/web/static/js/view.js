@@ -267,7 +267,7 @@ function ready(need, p) {
   for (const k of paces.slice(pace, pace + 2)) {
     const coarse = coarser(p, k);
     const key = JSON.stringify([coarse, need.version]);
-    if (!warmed.has(key)) return { ...need, ...coarse, final: true, warm: key };
+    if (!warmed.has(key)) return { ...need, ...coarse, final: true, quick: true, warm: key };
   }
   return null;
 }
