@@ -74,7 +74,7 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground
 		amount := p.q.Recipe.Room.Daylight
 		err = raster.Rows(ctx, r.Min.Y, r.Max.Y, func(y0, y1 int) {
 			sky, bounced := make([]float32, 4*n), make([]float32, irradiance.Around*n)
-			on, returned, some := make([]float32, n), make([]float32, n), make([]float32, n)
+			on, returned, some, least := make([]float32, n), make([]float32, n), make([]float32, n), make([]float32, n)
 			for y := y0; y < y1 && ctx.Err() == nil; y++ {
 				py := (float64(y) + 0.5) * step
 				row := v.rows[y-r.Min.Y]
@@ -114,12 +114,15 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground
 								irradiance.OnAround(back, bounced, k.normal, some)
 							}
 						}
+						if body != nil || m.shows == nil || !m.shows.Row(least, k.surface, k.x, step, py, count) {
+							clear(least[:count])
+						}
 						for q := range k.weight {
 							d := day[q]
 							if m.bounce != nil {
 								d += back[q]
 							}
-							d = max(d, darkest)
+							d = max(d, darkest, least[q])
 							if amount < 1 {
 								d = float32(math.Pow(float64(d), amount))
 							}

@@ -29,6 +29,7 @@ type inRoom struct {
 	rough    string // set where daylight or bounce are not ready: before the keys of what follows from them
 	daylight *staging.Daylight
 	bounce   *staging.Bounce
+	shows    *staging.Shown
 	composer *staging.Composer
 	last     *ground // that was asked for last
 }
@@ -253,10 +254,34 @@ func (p *plan) openRoom(ctx context.Context) (*inRoom, error) {
 			return nil, err
 		}
 	}
+	// While something moves the photo is not asked what it shows of it.
+	if m.daylight != nil && m.rough == "" {
+		if m.shows, err = cache.Get(ctx, p.cache, "shows "+p.roomKey(), func(ctx context.Context) (*staging.Shown, error) {
+			defer p.stats.add("shows", time.Now())
+			name := "looks " + p.q.PhotoKey
+			l, ok := cache.Peek[*staging.Looks](p.cache, name)
+			if !ok || !l.Layout.Same(m.Set.Layout()) {
+				pic, err := small(ctx)
+				if err != nil {
+					return nil, err
+				}
+				if l, err = m.Set.Looks(ctx, pic); err != nil {
+					return nil, err
+				}
+				if err := cache.Put(p.cache, name, l); err != nil {
+					return nil, err
+				}
+			}
+			return m.Set.Shows(ctx, l, m.daylight, m.bounce)
+		}); err != nil {
+			return nil, err
+		}
+	}
 	if m.rough == "" {
 		p.cache.Only("set "+p.q.PhotoKey, p.setKey(), few)
 		p.cache.Only("bounce "+p.q.PhotoKey, p.bounceKey(), few)
 		p.cache.Only("daylight "+p.q.PhotoKey, p.daylightKey(), few)
+		p.cache.Only("shows "+p.q.PhotoKey, "shows "+p.roomKey(), few)
 		if err := cache.Put(p.cache, "latest "+p.roomKeyOf(p.space), latest(p.crossing)); err != nil {
 			return nil, err
 		}

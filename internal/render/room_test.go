@@ -591,3 +591,36 @@ func TestRoomInStrips(t *testing.T) {
 		}
 	}
 }
+
+// Where a post is marked in a photo that shows no shadow of it, none is divided out: about its foot the floor is not told to
+// be of lighter stone than anywhere else. Where the photo shows its shadow, it is.
+func TestUnseenShadow(t *testing.T) {
+	p, r := inFlat(t)
+	post(t, r, 190, 206)
+	spill := func(p *photo.Photo, daylight float64) image.Image {
+		q := r.Clone()
+		q.Room.Daylight = daylight
+		return render(t, New(1<<27), Request{Photo: p, Recipe: q, Layer: Spill, Deep: true})
+	}
+	lighter := func(p *photo.Photo, x, y int) float64 {
+		return spilled(spill(p, 1), x, y) / spilled(spill(p, 0), x, y)
+	}
+	open := lighter(p, 80, 190)
+	for _, x := range []int{184, 187} {
+		if at := lighter(p, x, 149); at > 1.1*open {
+			t.Errorf("at %d, beside the post, what the photo does not show is divided out: %.3f, in the open %.3f", x, at, open)
+		}
+	}
+	// The same with a dark place there, as its shadow would be.
+	shown := flat(300, 200, 128)
+	for y := 141; y < 160; y++ {
+		for x := 166; x < 190; x++ {
+			for c := range 3 {
+				shown.Pix8[3*(300*y+x)+c] = 90
+			}
+		}
+	}
+	if at := lighter(shown, 187, 149); at < 1.2*open {
+		t.Errorf("a shadow that the photo shows is not divided out: %.3f, in the open %.3f", at, open)
+	}
+}

@@ -56,6 +56,11 @@ func (s *Set) Compose(scale float64) *Composer {
 			c.masks[i] = f.cover.At(scale)
 		}
 	}
+	for i := range s.Surfaces {
+		if s.Surfaces[i].inside {
+			c.masks[i] = s.middleMask(c, i)
+		}
+	}
 	return c
 }
 
@@ -261,9 +266,12 @@ func (s *Set) look(ctx context.Context) error {
 				if !weights.Any[i] {
 					continue
 				}
-				to := sums[i][(y+1)*(w+1):]
+				to, least := sums[i][(y+1)*(w+1):], float32(0.004)
+				if s.Surfaces[i].inside {
+					least = 0.26 // where two faces meet, neither of which fills a pixel, as much is left, and no light comes there
+				}
 				for x, v := range weights.Of[i][:w] {
-					if v > 0.004 {
+					if v > least {
 						to[x+1] = 1
 					}
 				}

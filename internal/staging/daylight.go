@@ -137,37 +137,46 @@ func (s *Set) Bounce(ctx context.Context, small Small, day *Daylight) (*Bounce, 
 			faces[i] = trace(f.face)
 		}
 	}
-	for y := -h/2 + edge/2; y < 1.5*h; y += edge {
-		for x := -w/2 + edge/2; x < 1.5*w; x += edge {
-			best, near := -1, 1.0/60
-			for i, f := range flats {
-				if v := f.at(x, y); v > near {
-					best, near = i, v
-				}
+	add := func(x, y, edge float64) {
+		best, near := -1, 1.0/60
+		for i, f := range flats {
+			if v := f.at(x, y); v > near {
+				best, near = i, v
 			}
-			sheet := (*irradiance.Sheet)(nil)
-			if best >= 0 {
-				sheet = s.Surfaces[best].Sheet
+		}
+		sheet := (*irradiance.Sheet)(nil)
+		if best >= 0 {
+			sheet = s.Surfaces[best].Sheet
+		}
+		for i := range s.Surfaces {
+			if faces[i].covers(x, y) {
+				sheet = s.Surfaces[i].Sheet
 			}
-			for i := range s.Surfaces {
-				if faces[i].covers(x, y) {
-					sheet = s.Surfaces[i].Sheet
-				}
-			}
-			if sheet == nil {
+		}
+		if sheet == nil {
+			return
+		}
+		pl, ok := sheet.Place(x, y)
+		if !ok {
+			return
+		}
+		pl.Wet = nil // what it mirrors goes one way, and not to all of the room
+		r := s.Cam.Ray(x, y)
+		d := math.Max(math.Abs(pl.N.Dot(r)), 0.02)
+		patches = append(patches, irradiance.Patch{Place: pl, Area: edge * edge * pl.At.Z * pl.At.Z / (s.Cam.F * s.Cam.F * d)})
+		colours = append(colours, small.colour(x, y, scale))
+		under = append(under, s.Ceiling != nil && sheet.Plane == *s.Ceiling)
+	}
+	// Beside the photo, where all is guessed, patches are twice as large.
+	for y := -h/2 + edge; y < 1.5*h+edge; y += 2 * edge {
+		for x := -w/2 + edge; x < 1.5*w+edge; x += 2 * edge {
+			if x <= -edge || y <= -edge || x >= w+edge || y >= h+edge {
+				add(x, y, 2*edge)
 				continue
 			}
-			pl, ok := sheet.Place(x, y)
-			if !ok {
-				continue
+			for i := range 4 {
+				add(x+(float64(i&1)-0.5)*edge, y+(float64(i>>1)-0.5)*edge, edge)
 			}
-			pl.Wet = nil // what it mirrors goes one way, and not to all of the room
-			r := s.Cam.Ray(x, y)
-			d := math.Max(math.Abs(pl.N.Dot(r)), 0.02)
-			p := irradiance.Patch{Place: pl, Area: edge * edge * pl.At.Z * pl.At.Z / (s.Cam.F * s.Cam.F * d)}
-			colours = append(colours, small.colour(x, y, scale))
-			under = append(under, s.Ceiling != nil && sheet.Plane == *s.Ceiling)
-			patches = append(patches, p)
 		}
 	}
 	light := make([]float64, len(patches))

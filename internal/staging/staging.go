@@ -35,13 +35,14 @@ const (
 
 // Surface is one surface of the room as the photo shows it.
 type Surface struct {
-	Kind  Kind
-	ID    string // of the wall, platform or thing
-	Sheet *irradiance.Sheet
-	face  shape.Outline     // of a platform: where it is seen
-	seen  coverage.Coverage // of a platform's face: what is seen of the platform, of which what lies beside its faces is of the nearest; nil where nothing tells
-	cover coverage.Coverage // of a thing, and of a wall that is seen in an area
-	depth float64           // of a thing and of a platform, to its middle
+	Kind   Kind
+	ID     string // of the wall, platform or thing
+	Sheet  *irradiance.Sheet
+	face   shape.Outline     // of a platform: where it is seen
+	seen   coverage.Coverage // of a platform's face: what is seen of the platform, of which what lies beside its faces is of the nearest; nil where nothing tells
+	cover  coverage.Coverage // of a thing, and of a wall that is seen in an area
+	inside bool              // of a card in a platform's middle: the platform is solid
+	depth  float64           // of a thing and of a platform, to its middle
 }
 
 // Set is a room that is set up.

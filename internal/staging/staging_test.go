@@ -474,6 +474,51 @@ func TestRim(t *testing.T) {
 	}
 }
 
+// At a soft edge of a solid crate what lies behind shows by as much as the crate leaves free, and no light of the crate is lost
+// to its inside, where none falls; farther beside its faces than their rim the inside is what is left to be seen.
+func TestMiddle(t *testing.T) {
+	r := shot(t)
+	r.CutOuts = append(r.CutOuts, cutout.CutOut{ID: "c", Name: "Crate"})
+	r.Room.Platforms[0].Seen = "c"
+	s, err := New(t.Context(), r, cuts{"c": {box(97.4, 268, 186, 352), box(180, 300, 230, 320)}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	c := s.Compose(1)
+	w := c.NewWeights(600)
+	c.Row(w, 0, 310, 600)
+	// of returns what a pixel shows of floor, faces and the inside.
+	of := func(x int) (floor, faces, inside float32) {
+		for i, any := range w.Any {
+			switch f := &s.Surfaces[i]; {
+			case !any:
+			case f.Kind == Floor:
+				floor += w.Of[i][x]
+			case f.inside:
+				inside += w.Of[i][x]
+			case f.Kind == Platform:
+				faces += w.Of[i][x]
+			}
+		}
+		return
+	}
+	near := func(a, b float32) bool { return math.Abs(float64(a-b)) < 0.01 }
+	if floor, faces, inside := of(97); !near(floor, 0.4) || !near(faces, 0.6) || !near(inside, 0) {
+		t.Errorf("at its edge: floor %.3f, faces %.3f, inside %.3f", floor, faces, inside)
+	}
+	if floor, faces, inside := of(140); floor != 0 || !near(faces, 1) || inside != 0 {
+		t.Errorf("on its front: floor %.3f, faces %.3f, inside %.3f", floor, faces, inside)
+	}
+	if floor, faces, inside := of(220); !near(inside, 1) {
+		t.Errorf("far beside it: floor %.3f, faces %.3f, inside %.3f", floor, faces, inside)
+	}
+	for i := range s.Surfaces {
+		if f := &s.Surfaces[i]; f.inside && (f.Sheet.Seen(90, 290, 110, 350) || !f.Sheet.Seen(210, 305, 225, 315)) {
+			t.Error("light is to be worked out along the edge, or not where the inside is seen")
+		}
+	}
+}
+
 // A lamp that is marked above the platform that it stands on has a foot between them, one that stands on it has none, nor has
 // one that hangs high over it or stands elsewhere.
 func TestBases(t *testing.T) {

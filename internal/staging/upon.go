@@ -24,7 +24,7 @@ func (s *Set) onPlatform(ctx context.Context, i int, p *recipe.Platform, c cover
 		mid = mid.Add(v.Mul(0.25))
 	}
 	card := s.Cam.Card(mid)
-	s.Surfaces = append(s.Surfaces, Surface{Kind: Platform, ID: p.ID, cover: c, depth: mid.Len() + prism.Top[2].Sub(prism.Top[0]).Len(), Sheet: &irradiance.Sheet{Rect: frame, Plane: card, Cam: &s.Cam}})
+	s.Surfaces = append(s.Surfaces, Surface{Kind: Platform, ID: p.ID, cover: c, inside: !p.Hollow, depth: mid.Len() + prism.Top[2].Sub(prism.Top[0]).Len(), Sheet: &irradiance.Sheet{Rect: frame, Plane: card, Cam: &s.Cam}})
 	key := fmt.Sprintf("upon %s %d %d %g %s %v", c.Key(), s.Photo.Width, s.Photo.Height, s.unit, setting.Key(*p), s.Cam)
 	u := upon{Coverage: c, unit: s.unit}
 	var err error

@@ -1,0 +1,248 @@
+package staging
+
+import (
+	"context"
+	"image"
+	"math"
+	"slices"
+
+	"pyrant/internal/raster"
+)
+
+// Looks is how bright the photo shows the flat surfaces of a room, for Shows. It serves as long as the room's Layout
+// is the same.
+type Looks struct {
+	Layout Layout
+	scale  float64
+	of     []look // by surface
+}
+
+// look is how bright the photo shows one surface about the pixels of the small picture, in the part of it where the surface is
+// seen; empty for what is not flat, and for what is hardly seen.
+type look struct {
+	image.Rectangle
+	mean  []float32
+	whole []int32 // those of every third row and column that show nothing else
+}
+
+// Bytes returns the memory that is held.
+func (l *Looks) Bytes() (n int64) {
+	for i := range l.of {
+		n += 4 * int64(len(l.of[i].mean)+len(l.of[i].whole))
+	}
+	return
+}
+
+// about is how far about a pixel of the small picture its brightness is taken: so that light stones and dark joints stay
+// what they are.
+const about = 2
+
+// Looks looks at the flat surfaces.
+func (s *Set) Looks(ctx context.Context, small Small) (*Looks, error) {
+	w, h := small.Rect.Dx(), small.Rect.Dy()
+	out := &Looks{Layout: s.Layout(), scale: float64(w) / float64(s.Photo.Width), of: make([]look, len(s.Surfaces))}
+	c := s.Compose(out.scale)
+	weight := make([][]float32, len(s.Surfaces))
+	for i := range s.Surfaces {
+		if k := s.Surfaces[i].Kind; k == Floor || k == Wall || k == Platform {
+			weight[i] = make([]float32, w*h)
+		}
+	}
+	if err := raster.Rows(ctx, 0, h, func(y0, y1 int) {
+		row := c.NewWeights(w)
+		for y := y0; y < y1; y++ {
+			c.Row(row, 0, y, w)
+			for i, any := range row.Any {
+				if any && weight[i] != nil {
+					copy(weight[i][y*w:(y+1)*w], row.Of[i][:w])
+				}
+			}
+		}
+	}); err != nil {
+		return nil, err
+	}
+	err := raster.Each(ctx, len(weight), func(i int) {
+		if weight[i] != nil {
+			out.of[i] = lookAt(small, weight[i])
+		}
+	})
+	return out, err
+}
+
+// lookAt looks at one surface, that fills so much of each pixel.
+func lookAt(small Small, weight []float32) (l look) {
+	w, h := small.Rect.Dx(), small.Rect.Dy()
+	seen := image.Rectangle{Min: image.Pt(w, h)}
+	for k, v := range weight {
+		if v > 0 {
+			x, y := k%w, k/w
+			seen.Min.X, seen.Min.Y = min(seen.Min.X, x), min(seen.Min.Y, y)
+			seen.Max.X, seen.Max.Y = max(seen.Max.X, x+1), max(seen.Max.Y, y+1)
+		}
+	}
+	// Beyond where it is seen, for whoever looks between two pixels.
+	seen = seen.Inset(-1).Intersect(image.Rect(0, 0, w, h))
+	if seen.Dx() < 3 || seen.Dy() < 3 {
+		return
+	}
+	l = look{Rectangle: seen, mean: make([]float32, seen.Dx()*seen.Dy())}
+	sum := make([]float32, len(l.mean))
+	for y := range seen.Dy() {
+		row := small.Row(small.Rect.Min.Y + seen.Min.Y + y)
+		for x := range seen.Dx() {
+			k, px := y*seen.Dx()+x, seen.Min.X+x
+			sum[k] = weight[(seen.Min.Y+y)*w+px]
+			l.mean[k] = sum[k] * float32(brightness([3]float32(row[3*px:])))
+			if sum[k] > 0.99 && x%3 == 0 && y%3 == 0 {
+				l.whole = append(l.whole, int32(k))
+			}
+		}
+	}
+	gather(l.mean, seen.Dx(), seen.Dy())
+	gather(sum, seen.Dx(), seen.Dy())
+	for k, v := range sum {
+		if v > 0 {
+			l.mean[k] /= v
+		}
+	}
+	return
+}
+
+// gather replaces values by sums of those about them.
+func gather(v []float32, w, h int) {
+	row := make([]float32, max(w, h))
+	along := func(lines, n, step, next int) {
+		for k := range lines {
+			for i := range n {
+				row[i] = v[k*next+i*step]
+			}
+			for i := range n {
+				var sum float32
+				for _, x := range row[max(i-about, 0):min(i+about+1, n)] {
+					sum += x
+				}
+				v[k*next+i*step] = sum
+			}
+		}
+	}
+	along(h, w, 1, w)
+	along(w, h, w, 1)
+}
+
+// Shown is how dark daylight can have made places of the flat surfaces, by what the photo shows there. Where something is
+// marked beside where it stands, its shadow is told to lie where the photo has none: to divide that out would leave a place
+// many times as bright as the rest of its surface is. So no more is divided out than leaves a place as bright as the
+// bright ones of its surface.
+type Shown struct {
+	scale float64
+	of    []look // by surface: the daylight that there is at the least; empty where all that is told may be
+}
+
+// Bytes returns the memory that is held.
+func (w *Shown) Bytes() (n int64) {
+	for i := range w.of {
+		n += 4 * int64(len(w.of[i].mean))
+	}
+	return
+}
+
+// bright is how many of the places of a surface, of those that more than half of its daylight comes to, are darker than what
+// one may be left to be.
+const bright = 0.98
+
+// doubt is by how much more than the bright places a place has to send back to be surely one of which too much is told.
+const doubt = 0.15
+
+// Shows finds how dark daylight can have made the flat surfaces, by how they look; bounce may be nil.
+func (s *Set) Shows(ctx context.Context, looks *Looks, day *Daylight, bounce *Bounce) (*Shown, error) {
+	out := &Shown{scale: looks.scale, of: make([]look, len(looks.of))}
+	err := raster.Each(ctx, len(looks.of), func(i int) {
+		l := &looks.of[i]
+		if len(l.whole) < 32 {
+			return // too little is seen of it to tell
+		}
+		w := l.Dx()
+		told, back := make([]float32, len(l.mean)), make([]float32, w)
+		for y := range l.Dy() {
+			row, py := told[y*w:(y+1)*w], (float64(l.Min.Y+y)+0.5)/looks.scale
+			day.Field.Direct[i].Read(row, l.Min.X, 1/looks.scale, py, w)
+			if bounce != nil {
+				bounce.Daylight[i].Read(back, l.Min.X, 1/looks.scale, py, w)
+				for x, b := range back {
+					row[x] += b
+				}
+			}
+		}
+		out.of[i] = l.least(told)
+	})
+	return out, err
+}
+
+// least returns how dark daylight can have made the places of a surface, of what it is told to have done: nothing where it is
+// told to be brighter.
+func (l *look) least(told []float32) look {
+	var lit, sent []float32
+	for _, k := range l.whole {
+		if told[k] > 0 {
+			lit = append(lit, told[k])
+		}
+	}
+	if len(lit) == 0 {
+		return look{}
+	}
+	slices.Sort(lit)
+	half := lit[len(lit)/2]
+	for _, k := range l.whole {
+		if d := told[k]; d >= half && d > 0 {
+			sent = append(sent, l.mean[k]/d)
+		}
+	}
+	slices.Sort(sent)
+	// Where a shadow ends both the photo and what is told of it are looked at as coarsely.
+	coarse := slices.Clone(told)
+	sum := make([]float32, len(told))
+	for k, d := range told {
+		if d > 0 {
+			sum[k] = 1
+		}
+	}
+	gather(coarse, l.Dx(), l.Dy())
+	gather(sum, l.Dx(), l.Dy())
+	most := sent[min(int(bright*float64(len(sent))), len(sent)-1)]
+	out := look{Rectangle: l.Rectangle, mean: make([]float32, len(told))}
+	some := false
+	for k, d := range told {
+		if v := l.mean[k]; d > 0 && v > d*most {
+			if sure := min((v*sum[k]/(coarse[k]*most)-1)/doubt, 1); sure > 0.01 {
+				out.mean[k], some = sure*v/most, true
+			}
+		}
+	}
+	if !some {
+		return look{}
+	}
+	return out
+}
+
+// Row writes how dark daylight can have made n places of a surface, with x0, step and y as in irradiance.Grid.Read, to dst;
+// it writes nothing and returns false where all that is told may be.
+func (w *Shown) Row(dst []float32, surface, x0 int, step, y float64, n int) bool {
+	l := &w.of[surface]
+	if len(l.mean) == 0 {
+		return false
+	}
+	width, height := l.Dx(), l.Dy()
+	fy := math.Min(math.Max(y*w.scale-0.5-float64(l.Min.Y), 0), float64(height-1))
+	j := min(int(fy), height-2)
+	ty := float32(fy - float64(j))
+	a, b := l.mean[j*width:(j+1)*width], l.mean[(j+1)*width:(j+2)*width]
+	k, c := step*w.scale, (float64(x0)+0.5)*step*w.scale-0.5-float64(l.Min.X)
+	for q := range n {
+		fx := math.Min(math.Max(c+float64(q)*k, 0), float64(width-1))
+		i := min(int(fx), width-2)
+		tx := float32(fx - float64(i))
+		up := a[i] + (a[i+1]-a[i])*tx
+		dst[q] = up + (b[i]+(b[i+1]-b[i])*tx-up)*ty
+	}
+	return true
+}
