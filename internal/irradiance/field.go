@@ -94,10 +94,18 @@ func (f *Field) made(of uint64) *made {
 func (s *Scene) Daylight(ctx context.Context, sky *Sky, sheets []*Sheet, d Detail) (*Field, error) {
 	f := &Field{}
 	err := f.fill(ctx, sheets, d.Tile, func(sh *Sheet, g *Grid) error {
-		return g.fill(ctx, sh, detail{most: d.Most}, &fromSky{sky, s.wholes(sh.Body)}, nil)
+		to := detail{most: d.Most}
+		if sh.Body != nil && float64(max(sh.Rect.Dx(), sh.Rect.Dy())) > large*d.Tile {
+			to.most = max(d.Most/2, 1)
+		}
+		return g.fill(ctx, sh, to, &fromSky{sky, s.wholes(sh.Body)}, nil)
 	})
 	return f, err
 }
+
+// large is how many tiles across bodies are on which daylight is worked out half as fine: what a small one shades of itself
+// would be lost.
+const large = 8
 
 // fill makes a grid for each of the sheets, side by side: many are small.
 func (f *Field) fill(ctx context.Context, sheets []*Sheet, tile float64, fill func(*Sheet, *Grid) error) error {
