@@ -95,7 +95,7 @@ func (s *Scene) Daylight(ctx context.Context, sky *Sky, sheets []*Sheet, d Detai
 	f := &Field{}
 	err := f.fill(ctx, sheets, d.Tile, func(sh *Sheet, g *Grid) error {
 		to := detail{most: d.Most}
-		if sh.Body != nil && float64(max(sh.Rect.Dx(), sh.Rect.Dy())) > large*d.Tile {
+		if b := sh.Body; b != nil && !b.Flat && float64(max(sh.Rect.Dx(), sh.Rect.Dy())) > large*d.Tile {
 			to.most = max(d.Most/2, 1)
 		}
 		return g.fill(ctx, sh, to, &fromSky{sky, s.wholes(sh.Body)}, nil)
@@ -103,7 +103,7 @@ func (s *Scene) Daylight(ctx context.Context, sky *Sky, sheets []*Sheet, d Detai
 	return f, err
 }
 
-// large is how many tiles across bodies are on which daylight is worked out half as fine: what a small one shades of itself
+// large is how many tiles across upright bodies are on which daylight is worked out half as fine: what a small one shades of itself
 // would be lost.
 const large = 8
 

@@ -193,11 +193,13 @@ func (p *plan) show(ctx context.Context, m *inRoom, r image.Rectangle) (*shown, 
 	}
 	if err := raster.Rows(ctx, r.Min.Y, r.Max.Y, func(y0, y1 int) {
 		w := m.composer.NewWeights(n)
-		fine := &sharer{composer: sub, parts: parts}
+		fine := &sharer{room: m, composer: sub, parts: parts}
 		for y := y0; y < y1 && ctx.Err() == nil; y++ {
 			m.composer.Row(w, r.Min.X, y, n)
 			if sub != nil {
 				fine.mixed(p, w, r.Min.X, y, n)
+			} else if p.scale == 1 {
+				p.own(m, w, r.Min.X, y, n, 1)
 			}
 			for i, any := range w.Any {
 				if !any {
@@ -276,6 +278,7 @@ func partsOf(step float64) int { return min(max(int(step+0.5), 1), 8) }
 // sharer finds for pixels that show several surfaces what share of their light each has: a bright wall beside a dark
 // figure has more than it covers. So a smaller picture is what the whole one shows when it is made smaller.
 type sharer struct {
+	room     *inRoom
 	composer *staging.Composer // at so many times the picture's scale
 	parts    int
 	weights  *staging.Weights
@@ -324,6 +327,7 @@ func (f *sharer) share(p *plan, w *staging.Weights, x0, a, b, y int) {
 	ph := p.q.Photo
 	for j := range subs {
 		f.composer.Row(f.weights, subs*(x0+a), subs*y+j, subs*n)
+		p.own(f.room, f.weights, subs*(x0+a), subs*y+j, subs*n, scale)
 		py := min(int((float64(subs*y+j)+0.5)/scale), ph.Height-1)
 		for u := range subs * n {
 			px := min(int((float64(subs*(x0+a)+u)+0.5)/scale), ph.Width-1)
@@ -343,6 +347,45 @@ func (f *sharer) share(p *plan, w *staging.Weights, x0, a, b, y int) {
 		}
 		for k := range n {
 			w.Of[i][a+k] = f.sum[i][k] / f.light[k]
+		}
+	}
+}
+
+// own leaves each round thing what is its own of the light of a row's pixels that it shares with others, where a picture has so many
+// pixels for one of the photo: a dark arm before a bright wall has less of the light than of the pixel, and the wall the more. What
+// a thing looks like there is told by what is seen of it farther within. It has no more than it covers, as things are often darker
+// where they turn away.
+func (p *plan) own(m *inRoom, w *staging.Weights, x0, y, n int, scale float64) {
+	var one [3]float32
+	ph := p.q.Photo
+	py := min(int((float64(y)+0.5)/scale), ph.Height-1)
+	for i, any := range w.Any {
+		if !any || m.Surfaces[i].Sheet.Body == nil {
+			continue
+		}
+		for k, v := range w.Of[i][:n] {
+			if v <= 0 || v >= 1 {
+				continue
+			}
+			px := min(int((float64(x0+k)+0.5)/scale), ph.Width-1)
+			inside := m.looks.Bright(i, float64(px)+0.5, float64(py)+0.5)
+			if inside == 0 {
+				continue
+			}
+			ph.Linear(one[:], px, py, 1)
+			here := colour.Luma(one[0], one[1], one[2]) + 1e-4
+			own := v * inside / here
+			// What lies behind is not brighter than white.
+			if own = max(own, 1-(1-v)/here); own >= v {
+				continue
+			}
+			rest := (1 - own) / (1 - v)
+			for j, any := range w.Any {
+				if any && j != i {
+					w.Of[j][k] *= rest
+				}
+			}
+			w.Of[i][k] = own
 		}
 	}
 }

@@ -29,6 +29,7 @@ type inRoom struct {
 	rough    string // set where daylight or bounce are not ready: before the keys of what follows from them
 	daylight *staging.Daylight
 	bounce   *staging.Bounce
+	looks    *staging.Looks
 	shows    *staging.Shown
 	composer *staging.Composer
 	last     *ground // that was asked for last
@@ -254,25 +255,14 @@ func (p *plan) openRoom(ctx context.Context) (*inRoom, error) {
 			return nil, err
 		}
 	}
+	if m.looks, err = p.looks(ctx, set, small); err != nil {
+		return nil, err
+	}
 	// While something moves the photo is not asked what it shows of it.
 	if m.daylight != nil && m.rough == "" {
 		if m.shows, err = cache.Get(ctx, p.cache, "shows "+p.roomKey(), func(ctx context.Context) (*staging.Shown, error) {
 			defer p.stats.add("shows", time.Now())
-			name := "looks " + p.q.PhotoKey
-			l, ok := cache.Peek[*staging.Looks](p.cache, name)
-			if !ok || !l.Layout.Same(m.Set.Layout()) {
-				pic, err := small(ctx)
-				if err != nil {
-					return nil, err
-				}
-				if l, err = m.Set.Looks(ctx, pic); err != nil {
-					return nil, err
-				}
-				if err := cache.Put(p.cache, name, l); err != nil {
-					return nil, err
-				}
-			}
-			return m.Set.Shows(ctx, l, m.daylight, m.bounce)
+			return m.Set.Shows(ctx, m.looks, m.daylight, m.bounce)
 		}); err != nil {
 			return nil, err
 		}
@@ -288,6 +278,24 @@ func (p *plan) openRoom(ctx context.Context) (*inRoom, error) {
 	}
 	p.room = m
 	return m, nil
+}
+
+// looks returns how the photo shows the room's surfaces. That is kept for as long as they are seen where they were.
+func (p *plan) looks(ctx context.Context, set *staging.Set, small func(context.Context) (staging.Small, error)) (*staging.Looks, error) {
+	name := "looks " + p.q.PhotoKey
+	if l, ok := cache.Peek[*staging.Looks](p.cache, name); ok && l.Layout.Same(set.Layout()) {
+		return l, nil
+	}
+	defer p.stats.add("looks", time.Now())
+	pic, err := small(ctx)
+	if err != nil {
+		return nil, err
+	}
+	l, err := set.Looks(ctx, pic)
+	if err != nil {
+		return nil, err
+	}
+	return l, cache.Put(p.cache, name, l)
 }
 
 // mayBeRough tells whether something that is not ready may be worked out less finely, and says that it is.

@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"pyrant/internal/area"
+	"pyrant/internal/colour"
 	"pyrant/internal/cutout"
 	"pyrant/internal/pass"
 	"pyrant/internal/photo"
@@ -622,5 +623,45 @@ func TestUnseenShadow(t *testing.T) {
 	}
 	if at := lighter(shown, 187, 149); at < 1.2*open {
 		t.Errorf("a shadow that the photo shows is not divided out: %.3f, in the open %.3f", at, open)
+	}
+}
+
+// At a soft edge of a dark post before a bright wall most of the light is the wall's: the post's lit rim shows on what is its own
+// there, and no bright line runs along the outline, in a picture of any size.
+func TestSoftEdge(t *testing.T) {
+	p, r := inFlat(t)
+	soft := func(x, y float64) float64 {
+		if y < 60 || y > 150 {
+			return 0
+		}
+		return math.Min(math.Max(math.Min((x-178)/4, (242-x)/4), 0), 1)
+	}
+	r.CutOuts = append(r.CutOuts, cutOutOf(t, "c", 300, 200, soft, soft))
+	r, err := r.AddThing("c", room.Point{X: 210, Y: 150})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for y := range 200 {
+		for x := range 300 {
+			a := soft(float64(x)+0.5, float64(y)+0.5)
+			v := uint8(math.Round(255 * colour.LinearToSRGB(0.02*a+0.6*(1-a))))
+			for c := range 3 {
+				p.Pix8[3*(300*y+x)+c] = v
+			}
+		}
+	}
+	for _, edge := range []int{300, 150} {
+		m := render(t, New(1<<27), Request{Photo: p, Recipe: r, Layer: Spill, Deep: true, LongEdge: edge})
+		k := 300 / edge
+		at := func(x int) float64 { return spilled(m, x/k, 105/k) }
+		wall, post := at(172), at(184)
+		for x := 176; x < 184; x += k {
+			if v := at(x); v > 2*wall {
+				t.Errorf("%d px: at %d there comes back %.4f, from the wall %.4f, from the post %.4f", edge, x, v, wall, post)
+			}
+		}
+		if rim := at(182); rim < 1.2*post {
+			t.Errorf("%d px: at its rim the post gives %.4f, farther within %.4f", edge, rim, post)
+		}
 	}
 }

@@ -53,12 +53,9 @@ func (s *Set) Compose(scale float64) *Composer {
 			}
 			fallthrough
 		case Thing:
-			c.masks[i] = f.cover.At(scale)
-		}
-	}
-	for i := range s.Surfaces {
-		if s.Surfaces[i].inside {
-			c.masks[i] = s.middleMask(c, i)
+			if c.masks[i] = f.cover.At(scale); f.inside {
+				c.masks[i] = middle{c.masks[i]}
+			}
 		}
 	}
 	return c

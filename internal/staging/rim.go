@@ -71,50 +71,16 @@ func (m *rimmed) Fill(dst []float32, x0, y int) {
 	}
 }
 
-// middleMask returns what shows the card in a solid platform's middle: what is seen of the platform and is of no face, nor of
-// what stands on it.
-func (s *Set) middleMask(c *Composer, i int) coverage.Mask {
-	m := &middle{Mask: c.masks[i]}
-	for k := range s.Surfaces {
-		if g := &s.Surfaces[k]; k != i && g.Kind == Platform && g.ID == s.Surfaces[i].ID {
-			m.before = append(m.before, c.masks[k])
-		}
-	}
-	m.rows.New = func() any { return new([]float32) }
-	return m
-}
-
-// middle is what is left of a mask by others that lie before it: so much that all of them together cover what it does.
-type middle struct {
-	coverage.Mask
-	before []coverage.Mask
-	rows   sync.Pool
-}
+// middle is what shows the card in a solid platform's middle: where all that is seen is the platform. At its soft edge the faces show
+// as much as the platform covers; a card below them would show there as well, and take from what lies behind.
+type middle struct{ coverage.Mask }
 
 // Fill is that of Mask.
-func (m *middle) Fill(dst []float32, x0, y int) {
+func (m middle) Fill(dst []float32, x0, y int) {
 	m.Mask.Fill(dst, x0, y)
-	row := m.rows.Get().(*[]float32)
-	defer m.rows.Put(row)
-	if len(*row) < 2*len(dst) {
-		*row = make([]float32, 2*len(dst))
-	}
-	left, one := (*row)[:len(dst)], (*row)[len(dst):2*len(dst)]
-	for i := range left {
-		left[i] = 1
-	}
-	for _, o := range m.before {
-		o.Fill(one, x0, y)
-		for i, v := range one {
-			left[i] *= 1 - v
-		}
-	}
 	for i, c := range dst {
-		if c > 0 {
+		if c < 0.99 {
 			dst[i] = 0
-			if l := left[i]; l > 1-c && l > 1e-6 {
-				dst[i] = (l - (1 - c)) / l
-			}
 		}
 	}
 }

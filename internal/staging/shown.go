@@ -44,7 +44,7 @@ func (s *Set) Looks(ctx context.Context, small Small) (*Looks, error) {
 	c := s.Compose(out.scale)
 	weight := make([][]float32, len(s.Surfaces))
 	for i := range s.Surfaces {
-		if k := s.Surfaces[i].Kind; k == Floor || k == Wall || k == Platform {
+		if k := s.Surfaces[i].Kind; k != Ceiling {
 			weight[i] = make([]float32, w*h)
 		}
 	}
@@ -62,9 +62,17 @@ func (s *Set) Looks(ctx context.Context, small Small) (*Looks, error) {
 		return nil, err
 	}
 	err := raster.Each(ctx, len(weight), func(i int) {
-		if weight[i] != nil {
-			out.of[i] = lookAt(small, weight[i])
+		if weight[i] == nil {
+			return
 		}
+		if s.Surfaces[i].Sheet.Body != nil {
+			for k, v := range weight[i] { // of what is round only what shows nothing else
+				v *= v
+				v *= v
+				weight[i][k] = v * v
+			}
+		}
+		out.of[i] = lookAt(small, weight[i])
 	})
 	return out, err
 }
@@ -129,6 +137,29 @@ func gather(v []float32, w, h int) {
 	along(w, h, w, 1)
 }
 
+// Bright returns how bright the photo shows a surface about a place of it, 0 where it shows nothing of it.
+func (l *Looks) Bright(surface int, x, y float64) float32 {
+	k := &l.of[surface]
+	if len(k.mean) == 0 {
+		return 0
+	}
+	w, h := k.Dx(), k.Dy()
+	fx, fy := math.Min(math.Max(x*l.scale-0.5-float64(k.Min.X), 0), float64(w-1)), math.Min(math.Max(y*l.scale-0.5-float64(k.Min.Y), 0), float64(h-1))
+	i, j := min(int(fx), w-2), min(int(fy), h-2)
+	tx, ty := float32(fx-float64(i)), float32(fy-float64(j))
+	var sum, all float32
+	for q := range 4 {
+		c := (tx + float32(1-q&1)*(1-2*tx)) * (ty + float32(1-q>>1)*(1-2*ty))
+		if v := k.mean[(j+q>>1)*w+i+q&1]; v > 0 {
+			sum, all = sum+c*v, all+c
+		}
+	}
+	if all == 0 {
+		return 0
+	}
+	return sum / all
+}
+
 // Shown is how dark daylight can have made places of the flat surfaces, by what the photo shows there. Where something is
 // marked beside where it stands, its shadow is told to lie where the photo has none: to divide that out would leave a place
 // many times as bright as the rest of its surface is. So no more is divided out than leaves a place as bright as the
@@ -158,7 +189,7 @@ func (s *Set) Shows(ctx context.Context, looks *Looks, day *Daylight, bounce *Bo
 	out := &Shown{scale: looks.scale, of: make([]look, len(looks.of))}
 	err := raster.Each(ctx, len(looks.of), func(i int) {
 		l := &looks.of[i]
-		if len(l.whole) < 32 {
+		if s.Surfaces[i].Sheet.Body != nil || len(l.whole) < 32 {
 			return // too little is seen of it to tell
 		}
 		w := l.Dx()
@@ -225,7 +256,7 @@ func (l *look) least(told []float32) look {
 }
 
 // Row writes how dark daylight can have made n places of a surface, with x0, step and y as in irradiance.Grid.Read, to dst;
-// it writes nothing and returns false where all that is told may be.
+// it returns false, and what it wrote counts for nothing, where all that is told may be.
 func (w *Shown) Row(dst []float32, surface, x0 int, step, y float64, n int) bool {
 	l := &w.of[surface]
 	if len(l.mean) == 0 {
@@ -235,14 +266,29 @@ func (w *Shown) Row(dst []float32, surface, x0 int, step, y float64, n int) bool
 	fy := math.Min(math.Max(y*w.scale-0.5-float64(l.Min.Y), 0), float64(height-1))
 	j := min(int(fy), height-2)
 	ty := float32(fy - float64(j))
-	a, b := l.mean[j*width:(j+1)*width], l.mean[(j+1)*width:(j+2)*width]
-	k, c := step*w.scale, (float64(x0)+0.5)*step*w.scale-0.5-float64(l.Min.X)
-	for q := range n {
-		fx := math.Min(math.Max(c+float64(q)*k, 0), float64(width-1))
-		i := min(int(fx), width-2)
-		tx := float32(fx - float64(i))
-		up := a[i] + (a[i+1]-a[i])*tx
-		dst[q] = up + (b[i]+(b[i+1]-b[i])*tx-up)*ty
+	up, low := l.mean[j*width:(j+1)*width], l.mean[(j+1)*width:(j+2)*width]
+	at := func(i int) float32 {
+		i = min(max(i, 0), width-1)
+		return up[i] + (low[i]-up[i])*ty
 	}
-	return true
+	// Between two columns of the small picture it goes evenly.
+	k, c := step*w.scale, (float64(x0)+0.5)*step*w.scale-0.5-float64(l.Min.X)
+	some := false
+	for q := 0; q < n; {
+		i := int(math.Floor(c + float64(q)*k))
+		next := min(max(int(math.Ceil((float64(i+1)-c)/k)), q+1), n)
+		a, b := at(i), at(i+1)
+		if a == 0 && b == 0 {
+			clear(dst[q:next])
+		} else {
+			some = true
+			rise := (b - a) * float32(k)
+			v := a + (b-a)*float32(c+float64(q)*k-float64(i))
+			for p := range dst[q:next] {
+				dst[q+p] = v + rise*float32(p)
+			}
+		}
+		q = next
+	}
+	return some
 }
