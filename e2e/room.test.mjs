@@ -244,7 +244,7 @@ test("a platform is set by five clicks and throws a shadow; a cut-out is put int
   assert.ok(Math.hypot(p.at[0] - 2553, p.at[1] - 1430) < 60, `its foot is guessed at ${p.at}`);
   // What a light stands on is not taken away from under it.
   await page.getByRole("button", { name: "Take Crate out of the room" }).click();
-  await page.getByText("stands on something that the room has not").waitFor();
+  await page.getByText("stands on a platform that the room has not").waitFor();
   assert.equal(await parts(), count);
 });
 
@@ -303,4 +303,38 @@ test("less is painted on the chest, the table keeps a light off a surface, and b
   assert.ok(Math.abs(lum(await pixel(page, ...floor, 8)) - was.floor) < 0.7);
   await undo(page);
   assert.ok(Math.abs(lum(await pixel(page, ...side, 6)) - before) < 0.7);
+});
+
+test("what stands on a crate is lit there and throws its shadow on it; on the floor it would not", async () => {
+  await open("Tidewatch quay", 2);
+  await page.locator('details[data-fold="room-parts"] > summary').click();
+  await page.getByLabel("More of Lamp's metal").click();
+  const on = page.locator("#f-room-things-5-on");
+  assert.equal(await on.locator("option:checked").textContent(), "Crate");
+  const { now } = await sketch();
+  const foot = now.points.find((k) => k.name === "Foot of Lamp's metal").at;
+  const [base, top] = [
+    [430, 1075],
+    [490, 1112],
+  ];
+  const was = { base: await pixel(page, ...base, 6), top: lum(await pixel(page, ...top, 6)) };
+  // Its base turns from the flame over it: it is darker than the boards beside it, which that falls on.
+  assert.ok(lum(was.base) < lum(await pixel(page, 640, 1075, 6)) - 20, `the base is ${was.base}`);
+  // Taken to the front of the crate by its foot, its shadow goes along.
+  await saved(page, async () =>
+    drag(page, await place(page, ...foot), await place(page, foot[0] - 90, foot[1] + 14)),
+  );
+  await rested(page);
+  assert.notDeepEqual(await pixel(page, ...base, 6), was.base);
+  await undo(page);
+  await rested(page);
+  await saved(page, () => on.selectOption({ label: "The floor" }));
+  await rested(page);
+  const floor = (await sketch()).now.points.find((k) => k.name === "Foot of Lamp's metal").at;
+  assert.deepEqual(floor, foot);
+  assert.notDeepEqual(await pixel(page, ...base, 6), was.base);
+  await undo(page);
+  await rested(page);
+  assert.ok(Math.abs(lum(await pixel(page, ...base, 6)) - lum(was.base)) < 0.7);
+  assert.equal(await unlike(page), 0);
 });

@@ -39,18 +39,24 @@ func near(t *testing.T, what string, got, want, tol float64) {
 	}
 }
 
-// A small ball lights the floor by the inverse square of the distance and the angle.
+// A ball lights the floor by the inverse square of the distance to its middle and the angle, also close to it.
 func TestBulb(t *testing.T) {
 	c := level()
 	l := &Light{}
 	l.Bulb(over(c, 0, 4, 1), 0.05)
 	s := &Scene{}
-	a := math.Pi * 0.05 * 0.05
 	for _, x := range []float64{0, 0.5, 2} {
 		d2 := 1 + x*x
 		e, bare := s.At(l, floorAt(c, x, 4))
-		near(t, "under and beside a ball", e, a/math.Sqrt(d2)/(math.Pi*(d2+a)), 5e-3)
+		near(t, "under and beside a ball", e, 0.05*0.05/math.Sqrt(d2)/d2, 5e-3)
 		near(t, "with nothing in the way", bare, e, 1e-12)
+	}
+	large := &Light{}
+	large.Bulb(over(c, 0, 4, 1), 0.4)
+	for _, h := range []float64{0, 0.3, 0.5} {
+		d := 1 - h
+		e, _ := s.At(large, Place{At: over(c, 0, 4, h), N: c.Up})
+		near(t, "close to a ball", e, 0.4*0.4/(d*d), 6e-3)
 	}
 	if e, _ := s.At(l, Place{At: over(c, 0, 4, 3), N: c.Up}); e != 0 {
 		t.Errorf("what faces away gets %v", e)
@@ -100,7 +106,7 @@ func TestPanel(t *testing.T) {
 	before, behind := floorAt(c, 0, 2.5), floorAt(c, 0, 5.5)
 	e, _ := s.At(l, before)
 	d2 := 1 + 1.5*1.5
-	near(t, "before a panel", e, 0.02*(1.5/math.Sqrt(d2))*(1/math.Sqrt(d2))/(math.Pi*(d2+0.02)), 5e-3)
+	near(t, "before a panel", e, 0.02*(1.5/math.Sqrt(d2))*(1/math.Sqrt(d2))/(math.Pi*d2), 5e-3)
 	if e, _ := s.At(l, behind); e != 0 {
 		t.Errorf("behind a panel %v", e)
 	}
@@ -111,6 +117,37 @@ func TestPanel(t *testing.T) {
 	a, _ := s.At(lamp, before)
 	b, _ := s.At(lamp, behind)
 	near(t, "a lamp to both sides", a, b, 1e-9)
+}
+
+// lambert returns what a flat polygon that shines evenly gives to a place with the normal n before it, of all of what lies before
+// that (Lambert 1760).
+func lambert(x, n room.Vec, poly []room.Vec) (e float64) {
+	for i, a := range poly {
+		a, b := a.Sub(x).Unit(), poly[(i+1)%len(poly)].Sub(x).Unit()
+		e += math.Acos(a.Dot(b)) * a.Cross(b).Unit().Dot(n) / (2 * math.Pi)
+	}
+	return math.Abs(e)
+}
+
+// A panel in nine parts gives to a wall before it what the whole of it does, from nearer than it is wide on.
+func TestNearPanel(t *testing.T) {
+	c := level()
+	at := func(x, h float64) room.Vec { return over(c, x, 4, h) }
+	n := c.Level(room.Vec{Z: -1})
+	var parts []Flat
+	for i := range 9 {
+		parts = append(parts, Flat{at((float64(i%3)-1)/3, 1+(float64(i/3)-1)/3), 1.0 / 9})
+	}
+	l := &Light{}
+	l.Panel(parts, n, false)
+	poly := []room.Vec{at(-0.5, 0.5), at(0.5, 0.5), at(0.5, 1.5), at(-0.5, 1.5)}
+	for _, tt := range []struct{ away, off float64 }{{0.4, 0.15}, {0.7, 0.06}, {1, 0.025}, {2, 0.01}} {
+		for _, x := range []float64{0, 0.3, 0.6, 1} {
+			pl := Place{At: at(x, 1.1).Add(n.Mul(tt.away)), N: n.Mul(-1)}
+			e, _ := (&Scene{}).At(l, pl)
+			near(t, fmt.Sprintf("%v away, %v aside", tt.away, x), e, lambert(pl.At.Add(pl.N.Mul(lift)), pl.N, poly), tt.off)
+		}
+	}
 }
 
 // ball is a body of a disc in the photo, so far ahead; it gives its middle and radius.

@@ -4,10 +4,11 @@
 // figures and things. A Light is a few pieces, each with places that shine for an area. At a place
 // with the normal n
 //
-//	E = Σ A·e·cos / (pi·(d² + A)) · V
+//	E = Σ A·e·cos / (pi·d² + A) · V
 //
 // over those places: A the area, e how much it shines to there, d the distance, cos the angle to n and V
-// what of it is not hidden. A white matt surface at E = 1 shows white.
+// what of it is not hidden. That is what a disc gives to a place before its middle, at any distance; for a
+// ball pi·d² alone is exact. A white matt surface at E = 1 shows white.
 //
 // What hides is asked in two steps. One way from the place to a piece's middle, as thick as the cone
 // between them, tells in most cases that nothing is hidden, or all. Only where the cone meets an edge
@@ -237,7 +238,7 @@ func (g *Gloss) mirrors(p *piece, q *sample, x, n room.Vec) float64 {
 	fresnel := dielectric + (1-dielectric)*math.Pow(1-math.Max(h.Dot(eye), 0), 5)
 	// Facets hide each other at grazing angles.
 	shade := math.Min(1, math.Min(2*ch*cv, 2*ch*cl)/math.Max(h.Dot(eye), 1e-3))
-	radiance := q.area * p.emission(to.Mul(-1)) / (d2 + q.area) * facets * fresnel * shade / (4 * cv)
+	radiance := math.Pi * q.area * p.emission(to.Mul(-1)) / p.wide(q, d2) * facets * fresnel * shade / (4 * cv)
 	return g.Amount * radiance / usualAlbedo
 }
 
@@ -329,6 +330,15 @@ func (q *query) sum(n int, normal room.Vec) (to lit) {
 	return to
 }
 
+// wide returns by what a sample's area is to be divided for what it gives so far away, by the square of the distance: as a disc
+// does, or a ball.
+func (p *piece) wide(q *sample, d2 float64) float64 {
+	if p.law == evenly {
+		return math.Max(math.Pi*d2, q.area)
+	}
+	return math.Pi*d2 + q.area
+}
+
 // from returns what a sample gives to a place where nothing hides it.
 func (p *piece) from(q *sample, x, n room.Vec) float64 {
 	d := q.at.Sub(x)
@@ -338,7 +348,7 @@ func (p *piece) from(q *sample, x, n room.Vec) float64 {
 	if c <= 0 {
 		return 0
 	}
-	return q.area * p.emission(to.Mul(-1)) * c / (math.Pi * (d2 + q.area))
+	return q.area * p.emission(to.Mul(-1)) * c / p.wide(q, d2)
 }
 
 // Beam is light that comes to a place from about one direction: what it gives depends on how a surface
@@ -376,7 +386,7 @@ func (s *Scene) beam(l *Light, pls []Place, h hidden, each func(n int, e, bare B
 				d := at.at.Sub(x)
 				d2 := d.Dot(d)
 				to := d.Mul(1 / math.Sqrt(d2+1e-12))
-				g := at.area * p.emission(to.Mul(-1)) / (math.Pi * (d2 + at.area))
+				g := at.area * p.emission(to.Mul(-1)) / p.wide(at, d2)
 				bare.V, bare.S = bare.V.Add(to.Mul(g)), bare.S+g
 				switch state[i] {
 				case shut:

@@ -1,6 +1,7 @@
 package recipe
 
 import (
+	"math"
 	"slices"
 	"strings"
 	"testing"
@@ -9,6 +10,7 @@ import (
 	"pyrant/internal/cutout"
 	"pyrant/internal/fault"
 	"pyrant/internal/pass"
+	"pyrant/internal/room"
 	"pyrant/internal/setting"
 	"pyrant/internal/shape"
 )
@@ -230,5 +232,53 @@ func TestCarriers(t *testing.T) {
 	}
 	if gone := next.RemoveLight(1); gone.Lights[0].Spill.Carrier != "" || gone.Validate() != nil {
 		t.Errorf("the carrier is gone, and the light carried by %q", gone.Lights[0].Spill.Carrier)
+	}
+}
+
+// What is put into a room stands on the platform whose top shows at its foot, else on the floor. It cannot stand where a
+// platform's top is not seen, and its platform is not taken away from under it.
+func TestThingsOnPlatforms(t *testing.T) {
+	r := cut(t)
+	r.Room.On, r.Room.Horizon = true, 200
+	var err error
+	if r, err = r.AddPlatform([]room.Point{{X: 300, Y: 420}, {X: 480, Y: 420}, {X: 460, Y: 370}, {X: 320, Y: 370}}, room.Point{X: 300, Y: 520}); err != nil {
+		t.Fatal(err)
+	}
+	for _, tt := range []struct {
+		foot room.Point
+		on   PlatformRef
+	}{{room.Point{X: 390, Y: 400}, PlatformRef(r.Room.Platforms[0].ID)}, {room.Point{X: 390, Y: 500}, ""}, {room.Point{X: 700, Y: 400}, ""}} {
+		next, err := r.AddThing("c1", tt.foot)
+		if err != nil {
+			t.Fatal(err)
+		}
+		k := next.Room.Things[0]
+		sp, err := next.Space()
+		if err != nil || k.On != tt.on {
+			t.Fatalf("at %v it stands on %q, not %q; %v", tt.foot, k.On, tt.on, err)
+		}
+		high, top := sp.Cam.Height(sp.Feet[0]), sp.Cam.Height(sp.Prisms[0].Top[0])
+		if tt.on == "" {
+			top = 0
+		}
+		if math.Abs(high-top) > 1e-9 {
+			t.Errorf("at %v it stands %.3f high, not %.3f", tt.foot, high, top)
+		}
+		if x, y, _ := sp.Cam.Project(sp.Feet[0]); math.Hypot(x-tt.foot.X, y-tt.foot.Y) > 1e-6 {
+			t.Errorf("its foot is seen at %.2f, %.2f, not %v", x, y, tt.foot)
+		}
+	}
+	next, err := r.AddThing("c1", room.Point{X: 390, Y: 400})
+	if err != nil {
+		t.Fatal(err)
+	}
+	next.Room.Things[0].Foot.Y = 190
+	if f, ok := next.Validate().(*fault.Error); !ok || f.Field != "room.things[0].foot" || !strings.Contains(f.Msg, "nothing can stand on") {
+		t.Errorf("a foot over the horizon: %v", next.Validate())
+	}
+	next.Room.Things[0].Foot.Y = 400
+	next.Room.Platforms = nil
+	if f, ok := next.Validate().(*fault.Error); !ok || f.Field != "room.things[0].on" || !strings.Contains(f.Msg, "a platform that the room has not") {
+		t.Errorf("without its platform: %v", next.Validate())
 	}
 }

@@ -65,12 +65,16 @@ type Platform struct {
 	Seen   cutout.Ref  `json:"seen" label:"Seen in" default:"" row:"own" doc:"id of a cut-out of what of it is seen, with what stands on it; left empty, where nothing is nearer"`
 }
 
-// Thing is a cut-out that stands in the room, or lies on its floor.
+// PlatformRef is the id of a platform of the room; where it is empty, the floor.
+type PlatformRef string
+
+// Thing is a cut-out that stands or lies in the room, on its floor or on a platform.
 type Thing struct {
-	ID   string     `json:"id" count:"1..64" doc:"unique in the room, never shown"`
-	Of   cutout.Ref `json:"of" label:"Cut-out" row:"own" doc:"id of the cut-out"`
-	Foot room.Point `json:"foot" title:"Foot of *"`
-	Lies Lies       `json:"lies" label:"Stands or lies" default:"auto"`
+	ID   string      `json:"id" count:"1..64" doc:"unique in the room, never shown"`
+	Of   cutout.Ref  `json:"of" label:"Cut-out" row:"own" doc:"id of the cut-out"`
+	Foot room.Point  `json:"foot" title:"Foot of *"`
+	On   PlatformRef `json:"on,omitzero" label:"Stands on" default:"" row:"own" doc:"id of the platform that it stands on, on whose top its foot is; left empty, the floor"`
+	Lies Lies        `json:"lies" label:"Stands or lies" default:"auto"`
 	// What it gets of the light at its edges, where it turns away from the camera, and of that which falls on its broad front.
 	Edge  float64 `json:"edge" label:"Edge light" unit:"%" range:"0..4" slider:"0..2" default:"1" step:"0.01" doc:"at its edges, where it turns away from the camera"`
 	Broad float64 `json:"broad" label:"Broad light" unit:"%" range:"0..4" slider:"0..2" default:"1" step:"0.01" doc:"on what of it faces the camera"`
@@ -88,7 +92,7 @@ func (t *Thing) Share(facing float64) float64 {
 	return t.Broad + (t.Edge-t.Broad)*e*e
 }
 
-// Lies is whether a thing stands upright or lies on the floor.
+// Lies is whether a thing stands upright or lies.
 type Lies string
 
 // How things are.
@@ -100,7 +104,7 @@ const (
 
 // Choices returns how things are.
 func (Lies) Choices() []setting.Choice {
-	return []setting.Choice{{Value: string(LiesAuto), Label: "By its outline"}, {Value: string(Stands), Label: "Stands"}, {Value: string(LiesFlat), Label: "Lies on the floor"}}
+	return []setting.Choice{{Value: string(LiesAuto), Label: "By its outline"}, {Value: string(Stands), Label: "Stands"}, {Value: string(LiesFlat), Label: "Lies flat"}}
 }
 
 // Stand names what a light stands on, hangs on or lies on in the room: the floor where it is empty.
@@ -197,13 +201,43 @@ func (r *Recipe) Space() (*Space, error) {
 	}
 	for i := range m.Things {
 		t := &m.Things[i]
-		f, ok := s.Cam.Floor(t.Foot.X, t.Foot.Y)
-		if !ok {
+		on := slices.IndexFunc(m.Platforms, func(p Platform) bool { return p.ID == string(t.On) })
+		f, ok := s.Foot(t.Foot, on)
+		if !ok && on < 0 {
 			return nil, fault.In(fmt.Sprintf("room.things[%d].foot", i), "This foot lies above the horizon, where there is no floor. Drag it down to where “%s” stands.", r.NameOf(t.Of))
+		}
+		if !ok {
+			return nil, fault.In(fmt.Sprintf("room.things[%d].foot", i), "Here nothing can stand on “%s”, whose top ends before. Drag the foot down to where “%s” stands on it.", m.Platforms[on].Name, r.NameOf(t.Of))
 		}
 		s.Feet = append(s.Feet, f)
 	}
 	return s, nil
+}
+
+// Foot returns the place where something stands whose foot is seen at a point of the photo: on the top of a platform, or of that
+// taken farther, or below 0 on the floor. It is false where neither is seen.
+func (s *Space) Foot(at room.Point, platform int) (room.Vec, bool) {
+	if platform < 0 {
+		return s.Cam.Floor(at.X, at.Y)
+	}
+	r := s.Cam.Ray(at.X, at.Y)
+	t, ok := s.Prisms[platform].Planes[0].Hit(r)
+	if !ok || t*r.Len() > 100 {
+		return room.Vec{}, false
+	}
+	return r.Mul(t), true
+}
+
+// Under returns on which platform something is seen to stand whose foot is at a point of the photo, the nearest of those whose
+// top shows there; -1 for none.
+func (s *Space) Under(at room.Point) int {
+	best, near := -1, math.Inf(1)
+	for i, p := range s.Prisms {
+		if v, ok := s.Foot(at, i); ok && v.Len() < near && p.Holds(v) {
+			best, near = i, v.Len()
+		}
+	}
+	return best
 }
 
 // slab is how thick the top of a hollow platform is, as a share of its diagonal.
@@ -281,6 +315,9 @@ func (r *Recipe) checkRoom() (field, msg string) {
 		}
 		if r.CutOut(m.Things[i].Of) == nil {
 			return fmt.Sprintf("room.things[%d].of", i), "A thing of the room is a cut-out that is not in this shot; choose another."
+		}
+		if on := string(m.Things[i].On); on != "" && !slices.ContainsFunc(m.Platforms, func(p Platform) bool { return p.ID == on }) {
+			return fmt.Sprintf("room.things[%d].on", i), fmt.Sprintf("“%s” stands on a platform that the room has not; choose another, or the floor.", r.NameOf(m.Things[i].Of))
 		}
 	}
 	for i := range r.Lights {

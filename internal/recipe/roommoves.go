@@ -176,7 +176,8 @@ func (r *Recipe) FootOf(o *cutout.CutOut) (room.Point, error) {
 	return room.Point{X: sum / n / scale, Y: (low - 0.02*float64(b.Dy())) / scale}, nil
 }
 
-// AddThing returns the recipe with a cut-out standing in the room, at the foot of what it covers.
+// AddThing returns the recipe with a cut-out standing in the room, at the foot of what it covers: on the floor, or on a platform
+// whose top is seen there.
 func (r *Recipe) AddThing(of cutout.Ref, foot room.Point) (*Recipe, error) {
 	c := r.Clone()
 	m := &c.Room
@@ -189,6 +190,11 @@ func (r *Recipe) AddThing(of cutout.Ref, foot room.Point) (*Recipe, error) {
 	id, _ := c.roomID("t", "", nil)
 	t := setting.New[Thing](r.Photo.Frame())
 	t.ID, t.Of, t.Foot, t.Relief = id, of, foot, UsualRelief
+	if sp, err := r.Space(); err == nil {
+		if i := sp.Under(foot); i >= 0 {
+			t.On = PlatformRef(m.Platforms[i].ID)
+		}
+	}
 	m.Things = append(m.Things, t)
 	return c, c.Validate()
 }

@@ -109,6 +109,16 @@ func NewPrism(up Vec, top []Vec, high float64) *Prism {
 // most is how many planes a prism has at the most: eight sides, top and bottom.
 const most = 10
 
+// Holds tells whether a place lies in the prism or over or under it.
+func (s *Prism) Holds(v Vec) bool {
+	for _, p := range s.Planes[1 : len(s.Planes)-1] {
+		if p.Side(v) > 0 {
+			return false
+		}
+	}
+	return true
+}
+
 // Deep returns how deep within the prism the way from a over d comes, and where, as a share of the
 // way; below 0 by how far it passes beside. Of the planes' distances the least counts, which is a
 // concave function along the way: a plane by which it rises and one by which it falls bound it from above, until

@@ -54,6 +54,9 @@ func (s *Shape) Used() image.Rectangle { return s.used }
 // made counts the shapes that were made.
 var made atomic.Uint64
 
+// thin is the radius, in cells, of what is too thin to tell how round it is.
+const thin = 1
+
 // New makes a shape of the cells that a thing covers by more than half, over all cells of rect; what
 // lies beyond rect is unknown, and no outline. Cells that are away, where something else crosses it, are no
 // outline either, but the shape has nothing there.
@@ -120,7 +123,9 @@ func New(covered, away []bool, rect image.Rectangle, size float64) *Shape {
 	for y := range h {
 		for x := range w {
 			at := func(x, y int) float32 { return full[min(max(y, 0), h-1)*w+min(max(x, 0), w-1)] }
-			s.rise[y*w+x] = rise{at(x, y), (at(x+1, y) - at(x-1, y)) / 4, (at(x, y+1) - at(x, y-1)) / 4}
+			// What is no thicker than a cell or two has a form that the grid cannot tell: it is as if it faced the camera.
+			round := min(max((s.pix[y*(w+1)+x].ball-thin)/thin, 0), 1)
+			s.rise[y*w+x] = rise{at(x, y), round * (at(x+1, y) - at(x-1, y)) / 4, round * (at(x, y+1) - at(x, y-1)) / 4}
 		}
 	}
 	return s

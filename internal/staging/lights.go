@@ -17,7 +17,7 @@ import (
 const aside = 0.005
 
 // flatSamples is about how many places a panel or a free outline is taken apart into.
-const flatSamples = 16
+const flatSamples = 9
 
 // Light sets a light of the recipe up.
 func (s *Set) Light(ctx context.Context, l *recipe.Light) (*irradiance.Light, error) {

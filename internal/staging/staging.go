@@ -273,6 +273,24 @@ func before(p []room.Vec, z float64) (out []room.Vec) {
 	return out
 }
 
+// on returns which platform a thing stands on, -1 for the floor.
+func (s *Set) on(t *recipe.Thing) int {
+	return slices.IndexFunc(s.r.Room.Platforms, func(p recipe.Platform) bool { return t.On != "" && p.ID == string(t.On) })
+}
+
+// nearest returns how far away the nearest face of a platform is, in the mean of its corners.
+func nearest(p *room.Prism) float64 {
+	depth := math.Inf(1)
+	for _, f := range p.Faces {
+		sum := 0.0
+		for _, v := range f {
+			sum += v.Len() / float64(len(f))
+		}
+		depth = math.Min(depth, sum)
+	}
+	return depth
+}
+
 // thing adds a cut-out that stands or lies in the room.
 func (s *Set) thing(ctx context.Context, t *recipe.Thing, foot room.Vec, covers Covers, frame image.Rectangle) error {
 	s.Bodies = append(s.Bodies, nil)
@@ -297,22 +315,28 @@ func (s *Set) thing(ctx context.Context, t *recipe.Thing, foot room.Vec, covers 
 		return err
 	}
 	lies := t.Lies == recipe.LiesFlat || t.Lies == recipe.LiesAuto && flat(shp.Used(), t.Foot.Y/s.unit)
-	card := s.Cam.Card(foot)
+	card, depth, on := s.Cam.Card(foot), foot.Len(), s.on(t)
 	if lies {
 		card = s.Cam.FloorPlane()
+	}
+	if on >= 0 {
+		if lies {
+			card = s.Prisms[on].Planes[0]
+		}
+		depth = math.Min(depth, 0.998*nearest(s.Prisms[on])) // it is seen before all of the platform
 	}
 	b := solid.Stand(shp, &s.Cam, card, foot.Z)
 	b.Flat = lies
 	s.Bodies[len(s.Bodies)-1] = b
 	s.Scene.Bodies = append(s.Scene.Bodies, b)
-	if !lies {
+	if !lies && on < 0 {
 		if err := s.toes(ctx, b, foot, covers); err != nil {
 			return err
 		}
 	}
 	px := func(v int) float64 { return float64(v) * s.unit }
 	r := image.Rect(int(px(shp.Rect.Min.X)), int(px(shp.Rect.Min.Y)), int(math.Ceil(px(shp.Rect.Max.X))), int(math.Ceil(px(shp.Rect.Max.Y)))).Intersect(frame)
-	s.Surfaces = append(s.Surfaces, Surface{Kind: Thing, ID: t.ID, cover: c, depth: foot.Len(), Sheet: &irradiance.Sheet{Rect: r, Body: b, Cam: &s.Cam}})
+	s.Surfaces = append(s.Surfaces, Surface{Kind: Thing, ID: t.ID, cover: c, depth: depth, Sheet: &irradiance.Sheet{Rect: r, Body: b, Cam: &s.Cam}})
 	return nil
 }
 

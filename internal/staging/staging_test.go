@@ -561,3 +561,37 @@ func TestBases(t *testing.T) {
 		}
 	}
 }
+
+// What stands on a platform stands out of its top, is seen before all of it, and has no toes; what lies there lies on the top.
+func TestThingOnAPlatform(t *testing.T) {
+	r := shot(t)
+	r.CutOuts = append(r.CutOuts, cutout.CutOut{ID: "c", Name: "Bottle"})
+	seen := cuts{"c": {box(120, 240, 128, 284)}}
+	r.Room.Things = []recipe.Thing{{ID: "t", Of: "c", Foot: room.Point{X: 124, Y: 282}, On: "p", Edge: 1, Broad: 1, Lies: recipe.Stands}}
+	s, err := New(t.Context(), r, seen)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if len(s.Scene.Bodies) != 1 {
+		t.Fatalf("%d bodies", len(s.Scene.Bodies))
+	}
+	b, top := s.Bodies[0], s.Prisms[0].Planes[0]
+	foot, ok := top.Hit(s.Cam.Ray(124, 282))
+	if at := s.Cam.Ray(124, 282).Mul(foot); !ok || math.Abs(b.Card.Side(at)) > 1e-9 || b.Clear(at.Add(s.Cam.Up.Mul(0.05))) > 0 {
+		t.Errorf("its card lies %v from its foot, and it %v from a place over that", b.Card.Side(at), b.Clear(at.Add(s.Cam.Up.Mul(0.05))))
+	}
+	c := s.Compose(1)
+	w := c.NewWeights(600)
+	for _, y := range []int{245, 275} { // before the wall, and before the top
+		c.Row(w, 0, y, 600)
+		for i, any := range w.Any {
+			if is := s.Surfaces[i].Kind == Thing; any && (w.Of[i][124] > 0.99) != is {
+				t.Errorf("at 124, %d surface %d of kind %d fills %.2f", y, i, s.Surfaces[i].Kind, w.Of[i][124])
+			}
+		}
+	}
+	r.Room.Things[0].Lies = recipe.LiesFlat
+	if s, err = New(t.Context(), r, seen); err != nil || s.Bodies[0].Card != top {
+		t.Errorf("what lies there lies on %v, the top is %v; %v", s.Bodies[0].Card, top, err)
+	}
+}

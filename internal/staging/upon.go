@@ -34,15 +34,7 @@ func (s *Set) onPlatform(ctx context.Context, i int, p *recipe.Platform, c cover
 	b := solid.Stand(u.shape, &s.Cam, card, mid.Z)
 	s.Scene.Bodies = append(s.Scene.Bodies, b)
 	card.D += 1.05 * b.Tall()
-	depth := math.Inf(1)
-	for _, f := range prism.Faces {
-		sum := 0.0
-		for _, v := range f {
-			sum += v.Len() / float64(len(f))
-		}
-		depth = math.Min(depth, sum)
-	}
-	s.Surfaces = append(s.Surfaces, Surface{Kind: Platform, ID: p.ID, cover: u, depth: 0.999 * depth, Sheet: &irradiance.Sheet{Rect: frame, Plane: card, Cam: &s.Cam}})
+	s.Surfaces = append(s.Surfaces, Surface{Kind: Platform, ID: p.ID, cover: u, depth: 0.999 * nearest(prism), Sheet: &irradiance.Sheet{Rect: frame, Plane: card, Cam: &s.Cam}})
 	return nil
 }
 

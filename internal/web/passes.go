@@ -409,6 +409,11 @@ func ref(r *recipe.Recipe, v any) ([]setting.Choice, bool) {
 		}
 	case area.SurfaceRef:
 		out = surfaces(r)
+	case recipe.PlatformRef:
+		out = append(out, setting.Choice{Value: "", Label: "The floor"})
+		for _, k := range r.Room.Platforms {
+			out = append(out, setting.Choice{Value: k.ID, Label: k.Name})
+		}
 	case recipe.Stand:
 		out = append(out, setting.Choice{Value: "", Label: "The floor"})
 		add := func(kind, id, name string) {

@@ -208,7 +208,11 @@ func (p *page) RoomPlatforms() (out []roomLine) {
 func (p *page) RoomThings() (out []roomLine) {
 	for i, t := range p.R.Room.Things {
 		at := fmt.Sprintf("/room/things/%d", i)
-		out = append(out, roomLine{Name: p.R.NameOf(t.Of), Path: at, About: "cut-out", Rows: []row{p.Row(at + "/lies"), p.Row(at + "/edge"), p.Row(at + "/broad"), p.Row(at + "/relief")}})
+		rows := []row{p.Row(at + "/lies"), p.Row(at + "/edge"), p.Row(at + "/broad"), p.Row(at + "/relief")}
+		if len(p.R.Room.Platforms) > 0 {
+			rows = append([]row{p.Row(at + "/on")}, rows...)
+		}
+		out = append(out, roomLine{Name: p.R.NameOf(t.Of), Path: at, About: "cut-out", Rows: rows})
 	}
 	return
 }
