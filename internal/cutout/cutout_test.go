@@ -2,6 +2,7 @@ package cutout
 
 import (
 	"fmt"
+	"image"
 	"math"
 	"math/rand/v2"
 	"strings"
@@ -297,4 +298,45 @@ func ExampleCutOut_On() {
 	c.On(m, Alpha).At(0.5).Fill(row, 35, 16)
 	fmt.Println(row, tiles.Len() < 40, err)
 	// Output: [0 0 1 1 1] true <nil>
+}
+
+// A trimmed mask covers what it did, a little of nothing around it where there was some.
+func TestTrimmedMasksKeepWhatTheyHave(t *testing.T) {
+	for _, tt := range []struct {
+		name            string
+		x, y, w, h      int // a block that is covered, of 400 by 300 cells
+		left, top, W, H int
+	}{
+		{"in the middle", 200, 150, 30, 20, 2, 1, 192, 192},
+		{"at the frame's corner", 330, 260, 70, 40, 4, 3, 144, 108},
+		{"nothing", 0, 0, 0, 0, 0, 0, 0, 0},
+	} {
+		m := NewMask(400, 300)
+		nx, ny := m.Tiles()
+		alpha, share := make([]float32, Tile*Tile), make([]float32, 3*Tile*Tile)
+		for j := range ny {
+			for i := range nx {
+				for k := range alpha {
+					x, y := i*Tile+k%Tile, j*Tile+k/Tile
+					alpha[k] = 0
+					if image.Pt(x, y).In(image.Rect(tt.x, tt.y, tt.x+tt.w, tt.y+tt.h)) {
+						alpha[k] = 1
+					}
+					share[3*k], share[3*k+1], share[3*k+2] = alpha[k], alpha[k], alpha[k]
+				}
+				m.Set(i, j, alpha, share)
+			}
+		}
+		got, left, top := m.Trimmed()
+		if left != tt.left || top != tt.top || got.W != tt.W || got.H != tt.H {
+			t.Fatalf("%s: %d by %d cells from tile %d, %d", tt.name, got.W, got.H, left, top)
+		}
+		for y := range 300 {
+			for x := range 400 {
+				if a, b := m.At(x, y, Alpha), got.At(x-left*Tile, y-top*Tile, Alpha); a != b {
+					t.Fatalf("%s: cell %d, %d has %v, and had %v", tt.name, x, y, b, a)
+				}
+			}
+		}
+	}
 }

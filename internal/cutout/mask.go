@@ -107,6 +107,23 @@ func (m *Mask) Grown(left, top, w, h int) *Mask {
 	return out
 }
 
+// Trimmed returns the mask without the tiles in which nothing is covered around it, but for one, and how many tiles fell away before it
+// and above it: so that a cut-out of a mask of the whole photo is told to lie where it does.
+func (m *Mask) Trimmed() (out *Mask, left, top int) {
+	nx, ny := m.Tiles()
+	r := m.Bounds()
+	if r.Empty() {
+		return NewMask(0, 0), 0, 0
+	}
+	left, top = max(r.Min.X/Tile-1, 0), max(r.Min.Y/Tile-1, 0)
+	right, low := min(across(r.Max.X)+1, nx), min(across(r.Max.Y)+1, ny)
+	out = NewMask(min(right*Tile, m.W)-left*Tile, min(low*Tile, m.H)-top*Tile)
+	for y := range low - top {
+		copy(out.tiles[y*(right-left):(y+1)*(right-left)], m.tiles[(y+top)*nx+left:])
+	}
+	return out, left, top
+}
+
 // Fill makes all cells of a tile covered.
 func (m *Mask) Fill(tx, ty int) {
 	if tx*Tile+Tile <= m.W && ty*Tile+Tile <= m.H {

@@ -131,6 +131,8 @@ func (f *Field) Raster(width float64) (cutout.Raster, error) {
 			m.Set(i, j, alpha, share)
 		}
 	}
+	m, left, top := m.Trimmed()
 	tiles, err := m.Pack()
-	return cutout.Raster{Cell: math.Max(width/float64(f.W), 1e-3), Width: f.W, Height: f.H, Tiles: tiles}, err
+	k := math.Max(width/float64(f.W), 1e-3)
+	return cutout.Raster{Left: k * float64(left*cutout.Tile), Top: k * float64(top*cutout.Tile), Cell: k, Width: m.W, Height: m.H, Tiles: tiles}, err
 }

@@ -106,18 +106,18 @@ func Key(r *recipe.Recipe) (space, crossing string) {
 	b.Reset()
 	for i := range r.Lights {
 		l := &r.Lights[i]
-		if kind, _ := l.Stand.Of(); kind == recipe.OnThing || crosses(r, l) {
+		if kind, _ := l.Stand.Of(); kind == recipe.OnThing || crosses(r, l, r.Room.Things...) {
 			fmt.Fprintf(&b, " %s %s", l.Shapes.Key(), l.Stand)
 		}
 	}
 	return space, b.String()
 }
 
-// crosses tells whether a light's shapes may cover a part of a thing.
-func crosses(r *recipe.Recipe, l *recipe.Light) bool {
+// crosses tells whether a light's shapes may cover a part of one of some things.
+func crosses(r *recipe.Recipe, l *recipe.Light, things ...recipe.Thing) bool {
 	for _, sh := range l.Shapes {
 		x0, y0, x1, y1 := roughly(sh)
-		for _, t := range r.Room.Things {
+		for _, t := range things {
 			c := r.CutOut(t.Of)
 			if c == nil {
 				continue
@@ -300,7 +300,7 @@ func (s *Set) thing(ctx context.Context, t *recipe.Thing, foot room.Vec, covers 
 	}
 	near := fmt.Sprintf("shape %s %d %d %g", c.Key(), s.Photo.Width, s.Photo.Height, s.unit)
 	for i := range s.r.Lights {
-		if l := &s.r.Lights[i]; crosses(s.r, l) || l.Stand == recipe.StandOn(recipe.OnThing, t.ID) {
+		if l := &s.r.Lights[i]; crosses(s.r, l, *t) || l.Stand == recipe.StandOn(recipe.OnThing, t.ID) {
 			near += fmt.Sprintf(" %s %v", l.Shapes.Key(), l.Stand == recipe.StandOn(recipe.OnThing, t.ID))
 		}
 	}
