@@ -16,8 +16,12 @@ import (
 // aside is how far a light stays before a wall at the least.
 const aside = 0.005
 
-// flatSamples is about how many places a panel or a free outline is taken apart into.
-const flatSamples = 9
+// panelSamples and flatSamples are about how many places a panel on a body, which lights what is near to it, and any other free outline are taken
+// apart into.
+const (
+	panelSamples = 12
+	flatSamples  = 9
+)
 
 // Light sets a light of the recipe up.
 func (s *Set) Light(ctx context.Context, l *recipe.Light) (*irradiance.Light, error) {
@@ -154,7 +158,11 @@ func (s *Set) shape(ctx context.Context, out *irradiance.Light, l *recipe.Light,
 		}
 		return nil
 	}
-	samples, err := spill.Samples(ctx, shape.Shapes{sh}, flatSamples)
+	count := flatSamples
+	if host != nil {
+		count = panelSamples
+	}
+	samples, err := spill.Samples(ctx, shape.Shapes{sh}, count)
 	if err != nil {
 		return err
 	}
