@@ -90,6 +90,7 @@ type Grid struct {
 	C     int             // numbers at each place
 	tiles []tile
 	made  *made // of what it was filled by; nil where that serves no more
+	bytes int64 // what all of it takes, once it is finished
 }
 
 // made is what a grid was made of, before its tiles went over into each other: of a light that stands where it stood
@@ -109,7 +110,10 @@ type tile struct {
 }
 
 // Bytes returns the memory that the grid takes.
-func (g *Grid) Bytes() int64 {
+func (g *Grid) Bytes() int64 { return g.bytes }
+
+// weigh returns that of all that it has.
+func (g *Grid) weigh() int64 {
 	n := int64(len(g.tiles)) * 32
 	for i := range g.tiles {
 		n += int64(len(g.tiles[i].val)) * 4
@@ -539,6 +543,7 @@ func (g *Grid) finish() {
 		g.bend()
 	}
 	g.join()
+	g.bytes = g.weigh() // a cache asks at each frame
 }
 
 // bent is into how many cells along an edge a tile is divided that lies among smooth ones.

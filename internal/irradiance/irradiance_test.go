@@ -248,6 +248,9 @@ func TestGrid(t *testing.T) {
 	if off > 0.015*sum || worst > 0.25*top {
 		t.Errorf("the grid is off by %.4f of the light, at one place by %.3f of the most", off/sum, worst/top)
 	}
+	if n := f.Bytes(); n < 4*int64(g.Cells()) || n > 40*int64(g.Cells()) {
+		t.Errorf("%d cells are said to take %d bytes", g.Cells(), n)
+	}
 	if n := g.Cells(); n > 600*400/8 {
 		t.Errorf("%d places were worked out", n)
 	}
