@@ -38,7 +38,7 @@ func (p *plan) fallen(ctx context.Context, m *inRoom, f *lightField, part image.
 	}
 	key := fmt.Sprintf("fallen %s %s %g %g %v", f.key, p.groundKey(), p.q.Recipe.Room.Bounce, p.scale, r)
 	if r == p.frame {
-		p.cache.Only(fmt.Sprintf("fallen %s %g", f.of, p.scale), key, few)
+		p.cache.Only(fmt.Sprintf("fallen %s %g", f.of, p.scale), key, 2)
 	}
 	return forPart(ctx, p, r != p.frame, key, func(ctx context.Context) (fallenLight, error) {
 		g, err := p.lie(ctx, m, r)

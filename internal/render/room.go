@@ -182,7 +182,13 @@ func (p *plan) set(ctx context.Context) (*staging.Set, error) {
 	}
 	return cache.Get(ctx, p.cache, p.setKey(), func(ctx context.Context) (*staging.Set, error) {
 		defer p.stats.add("room", time.Now())
-		return staging.New(ctx, p.q.Recipe, covers{p})
+		last := "latest set " + p.q.PhotoKey
+		before, _ := cache.Peek[*staging.Set](p.cache, last)
+		set, err := staging.New(ctx, p.q.Recipe, covers{p}, before)
+		if err != nil {
+			return nil, err
+		}
+		return set, cache.Put(p.cache, last, set)
 	})
 }
 

@@ -74,6 +74,7 @@ type layer struct {
 	seen  coverage.Coverage
 	shape *solid.Shape
 	flat  bool
+	solid bool // with a card in its middle
 }
 
 // Layout returns that of the room.
@@ -81,7 +82,7 @@ func (s *Set) Layout() Layout {
 	out := make(Layout, len(s.Surfaces))
 	for i := range s.Surfaces {
 		f := &s.Surfaces[i]
-		l := layer{kind: f.Kind, id: f.ID, cover: f.cover, seen: f.seen}
+		l := layer{kind: f.Kind, id: f.ID, cover: f.cover, seen: f.seen, solid: f.inside}
 		switch {
 		case f.Kind == Platform:
 			l.face = setting.Key(f.face)
@@ -245,13 +246,24 @@ func (c *Composer) Row(w *Weights, x0, y, n int) {
 	}
 }
 
-// look finds out where each surface is seen, so that light is worked out nowhere else.
-func (s *Set) look(ctx context.Context) error {
+// seen is where each surface is seen, which depends on nothing but how the room is laid out.
+type seen struct {
+	layout Layout
+	sums   [][]int32 // by surface: how many pixels of a small picture are seen above and to the left of each
+}
+
+// small returns the scale and the size of the picture that look looks at.
+func (s *Set) small() (scale float64, w, h int) {
 	const step = 2 // units
-	scale := 1 / (step * s.unit)
+	scale = 1 / (step * s.unit)
+	return scale, int(math.Ceil(float64(s.Photo.Width) * scale)), int(math.Ceil(float64(s.Photo.Height) * scale))
+}
+
+// look finds out where each surface is seen.
+func (s *Set) look(ctx context.Context) error {
+	scale, w, h := s.small()
 	c := s.Compose(scale)
-	w, h := int(math.Ceil(float64(s.Photo.Width)*scale)), int(math.Ceil(float64(s.Photo.Height)*scale))
-	sums := make([][]int32, len(s.Surfaces)) // how many pixels are seen above and to the left
+	sums := make([][]int32, len(s.Surfaces))
 	for i := range sums {
 		sums[i] = make([]int32, (w+1)*(h+1))
 	}
@@ -286,6 +298,15 @@ func (s *Set) look(ctx context.Context) error {
 				v[y*(w+1)+x] = v[(y-1)*(w+1)+x] + run
 			}
 		}
+	}
+	s.seen.sums = sums
+	return nil
+}
+
+// tell tells the sheets where they are seen, so that light is worked out nowhere else.
+func (s *Set) tell() {
+	scale, w, h := s.small()
+	for i, v := range s.seen.sums {
 		s.Surfaces[i].Sheet.Seen = func(x0, y0, x1, y1 float64) bool {
 			a, b := max(int(x0*scale)-1, 0), max(int(y0*scale)-1, 0)
 			c, d := min(int(x1*scale)+2, w), min(int(y1*scale)+2, h)
@@ -295,7 +316,6 @@ func (s *Set) look(ctx context.Context) error {
 			return v[d*(w+1)+c]-v[b*(w+1)+c]-v[d*(w+1)+a]+v[b*(w+1)+a] > 0
 		}
 	}
-	return nil
 }
 
 // Sheets returns the sheets of all surfaces.

@@ -52,7 +52,8 @@ type Set struct {
 	Scene    *irradiance.Scene
 	Surfaces []Surface
 	Bodies   []*solid.Body // of things, in the recipe's order; nil for one that covers nothing
-	unit     float64       // a 750th of the long edge, in pixels of the photo
+	seen     seen
+	unit     float64 // a 750th of the long edge, in pixels of the photo
 	r        *recipe.Recipe
 }
 
@@ -133,8 +134,8 @@ func crosses(r *recipe.Recipe, l *recipe.Light, things ...recipe.Thing) bool {
 	return false
 }
 
-// New sets the recipe's room up.
-func New(ctx context.Context, r *recipe.Recipe, covers Covers) (*Set, error) {
+// New sets the recipe's room up. Where before, if any, was laid out alike it serves to tell where surfaces are seen.
+func New(ctx context.Context, r *recipe.Recipe, covers Covers, before *Set) (*Set, error) {
 	sp, err := r.Space()
 	if err != nil {
 		return nil, err
@@ -210,7 +211,13 @@ func New(ctx context.Context, r *recipe.Recipe, covers Covers) (*Set, error) {
 		}
 		return 0
 	})
-	return s, s.look(ctx)
+	if s.seen.layout = s.Layout(); before != nil && before.seen.layout.Same(s.seen.layout) {
+		s.seen.sums = before.seen.sums
+	} else if err := s.look(ctx); err != nil {
+		return nil, err
+	}
+	s.tell()
+	return s, nil
 }
 
 // flats returns how many surfaces come first that go on until another is nearer: floor, walls and ceiling.

@@ -53,7 +53,7 @@ func shot(t *testing.T) *recipe.Recipe {
 // Without a foot a light stands where it is seen to: on its platform, before its wall, on the floor under it.
 func TestGuess(t *testing.T) {
 	r := shot(t)
-	s, err := New(t.Context(), r, shapes{})
+	s, err := New(t.Context(), r, shapes{}, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -79,7 +79,7 @@ func TestGuess(t *testing.T) {
 
 // Each pixel shows one surface, or two at their edge: the wall above its line, the floor below, the crate before both.
 func TestCompose(t *testing.T) {
-	s, err := New(t.Context(), shot(t), shapes{})
+	s, err := New(t.Context(), shot(t), shapes{}, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -224,7 +224,7 @@ func TestDepths(t *testing.T) {
 	// Two lamps on posts, one hanging before the sky as large as the second, one lying on the floor.
 	l.Stand = ""
 	l.Shapes = shape.Shapes{bulb(200, 60, 20, shape.Foot{X: 200, Y: 350}), bulb(300, 120, 10, shape.Foot{X: 300, Y: 250}), bulb(400, 100, 10), bulb(500, 300, 8)}
-	s, err := New(t.Context(), r, shapes{})
+	s, err := New(t.Context(), r, shapes{}, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -287,7 +287,7 @@ func TestFaces(t *testing.T) {
 	l.Shapes = shape.Shapes{shape.Standing(box(280, 220, 295, 240), at(-15, 12)), shape.Standing(box(305, 220, 320, 240), at(15, 12))}
 	r.Lights = append(r.Lights, l)
 	r.Room.Things = []recipe.Thing{{ID: "t", Of: "c", Foot: room.Point{X: 300, Y: 330}, Edge: 1, Broad: 1}}
-	s, err := New(t.Context(), r, cuts{"c": {box(270, 180, 330, 335)}})
+	s, err := New(t.Context(), r, cuts{"c": {box(270, 180, 330, 335)}}, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -337,7 +337,7 @@ func TestUpon(t *testing.T) {
 		{"a rim", shape.Shapes{crate, box(116, 263, 186, 270)}, 0},
 		{"a smaller crate on it", shape.Shapes{crate, box(135, 210, 165, 275)}, 1},
 	} {
-		s, err := New(t.Context(), r, cuts{"c": tt.seen})
+		s, err := New(t.Context(), r, cuts{"c": tt.seen}, nil)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -398,7 +398,7 @@ func TestToes(t *testing.T) {
 		{"legs", shape.Shapes{box(280, 160, 294, 331), box(306, 160, 320, 331)}, false},
 		{"a barrel", shape.Shapes{box(260, 230, 340, 330), shape.Ellipse{X: 300, Y: 330, Width: 80, Height: 20}}, false},
 	} {
-		s, err := New(t.Context(), r, cuts{"c": tt.seen})
+		s, err := New(t.Context(), r, cuts{"c": tt.seen}, nil)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -423,13 +423,13 @@ func TestToes(t *testing.T) {
 // nothing changes.
 func TestRim(t *testing.T) {
 	r := shot(t)
-	bare, err := New(t.Context(), r, cuts{})
+	bare, err := New(t.Context(), r, cuts{}, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
 	r.CutOuts = append(r.CutOuts, cutout.CutOut{ID: "c", Name: "Crate"})
 	r.Room.Platforms[0].Seen = "c"
-	s, err := New(t.Context(), r, cuts{"c": {box(95, 268, 200, 352)}})
+	s, err := New(t.Context(), r, cuts{"c": {box(95, 268, 200, 352)}}, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -480,7 +480,7 @@ func TestMiddle(t *testing.T) {
 	r := shot(t)
 	r.CutOuts = append(r.CutOuts, cutout.CutOut{ID: "c", Name: "Crate"})
 	r.Room.Platforms[0].Seen = "c"
-	s, err := New(t.Context(), r, cuts{"c": {box(97.4, 268, 186, 352), box(180, 300, 230, 320)}})
+	s, err := New(t.Context(), r, cuts{"c": {box(97.4, 268, 186, 352), box(180, 300, 230, 320)}}, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -523,7 +523,7 @@ func TestMiddle(t *testing.T) {
 // one that hangs high over it or stands elsewhere.
 func TestBases(t *testing.T) {
 	r := shot(t)
-	s, err := New(t.Context(), r, shapes{})
+	s, err := New(t.Context(), r, shapes{}, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -568,7 +568,7 @@ func TestThingOnAPlatform(t *testing.T) {
 	r.CutOuts = append(r.CutOuts, cutout.CutOut{ID: "c", Name: "Bottle"})
 	seen := cuts{"c": {box(120, 240, 128, 284)}}
 	r.Room.Things = []recipe.Thing{{ID: "t", Of: "c", Foot: room.Point{X: 124, Y: 282}, On: "p", Edge: 1, Broad: 1, Lies: recipe.Stands}}
-	s, err := New(t.Context(), r, seen)
+	s, err := New(t.Context(), r, seen, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -591,7 +591,75 @@ func TestThingOnAPlatform(t *testing.T) {
 		}
 	}
 	r.Room.Things[0].Lies = recipe.LiesFlat
-	if s, err = New(t.Context(), r, seen); err != nil || s.Bodies[0].Card != top {
+	if s, err = New(t.Context(), r, seen, nil); err != nil || s.Bodies[0].Card != top {
 		t.Errorf("what lies there lies on %v, the top is %v; %v", s.Bodies[0].Card, top, err)
 	}
+}
+
+// A room in which something moved is seen where it was, unless that changes what is before what: told by the room before or not,
+// its surfaces are seen at the same places.
+func TestSeenAgain(t *testing.T) {
+	r := shot(t)
+	r.CutOuts = append(r.CutOuts, cutout.CutOut{ID: "c", Name: "Bottle"})
+	c, _ := cuts{"c": {box(140, 240, 150, 284)}}.CutOut(t.Context(), "c")
+	covers := kept{c, map[string]*solid.Shape{}}
+	r.Room.Things = []recipe.Thing{{ID: "t", Of: "c", Foot: room.Point{X: 145, Y: 330}, Edge: 1, Broad: 1, Lies: recipe.Stands}}
+	before, err := New(t.Context(), r, covers, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, tt := range []struct {
+		name string
+		move func(r *recipe.Recipe)
+		same bool
+	}{
+		{"a foot beside", func(r *recipe.Recipe) { r.Room.Things[0].Foot.X++ }, true},
+		{"a foot behind the crate", func(r *recipe.Recipe) { r.Room.Things[0].Foot.Y = 240 }, false},
+		{"a wall", func(r *recipe.Recipe) { r.Room.Walls[0].From.Y, r.Room.Walls[0].To.Y = 260, 260 }, false},
+	} {
+		q := r.Clone()
+		tt.move(q)
+		s, err := New(t.Context(), q, covers, before)
+		if err != nil {
+			t.Fatal(err)
+		}
+		fresh, err := New(t.Context(), q, covers, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if same := &s.seen.sums[0] == &before.seen.sums[0]; same != tt.same {
+			t.Errorf("%s: as before %v", tt.name, same)
+		}
+		for i := range s.Surfaces {
+			for y := 0.0; y < 400; y += 20 {
+				for x := 0.0; x < 600; x += 20 {
+					if a, b := s.Surfaces[i].Sheet.Seen(x, y, x+20, y+20), fresh.Surfaces[i].Sheet.Seen(x, y, x+20, y+20); a != b {
+						t.Fatalf("%s: at %v, %v surface %d is seen %v, worked out anew %v", tt.name, x, y, i, a, b)
+					}
+				}
+			}
+		}
+	}
+}
+
+// kept gives one cut-out, and keeps shapes as a cache does.
+type kept struct {
+	coverage.Coverage
+	shapes map[string]*solid.Shape
+}
+
+func (k kept) CutOut(_ context.Context, id cutout.Ref) (coverage.Coverage, error) {
+	if id == "" {
+		return nil, nil
+	}
+	return k.Coverage, nil
+}
+func (kept) Light(_ context.Context, l *recipe.Light) (coverage.Coverage, error) {
+	return l.Shapes, nil
+}
+func (k kept) Shape(ctx context.Context, key string, build func(context.Context) (*solid.Shape, error)) (s *solid.Shape, err error) {
+	if k.shapes[key] == nil {
+		k.shapes[key], err = build(ctx)
+	}
+	return k.shapes[key], err
 }
