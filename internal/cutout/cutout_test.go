@@ -340,3 +340,29 @@ func TestTrimmedMasksKeepWhatTheyHave(t *testing.T) {
 		}
 	}
 }
+
+// A row is to the bit what its pixels are one by one, at any scale and from wherever it is begun.
+func TestRowsArePixels(t *testing.T) {
+	m := disc(200, 160, 90.3, 71.8, 50)
+	for _, scale := range []float64{2.3, 1, 0.73, 0.5, 0.31, 0.1} {
+		c := packed(t, m)
+		part := c.On(m, Alpha).At(scale).(*scaled)
+		b := part.Bounds()
+		for y := b.Min.Y; y < b.Max.Y; y++ {
+			for _, x0 := range []int{b.Min.X - 3, b.Min.X + b.Dx()/3} {
+				row := make([]float32, b.Max.X+2-x0)
+				part.Fill(row, x0, y)
+				for i, got := range row {
+					u, v := (float64(x0+i)+0.5-part.x0)*part.k, (float64(y)+0.5-part.y0)*part.k
+					want := part.mean(u-part.span/2, v-part.span/2, u+part.span/2, v+part.span/2)
+					if x0+i < b.Min.X || x0+i >= b.Max.X {
+						want = 0
+					}
+					if got != want {
+						t.Fatalf("scale %g, pixel %d, %d: %v in a row, alone %v", scale, x0+i, y, got, want)
+					}
+				}
+			}
+		}
+	}
+}

@@ -115,6 +115,10 @@ func (s *scaled) Fill(dst []float32, x0, y int) {
 		u := (float64(x) + 0.5 - s.x0) * s.k
 		u0, u1 := u-s.span/2, u+s.span/2
 		cells, t := s.cells(u0, v0, u1, v1)
+		if t != nil && t.pix != nil && s.what == Alpha && cells.Dy() <= most {
+			x = s.within(dst[x-x0:last-x0], x, t, cells, v0, v1)
+			continue
+		}
 		end := x + 1
 		if t != nil && t.pix == nil {
 			// All pixels whose cells lie in the same tile, but the last, at once.
@@ -125,6 +129,42 @@ func (s *scaled) Fill(dst []float32, x0, y int) {
 			dst[x-x0] = value
 		}
 	}
+}
+
+// most is how many cells below each other within looks at.
+const most = 4
+
+// within writes the pixels from x on whose cells lie in one tile, as over has them one by one, and returns the next. The rows of
+// cells are those of the first, which lie from v0 to v1.
+func (s *scaled) within(dst []float32, x int, t *tile, cells image.Rectangle, v0, v1 float64) int {
+	var rows [most][]uint8
+	var high [most]float64
+	n := cells.Dy()
+	for j := range n {
+		y := cells.Min.Y + j
+		rows[j] = t.pix[y%Tile*Tile : (y%Tile+1)*Tile]
+		high[j] = min(v1, float64(y+1)) - max(v0, float64(y))
+	}
+	left := cells.Min.X / Tile * Tile
+	right := min(left+Tile, s.mask.W)
+	for i := range dst {
+		u := (float64(x+i) + 0.5 - s.x0) * s.k
+		u0, u1 := u-s.span/2, u+s.span/2
+		a, b := int(math.Floor(u0+near)), int(math.Ceil(u1-near))
+		if b > right || a < left {
+			return x + max(i, 1)
+		}
+		var sum float64
+		for j, row := range rows[:n] {
+			h := high[j]
+			for c := a; c < b; c++ {
+				w := min(u1, float64(c+1)) - max(u0, float64(c))
+				sum += w * h * float64(codes[row[c-left]])
+			}
+		}
+		dst[i] = float32(sum / (s.span * s.span))
+	}
+	return x + len(dst)
 }
 
 // near is by how much a place between cells may be off that is meant to lie between them.
