@@ -9,8 +9,7 @@ import (
 	"pyrant/internal/raster"
 )
 
-// Looks is how bright the photo shows the flat surfaces of a room, for Shows. It serves as long as the room's Layout
-// is the same.
+// Looks is how bright the photo shows the surfaces of a room. It serves as long as the room's Layout is the same.
 type Looks struct {
 	Layout Layout
 	scale  float64
@@ -18,7 +17,7 @@ type Looks struct {
 }
 
 // look is how bright the photo shows one surface about the pixels of the small picture, in the part of it where the surface is
-// seen; empty for what is not flat, and for what is hardly seen.
+// seen; empty for a ceiling, and for what is hardly seen.
 type look struct {
 	image.Rectangle
 	mean  []float32
@@ -37,7 +36,7 @@ func (l *Looks) Bytes() (n int64) {
 // what they are.
 const about = 2
 
-// Looks looks at the flat surfaces.
+// Looks looks at all surfaces but the ceiling.
 func (s *Set) Looks(ctx context.Context, small Small) (*Looks, error) {
 	w, h := small.Rect.Dx(), small.Rect.Dy()
 	out := &Looks{Layout: s.Layout(), scale: float64(w) / float64(s.Photo.Width), of: make([]look, len(s.Surfaces))}
@@ -137,7 +136,7 @@ func gather(v []float32, w, h int) {
 	along(w, h, w, 1)
 }
 
-// Bright returns how bright the photo shows a surface about a place of it, 0 where it shows nothing of it.
+// Bright returns how bright, in linear luminance, the photo shows a surface about a place of it, 0 where it shows nothing of it.
 func (l *Looks) Bright(surface int, x, y float64) float32 {
 	k := &l.of[surface]
 	if len(k.mean) == 0 {
@@ -184,7 +183,8 @@ const bright = 0.98
 // doubt is by how much more than the bright places a place has to send back to be surely one of which too much is told.
 const doubt = 0.15
 
-// Shows finds how dark daylight can have made the flat surfaces, by how they look; bounce may be nil.
+// Shows finds how dark daylight can have made the flat surfaces, by how they look; bounce may be nil. Fronts of things
+// have too many colours to tell.
 func (s *Set) Shows(ctx context.Context, looks *Looks, day *Daylight, bounce *Bounce) (*Shown, error) {
 	out := &Shown{scale: looks.scale, of: make([]look, len(looks.of))}
 	err := raster.Each(ctx, len(looks.of), func(i int) {
