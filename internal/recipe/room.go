@@ -133,6 +133,7 @@ type Space struct {
 	Walls  []room.Plane
 	Prisms []*room.Prism
 	Feet   []room.Vec // of things
+	On     []int      // by thing: the platform that it stands on, -1 for the floor
 
 	Ceiling *room.Plane // nil for none
 }
@@ -209,7 +210,7 @@ func (r *Recipe) Space() (*Space, error) {
 		if !ok {
 			return nil, fault.In(fmt.Sprintf("room.things[%d].foot", i), "Here nothing can stand on “%s”, whose top ends before. Drag the foot down to where “%s” stands on it.", m.Platforms[on].Name, r.NameOf(t.Of))
 		}
-		s.Feet = append(s.Feet, f)
+		s.Feet, s.On = append(s.Feet, f), append(s.On, on)
 	}
 	return s, nil
 }

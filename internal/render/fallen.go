@@ -26,8 +26,12 @@ func (f fallenLight) Bytes() int64 {
 	return int64(len(f.plain.Pix)) * 4
 }
 
-// few is how many of what follows from a room are held, as it stood last: for undo, and to compare.
-const few = 3
+// few is how many of what follows from a room are held, as it stood last: for undo, and to compare. Of what falls on whole
+// frames, which is large, only enough for one undo is.
+const (
+	few   = 3
+	fewer = 2
+)
 
 // fallen returns what of a light comes back from each pixel of a part of the picture, by its colour in
 // the photo.
@@ -38,7 +42,7 @@ func (p *plan) fallen(ctx context.Context, m *inRoom, f *lightField, part image.
 	}
 	key := fmt.Sprintf("fallen %s %s %g %g %v", f.key, p.groundKey(), p.q.Recipe.Room.Bounce, p.scale, r)
 	if r == p.frame {
-		p.cache.Only(fmt.Sprintf("fallen %s %g", f.of, p.scale), key, 2)
+		p.cache.Only(fmt.Sprintf("fallen %s %g", f.of, p.scale), key, fewer)
 	}
 	return forPart(ctx, p, r != p.frame, key, func(ctx context.Context) (fallenLight, error) {
 		g, err := p.lie(ctx, m, r)

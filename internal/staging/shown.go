@@ -1,6 +1,7 @@
 package staging
 
 import (
+	"cmp"
 	"context"
 	"image"
 	"math"
@@ -60,6 +61,7 @@ func (s *Set) Looks(ctx context.Context, small Small) (*Looks, error) {
 	}); err != nil {
 		return nil, err
 	}
+	errs := make([]error, len(weight))
 	err := raster.Each(ctx, len(weight), func(i int) {
 		if weight[i] == nil {
 			return
@@ -71,13 +73,13 @@ func (s *Set) Looks(ctx context.Context, small Small) (*Looks, error) {
 				weight[i][k] = v * v
 			}
 		}
-		out.of[i] = lookAt(small, weight[i])
+		out.of[i], errs[i] = lookAt(ctx, small, weight[i])
 	})
-	return out, err
+	return out, cmp.Or(append(errs, err)...)
 }
 
 // lookAt looks at one surface, that fills so much of each pixel.
-func lookAt(small Small, weight []float32) (l look) {
+func lookAt(ctx context.Context, small Small, weight []float32) (l look, err error) {
 	w, h := small.Rect.Dx(), small.Rect.Dy()
 	seen := image.Rectangle{Min: image.Pt(w, h)}
 	for k, v := range weight {
@@ -92,48 +94,34 @@ func lookAt(small Small, weight []float32) (l look) {
 	if seen.Dx() < 3 || seen.Dy() < 3 {
 		return
 	}
-	l = look{Rectangle: seen, mean: make([]float32, seen.Dx()*seen.Dy())}
-	sum := make([]float32, len(l.mean))
+	l.Rectangle = seen
+	light, part := raster.NewPlane(seen), raster.NewPlane(seen)
 	for y := range seen.Dy() {
 		row := small.Row(small.Rect.Min.Y + seen.Min.Y + y)
 		for x := range seen.Dx() {
 			k, px := y*seen.Dx()+x, seen.Min.X+x
-			sum[k] = weight[(seen.Min.Y+y)*w+px]
-			l.mean[k] = sum[k] * float32(brightness([3]float32(row[3*px:])))
-			if sum[k] > 0.99 && x%3 == 0 && y%3 == 0 {
+			v := weight[(seen.Min.Y+y)*w+px]
+			part.Pix[k], light.Pix[k] = v, v*float32(brightness([3]float32(row[3*px:])))
+			if v > 0.99 && x%3 == 0 && y%3 == 0 {
 				l.whole = append(l.whole, int32(k))
 			}
 		}
 	}
-	gather(l.mean, seen.Dx(), seen.Dy())
-	gather(sum, seen.Dx(), seen.Dy())
-	for k, v := range sum {
-		if v > 0 {
+	if light, err = raster.Means(ctx, light, about); err != nil {
+		return
+	}
+	if part, err = raster.Means(ctx, part, about); err != nil {
+		return
+	}
+	l.mean = light.Pix
+	for k, v := range part.Pix {
+		if v > 1e-4 {
 			l.mean[k] /= v
+		} else {
+			l.mean[k] = 0
 		}
 	}
 	return
-}
-
-// gather replaces values by sums of those about them.
-func gather(v []float32, w, h int) {
-	row := make([]float32, max(w, h))
-	along := func(lines, n, step, next int) {
-		for k := range lines {
-			for i := range n {
-				row[i] = v[k*next+i*step]
-			}
-			for i := range n {
-				var sum float32
-				for _, x := range row[max(i-about, 0):min(i+about+1, n)] {
-					sum += x
-				}
-				v[k*next+i*step] = sum
-			}
-		}
-	}
-	along(h, w, 1, w)
-	along(w, h, w, 1)
 }
 
 // Bright returns how bright, in linear luminance, the photo shows a surface about a place of it, 0 where it shows nothing of it.
@@ -187,15 +175,16 @@ const doubt = 0.15
 // have too many colours to tell.
 func (s *Set) Shows(ctx context.Context, looks *Looks, day *Daylight, bounce *Bounce) (*Shown, error) {
 	out := &Shown{scale: looks.scale, of: make([]look, len(looks.of))}
+	errs := make([]error, len(looks.of))
 	err := raster.Each(ctx, len(looks.of), func(i int) {
 		l := &looks.of[i]
 		if s.Surfaces[i].Sheet.Body != nil || len(l.whole) < 32 {
 			return // too little is seen of it to tell
 		}
 		w := l.Dx()
-		told, back := make([]float32, len(l.mean)), make([]float32, w)
+		told, back := raster.NewPlane(l.Rectangle), make([]float32, w)
 		for y := range l.Dy() {
-			row, py := told[y*w:(y+1)*w], (float64(l.Min.Y+y)+0.5)/looks.scale
+			row, py := told.Pix[y*w:(y+1)*w], (float64(l.Min.Y+y)+0.5)/looks.scale
 			day.Field.Direct[i].Read(row, l.Min.X, 1/looks.scale, py, w)
 			if bounce != nil {
 				bounce.Daylight[i].Read(back, l.Min.X, 1/looks.scale, py, w)
@@ -204,55 +193,59 @@ func (s *Set) Shows(ctx context.Context, looks *Looks, day *Daylight, bounce *Bo
 				}
 			}
 		}
-		out.of[i] = l.least(told)
+		out.of[i], errs[i] = l.least(ctx, told)
 	})
-	return out, err
+	return out, cmp.Or(append(errs, err)...)
 }
 
 // least returns how dark daylight can have made the places of a surface, of what it is told to have done: nothing where it is
 // told to be brighter.
-func (l *look) least(told []float32) look {
+func (l *look) least(ctx context.Context, told *raster.Plane) (look, error) {
 	var lit, sent []float32
 	for _, k := range l.whole {
-		if told[k] > 0 {
-			lit = append(lit, told[k])
+		if d := told.Pix[k]; d > 0 {
+			lit = append(lit, d)
 		}
 	}
 	if len(lit) == 0 {
-		return look{}
+		return look{}, nil
 	}
 	slices.Sort(lit)
 	half := lit[len(lit)/2]
+	there := raster.NewPlane(told.Rect)
+	for k, d := range told.Pix {
+		if d > 0 {
+			there.Pix[k] = 1
+		}
+	}
 	for _, k := range l.whole {
-		if d := told[k]; d >= half && d > 0 {
+		if d := told.Pix[k]; d >= half {
 			sent = append(sent, l.mean[k]/d)
 		}
 	}
 	slices.Sort(sent)
-	// Where a shadow ends both the photo and what is told of it are looked at as coarsely.
-	coarse := slices.Clone(told)
-	sum := make([]float32, len(told))
-	for k, d := range told {
-		if d > 0 {
-			sum[k] = 1
-		}
-	}
-	gather(coarse, l.Dx(), l.Dy())
-	gather(sum, l.Dx(), l.Dy())
 	most := sent[min(int(bright*float64(len(sent))), len(sent)-1)]
-	out := look{Rectangle: l.Rectangle, mean: make([]float32, len(told))}
+	// Where a shadow ends both the photo and what is told of it are looked at as coarsely.
+	coarse, err := raster.Means(ctx, told, about)
+	if err != nil {
+		return look{}, err
+	}
+	if there, err = raster.Means(ctx, there, about); err != nil {
+		return look{}, err
+	}
+	out := look{Rectangle: l.Rectangle, mean: make([]float32, len(told.Pix))}
 	some := false
-	for k, d := range told {
+	for k, d := range told.Pix {
 		if v := l.mean[k]; d > 0 && v > d*most {
-			if sure := min((v*sum[k]/(coarse[k]*most)-1)/doubt, 1); sure > 0.01 {
+			if sure := min((v*there.Pix[k]/(coarse.Pix[k]*most)-1)/doubt, 1); sure > 0.01 {
 				out.mean[k], some = sure*v/most, true
 			}
 		}
 	}
 	if !some {
-		return look{}
+		return look{}, nil
 	}
-	return out
+	return out, nil
 }
 
 // Row writes how dark daylight can have made n places of a surface, with x0, step and y as in irradiance.Grid.Read, to dst;

@@ -24,21 +24,20 @@ func TestLeast(t *testing.T) {
 		{"one that is not told", 1, 0.3, 0},
 	} {
 		small := Small{raster.NewRGB(image.Rect(0, 0, w, h))}
-		weight, told := make([]float32, w*h), make([]float32, w*h)
+		weight, told := make([]float32, w*h), raster.NewPlane(image.Rect(0, 0, w, h))
 		for y := range h {
 			row := small.Row(y)
 			for x := range w {
 				weight[y*w+x] = 1
 				light := float32(0.4)
-				told[y*w+x] = 1
+				told.Pix[y*w+x] = 1
 				if image.Pt(x, y).In(shadow) {
-					light, told[y*w+x] = 0.4*tt.shown, tt.told
+					light, told.Pix[y*w+x] = 0.4*tt.shown, tt.told
 				}
 				row[3*x], row[3*x+1], row[3*x+2] = light, light, light
 			}
 		}
-		l := lookAt(small, weight)
-		out := l.least(told)
+		l, out := limited(t, small, weight, told)
 		got := float32(0)
 		mid := (20-l.Min.Y)*l.Dx() + 37 - l.Min.X
 		if len(out.mean) > 0 {
@@ -67,24 +66,36 @@ func TestLeast(t *testing.T) {
 func TestLeastKeepsStones(t *testing.T) {
 	const w, h = 60, 40
 	small := Small{raster.NewRGB(image.Rect(0, 0, w, h))}
-	weight, told := make([]float32, w*h), make([]float32, w*h)
+	weight, told := make([]float32, w*h), raster.NewPlane(image.Rect(0, 0, w, h))
 	for y := range h {
 		row := small.Row(y)
 		for x := range w {
 			k := y*w + x
-			weight[k], told[k] = 1, 1
+			weight[k], told.Pix[k] = 1, 1
 			light := float32(0.2 + 0.3*float32((x/6+y/6)%2)) // stones
 			if x > 30 {
-				told[k], light = 0.4, 0.4*light
+				told.Pix[k], light = 0.4, 0.4*light
 			}
 			row[3*x], row[3*x+1], row[3*x+2] = light, light, light
 		}
 	}
-	l := lookAt(small, weight)
-	out := l.least(told)
+	l, out := limited(t, small, weight, told)
 	for k, v := range out.mean {
 		if v > 0.45 {
 			t.Fatalf("at %d, %d daylight of 0.4, which the photo shows, is told to be %.3f at the least", k%l.Dx(), k/l.Dx(), v)
 		}
 	}
+}
+
+// limited returns how a surface looks and how dark daylight can have made it.
+func limited(t *testing.T, small Small, weight []float32, told *raster.Plane) (l, out look) {
+	t.Helper()
+	l, err := lookAt(t.Context(), small, weight)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if out, err = l.least(t.Context(), told); err != nil {
+		t.Fatal(err)
+	}
+	return
 }

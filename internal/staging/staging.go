@@ -196,7 +196,7 @@ func New(ctx context.Context, r *recipe.Recipe, covers Covers, before *Set) (*Se
 		}
 	}
 	for i := range r.Room.Things {
-		if err := s.thing(ctx, &r.Room.Things[i], sp.Feet[i], covers, frame); err != nil {
+		if err := s.thing(ctx, &r.Room.Things[i], sp.Feet[i], sp.On[i], covers, frame); err != nil {
 			return nil, err
 		}
 	}
@@ -280,11 +280,6 @@ func before(p []room.Vec, z float64) (out []room.Vec) {
 	return out
 }
 
-// on returns which platform a thing stands on, -1 for the floor.
-func (s *Set) on(t *recipe.Thing) int {
-	return slices.IndexFunc(s.r.Room.Platforms, func(p recipe.Platform) bool { return t.On != "" && p.ID == string(t.On) })
-}
-
 // nearest returns how far away the nearest face of a platform is, in the mean of its corners.
 func nearest(p *room.Prism) float64 {
 	depth := math.Inf(1)
@@ -298,8 +293,8 @@ func nearest(p *room.Prism) float64 {
 	return depth
 }
 
-// thing adds a cut-out that stands or lies in the room.
-func (s *Set) thing(ctx context.Context, t *recipe.Thing, foot room.Vec, covers Covers, frame image.Rectangle) error {
+// thing adds a cut-out that stands or lies in the room: on a platform, or below 0 on the floor.
+func (s *Set) thing(ctx context.Context, t *recipe.Thing, foot room.Vec, on int, covers Covers, frame image.Rectangle) error {
 	s.Bodies = append(s.Bodies, nil)
 	c, err := covers.CutOut(ctx, t.Of)
 	if err != nil || c == nil {
@@ -322,7 +317,7 @@ func (s *Set) thing(ctx context.Context, t *recipe.Thing, foot room.Vec, covers 
 		return err
 	}
 	lies := t.Lies == recipe.LiesFlat || t.Lies == recipe.LiesAuto && flat(shp.Used(), t.Foot.Y/s.unit)
-	card, depth, on := s.Cam.Card(foot), foot.Len(), s.on(t)
+	card, depth := s.Cam.Card(foot), foot.Len()
 	if lies {
 		card = s.Cam.FloorPlane()
 	}
