@@ -1,6 +1,7 @@
 package cutout
 
 import (
+	"encoding/binary"
 	"fmt"
 	"image"
 	"math"
@@ -147,12 +148,20 @@ func (s *scaled) within(dst []float32, x int, t *tile, cells image.Rectangle, v0
 	}
 	left := cells.Min.X / Tile * Tile
 	right := min(left+Tile, s.mask.W)
-	for i := range dst {
+	for i := 0; i < len(dst); i++ {
 		u := (float64(x+i) + 0.5 - s.x0) * s.k
 		u0, u1 := u-s.span/2, u+s.span/2
 		a, b := int(math.Floor(u0+near)), int(math.Ceil(u1-near))
 		if b > right || a < left {
 			return x + max(i, 1)
+		}
+		if value, ok := even(rows[:n], a-left); ok && b <= a+evenly {
+			// All pixels whose cells are among these, but the last, at once.
+			dst[i] = value
+			for end := min(int((float64(a+evenly)-s.span/2)/s.k+s.x0-0.5)-x, len(dst)); i+1 < end; i++ {
+				dst[i+1] = value
+			}
+			continue
 		}
 		var sum float64
 		for j, row := range rows[:n] {
@@ -165,6 +174,26 @@ func (s *scaled) within(dst []float32, x int, t *tile, cells image.Rectangle, v0
 		dst[i] = float32(sum / (s.span * s.span))
 	}
 	return x + len(dst)
+}
+
+// evenly is how many cells of a row are looked at at once.
+const evenly = 8
+
+// even tells whether so many cells from one on are all covered, or none of them, in all rows.
+func even(rows [][]uint8, at int) (value float32, ok bool) {
+	if at+evenly > len(rows[0]) {
+		return 0, false
+	}
+	v := binary.LittleEndian.Uint64(rows[0][at:])
+	if v != 0 && v != math.MaxUint64 {
+		return 0, false
+	}
+	for _, row := range rows[1:] {
+		if binary.LittleEndian.Uint64(row[at:]) != v {
+			return 0, false
+		}
+	}
+	return codes[v&0xff], true
 }
 
 // near is by how much a place between cells may be off that is meant to lie between them.

@@ -295,7 +295,7 @@ func TestOn(t *testing.T) {
 	beam, all := []float32{0.3, 0.1, 0.8, 1}, float32(1.75)
 	mixed := []float32{all * beam[0], all * beam[1], all * beam[2], 1, 0.5, 0.25, 0, 0, 0, 0, 0, 0}
 	c := make([]float32, 3)
-	if OnColours(c, mixed, n, make([]float32, 2)); math.Abs(float64(c[0]-On(beam, n))) > 1e-6 || math.Abs(float64(c[1]-c[0]/2)) > 1e-6 || math.Abs(float64(c[2]-c[0]/4)) > 1e-6 {
+	if OnColours(c, mixed, n); math.Abs(float64(c[0]-On(beam, n))) > 1e-6 || math.Abs(float64(c[1]-c[0]/2)) > 1e-6 || math.Abs(float64(c[2]-c[0]/4)) > 1e-6 {
 		t.Errorf("three colours: %v, the first by itself %v", c, On(beam, n))
 	}
 	if got := On([]float32{0, 0, 0, 0}, n); got != 0 {
@@ -356,7 +356,7 @@ func TestAround(t *testing.T) {
 		n := []float32{float32(tt.n.X), float32(tt.n.Y), float32(tt.n.Z)}
 		got, c := make([]float32, 1), make([]float32, 3)
 		OnAround(got, beams, n, make([]float32, 1))
-		OnColours(c, mixed, n, make([]float32, 2))
+		OnColours(c, mixed, n)
 		near(t, fmt.Sprint("towards ", tt.n), float64(got[0]), want, tt.off)
 		near(t, fmt.Sprint("all colours towards ", tt.n), float64(c[0]+c[1]+c[2]), want, tt.off)
 		if math.Abs(float64(c[2])-blue) > 0.3*tt.off*want+0.1*blue {
@@ -808,7 +808,7 @@ func TestBounceOnBody(t *testing.T) {
 		}
 		v, e := make([]float32, Mixed), make([]float32, 3)
 		g[0].Read(v, 400, 1, 300.5, 1)
-		OnColours(e, v, []float32{float32(n.X), float32(n.Y), float32(n.Z)}, make([]float32, 2))
+		OnColours(e, v, []float32{float32(n.X), float32(n.Y), float32(n.Z)})
 		grey, err := b.grey(ctx, []float32{sent[0][1], sent[1][1]})
 		if err != nil {
 			t.Fatal(err)

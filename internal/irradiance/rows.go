@@ -64,23 +64,14 @@ func sqrt(v float32) float32 { return float32(math.Sqrt(float64(v))) }
 // numbers is a row as well.
 func OnRow(dst, v, normals []float32) {
 	n := len(dst)
-	onRow(dst, v[:3*n], v[3*n:4*n], normals)
-}
-
-// onRow is OnRow with the row of the sums by itself.
-func onRow(dst, v, s, normals []float32) {
-	n := len(dst)
-	if n == 0 {
-		return
-	}
 	i := 0
 	if wide {
 		if i = n &^ 7; i > 0 {
-			on8(&dst[0], &v[0], &s[0], &normals[0], n, i)
+			on8(&dst[0], &v[0], &normals[0], n, i)
 		}
 	}
 	for ; i < n; i++ {
-		dst[i] = on(v[i], v[n+i], v[2*n+i], s[i], normals[i], normals[n+i], normals[2*n+i])
+		dst[i] = on(v[i], v[n+i], v[2*n+i], v[3*n+i], normals[i], normals[n+i], normals[2*n+i])
 	}
 }
 
@@ -106,33 +97,28 @@ func OnAround(dst, v, normals, some []float32) {
 }
 
 // OnColours is OnRow for three colours, the numbers of a Mixed, to three rows: how they stand to each other is that of all
-// that comes from before, and of all from behind. some is memory for two rows.
-func OnColours(dst, v, normals, some []float32) {
-	n := len(some) / 2
-	all, on := some[:n], some[n:]
-	for half := range 2 {
-		v := v[half*6*n:][:6*n]
-		r, g, b := v[3*n:4*n], v[4*n:5*n], v[5*n:]
-		for i := range all {
-			all[i] = r[i] + g[i] + b[i]
+// that comes from before, and of all from behind.
+func OnColours(dst, v, normals []float32) {
+	n := len(normals) / 3
+	i := 0
+	if wide {
+		if i = n &^ 7; i > 0 {
+			onColours8(&dst[0], &v[0], &normals[0], n, i)
 		}
-		onRow(on, v[:3*n], all, normals)
-		for i, s := range all {
-			if s > 0 {
-				on[i] /= s
+	}
+	for ; i < n; i++ {
+		for half := range 2 {
+			v := v[half*6*n:][:6*n]
+			r, g, b := v[3*n+i], v[4*n+i], v[5*n+i]
+			var k float32
+			if all := r + g + b; all > 0 {
+				k = on(v[i], v[n+i], v[2*n+i], all, normals[i], normals[n+i], normals[2*n+i]) / all
 			}
-		}
-		for c := range 3 {
-			from, to := v[(3+c)*n:][:n], dst[c*n:][:n]
-			if half == 0 {
-				for i, k := range on {
-					to[i] = from[i] * k
-				}
-				continue
+			r, g, b = float32(r*k), float32(g*k), float32(b*k)
+			if half == 1 {
+				r, g, b = dst[i]+r, dst[n+i]+g, dst[2*n+i]+b
 			}
-			for i, k := range on {
-				to[i] += float32(from[i] * k)
-			}
+			dst[i], dst[n+i], dst[2*n+i] = r, g, b
 		}
 	}
 }

@@ -13,10 +13,15 @@ var wide = cpu.X86.HasAVX2
 //go:noescape
 func read8(dst *float32, n, count, stride int, at *scan, a *along)
 
-// on8 does OnRow for n pixels, a multiple of 8 above 0; v and normals are rows of so many pixels, s the row of the sums.
+// on8 does OnRow for n pixels, a multiple of 8 above 0; v and normals are rows of so many pixels.
 //
 //go:noescape
-func on8(dst, v, s, normals *float32, stride, n int)
+func on8(dst, v, normals *float32, stride, n int)
+
+// onColours8 does OnColours for n pixels, a multiple of 8 above 0; all are rows of so many pixels.
+//
+//go:noescape
+func onColours8(dst, v, normals *float32, stride, n int)
 
 // add8 does Add for n pixels, a multiple of 8 above 0; b is rows of so many pixels.
 //

@@ -105,15 +105,66 @@ GLOBL ·ksoft(SB), RODATA|NOPTR, $4
 DATA ·ksmall+0(SB)/4, $1e-6
 GLOBL ·ksmall(SB), RODATA|NOPTR, $4
 
-// func on8(dst, v, s, normals *float32, stride, n int)
-TEXT ·on8(SB), NOSPLIT, $0-48
+// ON leaves in Y4 what on is of eight pixels, but where the sum is not above 0; Y7 has all bits where it is. Y0 to Y2 are the
+// direction, Y3 is the sum, the normals are at BX and so many bytes on as R9 has; Y13 to Y15 are 0, a half and 1. It finds dot (Y4),
+// straight (Y0), each (Y1) and k (Y2), the square of ε of wide light (Y5) and of narrow (Y6), takes the one that k asks for, less
+// towards the middle, and makes the sum.
+#define ON \
+	VMULPS (BX), Y0, Y4; \
+	VMULPS (BX)(R9*1), Y1, Y5; \
+	VADDPS Y5, Y4, Y4; \
+	VMULPS (BX)(R9*2), Y2, Y5; \
+	VADDPS Y5, Y4, Y4; \
+	VMULPS Y0, Y0, Y0; \
+	VMULPS Y1, Y1, Y1; \
+	VADDPS Y1, Y0, Y0; \
+	VMULPS Y2, Y2, Y2; \
+	VADDPS Y2, Y0, Y0; \
+	VDIVPS Y3, Y15, Y1; \
+	VSQRTPS Y0, Y2; \
+	VMULPS Y1, Y2, Y2; \
+	VMINPS Y2, Y15, Y2; \
+	VSUBPS Y2, Y14, Y5; \
+	VBROADCASTSS ·kwide(SB), Y6; \
+	VMULPS Y6, Y5, Y5; \
+	VBROADCASTSS ·kleft(SB), Y6; \
+	VADDPS Y6, Y5, Y5; \
+	VMULPS Y5, Y5, Y5; \
+	VBROADCASTSS ·ktwo(SB), Y6; \
+	VMULPS Y6, Y2, Y6; \
+	VSUBPS Y15, Y6, Y6; \
+	VMULPS Y6, Y6, Y6; \
+	VSUBPS Y6, Y15, Y6; \
+	VBROADCASTSS ·ksoft(SB), Y7; \
+	VMULPS Y7, Y6, Y6; \
+	VCMPPS $1, Y14, Y2, Y7; \
+	VBLENDVPS Y7, Y5, Y6, Y5; \
+	VMULPS Y4, Y4, Y6; \
+	VDIVPS Y0, Y6, Y6; \
+	VSUBPS Y6, Y15, Y6; \
+	VMULPS Y5, Y6, Y6; \
+	VMAXPS Y13, Y6, Y6; \
+	VBROADCASTSS ·ksmall(SB), Y7; \
+	VCMPPS $14, Y7, Y2, Y7; \
+	VBLENDVPS Y7, Y6, Y5, Y5; \
+	VMULPS Y1, Y4, Y4; \
+	VMULPS Y4, Y4, Y6; \
+	VADDPS Y5, Y6, Y6; \
+	VSQRTPS Y6, Y6; \
+	VADDPS Y6, Y4, Y4; \
+	VMULPS Y3, Y4, Y4; \
+	VMULPS Y14, Y4, Y4; \
+	VCMPPS $14, Y13, Y3, Y7
+
+// func on8(dst, v, normals *float32, stride, n int)
+TEXT ·on8(SB), NOSPLIT, $0-40
 	MOVQ dst+0(FP), DI
 	MOVQ v+8(FP), SI
-	MOVQ s+16(FP), R8
-	MOVQ normals+24(FP), BX
-	MOVQ stride+32(FP), R9
+	MOVQ normals+16(FP), BX
+	MOVQ stride+24(FP), R9
 	SHLQ $2, R9
-	MOVQ n+40(FP), CX
+	LEAQ (R9)(R9*2), R10
+	MOVQ n+32(FP), CX
 	VBROADCASTSS ·kone(SB), Y15
 	VBROADCASTSS ·khalf(SB), Y14
 	VXORPS       Y13, Y13, Y13
@@ -122,65 +173,70 @@ onNext:
 	VMOVUPS (SI), Y0
 	VMOVUPS (SI)(R9*1), Y1
 	VMOVUPS (SI)(R9*2), Y2
-	VMOVUPS (R8), Y3
-	// dot
-	VMULPS  (BX), Y0, Y4
-	VMULPS  (BX)(R9*1), Y1, Y5
-	VADDPS  Y5, Y4, Y4
-	VMULPS  (BX)(R9*2), Y2, Y5
-	VADDPS  Y5, Y4, Y4
-	// straight
-	VMULPS  Y0, Y0, Y0
-	VMULPS  Y1, Y1, Y1
-	VADDPS  Y1, Y0, Y0
-	VMULPS  Y2, Y2, Y2
-	VADDPS  Y2, Y0, Y0
-	VDIVPS  Y3, Y15, Y1     // each
-	VSQRTPS Y0, Y2
-	VMULPS  Y1, Y2, Y2
-	VMINPS  Y2, Y15, Y2     // k; 1 if more
-	// the square of what is left at the horizon: of wide light
-	VSUBPS       Y2, Y14, Y5
-	VBROADCASTSS ·kwide(SB), Y6
-	VMULPS       Y6, Y5, Y5
-	VBROADCASTSS ·kleft(SB), Y6
-	VADDPS       Y6, Y5, Y5
-	VMULPS       Y5, Y5, Y5
-	// and of narrow
-	VBROADCASTSS ·ktwo(SB), Y6
-	VMULPS       Y6, Y2, Y6
-	VSUBPS       Y15, Y6, Y6
-	VMULPS       Y6, Y6, Y6
-	VSUBPS       Y6, Y15, Y6
-	VBROADCASTSS ·ksoft(SB), Y7
-	VMULPS       Y7, Y6, Y6
-	VCMPPS       $1, Y14, Y2, Y7   // k < 0.5
-	VBLENDVPS    Y7, Y5, Y6, Y5
-	// less towards the middle
-	VMULPS       Y4, Y4, Y6
-	VDIVPS       Y0, Y6, Y6
-	VSUBPS       Y6, Y15, Y6
-	VMULPS       Y5, Y6, Y6
-	VMAXPS       Y13, Y6, Y6
-	VBROADCASTSS ·ksmall(SB), Y7
-	VCMPPS       $14, Y7, Y2, Y7   // k > 1e-6
-	VBLENDVPS    Y7, Y6, Y5, Y5
-	VMULPS       Y1, Y4, Y4        // m
-	VMULPS       Y4, Y4, Y6
-	VADDPS       Y5, Y6, Y6
-	VSQRTPS      Y6, Y6
-	VADDPS       Y6, Y4, Y4
-	VMULPS       Y3, Y4, Y4
-	VMULPS       Y14, Y4, Y4
-	VCMPPS       $14, Y13, Y3, Y7  // s > 0
-	VANDPS       Y7, Y4, Y4
-	VMOVUPS      Y4, (DI)
-	ADDQ         $32, SI
-	ADDQ         $32, R8
-	ADDQ         $32, BX
-	ADDQ         $32, DI
-	SUBQ         $8, CX
-	JG           onNext
+	VMOVUPS (SI)(R10*1), Y3
+	ON
+	VANDPS  Y7, Y4, Y4
+	VMOVUPS Y4, (DI)
+	ADDQ    $32, SI
+	ADDQ    $32, BX
+	ADDQ    $32, DI
+	SUBQ    $8, CX
+	JG      onNext
+	VZEROUPPER
+	RET
+
+// SHARE leaves in Y4 by how much what comes of each colour to eight pixels is to be multiplied: six rows from a place on, of
+// which the last three are left in Y8, Y9 and Y12.
+#define SHARE(at) \
+	VMOVUPS (at)(R10*1), Y8; \
+	VMOVUPS (at)(R9*4), Y9; \
+	VMOVUPS (at)(R11*1), Y12; \
+	VADDPS Y9, Y8, Y3; \
+	VADDPS Y12, Y3, Y3; \
+	VMOVUPS (at), Y0; \
+	VMOVUPS (at)(R9*1), Y1; \
+	VMOVUPS (at)(R9*2), Y2; \
+	ON; \
+	VDIVPS Y3, Y4, Y4; \
+	VANDPS Y7, Y4, Y4
+
+// func onColours8(dst, v, normals *float32, stride, n int)
+TEXT ·onColours8(SB), NOSPLIT, $0-40
+	MOVQ dst+0(FP), DI
+	MOVQ v+8(FP), SI
+	MOVQ normals+16(FP), BX
+	MOVQ stride+24(FP), R9
+	SHLQ $2, R9
+	LEAQ (R9)(R9*2), R10
+	LEAQ (R9)(R9*4), R11
+	LEAQ (SI)(R10*2), DX // of what comes from behind
+	MOVQ n+32(FP), CX
+	VBROADCASTSS ·kone(SB), Y15
+	VBROADCASTSS ·khalf(SB), Y14
+	VXORPS       Y13, Y13, Y13
+
+coloursNext:
+	SHARE(SI)
+	VMULPS  Y4, Y8, Y10
+	VMULPS  Y4, Y9, Y11
+	VMULPS  Y4, Y12, Y12
+	VMOVUPS Y12, (DI)(R9*2)
+	SHARE(DX)
+	VMULPS  Y4, Y8, Y8
+	VADDPS  Y8, Y10, Y10
+	VMULPS  Y4, Y9, Y9
+	VADDPS  Y9, Y11, Y11
+	VMULPS  Y4, Y12, Y12
+	VADDPS  (DI)(R9*2), Y12, Y12
+	VMOVUPS Y10, (DI)
+	VMOVUPS Y11, (DI)(R9*1)
+	VMOVUPS Y12, (DI)(R9*2)
+	ADDQ    $32, SI
+	ADDQ    $32, DX
+	ADDQ    $32, BX
+	ADDQ    $32, DI
+	SUBQ    $8, CX
+	JG      coloursNext
 	VZEROUPPER
 	RET
 

@@ -60,7 +60,7 @@ func TestRowsSameBits(t *testing.T) {
 		both("on", n, func(dst []float32) { OnRow(dst, v, normals) })
 		around, mixed := append(slices.Clone(v), v...), row(Mixed*n, 1)
 		both("on around", n, func(dst []float32) { OnAround(dst, around, normals, make([]float32, n)) })
-		both("on colours", 3*n, func(dst []float32) { OnColours(dst, mixed, normals, make([]float32, 2*n)) })
+		both("on colours", 3*n, func(dst []float32) { OnColours(dst, mixed, normals) })
 		w, e, b := row(n, 1), row(n, 1), row(3*n, 1)
 		both("add", 3*n, func(dst []float32) { Add(dst, w, e, b, 0.7) })
 	}

@@ -8,7 +8,11 @@ func read8(dst *float32, n, count, stride int, at *scan, a *along) {
 	panic("irradiance: not made for this machine")
 }
 
-func on8(dst, v, s, normals *float32, stride, n int) {
+func on8(dst, v, normals *float32, stride, n int) {
+	panic("irradiance: not made for this machine")
+}
+
+func onColours8(dst, v, normals *float32, stride, n int) {
 	panic("irradiance: not made for this machine")
 }
 

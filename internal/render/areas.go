@@ -96,7 +96,7 @@ func (w world) Photo() func(dst []float32, x0, y int) {
 func (w world) Mask(ctx context.Context, key string, make func() coverage.Mask) (coverage.Mask, error) {
 	m, err := cache.Get(ctx, w.cache, fmt.Sprintf("part %s %g", key, w.scale), func(context.Context) (coverage.Mask, error) { return make(), nil })
 	if err == nil {
-		w.masks = append(w.masks, m)
+		w.masks.add(m)
 	}
 	return m, err
 }

@@ -107,7 +107,7 @@ func (p *plan) fall(g *ground, f *irradiance.Field, out []float32, y int, s *fal
 		}
 		f.Bounce[k.surface].Read(bounce, k.x, step, py, n)
 		if k.normal != nil {
-			irradiance.OnColours(s.colours, bounce, k.normal, s.direct[:2*n])
+			irradiance.OnColours(s.colours, bounce, k.normal)
 			bounce = s.colours
 		}
 		irradiance.Add(out[3*at:3*(at+n)], k.weight, direct, bounce, float32(p.q.Recipe.Room.Bounce))

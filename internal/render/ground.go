@@ -7,6 +7,7 @@ import (
 	"image"
 	"math"
 	"slices"
+	"sync"
 	"time"
 
 	"pyrant/internal/cache"
@@ -82,7 +83,10 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground
 				for i := range row {
 					b := &row[i]
 					count := len(b.weight)
-					k := stretch{surface: b.surface, x: b.x, weight: slices.Clone(b.weight)}
+					k := stretch{surface: b.surface, x: b.x, weight: b.weight}
+					if r == p.frame {
+						k.weight = slices.Clone(b.weight) // the other is kept
+					}
 					body := m.Surfaces[k.surface].Sheet.Body
 					if body != nil {
 						k.normal = make([]float32, 3*count)
@@ -191,9 +195,15 @@ func (p *plan) show(ctx context.Context, m *inRoom, r image.Rectangle) (*shown, 
 	if err != nil {
 		return nil, err
 	}
+	type memory struct {
+		w    *staging.Weights
+		fine *sharer
+	}
+	pool := sync.Pool{New: func() any { return &memory{m.composer.NewWeights(n), &sharer{room: m, composer: sub, parts: parts}} }}
 	if err := raster.Rows(ctx, r.Min.Y, r.Max.Y, func(y0, y1 int) {
-		w := m.composer.NewWeights(n)
-		fine := &sharer{room: m, composer: sub, parts: parts}
+		s := pool.Get().(*memory)
+		defer pool.Put(s)
+		w, fine := s.w, s.fine
 		for y := y0; y < y1 && ctx.Err() == nil; y++ {
 			m.composer.Row(w, r.Min.X, y, n)
 			if sub != nil {

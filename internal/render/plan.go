@@ -1,10 +1,12 @@
 package render
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"image"
 	"slices"
+	"sync"
 	"time"
 
 	"pyrant/internal/area"
@@ -33,7 +35,7 @@ type plan struct {
 	profile  *colour.Profile
 	lastBase *raster.RGB // what base returned last
 	lights   []*litLight
-	masks    []coverage.Mask            // of areas, to be let go of by an export
+	masks    masks                      // of areas, to be let go of by an export
 	drawn    map[area.Ref]*raster.Plane // areas over the part drawnFor
 	drawnFor image.Rectangle
 	room     *inRoom  // set up when first asked for; nil without a room
@@ -41,6 +43,18 @@ type plan struct {
 	crossing string   // and of those
 	stands   []string // keys of the lights and where they stand
 	stats    *Stats
+}
+
+// masks are of what is made side by side.
+type masks struct {
+	mu   sync.Mutex
+	list []coverage.Mask
+}
+
+func (m *masks) add(k coverage.Mask) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	m.list = append(m.list, k)
 }
 
 // litLight is a light that shines, with what its parts share.
@@ -141,6 +155,21 @@ func (p *plan) lightUp(ctx context.Context) error {
 		}
 	}
 	return nil
+}
+
+// each makes something of each light, side by side, and returns what there is of it in their order.
+func each[T any](ctx context.Context, p *plan, of func(context.Context, *litLight) (*T, error)) (out []T, err error) {
+	list, errs := make([]*T, len(p.lights)), make([]error, len(p.lights))
+	err = raster.Each(ctx, len(list), func(i int) { list[i], errs[i] = of(ctx, p.lights[i]) })
+	if err := cmp.Or(append(errs, err)...); err != nil {
+		return nil, err
+	}
+	for _, v := range list {
+		if v != nil {
+			out = append(out, *v)
+		}
+	}
+	return out, nil
 }
 
 // newLight returns a light with what its shapes cover.

@@ -157,7 +157,7 @@ func (e *Engine) strips(ctx context.Context, q Request, progress func(float64)) 
 		for _, ll := range p.lights {
 			ll.mask.Drop(y) // an export does not come back up
 		}
-		for _, m := range p.masks {
+		for _, m := range p.masks.list {
 			m.Drop(y)
 		}
 		if progress != nil {

@@ -53,44 +53,46 @@ type coreKey struct {
 }
 
 func (st *coreStage) prepare(ctx context.Context, p *plan) (bool, error) {
-	master := p.q.Recipe.Glow
-	if !master.On {
+	if !p.q.Recipe.Glow.On {
 		return false, nil
 	}
-	for _, ll := range p.lights {
-		level := ll.l.Level * master.Level
-		if level <= 0 || !ll.l.Core.On {
-			continue
-		}
-		k := ll.l.Core
-		c := p.coreOf(ll)
-		seen, err := p.seen(ctx, ll)
-		if err != nil {
-			return false, err
-		}
-		if c.term, err = p.term(ctx, seen, k.Feather*p.scale, 1); err != nil {
-			return false, err
-		}
-		if k.Look == recipe.Exposed {
-			width, err := p.width(ctx, ll)
-			if err != nil {
-				return false, err
-			}
-			c.uneven, c.patches = float32(k.Uneven), newPatches(k.Seed, width*p.scale)
-			if c.rounding != 0 {
-				if err := p.depth(ctx, &c); err != nil {
-					return false, err
-				}
-			}
-		}
-		if c.texture > 0 {
-			if c.meanLuma, err = p.meanLuma(ctx, ll); err != nil {
-				return false, err
-			}
-		}
-		st.list = append(st.list, c)
+	var err error
+	st.list, err = each(ctx, p, p.readyCore)
+	return len(st.list) > 0, err
+}
+
+// readyCore makes a light's core ready, nil where it has none.
+func (p *plan) readyCore(ctx context.Context, ll *litLight) (*core, error) {
+	k := ll.l.Core
+	if ll.l.Level*p.q.Recipe.Glow.Level <= 0 || !k.On {
+		return nil, nil
 	}
-	return len(st.list) > 0, nil
+	c := p.coreOf(ll)
+	seen, err := p.seen(ctx, ll)
+	if err != nil {
+		return nil, err
+	}
+	if c.term, err = p.term(ctx, seen, k.Feather*p.scale, 1); err != nil {
+		return nil, err
+	}
+	if k.Look == recipe.Exposed {
+		width, err := p.width(ctx, ll)
+		if err != nil {
+			return nil, err
+		}
+		c.uneven, c.patches = float32(k.Uneven), newPatches(k.Seed, width*p.scale)
+		if c.rounding != 0 {
+			if err := p.depth(ctx, &c); err != nil {
+				return nil, err
+			}
+		}
+	}
+	if c.texture > 0 {
+		if c.meanLuma, err = p.meanLuma(ctx, ll); err != nil {
+			return nil, err
+		}
+	}
+	return &c, nil
 }
 
 // coreOf returns a light's core with what its settings alone tell.

@@ -53,24 +53,11 @@ func (st *duskStage) prepare(ctx context.Context, p *plan) (bool, error) {
 	}
 	var key strings.Builder
 	fmt.Fprintf(&key, "%s %s %s", p.q.PhotoKey, setting.Key(*d), p.passesKey(list))
-	for _, ll := range p.lights {
-		if ll.l.Keep <= 0 || ll.l.Level <= 0 {
-			continue
-		}
-		k, err := p.keeps(ctx, ll)
-		if err != nil {
-			return false, err
-		}
-		edge := d.Edge * p.scale
-		if _, ok := k.cover.(*made); ok {
-			edge = 0 // a cut-out has an edge of its own, and what lies beside it stays dark
-		}
-		t, err := p.term(ctx, k, edge, 1)
-		if err != nil {
-			return false, err
-		}
-		st.kept = append(st.kept, keptLight{ll, t, float32(ll.l.Keep)})
-		fmt.Fprintf(&key, " %s %g", k.key, ll.l.Keep)
+	if st.kept, err = each(ctx, p, p.keptOf); err != nil {
+		return false, err
+	}
+	for _, k := range st.kept {
+		fmt.Fprintf(&key, " %s %g", k.term.light.key, k.light.l.Keep)
 	}
 	if d.Back.Area != "" && d.Back.Amount > 0 {
 		st.back, st.take = d.Back.Area, float32(d.Back.Amount)
@@ -79,6 +66,23 @@ func (st *duskStage) prepare(ctx context.Context, p *plan) (bool, error) {
 	st.key = key.String()
 	p.remade = true
 	return true, nil
+}
+
+// keptOf returns what dusk leaves alone of a light, nil for nothing.
+func (p *plan) keptOf(ctx context.Context, ll *litLight) (*keptLight, error) {
+	if ll.l.Keep <= 0 || ll.l.Level <= 0 {
+		return nil, nil
+	}
+	k, err := p.keeps(ctx, ll)
+	if err != nil {
+		return nil, err
+	}
+	edge := p.q.Recipe.Dusk.Edge * p.scale
+	if _, ok := k.cover.(*made); ok {
+		edge = 0 // a cut-out has an edge of its own, and what lies beside it stays dark
+	}
+	t, err := p.term(ctx, k, edge, 1)
+	return &keptLight{ll, t, float32(ll.l.Keep)}, err
 }
 
 // site tells passes of a stage about the plan's picture.
