@@ -101,7 +101,7 @@ func (l *Light) Bulb(at room.Vec, radius float64) {
 }
 
 // tubeSamples is into how many places a part of a tube is taken apart for its shadows.
-const tubeSamples = 3
+const tubeSamples = 2
 
 // Tube adds a part of a tube between two places, taken apart so that none is longer than longest.
 func (l *Light) Tube(a, b room.Vec, half, longest float64) {
