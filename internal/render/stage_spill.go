@@ -88,7 +88,9 @@ type lightSpill struct {
 func (p *plan) spills(ctx context.Context) ([]*lightSpill, error) {
 	out, errs := make([]*lightSpill, len(p.lights)), make([]error, len(p.lights))
 	for i := range p.q.Recipe.Lights {
-		p.standKey(i) // which is noted down, and not made by two
+		if p.q.Recipe.Room.On {
+			p.standKey(i) // which is noted down, and not made by two
+		}
 	}
 	if slices.ContainsFunc(p.lights, func(ll *litLight) bool { return p.spillPower(ll) > 0 }) {
 		if _, err := p.openRoom(ctx); err != nil {
