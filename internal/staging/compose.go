@@ -114,11 +114,13 @@ type Weights struct {
 	Of  [][]float32 // by surface; of those that fill nothing only what Any says
 	Any []bool
 	one []float32
+	// rest is what of each pixel is not covered yet, between what covers any.
+	rest []float32
 }
 
 // NewWeights returns memory for rows of n pixels.
 func (c *Composer) NewWeights(n int) *Weights {
-	w := &Weights{Of: make([][]float32, len(c.masks)), Any: make([]bool, len(c.masks)), one: make([]float32, n)}
+	w := &Weights{Of: make([][]float32, len(c.masks)), Any: make([]bool, len(c.masks)), one: make([]float32, n), rest: make([]float32, n)}
 	for i := range w.Of {
 		w.Of[i] = make([]float32, n)
 	}
@@ -208,8 +210,11 @@ func (c *Composer) Row(w *Weights, x0, y, n int) {
 			}
 		}
 	}
-	// Walls that are seen in an area lie over what is seen by itself, and things over all.
-	for i := range c.masks {
+	// Things lie over all, and walls that are seen in an area over what is seen by itself, the nearest first. What lies beside
+	// each other at an edge shares the pixel, and nothing shows between.
+	lo, hi := n, 0 // where anything lies over it
+	rest := w.rest[:n]
+	for i := len(c.masks) - 1; i >= 0; i-- {
 		if c.masks[i] == nil {
 			continue
 		}
@@ -218,31 +223,42 @@ func (c *Composer) Row(w *Weights, x0, y, n int) {
 			continue
 		}
 		// Beyond its bounds it covers nothing.
-		lo, hi := max(b.Min.X-x0, 0), min(b.Max.X-x0, n)
-		one := w.one[lo:hi]
-		c.masks[i].Fill(one, x0+lo, y)
+		from, to := max(b.Min.X-x0, 0), min(b.Max.X-x0, n)
+		one := w.one[from:to]
+		c.masks[i].Fill(one, x0+from, y)
+		if hi <= lo {
+			lo, hi = from, from
+		}
+		for ; lo > from; lo-- {
+			rest[lo-1] = 1
+		}
+		for ; hi < to; hi++ {
+			rest[hi] = 1
+		}
 		any := false
-		for _, a := range one {
+		left := rest[from:to]
+		for k, a := range one {
 			if a > 0 {
-				any = true
-				break
+				a = min(a, left[k])
+				left[k] -= a
+				any = any || a > 0
+				one[k] = a
 			}
 		}
 		if !any {
 			continue
 		}
-		for j := range c.masks {
-			if j == i || !w.Any[j] || c.masks[j] != nil && j > i {
-				continue
-			}
+		clear(w.Of[i][:n])
+		copy(w.Of[i][from:to], one)
+		w.Any[i] = true
+	}
+	for j := range flats {
+		if c.masks[j] == nil && w.Any[j] && lo < hi {
 			to := w.Of[j][lo:hi]
-			for k, a := range one {
-				to[k] *= 1 - a
+			for k, r := range rest[lo:hi] {
+				to[k] *= r
 			}
 		}
-		clear(w.Of[i][:n])
-		copy(w.Of[i][lo:hi], one)
-		w.Any[i] = true
 	}
 }
 

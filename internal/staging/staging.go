@@ -195,10 +195,8 @@ func New(ctx context.Context, r *recipe.Recipe, covers Covers, before *Set) (*Se
 			}
 		}
 	}
-	for i := range r.Room.Things {
-		if err := s.thing(ctx, &r.Room.Things[i], sp.Feet[i], sp.On[i], covers, frame); err != nil {
-			return nil, err
-		}
+	if err := s.things(ctx, covers, frame); err != nil {
+		return nil, err
 	}
 	// Farther things are covered by nearer ones.
 	n := s.flats()
@@ -293,52 +291,82 @@ func nearest(p *room.Prism) float64 {
 	return depth
 }
 
-// thing adds a cut-out that stands or lies in the room: on a platform, or below 0 on the floor.
-func (s *Set) thing(ctx context.Context, t *recipe.Thing, foot room.Vec, on int, covers Covers, frame image.Rectangle) error {
-	s.Bodies = append(s.Bodies, nil)
-	c, err := covers.CutOut(ctx, t.Of)
-	if err != nil || c == nil {
+// things adds what stands or lies in the room.
+func (s *Set) things(ctx context.Context, covers Covers, frame image.Rectangle) error {
+	list := make([]stood, len(s.r.Room.Things))
+	for i := range list {
+		t := &list[i]
+		*t = stood{Thing: &s.r.Room.Things[i], foot: s.Feet[i], on: s.On[i]}
+		var err error
+		if t.whole, err = covers.CutOut(ctx, t.Of); err != nil {
+			return err
+		}
+		if t.cover = t.whole; t.cover == nil {
+			continue
+		}
+		if err := s.form(ctx, t, covers, frame); err != nil {
+			return err
+		}
+		t.lies = t.Lies == recipe.LiesFlat || t.Lies == recipe.LiesAuto && flat(t.shape.Used(), t.Foot.Y/s.unit)
+	}
+	if err := s.cross(ctx, list, covers, frame); err != nil {
 		return err
 	}
-	near := fmt.Sprintf("shape %s %d %d %g", c.Key(), s.Photo.Width, s.Photo.Height, s.unit)
-	for i := range s.r.Lights {
-		if l := &s.r.Lights[i]; crosses(s.r, l, *t) || l.Stand == recipe.StandOn(recipe.OnThing, t.ID) {
-			near += fmt.Sprintf(" %s %v", l.Shapes.Key(), l.Stand == recipe.StandOn(recipe.OnThing, t.ID))
+	for i := range list {
+		if err := s.thing(ctx, &list[i], covers, frame); err != nil {
+			return err
 		}
+	}
+	return nil
+}
+
+// form finds the shape of a thing.
+func (s *Set) form(ctx context.Context, t *stood, covers Covers, frame image.Rectangle) (err error) {
+	key := fmt.Sprintf("shape %s %d %d %g", t.cover.Key(), s.Photo.Width, s.Photo.Height, s.unit)
+	for i := range s.r.Lights {
+		if l := &s.r.Lights[i]; crosses(s.r, l, *t.Thing) || l.Stand == recipe.StandOn(recipe.OnThing, t.ID) {
+			key += fmt.Sprintf(" %s %v", l.Shapes.Key(), l.Stand == recipe.StandOn(recipe.OnThing, t.ID))
+		}
+	}
+	for _, c := range t.bears {
+		key += " " + c.Key()
+	}
+	for _, c := range t.under {
+		key += fmt.Sprint(" under ", c.ID)
 	}
 	// Which piece is the thing depends on where it stands, roughly: so that it is not found anew at each move.
 	const coarse = 8
 	at := [2]float64{coarse * math.Floor(t.Foot.X/s.unit/coarse), coarse * math.Floor(t.Foot.Y/s.unit/coarse)}
-	near += fmt.Sprint(" ", at)
-	shp, err := covers.Shape(ctx, near, func(ctx context.Context) (*solid.Shape, error) {
-		return s.outline(ctx, t, at, c, covers, frame)
-	})
-	if err != nil || shp == nil || shp.Empty() {
-		return err
+	t.shape, err = covers.Shape(ctx, key+fmt.Sprint(" ", at), func(ctx context.Context) (*solid.Shape, error) { return s.outline(ctx, t, at, covers, frame) })
+	return err
+}
+
+// thing adds a thing that stands or lies in the room, and what climbs it.
+func (s *Set) thing(ctx context.Context, t *stood, covers Covers, frame image.Rectangle) error {
+	s.Bodies = append(s.Bodies, nil)
+	if t.cover == nil || t.shape.Empty() {
+		return nil
 	}
-	lies := t.Lies == recipe.LiesFlat || t.Lies == recipe.LiesAuto && flat(shp.Used(), t.Foot.Y/s.unit)
-	card, depth := s.Cam.Card(foot), foot.Len()
-	if lies {
-		card = s.Cam.FloorPlane()
+	card, depth := s.card(t), t.foot.Len()
+	if t.on >= 0 {
+		depth = math.Min(depth, 0.998*nearest(s.Prisms[t.on])) // it is seen before all of the platform
 	}
-	if on >= 0 {
-		if lies {
-			card = s.Prisms[on].Planes[0]
-		}
-		depth = math.Min(depth, 0.998*nearest(s.Prisms[on])) // it is seen before all of the platform
-	}
-	b := solid.Stand(shp, &s.Cam, card, foot.Z)
-	b.Flat = lies
+	b := solid.Stand(t.shape, &s.Cam, card, t.foot.Z)
+	b.Flat = t.lies
 	s.Bodies[len(s.Bodies)-1] = b
 	s.Scene.Bodies = append(s.Scene.Bodies, b)
-	if !lies && on < 0 {
-		if err := s.toes(ctx, b, foot, covers); err != nil {
+	if !t.lies && t.on < 0 {
+		if err := s.toes(ctx, b, t.foot, covers); err != nil {
 			return err
 		}
 	}
 	px := func(v int) float64 { return float64(v) * s.unit }
-	r := image.Rect(int(px(shp.Rect.Min.X)), int(px(shp.Rect.Min.Y)), int(math.Ceil(px(shp.Rect.Max.X))), int(math.Ceil(px(shp.Rect.Max.Y)))).Intersect(frame)
-	s.Surfaces = append(s.Surfaces, Surface{Kind: Thing, ID: t.ID, cover: c, depth: depth, Sheet: &irradiance.Sheet{Rect: r, Body: b, Cam: &s.Cam}})
+	r := t.shape.Rect
+	r = image.Rect(int(px(r.Min.X)), int(px(r.Min.Y)), int(math.Ceil(px(r.Max.X))), int(math.Ceil(px(r.Max.Y)))).Intersect(frame)
+	s.Surfaces = append(s.Surfaces, Surface{Kind: Thing, ID: t.ID, cover: t.cover, depth: depth, Sheet: &irradiance.Sheet{Rect: r, Body: b, Cam: &s.Cam}})
+	for _, c := range t.bears {
+		s.Surfaces = append(s.Surfaces, Surface{Kind: Thing, ID: c.id, cover: c.within, depth: depth * 0.9999, Sheet: &irradiance.Sheet{Rect: r, Body: b, Cam: &s.Cam}})
+	}
 	return nil
 }
 
@@ -346,12 +374,16 @@ func (s *Set) thing(ctx context.Context, t *recipe.Thing, foot room.Vec, on int,
 const margin = 12
 
 // outline finds the shape of a thing that stands about at a place, in units.
-func (s *Set) outline(ctx context.Context, t *recipe.Thing, at [2]float64, c coverage.Coverage, covers Covers, frame image.Rectangle) (*solid.Shape, error) {
+func (s *Set) outline(ctx context.Context, t *stood, at [2]float64, covers Covers, frame image.Rectangle) (*solid.Shape, error) {
 	scale := 1 / s.unit
-	m := c.At(scale)
+	m := t.cover.At(scale)
 	all := image.Rect(0, 0, int(math.Ceil(float64(frame.Max.X)*scale)), int(math.Ceil(float64(frame.Max.Y)*scale)))
 	own, others := []coverage.Mask{m}, []coverage.Mask(nil)
 	bounds := m.Bounds()
+	for _, c := range t.bears {
+		own = append(own, c.At(scale))
+		bounds = bounds.Union(own[len(own)-1].Bounds())
+	}
 	// What lies on a thing belongs to it. Other lights do not, but where they cross it they are no outline.
 	for i := range s.r.Lights {
 		l := &s.r.Lights[i]
@@ -392,6 +424,16 @@ func (s *Set) outline(ctx context.Context, t *recipe.Thing, at [2]float64, c cov
 	}
 	draw(covered, own, 0.5)
 	draw(away, others, 0.25)
+	for _, c := range t.under {
+		u := c.Used().Intersect(rect)
+		for y := u.Min.Y; y < u.Max.Y; y++ {
+			for x := u.Min.X; x < u.Max.X; x++ {
+				if i := (y-rect.Min.Y)*rect.Dx() + x - rect.Min.X; !covered[i] && c.Within(float64(x)+0.5, float64(y)+0.5) >= 0.5 {
+					away[i] = true
+				}
+			}
+		}
+	}
 	keepMain(covered, rect, at[0], at[1])
 	if !slices.Contains(covered, true) {
 		return &solid.Shape{}, nil
