@@ -7,16 +7,18 @@ import (
 	"hash/fnv"
 	"image"
 	"math"
+	"slices"
 
 	"pyrant/internal/coverage"
 	"pyrant/internal/recipe"
 	"pyrant/internal/room"
+	"pyrant/internal/shape"
 	"pyrant/internal/solid"
 )
 
-// A thing that crosses another is no outline of that: a bollard is one body on both sides of the rope before it. And what lies is
-// seen before what stands nearer than the floor there only where it climbs it, as a rope that is wound round the bollard: there it
-// is a part of that, and lit as its front.
+// Where something is seen before a thing, the thing has no outline, but goes on: a bollard is one body on both sides of the rope
+// before it, and legs go on behind a crate. And what lies is seen before what stands nearer than the floor there only where it
+// climbs it, as a rope that is wound round the bollard: there it is a part of that, and lit as its front.
 
 // stood is a thing of the recipe, with what tells where it stands.
 type stood struct {
@@ -26,7 +28,8 @@ type stood struct {
 	whole coverage.Coverage // what is seen of it; nil for nothing
 	cover coverage.Coverage // the same, less what of it climbs others
 	bears []climber         // what climbs it
-	under []*solid.Shape    // where others cross it that do not
+	under []*solid.Shape    // where others cross it
+	past  []*solid.Shape    // where it goes on behind others beyond what is seen
 	shape *solid.Shape
 	lies  bool
 }
@@ -48,43 +51,62 @@ func (s *Set) card(t *stood) room.Plane {
 	return s.Cam.FloorPlane()
 }
 
-// cross finds out where things cross those that stand behind them, and what of those that lie climbs them, which is taken off the
-// ones and given to the others.
+// cross finds out where things are hidden by what is seen before them, and what of those that lie climbs them, which is taken off
+// the ones and given to the others.
 func (s *Set) cross(ctx context.Context, list []stood, covers Covers, frame image.Rectangle) error {
 	changed := make([]bool, len(list))
-	for i := range list {
-		a := &list[i]
-		if a.whole == nil {
+	for k := range list {
+		b := &list[k]
+		if b.whole == nil || b.lies {
 			continue
 		}
-		for k := range list {
-			b := &list[k]
-			if k == i || b.whole == nil || b.lies || !a.lies && a.foot.Z >= b.foot.Z {
+		hides := func(a coverage.Coverage) (over, past *solid.Shape, err error) {
+			if over, past, err = s.crossing(ctx, a, b, covers, frame); err == nil && !(over.Empty() && past.Empty()) {
+				b.under, b.past, changed[k] = append(b.under, over), append(b.past, past), true
+			}
+			return
+		}
+		for i := range s.r.Room.Platforms {
+			if i == b.on || nearest(s.Prisms[i]) >= b.foot.Len() {
 				continue
 			}
-			over, err := s.crossing(ctx, a.whole, b.whole, covers, frame)
+			c, err := s.platform(ctx, i, covers)
 			if err != nil {
 				return err
 			}
-			if over.Empty() {
+			if c == nil {
 				continue
 			}
-			b.under, changed[k] = append(b.under, over), true
-			if !a.lies {
+			if _, _, err := hides(c); err != nil {
+				return err
+			}
+		}
+		for i := range list {
+			a := &list[i]
+			if i == k || a.whole == nil || !a.lies && a.foot.Z >= b.foot.Z {
+				continue
+			}
+			over, past, err := hides(a.whole)
+			if err != nil {
+				return err
+			}
+			if !a.lies || over.Empty() && past.Empty() {
 				continue
 			}
 			if err := s.form(ctx, b, covers, frame); err != nil { // for how thick it is where it is crossed
 				return err
 			}
-			before, climbs, err := s.climbs(ctx, a, b, over, covers)
-			if err != nil {
+			n := len(b.under) - 1
+			var climbs *solid.Shape
+			if b.under[n], climbs, err = s.parted(ctx, a, b, over, covers); err != nil {
+				return err
+			}
+			if b.past[n], _, err = s.parted(ctx, a, b, past, covers); err != nil {
 				return err
 			}
 			if !climbs.Empty() {
-				b.under[len(b.under)-1] = before
 				b.bears = append(b.bears, climber{a.ID, within{a.whole, climbs, s.unit, true}})
-				a.cover = within{a.cover, climbs, s.unit, false}
-				changed[i] = true
+				a.cover, changed[i] = within{a.cover, climbs, s.unit, false}, true
 			}
 		}
 	}
@@ -98,7 +120,110 @@ func (s *Set) cross(ctx context.Context, list []stood, covers Covers, frame imag
 	return nil
 }
 
-// What is at a cell of two things.
+// platform returns where a platform is seen, nil for nowhere.
+func (s *Set) platform(ctx context.Context, i int, covers Covers) (coverage.Coverage, error) {
+	if seen := s.r.Room.Platforms[i].Seen; seen != "" {
+		if c, err := covers.CutOut(ctx, seen); c != nil || err != nil {
+			return c, err
+		}
+	}
+	var faces shape.Shapes
+	for k, f := range s.Prisms[i].Faces {
+		if s.Prisms[i].Planes[k].D < 0 { // it faces the camera
+			if o, ok := s.outlined(f); ok {
+				faces = append(faces, o)
+			}
+		}
+	}
+	if len(faces) == 0 {
+		return nil, nil
+	}
+	return faces, nil
+}
+
+// crossing returns the cells where something is seen between parts of a thing, and those behind which that goes on beyond what is
+// seen of it.
+func (s *Set) crossing(ctx context.Context, a coverage.Coverage, b *stood, covers Covers, frame image.Rectangle) (over, past *solid.Shape, err error) {
+	scale := 1 / s.unit
+	masks := [2]coverage.Mask{a.At(scale), b.whole.At(scale)}
+	all := image.Rect(0, 0, int(math.Ceil(float64(frame.Max.X)*scale)), int(math.Ceil(float64(frame.Max.Y)*scale)))
+	rect := masks[1].Bounds().Inset(-margin).Intersect(all)
+	if !masks[0].Bounds().Overlaps(rect) {
+		return &solid.Shape{}, &solid.Shape{}, nil
+	}
+	find := func(what string, of func(*crossed) []bool) (*solid.Shape, error) {
+		return covers.Shape(ctx, fmt.Sprintf("%s %s %s %v %g", what, a.Key(), b.whole.Key(), rect, s.unit), func(context.Context) (*solid.Shape, error) {
+			c := &crossed{w: rect.Dx(), h: rect.Dy(), is: make([]uint8, rect.Dx()*rect.Dy()), over: make([]bool, rect.Dx()*rect.Dy())}
+			row := make([]float32, c.w)
+			for k, m := range masks {
+				for y := range c.h {
+					m.Fill(row, rect.Min.X, rect.Min.Y+y)
+					for x, v := range row {
+						if v >= 0.5 {
+							c.is[y*c.w+x] = uint8(one + k)
+						}
+					}
+				}
+			}
+			return cells(of(c), rect, s.unit), nil
+		})
+	}
+	if over, err = find("crossing", (*crossed).across); err == nil {
+		past, err = find("past", (*crossed).past)
+	}
+	return
+}
+
+// cells returns a shape of some cells, empty for none.
+func cells(covered []bool, rect image.Rectangle, size float64) *solid.Shape {
+	if !slices.Contains(covered, true) {
+		return &solid.Shape{}
+	}
+	return solid.New(covered, nil, rect, size)
+}
+
+// parted parts the cells where a thing that lies is seen before one that stands into those where it lies before that, and those where
+// it climbs it, as what lies there would be behind its front.
+func (s *Set) parted(ctx context.Context, a, b *stood, over *solid.Shape, covers Covers) (before, climbs *solid.Shape, err error) {
+	if over.Empty() {
+		return over, over, nil
+	}
+	plane, card, size := s.card(a), s.card(b), b.foot.Z/s.Cam.F
+	r, used := over.Rect, over.Used()
+	var parts [2][]bool
+	for k := range parts {
+		parts[k] = make([]bool, r.Dx()*r.Dy())
+	}
+	// They are kept by what they are, to be the same while things move that they stay the same for.
+	sum := fnv.New128a()
+	for y := used.Min.Y; y < used.Max.Y; y++ {
+		for x := used.Min.X; x < used.Max.X; x++ {
+			px, py := (float64(x)+0.5)*s.unit, (float64(y)+0.5)*s.unit
+			if over.Within(float64(x)+0.5, float64(y)+0.5) < 0.5 {
+				continue
+			}
+			ray, k := s.Cam.Ray(px, py), 0
+			h, _, _ := b.shape.Thickness(px, py)
+			if t, ok := plane.Hit(ray); !ok || card.Side(ray.Mul(t)) < h*size {
+				k = 1
+			}
+			i := (y-r.Min.Y)*r.Dx() + x - r.Min.X
+			parts[k][i] = true
+			sum.Write(binary.LittleEndian.AppendUint32(nil, uint32(2*i+k)))
+		}
+	}
+	part := func(k int) (*solid.Shape, error) {
+		return covers.Shape(ctx, fmt.Sprintf("part %d %v %g %x", k, r, s.unit, sum.Sum(nil)), func(context.Context) (*solid.Shape, error) {
+			return cells(parts[k], r, s.unit), nil
+		})
+	}
+	if before, err = part(0); err == nil {
+		climbs, err = part(1)
+	}
+	return
+}
+
+// What is seen at a cell: neither, the one that is before the other, or that.
 const (
 	neither = iota
 	one
@@ -108,67 +233,61 @@ const (
 // soft is how far beyond where a thing covers cells by half it may still cover some.
 const soft = 2
 
-// crossed is where a thing crosses another, on a grid of w·h cells.
+// crossed is where one thing is seen before another, on a grid of w·h cells.
 type crossed struct {
 	w, h int
 	is   []uint8
-	over []bool
+	over []bool // what is found
 }
 
-// crossing returns the cells where one thing is seen between parts of another.
-func (s *Set) crossing(ctx context.Context, a, b coverage.Coverage, covers Covers, frame image.Rectangle) (*solid.Shape, error) {
-	scale := 1 / s.unit
-	masks := [2]coverage.Mask{a.At(scale), b.At(scale)}
-	all := image.Rect(0, 0, int(math.Ceil(float64(frame.Max.X)*scale)), int(math.Ceil(float64(frame.Max.Y)*scale)))
-	rect := masks[1].Bounds().Inset(-margin).Intersect(all)
-	if !masks[0].Bounds().Overlaps(rect) {
-		return &solid.Shape{}, nil
+// lines calls do for all rows and columns: n cells from a first one on, step apart, and cross from those of the next line.
+func (c *crossed) lines(do func(first, step, n, cross int)) {
+	for y := range c.h {
+		do(y*c.w, 1, c.w, c.w)
 	}
-	key := fmt.Sprintf("crossing %s %s %v %g", a.Key(), b.Key(), rect, s.unit)
-	return covers.Shape(ctx, key, func(ctx context.Context) (*solid.Shape, error) {
-		c := &crossed{w: rect.Dx(), h: rect.Dy()}
-		c.is, c.over = make([]uint8, c.w*c.h), make([]bool, c.w*c.h)
-		row := make([]float32, c.w)
-		for k, m := range masks {
-			for y := range c.h {
-				m.Fill(row, rect.Min.X, rect.Min.Y+y)
-				for x, v := range row {
-					if v >= 0.5 {
-						c.is[y*c.w+x] = uint8(one + k)
-					}
-				}
-			}
-		}
-		if !c.find(ctx) {
-			return &solid.Shape{}, ctx.Err()
-		}
-		return solid.New(c.grown(), nil, rect, s.unit), nil
-	})
+	for x := range c.w {
+		do(x, c.w, c.h, 1)
+	}
 }
 
-// find finds where the one thing crosses the other; false for nowhere.
-func (c *crossed) find(ctx context.Context) (any bool) {
-	var found []int
-	lines := func(do func(first, step, n, cross int) []int) bool {
+// across returns the cells where the one crosses the other.
+func (c *crossed) across() []bool {
+	found := []int{0}
+	add := func(of func(first, step, n, cross int) []int) {
 		found = found[:0]
-		for y := range c.h {
-			found = append(found, do(y*c.w, 1, c.w, c.w)...)
-		}
-		for x := range c.w {
-			found = append(found, do(x, c.w, c.h, 1)...)
-		}
+		c.lines(func(first, step, n, cross int) { found = append(found, of(first, step, n, cross)...) })
 		for _, at := range found {
 			c.is[at], c.over[at] = other, true
 		}
-		return len(found) > 0
 	}
-	for lines(c.between) && ctx.Err() == nil {
-		any = true
+	for len(found) > 0 {
+		add(c.between) // what crosses what crosses is found the next time
 	}
-	if any {
-		lines(c.beside)
-	}
-	return any
+	add(c.beside)
+	return c.grown()
+}
+
+// past returns the cells of the one behind which the other goes on beyond an edge of both: as far as it goes before that.
+func (c *crossed) past() []bool {
+	c.lines(func(first, step, n, _ int) {
+		for i := 0; i < n; i++ {
+			from := i
+			for i < n && c.is[first+i*step] == other {
+				i++
+			}
+			for _, end := range [2]struct{ at, way int }{{from - 1, -1}, {i, 1}} {
+				k, left := end.at, i-from
+				for gap := 0; left > 0 && gap < soft && k >= 0 && k < n && c.is[first+k*step] == neither; gap++ {
+					k += end.way
+				}
+				for ; left > 0 && k >= 0 && k < n && c.is[first+k*step] == one; left-- {
+					c.over[first+k*step] = true
+					k += end.way
+				}
+			}
+		}
+	})
+	return c.grown()
 }
 
 // between returns the cells on a line of n that cross the other thing, step apart: nothing else lies between that, there is as much of
@@ -251,52 +370,6 @@ func (c *crossed) grown() []bool {
 		}
 	}
 	return out
-}
-
-// climbs parts the cells where a thing that lies crosses one that stands into those where it is before that, and those where it
-// climbs it, as what lies there would be behind its front.
-func (s *Set) climbs(ctx context.Context, a, b *stood, over *solid.Shape, covers Covers) (before, climbs *solid.Shape, err error) {
-	plane, card, size := s.card(a), s.card(b), b.foot.Z/s.Cam.F
-	r := over.Rect
-	var parts [2][]bool
-	for k := range parts {
-		parts[k] = make([]bool, r.Dx()*r.Dy())
-	}
-	for y := over.Used().Min.Y; y < over.Used().Max.Y; y++ {
-		for x := over.Used().Min.X; x < over.Used().Max.X; x++ {
-			if over.Within(float64(x)+0.5, float64(y)+0.5) < 0.5 {
-				continue
-			}
-			ray := s.Cam.Ray((float64(x)+0.5)*s.unit, (float64(y)+0.5)*s.unit)
-			k := 0
-			h, _, _ := b.shape.Thickness((float64(x)+0.5)*s.unit, (float64(y)+0.5)*s.unit)
-			if t, ok := plane.Hit(ray); !ok || card.Side(ray.Mul(t)) < h*size {
-				k = 1
-			}
-			parts[k][(y-r.Min.Y)*r.Dx()+x-r.Min.X] = true
-		}
-	}
-	// By what they are, so that they are the same while things move that they stay the same for.
-	var out [2]*solid.Shape
-	for k, cells := range parts {
-		sum := fnv.New128a()
-		any := false
-		for i, c := range cells {
-			if c {
-				sum.Write(binary.LittleEndian.AppendUint32(nil, uint32(i)))
-				any = true
-			}
-		}
-		out[k] = &solid.Shape{}
-		if any {
-			if out[k], err = covers.Shape(ctx, fmt.Sprintf("cells %v %g %x", r, s.unit, sum.Sum(nil)), func(context.Context) (*solid.Shape, error) {
-				return solid.New(cells, nil, r, s.unit), nil
-			}); err != nil {
-				return nil, nil, err
-			}
-		}
-	}
-	return out[0], out[1], nil
 }
 
 // within is what of a coverage lies in a shape, or beside it.

@@ -233,19 +233,14 @@ const rim = 8
 
 // face adds a side of a platform.
 func (s *Set) face(id string, plane room.Plane, corners []room.Vec, seen coverage.Coverage, frame image.Rectangle) {
-	var nodes []shape.Node
-	depth := 0.0
-	for _, v := range before(corners, 0.05) {
-		x, y, _ := s.Cam.Project(v)
-		nodes = append(nodes, shape.Node{X: x, Y: y})
+	o, ok := s.outlined(corners)
+	if !ok {
+		return
 	}
+	depth := 0.0
 	for _, v := range corners {
 		depth += v.Len() / float64(len(corners))
 	}
-	if len(nodes) < 3 {
-		return
-	}
-	o := shape.Outline{Nodes: shape.PathOf(nodes...)}
 	b := o.Nodes.All()
 	lo, hi := b[0], b[0]
 	for _, n := range b {
@@ -261,6 +256,16 @@ func (s *Set) face(id string, plane room.Plane, corners []room.Vec, seen coverag
 		return
 	}
 	s.Surfaces = append(s.Surfaces, Surface{Kind: Platform, ID: id, face: o, seen: seen, depth: depth, Sheet: &irradiance.Sheet{Rect: r, Plane: plane, Cam: &s.Cam}})
+}
+
+// outlined returns where a polygon is seen; false for nowhere.
+func (s *Set) outlined(corners []room.Vec) (o shape.Outline, ok bool) {
+	var nodes []shape.Node
+	for _, v := range before(corners, 0.05) {
+		x, y, _ := s.Cam.Project(v)
+		nodes = append(nodes, shape.Node{X: x, Y: y})
+	}
+	return shape.Outline{Nodes: shape.PathOf(nodes...)}, len(nodes) >= 3
 }
 
 // before returns what of a polygon lies farther ahead of the camera than z.
@@ -320,7 +325,10 @@ func (s *Set) things(ctx context.Context, covers Covers, frame image.Rectangle) 
 	return nil
 }
 
-// form finds the shape of a thing.
+// coarse is how roughly, in units, it counts for the shape of a thing where that stands: so that it is not found anew at each move.
+const coarse = 8
+
+// form finds the shape of a thing. Which piece of a cut-out it is, and how far down it goes, depends on where it stands.
 func (s *Set) form(ctx context.Context, t *stood, covers Covers, frame image.Rectangle) (err error) {
 	key := fmt.Sprintf("shape %s %d %d %g", t.cover.Key(), s.Photo.Width, s.Photo.Height, s.unit)
 	for i := range s.r.Lights {
@@ -331,11 +339,12 @@ func (s *Set) form(ctx context.Context, t *stood, covers Covers, frame image.Rec
 	for _, c := range t.bears {
 		key += " " + c.Key()
 	}
-	for _, c := range t.under {
-		key += fmt.Sprint(" under ", c.ID)
+	for _, u := range t.under {
+		key += fmt.Sprint(" under ", u.ID)
 	}
-	// Which piece is the thing depends on where it stands, roughly: so that it is not found anew at each move.
-	const coarse = 8
+	for _, u := range t.past {
+		key += fmt.Sprint(" past ", u.ID)
+	}
 	at := [2]float64{coarse * math.Floor(t.Foot.X/s.unit/coarse), coarse * math.Floor(t.Foot.Y/s.unit/coarse)}
 	t.shape, err = covers.Shape(ctx, key+fmt.Sprint(" ", at), func(ctx context.Context) (*solid.Shape, error) { return s.outline(ctx, t, at, covers, frame) })
 	return err
@@ -424,15 +433,21 @@ func (s *Set) outline(ctx context.Context, t *stood, at [2]float64, covers Cover
 	}
 	draw(covered, own, 0.5)
 	draw(away, others, 0.25)
-	for _, c := range t.under {
-		u := c.Used().Intersect(rect)
-		for y := u.Min.Y; y < u.Max.Y; y++ {
+	fill := func(shp *solid.Shape, low int) {
+		u := shp.Used().Intersect(rect)
+		for y := u.Min.Y; y < min(u.Max.Y, low); y++ {
 			for x := u.Min.X; x < u.Max.X; x++ {
-				if i := (y-rect.Min.Y)*rect.Dx() + x - rect.Min.X; !covered[i] && c.Within(float64(x)+0.5, float64(y)+0.5) >= 0.5 {
-					away[i] = true
+				if i := (y-rect.Min.Y)*rect.Dx() + x - rect.Min.X; shp.Within(float64(x)+0.5, float64(y)+0.5) >= 0.5 {
+					covered[i], away[i] = true, false
 				}
 			}
 		}
+	}
+	for _, u := range t.under {
+		fill(u, rect.Max.Y)
+	}
+	for _, u := range t.past {
+		fill(u, int(at[1])+coarse/2) // nothing of it is below where it stands
 	}
 	keepMain(covered, rect, at[0], at[1])
 	if !slices.Contains(covered, true) {
