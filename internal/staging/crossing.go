@@ -1,6 +1,7 @@
 package staging
 
 import (
+	"cmp"
 	"context"
 	"encoding/binary"
 	"fmt"
@@ -10,6 +11,7 @@ import (
 	"slices"
 
 	"pyrant/internal/coverage"
+	"pyrant/internal/raster"
 	"pyrant/internal/recipe"
 	"pyrant/internal/room"
 	"pyrant/internal/shape"
@@ -32,10 +34,12 @@ type stood struct {
 	past  []*solid.Shape    // where it goes on behind others beyond what is seen
 	shape *solid.Shape
 	lies  bool
+	is    []uint8 // the cells that it covers, once they were asked for; see crossed
 }
 
 // climber is what of a thing climbs another.
 type climber struct {
+	of int // the thing's index
 	id string
 	within
 }
@@ -55,69 +59,98 @@ func (s *Set) card(t *stood) room.Plane {
 // the ones and given to the others.
 func (s *Set) cross(ctx context.Context, list []stood, covers Covers, frame image.Rectangle) error {
 	changed := make([]bool, len(list))
-	for k := range list {
+	if err := side(ctx, len(list), func(k int) error {
 		b := &list[k]
 		if b.whole == nil || b.lies {
-			continue
+			return nil
 		}
-		hides := func(a coverage.Coverage) (over, past *solid.Shape, err error) {
-			if over, past, err = s.crossing(ctx, a, b, covers, frame); err == nil && !(over.Empty() && past.Empty()) {
-				b.under, b.past, changed[k] = append(b.under, over), append(b.past, past), true
-			}
-			return
+		err := s.hide(ctx, list, k, covers, frame)
+		changed[k] = len(b.under) > 0
+		return err
+	}); err != nil {
+		return err
+	}
+	for k := range list {
+		for _, c := range list[k].bears {
+			a := &list[c.of]
+			a.cover, changed[c.of] = within{a.cover, c.shape, s.unit, false}, true
 		}
-		for i := range s.r.Room.Platforms {
-			if i == b.on || nearest(s.Prisms[i]) >= b.foot.Len() {
-				continue
-			}
-			c, err := s.platform(ctx, i, covers)
-			if err != nil {
-				return err
-			}
-			if c == nil {
-				continue
-			}
-			if _, _, err := hides(c); err != nil {
-				return err
-			}
+	}
+	return side(ctx, len(list), func(i int) error {
+		if !changed[i] {
+			return nil
 		}
-		for i := range list {
-			a := &list[i]
-			if i == k || a.whole == nil || !a.lies && a.foot.Z >= b.foot.Z {
-				continue
-			}
-			over, past, err := hides(a.whole)
-			if err != nil {
+		return s.form(ctx, &list[i], covers, frame)
+	})
+}
+
+// hide finds out where thing k is hidden by platforms, lights and other things, and what climbs it.
+func (s *Set) hide(ctx context.Context, list []stood, k int, covers Covers, frame image.Rectangle) error {
+	b := &list[k]
+	by := func(a coverage.Coverage, err error) (any bool, _ error) {
+		if a == nil || err != nil {
+			return false, err
+		}
+		over, past, err := s.crossing(ctx, a, b, covers, frame)
+		if any = err == nil && !(over.Empty() && past.Empty()); any {
+			b.under, b.past = append(b.under, over), append(b.past, past)
+		}
+		return any, err
+	}
+	for i := range s.r.Room.Platforms {
+		if i != b.on && nearest(s.Prisms[i]) < b.foot.Len() {
+			if _, err := by(s.platform(ctx, i, covers)); err != nil {
 				return err
-			}
-			if !a.lies || over.Empty() && past.Empty() {
-				continue
-			}
-			if err := s.form(ctx, b, covers, frame); err != nil { // for how thick it is where it is crossed
-				return err
-			}
-			n := len(b.under) - 1
-			var climbs *solid.Shape
-			if b.under[n], climbs, err = s.parted(ctx, a, b, over, covers); err != nil {
-				return err
-			}
-			if b.past[n], _, err = s.parted(ctx, a, b, past, covers); err != nil {
-				return err
-			}
-			if !climbs.Empty() {
-				b.bears = append(b.bears, climber{a.ID, within{a.whole, climbs, s.unit, true}})
-				a.cover, changed[i] = within{a.cover, climbs, s.unit, false}, true
 			}
 		}
 	}
-	for i, is := range changed {
-		if is {
-			if err := s.form(ctx, &list[i], covers, frame); err != nil {
+	for i := range s.r.Lights {
+		if l := &s.r.Lights[i]; l.Stand != recipe.StandOn(recipe.OnThing, b.ID) && crosses(s.r, l, *b.Thing) {
+			any, err := by(covers.Light(ctx, l))
+			if err != nil {
 				return err
 			}
+			if any { // a light may be seen beside a thing that ends there
+				b.past[len(b.past)-1] = &solid.Shape{}
+			}
+		}
+	}
+	for i := range list {
+		a := &list[i]
+		if i == k || a.whole == nil || !a.lies && a.foot.Z >= b.foot.Z {
+			continue
+		}
+		any, err := by(a.whole, nil)
+		if err != nil {
+			return err
+		}
+		if !any || !a.lies {
+			continue
+		}
+		if err := s.form(ctx, b, covers, frame); err != nil { // for how thick it is where it is crossed
+			return err
+		}
+		n := len(b.under) - 1
+		over, past := b.under[n], b.past[n]
+		var climbs *solid.Shape
+		if b.under[n], climbs, err = s.parted(ctx, a, b, over, covers); err != nil {
+			return err
+		}
+		if b.past[n], _, err = s.parted(ctx, a, b, past, covers); err != nil {
+			return err
+		}
+		if !climbs.Empty() {
+			b.bears = append(b.bears, climber{i, a.ID, within{a.whole, climbs, s.unit, true}})
 		}
 	}
 	return nil
+}
+
+// side does something for the numbers below n side by side.
+func side(ctx context.Context, n int, do func(i int) error) error {
+	errs := make([]error, n)
+	err := raster.Each(ctx, n, func(i int) { errs[i] = do(i) })
+	return cmp.Or(append(errs, err)...)
 }
 
 // platform returns where a platform is seen, nil for nowhere.
@@ -147,24 +180,23 @@ func (s *Set) crossing(ctx context.Context, a coverage.Coverage, b *stood, cover
 	scale := 1 / s.unit
 	masks := [2]coverage.Mask{a.At(scale), b.whole.At(scale)}
 	all := image.Rect(0, 0, int(math.Ceil(float64(frame.Max.X)*scale)), int(math.Ceil(float64(frame.Max.Y)*scale)))
-	rect := masks[1].Bounds().Inset(-margin).Intersect(all)
-	if !masks[0].Bounds().Overlaps(rect) {
+	rect := masks[1].Bounds()
+	if foot := s.about(b.Thing); foot.Y > rect.Max.Y { // so far it may go on
+		rect.Max.Y = foot.Y
+	}
+	rect = rect.Inset(-margin).Intersect(all)
+	if !masks[0].Bounds().Inset(-soft).Overlaps(rect) {
 		return &solid.Shape{}, &solid.Shape{}, nil
 	}
 	find := func(what string, of func(*crossed) []bool) (*solid.Shape, error) {
 		return covers.Shape(ctx, fmt.Sprintf("%s %s %s %v %g", what, a.Key(), b.whole.Key(), rect, s.unit), func(context.Context) (*solid.Shape, error) {
-			c := &crossed{w: rect.Dx(), h: rect.Dy(), is: make([]uint8, rect.Dx()*rect.Dy()), over: make([]bool, rect.Dx()*rect.Dy())}
-			row := make([]float32, c.w)
-			for k, m := range masks {
-				for y := range c.h {
-					m.Fill(row, rect.Min.X, rect.Min.Y+y)
-					for x, v := range row {
-						if v >= 0.5 {
-							c.is[y*c.w+x] = uint8(one + k)
-						}
-					}
-				}
+			c := &crossed{w: rect.Dx(), h: rect.Dy()}
+			if b.is == nil {
+				b.is = make([]uint8, c.w*c.h)
+				mark(b.is, rect, masks[1], other)
 			}
+			c.is, c.over = slices.Clone(b.is), make([]bool, c.w*c.h)
+			mark(c.is, rect, masks[0], one)
 			return cells(of(c), rect, s.unit), nil
 		})
 	}
@@ -174,12 +206,42 @@ func (s *Set) crossing(ctx context.Context, a coverage.Coverage, b *stood, cover
 	return
 }
 
-// cells returns a shape of some cells, empty for none.
+// mark marks the cells of a rectangle that a mask covers by half, where nothing is marked yet.
+func mark(is []uint8, rect image.Rectangle, m coverage.Mask, as uint8) {
+	r := m.Bounds().Intersect(rect)
+	row := make([]float32, r.Dx())
+	for y := r.Min.Y; y < r.Max.Y; y++ {
+		m.Fill(row, r.Min.X, y)
+		to := is[(y-rect.Min.Y)*rect.Dx()+r.Min.X-rect.Min.X:]
+		for x, v := range row {
+			if v >= 0.5 && to[x] == neither {
+				to[x] = as
+			}
+		}
+	}
+}
+
+// cells returns a shape of some cells of a rectangle, empty for none.
 func cells(covered []bool, rect image.Rectangle, size float64) *solid.Shape {
-	if !slices.Contains(covered, true) {
+	var used image.Rectangle
+	for i, c := range covered {
+		if c {
+			x, y := rect.Min.X+i%rect.Dx(), rect.Min.Y+i/rect.Dx()
+			used = used.Union(image.Rect(x, y, x+1, y+1))
+		}
+	}
+	if used.Empty() {
 		return &solid.Shape{}
 	}
-	return solid.New(covered, nil, rect, size)
+	used = used.Inset(-1) // beyond which there is nothing
+	own := make([]bool, used.Dx()*used.Dy())
+	for i := range own {
+		if p := used.Min.Add(image.Pt(i%used.Dx(), i/used.Dx())); p.In(rect) {
+			p = p.Sub(rect.Min)
+			own[i] = covered[p.Y*rect.Dx()+p.X]
+		}
+	}
+	return solid.New(own, nil, used, size)
 }
 
 // parted parts the cells where a thing that lies is seen before one that stands into those where it lies before that, and those where

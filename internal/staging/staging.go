@@ -299,20 +299,19 @@ func nearest(p *room.Prism) float64 {
 // things adds what stands or lies in the room.
 func (s *Set) things(ctx context.Context, covers Covers, frame image.Rectangle) error {
 	list := make([]stood, len(s.r.Room.Things))
-	for i := range list {
+	if err := side(ctx, len(list), func(i int) (err error) {
 		t := &list[i]
 		*t = stood{Thing: &s.r.Room.Things[i], foot: s.Feet[i], on: s.On[i]}
-		var err error
-		if t.whole, err = covers.CutOut(ctx, t.Of); err != nil {
+		if t.whole, err = covers.CutOut(ctx, t.Of); err != nil || t.whole == nil {
 			return err
 		}
-		if t.cover = t.whole; t.cover == nil {
-			continue
+		t.cover = t.whole
+		if err = s.form(ctx, t, covers, frame); err == nil {
+			t.lies = t.Lies == recipe.LiesFlat || t.Lies == recipe.LiesAuto && flat(t.shape.Used(), t.Foot.Y/s.unit)
 		}
-		if err := s.form(ctx, t, covers, frame); err != nil {
-			return err
-		}
-		t.lies = t.Lies == recipe.LiesFlat || t.Lies == recipe.LiesAuto && flat(t.shape.Used(), t.Foot.Y/s.unit)
+		return err
+	}); err != nil {
+		return err
 	}
 	if err := s.cross(ctx, list, covers, frame); err != nil {
 		return err
@@ -345,9 +344,15 @@ func (s *Set) form(ctx context.Context, t *stood, covers Covers, frame image.Rec
 	for _, u := range t.past {
 		key += fmt.Sprint(" past ", u.ID)
 	}
-	at := [2]float64{coarse * math.Floor(t.Foot.X/s.unit/coarse), coarse * math.Floor(t.Foot.Y/s.unit/coarse)}
+	at := s.about(t.Thing)
 	t.shape, err = covers.Shape(ctx, key+fmt.Sprint(" ", at), func(ctx context.Context) (*solid.Shape, error) { return s.outline(ctx, t, at, covers, frame) })
 	return err
+}
+
+// about returns the cell that a thing stands on, roughly.
+func (s *Set) about(t *recipe.Thing) image.Point {
+	near := func(v float64) int { return int(coarse * math.Floor(v/s.unit/coarse)) }
+	return image.Pt(near(t.Foot.X), near(t.Foot.Y))
 }
 
 // thing adds a thing that stands or lies in the room, and what climbs it.
@@ -383,7 +388,7 @@ func (s *Set) thing(ctx context.Context, t *stood, covers Covers, frame image.Re
 const margin = 12
 
 // outline finds the shape of a thing that stands about at a place, in units.
-func (s *Set) outline(ctx context.Context, t *stood, at [2]float64, covers Covers, frame image.Rectangle) (*solid.Shape, error) {
+func (s *Set) outline(ctx context.Context, t *stood, at image.Point, covers Covers, frame image.Rectangle) (*solid.Shape, error) {
 	scale := 1 / s.unit
 	m := t.cover.At(scale)
 	all := image.Rect(0, 0, int(math.Ceil(float64(frame.Max.X)*scale)), int(math.Ceil(float64(frame.Max.Y)*scale)))
@@ -409,6 +414,9 @@ func (s *Set) outline(ctx context.Context, t *stood, at [2]float64, covers Cover
 		}
 		own = append(own, k.At(scale))
 		bounds = bounds.Union(own[len(own)-1].Bounds())
+	}
+	for _, u := range t.past {
+		bounds = bounds.Union(u.Used())
 	}
 	rect := bounds.Inset(-margin).Intersect(all)
 	if bounds.Empty() || rect.Empty() {
@@ -447,9 +455,9 @@ func (s *Set) outline(ctx context.Context, t *stood, at [2]float64, covers Cover
 		fill(u, rect.Max.Y)
 	}
 	for _, u := range t.past {
-		fill(u, int(at[1])+coarse/2) // nothing of it is below where it stands
+		fill(u, at.Y+coarse/2) // nothing of it is below where it stands
 	}
-	keepMain(covered, rect, at[0], at[1])
+	keepMain(covered, rect, float64(at.X), float64(at.Y))
 	if !slices.Contains(covered, true) {
 		return &solid.Shape{}, nil
 	}
