@@ -464,7 +464,7 @@ func TestWhatAChangeComputesAnew(t *testing.T) {
 		{"daylight", func(r *recipe.Recipe) { r.Dusk.Daylight = -1 }, 1}, // the darkened photo
 		{"a tint", func(r *recipe.Recipe) { r.Lights[0].Shells[2].Tint.White = 0.9 }, 0},
 		{"a radius", func(r *recipe.Recipe) { r.Lights[0].Shells[2].Radius *= 1.1 }, 2},      // its shell and its peak
-		{"a point", func(r *recipe.Recipe) { movePoint(t, r, 0, 3, 0) }, 8*2 + 2*5 + 5 + 18}, // one light's shells, peaks and what they are made of; what is kept out of dusk and the vignette; the figure that it lies on, and with that what is seen of it, the room, how it looks and what of its daylight shows, and which one that was; the toes of what stands
+		{"a point", func(r *recipe.Recipe) { movePoint(t, r, 0, 3, 0) }, 8*2 + 2*5 + 5 + 19}, // one light's shells, peaks and what they are made of; what is kept out of dusk and the vignette; the figure that it lies on, as it is seen and as it goes on behind what crosses it, and with that what is seen of it, the room, how it looks and what of its daylight shows, and which one that was; the toes of what stands
 	} {
 		r := base.Clone()
 		c.change(r)

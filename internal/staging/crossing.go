@@ -87,31 +87,33 @@ func (s *Set) cross(ctx context.Context, list []stood, covers Covers, frame imag
 // hide finds out where thing k is hidden by platforms, lights and other things, and what climbs it.
 func (s *Set) hide(ctx context.Context, list []stood, k int, covers Covers, frame image.Rectangle) error {
 	b := &list[k]
-	by := func(a coverage.Coverage, err error) (any bool, _ error) {
-		if a == nil || err != nil {
-			return false, err
-		}
-		over, past, err := s.crossing(ctx, a, b, covers, frame)
+	by := func(a coverage.Coverage, ends bool) (any bool, err error) {
+		over, past, err := s.crossing(ctx, a, b, ends, covers, frame)
 		if any = err == nil && !(over.Empty() && past.Empty()); any {
 			b.under, b.past = append(b.under, over), append(b.past, past)
 		}
 		return any, err
 	}
 	for i := range s.r.Room.Platforms {
-		if i != b.on && nearest(s.Prisms[i]) < b.foot.Len() {
-			if _, err := by(s.platform(ctx, i, covers)); err != nil {
-				return err
-			}
+		if i == b.on || nearest(s.Prisms[i]) >= b.foot.Len() {
+			continue
+		}
+		c, err := s.platform(ctx, i, covers)
+		if err == nil && c != nil {
+			_, err = by(c, true)
+		}
+		if err != nil {
+			return err
 		}
 	}
 	for i := range s.r.Lights {
 		if l := &s.r.Lights[i]; l.Stand != recipe.StandOn(recipe.OnThing, b.ID) && crosses(s.r, l, *b.Thing) {
-			any, err := by(covers.Light(ctx, l))
+			c, err := covers.Light(ctx, l)
+			if err == nil {
+				_, err = by(c, false) // it may be seen beside a thing that ends there
+			}
 			if err != nil {
 				return err
-			}
-			if any { // a light may be seen beside a thing that ends there
-				b.past[len(b.past)-1] = &solid.Shape{}
 			}
 		}
 	}
@@ -120,7 +122,7 @@ func (s *Set) hide(ctx context.Context, list []stood, k int, covers Covers, fram
 		if i == k || a.whole == nil || !a.lies && a.foot.Z >= b.foot.Z {
 			continue
 		}
-		any, err := by(a.whole, nil)
+		any, err := by(a.whole, true)
 		if err != nil {
 			return err
 		}
@@ -174,9 +176,9 @@ func (s *Set) platform(ctx context.Context, i int, covers Covers) (coverage.Cove
 	return faces, nil
 }
 
-// crossing returns the cells where something is seen between parts of a thing, and those behind which that goes on beyond what is
-// seen of it.
-func (s *Set) crossing(ctx context.Context, a coverage.Coverage, b *stood, covers Covers, frame image.Rectangle) (over, past *solid.Shape, err error) {
+// crossing returns the cells where something is seen between parts of a thing, and if that may end behind it those behind which it goes on
+// beyond what is seen of it.
+func (s *Set) crossing(ctx context.Context, a coverage.Coverage, b *stood, ends bool, covers Covers, frame image.Rectangle) (over, past *solid.Shape, err error) {
 	scale := 1 / s.unit
 	masks := [2]coverage.Mask{a.At(scale), b.whole.At(scale)}
 	all := image.Rect(0, 0, int(math.Ceil(float64(frame.Max.X)*scale)), int(math.Ceil(float64(frame.Max.Y)*scale)))
@@ -200,7 +202,8 @@ func (s *Set) crossing(ctx context.Context, a coverage.Coverage, b *stood, cover
 			return cells(of(c), rect, s.unit), nil
 		})
 	}
-	if over, err = find("crossing", (*crossed).across); err == nil {
+	past = &solid.Shape{}
+	if over, err = find("crossing", (*crossed).across); err == nil && ends {
 		past, err = find("past", (*crossed).past)
 	}
 	return

@@ -2,6 +2,7 @@ package staging
 
 import (
 	"image"
+	"math"
 	"sync"
 
 	"pyrant/internal/coverage"
@@ -17,10 +18,10 @@ func (s *Set) faceMask(i int, scale float64) coverage.Mask {
 		return own
 	}
 	wide := shape.Shapes{shape.Tube{Nodes: f.face.Nodes, Width: 2 * rim * s.unit, Closed: true}}.At(scale)
-	m := &rimmed{own: own, wide: wide, seen: f.seen.At(scale)}
+	m := &rimmed{own: own, wide: wide, seen: f.seen.At(scale), edge: outlineOf(f.face, scale)}
 	for k := range s.Surfaces {
 		if g := &s.Surfaces[k]; k != i && g.Kind == Platform && g.ID == f.ID && g.cover == nil {
-			m.others = append(m.others, shape.Shapes{g.face}.At(scale))
+			m.others = append(m.others, face{shape.Shapes{g.face}.At(scale), outlineOf(g.face, scale)})
 		}
 	}
 	m.rows.New = func() any { return new([]float32) }
@@ -30,8 +31,37 @@ func (s *Set) faceMask(i int, scale float64) coverage.Mask {
 // rimmed is a face with its rim.
 type rimmed struct {
 	own, wide, seen coverage.Mask
-	others          []coverage.Mask // the platform's other faces
+	edge            outline
+	others          []face // the platform's other faces
 	rows            sync.Pool
+}
+
+// face is where a face is seen, and its outline.
+type face struct {
+	coverage.Mask
+	edge outline
+}
+
+// outline is the corners of a face, in pixels.
+type outline []shape.Node
+
+func outlineOf(o shape.Outline, scale float64) (out outline) {
+	for _, n := range o.Nodes.All() {
+		out = append(out, shape.Node{X: n.X * scale, Y: n.Y * scale})
+	}
+	return
+}
+
+// away returns how far a place is from the outline.
+func (o outline) away(x, y float64) float64 {
+	least := math.Inf(1)
+	for i, a := range o {
+		b := o[(i+1)%len(o)]
+		u, v := b.X-a.X, b.Y-a.Y
+		t := math.Max(0, math.Min(1, ((x-a.X)*u+(y-a.Y)*v)/math.Max(u*u+v*v, 1e-12)))
+		least = math.Min(least, math.Hypot(a.X+t*u-x, a.Y+t*v-y))
+	}
+	return least
 }
 
 // Bounds is that of Mask.
@@ -67,6 +97,15 @@ func (m *rimmed) Fill(dst []float32, x0, y int) {
 		less(o, func(v float32) float32 { return 1 - v })
 	}
 	for i, v := range rest {
+		if v <= dst[i] {
+			continue
+		}
+		// What another face is nearer to is of that.
+		px, py := float64(x0+i)+0.5, float64(y)+0.5
+		own := m.edge.away(px, py)
+		for _, o := range m.others {
+			v = min(v, float32(math.Max(0.5+(o.edge.away(px, py)-own)/2, 0)))
+		}
 		dst[i] = max(dst[i], min(v, 1))
 	}
 }

@@ -91,27 +91,39 @@ func (s *Set) upon(p *room.Prism, c coverage.Coverage, mid room.Vec, frame image
 	top, card, high := p.Planes[0], s.Cam.Card(mid), s.Cam.Height(mid)
 	beside := slack * s.unit * mid.Z / s.Cam.F
 	covered := make([]bool, rect.Dx()*rect.Dy())
-	column := make([]bool, rect.Dx()) // where something stands
+	column := make([]int, rect.Dx()) // how much rises above the top
 	row := make([]float32, rect.Dx())
-	above, rest := 0.0, 0.0
-	for y := rect.Min.Y; y < rect.Max.Y; y++ {
-		m.Fill(row, rect.Min.X, y)
-		for x, v := range row {
-			if v < 0.5 {
-				continue
+	each := func(do func(x, y int, r room.Vec)) {
+		for y := rect.Min.Y; y < rect.Max.Y; y++ {
+			m.Fill(row, rect.Min.X, y)
+			for x, v := range row {
+				if v >= 0.5 {
+					do(x, y-rect.Min.Y, s.Cam.Ray((float64(rect.Min.X+x)+0.5)*s.unit, (float64(y)+0.5)*s.unit))
+				}
 			}
-			r := s.Cam.Ray((float64(rect.Min.X+x)+0.5)*s.unit, (float64(y)+0.5)*s.unit)
-			t, ok := card.Hit(r)
-			if deep, _ := p.Deep(room.Vec{}, r.Mul(2*mid.Z), 1); ok && deep < -beside && s.Cam.Height(r.Mul(t)) > high {
-				above++
-				column[x], covered[(y-rect.Min.Y)*rect.Dx()+x] = true, true
-				continue
-			}
-			rest++
-			t, ok = top.Hit(r)
-			covered[(y-rect.Min.Y)*rect.Dx()+x] = ok && column[x] && r.Mul(t).Len() > mid.Len()
 		}
 	}
+	each(func(x, y int, r room.Vec) {
+		t, ok := card.Hit(r)
+		if deep, _ := p.Deep(room.Vec{}, r.Mul(2*mid.Z), 1); ok && deep < -beside && s.Cam.Height(r.Mul(t)) > high {
+			covered[y*rect.Dx()+x] = true
+			column[x]++
+		}
+	})
+	above, rest := 0.0, 0.0
+	each(func(x, y int, r room.Vec) {
+		is := &covered[y*rect.Dx()+x]
+		if column[x] < rim {
+			*is = false // a board that stands out
+		}
+		if *is {
+			above++
+			return
+		}
+		rest++
+		t, ok := top.Hit(r)
+		*is = ok && column[x] >= rim && r.Mul(t).Len() > mid.Len()
+	})
 	if above < least*rest {
 		return &solid.Shape{}
 	}
