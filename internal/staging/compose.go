@@ -291,12 +291,9 @@ func (s *Set) look(ctx context.Context) error {
 				if !weights.Any[i] {
 					continue
 				}
-				to, least := sums[i][(y+1)*(w+1):], float32(0.004)
-				if s.Surfaces[i].inside {
-					least = 0.26 // where two faces meet, neither of which fills a pixel, as much is left, and no light comes there
-				}
+				to := sums[i][(y+1)*(w+1):]
 				for x, v := range weights.Of[i][:w] {
-					if v > least {
+					if v > 0.004 {
 						to[x+1] = 1
 					}
 				}

@@ -3,6 +3,7 @@ package staging
 import (
 	"image"
 	"math"
+	"slices"
 	"sync"
 
 	"pyrant/internal/coverage"
@@ -93,6 +94,9 @@ func (m *rimmed) Fill(dst []float32, x0, y int) {
 		}
 	}
 	less(m.seen, func(v float32) float32 { return v })
+	if !slices.ContainsFunc(rest, func(v float32) bool { return v > 0 }) {
+		return
+	}
 	for _, o := range m.others {
 		less(o, func(v float32) float32 { return 1 - v })
 	}

@@ -336,6 +336,7 @@ func TestUpon(t *testing.T) {
 		{"the crate alone", shape.Shapes{crate}, 0},
 		{"a rim", shape.Shapes{crate, box(116, 263, 186, 270)}, 0},
 		{"a smaller crate on it", shape.Shapes{crate, box(135, 210, 165, 275)}, 1},
+		{"a smaller crate on a lid that stands out", shape.Shapes{crate, box(116, 264, 186, 270), box(135, 210, 165, 275)}, 1},
 	} {
 		s, err := New(t.Context(), r, cuts{"c": tt.seen}, nil)
 		if err != nil {
@@ -361,6 +362,12 @@ func TestUpon(t *testing.T) {
 		}
 		if f := at(140, 330); f == nil || f.Kind != Platform || f.cover != nil {
 			t.Errorf("%s: the front shows %+v", tt.name, f)
+		}
+		if f := at(175, 274); f == nil || f.Sheet.Plane != s.Prisms[0].Planes[0] {
+			t.Errorf("%s: the top's far part, beside what stands there, shows %+v", tt.name, f)
+		}
+		if f := at(175, 267); len(tt.seen) == 3 && (f == nil || f.Sheet.Plane != s.Prisms[0].Planes[0]) {
+			t.Errorf("%s: the lid shows %+v", tt.name, f)
 		}
 		if tt.bodies == 0 {
 			continue
@@ -429,7 +436,7 @@ func TestRim(t *testing.T) {
 	}
 	r.CutOuts = append(r.CutOuts, cutout.CutOut{ID: "c", Name: "Crate"})
 	r.Room.Platforms[0].Seen = "c"
-	s, err := New(t.Context(), r, cuts{"c": {box(95, 268, 200, 352)}}, nil)
+	s, err := New(t.Context(), r, cuts{"c": {box(95, 262, 200, 352)}}, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -465,6 +472,11 @@ func TestRim(t *testing.T) {
 	with, without := row(s, 320), row(bare, 320)
 	if front := with[140]; with[98] != front || without[98] == front {
 		t.Errorf("beside the front there is %v, in the front %v, without what is seen %v", with[98], front, without[98])
+	}
+	for _, x := range []int{130, 170, 181} { // near the right face as well, but nearer to the top
+		if over := row(s, 266); over[x] != s.Prisms[0].Planes[0] {
+			t.Errorf("over the top's far edge, at %d, there is %v, not the top", x, over[x])
+		}
 	}
 	if with[90] != without[90] {
 		t.Errorf("beside what is seen there is %v, it was %v", with[90], without[90])
