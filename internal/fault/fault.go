@@ -29,6 +29,7 @@ const (
 type Error struct {
 	Kind  Kind
 	Field string // such as lights[2].shells[0].radius; empty where no one field is at fault
+	Words string // what a page calls the field, such as “Radius of shell 1 of Signal rod”; empty where that is not known
 	Msg   string // a sentence, or several
 	Err   error  // what led to it; may be nil. It is for the log and never shown.
 }

@@ -2,6 +2,7 @@ package recipe
 
 import (
 	"encoding/json"
+	"errors"
 	"fmt"
 	"math"
 	"slices"
@@ -18,6 +19,9 @@ import (
 // it was; what does not change is shared with it. Faults are of type *fault.Error.
 func (r *Recipe) Apply(ops []setting.Op) (*Recipe, error) {
 	next, err := r.applied(ops)
+	if f := (*fault.Error)(nil); errors.As(err, &f) {
+		f.Words = r.words(f.Field)
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -25,6 +29,15 @@ func (r *Recipe) Apply(ops []setting.Op) (*Recipe, error) {
 		next.simplify(r)
 	}
 	return &next, nil
+}
+
+// words returns what a page calls a field as faults name it; nothing where that is not known.
+func (r *Recipe) words(field string) string {
+	path := "/" + strings.NewReplacer(".", "/", "[", "/", "]", "").Replace(strings.TrimPrefix(field, "/"))
+	if title := setting.Title(*r, []setting.Op{{Op: "replace", Path: path}}); field != "" && title != setting.AnyTitle {
+		return title
+	}
+	return ""
 }
 
 // Set returns the operation that replaces the value at path.

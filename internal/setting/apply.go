@@ -263,12 +263,15 @@ func change(v reflect.Value, s *Setting, at string, op *Op, f Frame) (reflect.Va
 	return out, validate(out, s, at, f)
 }
 
+// AnyTitle is the title of a change of which nothing better can be said.
+const AnyTitle = "Change"
+
 // Title returns a few words for the history on what a change does to v: "Gel of
 // Signal rod", "Radius of shell 3 of Signal rod". Where the operations go to
 // several places, it speaks of what they have in common.
 func Title(v any, ops []Op) string {
 	if len(ops) == 0 {
-		return "Change"
+		return AnyTitle
 	}
 	path, op := split(ops[0].Path), ops[0].Op
 	if op == "move" {
@@ -287,7 +290,7 @@ func Title(v any, ops []Op) string {
 	if t := title(reflect.ValueOf(v), path, op); t != "" {
 		return t
 	}
-	return "Change"
+	return AnyTitle
 }
 
 func title(v reflect.Value, path []string, op string) string {
@@ -372,7 +375,7 @@ func (s *Setting) element(list reflect.Value, path []string, op string) string {
 	case !numbered:
 		return inner
 	}
-	return inner + " of " + noun
+	return strings.TrimSuffix(inner, " of") + " of " + noun
 }
 
 // Paths lists, in order, the JSON Pointers of the numbers, switches, choices and

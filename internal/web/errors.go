@@ -1,6 +1,7 @@
 package web
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -45,7 +46,10 @@ func (s *Server) explain(err error) problem {
 			p.Status, p.Title = http.StatusNotFound, "Gone"
 		default:
 			if fe.Field != "" {
-				p.Title, p.Msg = "Not a valid setting", fe.Field+": "+fe.Msg+" The shot stays as it was."
+				p.Title, p.Msg = "Not a valid setting", fe.Msg+" The shot stays as it was."
+				if !strings.Contains(fe.Msg, "“") { // which says what it is about
+					p.Msg = cmp.Or(fe.Words, fe.Field) + ": " + p.Msg
+				}
 			}
 		}
 		return p

@@ -258,7 +258,7 @@ func TestChangesThatAreRefused(t *testing.T) {
 	}{
 		"unknown field":     {at + "/changes", change(version, `[{"op":"add","path":"/dusk/glitter","value":1}]`), 422, "dusk.glitter"},
 		"NaN":               {at + "/changes", change(version, `[{"op":"replace","path":"/dusk/daylight","value":NaN}]`), 422, "JSON Patch"},
-		"radius of -1":      {at + "/changes", change(version, `[{"op":"replace","path":"/lights/0/shells/0/radius","value":-1}]`), 422, "lights[0].shells[0].radius"},
+		"radius of -1":      {at + "/changes", change(version, `[{"op":"replace","path":"/lights/0/shells/0/radius","value":-1}]`), 422, "\"Radius of shell 1 of Light 1: -1 is out of range"},
 		"radius of 1e9":     {at + "/changes", change(version, `[{"op":"replace","path":"/lights/0/shells/0/radius","value":1e9}]`), 422, "lights[0].shells[0].radius"},
 		"no version":        {at + "/changes", url.Values{"patch": {"[]"}}, 400, "version"},
 		"path of one point": {at + "/actions/add-shape", url.Values{"version": {fmt.Sprint(version)}, "light": {"0"}, "shape": {`{"kind":"tube","width":5,"nodes":[{"x":1,"y":2}]}`}}, 422, "A path of 1 point"},
