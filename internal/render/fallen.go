@@ -7,6 +7,7 @@ import (
 	"sync"
 	"time"
 
+	"pyrant/internal/cache"
 	"pyrant/internal/glow"
 	"pyrant/internal/irradiance"
 	"pyrant/internal/raster"
@@ -33,14 +34,18 @@ const (
 	fewer = 2
 )
 
+// fallenKey names what of a light comes back from each pixel of a part of the picture: from all of a small picture's.
+func (p *plan) fallenKey(f *lightField, part image.Rectangle) (r image.Rectangle, key string) {
+	if r = p.frame; r.Dx()*r.Dy() > wholeLimit {
+		r = part
+	}
+	return r, fmt.Sprintf("fallen %s %s %g %g %v", f.key, p.groundKey(), p.q.Recipe.Room.Bounce, p.scale, r)
+}
+
 // fallen returns what of a light comes back from each pixel of a part of the picture, by its colour in
 // the photo.
 func (p *plan) fallen(ctx context.Context, m *inRoom, f *lightField, part image.Rectangle) (fallenLight, error) {
-	r := p.frame
-	if r.Dx()*r.Dy() > wholeLimit {
-		r = part
-	}
-	key := fmt.Sprintf("fallen %s %s %g %g %v", f.key, p.groundKey(), p.q.Recipe.Room.Bounce, p.scale, r)
+	r, key := p.fallenKey(f, part)
 	if r == p.frame {
 		p.cache.Only(fmt.Sprintf("fallen %s %g", f.of, p.scale), key, fewer)
 	}
@@ -69,6 +74,17 @@ func (p *plan) fallen(ctx context.Context, m *inRoom, f *lightField, part image.
 		})
 		return out, err
 	})
+}
+
+// moved tells whether a light falls on a frame otherwise than on the last one, as while things move: that is not worth a picture of its
+// own until it is asked for once more.
+func (p *plan) moved(f *lightField, key string) (bool, error) {
+	if _, ready := cache.Peek[fallenLight](p.cache, key); ready {
+		return false, nil
+	}
+	name := fmt.Sprintf("latest fallen %s %g", f.of, p.scale)
+	last, ok := cache.Peek[latest](p.cache, name)
+	return ok && string(last) != key, cache.Put(p.cache, name, latest(key))
 }
 
 // falling is memory for what falls on a row, and fallings what is done with of it.
@@ -115,9 +131,21 @@ func (p *plan) fall(g *ground, f *irradiance.Field, out []float32, y int, s *fal
 }
 
 // inRoomTerms returns what falls on the room of one light as terms to be added up, weighted. once tells that each row is
-// wanted once: of a strip of an export that is made when it is, and nothing of it is kept.
-func (p *plan) inRoomTerms(ctx context.Context, m *inRoom, f *lightField, part image.Rectangle, once bool, weight ...float32) ([]glow.Term, error) {
-	if once && p.passing && p.frame.Dx()*p.frame.Dy() > wholeLimit && f.Bounce != nil {
+// wanted once: of a strip of an export, and of a frame on which light falls otherwise than on the last, it is made when it is, and
+// nothing of it is kept.
+func (p *plan) inRoomTerms(ctx context.Context, m *inRoom, f *lightField, part image.Rectangle, once bool, weight ...float32) (_ []glow.Term, err error) {
+	if once && f.Bounce != nil {
+		if r, key := p.fallenKey(f, part); r == p.frame {
+			once, err = p.moved(f, key)
+		} else {
+			once = p.passing
+		}
+		if err != nil {
+			return nil, err
+		}
+	}
+	if once && f.Bounce != nil {
+		p.stats.add("fall", time.Now()) // whose time is that of the rows
 		g, err := p.lie(ctx, m, part)
 		if err != nil {
 			return nil, err

@@ -54,7 +54,7 @@ func (c covers) Shape(ctx context.Context, key string, build func(context.Contex
 	return cache.Get(ctx, c.cache, key, build)
 }
 
-// latest is which lights crossed the things of a room when it was set up last.
+// latest is what something was named when it was made last, such as the lights that cross the things of a room.
 type latest string
 
 func (l latest) Bytes() int64 { return int64(len(l)) }

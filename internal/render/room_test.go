@@ -323,6 +323,34 @@ func TestRoomKeys(t *testing.T) {
 	}
 }
 
+// What falls on a frame after something moved is kept from the second time on that it is asked for, and the picture is the same.
+func TestFallenIsKept(t *testing.T) {
+	p, r := inFlat(t)
+	r.Room.Daylight, r.Room.Bounce = 1, 1
+	e := New(1 << 27)
+	for i, tt := range []struct {
+		change func(*recipe.Recipe)
+		falls  bool
+	}{
+		{func(*recipe.Recipe) {}, true},
+		{func(r *recipe.Recipe) { r.Lights[0].Level = 0.7 }, false},
+		{func(r *recipe.Recipe) { r.Room.Walls[0].From.Y = 100 }, true}, // not kept
+		{func(r *recipe.Recipe) { r.Lights[0].Level = 0.9 }, true},      // kept
+		{func(r *recipe.Recipe) { r.Lights[0].Level = 0.8 }, false},
+	} {
+		var st Stats
+		tt.change(r)
+		q := Request{Photo: p, PhotoKey: "p", Recipe: r.Clone(), Stats: &st}
+		got := rgba(t, e, q)
+		if _, falls := st.Sum["fall"]; falls != tt.falls {
+			t.Errorf("frame %d: what falls is worked out: %v", i, falls)
+		}
+		if q.Stats = nil; string(got.Pix) != string(rgba(t, New(1<<27), q).Pix) {
+			t.Errorf("frame %d is not that of a new engine", i)
+		}
+	}
+}
+
 // While a light moves that crosses a thing, the thing keeps its outline, and the room is not set up anew until the
 // hand rests.
 func TestCrossingMoves(t *testing.T) {
