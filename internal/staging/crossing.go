@@ -250,8 +250,8 @@ func cells(covered []bool, rect image.Rectangle, size float64) *solid.Shape {
 // parted parts the cells where a thing that lies is seen before one that stands into those where it lies before that, and those where
 // it climbs it, as what lies there would be behind its front.
 func (s *Set) parted(ctx context.Context, a, b *stood, over *solid.Shape, covers Covers) (before, climbs *solid.Shape, err error) {
-	if over.Empty() {
-		return over, over, nil
+	if over.Empty() || b.shape.Empty() {
+		return over, &solid.Shape{}, nil
 	}
 	plane, card, size := s.card(a), s.card(b), b.foot.Z/s.Cam.F
 	r, used := over.Rect, over.Used()
