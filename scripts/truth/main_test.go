@@ -56,12 +56,15 @@ func TestQuay(t *testing.T) {
 	hold(t, b, 0, map[string]figures{
 		"panels floor": {0.96, 0.97, 0}, "panels room": {0.96, 0.97, 0},
 		"rod floor": {0.90, 0.95, 0.78}, "rod back_wall": {0.88, 0.96, 0.45}, "rod side_wall": {0.87, 0.95, 0},
-		"rod crate_a": {0.58, 0, 0}, "rod crate_b": {0.66, 0, 0}, "rod room": {0.88, 0.94, 0},
+		"rod crate_a": {0.58, 0, 0}, "rod crate_b": {0.78, 0, 0}, "rod room": {0.88, 0.94, 0},
 		"lamp floor": {0.907, 0.949, 0.75}, "lamp back_wall": {0.88, 0.94, 0}, "lamp side_wall": {0.94, 0.97, 0},
 		"lamp crate_a": {0.6, 0, 0}, "lamp crate_b": {0.85, 0, 0}, "lamp rope": {0.3, 0, 0}, "lamp room": {0.86, 0.92, 0},
 		"hexagon floor": {0.92, 0.94, 0}, "hexagon back_wall": {0.92, 0.93, 0},
 		"string floor": {0.92, 0.96, 0}, "string back_wall": {0.92, 0.96, 0}, "string room": {0.92, 0.95, 0},
-		"string crate_a": {0.6, 0, 0}, "string crate_b": {0.75, 0, 0},
+		"string crate_a": {0.6, 0, 0}, "string crate_b": {0.8, 0, 0}, "hexagon crate_b": {0.5, 0.55, 0},
+		// The rope is wound round the bollard.
+		"panels bollard": {0.62, 0.83, 0}, "rod bollard": {0.75, 0.88, 0}, "lamp bollard": {0.6, 0.75, 0},
+		"string bollard": {0.6, 0.72, 0}, "string rope": {0.42, 0.65, 0},
 	})
 	if math.Abs(b.focal/(1459.34/4)-1) > 0.02 {
 		t.Errorf("the focal length is %.1f, true is %.1f", b.focal, 1459.34/4)
