@@ -173,11 +173,9 @@ func across(a, b, c *cell) float32 {
 // blurred returns a picture blurred by three boxes, whose variance is that of a Gaussian of a size (Wells 1986).
 func blurred(ctx context.Context, of []float32, w, h int, sigma float64) ([]float32, error) {
 	reach := int(math.Round((math.Sqrt(4*sigma*sigma+1) - 1) / 2))
-	p, err := &raster.Plane{Rect: image.Rect(0, 0, w, h), Pix: of}, error(nil)
-	for range 3 {
-		if p, err = raster.Means(ctx, p, reach); err != nil {
-			return nil, err
-		}
+	p, err := raster.Boxes(ctx, &raster.Plane{Rect: image.Rect(0, 0, w, h), Pix: of}, reach, 3)
+	if err != nil {
+		return nil, err
 	}
 	return p.Pix, nil
 }

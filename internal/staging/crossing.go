@@ -84,11 +84,12 @@ func (s *Set) cross(ctx context.Context, list []stood, covers Covers, frame imag
 	})
 }
 
-// hide finds out where thing k is hidden by platforms, lights and other things, and what climbs it.
+// hide finds out where thing k is hidden by platforms and other things, and what climbs it. Lights are left out: one that crosses it may
+// shine from within, as that of a lantern does.
 func (s *Set) hide(ctx context.Context, list []stood, k int, covers Covers, frame image.Rectangle) error {
 	b := &list[k]
-	by := func(a coverage.Coverage, ends bool) (any bool, err error) {
-		over, past, err := s.crossing(ctx, a, b, ends, covers, frame)
+	by := func(a coverage.Coverage) (any bool, err error) {
+		over, past, err := s.crossing(ctx, a, b, covers, frame)
 		if any = err == nil && !(over.Empty() && past.Empty()); any {
 			b.under, b.past = append(b.under, over), append(b.past, past)
 		}
@@ -100,21 +101,10 @@ func (s *Set) hide(ctx context.Context, list []stood, k int, covers Covers, fram
 		}
 		c, err := s.platform(ctx, i, covers)
 		if err == nil && c != nil {
-			_, err = by(c, true)
+			_, err = by(c)
 		}
 		if err != nil {
 			return err
-		}
-	}
-	for i := range s.r.Lights {
-		if l := &s.r.Lights[i]; l.Stand != recipe.StandOn(recipe.OnThing, b.ID) && crosses(s.r, l, *b.Thing) {
-			c, err := covers.Light(ctx, l)
-			if err == nil {
-				_, err = by(c, false) // it may be seen beside a thing that ends there
-			}
-			if err != nil {
-				return err
-			}
 		}
 	}
 	for i := range list {
@@ -122,7 +112,7 @@ func (s *Set) hide(ctx context.Context, list []stood, k int, covers Covers, fram
 		if i == k || a.whole == nil || !a.lies && a.foot.Z >= b.foot.Z {
 			continue
 		}
-		any, err := by(a.whole, true)
+		any, err := by(a.whole)
 		if err != nil {
 			return err
 		}
@@ -176,9 +166,9 @@ func (s *Set) platform(ctx context.Context, i int, covers Covers) (coverage.Cove
 	return faces, nil
 }
 
-// crossing returns the cells where something is seen between parts of a thing, and if that may end behind it those behind which it goes on
-// beyond what is seen of it.
-func (s *Set) crossing(ctx context.Context, a coverage.Coverage, b *stood, ends bool, covers Covers, frame image.Rectangle) (over, past *solid.Shape, err error) {
+// crossing returns the cells where something is seen between parts of a thing, and those behind which that goes on beyond what is
+// seen of it.
+func (s *Set) crossing(ctx context.Context, a coverage.Coverage, b *stood, covers Covers, frame image.Rectangle) (over, past *solid.Shape, err error) {
 	scale := 1 / s.unit
 	masks := [2]coverage.Mask{a.At(scale), b.whole.At(scale)}
 	all := image.Rect(0, 0, int(math.Ceil(float64(frame.Max.X)*scale)), int(math.Ceil(float64(frame.Max.Y)*scale)))
@@ -202,8 +192,7 @@ func (s *Set) crossing(ctx context.Context, a coverage.Coverage, b *stood, ends 
 			return cells(of(c), rect, s.unit), nil
 		})
 	}
-	past = &solid.Shape{}
-	if over, err = find("crossing", (*crossed).across); err == nil && ends {
+	if over, err = find("crossing", (*crossed).across); err == nil {
 		past, err = find("past", (*crossed).past)
 	}
 	return
