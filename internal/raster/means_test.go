@@ -1,8 +1,10 @@
 package raster
 
 import (
+	"fmt"
 	"image"
 	"math"
+	"slices"
 	"testing"
 )
 
@@ -52,5 +54,23 @@ func near(t *testing.T, name string, got, want *Plane) {
 		if math.Abs(float64(v-want.Pix[i])) > 1e-5 {
 			t.Fatalf("%s over %v: %v at %d, want %v", name, got.Rect, v, i, want.Pix[i])
 		}
+	}
+}
+
+// Of work that fails the first number's error is told, whichever came first, and all others are done.
+func TestTry(t *testing.T) {
+	done := make([]bool, 40)
+	err := Try(t.Context(), len(done), func(i int) error {
+		done[i] = true
+		if i == 7 || i == 30 {
+			return fmt.Errorf("number %d", i)
+		}
+		return nil
+	})
+	if err == nil || err.Error() != "number 7" || slices.Contains(done, false) {
+		t.Errorf("%v; done %v", err, done)
+	}
+	if err := Try(t.Context(), 3, func(int) error { return nil }); err != nil {
+		t.Error(err)
 	}
 }

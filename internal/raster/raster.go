@@ -8,6 +8,7 @@
 package raster
 
 import (
+	"cmp"
 	"context"
 	"image"
 	"math"
@@ -181,6 +182,13 @@ func BoxSpan(i, srcEnd int, step float64) (a, b, scale float64) {
 // does with bands of rows.
 func Each(ctx context.Context, n int, work func(i int)) error {
 	return bands(ctx, 0, n, 1, func(i, _ int) { work(i) })
+}
+
+// Try is Each for work that may fail: it returns the error of the first number that has one.
+func Try(ctx context.Context, n int, work func(i int) error) error {
+	errs := make([]error, n)
+	err := Each(ctx, n, func(i int) { errs[i] = work(i) })
+	return cmp.Or(append(errs, err)...)
 }
 
 // FloorDiv returns a divided by b > 0, rounded down: the number of the tile of size b that

@@ -1,7 +1,6 @@
 package render
 
 import (
-	"cmp"
 	"context"
 	"fmt"
 	"image"
@@ -159,9 +158,11 @@ func (p *plan) lightUp(ctx context.Context) error {
 
 // each makes something of each light, side by side, and returns what there is of it in their order.
 func each[T any](ctx context.Context, p *plan, of func(context.Context, *litLight) (*T, error)) (out []T, err error) {
-	list, errs := make([]*T, len(p.lights)), make([]error, len(p.lights))
-	err = raster.Each(ctx, len(list), func(i int) { list[i], errs[i] = of(ctx, p.lights[i]) })
-	if err := cmp.Or(append(errs, err)...); err != nil {
+	list := make([]*T, len(p.lights))
+	if err := raster.Try(ctx, len(list), func(i int) (err error) {
+		list[i], err = of(ctx, p.lights[i])
+		return err
+	}); err != nil {
 		return nil, err
 	}
 	for _, v := range list {

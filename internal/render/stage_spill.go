@@ -1,7 +1,6 @@
 package render
 
 import (
-	"cmp"
 	"context"
 	"fmt"
 	"image"
@@ -86,7 +85,7 @@ type lightSpill struct {
 
 // spills returns the spill of each light, nil for none, worked out side by side.
 func (p *plan) spills(ctx context.Context) ([]*lightSpill, error) {
-	out, errs := make([]*lightSpill, len(p.lights)), make([]error, len(p.lights))
+	out := make([]*lightSpill, len(p.lights))
 	for i := range p.q.Recipe.Lights {
 		if p.q.Recipe.Room.On {
 			p.standKey(i) // which is noted down, and not made by two
@@ -97,8 +96,10 @@ func (p *plan) spills(ctx context.Context) ([]*lightSpill, error) {
 			return nil, err
 		}
 	}
-	err := raster.Each(ctx, len(out), func(i int) { out[i], errs[i] = p.spillOf(ctx, p.lights[i]) })
-	return out, cmp.Or(append(errs, err)...)
+	return out, raster.Try(ctx, len(out), func(i int) (err error) {
+		out[i], err = p.spillOf(ctx, p.lights[i])
+		return err
+	})
 }
 
 // spillPower returns how strong the spill of a light is; 0 for none.

@@ -1,7 +1,6 @@
 package staging
 
 import (
-	"cmp"
 	"context"
 	"encoding/binary"
 	"fmt"
@@ -59,7 +58,7 @@ func (s *Set) card(t *stood) room.Plane {
 // the ones and given to the others.
 func (s *Set) cross(ctx context.Context, list []stood, covers Covers, frame image.Rectangle) error {
 	changed := make([]bool, len(list))
-	if err := side(ctx, len(list), func(k int) error {
+	if err := raster.Try(ctx, len(list), func(k int) error {
 		b := &list[k]
 		if b.whole == nil || b.lies {
 			return nil
@@ -76,7 +75,7 @@ func (s *Set) cross(ctx context.Context, list []stood, covers Covers, frame imag
 			a.cover, changed[c.of] = within{a.cover, c.shape, s.unit, false}, true
 		}
 	}
-	return side(ctx, len(list), func(i int) error {
+	return raster.Try(ctx, len(list), func(i int) error {
 		if !changed[i] {
 			return nil
 		}
@@ -136,13 +135,6 @@ func (s *Set) hide(ctx context.Context, list []stood, k int, covers Covers, fram
 		}
 	}
 	return nil
-}
-
-// side does something for the numbers below n side by side.
-func side(ctx context.Context, n int, do func(i int) error) error {
-	errs := make([]error, n)
-	err := raster.Each(ctx, n, func(i int) { errs[i] = do(i) })
-	return cmp.Or(append(errs, err)...)
 }
 
 // platform returns where a platform is seen, nil for nowhere.

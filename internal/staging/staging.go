@@ -14,6 +14,7 @@ import (
 	"pyrant/internal/coverage"
 	"pyrant/internal/cutout"
 	"pyrant/internal/irradiance"
+	"pyrant/internal/raster"
 	"pyrant/internal/recipe"
 	"pyrant/internal/room"
 	"pyrant/internal/setting"
@@ -299,7 +300,7 @@ func nearest(p *room.Prism) float64 {
 // things adds what stands or lies in the room.
 func (s *Set) things(ctx context.Context, covers Covers, frame image.Rectangle) error {
 	list := make([]stood, len(s.r.Room.Things))
-	if err := side(ctx, len(list), func(i int) (err error) {
+	if err := raster.Try(ctx, len(list), func(i int) (err error) {
 		t := &list[i]
 		*t = stood{Thing: &s.r.Room.Things[i], foot: s.Feet[i], on: s.On[i]}
 		if t.whole, err = covers.CutOut(ctx, t.Of); err != nil || t.whole == nil {
