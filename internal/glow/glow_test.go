@@ -477,8 +477,13 @@ func TestRowsOfATerm(t *testing.T) {
 	for i := range kept.Pix {
 		kept.Pix[i] = float32(i%17) / 16
 	}
-	rows := Term{Rect: kept.Rect, Rows: func(y int, do func([]float32)) { do(slices.Clone(kept.Row(y))) }}
-	for ch, weight := range map[int][]float32{3: {0.5, 2, 1}, 1: {0.75}} {
+	for ch, weight := range map[int][]float32{3: {0.5, 2, 1}, 1: {0.5}} {
+		rows := Term{Rect: kept.Rect, Rows: func(dst []float32, x0, y int) {
+			row := kept.Row(y)[3*(x0-kept.Rect.Min.X):][:len(dst)]
+			for i, v := range row {
+				dst[i] += v * weight[i%len(weight)]
+			}
+		}}
 		sum := func(term Term) (out []float32) {
 			term.Weight = weight
 			s, err := Collapse(t.Context(), []Term{term, term}, ch, image.Rect(0, 0, 12, 12))

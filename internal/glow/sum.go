@@ -21,9 +21,9 @@ type Term struct {
 	// weight its luminance counts.
 	Colours *raster.RGB
 
-	// Rows takes the place of Colours where each row is wanted once, and is made for that: it calls do with the samples of row y
-	// of Rect.
-	Rows func(y int, do func(row []float32))
+	// Rows takes the place of Colours where each row is wanted once, and is made for that: it adds row y of Rect, weighted already,
+	// to the pixels of dst, which start at column x0, three samples each.
+	Rows func(dst []float32, x0, y int)
 	Rect image.Rectangle
 }
 
@@ -376,7 +376,15 @@ func addTerm(dst []float32, x0, y int, t *Term, ch int) {
 	d := dst[(a-x0)*ch : (b-x0)*ch]
 	switch {
 	case t.Rows != nil:
-		t.Rows(y, func(row []float32) { t.addColours(d, row[3*(a-r.Min.X):3*(b-r.Min.X)], ch) })
+		if ch == 3 {
+			t.Rows(d, a, y)
+			return
+		}
+		row := make([]float32, 3*(b-a))
+		t.Rows(row, a, y)
+		for i := range d {
+			d[i] += colour.Luma(row[3*i], row[3*i+1], row[3*i+2])
+		}
 		return
 	case t.Colours != nil:
 		t.addColours(d, t.Colours.Row(y)[3*(a-r.Min.X):3*(b-r.Min.X)], ch)

@@ -140,3 +140,16 @@ func Add(dst, w, e, b []float32, amount float32) {
 		q[2] += float32(w * (e + float32(amount*b[2*n+i])))
 	}
 }
+
+// Divide divides w by what of daylight comes to each place, no less than least, which is of as many, and than floor.
+func Divide(w, day, least []float32, floor float32) {
+	i := 0
+	if wide {
+		if i = len(w) &^ 7; i > 0 {
+			divide8(&w[0], &day[0], &least[0], i, floor)
+		}
+	}
+	for ; i < len(w); i++ {
+		w[i] /= max(day[i], least[i], floor)
+	}
+}

@@ -27,3 +27,8 @@ func onColours8(dst, v, normals *float32, stride, n int)
 //
 //go:noescape
 func add8(dst, w, e, b *float32, stride, n int, amount float32)
+
+// divide8 does Divide for n places, a multiple of 8 above 0.
+//
+//go:noescape
+func divide8(w, day, least *float32, n int, floor float32)

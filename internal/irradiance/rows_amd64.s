@@ -312,3 +312,25 @@ addNext:
 	JG      addNext
 	VZEROUPPER
 	RET
+
+// func divide8(w, day, least *float32, n int, floor float32)
+TEXT ·divide8(SB), NOSPLIT, $0-36
+	MOVQ w+0(FP), DI
+	MOVQ day+8(FP), SI
+	MOVQ least+16(FP), BX
+	MOVQ n+24(FP), CX
+	VBROADCASTSS floor+32(FP), Y15
+
+divideNext:
+	VMAXPS  (SI), Y15, Y0
+	VMAXPS  (BX), Y0, Y0
+	VMOVUPS (DI), Y1
+	VDIVPS  Y0, Y1, Y1
+	VMOVUPS Y1, (DI)
+	ADDQ    $32, SI
+	ADDQ    $32, BX
+	ADDQ    $32, DI
+	SUBQ    $8, CX
+	JG      divideNext
+	VZEROUPPER
+	RET

@@ -62,6 +62,7 @@ func TestRowsSameBits(t *testing.T) {
 		both("on around", n, func(dst []float32) { OnAround(dst, around, normals, make([]float32, n)) })
 		both("on colours", 3*n, func(dst []float32) { OnColours(dst, mixed, normals) })
 		w, e, b := row(n, 1), row(n, 1), row(3*n, 1)
+		both("divide", n, func(dst []float32) { Divide(dst, w, e, 0.1) })
 		both("add", 3*n, func(dst []float32) { Add(dst, w, e, b, 0.7) })
 	}
 }

@@ -19,3 +19,7 @@ func onColours8(dst, v, normals *float32, stride, n int) {
 func add8(dst, w, e, b *float32, stride, n int, amount float32) {
 	panic("irradiance: not made for this machine")
 }
+
+func divide8(w, day, least *float32, n int, floor float32) {
+	panic("irradiance: not made for this machine")
+}

@@ -22,6 +22,10 @@ func TestRows(t *testing.T) {
 	if want := []float32{1.75, 2.75, 3.75, 2.75, 3.25, 3.75}; !slices.Equal(dst, want) {
 		t.Errorf("added up %v, want %v", dst, want)
 	}
+	dst = []float32{1, 1, 1, 3}
+	if Divide(dst, []float32{0.5, 0.01, 0.125, 2}, []float32{0, 0, 0.25, 1}, 0.0625); !slices.Equal(dst, []float32{2, 16, 4, 1.5}) {
+		t.Errorf("divided %v", dst)
+	}
 }
 
 // Where a grid has nothing, and beyond it, 0 is read, whatever the row held.

@@ -191,11 +191,11 @@ func (m *Map) At(x, y, amount float64) (dx, dy float64) {
 		return 0, 0
 	}
 	s, t := float32(u-float64(i)), float32(v-float64(j))
-	mix := func(f []float32) float64 {
-		n := j*w + i
-		return float64((f[n]*(1-s)+f[n+1]*s)*(1-t) + (f[n+w]*(1-s)+f[n+w+1]*s)*t)
-	}
-	dx, dy = amount*mix(m.X), amount*mix(m.Y)
+	n := j*w + i
+	a, b := m.X[n:n+2:n+2], m.X[n+w:n+w+2:n+w+2]
+	dx = amount * float64((a[0]*(1-s)+a[1]*s)*(1-t)+(b[0]*(1-s)+b[1]*s)*t)
+	a, b = m.Y[n:n+2:n+2], m.Y[n+w:n+w+2:n+w+2]
+	dy = amount * float64((a[0]*(1-s)+a[1]*s)*(1-t)+(b[0]*(1-s)+b[1]*s)*t)
 	f := 1 / math.Sqrt(1+(dx*dx+dy*dy)/(steepest*steepest))
 	return dx * f, dy * f
 }

@@ -73,9 +73,11 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground
 		g := &ground{r, make([][]stretch, r.Dy())}
 		step, n := 1/p.scale, r.Dx()
 		amount := p.q.Recipe.Room.Daylight
+		pool := sync.Pool{New: func() any { return newLying(n) }}
 		err = raster.Rows(ctx, r.Min.Y, r.Max.Y, func(y0, y1 int) {
-			sky, bounced := make([]float32, 4*n), make([]float32, irradiance.Around*n)
-			on, returned, some, least := make([]float32, n), make([]float32, n), make([]float32, n), make([]float32, n)
+			s := pool.Get().(*lying)
+			defer pool.Put(s)
+			sky, bounced, on, returned, some, least := s.sky, s.bounced, s.on, s.returned, s.some, s.least
 			for y := y0; y < y1 && ctx.Err() == nil; y++ {
 				py := (float64(y) + 0.5) * step
 				row := v.rows[y-r.Min.Y]
@@ -90,10 +92,7 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground
 					body := m.Surfaces[k.surface].Sheet.Body
 					if body != nil {
 						k.normal = make([]float32, 3*count)
-						for q, l := range b.lean {
-							v := body.Facing(l, (float64(k.x+q)+0.5)*step, py)
-							k.normal[q], k.normal[count+q], k.normal[2*count+q] = float32(v.X), float32(v.Y), float32(v.Z)
-						}
+						body.Facing(k.normal, b.lean, (float64(k.x)+0.5)*step, py, step)
 					}
 					if t := p.thing(m, k.surface); t != nil && (t.Edge != 1 || t.Broad != 1) {
 						for q := range k.weight {
@@ -121,17 +120,16 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground
 						if body != nil || m.shows == nil || !m.shows.Row(least, k.surface, k.x, step, py, count) {
 							clear(least[:count])
 						}
-						for q := range k.weight {
-							d := day[q]
-							if m.bounce != nil {
-								d += back[q]
-							}
-							d = max(d, darkest, least[q])
-							if amount < 1 {
-								d = float32(math.Pow(float64(d), amount))
-							}
-							k.weight[q] /= d
+						if m.bounce != nil {
+							raster.Add(day, back)
 						}
+						if amount < 1 {
+							for q, d := range day {
+								day[q] = float32(math.Pow(float64(max(d, darkest, least[q])), amount))
+							}
+							clear(least[:count])
+						}
+						irradiance.Divide(k.weight, day, least, darkest)
 					}
 					g.rows[y-r.Min.Y][i] = k
 				}
@@ -139,6 +137,13 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground
 		})
 		return g, err
 	})
+}
+
+// lying is memory for daylight along a row of the ground.
+type lying struct{ sky, bounced, on, returned, some, least []float32 }
+
+func newLying(n int) *lying {
+	return &lying{make([]float32, 4*n), make([]float32, irradiance.Around*n), make([]float32, n), make([]float32, n), make([]float32, n), make([]float32, n)}
 }
 
 // shown is which surfaces the pixels of a part of the picture show: what of the ground does not depend on where things
@@ -209,19 +214,19 @@ func (p *plan) show(ctx context.Context, m *inRoom, r image.Rectangle) (*shown, 
 			if sub != nil {
 				fine.mixed(p, w, r.Min.X, y, n)
 			} else if p.scale == 1 {
-				p.own(m, w, r.Min.X, y, n, 1)
+				p.own(m, w, r.Min.X, y, 1)
 			}
 			for i, any := range w.Any {
 				if !any {
 					continue
 				}
-				body, of := m.Surfaces[i].Sheet.Body, w.Of[i][:n]
-				for a := 0; a < n; a++ {
+				body, of, end := m.Surfaces[i].Sheet.Body, w.Of[i], w.To[i]
+				for a := w.From[i]; a < end; a++ {
 					if of[a] == 0 {
 						continue
 					}
 					b := a
-					for b < n && of[b] != 0 {
+					for b < end && of[b] != 0 {
 						b++
 					}
 					k := visible{surface: i, x: r.Min.X + a, weight: slices.Clone(of[a:b])}
@@ -295,23 +300,28 @@ type sharer struct {
 	sum      [][]float32
 	light    []float32
 	one      [3]float32
+	parted   []bool // by pixel, whether it shows several
 }
 
 func (f *sharer) mixed(p *plan, w *staging.Weights, x0, y, n int) {
-	parted := func(k int) bool {
-		for i, any := range w.Any {
-			if v := w.Of[i][k]; any && v > 1e-3 && v < 1-1e-3 {
-				return true
+	if len(f.parted) < n {
+		f.parted = make([]bool, n)
+	}
+	parted := f.parted[:n]
+	clear(parted)
+	for i, any := range w.Any {
+		for k := w.From[i]; any && k < w.To[i]; k++ {
+			if v := w.Of[i][k]; v > 1e-3 && v < 1-1e-3 {
+				parted[k] = true
 			}
 		}
-		return false
 	}
 	for a := 0; a < n; a++ {
-		if !parted(a) {
+		if !parted[a] {
 			continue
 		}
 		b := a + 1
-		for b < n && parted(b) {
+		for b < n && parted[b] {
 			b++
 		}
 		f.share(p, w, x0, a, b, y)
@@ -337,7 +347,7 @@ func (f *sharer) share(p *plan, w *staging.Weights, x0, a, b, y int) {
 	ph := p.q.Photo
 	for j := range subs {
 		f.composer.Row(f.weights, subs*(x0+a), subs*y+j, subs*n)
-		p.own(f.room, f.weights, subs*(x0+a), subs*y+j, subs*n, scale)
+		p.own(f.room, f.weights, subs*(x0+a), subs*y+j, scale)
 		py := min(int((float64(subs*y+j)+0.5)/scale), ph.Height-1)
 		for u := range subs * n {
 			px := min(int((float64(subs*(x0+a)+u)+0.5)/scale), ph.Width-1)
@@ -365,7 +375,7 @@ func (f *sharer) share(p *plan, w *staging.Weights, x0, a, b, y int) {
 // pixels for one of the photo: a dark arm before a bright wall has less of the light than of the pixel, and the wall the more. What
 // a thing looks like there is told by what is seen of it farther within. It has no more than it covers, as things are often darker
 // where they turn away.
-func (p *plan) own(m *inRoom, w *staging.Weights, x0, y, n int, scale float64) {
+func (p *plan) own(m *inRoom, w *staging.Weights, x0, y int, scale float64) {
 	var one [3]float32
 	ph := p.q.Photo
 	py := min(int((float64(y)+0.5)/scale), ph.Height-1)
@@ -373,8 +383,8 @@ func (p *plan) own(m *inRoom, w *staging.Weights, x0, y, n int, scale float64) {
 		if !any || m.Surfaces[i].Sheet.Body == nil {
 			continue
 		}
-		for k, v := range w.Of[i][:n] {
-			if v <= 0 || v >= 1 {
+		for k, v := range w.Of[i][:w.To[i]] {
+			if k < w.From[i] || v <= 0 || v >= 1 {
 				continue
 			}
 			px := min(int((float64(x0+k)+0.5)/scale), ph.Width-1)

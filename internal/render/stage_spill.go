@@ -270,12 +270,21 @@ func (st *spillStage) group(tone area.ToneWindow, ramp recipe.Ramp, part int, v 
 func (st *spillStage) collect(ctx context.Context, p *plan, part image.Rectangle) (rower, error) {
 	r := spillRows{groups: st.groups, back: st.back}
 	for _, g := range st.groups {
-		all := make([]addend, len(g.spills))
-		for j, sp := range g.spills {
-			ll, c := g.lights[j], g.colour[j]
-			all[j] = addend{piece{sp.key(p, ll), ll.l.Spill.Reach, c}, func(ctx context.Context, part image.Rectangle) ([]glow.Term, error) {
+		var all []addend
+		var j joint
+		for n, sp := range g.spills {
+			ll, c := g.lights[n], g.colour[n]
+			if p.joins(sp) {
+				j.room, j.fields, j.colours = sp.room, append(j.fields, sp.field.Field), append(j.colours, c)
+				continue
+			}
+			all = append(all, addend{piece{sp.key(p, ll), ll.l.Spill.Reach, c}, func(ctx context.Context, part image.Rectangle) ([]glow.Term, error) {
 				return p.irradiance(ctx, ll, sp, part, len(st.groups) == 1, c[:]...)
-			}}
+			}})
+		}
+		if j.room != nil {
+			// What moves of it moves all of it: none is kept.
+			all = append(all, addend{piece{}, func(ctx context.Context, part image.Rectangle) ([]glow.Term, error) { return j.term(ctx, p, part) }})
 		}
 		s, err := p.sum(ctx, fmt.Sprint("spill ", g.tone, g.middle, g.part, g.veil.key), all, part)
 		if err != nil {

@@ -142,17 +142,16 @@ func (s *Shape) Thickness(x, y float64) (h, dx, dy float64) {
 	n := j*w + i
 	m, o := min(1, w-1), min(1, rows-1)*w
 	p, q, r, t := &s.rise[n], &s.rise[n+m], &s.rise[n+o], &s.rise[n+o+m]
-	mix := func(p, q, r, t float32) float64 {
-		a, b := p+(q-p)*fx, r+(t-r)*fx
-		return float64(a + (b-a)*fy)
-	}
-	h2 := mix(p.h2, q.h2, r.h2, t.h2)
+	a, b := p.h2+(q.h2-p.h2)*fx, r.h2+(t.h2-r.h2)*fx
+	h2 := float64(a + (b-a)*fy)
 	if h2 <= 0 {
 		return 0, 0, 0
 	}
 	h = math.Sqrt(h2)
 	// The slope of h² has no pole at the outline, that of h has.
-	return h * s.Cell, mix(p.dx, q.dx, r.dx, t.dx) / h, mix(p.dy, q.dy, r.dy, t.dy) / h
+	a, b = p.dx+(q.dx-p.dx)*fx, r.dx+(t.dx-r.dx)*fx
+	c, d := p.dy+(q.dy-p.dy)*fx, r.dy+(t.dy-r.dy)*fx
+	return h * s.Cell, float64(a+(b-a)*fy) / h, float64(c+(d-c)*fy) / h
 }
 
 // Within returns how much of a place, in cells of the photo's grid, the shape covers, evenly between the middles of cells.
@@ -283,8 +282,15 @@ type Lean struct{ Right, Down, Ahead float32 }
 // The thickness grows by what relief adds to it at a place, nil for none.
 func (s *Shape) Lean(x, y, edge float64, parts int, relief func(x, y float64) (dx, dy float64)) (l Lean) {
 	h, dx, dy := s.Thickness(x+edge/2, y+edge/2)
+	if parts == 1 {
+		if relief != nil {
+			u, v := relief(x+edge/2, y+edge/2)
+			dx, dy = dx+u, dy+v
+		}
+		return Lean{float32(dx), float32(dy), 1}
+	}
 	part := func(i int) float64 { return edge * (float64(i) + 0.5) / float64(parts) }
-	if parts == 1 || h > wellWithin*edge {
+	if h > wellWithin*edge {
 		// Folds are finer than the form: of them the mean of all parts counts.
 		for i := 0; relief != nil && i < parts*parts; i++ {
 			u, v := relief(x+part(i%parts), y+part(i/parts))
@@ -311,15 +317,25 @@ func (s *Shape) Lean(x, y, edge float64, parts int, relief func(x, y float64) (d
 	return l
 }
 
-// Facing returns the unit normal of a front that leans so, at a point of the photo.
-func (b *Body) Facing(l Lean, x, y float64) room.Vec {
-	if b.Flat {
-		// Folds count in full.
-		_, dx, dy := b.Thickness(x, y)
-		ahead := math.Max(float64(l.Ahead), 1e-6)
-		return b.lying(b.Cam.Ray(x, y), float64(l.Right)/ahead-(1-puffed)*dx, float64(l.Down)/ahead-(1-puffed)*dy)
+// Facing writes the unit normals of a front that leans so at points of the photo in a row, the first of them at x and each step
+// on, to dst: three numbers, each of them a row.
+func (b *Body) Facing(dst []float32, of []Lean, x, y, step float64) {
+	n := len(of)
+	nx, ny, nz := dst[:n], dst[n:2*n], dst[2*n:3*n]
+	card, right, down := b.Card.N, b.right, b.down
+	for i, l := range of {
+		var v room.Vec
+		if b.Flat {
+			// Folds count in full.
+			x := x + float64(i)*step
+			_, dx, dy := b.Thickness(x, y)
+			ahead := math.Max(float64(l.Ahead), 1e-6)
+			v = b.lying(b.Cam.Ray(x, y), float64(l.Right)/ahead-(1-puffed)*dx, float64(l.Down)/ahead-(1-puffed)*dy)
+		} else {
+			v = card.Mul(float64(l.Ahead)).Sub(right.Mul(float64(l.Right))).Sub(down.Mul(float64(l.Down))).Unit()
+		}
+		nx[i], ny[i], nz[i] = float32(v.X), float32(v.Y), float32(v.Z)
 	}
-	return b.Card.N.Mul(float64(l.Ahead)).Sub(b.right.Mul(float64(l.Right))).Sub(b.down.Mul(float64(l.Down))).Unit()
 }
 
 // wellWithin is how many edges of a square the body must be thick for its normal to be much the same all over it.

@@ -184,6 +184,13 @@ func TestSurface(t *testing.T) {
 	}
 }
 
+// facing returns what Facing writes for the second of two points in a row.
+func facing(b *Body, l Lean, x, y float64) room.Vec {
+	row := make([]float32, 6)
+	b.Facing(row, []Lean{{Ahead: 1}, l}, x-0.5, y, 0.5)
+	return room.Vec{X: float64(row[1]), Y: float64(row[3]), Z: float64(row[5])}
+}
+
 // What lies is seen from above and a little from its side: its rim faces outwards, and folds on it count in full.
 func TestLying(t *testing.T) {
 	cam := room.Level(200, 200, 20, 0, 200)
@@ -193,7 +200,7 @@ func TestLying(t *testing.T) {
 	side := cam.Level(room.Vec{Z: 1})
 	at := func(x, y float64) (right, ahead, up float64) {
 		_, n, ok := b.Surface(x, y)
-		if f := b.Facing(b.Lean(x, y, 1e-3, 1, nil), x, y); !ok || math.Abs(n.Len()-1) > 1e-9 || f.Dot(n) < 0.9999 {
+		if f := facing(b, b.Lean(x, y, 1e-3, 1, nil), x, y); !ok || math.Abs(n.Len()-1) > 1e-9 || f.Dot(n) < 0.9999 {
 			t.Fatalf("at %v, %v it faces %v, a pixel %v", x, y, n, f)
 		}
 		return n.X, n.Dot(side), n.Dot(cam.Up)
@@ -213,7 +220,7 @@ func TestLying(t *testing.T) {
 	if far < z+0.03 || near > z-0.03 {
 		t.Errorf("its far side faces %.2f ahead, its middle %.2f, its near side %.2f", far, z, near)
 	}
-	n := b.Facing(b.Lean(100, 120, 1e-3, 1, func(_, _ float64) (float64, float64) { return 0.5, 0 }), 100, 120)
+	n := facing(b, b.Lean(100, 120, 1e-3, 1, func(_, _ float64) (float64, float64) { return 0.5, 0 }), 100, 120)
 	if got := -n.X / n.Dot(cam.Up); math.Abs(got-0.5) > 0.02 {
 		t.Errorf("a fold that rises by 0.5 leans by %.2f", got)
 	}
@@ -225,7 +232,7 @@ func TestFacingWithRelief(t *testing.T) {
 	cam := room.Level(80, 80, 20, 0, 80)
 	b := Stand(New(disc, nil, image.Rect(0, 0, 80, 80), 1), &cam, room.Plane{N: room.Vec{Z: -1}, D: -5}, 5)
 	tilt := func(relief func(x, y float64) (dx, dy float64), parts int) (right, down float64) {
-		n := b.Facing(b.Lean(39, 39, 2, parts, relief), 40, 40)
+		n := facing(b, b.Lean(39, 39, 2, parts, relief), 40, 40)
 		return n.X / -n.Z, n.Y / -n.Z
 	}
 	if x, y := tilt(nil, 4); math.Hypot(x, y) > 0.1 {

@@ -111,16 +111,18 @@ func (l Layout) Same(m Layout) bool {
 
 // Weights is how much of each pixel of a row each surface fills.
 type Weights struct {
-	Of  [][]float32 // by surface; of those that fill nothing only what Any says
-	Any []bool
-	one []float32
+	Of       [][]float32 // by surface; of those that fill nothing only what Any says
+	Any      []bool
+	From, To []int // by surface that fills any: it fills nothing before From, and nothing from To on
+	one      []float32
 	// rest is what of each pixel is not covered yet, between what covers any.
 	rest []float32
 }
 
 // NewWeights returns memory for rows of n pixels.
 func (c *Composer) NewWeights(n int) *Weights {
-	w := &Weights{Of: make([][]float32, len(c.masks)), Any: make([]bool, len(c.masks)), one: make([]float32, n), rest: make([]float32, n)}
+	k := len(c.masks)
+	w := &Weights{Of: make([][]float32, k), Any: make([]bool, k), From: make([]int, k), To: make([]int, k), one: make([]float32, n), rest: make([]float32, n)}
 	for i := range w.Of {
 		w.Of[i] = make([]float32, n)
 	}
@@ -145,6 +147,12 @@ func (c *Composer) Row(w *Weights, x0, y, n int) {
 	}
 	for i := range flats {
 		clear(w.Of[i][:n])
+	}
+	fills := func(i, from, to int) {
+		if !w.Any[i] {
+			w.Any[i], w.From[i] = true, from
+		}
+		w.To[i] = to
 	}
 	// parts writes what a pixel shows, and returns the plane that fills it wholly, with how many pixels
 	// that one is ahead of all others; -1 where several share it.
@@ -171,7 +179,7 @@ func (c *Composer) Row(w *Weights, x0, y, n int) {
 			}
 		}
 		if ahead > 1 {
-			w.Of[best][k], w.Any[best] = 1, true
+			w.Of[best][k] = 1
 			return best, ahead
 		}
 		sum := 0.0
@@ -187,7 +195,7 @@ func (c *Composer) Row(w *Weights, x0, y, n int) {
 			}
 			if part > 0 {
 				w.Of[i][k] = float32(part)
-				w.Any[i] = true
+				fills(i, k, k+1)
 				sum += part
 			}
 		}
@@ -201,6 +209,7 @@ func (c *Composer) Row(w *Weights, x0, y, n int) {
 	for k := 0; k < n; {
 		// As many pixels on as a plane is ahead, nothing else comes before it.
 		whole, ahead := parts(k)
+		from := k
 		k++
 		if whole >= 0 {
 			to := w.Of[whole]
@@ -208,6 +217,7 @@ func (c *Composer) Row(w *Weights, x0, y, n int) {
 				to[k] = 1
 				k++
 			}
+			fills(whole, from, k)
 		}
 	}
 	// Things lie over all, and walls that are seen in an area over what is seen by itself, the nearest first. What lies beside
@@ -250,7 +260,7 @@ func (c *Composer) Row(w *Weights, x0, y, n int) {
 		}
 		clear(w.Of[i][:n])
 		copy(w.Of[i][from:to], one)
-		w.Any[i] = true
+		fills(i, from, to)
 	}
 	for j := range flats {
 		if c.masks[j] == nil && w.Any[j] && lo < hi {
