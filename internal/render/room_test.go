@@ -3,6 +3,7 @@ package render
 import (
 	"image"
 	"math"
+	"slices"
 	"strings"
 	"sync/atomic"
 	"testing"
@@ -10,8 +11,10 @@ import (
 	"pyrant/internal/area"
 	"pyrant/internal/colour"
 	"pyrant/internal/cutout"
+	"pyrant/internal/glow"
 	"pyrant/internal/pass"
 	"pyrant/internal/photo"
+	"pyrant/internal/raster"
 	"pyrant/internal/recipe"
 	"pyrant/internal/room"
 	"pyrant/internal/setting"
@@ -576,9 +579,9 @@ func TestRoughAreas(t *testing.T) {
 	}
 }
 
-// A large picture, of which an export makes each row of what falls on the room when it is wanted, is that of a frame of
-// its size to the bit: of one colour, and of a ramp, where what falls is wanted more than once.
-func TestRoomInStrips(t *testing.T) {
+// bulbs is a large picture of a room with two bulbs and a post between them.
+func bulbs(t *testing.T) (*photo.Photo, *recipe.Recipe) {
+	t.Helper()
 	p := flat(1280, 850, 128)
 	r := recipe.New(1280, 850)
 	r.Room.On, r.Room.Horizon = true, 255
@@ -604,6 +607,70 @@ func TestRoomInStrips(t *testing.T) {
 	if !r.Spill.On || r.Room.Bounce == 0 || p.Width*p.Height <= wholeLimit {
 		t.Fatal("nothing bounces, or the picture is small")
 	}
+	return p, r
+}
+
+// What several lights give is added up before it is read in a picture that is not kept whole: that is what each of them gives in turn,
+// on what is flat and on what is round, where one is brighter than light adds up as well.
+func TestJoint(t *testing.T) {
+	p, r := bulbs(t)
+	r.Lights[0].Spill.Strength, r.Room.Bounce = 40, 0.6
+	plan, err := newPlan(t.Context(), New(1<<29).Cache, &Request{Photo: p, PhotoKey: "p", Recipe: r})
+	if err != nil {
+		t.Fatal(err)
+	}
+	spills := plan.stages[slices.IndexFunc(plan.stages, func(s stage) bool { _, ok := s.(*spillStage); return ok })].(*spillStage)
+	g := spills.groups[0]
+	part := image.Rect(100, 380, 1180, 640)
+	each, all := make([]float32, 3*part.Dx()), make([]float32, 3*part.Dx())
+	var j joint
+	var terms []glow.Term
+	for i, sp := range g.spills {
+		if !plan.joins(sp) {
+			t.Fatal("a light is not added up with others")
+		}
+		j.room, j.fields, j.colours = sp.room, append(j.fields, sp.field.Field), append(j.colours, g.colour[i])
+		one, err := plan.inRoomTerms(t.Context(), sp.room, sp.field, part, false, g.colour[i][:]...)
+		if err != nil {
+			t.Fatal(err)
+		}
+		terms = append(terms, one...)
+	}
+	joined, err := j.term(t.Context(), plan, part)
+	if err != nil {
+		t.Fatal(err)
+	}
+	bright, round := 0, 0
+	for y := part.Min.Y; y < part.Max.Y; y++ {
+		clear(each)
+		clear(all)
+		for _, one := range terms {
+			raster.AddColours(each, one.Colours.Row(y), [3]float32(one.Weight))
+		}
+		// In two pieces that meet on the post, as parts of a row may be asked for.
+		joined[0].Rows(all[:3*540], part.Min.X, y)
+		joined[0].Rows(all[3*540:], part.Min.X+540, y)
+		for i, v := range each {
+			if x := part.Min.X + i/3; x > 600 && x < 680 && v > 0 {
+				round++
+			}
+			if v >= brightest {
+				bright++
+			}
+			if math.Abs(float64(v-all[i])) > 1e-5 {
+				t.Fatalf("at %d, %d it is %v, each in turn %v", part.Min.X+i/3, y, all[i], v)
+			}
+		}
+	}
+	if bright < 100 || round < 100 {
+		t.Errorf("%d samples are bright, and %d are on what is round", bright, round)
+	}
+}
+
+// A large picture, of which an export makes each row of what falls on the room when it is wanted, is that of a frame of
+// its size to the bit: of one colour, and of a ramp.
+func TestRoomInStrips(t *testing.T) {
+	p, r := bulbs(t)
 	ramp := r.Clone()
 	ramp.Lights[0].Spill.Ramp = recipe.Ramp{Dark: recipe.Tint{Hue: 30}, Middle: 0.4}
 	for _, r := range []*recipe.Recipe{r, ramp} {

@@ -126,6 +126,11 @@ func TestCompose(t *testing.T) {
 					t.Fatalf("row %d, pixel %d: %v and %v of surface %d", y, 137+k, p, q, i)
 				}
 			}
+			for k, v := range a.Of[i] {
+				if in := k >= a.From[i] && k < a.To[i]; a.Any[i] && v != 0 && !in {
+					t.Fatalf("row %d, pixel %d: %v of surface %d, which is to lie from %d to %d", y, k, v, i, a.From[i], a.To[i])
+				}
+			}
 		}
 	}
 	m := s.Compose(1).Mask("w", image.Rect(0, 0, 600, 400))
