@@ -44,9 +44,12 @@ func (p *plan) fallenKey(f *lightField, part image.Rectangle) (r image.Rectangle
 }
 
 // fallen returns what of a light comes back from each pixel of a part of the picture, by its colour in
-// the photo.
-func (p *plan) fallen(ctx context.Context, m *inRoom, f *lightField, part image.Rectangle) (fallenLight, error) {
+// the photo; of those that show what is round alone, if that is all that is wanted.
+func (p *plan) fallen(ctx context.Context, m *inRoom, f *lightField, part image.Rectangle, round bool) (fallenLight, error) {
 	r, key := p.fallenKey(f, part)
+	if round {
+		key = "round " + key
+	}
 	if r == p.frame {
 		p.cache.Only(fmt.Sprintf("fallen %s %g", f.of, p.scale), key, fewer)
 	}
@@ -67,9 +70,9 @@ func (p *plan) fallen(ctx context.Context, m *inRoom, f *lightField, part image.
 			defer fallings.Put(s)
 			for y := y0; y < y1 && ctx.Err() == nil; y++ {
 				if f.Bounce == nil {
-					p.fall(g, f.Field, out.plain.Row(y), y, s)
+					p.fall(g, f.Field, out.plain.Row(y), y, s, round)
 				} else {
-					p.fall(g, f.Field, out.colours.Row(y), y, s)
+					p.fall(g, f.Field, out.colours.Row(y), y, s, round)
 				}
 			}
 		})
@@ -102,11 +105,14 @@ func newFalling(n int) *falling {
 	return s
 }
 
-// fall adds what falls on row y of the ground to out: one value a pixel where nothing bounces, else three.
-func (p *plan) fall(g *ground, f *irradiance.Field, out []float32, y int, s *falling) {
+// fall adds what falls on row y of the ground, or on what of it is round, to out: one value a pixel where nothing bounces, else three.
+func (p *plan) fall(g *ground, f *irradiance.Field, out []float32, y int, s *falling, round bool) {
 	ch := len(out) / g.rect.Dx()
 	for i := range g.rows[y-g.rect.Min.Y] {
 		k := &g.rows[y-g.rect.Min.Y][i]
+		if round && k.normal == nil {
+			continue
+		}
 		p.fallOn(k, 0, len(k.weight), f, out[ch*(k.x-g.rect.Min.X):], y, s)
 	}
 }
@@ -160,12 +166,12 @@ func (p *plan) inRoomTerms(ctx context.Context, m *inRoom, f *lightField, part i
 			defer fallings.Put(s)
 			row := s.row[:3*part.Dx()]
 			clear(row)
-			p.fall(g, f.Field, row, y, s)
+			p.fall(g, f.Field, row, y, s, false)
 			raster.AddColours(dst, row[3*(x0-part.Min.X):][:len(dst)], [3]float32(weight))
 		}
 		return []glow.Term{{Rows: rows, Rect: part}}, nil
 	}
-	c, err := p.fallen(ctx, m, f, part)
+	c, err := p.fallen(ctx, m, f, part, false)
 	return []glow.Term{{Field: c.plain, Colours: c.colours, Weight: weight}}, err
 }
 
@@ -173,7 +179,7 @@ func (p *plan) inRoomTerms(ctx context.Context, m *inRoom, f *lightField, part i
 // a place serves many pixels of a large picture.
 type joint struct {
 	room    *inRoom
-	fields  []*irradiance.Field
+	fields  []*lightField
 	colours [][3]float32 // by field
 }
 
@@ -195,6 +201,17 @@ func (j *joint) term(ctx context.Context, p *plan, part image.Rectangle) ([]glow
 		return nil, err
 	}
 	defer p.stats.add("fall", time.Now())
+	// A view that is looked at has what falls on what is round ready for another colour.
+	kept := make([]*raster.RGB, len(j.fields))
+	for n, f := range j.fields {
+		if !p.passing {
+			c, err := p.fallen(ctx, j.room, f, part, true)
+			if err != nil {
+				return nil, err
+			}
+			kept[n] = c.colours
+		}
+	}
 	step := 1 / p.scale
 	seen := image.Rect(int(float64(part.Min.X)*step), int(float64(part.Min.Y)*step), int(float64(part.Max.X)*step)+1, int(float64(part.Max.Y)*step)+1)
 	direct, bounce := make([]*irradiance.Grid, len(j.room.Surfaces)), make([]*irradiance.Grid, len(j.room.Surfaces))
@@ -228,8 +245,12 @@ func (j *joint) term(ctx context.Context, p *plan, part image.Rectangle) ([]glow
 			if k.normal != nil {
 				row := s.row[:3*len(k.weight)]
 				for n, f := range j.fields {
+					if kept[n] != nil {
+						raster.AddColours(to, kept[n].Row(y)[3*(k.x+a-part.Min.X):][:len(to)], j.colours[n])
+						continue
+					}
 					clear(row)
-					p.fallOn(k, 0, len(k.weight), f, row, y, s)
+					p.fallOn(k, 0, len(k.weight), f.Field, row, y, s)
 					raster.AddColours(to, row[3*a:3*b], j.colours[n])
 				}
 				continue
@@ -286,7 +307,7 @@ func (j *joint) fall(p *plan, k *stretch, a, b int, direct, bounce *irradiance.G
 		clear(sum)
 		for i, f := range j.fields {
 			clear(one)
-			p.fallOn(k, a+from, a+to, f, one, y, s)
+			p.fallOn(k, a+from, a+to, f.Field, one, y, s)
 			raster.AddColours(sum, one, j.colours[i])
 		}
 		for i, at := 0, row[3*from:]; i < len(sum); i += 3 {

@@ -629,36 +629,39 @@ func TestJoint(t *testing.T) {
 		if !plan.joins(sp) {
 			t.Fatal("a light is not added up with others")
 		}
-		j.room, j.fields, j.colours = sp.room, append(j.fields, sp.field.Field), append(j.colours, g.colour[i])
+		j.room, j.fields, j.colours = sp.room, append(j.fields, sp.field), append(j.colours, g.colour[i])
 		one, err := plan.inRoomTerms(t.Context(), sp.room, sp.field, part, false, g.colour[i][:]...)
 		if err != nil {
 			t.Fatal(err)
 		}
 		terms = append(terms, one...)
 	}
-	joined, err := j.term(t.Context(), plan, part)
-	if err != nil {
-		t.Fatal(err)
-	}
 	bright, round := 0, 0
-	for y := part.Min.Y; y < part.Max.Y; y++ {
-		clear(each)
-		clear(all)
-		for _, one := range terms {
-			raster.AddColours(each, one.Colours.Row(y), [3]float32(one.Weight))
+	for _, passing := range []bool{false, true} {
+		plan.passing = passing
+		joined, err := j.term(t.Context(), plan, part)
+		if err != nil {
+			t.Fatal(err)
 		}
-		// In two pieces that meet on the post, as parts of a row may be asked for.
-		joined[0].Rows(all[:3*540], part.Min.X, y)
-		joined[0].Rows(all[3*540:], part.Min.X+540, y)
-		for i, v := range each {
-			if x := part.Min.X + i/3; x > 600 && x < 680 && v > 0 {
-				round++
+		for y := part.Min.Y; y < part.Max.Y; y++ {
+			clear(each)
+			clear(all)
+			for _, one := range terms {
+				raster.AddColours(each, one.Colours.Row(y), [3]float32(one.Weight))
 			}
-			if v >= brightest {
-				bright++
-			}
-			if math.Abs(float64(v-all[i])) > 1e-5 {
-				t.Fatalf("at %d, %d it is %v, each in turn %v", part.Min.X+i/3, y, all[i], v)
+			// In two pieces that meet on the post, as parts of a row may be asked for.
+			joined[0].Rows(all[:3*540], part.Min.X, y)
+			joined[0].Rows(all[3*540:], part.Min.X+540, y)
+			for i, v := range each {
+				if x := part.Min.X + i/3; x > 600 && x < 680 && v > 0 {
+					round++
+				}
+				if v >= brightest {
+					bright++
+				}
+				if math.Abs(float64(v-all[i])) > 1e-5 {
+					t.Fatalf("at %d, %d it is %v, each in turn %v", part.Min.X+i/3, y, all[i], v)
+				}
 			}
 		}
 	}

@@ -275,7 +275,7 @@ func (st *spillStage) collect(ctx context.Context, p *plan, part image.Rectangle
 		for n, sp := range g.spills {
 			ll, c := g.lights[n], g.colour[n]
 			if p.joins(sp) {
-				j.room, j.fields, j.colours = sp.room, append(j.fields, sp.field.Field), append(j.colours, c)
+				j.room, j.fields, j.colours = sp.room, append(j.fields, sp.field), append(j.colours, c)
 				continue
 			}
 			all = append(all, addend{piece{sp.key(p, ll), ll.l.Spill.Reach, c}, func(ctx context.Context, part image.Rectangle) ([]glow.Term, error) {
