@@ -44,12 +44,12 @@ func (s *Set) Light(ctx context.Context, l *recipe.Light) (*irradiance.Light, er
 		}
 	}
 	out.On = host
-	looks := s.looks(l, host)
+	face := s.front(l, host)
 	for _, sh := range l.Shapes {
 		if sh.Taken() {
 			continue
 		}
-		if err := s.shape(ctx, out, l, sh, host, wall, looks); err != nil {
+		if err := s.shape(ctx, out, l, sh, host, wall, face); err != nil {
 			return nil, err
 		}
 	}
@@ -105,7 +105,7 @@ func (s *Set) bases(l *recipe.Light) (out []irradiance.Rod) {
 }
 
 // shape adds a shape to a light.
-func (s *Set) shape(ctx context.Context, out *irradiance.Light, l *recipe.Light, sh shape.Shape, host *solid.Body, wall *room.Plane, looks room.Vec) error {
+func (s *Set) shape(ctx context.Context, out *irradiance.Light, l *recipe.Light, sh shape.Shape, host *solid.Body, wall *room.Plane, face front) error {
 	plane, ok := s.planeOf(sh, l, host, wall)
 	if !ok {
 		return nil
@@ -179,7 +179,7 @@ func (s *Set) shape(ctx context.Context, out *irradiance.Light, l *recipe.Light,
 	}
 	switch {
 	case host != nil:
-		out.Panel(places, s.faces(host, s.bearing(sh, l, host), looks, s.outwards(host, samples)), false)
+		out.Panel(places, s.faces(sh, l, host, face, s.outwards(host, samples)), false)
 	case wall != nil:
 		out.Panel(places, plane.N, true)
 	default:
@@ -210,54 +210,113 @@ func (s *Set) inside(v room.Vec) room.Vec {
 	return v
 }
 
-// bearing returns where the point of the floor under a shape that lies on a body is, seen from where the body stands:
-// a level direction, or nothing where that does not tell, as what is flat and wide has it.
-func (s *Set) bearing(sh shape.Shape, l *recipe.Light, host *solid.Body) room.Vec {
+// footOf returns the point of the floor under a shape that lies on a body; false where it does not tell how that is turned,
+// as what lies beside where what is flat and wide stands does not.
+func (s *Set) footOf(sh shape.Shape, l *recipe.Light, host *solid.Body) (at room.Vec, marked, ok bool) {
 	i := slices.Index(s.Bodies, host)
 	feet := shape.FeetOf(sh).All()
-	var at room.Vec
-	ok := false
-	if len(feet) > 0 {
+	if marked = len(feet) > 0; marked {
 		at, ok = s.Cam.Floor(feet[0].X, feet[0].Y)
 	} else {
 		at, ok = s.Guess(sh, l, host, nil)
 	}
 	if !ok || i < 0 || host.Flat {
-		return room.Vec{}
+		return at, marked, false
 	}
 	d := at.Sub(s.Feet[i]).Off(s.Cam.Up)
-	if before := d.Dot(host.Card.N); before < ahead || before < 0.5*d.Len() {
-		return room.Vec{}
-	}
-	return d.Unit()
+	before := d.Dot(host.Card.N)
+	return at, marked, before >= ahead && before >= 0.5*d.Len()
 }
-
-// up is how far a panel looks up or down at the most.
-const up = 0.2
 
 // ahead is how far before where a thing stands what lies on it must be to tell how the thing is turned.
 const ahead = 0.02
 
-// looks returns how a body is turned by what of a light lies on it; nothing where that does not tell.
-func (s *Set) looks(l *recipe.Light, host *solid.Body) (n room.Vec) {
-	if host == nil {
-		return
-	}
-	for _, sh := range l.Shapes {
-		n = n.Add(s.bearing(sh, l, host))
-	}
-	return n.Unit()
+// front is the side of a body that panels lie on.
+type front struct {
+	looks room.Vec // level; 0 where nothing tells
+	mid   room.Vec // of what lies there, on the floor
+	round float64  // how far before where the body stands that is
 }
 
-// faces returns the normal of a panel on a body: level as much where the panel lies seen from where the body stands as
-// where all of its light does, since a chest is flatter than a post, and up or down as the body's front rises there, by
-// half of that and not far, since a cut-out with an arm before it rises anyhow.
-func (s *Set) faces(host *solid.Body, bearing, looks, fitted room.Vec) room.Vec {
-	if host.Flat || looks.Len() == 0 {
+// front returns the side of a body that a light lies on: it looks square to the line that what is under its panels lies along
+// best, if they lie far enough apart for that, or else to where they lie on the whole, seen from where the body stands.
+func (s *Set) front(l *recipe.Light, host *solid.Body) (f front) {
+	i := slices.Index(s.Bodies, host)
+	if host == nil || i < 0 {
+		return
+	}
+	var feet []room.Vec
+	all := true
+	for _, sh := range l.Shapes {
+		if at, marked, ok := s.footOf(sh, l, host); ok {
+			feet = append(feet, at)
+			all = all && marked
+			f.looks = f.looks.Add(at.Sub(s.Feet[i]).Off(s.Cam.Up).Unit())
+		}
+	}
+	if len(feet) == 0 {
+		return
+	}
+	f.looks, f.mid = f.looks.Unit(), s.Feet[i]
+	if n, ok := s.across(feet); ok && all && math.Abs(n.Dot(f.looks)) > alike {
+		f.looks = n.Mul(math.Copysign(1, n.Dot(f.looks)))
+		side, low, high := f.looks.Cross(s.Cam.Up), math.Inf(1), math.Inf(-1)
+		for _, at := range feet {
+			d := at.Sub(s.Feet[i]).Dot(side)
+			low, high = math.Min(low, d), math.Max(high, d)
+		}
+		f.mid = f.mid.Add(side.Mul((low + high) / 2))
+	}
+	for _, at := range feet {
+		f.round += at.Sub(s.Feet[i]).Dot(f.looks) / float64(len(feet))
+	}
+	return
+}
+
+// wide is how far apart feet must lie, from their middle, to tell how what stands over them is turned, and alike the
+// cosine to where they lie seen from where the body stands.
+const (
+	wide  = 0.015
+	alike = 0.8
+)
+
+// across returns the level direction square to the line that places of the floor lie along best; false for none.
+func (s *Set) across(at []room.Vec) (n room.Vec, ok bool) {
+	var mid room.Vec
+	for _, v := range at {
+		mid = mid.Add(v.Mul(1 / float64(len(at))))
+	}
+	x := room.Vec{X: 1}.Off(s.Cam.Up).Unit()
+	z := s.Cam.Up.Cross(x)
+	var xx, xz, zz float64
+	for _, v := range at {
+		d := v.Sub(mid)
+		a, b := d.Dot(x), d.Dot(z)
+		xx, xz, zz = xx+a*a, xz+a*b, zz+b*b
+	}
+	b, a := math.Sincos(math.Atan2(2*xz, xx-zz) / 2)
+	return x.Mul(-b).Add(z.Mul(a)), len(at) > 1 && math.Sqrt((xx+zz)/float64(len(at))) > wide
+}
+
+// steep is how steeply up or down a front may rise to tell how what lies on it looks: an arm before it does that.
+const steep = 0.6
+
+// faces returns the normal of a panel on a body. It looks aside as a chest does where it lies, which is flatter before than a post:
+// on a Lamé curve of the third degree, |x|³ + |y|³ = r³, what lies at x/y looks aside by the square of that. And it looks up or down as the
+// body's front rises there, fitted, by half of that, and by less where that is steep.
+func (s *Set) faces(sh shape.Shape, l *recipe.Light, host *solid.Body, f front, fitted room.Vec) room.Vec {
+	at, _, ok := s.footOf(sh, l, host)
+	if host.Flat || f.looks.Len() == 0 {
 		return fitted
 	}
-	n := looks.Add(bearing).Unit()
-	return n.Add(s.Cam.Up.Mul(math.Max(-up, math.Min(up, 0.5*fitted.Dot(s.Cam.Up))))).Unit()
+	n := f.looks
+	if ok {
+		side := f.looks.Cross(s.Cam.Up)
+		aside := math.Max(-1, math.Min(1, at.Sub(f.mid).Dot(side)/math.Max(f.round, ahead)))
+		n = n.Add(side.Mul(aside * math.Abs(aside))).Unit()
+	}
+	rise := fitted.Dot(s.Cam.Up)
+	return n.Add(s.Cam.Up.Mul(0.5 * rise * math.Max(0, 1-(rise/steep)*(rise/steep)))).Unit()
 }
 
 // outwards returns the normal of a plane fitted to the front of a body at places of the photo.

@@ -279,17 +279,13 @@ func box(x0, y0, x1, y1 float64) shape.Shape {
 	return shape.Outline{Nodes: shape.PathOf(shape.Node{X: x0, Y: y0}, shape.Node{X: x1, Y: y0}, shape.Node{X: x1, Y: y1}, shape.Node{X: x0, Y: y1})}
 }
 
-// A panel on a body looks to where it lies of where the body stands, half as far aside as that from where all of its light
-// does; what lies beside a foot, as on a wide board, does not tell.
+// Panels on a body look square to the line that their feet lie along, or to where they lie of where the body stands, and aside as a
+// chest does; what lies beside a foot, as on a wide board, does not tell.
 func TestFaces(t *testing.T) {
 	r := shot(t)
 	r.CutOuts = append(r.CutOuts, cutout.CutOut{ID: "c", Name: "Figure"})
-	at := func(across, ahead float64) shape.Feet { // pixels of the floor beside and before where the figure stands
-		return shape.FeetAt(shape.Foot{X: 300 + across, Y: 330 + ahead})
-	}
 	l := recipe.DefaultLight(r.Photo)
 	l.ID, l.Name, l.Stand = "panels", "Panels", recipe.StandOn(recipe.OnThing, "t")
-	l.Shapes = shape.Shapes{shape.Standing(box(280, 220, 295, 240), at(-15, 12)), shape.Standing(box(305, 220, 320, 240), at(15, 12))}
 	r.Lights = append(r.Lights, l)
 	r.Room.Things = []recipe.Thing{{ID: "t", Of: "c", Foot: room.Point{X: 300, Y: 330}, Edge: 1, Broad: 1}}
 	s, err := New(t.Context(), r, cuts{"c": {box(270, 180, 330, 335)}}, nil)
@@ -298,31 +294,80 @@ func TestFaces(t *testing.T) {
 	}
 	host := s.Bodies[0]
 	k := &r.Lights[len(r.Lights)-1]
-	right := func(n room.Vec) float64 { return math.Atan2(n.X, n.Dot(host.Card.N)) }
-	up := s.Cam.Up
-	tilted := host.Card.N.Add(up.Mul(2)).Unit()
-	looks := s.looks(k, host)
-	var turned [2]float64
-	for i, sh := range k.Shapes {
-		b := s.bearing(sh, k, host)
-		if b.Len() == 0 || math.Abs(b.Dot(up)) > 1e-9 {
-			t.Fatalf("panel %d lies towards %v", i, b)
-		}
-		n := s.faces(host, b, looks, host.Card.N)
-		turned[i] = right(n)
-		if want := (right(b) + right(looks)) / 2; math.Abs(turned[i]-want) > 0.02 {
-			t.Errorf("panel %d looks %.2f to the right, its place %.2f, all of them %.2f", i, turned[i], right(b), right(looks))
-		}
-		if h := s.faces(host, b, looks, tilted).Dot(up); h < 0.1 || h > 0.2 {
-			t.Errorf("panel %d looks up by %.2f, where the front rises steeply", i, h)
+	up, card := s.Cam.Up, host.Card.N
+	side := card.Cross(up)
+	// Panels with feet so far to the side and ahead of where the body stands, in its own width there.
+	put := func(at ...[2]float64) {
+		k.Shapes = nil
+		for i, p := range at {
+			x, y, ok := s.Cam.Project(s.Feet[0].Add(side.Mul(p[0])).Add(card.Mul(p[1])))
+			if !ok {
+				t.Fatal("the camera does not see a foot")
+			}
+			x0 := 275 + 15*float64(i)
+			k.Shapes = append(k.Shapes, shape.Standing(box(x0, 220, x0+10, 240), shape.FeetAt(shape.Foot{X: x, Y: y})))
 		}
 	}
-	if turned[0] > -0.1 || turned[1] < 0.1 {
-		t.Errorf("left and right panels look %.2f and %.2f to the right", turned[0], turned[1])
+	aside := func(n room.Vec) float64 { return math.Atan2(n.Dot(side), n.Dot(card)) }
+	turned := func() (out []float64) {
+		f := s.front(k, host)
+		for _, sh := range k.Shapes {
+			n := s.faces(sh, k, host, f, card)
+			if math.Abs(n.Len()-1) > 1e-9 || math.Abs(n.Dot(up)) > 0.02 {
+				t.Errorf("a panel on a front that rises straight looks towards %v", n)
+			}
+			out = append(out, aside(n))
+		}
+		return out
 	}
-	k.Shapes = shape.Shapes{shape.Standing(box(280, 220, 295, 240), at(-25, 0)), shape.Standing(box(305, 220, 320, 240), at(25, 0))}
-	if b := s.bearing(k.Shapes[0], k, host); b.Len() != 0 || s.faces(host, b, s.looks(k, host), host.Card.N) != host.Card.N {
-		t.Errorf("what lies right beside the foot turns the panel towards %v", b)
+	near := func(what string, got []float64, within float64, want ...float64) {
+		t.Helper()
+		for i := range want {
+			if math.Abs(got[i]-want[i]) > within {
+				t.Errorf("%s: %.3f, want %.3f", what, got, want)
+				return
+			}
+		}
+	}
+	// On a line that is turned by 0.3, with two panels on one side: all that lies near its middle looks square to it.
+	turn := func(a, x, z float64) [2]float64 {
+		return [2]float64{x*math.Cos(a) + z*math.Sin(a), z*math.Cos(a) - x*math.Sin(a)}
+	}
+	put(turn(0.3, -0.04, 0.2), turn(0.3, -0.04, 0.2), turn(0.3, 0.04, 0.2))
+	near("on a line", turned(), 0.01, 0.3-0.04, 0.3-0.04, 0.3+0.04)
+	// All on one side of where the body stands, they are turned about the middle of them.
+	put([2]float64{0.05, 0.2}, [2]float64{0.13, 0.2})
+	near("on one side", turned(), 0.01, -0.04, 0.04)
+	// Farther out it turns aside as fast as the square of that: on |x|³ + |z|³ = r³.
+	put([2]float64{-0.15, 0.2}, [2]float64{0, 0.2}, [2]float64{0.15, 0.2})
+	near("on a wide chest", turned(), 0.01, -math.Atan(0.75*0.75), 0, math.Atan(0.75*0.75))
+	// One panel alone looks to where it lies.
+	put([2]float64{0.1, 0.2})
+	near("one panel", turned(), 0.01, math.Atan(0.5))
+	// And feet that lie along the way to them do not tell how it is turned.
+	put([2]float64{0.02, 0.1}, [2]float64{0.04, 0.2})
+	near("one behind the other", turned(), 0.01, math.Atan(0.2), math.Atan(0.2))
+
+	put([2]float64{-0.03, 0.2}, [2]float64{0.03, 0.2})
+	f := s.front(k, host)
+	rises := func(by float64) float64 {
+		return s.faces(k.Shapes[0], k, host, f, card.Mul(math.Sqrt(1-by*by)).Add(up.Mul(by))).Dot(up)
+	}
+	if a, b, c := rises(0.2), rises(-0.2), rises(0.7); math.Abs(a-0.09) > 0.01 || math.Abs(a+b) > 1e-6 || c != 0 {
+		t.Errorf("where the front rises by 0.2, falls by that, and rises as an arm does, a panel looks up by %.3f, %.3f and %.3f", a, b, c)
+	}
+	put([2]float64{-0.2, 0.01}, [2]float64{0.2, 0.01})
+	tilted := card.Add(up.Mul(2)).Unit()
+	if f := s.front(k, host); f.looks.Len() != 0 || s.faces(k.Shapes[0], k, host, f, tilted) != tilted {
+		t.Errorf("what lies right beside the foot turns the panels towards %v", f.looks)
+	}
+	put([2]float64{0.003, 0.01})
+	if f := s.front(k, host); f.looks.Len() != 0 {
+		t.Errorf("what lies all but over the foot turns the panel towards %v", f.looks)
+	}
+	s.Bodies = append(s.Bodies, nil) // of a cut-out that nothing is seen of
+	if f := s.front(k, nil); f.looks.Len() != 0 {
+		t.Errorf("on nothing panels look towards %v", f.looks)
 	}
 }
 
