@@ -162,6 +162,72 @@ func TestPrism(t *testing.T) {
 	}
 }
 
+// How deep a way is in a prism is how far it may be moved aside, in whichever direction, until it misses it: of what is thin as of
+// what is thick, and for one that passes beside, how far it has to be moved to meet it.
+func TestPrismAcross(t *testing.T) {
+	rng := rand.New(rand.NewPCG(1, 2))
+	some := func(most float64) float64 { return (2*rng.Float64() - 1) * most }
+	inside, beside := 0, 0
+	for range 4000 {
+		thick := []float64{0.03, 0.2, 1}[rng.IntN(3)]
+		x, z := 0.5+rng.Float64(), 0.5+rng.Float64()
+		s := NewPrism(Vec{Y: -1}, []Vec{{-x, 0, 5 - z}, {x, 0, 5 - z}, {x, 0, 5 + z}, {-x, 0, 5 + z}}, thick)
+		mid := Vec{some(1.3 * x), some(thick), 5 + some(1.3*z)}
+		d := Vec{some(1), some(1), some(1)}.Unit()
+		a := mid.Sub(d.Mul(20))
+		meets := func(off Vec) bool {
+			from, to := 0.0, 40.0
+			for _, p := range s.Planes {
+				k, m := p.D-p.N.Dot(a.Add(off)), -p.N.Dot(d)
+				if m > 0 {
+					from = math.Max(from, -k/m)
+				} else {
+					to = math.Min(to, -k/m)
+				}
+			}
+			return from < to
+		}
+		u := d.Cross(Vec{0.3, 0.5, 0.8}).Unit()
+		v := d.Cross(u)
+		is := meets(Vec{})
+		want := 0.4
+		for i := range 180 {
+			sin, cos := math.Sincos(float64(i) * math.Pi / 90)
+			way := u.Mul(cos).Add(v.Mul(sin))
+			low, high := 0.0, want
+			if meets(way.Mul(high)) == is {
+				continue
+			}
+			for range 20 {
+				if at := (low + high) / 2; meets(way.Mul(at)) == is {
+					low = at
+				} else {
+					high = at
+				}
+			}
+			want = high
+		}
+		got, at := s.Deep(a, d.Mul(40), 1)
+		if is {
+			inside++
+			if want < 0.4 && math.Abs(got-want) > 1e-4+0.002*want || want == 0.4 && got < 0.4 {
+				t.Fatalf("thick %.2f, %.2f by %.2f, through %.2f along %.2f: %.4f deep, want %.4f", thick, x, z, mid, d, got, want)
+			}
+			if p := a.Add(d.Mul(40 * at)); !s.Holds(p) {
+				t.Fatalf("it is to be in it at %v", p)
+			}
+		} else if want < 0.4 {
+			beside++
+			if got > 0 || got < -1.001*want || got < -0.02 && got > -0.6*want {
+				t.Fatalf("thick %.2f, %.2f by %.2f, past %.2f along %.2f: %.4f deep, want %.4f", thick, x, z, mid, d, got, -want)
+			}
+		}
+	}
+	if inside < 500 || beside < 100 {
+		t.Errorf("%d ways go through, %d beside", inside, beside)
+	}
+}
+
 // A field of view and a focal length are two ways to say the same: 90° is half the width.
 func TestView(t *testing.T) {
 	for _, tt := range []struct{ view, focal float64 }{{90, 750}, {60, 750 * math.Sqrt(3)}, {120, 750 / math.Sqrt(3)}} {

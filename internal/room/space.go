@@ -167,5 +167,31 @@ func (s *Prism) Deep(a, d Vec, margin float64) (deep, at float64) {
 			down = least
 		}
 	}
-	return deep, at
+	return s.edged(&k, &m), at
+}
+
+// opposite is the cosine between the normals of two planes from which on they have no edge in common.
+const opposite = -0.99
+
+// edged returns how deep a way is in the prism by how far it passes from where it sees the prism end: from the edge of a plane
+// that it comes in by and one that it goes out by, of all the nearest. It lies inside k + t·m of each plane. By how far it
+// comes from all planes at once, what is thin would hide less than what is thick.
+func (s *Prism) edged(k, m *[most]float64) float64 {
+	deep := math.Inf(1)
+	for i := range s.Planes {
+		if m[i] <= 0 {
+			continue
+		}
+		in := &s.Planes[i].N
+		for j := range s.Planes {
+			if m[j] > 0 {
+				continue
+			}
+			c := in.Dot(s.Planes[j].N)
+			if c > opposite {
+				deep = math.Min(deep, (k[j]*m[i]-k[i]*m[j])/math.Sqrt(m[i]*m[i]+m[j]*m[j]-2*m[i]*m[j]*c))
+			}
+		}
+	}
+	return deep
 }
