@@ -120,16 +120,56 @@ func New(covered, away []bool, rect image.Rectangle, size float64) *Shape {
 	}
 	copy(s.pix[h*(w+1):], s.pix[max(h-1, 0)*(w+1):h*(w+1)])
 	s.rise = make([]rise, w*h)
+	dx, dy := make([]float32, w*h), make([]float32, w*h)
 	for y := range h {
 		for x := range w {
 			at := func(x, y int) float32 { return full[min(max(y, 0), h-1)*w+min(max(x, 0), w-1)] }
+			dx[y*w+x], dy[y*w+x] = (at(x+1, y)-at(x-1, y))/4, (at(x, y+1)-at(x, y-1))/4
+		}
+	}
+	even(dx, w, h)
+	even(dy, w, h)
+	for y := range h {
+		for x := range w {
+			i := y*w + x
 			// What is no thicker than a cell or two has a form that the grid cannot tell: it is as if it faced the camera.
 			round := min(max((s.pix[y*(w+1)+x].ball-thin)/thin, 0), 1)
-			s.rise[y*w+x] = rise{at(x, y), round * (at(x+1, y) - at(x-1, y)) / 4, round * (at(x, y+1) - at(x, y-1)) / 4}
+			s.rise[i] = rise{full[i], round * dx[i], round * dy[i]}
 		}
 	}
 	return s
 }
+
+// even evens a slope out over a few cells: an outline that leans a little goes on in steps, and without that a line runs across at each of
+// them. Of what is round the square of the thickness has a slope that changes evenly, which stays as it is.
+func even(f []float32, w, h int) {
+	line := make([]float32, max(w, h)+2*reach)
+	pass := func(n, from, step int) {
+		at := func(i int) float32 { return f[from+min(max(i, 0), n-1)*step] }
+		for i := -reach; i < n+reach; i++ {
+			line[i+reach] = at(i)
+		}
+		for i := range n {
+			var sum float32
+			for k, v := range line[i : i+2*reach+1] {
+				sum += v * weights[k]
+			}
+			f[from+i*step] = sum
+		}
+	}
+	for y := range h {
+		pass(w, y*w, 1)
+	}
+	for x := range w {
+		pass(h, x, w)
+	}
+}
+
+// reach is how many cells to each side a slope is evened out over, and weights are theirs, of a binomial of twice as many.
+const reach = 6
+
+var weights = [2*reach + 1]float32{1. / 4096, 12. / 4096, 66. / 4096, 220. / 4096, 495. / 4096, 792. / 4096, 924. / 4096,
+	792. / 4096, 495. / 4096, 220. / 4096, 66. / 4096, 12. / 4096, 1. / 4096}
 
 // Thickness returns half the thickness at a place of the photo, in pixels of it, and its slope to the
 // right and down. It is 0 outside.

@@ -184,6 +184,28 @@ func TestSurface(t *testing.T) {
 	}
 }
 
+// A bar that leans a little, whose outline goes on in steps, is as round all along: no lines run across it. And where it is as wide
+// as a few cells it is no flatter than a thick one.
+func TestSteps(t *testing.T) {
+	for _, half := range []float64{4, 12, 25} {
+		for _, lean := range []float64{0, 0.03, 0.1} {
+			s := New(cells(120, 300, func(x, y float64) bool { return math.Abs(x-60-lean*(y-150)) < half && y > 20 && y < 280 }), nil, image.Rect(0, 0, 120, 300), 1)
+			low, high := math.Inf(1), math.Inf(-1)
+			for y := 120.0; y < 180; y += 0.5 {
+				h, dx, dy := s.Thickness(60+lean*(y-150)+0.5*half, y)
+				low, high = math.Min(low, dy), math.Max(high, dy)
+				// Of a round bar the slope is how far aside, of the nearer of its two middle cells, by how thick it is there.
+				if want := -(0.5*half - 0.5) / h; math.Abs(dx-want) > 0.15 {
+					t.Fatalf("half %v, lean %v: at %v it falls by %.3f to the side, want %.3f", half, lean, y, dx, want)
+				}
+			}
+			if high-low > 0.13 {
+				t.Errorf("half %v, lean %v: along it, it rises by %.3f to %.3f", half, lean, low, high)
+			}
+		}
+	}
+}
+
 // facing returns what Facing writes for the second of two points in a row.
 func facing(b *Body, l Lean, x, y float64) room.Vec {
 	row := make([]float32, 6)

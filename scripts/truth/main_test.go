@@ -86,7 +86,7 @@ func TestMade(t *testing.T) {
 			"string room": {0.92, 0.95, 0}, "string floor": {0.92, 0.95, 0.7}, "string crate_b": {0.8, 0.87, 0},
 		},
 		9: {
-			"panels room": {0.92, 0.93, 0}, "panels floor": {0.88, 0.93, 0.65}, "panels side_wall": {0.93, 0.95, 0.62}, "panels crate_a": {0.82, 0.9, 0},
+			"panels room": {0.92, 0.93, 0}, "panels floor": {0.88, 0.93, 0.65}, "panels side_wall": {0.93, 0.95, 0.6}, "panels crate_a": {0.82, 0.9, 0},
 			"rod room": {0.87, 0.92, 0}, "rod floor": {0.88, 0.9, 0.78}, "rod side_wall": {0.76, 0.93, 0.8}, "rod coil": {0.36, 0.85, 0},
 			"lamp room": {0.89, 0.93, 0}, "lamp floor": {0.8, 0.9, 0.85}, "lamp side_wall": {0.91, 0.95, 0.9}, "lamp crate_a": {0.93, 0.94, 0},
 			"sign room": {0.86, 0.87, 0}, "sign floor": {0.85, 0.88, 0.7}, "sign side_wall": {0.78, 0.93, 0.9},
