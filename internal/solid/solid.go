@@ -219,6 +219,7 @@ type Body struct {
 	Card room.Plane // that it stands on, facing the camera
 	Flat bool       // it lies on the floor, which is its card
 	Of   *Body      // that it is a part of, which it does not shade; nil for a whole one
+	Lid  *Lid       // its flat top; nil for none
 	unit float64    // of a cell, where it stands
 	tall float64    // largest thickness, in units of the room
 
@@ -286,7 +287,19 @@ func (b *Body) Surface(x, y float64) (at, n room.Vec, ok bool) {
 		return
 	}
 	h, dx, dy := b.Thickness(x, y)
-	return r.Mul(t).Add(b.Card.N.Mul(h / b.Cell * b.unit)), b.normal(r, dx, dy), true
+	at, n = r.Mul(t).Add(b.Card.N.Mul(h/b.Cell*b.unit)), b.normal(r, dx, dy)
+	if k := b.Lid.within(x, y); k > 0 {
+		if t, ok := b.Lid.plane.Hit(r); ok {
+			at = at.Add(r.Mul(t).Sub(at).Mul(k))
+			n = b.upwards(n, k)
+		}
+	}
+	return at, n, true
+}
+
+// upwards returns the unit normal of what faces up by a share.
+func (b *Body) upwards(n room.Vec, share float64) room.Vec {
+	return n.Add(b.Cam.Up.Sub(n).Mul(share)).Unit()
 }
 
 // normal is the unit normal along a ray of the camera, where the thickness has a slope.
@@ -365,14 +378,17 @@ func (b *Body) Facing(dst []float32, of []Lean, x, y, step float64) {
 	card, right, down := b.Card.N, b.right, b.down
 	for i, l := range of {
 		var v room.Vec
+		x := x + float64(i)*step
 		if b.Flat {
 			// Folds count in full.
-			x := x + float64(i)*step
 			_, dx, dy := b.Thickness(x, y)
 			ahead := math.Max(float64(l.Ahead), 1e-6)
 			v = b.lying(b.Cam.Ray(x, y), float64(l.Right)/ahead-(1-puffed)*dx, float64(l.Down)/ahead-(1-puffed)*dy)
 		} else {
 			v = card.Mul(float64(l.Ahead)).Sub(right.Mul(float64(l.Right))).Sub(down.Mul(float64(l.Down))).Unit()
+		}
+		if k := b.Lid.within(x, y); k > 0 {
+			v = b.upwards(v, k)
 		}
 		nx[i], ny[i], nz[i] = float32(v.X), float32(v.Y), float32(v.Z)
 	}

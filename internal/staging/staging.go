@@ -368,6 +368,7 @@ func (s *Set) thing(ctx context.Context, t *stood, covers Covers, frame image.Re
 	}
 	b := solid.Stand(t.shape, &s.Cam, card, t.foot.Z)
 	b.Flat = t.lies
+	b.FindLid()
 	s.Bodies[len(s.Bodies)-1] = b
 	s.Scene.Bodies = append(s.Scene.Bodies, b)
 	if !t.lies && t.on < 0 {

@@ -1,0 +1,109 @@
+package solid
+
+import (
+	"math"
+
+	"pyrant/internal/room"
+)
+
+// Lid is the flat top of a body, such as a bollard's, a barrel's or a stool's, as it is seen from above: an ellipse.
+type Lid struct {
+	X, Y, A, B float64    // middle and half axes, in pixels of the photo
+	plane      room.Plane // that it lies on
+}
+
+// What tells that a top is flat. Seen from a height, a level disc is as much wider than high as the camera looks down less than
+// straight; from the top of an outline down, the first part for which that holds may be one. A ball, whose outline grows as fast at some
+// place, goes on growing below that.
+const (
+	flattest = 1.5  // half of how high a lid is seen at the least, in cells
+	growing  = 1.25 // how much wider than the lid the body is at the most, as far again below it
+)
+
+// FindLid looks for a flat top at the upper end of the body's outline, which the camera has to see from above. A body that has
+// one faces up there.
+func (b *Body) FindLid() {
+	b.Lid = nil
+	u := b.used
+	if b.Flat || u.Empty() || u.Min.Y <= b.Rect.Min.Y {
+		return
+	}
+	covered := func(x, y int) bool { return b.Within(float64(x)+0.5, float64(y)+0.5) > 0.5 }
+	// The part of the outline that its highest cells are on, row by row.
+	var runs [][2]int
+	for x := u.Min.X; x < u.Max.X; x++ {
+		if covered(x, u.Min.Y) {
+			runs = append(runs, [2]int{x, x + 1})
+			break
+		}
+	}
+	if len(runs) == 0 {
+		return
+	}
+	run := func(y int) (r [2]int, ok bool) {
+		last := runs[len(runs)-1]
+		x := (last[0] + last[1]) / 2
+		for r = [2]int{x, x}; r[0] > u.Min.X && covered(r[0]-1, y); r[0]-- {
+		}
+		for ; r[1] < u.Max.X && covered(r[1], y); r[1]++ {
+		}
+		return r, r[1] > r[0]
+	}
+	half := func(t float64) float64 { // of the width, so far below the top
+		i := min(max(int(t), 0), len(runs)-1)
+		return float64(runs[i][1]-runs[i][0]) / 2
+	}
+	runs = runs[:1]
+	for y := u.Min.Y; y < u.Max.Y; y++ {
+		r, ok := run(y)
+		if !ok {
+			break
+		}
+		if y == u.Min.Y {
+			runs[0] = r
+		} else {
+			runs = append(runs, r)
+		}
+	}
+	x, y := float64(runs[0][0]+runs[0][1])/2*b.Cell, float64(u.Min.Y)*b.Cell
+	steep := -b.Cam.Ray(x, y).Unit().Dot(b.Cam.Up)
+	for i := range runs {
+		high := float64(i) + 1 // from the top to the lower edge of the row
+		wide := half(float64(i))
+		if wide*steep > high {
+			continue
+		}
+		if high < flattest || int(2*high) >= len(runs) || half(2*high) > growing*wide {
+			return
+		}
+		// An edge that is rounded off hides where it begins above.
+		wide = half(2 * high)
+		high = wide * steep
+		l := Lid{X: float64(runs[i][0]+runs[i][1]) / 2 * b.Cell, Y: y + high*b.Cell, A: wide * b.Cell, B: high * b.Cell}
+		r := b.Cam.Ray(l.X, l.Y)
+		t, ok := b.Card.Hit(r)
+		if !ok {
+			return
+		}
+		l.plane = room.Plane{N: b.Cam.Up, D: b.Cam.Up.Dot(r.Mul(t))}
+		b.Lid = &l
+		return
+	}
+}
+
+// soft is how much of a lid's radius its edge takes.
+const soft = 0.2
+
+// within returns how much of a place of the photo the lid is: it ends softly.
+func (l *Lid) within(x, y float64) float64 {
+	if l == nil {
+		return 0
+	}
+	u, v := (x-l.X)/l.A, (y-l.Y)/l.B
+	// Above its middle the outline tells where it ends.
+	q := u*u + v*v
+	if v < 0 {
+		q = u * u
+	}
+	return math.Min(math.Max((1-math.Sqrt(q))/soft, 0), 1)
+}
