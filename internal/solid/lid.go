@@ -14,10 +14,10 @@ type Lid struct {
 
 // What tells that a top is flat. Seen from a height, a level disc is as much wider than high as the camera looks down less than
 // straight; from the top of an outline down, the first part for which that holds may be one. A ball, whose outline grows as fast at some
-// place, goes on growing below that.
+// place, goes on growing below that; and a board begins as wide as it is, as does what is too flat to tell.
 const (
-	flattest = 1.5  // half of how high a lid is seen at the least, in cells
-	growing  = 1.25 // how much wider than the lid the body is at the most, as far again below it
+	growing   = 1.25 // how much wider than the lid the body is at the most, as far again below it
+	beginning = 0.8  // how wide of its width it is at the most, an eighth down to its middle: an ellipse has 0.48
 )
 
 // FindLid looks for a flat top at the upper end of the body's outline, which the camera has to see from above. A body that has
@@ -31,39 +31,27 @@ func (b *Body) FindLid() {
 	covered := func(x, y int) bool { return b.Within(float64(x)+0.5, float64(y)+0.5) > 0.5 }
 	// The part of the outline that its highest cells are on, row by row.
 	var runs [][2]int
-	for x := u.Min.X; x < u.Max.X; x++ {
-		if covered(x, u.Min.Y) {
-			runs = append(runs, [2]int{x, x + 1})
-			break
+	mid := u.Min.X
+	for mid < u.Max.X-1 && !covered(mid, u.Min.Y) {
+		mid++
+	}
+	for y := u.Min.Y; y < u.Max.Y && covered(mid, y); y++ {
+		r := [2]int{mid, mid + 1}
+		for r[0] > u.Min.X && covered(r[0]-1, y) {
+			r[0]--
 		}
+		for r[1] < u.Max.X && covered(r[1], y) {
+			r[1]++
+		}
+		runs = append(runs, r)
+		mid = (r[0] + r[1]) / 2
 	}
 	if len(runs) == 0 {
 		return
 	}
-	run := func(y int) (r [2]int, ok bool) {
-		last := runs[len(runs)-1]
-		x := (last[0] + last[1]) / 2
-		for r = [2]int{x, x}; r[0] > u.Min.X && covered(r[0]-1, y); r[0]-- {
-		}
-		for ; r[1] < u.Max.X && covered(r[1], y); r[1]++ {
-		}
-		return r, r[1] > r[0]
-	}
 	half := func(t float64) float64 { // of the width, so far below the top
-		i := min(max(int(t), 0), len(runs)-1)
-		return float64(runs[i][1]-runs[i][0]) / 2
-	}
-	runs = runs[:1]
-	for y := u.Min.Y; y < u.Max.Y; y++ {
-		r, ok := run(y)
-		if !ok {
-			break
-		}
-		if y == u.Min.Y {
-			runs[0] = r
-		} else {
-			runs = append(runs, r)
-		}
+		r := runs[min(int(t), len(runs)-1)]
+		return float64(r[1]-r[0]) / 2
 	}
 	x, y := float64(runs[0][0]+runs[0][1])/2*b.Cell, float64(u.Min.Y)*b.Cell
 	steep := -b.Cam.Ray(x, y).Unit().Dot(b.Cam.Up)
@@ -73,7 +61,7 @@ func (b *Body) FindLid() {
 		if wide*steep > high {
 			continue
 		}
-		if high < flattest || int(2*high) >= len(runs) || half(2*high) > growing*wide {
+		if int(2*high) >= len(runs) || half(2*high) > growing*wide || half(high/8) > beginning*wide {
 			return
 		}
 		// An edge that is rounded off hides where it begins above.

@@ -114,7 +114,7 @@ func TestLid(t *testing.T) {
 	}
 }
 
-// What is round at its upper end has no lid, nor what is thin, what goes on beyond the photo's edge, and what is seen from below;
+// What is round at its upper end has no lid, nor a board, what is thin, what goes on beyond the photo's edge, and what is seen from below;
 // and what lies has none.
 func TestNoLid(t *testing.T) {
 	cam := room.Level(600, 400, 60, 0, 600)
@@ -124,6 +124,8 @@ func TestNoLid(t *testing.T) {
 		ball = append(ball, [2]float64{0.3 * a, 0.2 + 0.3*b})
 	}
 	barrel := [][2]float64{{0.12, 0}, {0.12, 0.4}}
+	board := Stand(New(cells(600, 400, func(x, y float64) bool { return x > 280 && x < 360 && y > 220 && y < 340 }), nil, image.Rect(0, 0, 600, 400), 1), &cam, cam.Card(room.Vec{Y: 1, Z: 2}), 2)
+	board.FindLid()
 	above := room.Level(600, 400, -150, 0, 600)
 	for name, b := range map[string]*Body{
 		"a round post": turned(t, &cam, 320, 340, 60, ball...),
@@ -133,6 +135,7 @@ func TestNoLid(t *testing.T) {
 		"a tower":      turned(t, &cam, 320, 340, 60, [2]float64{0.12, 0}, [2]float64{0.12, 2}),
 		"a far stone":  turned(t, &cam, 320, 75, 60, [2]float64{0.5, 0}, [2]float64{0.5, 0.5}),
 		"what goes on": turned(t, &above, 320, 200, 60, [2]float64{0.12, 0}, [2]float64{0.12, 0.8}),
+		"a board":      board,
 	} {
 		if b.Lid != nil {
 			t.Errorf("%s has a lid: %+v", name, *b.Lid)
