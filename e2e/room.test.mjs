@@ -338,3 +338,25 @@ test("what stands on a crate is lit there and throws its shadow on it; on the fl
   assert.ok(Math.abs(lum(await pixel(page, ...base, 6)) - lum(was.base)) < 0.7);
   assert.equal(await unlike(page), 0);
 });
+
+test("the flat top of the bollard takes the hexagon's light from above, and has it where the bollard is dragged", async () => {
+  await open("Tidewatch quay", 2);
+  await saved(page, () => page.locator("#channel-4").getByRole("button", { name: "Alone" }).click());
+  await rested(page);
+  const red = ([r, g, b]) => r - (g + b) / 2;
+  const [top, side] = [
+    [2554, 1164],
+    [2554, 1250],
+  ];
+  const was = { top: await pixel(page, ...top, 6), side: await pixel(page, ...side, 6) };
+  assert.ok(red(was.top) > red(was.side) + 12, `its top is ${was.top}, its side ${was.side}`);
+  const foot = (await sketch()).now.points.find((k) => k.name === "Foot of Bollard").at;
+  await saved(page, async () => drag(page, await place(page, ...foot), await place(page, foot[0], foot[1] + 30)));
+  await rested(page);
+  const now = { top: await pixel(page, ...top, 6), side: await pixel(page, ...side, 6) };
+  assert.ok(red(now.top) > red(now.side) + 12, `moved, its top is ${now.top}, its side ${now.side}`);
+  await undo(page);
+  await rested(page);
+  assert.ok(Math.abs(red(await pixel(page, ...top, 6)) - red(was.top)) < 1);
+  assert.equal(await unlike(page), 0);
+});
