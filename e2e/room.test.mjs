@@ -351,7 +351,9 @@ test("the flat top of the bollard takes the hexagon's light from above, and has 
   const was = { top: await pixel(page, ...top, 6), side: await pixel(page, ...side, 6) };
   assert.ok(red(was.top) > red(was.side) + 12, `its top is ${was.top}, its side ${was.side}`);
   const foot = (await sketch()).now.points.find((k) => k.name === "Foot of Bollard").at;
-  await saved(page, async () => drag(page, await place(page, ...foot), await place(page, foot[0], foot[1] + 30)));
+  await saved(page, async () =>
+    drag(page, await place(page, ...foot), await place(page, foot[0], foot[1] + 30)),
+  );
   await rested(page);
   const now = { top: await pixel(page, ...top, 6), side: await pixel(page, ...side, 6) };
   assert.ok(red(now.top) > red(now.side) + 12, `moved, its top is ${now.top}, its side ${now.side}`);
