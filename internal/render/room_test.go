@@ -763,3 +763,35 @@ func TestSoftEdge(t *testing.T) {
 		}
 	}
 }
+
+// In a view of a large picture with so much spill by hand that what stands still is added up ahead, light of another colour is
+// of that: none is left of what was.
+func TestJointAfterAGel(t *testing.T) {
+	p, r := bulbs(t)
+	for range fewTerms {
+		next, _, err := r.Pool(0)
+		if err != nil {
+			t.Fatal(err)
+		}
+		r = next
+	}
+	e := New(1 << 29)
+	view := image.Rect(500, 500, 700, 640)
+	frame := func(e *Engine, r *recipe.Recipe) string {
+		return string(rgba(t, e, Request{Photo: p, PhotoKey: "p", Recipe: r, View: view}).Pix)
+	}
+	for range 4 {
+		frame(e, r)
+	}
+	other := r.Clone()
+	other.Lights[1].Gel = recipe.Gel{Hue: 10, Saturation: 1, Lightness: 0.5}
+	want := frame(New(1<<29), other)
+	if want == frame(New(1<<29), r) {
+		t.Fatal("its colour is not seen")
+	}
+	for range 3 {
+		if frame(e, other) != want {
+			t.Fatal("a light of another colour shines as it did")
+		}
+	}
+}

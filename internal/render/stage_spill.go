@@ -7,6 +7,7 @@ import (
 	"maps"
 	"math"
 	"slices"
+	"strings"
 	"time"
 
 	"pyrant/internal/area"
@@ -272,10 +273,12 @@ func (st *spillStage) collect(ctx context.Context, p *plan, part image.Rectangle
 	for _, g := range st.groups {
 		var all []addend
 		var j joint
+		var of strings.Builder // names what j is of
 		for n, sp := range g.spills {
 			ll, c := g.lights[n], g.colour[n]
 			if p.joins(sp) {
 				j.room, j.fields, j.colours = sp.room, append(j.fields, sp.field), append(j.colours, c)
+				fmt.Fprint(&of, sp.key(p, ll), c)
 				continue
 			}
 			all = append(all, addend{piece{sp.key(p, ll), ll.l.Spill.Reach, c}, func(ctx context.Context, part image.Rectangle) ([]glow.Term, error) {
@@ -283,8 +286,7 @@ func (st *spillStage) collect(ctx context.Context, p *plan, part image.Rectangle
 			}})
 		}
 		if j.room != nil {
-			// What moves of it moves all of it: none is kept.
-			all = append(all, addend{piece{}, func(ctx context.Context, part image.Rectangle) ([]glow.Term, error) { return j.term(ctx, p, part) }})
+			all = append(all, addend{piece{key: of.String()}, func(ctx context.Context, part image.Rectangle) ([]glow.Term, error) { return j.term(ctx, p, part) }})
 		}
 		s, err := p.sum(ctx, fmt.Sprint("spill ", g.tone, g.middle, g.part, g.veil.key), all, part)
 		if err != nil {

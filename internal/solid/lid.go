@@ -6,9 +6,9 @@ import (
 	"pyrant/internal/room"
 )
 
-// Lid is the flat top of a body, such as a bollard's, a barrel's or a stool's, as it is seen from above: an ellipse.
-type Lid struct {
-	X, Y, A, B float64    // middle and half axes, in pixels of the photo
+// lid is the flat top of a body, such as a bollard's, a barrel's or a stool's, as it is seen from above: an ellipse.
+type lid struct {
+	x, y, a, b float64    // middle and half axes, in pixels of the photo
 	plane      room.Plane // that it lies on
 }
 
@@ -23,7 +23,7 @@ const (
 // FindLid looks for a flat top at the upper end of the body's outline, which the camera has to see from above. A body that has
 // one faces up there.
 func (b *Body) FindLid() {
-	b.Lid = nil
+	b.lid = nil
 	u := b.used
 	if b.Flat || u.Empty() || u.Min.Y <= b.Rect.Min.Y {
 		return
@@ -67,14 +67,14 @@ func (b *Body) FindLid() {
 		// An edge that is rounded off hides where it begins above.
 		wide = half(2 * high)
 		high = wide * steep
-		l := Lid{X: float64(runs[i][0]+runs[i][1]) / 2 * b.Cell, Y: y + high*b.Cell, A: wide * b.Cell, B: high * b.Cell}
-		r := b.Cam.Ray(l.X, l.Y)
+		l := lid{x: float64(runs[i][0]+runs[i][1]) / 2 * b.Cell, y: y + high*b.Cell, a: wide * b.Cell, b: high * b.Cell}
+		r := b.Cam.Ray(l.x, l.y)
 		t, ok := b.Card.Hit(r)
 		if !ok {
 			return
 		}
 		l.plane = room.Plane{N: b.Cam.Up, D: b.Cam.Up.Dot(r.Mul(t))}
-		b.Lid = &l
+		b.lid = &l
 		return
 	}
 }
@@ -83,11 +83,11 @@ func (b *Body) FindLid() {
 const soft = 0.2
 
 // within returns how much of a place of the photo the lid is: it ends softly.
-func (l *Lid) within(x, y float64) float64 {
+func (l *lid) within(x, y float64) float64 {
 	if l == nil {
 		return 0
 	}
-	u, v := (x-l.X)/l.A, (y-l.Y)/l.B
+	u, v := (x-l.x)/l.a, (y-l.y)/l.b
 	// Above its middle the outline tells where it ends.
 	q := u*u + v*v
 	if v < 0 {

@@ -86,7 +86,7 @@ func TestLid(t *testing.T) {
 	} {
 		b := turned(t, &cam, 320, 340, 60, rings...)
 		top := rings[len(rings)-1]
-		if b.Lid == nil {
+		if b.lid == nil {
 			t.Errorf("%s has no lid", name)
 			continue
 		}
@@ -137,16 +137,16 @@ func TestNoLid(t *testing.T) {
 		"what goes on": turned(t, &above, 320, 200, 60, [2]float64{0.12, 0}, [2]float64{0.12, 0.8}),
 		"a board":      board,
 	} {
-		if b.Lid != nil {
-			t.Errorf("%s has a lid: %+v", name, *b.Lid)
+		if b.lid != nil {
+			t.Errorf("%s has a lid: %+v", name, *b.lid)
 		}
 	}
 	b := turned(t, &cam, 320, 340, 60, barrel...)
-	if b.Lid == nil {
+	if b.lid == nil {
 		t.Fatal("a barrel has no lid")
 	}
 	b.Flat = true
-	if b.FindLid(); b.Lid != nil {
+	if b.FindLid(); b.lid != nil {
 		t.Error("what lies has a lid")
 	}
 }

@@ -11,11 +11,13 @@
 package solid
 
 import (
+	"context"
 	"image"
 	"math"
 	"slices"
 	"sync/atomic"
 
+	"pyrant/internal/raster"
 	"pyrant/internal/room"
 )
 
@@ -127,8 +129,7 @@ func New(covered, away []bool, rect image.Rectangle, size float64) *Shape {
 			dx[y*w+x], dy[y*w+x] = (at(x+1, y)-at(x-1, y))/4, (at(x, y+1)-at(x, y-1))/4
 		}
 	}
-	even(dx, w, h)
-	even(dy, w, h)
+	dx, dy = even(dx, w, h), even(dy, w, h)
 	for y := range h {
 		for x := range w {
 			i := y*w + x
@@ -142,34 +143,14 @@ func New(covered, away []bool, rect image.Rectangle, size float64) *Shape {
 
 // even evens a slope out over a few cells: an outline that leans a little goes on in steps, and without that a line runs across at each of
 // them. Of what is round the square of the thickness has a slope that changes evenly, which stays as it is.
-func even(f []float32, w, h int) {
-	line := make([]float32, max(w, h)+2*reach)
-	pass := func(n, from, step int) {
-		at := func(i int) float32 { return f[from+min(max(i, 0), n-1)*step] }
-		for i := -reach; i < n+reach; i++ {
-			line[i+reach] = at(i)
-		}
-		for i := range n {
-			var sum float32
-			for k, v := range line[i : i+2*reach+1] {
-				sum += v * weights[k]
-			}
-			f[from+i*step] = sum
-		}
+func even(f []float32, w, h int) []float32 {
+	const times = 4 // nearly a Gaussian, of 1.6 cells
+	p, err := raster.Boxes(context.Background(), &raster.Plane{Rect: image.Rect(0, 0, w, h), Pix: f}, 1, times)
+	if err != nil {
+		panic(err) // nothing cancels it
 	}
-	for y := range h {
-		pass(w, y*w, 1)
-	}
-	for x := range w {
-		pass(h, x, w)
-	}
+	return p.Pix
 }
-
-// reach is how many cells to each side a slope is evened out over, and weights are theirs, of a binomial of twice as many.
-const reach = 6
-
-var weights = [2*reach + 1]float32{1. / 4096, 12. / 4096, 66. / 4096, 220. / 4096, 495. / 4096, 792. / 4096, 924. / 4096,
-	792. / 4096, 495. / 4096, 220. / 4096, 66. / 4096, 12. / 4096, 1. / 4096}
 
 // Thickness returns half the thickness at a place of the photo, in pixels of it, and its slope to the
 // right and down. It is 0 outside.
@@ -219,11 +200,11 @@ type Body struct {
 	Card room.Plane // that it stands on, facing the camera
 	Flat bool       // it lies on the floor, which is its card
 	Of   *Body      // that it is a part of, which it does not shade; nil for a whole one
-	Lid  *Lid       // its flat top; nil for none
 	unit float64    // of a cell, where it stands
 	tall float64    // largest thickness, in units of the room
 
 	right, down room.Vec // on the card, of length 1
+	lid         *lid     // its flat top; nil for none
 
 	// sides are planes through the camera that hold all cells that are covered between them, with what lies more than a
 	// cell inside; none where the card goes on too far.
@@ -288,8 +269,8 @@ func (b *Body) Surface(x, y float64) (at, n room.Vec, ok bool) {
 	}
 	h, dx, dy := b.Thickness(x, y)
 	at, n = r.Mul(t).Add(b.Card.N.Mul(h/b.Cell*b.unit)), b.normal(r, dx, dy)
-	if k := b.Lid.within(x, y); k > 0 {
-		if t, ok := b.Lid.plane.Hit(r); ok {
+	if k := b.lid.within(x, y); k > 0 {
+		if t, ok := b.lid.plane.Hit(r); ok {
 			at = at.Add(r.Mul(t).Sub(at).Mul(k))
 			n = b.upwards(n, k)
 		}
@@ -387,7 +368,7 @@ func (b *Body) Facing(dst []float32, of []Lean, x, y, step float64) {
 		} else {
 			v = card.Mul(float64(l.Ahead)).Sub(right.Mul(float64(l.Right))).Sub(down.Mul(float64(l.Down))).Unit()
 		}
-		if k := b.Lid.within(x, y); k > 0 {
+		if k := b.lid.within(x, y); k > 0 {
 			v = b.upwards(v, k)
 		}
 		nx[i], ny[i], nz[i] = float32(v.X), float32(v.Y), float32(v.Z)
