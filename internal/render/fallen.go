@@ -36,7 +36,7 @@ const (
 
 // fallenKey names what of a light comes back from each pixel of a part of the picture: from all of a small picture's.
 func (p *plan) fallenKey(f *lightField, part image.Rectangle) (r image.Rectangle, key string) {
-	if r = p.frame; r.Dx()*r.Dy() > wholeLimit {
+	if r = p.frame; p.large() {
 		r = part
 	}
 	return r, fmt.Sprintf("fallen %s %s %g %g %v", f.key, p.groundKey(), p.q.Recipe.Room.Bounce, p.scale, r)

@@ -27,7 +27,7 @@ const brightest = 8
 
 // joins tells whether what a light gives is added up with that of others: in pictures that are not kept whole.
 func (p *plan) joins(sp *lightSpill) bool {
-	return sp.room != nil && sp.field.Bounce != nil && p.frame.Dx()*p.frame.Dy() > wholeLimit
+	return sp.room != nil && sp.field.Bounce != nil && p.large()
 }
 
 // term returns what falls on a part of the picture.

@@ -257,6 +257,9 @@ func shrink(r image.Rectangle, level int) image.Rectangle {
 // frame at once, so that panning finds it ready. Larger ones follow the view.
 const wholeLimit = 1 << 20
 
+// large tells whether the picture is too large for that.
+func (p *plan) large() bool { return p.frame.Dx()*p.frame.Dy() > wholeLimit }
+
 // field returns the blurred coverage of t for a part of the picture.
 func (p *plan) field(ctx context.Context, t *term, part image.Rectangle) (glow.Term, error) {
 	clip := shrink(p.frame, t.level)
