@@ -52,11 +52,11 @@ func (s *Store) ReadFile(sum string) ([]byte, error) {
 	data, err := os.ReadFile(s.FilePath(sum))
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
-		return nil, &fault.Error{Kind: fault.Gone, Msg: "A file of this shot is missing in the data folder. Open the same photo, or the shot's .pyrant file, once more on the shots page: that puts it back. What was done to it is safe.", Err: err}
+		return nil, &fault.Error{Kind: fault.Gone, Msg: "A file of this shot is missing in the data folder. What was done to the shot is safe. Open the photo or the shot's .pyrant file again on the shots page to put the file back.", Err: err}
 	case err != nil:
 		return nil, err
 	case asset.Sum(data) != sum:
-		return nil, &fault.Error{Kind: fault.Gone, Msg: "A file of this shot is damaged on the disk. Open the same photo, or the shot's .pyrant file, once more on the shots page: that heals it. What was done to it is safe.", Err: errors.New("store: " + sum + " has other bytes")}
+		return nil, &fault.Error{Kind: fault.Gone, Msg: "A file of this shot is damaged on the disk. What was done to the shot is safe. Open the photo or the shot's .pyrant file again on the shots page to repair the file.", Err: errors.New("store: " + sum + " has other bytes")}
 	}
 	return data, nil
 }
@@ -130,57 +130,112 @@ func (s *Store) keep(files []asset.File, has func(asset.File) bool, commit func(
 // onceOnly leaves a row alone that is there already.
 var onceOnly = clause.OnConflict{DoNothing: true}
 
-// use notes that revision seq of a shot names files, whose bytes are kept.
-func use(tx *gorm.DB, shot string, seq int, files []asset.File) error {
+// record adds the rows of files, whose bytes are kept. It refuses a recipe that names a
+// picture which is not kept.
+func record(tx *gorm.DB, files []asset.File, r *recipe.Recipe) error {
 	for _, f := range files {
 		if f.Role != asset.Photo { // the row of a photo says more, and is made before
 			if err := tx.Clauses(onceOnly).Create(&File{Sum: f.Sum, Size: int64(len(f.Data))}).Error; err != nil {
 				return err
 			}
 		}
-		if err := tx.Clauses(onceOnly).Create(&Use{ShotID: shot, Sum: f.Sum, Role: f.Role, FirstSeq: seq}).Error; err != nil {
-			return err
-		}
 	}
-	return nil
-}
-
-// usePictures notes that revision seq of a shot names pictures that are kept already.
-func (s *Store) usePictures(tx *gorm.DB, shot string, seq int, r *recipe.Recipe) error {
 	for _, sum := range r.Pictures() {
-		var f File
-		if err := tx.Where("sum = ?", sum).First(&f).Error; err != nil {
+		if err := tx.Where("sum = ?", sum).First(&File{}).Error; err != nil {
 			return fault.New(fault.Gone, "A picture that this names is not kept here. Attach it again.")
 		}
-		if err := tx.Clauses(onceOnly).Create(&Use{ShotID: shot, Sum: sum, Role: asset.Picture, FirstSeq: seq}).Error; err != nil {
-			return err
-		}
 	}
 	return nil
 }
 
-// Collect removes what no shot uses: rows of files, files without a row, and what
-// broken-off writes left behind. It may run beside other work.
+// names adds the SHA-256 sums that a recipe names, as it is kept, to the sums given. A
+// sum is any run of exactly 64 hexadecimal digits; one too many keeps a file too long, one
+// too few would lose it.
+func names(doc string, sums map[string]bool) {
+	const length = 64
+	run := 0
+	for i := 0; i <= len(doc); i++ {
+		if i < len(doc) && (doc[i] >= '0' && doc[i] <= '9' || doc[i] >= 'a' && doc[i] <= 'f') {
+			run++
+			continue
+		}
+		if run == length {
+			sums[doc[i-length:i]] = true
+		}
+		run = 0
+	}
+}
+
+// named returns the sums of all files that a shot has as its photo, or that a revision or
+// a mark names.
+func named(tx *gorm.DB) (map[string]bool, error) {
+	var photos []string
+	if err := tx.Model(&Shot{}).Pluck("photo_sha", &photos).Error; err != nil {
+		return nil, err
+	}
+	sums := map[string]bool{}
+	for _, sum := range photos {
+		sums[sum] = true
+	}
+	for _, of := range []any{&Revision{}, &Mark{}} {
+		rows, err := tx.Model(of).Select("recipe").Rows()
+		if err != nil {
+			return nil, err
+		}
+		for rows.Next() {
+			var doc string
+			if err := rows.Scan(&doc); err != nil {
+				return nil, errors.Join(err, rows.Close())
+			}
+			names(doc, sums)
+		}
+		if err := errors.Join(rows.Err(), rows.Close()); err != nil {
+			return nil, err
+		}
+	}
+	return sums, nil
+}
+
+// Collect removes what nothing names: rows of files, files, and what broken-off writes left
+// behind. A file that something names is kept, and has a row afterwards if it had none. It
+// may run beside other work.
 func (s *Store) Collect(ctx context.Context) error {
 	s.keeping.Lock()
 	defer s.keeping.Unlock()
-	var sums []string
-	err := s.write(ctx, func(tx *gorm.DB) error {
-		if err := tx.Where("sum NOT IN (SELECT sum FROM uses)").Delete(&File{}).Error; err != nil {
-			return err
-		}
-		return tx.Model(&File{}).Pluck("sum", &sums).Error
-	})
-	if err != nil {
-		return wrap(err)
-	}
-	used := make(map[string]bool, len(sums))
-	for _, sum := range sums {
-		used[sum] = true
-	}
 	files, err := os.ReadDir(filepath.Join(s.dir, "files"))
 	if err != nil {
 		return err
+	}
+	var used map[string]bool
+	err = s.write(ctx, func(tx *gorm.DB) (err error) {
+		if used, err = named(tx); err != nil {
+			return err
+		}
+		var have []string
+		if err := tx.Model(&File{}).Pluck("sum", &have).Error; err != nil {
+			return err
+		}
+		rows := map[string]bool{}
+		for _, sum := range have {
+			rows[sum] = true
+			if !used[sum] {
+				if err := tx.Delete(&File{Sum: sum}).Error; err != nil {
+					return err
+				}
+			}
+		}
+		for _, f := range files {
+			info, err := f.Info()
+			if sum := f.Name(); used[sum] && !rows[sum] && err == nil {
+				if err := tx.Create(&File{Sum: sum, Size: info.Size()}).Error; err != nil {
+					return err
+				}
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		return wrap(err)
 	}
 	for _, f := range files {
 		if name := f.Name(); !used[name] && !f.IsDir() && (len(name) == 64 || strings.HasPrefix(name, atomicfile.Prefix)) {

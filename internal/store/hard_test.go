@@ -7,6 +7,8 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"maps"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"runtime"
@@ -17,6 +19,7 @@ import (
 
 	"pyrant/internal/fault"
 	"pyrant/internal/recipe"
+	"pyrant/internal/shape"
 )
 
 // The tests of this file break a data folder in the ways in which it did break.
@@ -183,7 +186,7 @@ func TestDamagedPhotoIsHealed(t *testing.T) {
 			t.Fatal(err)
 		}
 		var fe *fault.Error
-		if _, err := s.ReadFile(shot.PhotoSHA); !errors.As(err, &fe) || fe.Kind != fault.Gone || !strings.Contains(fe.Msg, "once more") {
+		if _, err := s.ReadFile(shot.PhotoSHA); !errors.As(err, &fe) || fe.Kind != fault.Gone || !strings.Contains(fe.Msg, "again on the shots page") {
 			t.Errorf("%s: read as %v", name, err)
 		}
 		addShot(t, s)
@@ -343,5 +346,162 @@ func TestOnlyTheOwnerReads(t *testing.T) {
 	})
 	if err != nil {
 		t.Fatal(err)
+	}
+}
+
+// Whatever is done to a shot, in whatever order, every recipe of its revisions and saved
+// states can be read, and no file is kept that none of them names.
+func TestEveryRevisionKeepsItsFiles(t *testing.T) {
+	for seed := range uint64(16) {
+		dir := t.TempDir()
+		s := open(t, dir)
+		rnd := rand.New(rand.NewPCG(seed, 33))
+		shots := []*Shot{addShot(t, s), addShot(t, s)}
+		// Few recipes, so that the same list comes back in other revisions.
+		some := func() *recipe.Recipe {
+			r := many(t, 40, float64(rnd.IntN(3)))
+			r.Dusk.Daylight = -float64(rnd.IntN(3))
+			return r
+		}
+		var done []string
+		for range 60 {
+			i := rnd.IntN(len(shots))
+			shot, what := shots[i], rnd.IntN(9)
+			done = append(done, fmt.Sprint(what))
+			next, err := shot, error(nil)
+			switch what {
+			case 0, 1:
+				next, err = s.Commit(ctx, shot.ID, shot.Version, some(), "Trace")
+			case 2:
+				next, err = s.Amend(ctx, shot.ID, shot.Version, some())
+			case 3, 4:
+				next, err = s.Step(ctx, shot.ID, shot.Version, -1)
+			case 5:
+				next, err = s.Step(ctx, shot.ID, shot.Version, 1)
+			case 6:
+				_, err = s.SetMark(ctx, shot.ID, 1+rnd.IntN(shot.LastSeq), "Kept")
+			case 7:
+				next, err = s.Go(ctx, shot.ID, shot.Version, 1+rnd.IntN(shot.LastSeq))
+			case 8:
+				if err = errors.Join(s.PutAside(ctx, shot.ID), s.Remove(ctx, shot.ID)); err == nil {
+					next = addShot(t, s)
+				}
+			}
+			if errors.Is(err, ErrNothing) {
+				next, err = shot, nil
+			}
+			if err == nil && rnd.IntN(3) == 0 {
+				err = s.Collect(ctx)
+			}
+			if err != nil {
+				t.Fatalf("seed %d, after %v: %v", seed, done, err)
+			}
+			shots[i] = next
+		}
+		if seed%2 == 0 {
+			s.Close()
+			s = open(t, dir)
+		}
+		if err := s.Collect(ctx); err != nil {
+			t.Fatal(err)
+		}
+		used := map[string]bool{}
+		var revs []Revision
+		var marks []Mark
+		if err := errors.Join(s.db.Find(&revs).Error, s.db.Find(&marks).Error); err != nil {
+			t.Fatal(err)
+		}
+		check := func(what, doc string) {
+			r, err := recipe.Unpack([]byte(doc), s.ReadFile)
+			if err != nil {
+				t.Errorf("seed %d, after %v: %s cannot be read: %v", seed, done, what, err)
+				return
+			}
+			_, lists := r.Pack()
+			for sum := range lists {
+				used[sum] = true
+			}
+		}
+		for _, r := range revs {
+			check(fmt.Sprint("revision ", r.Seq), r.Recipe)
+		}
+		for _, m := range marks {
+			check("a mark", m.Recipe)
+		}
+		used[shots[0].PhotoSHA] = true
+		if k := kept(t, dir); !maps.Equal(k, used) {
+			t.Errorf("seed %d, after %v: %d files are kept, %d are named", seed, done, len(k), len(used))
+		}
+	}
+}
+
+// A shot whose revision in force names a file that is gone opens at the newest that can be
+// read and says so; undo, redo and the history never lead to one that cannot be read.
+func TestHeadThatCannotBeRead(t *testing.T) {
+	s := open(t, t.TempDir())
+	shot := addShot(t, s)
+	var err error
+	for i := range 4 {
+		if shot, err = s.Commit(ctx, shot.ID, shot.Version, many(t, 40, float64(i)), "Trace"); err != nil {
+			t.Fatal(err)
+		}
+	}
+	lose := func(i int) {
+		key := shape.Nodes(many(t, 40, float64(i)).Lights[0].Shapes[0]).Key()
+		if err := os.Remove(s.FilePath(key)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	lose(1) // of revision 3
+	if shot, err = s.Step(ctx, shot.ID, shot.Version, -1); err != nil || shot.HeadSeq != 4 {
+		t.Fatalf("undo: %v", err)
+	}
+	if shot, err = s.Step(ctx, shot.ID, shot.Version, -1); err != nil || shot.HeadSeq != 2 {
+		t.Errorf("undo past what cannot be read leads to %d, %v", shot.HeadSeq, err)
+	}
+	if _, err := s.Go(ctx, shot.ID, shot.Version, 3); !fault.Is(err, fault.Gone) {
+		t.Errorf("going to what cannot be read: %v", err)
+	}
+	if shot, err = s.Step(ctx, shot.ID, shot.Version, 1); err != nil || shot.HeadSeq != 4 {
+		t.Fatalf("redo: %v", err)
+	}
+	lose(2) // of revision 4, which is in force
+	was := shot.Version
+	r, err := s.Head(ctx, shot)
+	if err != nil || shot.HeadSeq != 5 || shot.LostSeq != 4 || shot.Version == was || r.Lights[0].Shapes.Key() != many(t, 40, 3).Lights[0].Shapes.Key() {
+		t.Fatalf("the head is %d, lost %d, %v", shot.HeadSeq, shot.LostSeq, err)
+	}
+	if again, err := s.Shot(ctx, shot.ID); err != nil || again.HeadSeq != 5 || again.LostSeq != 4 {
+		t.Errorf("read again: %+v, %v", again, err)
+	}
+	if _, err := s.Duplicate(ctx, shot.ID, "Twin"); err != nil {
+		t.Error(err)
+	}
+	if shot, err = s.Commit(ctx, shot.ID, shot.Version, dusk(-1), "Daylight"); err != nil || shot.LostSeq != 0 {
+		t.Errorf("gone on from there: lost %d, %v", shot.LostSeq, err)
+	}
+}
+
+// A file that a recipe names and the database does not know of is taken up again, with its row.
+func TestNamedFileWithoutARow(t *testing.T) {
+	dir := t.TempDir()
+	s := open(t, dir)
+	shot := addShot(t, s)
+	shot, err := s.Commit(ctx, shot.ID, shot.Version, many(t, 40, 1), "Trace")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := s.db.Where("sum <> ?", shot.PhotoSHA).Delete(&File{}).Error; err != nil {
+		t.Fatal(err)
+	}
+	if err := s.Collect(ctx); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.Recipe(ctx, shot.ID, shot.HeadSeq); err != nil {
+		t.Error(err)
+	}
+	var n int64
+	if err := s.db.Model(&File{}).Count(&n).Error; err != nil || n != 2 {
+		t.Errorf("%d rows of files, %v", n, err)
 	}
 }

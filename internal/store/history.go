@@ -6,7 +6,6 @@ import (
 	"io"
 	"os"
 	"path/filepath"
-	"regexp"
 	"slices"
 	"strings"
 	"sync"
@@ -36,11 +35,15 @@ func (s *Store) Past(ctx context.Context, id string, before, most int) (out []Pa
 	return out, wrap(err)
 }
 
-// Go makes a revision the one in force, as so many steps of undo or redo would.
+// Go makes a revision the one in force, as so many steps of undo or redo would. A revision
+// that cannot be read is refused.
 func (s *Store) Go(ctx context.Context, id string, version int64, seq int) (*Shot, error) {
-	return s.move(ctx, id, version, func(_ *gorm.DB, shot *Shot) error {
+	return s.move(ctx, id, version, func(tx *gorm.DB, shot *Shot) error {
 		if seq < 1 || seq > shot.LastSeq {
 			return ErrNothing
+		}
+		if err := s.readable(tx, id, seq); err != nil {
+			return err
 		}
 		shot.HeadSeq = seq
 		return nil
@@ -76,9 +79,6 @@ func (s *Store) SetMark(ctx context.Context, id string, seq int, name string) (*
 	return m, wrap(err)
 }
 
-// sums finds the names of files in a recipe as it is kept.
-var sums = regexp.MustCompile(`\b[0-9a-f]{64}\b`)
-
 func mark(tx *gorm.DB, id string, seq int, name string) (*Mark, error) {
 	if n := len([]rune(name)); n < 1 || n > 80 {
 		return nil, fault.In("name", "A mark's name has 1 to 80 characters.")
@@ -93,13 +93,6 @@ func mark(tx *gorm.DB, id string, seq int, name string) (*Mark, error) {
 	}
 	if n >= MaxMarks {
 		return nil, fault.New(fault.NoRoom, "A shot has at most %d marks. Remove one that is not needed.", MaxMarks)
-	}
-	// The files that it names are kept as long as the shot is, whatever is redone no more.
-	names := sums.FindAllString(rev.Recipe, -1)
-	if len(names) > 0 {
-		if err := tx.Model(&Use{}).Where("shot_id = ? AND sum IN ?", id, names).Update("first_seq", 0).Error; err != nil {
-			return nil, err
-		}
 	}
 	m := &Mark{ID: newID(), ShotID: id, Name: name, Recipe: rev.Recipe, CreatedAt: time.Now().UTC()}
 	return m, tx.Create(m).Error

@@ -6,8 +6,9 @@
 // is in force, and undo and redo move the head. A version number grows with
 // every move, so that a writer who looked at an older state is told so.
 //
-// Which shot uses which file, in what role and since which revision, is in the
-// table uses. A file that no shot uses any more is collected; see files.go.
+// A file is kept for as long as a shot has it as its photo, or the recipe of a
+// revision or of a mark names it: the recipes themselves say so, and nothing else
+// counts uses. A file that nothing names any more is collected; see files.go.
 package store
 
 import (
@@ -32,6 +33,7 @@ import (
 	"gorm.io/gorm/logger"
 
 	"pyrant/internal/asset"
+	"pyrant/internal/fault"
 	"pyrant/internal/recipe"
 )
 
@@ -45,23 +47,18 @@ type File struct {
 	CreatedAt time.Time
 }
 
-// Use says that a shot uses a file.
-type Use struct {
-	ShotID   string `gorm:"primaryKey"`
-	Sum      string `gorm:"primaryKey"`
-	Role     asset.Role
-	FirstSeq int // of the oldest revision that names it
-}
-
 // Shot is one photo with all that is done to it.
 type Shot struct {
-	ID        string `gorm:"primaryKey"`
-	Name      string
-	PhotoSHA  string
-	Photo     File `gorm:"foreignKey:PhotoSHA;references:Sum"`
-	HeadSeq   int  // of the revision in force
-	LastSeq   int  // of the newest revision: redo ends there
-	Version   int64
+	ID       string `gorm:"primaryKey"`
+	Name     string
+	PhotoSHA string
+	Photo    File `gorm:"foreignKey:PhotoSHA;references:Sum"`
+	HeadSeq  int  // of the revision in force
+	LastSeq  int  // of the newest revision: redo ends there
+	Version  int64
+	// LostSeq is the revision that was in force and could not be read, so that the head
+	// moved to another; 0 once the user has gone on from there.
+	LostSeq   int
 	DeletedAt *time.Time // when it was put aside; nil for one in use
 	CreatedAt time.Time
 	UpdatedAt time.Time
@@ -150,6 +147,20 @@ var migrations = []*gormigrate.Migration{{
 			`CREATE TABLE marks (id TEXT PRIMARY KEY, shot_id TEXT NOT NULL REFERENCES shots(id) ON DELETE CASCADE, name TEXT NOT NULL,
 				recipe TEXT NOT NULL, created_at DATETIME NOT NULL)`,
 			`CREATE INDEX marks_of_shots ON marks (shot_id)`,
+		} {
+			if err := tx.Exec(q).Error; err != nil {
+				return err
+			}
+		}
+		return nil
+	},
+}, {
+	// Which files are used is read from the recipes: a table beside them was wrong at times.
+	ID: "2026-12-01-no-uses",
+	Migrate: func(tx *gorm.DB) error {
+		for _, q := range []string{
+			`DROP TABLE uses`,
+			`ALTER TABLE shots ADD COLUMN lost_seq INTEGER NOT NULL DEFAULT 0`,
 		} {
 			if err := tx.Exec(q).Error; err != nil {
 				return err
@@ -287,10 +298,7 @@ func (s *Store) addShot(ctx context.Context, name string, photo File, files []as
 			if err := tx.Omit("Photo").Create(shot).Error; err != nil {
 				return err
 			}
-			if err := use(tx, shot.ID, 1, append(files, asset.File{Sum: photo.Sum, Role: asset.Photo})); err != nil {
-				return err
-			}
-			if err := s.usePictures(tx, shot.ID, 1, r); err != nil {
+			if err := record(tx, files, r); err != nil {
 				return err
 			}
 			return tx.Create(&Revision{ShotID: shot.ID, Seq: 1, Title: title, Recipe: string(doc)}).Error
@@ -364,6 +372,7 @@ func (s *Store) move(ctx context.Context, id string, version int64, change func(
 		if shot.Version != version {
 			return ErrStale
 		}
+		shot.LostSeq = 0
 		if err := change(tx, shot); err != nil {
 			return err
 		}
@@ -393,15 +402,9 @@ func (s *Store) Commit(ctx context.Context, id string, version int64, r *recipe.
 			if err := tx.Where("shot_id = ? AND seq > ?", id, shot.HeadSeq).Delete(&Revision{}).Error; err != nil {
 				return err
 			}
-			if err := tx.Where("shot_id = ? AND first_seq > ?", id, shot.HeadSeq).Delete(&Use{}).Error; err != nil {
-				return err
-			}
 			shot.HeadSeq++
 			shot.LastSeq = shot.HeadSeq
-			if err := use(tx, id, shot.HeadSeq, files); err != nil {
-				return err
-			}
-			if err := s.usePictures(tx, id, shot.HeadSeq, r); err != nil {
+			if err := record(tx, files, r); err != nil {
 				return err
 			}
 			return tx.Create(&Revision{ShotID: id, Seq: shot.HeadSeq, Title: title, Recipe: string(doc)}).Error
@@ -420,18 +423,8 @@ func (s *Store) Amend(ctx context.Context, id string, version int64, r *recipe.R
 	defer s.keeping.RUnlock()
 	err = s.keep(files, s.there, func() error {
 		next, err = s.move(ctx, id, version, func(tx *gorm.DB, shot *Shot) error {
-			if err := use(tx, id, shot.HeadSeq, files); err != nil {
+			if err := record(tx, files, r); err != nil {
 				return err
-			}
-			if shot.HeadSeq == shot.LastSeq {
-				// What only this revision named is named no more.
-				names := []string{""}
-				for _, f := range files {
-					names = append(names, f.Sum)
-				}
-				if err := tx.Where("shot_id = ? AND first_seq = ? AND role = ? AND sum NOT IN ?", id, shot.HeadSeq, asset.Points, names).Delete(&Use{}).Error; err != nil {
-					return err
-				}
 			}
 			return tx.Model(&Revision{}).Where("shot_id = ? AND seq = ?", id, shot.HeadSeq).Update("recipe", string(doc)).Error
 		})
@@ -440,16 +433,65 @@ func (s *Store) Amend(ctx context.Context, id string, version int64, r *recipe.R
 	return next, wrap(err)
 }
 
-// Step moves the head by -1 (undo) or 1 (redo).
+// Step moves the head by -1 (undo) or 1 (redo). It passes over revisions that cannot be
+// read; where none further on can, the head stays and the error says what is missing.
 func (s *Store) Step(ctx context.Context, id string, version int64, by int) (*Shot, error) {
-	return s.move(ctx, id, version, func(_ *gorm.DB, shot *Shot) error {
-		to := shot.HeadSeq + by
-		if to < 1 || to > shot.LastSeq {
-			return ErrNothing
+	return s.move(ctx, id, version, func(tx *gorm.DB, shot *Shot) error {
+		first := ErrNothing
+		for to := shot.HeadSeq + by; to >= 1 && to <= shot.LastSeq; to += by {
+			err := s.readable(tx, id, to)
+			if err == nil {
+				shot.HeadSeq = to
+				return nil
+			}
+			if !fault.Is(err, fault.Gone) {
+				return err
+			}
+			if first == ErrNothing {
+				first = err
+			}
 		}
-		shot.HeadSeq = to
-		return nil
+		return first
 	})
+}
+
+// readable returns nil where a revision's recipe, with all files that it names, can be read.
+func (s *Store) readable(tx *gorm.DB, id string, seq int) error {
+	rev := new(Revision)
+	if err := tx.Where("shot_id = ? AND seq = ?", id, seq).First(rev).Error; err != nil {
+		return err
+	}
+	_, err := recipe.Unpack([]byte(rev.Recipe), s.ReadFile)
+	return err
+}
+
+// Head returns the recipe in force of a shot. Where a file that it names is missing or
+// damaged, the head moves to the newest revision that can be read, and shot is brought up
+// to date: its LostSeq says that this happened.
+func (s *Store) Head(ctx context.Context, shot *Shot) (*recipe.Recipe, error) {
+	for {
+		r, err := s.Recipe(ctx, shot.ID, shot.HeadSeq)
+		if !fault.Is(err, fault.Gone) {
+			return r, err
+		}
+		lost := err
+		moved, err := s.move(ctx, shot.ID, shot.Version, func(tx *gorm.DB, shot *Shot) error {
+			for to := shot.LastSeq; to >= 1; to-- {
+				if to != shot.HeadSeq && s.readable(tx, shot.ID, to) == nil {
+					shot.LostSeq, shot.HeadSeq = shot.HeadSeq, to
+					return nil
+				}
+			}
+			return lost
+		})
+		if errors.Is(err, ErrStale) { // somebody else has moved it meanwhile
+			moved, err = s.Shot(ctx, shot.ID)
+		}
+		if err != nil {
+			return nil, err
+		}
+		*shot = *moved
+	}
 }
 
 // Rename gives a shot another name.
@@ -488,7 +530,7 @@ func (s *Store) Duplicate(ctx context.Context, id, name string) (*Shot, error) {
 	if err != nil {
 		return nil, err
 	}
-	r, err := s.Recipe(ctx, id, shot.HeadSeq)
+	r, err := s.Head(ctx, shot)
 	if err != nil {
 		return nil, err
 	}

@@ -7,9 +7,11 @@ import (
 	"image/color"
 	"net/http"
 	"net/url"
+	"os"
 	"strings"
 	"testing"
 
+	"pyrant/internal/cache"
 	"pyrant/internal/cutout"
 	"pyrant/internal/recipe"
 	"pyrant/internal/shape"
@@ -116,6 +118,50 @@ func TestScribbling(t *testing.T) {
 	}
 	if a.covered(at, 140, 100) != 0 {
 		t.Error("undone, the mend is not there")
+	}
+}
+
+// Strokes, refinement, undo and redo in this order once lost the file of a revision when the
+// collector ran, and the shot could not be opened any more.
+func TestRefinedAfterUndoStaysReadable(t *testing.T) {
+	a := start(t, Options{})
+	at := a.thing()
+	other := a.thing()
+	refine := func() {
+		if resp, body := a.postJSON(at+"/refine", `{}`); resp.StatusCode != 200 {
+			t.Fatalf("refining: %d %s", resp.StatusCode, body)
+		}
+	}
+	undo := func() (int, string) { return a.act(at, "undo", form("step", "trace", "cut", "c1")) }
+	a.act(at, "add-cutout", form("step", "trace", "scribble", strokeIn))
+	a.change(at, `[{"op":"add","path":"/cutouts/0/strokes/-","value":`+strokeOut+`}]`)
+	a.change(at, `[{"op":"replace","path":"/dusk/daylight","value":-2}]`)
+	refine()
+	undo()
+	refine()
+	a.change(at, `[{"op":"add","path":"/cutouts/0/strokes/-","value":{"says":"in","diameter":6,"points":[{"x":110,"y":70}]}}]`)
+	for _, act := range []string{"aside", "remove"} {
+		if resp, body := a.post(other+"/"+act, url.Values{}); resp.StatusCode >= 400 {
+			t.Fatalf("%s: %d %s", act, resp.StatusCode, body)
+		}
+	}
+	if code, body := undo(); code != 200 || a.stored(at).HeadSeq != 3 {
+		t.Fatalf("undo: %d, revision %d, %s", code, a.stored(at).HeadSeq, body)
+	}
+	for _, path := range []string{"", "/preview.jpg", "/archive"} {
+		if resp, _ := a.get(at + path); resp.StatusCode != 200 {
+			t.Errorf("%s answers %d", path, resp.StatusCode)
+		}
+	}
+	// A shot that lost the file all the same opens at another state and says so.
+	key := a.recipe(at).CutOuts[0].Raster.Tiles.Key()
+	if err := os.Remove(a.server.store.FilePath(key)); err != nil {
+		t.Fatal(err)
+	}
+	a.server.engine.Cache = cache.New(64 << 20) // as after a restart
+	resp, page := a.get(at)
+	if resp.StatusCode != 200 || !strings.Contains(page, "Opened an older state") || a.stored(at).HeadSeq != 4 {
+		t.Errorf("with a file lost the page answers %d, revision %d", resp.StatusCode, a.stored(at).HeadSeq)
 	}
 }
 
