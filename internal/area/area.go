@@ -147,8 +147,8 @@ type World interface {
 	PhotoKey() string
 	// Mask returns the mask of a key, made where there is none yet.
 	Mask(ctx context.Context, key string, make func() coverage.Mask) (coverage.Mask, error)
-	// Keep returns the plane of a key over the whole frame, made where there is none.
-	Keep(ctx context.Context, key string, make func(context.Context) (*raster.Plane, error)) (*raster.Plane, error)
+	// Whole returns the coverage of a key over the whole frame, which make makes, as a whole or part by part.
+	Whole(ctx context.Context, key string, make func(ctx context.Context, part image.Rectangle) (*raster.Plane, error)) (Rows, error)
 	// Filter returns the guided filter of a key, made in the world of the whole picture with
 	// a long edge of so many pixels, or of the photo's if that is less.
 	Filter(ctx context.Context, key string, edge int, make func(context.Context, World) (*guided.Filter, error)) (*guided.Filter, error)

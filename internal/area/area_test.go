@@ -7,6 +7,7 @@ import (
 	"math"
 	"math/rand/v2"
 	"strings"
+	"sync"
 	"testing"
 
 	"pyrant/internal/colour"
@@ -50,8 +51,9 @@ func (f *flat) Photo() func(dst []float32, x0, y int) {
 func (f *flat) Mask(_ context.Context, _ string, make func() coverage.Mask) (coverage.Mask, error) {
 	return make(), nil
 }
-func (f *flat) Keep(ctx context.Context, _ string, make func(context.Context) (*raster.Plane, error)) (*raster.Plane, error) {
-	return make(ctx)
+func (f *flat) Whole(ctx context.Context, _ string, make func(context.Context, image.Rectangle) (*raster.Plane, error)) (Rows, error) {
+	p, err := make(ctx, f.Frame())
+	return plane{p}, err
 }
 func (f *flat) Soften(ctx context.Context, _ string, m coverage.Mask, sigma float64, r image.Rectangle) (Rows, error) {
 	level, rest := glow.Level(sigma)
@@ -520,5 +522,39 @@ func TestToneWindow(t *testing.T) {
 	}
 	if !(ToneWindow{0, 1, 0.1}).Whole() || w.Whole() || (ToneWindow{0, 0.9, 0.1}).Whole() || (ToneWindow{0.1, 1, 0.1}).Whole() {
 		t.Error("Whole is wrong")
+	}
+}
+
+// A mask of strokes whose tiles are dropped while others ask for them keeps count of its memory. Run under the race detector.
+func TestStrokesAreDroppedBesideReading(t *testing.T) {
+	var strokes []Stroke
+	for i := range 8 {
+		y := float64(30 + 120*i)
+		strokes = append(strokes, Stroke{Diameter: 60, Softness: 0.5, Flow: 1, Pen: PenFlow, Points: setting.ListOf(Dab{X: 10, Y: y, P: 1}, Dab{X: 400, Y: y, P: 1})})
+	}
+	m := newStrokeMask(strokes, nil, 1)
+	empty := m.Bytes()
+	var all sync.WaitGroup
+	for range 3 {
+		all.Go(func() {
+			row := make([]float32, 420)
+			for y := range 1000 {
+				m.Fill(row, 0, y)
+			}
+		})
+		all.Go(func() {
+			for y := 0; y < 1000; y++ {
+				m.Drop(y)
+				if n := m.Bytes(); n < empty {
+					t.Errorf("it takes %d bytes, with nothing painted %d", n, empty)
+					return
+				}
+			}
+		})
+	}
+	all.Wait()
+	m.Drop(2000)
+	if n := m.Bytes(); n != empty {
+		t.Errorf("with all dropped it takes %d bytes, want %d", n, empty)
 	}
 }

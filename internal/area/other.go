@@ -3,6 +3,7 @@ package area
 import (
 	"context"
 	"image"
+
 	"pyrant/internal/raster"
 )
 
@@ -18,9 +19,9 @@ func (o Other) prepare(ctx context.Context, w World, feather float64, r image.Re
 		return plane{p}, err
 	}
 	// What is blurred reads beyond r, so all of the area is needed.
-	p, err := w.Keep(ctx, "area "+a.Key(w), func(ctx context.Context) (*raster.Plane, error) { return a.Plane(ctx, w, w.Frame()) })
+	p, err := w.Whole(ctx, "area "+a.Key(w), func(ctx context.Context, part image.Rectangle) (*raster.Plane, error) { return a.Plane(ctx, w, part) })
 	if err != nil {
 		return nil, err
 	}
-	return soften(ctx, w, a.Key(w), rule{w.Frame(), plane{p}.Fill}, feather, r)
+	return soften(ctx, w, a.Key(w), rule{w.Frame(), p.Fill}, feather, r)
 }

@@ -105,8 +105,9 @@ type strokeMask struct {
 }
 
 type strokePix struct {
-	once sync.Once
-	pix  []float32 // nil where nothing is covered
+	once  sync.Once
+	pix   []float32 // nil where nothing is covered
+	bytes int64     // counted for it; guarded by the mask's mutex
 }
 
 // line is a stroke in pixels of the picture.
@@ -202,7 +203,7 @@ func (m *strokeMask) Drop(y int) {
 	m.mu.Lock()
 	for at, t := range m.tiles {
 		if (at.Y+1)*strokeTile <= y {
-			m.bytes -= int64(len(t.pix)) * 4
+			m.bytes -= t.bytes
 			delete(m.tiles, at)
 		}
 	}
@@ -252,8 +253,9 @@ func (m *strokeMask) tile(at image.Point) []float32 {
 	t.once.Do(func() {
 		t.pix = m.paint(at)
 		m.mu.Lock()
-		if m.tiles[at] == t {
-			m.bytes += int64(len(t.pix)) * 4
+		if m.tiles[at] == t { // it was not dropped while it was painted
+			t.bytes = int64(len(t.pix)) * 4
+			m.bytes += t.bytes
 		}
 		m.mu.Unlock()
 	})

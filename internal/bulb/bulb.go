@@ -14,9 +14,8 @@ import (
 	"runtime"
 	"slices"
 
-	"golang.org/x/sync/errgroup"
-
 	"pyrant/internal/edge"
+	"pyrant/internal/fault"
 	"pyrant/internal/photo"
 	"pyrant/internal/raster"
 	"pyrant/internal/shape"
@@ -160,7 +159,7 @@ func (b *band) vote(ctx context.Context, largest float64) ([]Round, error) {
 		radii = append(radii, r)
 	}
 	found := make([][]Round, len(radii))
-	var group errgroup.Group
+	var group fault.Group
 	group.SetLimit(runtime.GOMAXPROCS(0))
 	for i, r := range radii {
 		group.Go(func() error {

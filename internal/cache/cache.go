@@ -31,9 +31,10 @@ type Cache struct {
 	mu      sync.Mutex
 	limit   int64
 	entries map[string]*entry
-	order   *list.List // of *entry, most recently used first
-	sum     int64      // bytes of all entries in order
-	groups  map[string][]string
+	order   *list.List          // of *entry, most recently used first
+	sum     int64               // bytes of all entries in order
+	groups  map[string][]string // keys by the group that Only put them in, oldest first
+	members map[string]string   // the group of each such key
 
 	counts *counts
 }
@@ -52,7 +53,7 @@ type entry struct {
 
 // New returns a cache that holds about limit bytes.
 func New(limit int64) *Cache {
-	return &Cache{limit: limit, entries: map[string]*entry{}, order: list.New(), groups: map[string][]string{}, counts: new(counts)}
+	return &Cache{limit: limit, entries: map[string]*entry{}, order: list.New(), groups: map[string][]string{}, members: map[string]string{}, counts: new(counts)}
 }
 
 // Scoped returns a cache of its own for one piece of work that also finds what c
@@ -67,32 +68,32 @@ func (c *Cache) Scoped(limit int64) *Cache {
 // held returns a node that is there, if it is.
 func (c *Cache) held(key string) (Sized, bool) {
 	c.mu.Lock()
-	defer c.mu.Unlock()
 	e := c.entries[key]
 	if e == nil || e.elem == nil {
+		c.mu.Unlock()
 		return nil, false
 	}
 	c.order.MoveToFront(e.elem)
 	c.counts.hits.Add(1)
+	c.mu.Unlock()
 	c.weigh(e)
 	return e.val, true
 }
 
 // Peek returns the node with the given key if it is there.
 func Peek[T Sized](c *Cache, key string) (v T, ok bool) {
-	if c.parent != nil {
-		if v, ok := c.parent.held(key); ok {
-			return v.(T), true
-		}
-	}
 	n, ok := c.held(key)
+	if !ok && c.parent != nil {
+		n, ok = c.parent.held(key)
+	}
 	if ok {
 		v = n.(T)
 	}
 	return v, ok
 }
 
-// Put makes a value the node of a key, whatever that had before.
+// Put makes a value the node of a key in c itself, whatever the key had before, there or in the cache that c is scoped
+// to. Where the key's node is being made, that one is kept, and those who wait get it.
 func Put[T Sized](c *Cache, key string, v T) error {
 	c.mu.Lock()
 	if e := c.entries[key]; e != nil && e.elem != nil {
@@ -104,7 +105,7 @@ func Put[T Sized](c *Cache, key string, v T) error {
 		c.drop(e)
 	}
 	c.mu.Unlock()
-	_, err := Get(context.Background(), c, key, func(context.Context) (T, error) { return v, nil })
+	_, err := Own(context.Background(), c, key, func(context.Context) (T, error) { return v, nil })
 	return err
 }
 
@@ -123,12 +124,25 @@ func (c *Cache) Counts() (hits, misses int64) {
 // Get returns the node with the given key, made by build if it is missing. Errors
 // are not kept.
 func Get[T Sized](ctx context.Context, c *Cache, key string, build func(context.Context) (T, error)) (T, error) {
-	var zero T
-	if c.parent != nil {
+	if c.parent != nil && !c.has(key) {
 		if v, ok := c.parent.held(key); ok {
 			return v.(T), nil
 		}
 	}
+	return Own(ctx, c, key, build)
+}
+
+// has tells whether c itself holds a node, or is making it.
+func (c *Cache) has(key string) bool {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return c.entries[key] != nil
+}
+
+// Own is Get, but for nodes that change while they are used, such as masks whose tiles are dropped: a scoped cache makes
+// its own and takes none from the cache that it is scoped to.
+func Own[T Sized](ctx context.Context, c *Cache, key string, build func(context.Context) (T, error)) (T, error) {
+	var zero T
 	for {
 		c.mu.Lock()
 		e := c.entries[key]
@@ -142,7 +156,6 @@ func Get[T Sized](ctx context.Context, c *Cache, key string, build func(context.
 		if e.elem != nil {
 			c.order.MoveToFront(e.elem)
 			c.counts.hits.Add(1)
-			c.weigh(e)
 		}
 		c.mu.Unlock()
 		select {
@@ -151,6 +164,7 @@ func Get[T Sized](ctx context.Context, c *Cache, key string, build func(context.
 			return zero, ctx.Err()
 		}
 		if e.err == nil {
+			c.weigh(e)
 			return e.val.(T), nil
 		}
 		// Whoever was making it was cancelled: make it ourselves.
@@ -167,29 +181,39 @@ func Get[T Sized](ctx context.Context, c *Cache, key string, build func(context.
 // fill makes the node of e. Whatever happens, those who wait are released.
 func fill[T Sized](ctx context.Context, c *Cache, e *entry, build func(context.Context) (T, error)) (val T, err error) {
 	err = errors.New("cache: a node's computation stopped")
+	size := int64(0)
 	defer func() {
 		c.mu.Lock()
 		defer c.mu.Unlock()
 		if e.err = err; err != nil {
 			delete(c.entries, e.key)
+			c.leave(e.key)
 		} else {
 			e.val = val
 			e.elem = c.order.PushFront(e)
-			c.weigh(e)
+			c.sum += size
+			e.size = size
 			c.trim()
 		}
 		close(e.ready)
 	}()
 	defer fault.Catch(&err)
-	return build(ctx)
+	if val, err = build(ctx); err == nil {
+		size = val.Bytes()
+	}
+	return val, err
 }
 
-// weigh takes the size of e anew: nodes may have grown since, as masks do, which
-// rasterise their tiles when they are asked for.
+// weigh takes the size of e anew: nodes may have grown since, as masks do, which rasterise their tiles when they are
+// asked for. The node is asked without the cache's lock, so that one that is slow to answer stops nobody else.
 func (c *Cache) weigh(e *entry) {
 	n := e.val.Bytes()
-	c.sum += n - e.size
-	e.size = n
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.entries[e.key] == e {
+		c.sum += n - e.size
+		e.size = n
+	}
 }
 
 // trim drops the least recently used nodes over the limit, but not the newest.
@@ -203,7 +227,21 @@ func (c *Cache) trim() {
 func (c *Cache) drop(e *entry) {
 	c.order.Remove(e.elem)
 	delete(c.entries, e.key)
+	c.leave(e.key)
 	c.sum -= e.size
+}
+
+// leave takes a key out of its group, and with its last key the group.
+func (c *Cache) leave(key string) {
+	group, ok := c.members[key]
+	if !ok {
+		return
+	}
+	delete(c.members, key)
+	list := slices.DeleteFunc(c.groups[group], func(k string) bool { return k == key })
+	if c.groups[group] = list; len(list) == 0 {
+		delete(c.groups, group)
+	}
 }
 
 // Only makes a node the latest of a group, of which no more than so many are held: of what is large and seldom asked for
@@ -211,11 +249,15 @@ func (c *Cache) drop(e *entry) {
 func (c *Cache) Only(group, key string, most int) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	list := slices.DeleteFunc(c.groups[group], func(k string) bool { return k == key })
-	for ; len(list) >= most; list = list[1:] {
-		if e := c.entries[list[0]]; e != nil && e.elem != nil {
+	c.leave(key)
+	for len(c.groups[group]) >= most {
+		old := c.groups[group][0]
+		if e := c.entries[old]; e != nil && e.elem != nil {
 			c.drop(e)
+		} else {
+			c.leave(old)
 		}
 	}
-	c.groups[group] = append(list, key)
+	c.groups[group] = append(c.groups[group], key)
+	c.members[key] = group
 }

@@ -293,3 +293,83 @@ func TestOnly(t *testing.T) {
 		t.Errorf("%d bytes are held", c.Held())
 	}
 }
+
+// slow is a node that does not answer until it may.
+type slow struct{ may chan struct{} }
+
+func (s slow) Bytes() int64 { <-s.may; return 7 }
+
+// A node that is slow to say how large it is stops nobody who asks for others.
+func TestSlowNodeStopsNobody(t *testing.T) {
+	c := New(1000)
+	s := slow{make(chan struct{}, 1)}
+	s.may <- struct{}{}
+	get := func() {
+		if _, err := Get(ctx, c, "slow", func(context.Context) (slow, error) { return s, nil }); err != nil {
+			t.Error(err)
+		}
+	}
+	get()
+	waits := make(chan struct{})
+	go func() { get(); close(waits) }()
+	time.Sleep(10 * time.Millisecond) // it is asked by now, or soon
+	other := make(chan struct{})
+	go func() {
+		if _, err := Get(ctx, c, "other", func(context.Context) (bulk, error) { return 5, nil }); err != nil {
+			t.Error(err)
+		}
+		c.Held()
+		close(other)
+	}()
+	select {
+	case <-other:
+	case <-time.After(10 * time.Second):
+		t.Fatal("another node has to wait")
+	}
+	close(s.may)
+	<-waits
+}
+
+// A scoped cache has nodes of its own where they change while they are used, and what is put into it is there.
+func TestScopedOwns(t *testing.T) {
+	c := New(1000)
+	made := func(v bulk) func(context.Context) (bulk, error) {
+		return func(context.Context) (bulk, error) { return v, nil }
+	}
+	if _, err := Get(ctx, c, "mask", made(1)); err != nil {
+		t.Fatal(err)
+	}
+	s := c.Scoped(1000)
+	for range 2 {
+		if v, err := Own(ctx, s, "mask", made(2)); v != 2 || err != nil {
+			t.Errorf("the scoped cache takes %v, %v", v, err)
+		}
+	}
+	if v, _ := Peek[bulk](c, "mask"); v != 1 {
+		t.Errorf("the other cache holds %v", v)
+	}
+	if err := Put(s, "mask", bulk(3)); err != nil {
+		t.Fatal(err)
+	}
+	if v, _ := Peek[bulk](s, "mask"); v != 3 {
+		t.Errorf("after Put the scoped cache holds %v", v)
+	}
+	if v, err := Get(ctx, s, "mask", made(4)); v != 3 || err != nil {
+		t.Errorf("after Put the scoped cache gives %v, %v", v, err)
+	}
+}
+
+// Groups whose nodes are gone are gone.
+func TestGroupsArePruned(t *testing.T) {
+	c := New(100)
+	for i := range 50 {
+		key := fmt.Sprint("node ", i)
+		c.Only(fmt.Sprint("group ", i), key, 3)
+		if _, err := Get(ctx, c, key, func(context.Context) (bulk, error) { return 40, nil }); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if len(c.groups) != 2 || len(c.members) != 2 {
+		t.Errorf("%d groups of %d keys are left of 2 nodes", len(c.groups), len(c.members))
+	}
+}

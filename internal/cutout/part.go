@@ -45,6 +45,12 @@ func (c *CutOut) On(m *Mask, what What) Part {
 	return Part{m, fmt.Sprintf("%s %d", c.Key(), what), c.Raster.Left + c.X, c.Raster.Top + c.Y, c.Raster.Cell, what}
 }
 
+// Bounds returns the part of the photo, in its pixels, that the cut-out's cells lie in.
+func (c *CutOut) Bounds() (x0, y0, x1, y1 float64) {
+	x0, y0 = c.Raster.Left+c.X, c.Raster.Top+c.Y
+	return x0, y0, x0 + float64(c.Raster.Width)*c.Raster.Cell, y0 + float64(c.Raster.Height)*c.Raster.Cell
+}
+
 // Key names the coverage.
 func (p Part) Key() string { return p.key }
 

@@ -12,6 +12,8 @@ import (
 	"errors"
 	"fmt"
 	"runtime/debug"
+
+	"golang.org/x/sync/errgroup"
 )
 
 // Kind says whose fault an error is, or what became of the thing asked for.
@@ -90,3 +92,29 @@ func Catch(err *error) {
 		*err = &Panic{v, debug.Stack()}
 	}
 }
+
+// Group runs functions side by side, as an errgroup.Group does. One that panics ends with a *Panic as its error, and no
+// more: a panic in a goroutine would otherwise end the program.
+type Group struct{ group errgroup.Group }
+
+// Go runs f in a goroutine of its own.
+func (g *Group) Go(f func() error) {
+	g.group.Go(func() (err error) {
+		defer Catch(&err)
+		return f()
+	})
+}
+
+// SetLimit bounds how many functions run at a time.
+func (g *Group) SetLimit(n int) { g.group.SetLimit(n) }
+
+// Join waits for functions that return no errors. Where one has panicked, it panics in the caller's goroutine, with the
+// *Panic, which the caller's own Catch takes as it is.
+func (g *Group) Join() {
+	if err := g.group.Wait(); err != nil {
+		panic(err)
+	}
+}
+
+// Wait waits for all functions and returns the first error of theirs.
+func (g *Group) Wait() error { return g.group.Wait() }

@@ -54,6 +54,14 @@ func Level(sigma float64) (level int, rest float64) {
 	return
 }
 
+// Reach returns how many pixels of level 0 a Gaussian of deviation sigma spreads coverage, as it is computed here: four
+// deviations, and what reduction and expansion spread it further.
+func Reach(sigma float64) int {
+	level, rest := Level(sigma)
+	// At each level a sample stands for its neighbours up to two away, on the way up and on the way down.
+	return (extra(rest)+5)<<level + 2
+}
+
 // NewPyramid reduces src, which has coverage inside bounds only, to the given
 // number of levels above the first. The full-size coverage is read in bands and
 // not kept.

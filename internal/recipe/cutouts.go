@@ -36,6 +36,28 @@ func (r *Recipe) CutOut(id cutout.Ref) *cutout.CutOut {
 	return nil
 }
 
+// CutOutKey names what a cut-out covers, or all of them where id is empty.
+func (r *Recipe) CutOutKey(id cutout.Ref) string {
+	var b strings.Builder
+	for i := range r.CutOuts {
+		if c := &r.CutOuts[i]; id == "" || c.ID == string(id) {
+			b.WriteString(c.Key() + " ")
+		}
+	}
+	return b.String()
+}
+
+// ShapesKey names what shapes cover, with the pixels of the cut-outs among them.
+func (r *Recipe) ShapesKey(shapes shape.Shapes) string {
+	key := shapes.Key()
+	for _, s := range shapes {
+		if c, ok := s.(shape.CutOut); ok {
+			key += " " + r.CutOutKey(c.Of)
+		}
+	}
+	return key
+}
+
 // standing returns the area that a reference to no area of the list stands for, nil where what it
 // names is not there.
 func (r *Recipe) standing(id area.Ref) *area.Area {

@@ -21,8 +21,6 @@ import (
 	"slices"
 	"sort"
 
-	"golang.org/x/sync/errgroup"
-
 	"pyrant/internal/edge"
 	"pyrant/internal/fault"
 	"pyrant/internal/photo"
@@ -174,7 +172,7 @@ func find(s *edge.Sheet, p Pick, most int, quick bool) ([]shape.Point, float64) 
 	// Each way of finding lines by itself, side by side.
 	list := costs(s, from)
 	lines := make([][][]shape.Point, len(list)+1)
-	var group errgroup.Group
+	var group fault.Group
 	group.SetLimit(runtime.GOMAXPROCS(0))
 	for k, cost := range list {
 		if quick && k == 1 {
@@ -202,7 +200,7 @@ func find(s *edge.Sheet, p Pick, most int, quick bool) ([]shape.Point, float64) 
 		lines[len(list)] = rays(s, from)
 		return nil
 	})
-	group.Wait()
+	group.Join()
 	for _, line := range slices.Concat(lines...) {
 		all = append(all, proposal{line: line})
 	}
@@ -249,7 +247,7 @@ func find(s *edge.Sheet, p Pick, most int, quick bool) ([]shape.Point, float64) 
 // their edge alone, none twice, of those that go round a point.
 func sieve(s *edge.Sheet, all []proposal, x, y float64, n int) []proposal {
 	var out []proposal
-	var group errgroup.Group
+	var group fault.Group
 	group.SetLimit(runtime.GOMAXPROCS(0))
 	laid := make([][]shape.Point, len(all))
 	for i := range all {
@@ -258,7 +256,7 @@ func sieve(s *edge.Sheet, all []proposal, x, y float64, n int) []proposal {
 			return nil
 		})
 	}
-	group.Wait()
+	group.Join()
 next:
 	for i, p := range all {
 		p.line = laid[i]

@@ -7,6 +7,7 @@ import (
 	"image"
 	"image/jpeg"
 	"math"
+	"sync"
 	"testing"
 	"time"
 
@@ -40,10 +41,13 @@ func against(b *testing.B, unit string, work, yardstick func()) {
 	b.ReportMetric(float64(w.Microseconds())/1000/float64(b.N), "ms/work")
 }
 
+// demoPhoto is decoded once; nobody changes it.
+var demoPhoto = sync.OnceValues(func() (*photo.Photo, error) { return codec.Open(context.Background(), demo.Photo) })
+
 // demoShot returns the demo photo and its lit recipe.
 func demoShot(tb testing.TB) (*photo.Photo, *recipe.Recipe) {
 	tb.Helper()
-	p, err := codec.Open(context.Background(), demo.Photo)
+	p, err := demoPhoto()
 	if err != nil {
 		tb.Fatal(err)
 	}

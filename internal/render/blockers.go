@@ -86,7 +86,7 @@ func (p *plan) keeps(ctx context.Context, ll *litLight) (*litLight, error) {
 
 // mask returns the mask of a light at the plan's scale.
 func (p *plan) mask(ctx context.Context, ll *litLight) (coverage.Mask, error) {
-	return cache.Get(ctx, p.cache, fmt.Sprintf("mask %s %g", ll.key, p.scale), func(context.Context) (coverage.Mask, error) {
+	return cache.Own(ctx, p.cache, fmt.Sprintf("mask %s %g", ll.key, p.scale), func(context.Context) (coverage.Mask, error) {
 		return ll.cover.At(p.scale), nil
 	})
 }

@@ -4,7 +4,6 @@ import (
 	"context"
 	"image"
 	"slices"
-	"strings"
 
 	"pyrant/internal/cache"
 	"pyrant/internal/coverage"
@@ -23,16 +22,11 @@ func cutOut(ctx context.Context, c *cache.Cache, k *cutout.CutOut, what cutout.W
 }
 
 func cutOutKey(r *recipe.Recipe, id cutout.Ref, share bool) string {
-	var b strings.Builder
-	for i := range r.CutOuts {
-		if c := &r.CutOuts[i]; id == "" || c.ID == string(id) {
-			b.WriteString(c.Key() + " ")
-		}
-	}
+	key := r.CutOutKey(id)
 	if share {
-		b.WriteString("share ")
+		key += "share "
 	}
-	return b.String()
+	return key
 }
 
 // made is the coverage of traced shapes and cut-outs together: what is added, less all that is taken
@@ -44,14 +38,8 @@ type made struct {
 
 // coverKey names what shapes cover.
 func coverKey(r *recipe.Recipe, shapes shape.Shapes, share bool) string {
-	key, any := shapes.Key(), false
-	for _, s := range shapes {
-		if c, ok := s.(shape.CutOut); ok {
-			any = true
-			key += " " + cutOutKey(r, c.Of, false)
-		}
-	}
-	if any && share {
+	key := r.ShapesKey(shapes)
+	if share && slices.ContainsFunc(shapes, shape.IsCutOut) {
 		key += " share"
 	}
 	return key
@@ -68,7 +56,7 @@ func coverOf(ctx context.Context, c *cache.Cache, r *recipe.Recipe, shapes shape
 		k, ok := s.(shape.CutOut)
 		switch {
 		case !ok && s.Taken():
-			away = append(away, without(s))
+			away = append(away, shape.Subtracted(s, false))
 		case !ok:
 			add = append(add, s)
 		default:
@@ -98,25 +86,6 @@ func coverOf(ctx context.Context, c *cache.Cache, r *recipe.Recipe, shapes shape
 		m.away = append(m.away, away)
 	}
 	return m, nil
-}
-
-// without returns a shape that is taken away as one that is not: what it covers.
-func without(s shape.Shape) shape.Shape {
-	switch s := s.(type) {
-	case shape.Outline:
-		s.Away = false
-		return s
-	case shape.Tube:
-		s.Away = false
-		return s
-	case shape.Ellipse:
-		s.Away = false
-		return s
-	case shape.String:
-		s.Away = false
-		return s
-	}
-	return s
 }
 
 func (m *made) Key() string { return m.key }

@@ -122,7 +122,7 @@ func (r *round) Bytes() (n int64) {
 
 // roundOf finds the places round a light within the photo.
 func roundOf(ctx context.Context, c *cache.Cache, ll *litLight, photo recipe.Photo) (*round, error) {
-	return cache.Get(ctx, c, "round "+ll.key, func(ctx context.Context) (*round, error) {
+	return cache.Get(ctx, c, fmt.Sprintf("round %s %d %d", ll.key, photo.Width, photo.Height), func(ctx context.Context) (*round, error) {
 		edges, boxes := make([][][]shape.Point, len(ll.l.Shapes)), make([][]box, len(ll.l.Shapes))
 		for i, s := range ll.l.Shapes {
 			if shape.IsCutOut(s) {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"image"
+	"math"
 	"slices"
 	"sync"
 	"time"
@@ -202,7 +203,19 @@ func (p *plan) drawnOut(ctx context.Context, ll *litLight) (*litLight, error) {
 	}
 	out := &litLight{l: ll.l, cover: cover, key: cover.Key()}
 	out.drawn = out
-	if out.mask, err = p.mask(ctx, out); err != nil {
+	// Of a streak that goes far beyond the frame only that is drawn which can be seen there.
+	width, err := p.width(ctx, ll)
+	if err != nil {
+		return nil, err
+	}
+	if part := p.near(ll.l, 0.4*width); !cover.Reach(p.scale).In(part) {
+		key := fmt.Sprintf("mask %s %g %v", out.key, p.scale, part)
+		out.key += fmt.Sprintf(" in %v", part)
+		out.mask, err = cache.Own(ctx, p.cache, key, func(context.Context) (coverage.Mask, error) { return cover.Within(p.scale, part), nil })
+	} else {
+		out.mask, err = p.mask(ctx, out)
+	}
+	if err != nil {
 		return nil, err
 	}
 	start := time.Now()
@@ -212,6 +225,19 @@ func (p *plan) drawnOut(ctx context.Context, ll *litLight) (*litLight, error) {
 	p.stats.add("streak", start)
 	ll.drawn = out
 	return out, nil
+}
+
+// near returns the pixels of the picture, and of what is beside it, whose coverage by a light can be seen in the picture:
+// the frame and as far as the light's widest shell or bloom reaches, or the blur that rounds its core. It grows in steps, so that a radius that is dragged
+// seldom changes it.
+func (p *plan) near(l *recipe.Light, depth float64) image.Rectangle {
+	widest := math.Max(math.Hypot(l.Core.Feather, l.Core.BloomRadius), depth)
+	for i := range l.Shells {
+		widest = math.Max(widest, l.Shells[i].Radius)
+	}
+	far := float64(glow.Reach(widest * p.scale))
+	step := float64(max(p.frame.Dx(), p.frame.Dy())) / 8
+	return p.frame.Inset(-int(math.Ceil(math.Ceil(far/step) * step)))
 }
 
 // term is a blurred coverage still to be computed for a strip.

@@ -206,7 +206,8 @@ func (p *plan) strip(ctx context.Context, part image.Rectangle, out image.Image)
 	return raster.Rows(ctx, part.Min.Y, part.Max.Y, func(y0, y1 int) {
 		s := pool.Get().(*scratch)
 		defer pool.Put(s)
-		for y := y0; y < y1; y++ {
+		// A row of many blended shells takes tens of milliseconds: who gives up does not wait for a band of them.
+		for y := y0; y < y1 && ctx.Err() == nil; y++ {
 			for _, r := range rows {
 				r.row(s, part.Min.X, part.Max.X, y)
 			}

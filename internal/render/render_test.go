@@ -249,9 +249,9 @@ func TestAnyViewportIsTheCropOfTheWhole(t *testing.T) {
 	p, r := demoShot(t)
 	r.Lights[2].Shells[3].Join = recipe.Screen
 	r.Lights[0].Spill.Tone = area.ToneWindow{Low: 0.2, High: 0.9, Soft: 0.1}
-	sizes := []int{0, 1500, 940, 333}
+	sizes := []int{0, 940, 333}
 	if testing.Short() { // as under the race detector
-		sizes = sizes[3:]
+		sizes = sizes[2:]
 	}
 	for _, long := range sizes {
 		whole := rgba(t, New(1<<28), Request{Photo: p, Recipe: r, LongEdge: long})
@@ -296,6 +296,9 @@ func TestSameBytesForAnyNumberOfCoresAndAnyCache(t *testing.T) {
 		e := New(1 << 28)
 		same("cold cache", render(t, e, q))
 		same("warm cache", render(t, e, q))
+		if n == 1 { // the rest does not depend on the cores
+			continue
+		}
 		// With other things in the cache that were computed for a part.
 		e = New(1 << 28)
 		part := q
@@ -398,10 +401,10 @@ func TestInParts(t *testing.T) {
 	e := New(1 << 28)
 	for _, deep := range []bool{false, true} {
 		q := Request{Photo: p, Recipe: r, LongEdge: 401, Deep: deep}
-		whole := render(t, e, q)
+		whole, other := render(t, e, q), New(1<<28)
 		for _, view := range []image.Rectangle{image.Rect(0, 0, 37, 21), image.Rect(123, 77, 300, 201), image.Rect(350, 200, 401, whole.Bounds().Dy())} {
 			q.View = view
-			part := render(t, New(1<<28), q)
+			part := render(t, other, q)
 			if part.Bounds() != view {
 				t.Fatalf("the part is %v, asked for was %v", part.Bounds(), view)
 			}

@@ -160,7 +160,8 @@ func (p *plan) standKey(i int) string {
 	}
 	if p.stands[i] == "" {
 		l := &p.q.Recipe.Lights[i]
-		p.stands[i] = setting.Key(l.Shapes) + " " + string(l.Stand)
+		// The shapes with their feet, and the pixels of cut-outs among them.
+		p.stands[i] = setting.Key(l.Shapes) + " " + p.q.Recipe.ShapesKey(l.Shapes) + " " + string(l.Stand)
 	}
 	return p.stands[i]
 }
@@ -331,16 +332,16 @@ func (p *plan) shineIn(ctx context.Context, m *inRoom, ll *litLight) (*lightFiel
 	work := func(rough bool) func(context.Context) (*lightField, error) {
 		return func(ctx context.Context) (*lightField, error) {
 			defer p.stats.add("spill", time.Now())
-			l, err := m.Light(ctx, ll.l)
+			l, err := m.Light(ctx, ll.l, covers{p})
 			if err != nil {
 				return nil, err
 			}
-			scene, bounce := m.Scene, (*irradiance.Bounce)(nil)
+			scene, bounce := m.For(ll.l), (*irradiance.Bounce)(nil)
 			if !rough && p.q.Recipe.Room.Bounce > 0 {
 				bounce = m.bounce.Bounce
 			}
 			if !rough {
-				if scene, err = m.Among(ctx, ll.l, p.bodies(ll.l)); err != nil {
+				if scene, err = m.Among(ctx, ll.l, p.bodies(ll.l), covers{p}); err != nil {
 					return nil, err
 				}
 			}

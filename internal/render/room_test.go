@@ -1,6 +1,7 @@
 package render
 
 import (
+	"fmt"
 	"image"
 	"math"
 	"slices"
@@ -792,6 +793,131 @@ func TestJointAfterAGel(t *testing.T) {
 	for range 3 {
 		if frame(e, other) != want {
 			t.Fatal("a light of another colour shines as it did")
+		}
+	}
+}
+
+// A light made of a cut-out gives the room what a light traced round the same gives it, and what its coverage leaves out
+// gives nothing: holes, soft edges, what the light subtracts.
+func TestCutOutLightsTheRoom(t *testing.T) {
+	p, r := inFlat(t)
+	mean := func(r *recipe.Recipe) (sum float64) {
+		m := render(t, New(1<<27), Request{Photo: p, Recipe: r, Layer: Spill, Deep: true})
+		for y := 115; y < 200; y += 4 {
+			for x := 2; x < 300; x += 4 {
+				sum += spilled(m, x, y)
+			}
+		}
+		return sum
+	}
+	cut := func(covers func(x, y float64) float64, more ...shape.Shape) *recipe.Recipe {
+		r := r.Clone()
+		r.CutOuts = append(r.CutOuts, cutOutOf(t, "c1", 300, 200, covers, nil))
+		r.Lights[0].Shapes = append(shape.Shapes{shape.CutOut{Of: "c1"}}, more...)
+		if err := r.Validate(); err != nil {
+			t.Fatal(err)
+		}
+		return r
+	}
+	traced := func(list ...shape.Shape) *recipe.Recipe {
+		r := r.Clone()
+		r.Lights[0].Shapes = list
+		return r
+	}
+	rect := func(x0, y0, x1, y1 float64) shape.Outline {
+		return shape.Outline{Nodes: shape.PathOf(shape.Node{X: x0, Y: y0}, shape.Node{X: x1, Y: y0}, shape.Node{X: x1, Y: y1}, shape.Node{X: x0, Y: y1})}
+	}
+	whole := mean(traced(rect(120, 30, 180, 80)))
+	if whole < 1 {
+		t.Fatalf("the traced light gives %g", whole)
+	}
+	near(t, "a cut-out", mean(cut(square(120, 30, 180, 80))), whole, 0.04)
+	half := func(x, y float64) float64 { return 0.5 * square(120, 30, 180, 80)(x, y) }
+	near(t, "half covered", mean(cut(half)), whole/2, 0.05)
+	frame := func(x, y float64) float64 { return square(120, 30, 180, 80)(x, y) - square(130, 40, 170, 70)(x, y) }
+	near(t, "with a hole", mean(cut(frame)), whole*(1-40*30/(60*50.)), 0.06)
+	hole := rect(130, 40, 170, 70)
+	hole.Away = true
+	near(t, "with a hole subtracted", mean(cut(square(120, 30, 180, 80), hole)), mean(cut(frame)), 0.02)
+	near(t, "a traced light with a hole", mean(traced(rect(120, 30, 180, 80), hole)), mean(cut(frame)), 0.06)
+	// With a traced shape beside it the light is the sum, and where they overlap it is not counted twice.
+	aside := mean(traced(rect(200, 30, 220, 80)))
+	near(t, "with a shape beside it", mean(cut(square(120, 30, 180, 80), rect(200, 30, 220, 80))), whole+aside, 0.04)
+	near(t, "traced and cut out", mean(cut(square(120, 30, 180, 80), rect(120, 30, 180, 80))), whole, 0.06) // a little is left where both cover half a cell
+	// Small and round it is a bulb.
+	ball := func(x, y float64) float64 {
+		if math.Hypot(x-150, y-65) < 12 {
+			return 1
+		}
+		return 0
+	}
+	near(t, "a ball", mean(cut(ball)), mean(traced(shape.Ellipse{X: 150, Y: 65, Width: 24, Height: 24})), 0.05)
+}
+
+// An object that is a light itself, made of its own cut-out, lights the room around it.
+func TestObjectThatShines(t *testing.T) {
+	p, r := inFlat(t)
+	post(t, r, 120, 160)
+	r.Lights[0].Shapes = shape.Shapes{shape.CutOut{Of: cutout.Ref(r.CutOuts[0].ID)}}
+	r.Room.Bounce = 0
+	m := render(t, New(1<<27), Request{Photo: p, Recipe: r, Layer: Spill, Deep: true})
+	for _, k := range [][2]int{{100, 160}, {180, 160}, {140, 170}, {200, 80}} {
+		if v := spilled(m, k[0], k[1]); v < 0.002 {
+			t.Errorf("at %v it gives %g", k, v)
+		}
+	}
+}
+
+// Whatever kind of shape a light before an object is made of: moved or reshaped, the picture is that of a new engine.
+func TestRoomKeysOfShapes(t *testing.T) {
+	p, r := inFlat(t)
+	post(t, r, 130, 170)
+	r.CutOuts = append(r.CutOuts, cutOutOf(t, "x", 300, 200, square(140, 90, 150, 120), nil))
+	nodes := shape.PathOf(shape.Node{X: 135, Y: 90}, shape.Node{X: 150, Y: 92}, shape.Node{X: 145, Y: 120})
+	kinds := map[string]bool{}
+	for _, tt := range []struct {
+		name string
+		s    shape.Shape
+		move func(r *recipe.Recipe)
+	}{
+		{"outline", shape.Outline{Nodes: nodes}, nil},
+		{"tube", shape.Tube{Width: 6, Nodes: nodes}, nil},
+		{"ellipse", shape.Ellipse{X: 150, Y: 100, Width: 20, Height: 30}, nil},
+		{"string", shape.String{Nodes: nodes, Laid: "count", Count: 4, Spacing: 12, Width: 5}, nil},
+		{"cut-out moved", shape.CutOut{Of: "x"}, func(r *recipe.Recipe) { r.CutOuts[1].X = -12 }},
+		{"cut-out refined", shape.CutOut{Of: "x"}, func(r *recipe.Recipe) {
+			r.CutOuts[1] = cutOutOf(t, "x", 300, 200, square(128, 80, 150, 120), nil)
+		}},
+	} {
+		kinds[fmt.Sprintf("%T", tt.s)] = true
+		q := Request{Photo: p, PhotoKey: "p", Recipe: r.Clone()}
+		q.Recipe.Lights[0].Shapes = shape.Shapes{tt.s}
+		// A second light, whose spill is seen, that the first one's mark on the post changes.
+		other := q.Recipe.Lights[0]
+		other.ID, other.Shapes = "o", shape.Shapes{shape.Ellipse{X: 60, Y: 80, Width: 12, Height: 12, Feet: shape.FeetAt(shape.Foot{X: 60, Y: 150})}}
+		q.Recipe.Lights = append(q.Recipe.Lights, other)
+		if err := q.Recipe.Validate(); err != nil {
+			t.Fatalf("%s: %v", tt.name, err)
+		}
+		e := New(1 << 27)
+		before := rgba(t, e, q)
+		q.Recipe = q.Recipe.Clone()
+		if tt.move != nil {
+			tt.move(q.Recipe)
+		} else {
+			q.Recipe.Lights[0].Shapes = shape.Shapes{tt.s.Shifted(-12, 0).(shape.Shape)}
+		}
+		after := rgba(t, e, q)
+		if string(after.Pix) != string(rgba(t, New(1<<27), q).Pix) {
+			t.Errorf("%s: the picture is not that of a new engine", tt.name)
+		}
+		if string(after.Pix) == string(before.Pix) {
+			t.Errorf("%s: the picture stays", tt.name)
+		}
+	}
+	for _, k := range shape.Kinds {
+		if !kinds[fmt.Sprintf("%T", k.Zero)] {
+			t.Errorf("a %s is not tried", k.Word)
 		}
 	}
 }

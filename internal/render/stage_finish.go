@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"image"
 	"slices"
+	"sync/atomic"
 	"time"
 
 	"pyrant/internal/cache"
@@ -74,9 +75,16 @@ func (p *plan) guide(ctx context.Context, stage string, n int, radius float64) (
 	if stage == "dusk" {
 		key = fmt.Sprintf("guide %s %s %s %g", p.q.PhotoKey, setting.Key(r.Dusk), p.passesKey(r.Dusk.Passes), radius)
 	}
+	// While spill is a draft, so is what is worked out on it.
+	var rough *atomic.Bool
+	if stage == "finish" && r.Room.On {
+		if word := p.roughly(p.lights); word != "" {
+			key, rough = word+key, p.q.Rough
+		}
+	}
 	return cache.Get(ctx, p.cache, key, func(ctx context.Context) (*guided.Filter, error) {
 		defer p.stats.add("guide", time.Now())
-		q := &Request{Photo: p.q.Photo, PhotoKey: p.q.PhotoKey, Recipe: &r, pictures: p.q.pictures, LongEdge: min(guideEdge, r.Photo.LongEdge())}
+		q := &Request{Photo: p.q.Photo, PhotoKey: p.q.PhotoKey, Recipe: &r, pictures: p.q.pictures, LongEdge: min(guideEdge, r.Photo.LongEdge()), Rough: rough, Stats: p.stats}
 		small, err := newPlanUpTo(ctx, p.cache, q, stage)
 		if err != nil {
 			return nil, err

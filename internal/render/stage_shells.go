@@ -135,7 +135,7 @@ func (p *plan) weight(ctx context.Context, ll *litLight, s *recipe.Shell, level 
 // pixels of the photo.
 func (p *plan) peak(ctx context.Context, ll *litLight, radius float64) (float64, error) {
 	if ll.peaks == nil {
-		f, err := cache.Get(ctx, p.cache, "peaks "+ll.key, func(ctx context.Context) (*glow.Peaks, error) {
+		f, err := cache.Get(ctx, p.cache, "peaks "+ll.cover.Key(), func(ctx context.Context) (*glow.Peaks, error) {
 			defer p.stats.add("peak", time.Now())
 			return glow.NewPeaks(ctx, ll.cover, recipe.MaxRadius)
 		})

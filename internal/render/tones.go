@@ -163,11 +163,8 @@ func (t *Tones) read(ctx context.Context, p *plan, luma []float32) error {
 		}
 		if v := in[0] / in[1]; v > best {
 			best = v
-			for i := range p.q.Recipe.Lights {
-				if &p.q.Recipe.Lights[i] == ll.l {
-					t.Light = i
-				}
-			}
+			// By its id: under a group's fader what shines is a copy.
+			t.Light = slices.IndexFunc(p.q.Recipe.Lights, func(l recipe.Light) bool { return l.ID == ll.l.ID })
 			t.Stops = math.Log2(math.Max(v, 1e-4) / math.Max(out[0]/out[1], 1e-4))
 		}
 	}

@@ -62,6 +62,15 @@ func TestTones(t *testing.T) {
 	if got.Light != 0 || math.Abs(got.Stops-math.Log2(m/dark)) > 0.15 {
 		t.Errorf("light %d stands %.2f stops above its surroundings, want %.2f", got.Light, got.Stops, math.Log2(m/dark))
 	}
+	// Under a group's fader it is the same light.
+	faded := r.Clone()
+	faded.Groups = append(faded.Groups, recipe.Group{ID: "g", Name: "Group", On: true, Level: 0.8})
+	faded.Lights[0].Group = "g"
+	q.Recipe = faded
+	if got, err = e.Tones(context.Background(), q); err != nil || got.Light != 0 {
+		t.Errorf("under a group's fader the brightest light is %d, %v", got.Light, err)
+	}
+	q.Recipe = r
 	// What comes to a pass is what those before it made.
 	r.Dusk.Passes = []pass.Pass{levels(-1), levels(-3)}
 	for n, stops := range []float64{2, 3, 6} {

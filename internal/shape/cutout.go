@@ -27,3 +27,25 @@ func (c CutOut) polygons(float64) [][]Point { return nil }
 
 // IsCutOut tells whether a shape is what a cut-out covers.
 func IsCutOut(s Shape) bool { _, is := s.(CutOut); return is }
+
+// Subtracted returns a shape as one that is subtracted from the others, or as one that is added.
+func Subtracted(s Shape, yes bool) Shape {
+	switch s := s.(type) {
+	case Outline:
+		s.Away = yes
+		return s
+	case Tube:
+		s.Away = yes
+		return s
+	case Ellipse:
+		s.Away = yes
+		return s
+	case String:
+		s.Away = yes
+		return s
+	case CutOut:
+		s.Away = yes
+		return s
+	}
+	return s
+}

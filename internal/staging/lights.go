@@ -24,7 +24,16 @@ const (
 )
 
 // Light sets a light of the recipe up.
-func (s *Set) Light(ctx context.Context, l *recipe.Light) (*irradiance.Light, error) {
+func (s *Set) Light(ctx context.Context, l *recipe.Light, covers Covers) (*irradiance.Light, error) {
+	parts, l, err := s.emitters(ctx, l, covers)
+	if err != nil {
+		return nil, err
+	}
+	return s.light(ctx, l, parts)
+}
+
+// light sets a light of emitters up.
+func (s *Set) light(ctx context.Context, l *recipe.Light, parts []emitter) (*irradiance.Light, error) {
 	out := &irradiance.Light{Of: l.ID}
 	kind, id := l.Stand.Of()
 	var host *solid.Body
@@ -45,11 +54,8 @@ func (s *Set) Light(ctx context.Context, l *recipe.Light) (*irradiance.Light, er
 	}
 	out.On = host
 	face := s.front(l, host)
-	for _, sh := range l.Shapes {
-		if sh.Taken() {
-			continue
-		}
-		if err := s.shape(ctx, out, l, sh, host, wall, face); err != nil {
+	for _, e := range parts {
+		if err := s.shape(ctx, out, l, e, host, wall, face); err != nil {
 			return nil, err
 		}
 	}
@@ -57,18 +63,26 @@ func (s *Set) Light(ctx context.Context, l *recipe.Light) (*irradiance.Light, er
 }
 
 // Among returns the scene for a light with the bodies of others in it, which shade it, and with what all of them stand on.
-func (s *Set) Among(ctx context.Context, own *recipe.Light, others []*recipe.Light) (*irradiance.Scene, error) {
-	out := *s.Scene
-	out.Rods = append(out.Rods, s.bases(own)...)
+func (s *Set) Among(ctx context.Context, own *recipe.Light, others []*recipe.Light, covers Covers) (*irradiance.Scene, error) {
+	out := *s.For(own)
+	_, placed, err := s.emitters(ctx, own, covers)
+	if err != nil {
+		return nil, err
+	}
+	out.Rods = append(out.Rods, s.bases(placed)...)
 	for _, l := range others {
 		if kind, _ := l.Stand.Of(); kind == recipe.OnThing {
 			continue // it belongs to that
 		}
-		k, err := s.Light(ctx, l)
+		parts, placed, err := s.emitters(ctx, l, covers)
 		if err != nil {
 			return nil, err
 		}
-		out.Rods = append(append(out.Rods, k.Rods()...), s.bases(l)...)
+		k, err := s.light(ctx, placed, parts)
+		if err != nil {
+			return nil, err
+		}
+		out.Rods = append(append(out.Rods, k.Rods()...), s.bases(placed)...)
 	}
 	return &out, nil
 }
@@ -104,25 +118,20 @@ func (s *Set) bases(l *recipe.Light) (out []irradiance.Rod) {
 	return out
 }
 
-// shape adds a shape to a light.
-func (s *Set) shape(ctx context.Context, out *irradiance.Light, l *recipe.Light, sh shape.Shape, host *solid.Body, wall *room.Plane, face front) error {
+// shape adds an emitter to a light.
+func (s *Set) shape(ctx context.Context, out *irradiance.Light, l *recipe.Light, e emitter, host *solid.Body, wall *room.Plane, face front) error {
+	sh := e.shape
 	plane, ok := s.planeOf(sh, l, host, wall)
 	if !ok {
 		return nil
 	}
-	at := func(x, y float64) (room.Vec, bool) {
-		r := s.Cam.Ray(x, y)
-		t, ok := plane.Hit(r)
-		if !ok || t > 1000 {
-			return room.Vec{}, false
-		}
-		return s.inside(r.Mul(t)), true
-	}
+	at := func(x, y float64) (room.Vec, bool) { return s.onPlane(plane, x, y) }
 	// pixel is the edge of a pixel there, seen from the camera.
 	pixel := func(v room.Vec) float64 { return v.Z / s.Cam.F }
 	switch sh := sh.(type) {
 	case shape.Tube:
 		line, closed := shape.Centre(sh)
+		line = thinned(line, closed, recipe.MaxTubeParts)
 		half := sh.Width / 2
 		n := len(line) - 1
 		if closed {
@@ -152,7 +161,7 @@ func (s *Set) shape(ctx context.Context, out *irradiance.Light, l *recipe.Light,
 		}
 		return nil
 	}
-	if x, y, r, ok := disc(sh); ok && host == nil && wall == nil {
+	if x, y, r, ok := e.disc(); ok && host == nil && wall == nil {
 		if v, ok := at(x, y); ok {
 			out.Bulb(v, r*pixel(v))
 		}
@@ -162,14 +171,29 @@ func (s *Set) shape(ctx context.Context, out *irradiance.Light, l *recipe.Light,
 	if host != nil {
 		count = panelSamples
 	}
-	samples, err := spill.Samples(ctx, shape.Shapes{sh}, count)
+	if e.raster {
+		count = rasterSamples
+	}
+	samples, err := spill.Samples(ctx, e.cover, count)
 	if err != nil {
 		return err
 	}
+	if e.raster {
+		for _, part := range clusters(samples, flatSamples) {
+			s.flat(out, l, e, part, plane, host, wall, face)
+		}
+		return nil
+	}
+	s.flat(out, l, e, samples, plane, host, wall, face)
+	return nil
+}
+
+// flat adds samples of a flat shape that lies on a plane.
+func (s *Set) flat(out *irradiance.Light, l *recipe.Light, e emitter, samples []spill.Sample, plane room.Plane, host *solid.Body, wall *room.Plane, face front) {
 	var places []irradiance.Flat
 	for _, p := range samples {
 		r := s.Cam.Ray(float64(p.X), float64(p.Y))
-		v, ok := at(float64(p.X), float64(p.Y))
+		v, ok := s.onPlane(plane, float64(p.X), float64(p.Y))
 		if !ok {
 			continue
 		}
@@ -179,25 +203,66 @@ func (s *Set) shape(ctx context.Context, out *irradiance.Light, l *recipe.Light,
 	}
 	switch {
 	case host != nil:
-		out.Panel(places, s.faces(sh, l, host, face, s.outwards(host, samples)), false)
+		out.Panel(places, s.faces(e.shape, l, host, face, s.outwards(host, samples)), false)
 	case wall != nil:
 		out.Panel(places, plane.N, true)
 	default:
 		out.Round(places, s.Cam.Up)
 	}
-	return nil
 }
 
-// disc returns middle and radius of a shape that is about round: a ball, as a camera sees it.
-func disc(sh shape.Shape) (x, y, r float64, ok bool) {
-	x0, y0, x1, y1 := bounds(sh)
+// onPlane returns the place of a plane, before all walls, that is seen at a place of the photo; false for none.
+func (s *Set) onPlane(plane room.Plane, x, y float64) (room.Vec, bool) {
+	r := s.Cam.Ray(x, y)
+	t, ok := plane.Hit(r)
+	if !ok || t > 1000 {
+		return room.Vec{}, false
+	}
+	return s.inside(r.Mul(t)), true
+}
+
+// thinned returns a line as at most so many straight parts: of a line of more, places at equal ways along it, the ends among
+// them. It tells where light comes from, not what is seen.
+func thinned(line []shape.Point, closed bool, most int) []shape.Point {
+	all := line
+	if closed && len(line) > 0 {
+		all = append(slices.Clip(line), line[0])
+	}
+	if len(all)-1 <= most {
+		return line
+	}
+	way := make([]float64, len(all))
+	for i := 1; i < len(all); i++ {
+		way[i] = way[i-1] + math.Hypot(all[i].X-all[i-1].X, all[i].Y-all[i-1].Y)
+	}
+	out := make([]shape.Point, 0, most+1)
+	for k, i := 0, 1; k <= most; k++ {
+		at := way[len(way)-1] * float64(k) / float64(most)
+		for i < len(all)-1 && way[i] < at {
+			i++
+		}
+		t := 0.0
+		if d := way[i] - way[i-1]; d > 0 {
+			t = (at - way[i-1]) / d
+		}
+		a, b := all[i-1], all[i]
+		out = append(out, shape.Point{X: a.X + (b.X-a.X)*t, Y: a.Y + (b.Y-a.Y)*t})
+	}
+	if closed {
+		out = out[:most]
+	}
+	return out
+}
+
+// disc returns middle and radius of an emitter that is about round: a ball, as a camera sees it.
+func (e *emitter) disc() (x, y, r float64, ok bool) {
+	x0, y0, x1, y1 := bounds(e.shape)
 	w, h := x1-x0, y1-y0
 	if math.Abs(w-h) > 0.12*math.Max(w, h) {
 		return
 	}
 	// A circle fills its box by pi/4, a hexagon or an octagon turned anyhow by less or more.
-	a := shape.Area(sh)
-	return (x0 + x1) / 2, (y0 + y1) / 2, (w + h) / 4, math.Abs(a/(w*h)-math.Pi/4) < 0.03
+	return (x0 + x1) / 2, (y0 + y1) / 2, (w + h) / 4, math.Abs(e.area/(w*h)-math.Pi/4) < 0.03
 }
 
 // inside returns a place not behind a wall.
@@ -477,10 +542,15 @@ func bounds(sh shape.Shape) (x0, y0, x1, y1 float64) {
 	return
 }
 
-// roughly returns what holds a shape's nodes with their handles and its width: all of it, and quickly.
-func roughly(sh shape.Shape) (x0, y0, x1, y1 float64) {
+// roughly returns what holds a shape's nodes with their handles and its width, or a cut-out's cells: all of it, and quickly.
+func roughly(r *recipe.Recipe, sh shape.Shape) (x0, y0, x1, y1 float64) {
 	more := 0.0
 	switch s := sh.(type) {
+	case shape.CutOut:
+		if c := r.CutOut(s.Of); c != nil {
+			return c.Bounds()
+		}
+		return bounds(sh)
 	case shape.Outline:
 	case shape.Tube:
 		more = 4 * s.Width

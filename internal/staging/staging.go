@@ -109,7 +109,7 @@ func Key(r *recipe.Recipe) (space, crossing string) {
 	for i := range r.Lights {
 		l := &r.Lights[i]
 		if kind, _ := l.Stand.Of(); kind == recipe.OnThing || crosses(r, l, r.Room.Things...) {
-			fmt.Fprintf(&b, " %s %s", l.Shapes.Key(), l.Stand)
+			fmt.Fprintf(&b, " %s %s", r.ShapesKey(l.Shapes), l.Stand)
 		}
 	}
 	return space, b.String()
@@ -118,14 +118,13 @@ func Key(r *recipe.Recipe) (space, crossing string) {
 // crosses tells whether a light's shapes may cover a part of one of some things.
 func crosses(r *recipe.Recipe, l *recipe.Light, things ...recipe.Thing) bool {
 	for _, sh := range l.Shapes {
-		x0, y0, x1, y1 := roughly(sh)
+		x0, y0, x1, y1 := roughly(r, sh)
 		for _, t := range things {
 			c := r.CutOut(t.Of)
 			if c == nil {
 				continue
 			}
-			left, up := c.Raster.Left+c.X, c.Raster.Top+c.Y
-			right, low := left+float64(c.Raster.Width)*c.Raster.Cell, up+float64(c.Raster.Height)*c.Raster.Cell
+			left, up, right, low := c.Bounds()
 			more := (margin + 2) * float64(r.Photo.LongEdge()) / unitsAcross
 			if x1 >= left-more && x0 <= right+more && y1 >= up-more && y0 <= low+more {
 				return true
@@ -332,8 +331,8 @@ const coarse = 8
 func (s *Set) form(ctx context.Context, t *stood, covers Covers, frame image.Rectangle) (err error) {
 	key := fmt.Sprintf("shape %s %d %d %g", t.cover.Key(), s.Photo.Width, s.Photo.Height, s.unit)
 	for i := range s.r.Lights {
-		if l := &s.r.Lights[i]; crosses(s.r, l, *t.Thing) || l.Stand == recipe.StandOn(recipe.OnThing, t.ID) {
-			key += fmt.Sprintf(" %s %v", l.Shapes.Key(), l.Stand == recipe.StandOn(recipe.OnThing, t.ID))
+		if l := &s.r.Lights[i]; crosses(s.r, l, *t.Thing) || belongs(l, t.Thing) {
+			key += fmt.Sprintf(" %s %v", s.r.ShapesKey(l.Shapes), belongs(l, t.Thing))
 		}
 	}
 	for _, c := range t.bears {
@@ -389,6 +388,19 @@ func (s *Set) thing(ctx context.Context, t *stood, covers Covers, frame image.Re
 // margin is how far beyond what a thing covers its outline is looked at, in units.
 const margin = 12
 
+// belongs tells whether a light is a part of a thing: it lies on it, or is the thing itself, made of its cut-out.
+func belongs(l *recipe.Light, t *recipe.Thing) bool {
+	return l.Stand == recipe.StandOn(recipe.OnThing, t.ID) || madeOf(l, t.Of)
+}
+
+// madeOf tells whether a cut-out is among the shapes of a light.
+func madeOf(l *recipe.Light, id cutout.Ref) bool {
+	return slices.ContainsFunc(l.Shapes, func(s shape.Shape) bool {
+		c, is := s.(shape.CutOut)
+		return is && c.Of == id && !c.Away
+	})
+}
+
 // outline finds the shape of a thing that stands about at a place, in units.
 func (s *Set) outline(ctx context.Context, t *stood, at image.Point, covers Covers, frame image.Rectangle) (*solid.Shape, error) {
 	scale := 1 / s.unit
@@ -410,7 +422,7 @@ func (s *Set) outline(ctx context.Context, t *stood, at image.Point, covers Cove
 		if err != nil {
 			return nil, err
 		}
-		if l.Stand != recipe.StandOn(recipe.OnThing, t.ID) {
+		if !belongs(l, t.Thing) {
 			others = append(others, k.At(scale))
 			continue
 		}

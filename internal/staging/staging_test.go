@@ -617,7 +617,7 @@ func TestBases(t *testing.T) {
 		if low := math.Min(top.Side(b.A), top.Side(b.B)) - b.Radius; math.Abs(low) > 1e-6 || b.Radius <= 0 || b.Of != nil {
 			t.Errorf("%s: its foot %+v begins %g over the top", tt.name, b, low)
 		}
-		sc, err := s.Among(t.Context(), &l, nil)
+		sc, err := s.Among(t.Context(), &l, nil, shapes{})
 		if err != nil || len(sc.Rods) != 1 || len(s.Scene.Rods) != 0 {
 			t.Errorf("%s: %d bars shade it, %d are in the room, %v", tt.name, len(sc.Rods), len(s.Scene.Rods), err)
 		}

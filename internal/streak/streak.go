@@ -15,7 +15,7 @@ import (
 	"fmt"
 	"image"
 	"math"
-	"sync"
+	"sync/atomic"
 
 	"pyrant/internal/coverage"
 	"pyrant/internal/raster"
@@ -78,7 +78,7 @@ func New(ctx context.Context, c coverage.Coverage, s Streak) (*Coverage, error) 
 		}
 		scale /= 2
 	}
-	m := &mask{src: c.At(scale), streak: s.Scaled(scale), gain: 1}
+	m := newMask(c.At(scale), s.Scaled(scale), 1)
 	if err := m.Ready(ctx); err != nil {
 		return nil, err
 	}
@@ -109,7 +109,22 @@ func (c *Coverage) At(scale float64) coverage.Mask {
 	if c.streak.Length <= 0 {
 		return c.Coverage.At(scale)
 	}
-	return &mask{src: c.Coverage.At(scale), streak: c.streak.Scaled(scale), gain: c.gain}
+	return newMask(c.Coverage.At(scale), c.streak.Scaled(scale), c.gain)
+}
+
+// Reach returns the pixels at a scale that the streak covers.
+func (c *Coverage) Reach(scale float64) image.Rectangle {
+	return c.streak.Scaled(scale).reach(c.Coverage.At(scale).Bounds())
+}
+
+// Within is At for a part of the picture: what lies beside it is not worked out and counts as not covered. Within the
+// part the values are the same.
+func (c *Coverage) Within(scale float64, part image.Rectangle) coverage.Mask {
+	m := c.At(scale)
+	if m, ok := m.(*mask); ok {
+		m.rect = m.rect.Intersect(part)
+	}
+	return m
 }
 
 // Ready works a mask out that is drawn out, if it is one, so that it can be cancelled.
@@ -127,27 +142,28 @@ type mask struct {
 	src    coverage.Mask
 	streak Streak
 	gain   float32
+	rect   image.Rectangle // what is worked out
 
-	mu   sync.Mutex
-	done bool
-	pix  []uint16
+	turn  chan struct{} // holds a place for the one that draws
+	done  atomic.Bool
+	pix   []uint16
+	bytes atomic.Int64 // of pix
 }
 
-func (m *mask) Bounds() image.Rectangle { return m.streak.reach(m.src.Bounds()) }
+func newMask(src coverage.Mask, s Streak, gain float32) *mask {
+	return &mask{src: src, streak: s, gain: gain, rect: s.reach(src.Bounds()), turn: make(chan struct{}, 1)}
+}
+
+func (m *mask) Bounds() image.Rectangle { return m.rect }
 func (m *mask) Drop(int)                {}
-
-func (m *mask) Bytes() int64 {
-	m.mu.Lock()
-	defer m.mu.Unlock()
-	return m.src.Bytes() + 2*int64(len(m.pix))
-}
+func (m *mask) Bytes() int64            { return m.src.Bytes() + m.bytes.Load() }
 
 func (m *mask) Fill(dst []float32, x0, y int) {
 	clear(dst)
 	if m.Ready(context.Background()) != nil {
 		return
 	}
-	r := m.Bounds()
+	r := m.rect
 	if y < r.Min.Y || y >= r.Max.Y {
 		return
 	}
@@ -157,16 +173,25 @@ func (m *mask) Fill(dst []float32, x0, y int) {
 	}
 }
 
-// Ready works the mask out.
+// Ready works the mask out. While another goroutine does it waits, no longer than ctx lasts.
 func (m *mask) Ready(ctx context.Context) error {
-	m.mu.Lock()
-	defer m.mu.Unlock()
-	if m.done {
+	if m.done.Load() {
 		return nil
 	}
-	pix, err := m.streak.draw(ctx, m.src, m.gain)
+	select {
+	case m.turn <- struct{}{}:
+		defer func() { <-m.turn }()
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+	if m.done.Load() {
+		return nil
+	}
+	pix, err := m.streak.draw(ctx, m.src, m.gain, m.rect)
 	if err == nil {
-		m.pix, m.done = pix, true
+		m.pix = pix
+		m.bytes.Store(2 * int64(len(pix)))
+		m.done.Store(true)
 	}
 	return err
 }
@@ -197,12 +222,12 @@ func (s Streak) reach(r image.Rectangle) image.Rectangle {
 // blockLines is how many lines are in memory at a time.
 const blockLines = 128
 
-// draw returns the codes of src drawn out, over what it can reach.
-func (s Streak) draw(ctx context.Context, src coverage.Mask, gain float32) ([]uint16, error) {
+// draw returns the codes of src drawn out, over a part of what it can reach.
+func (s Streak) draw(ctx context.Context, src coverage.Mask, gain float32, out image.Rectangle) ([]uint16, error) {
 	in := src.Bounds()
-	out := s.reach(in)
+	all := s.reach(in)
 	pix := make([]uint16, out.Dx()*out.Dy())
-	if in.Empty() {
+	if in.Empty() || out.Empty() {
 		return pix, nil
 	}
 	// Lines run along the axis that the direction is nearer to: a along it, b across.
@@ -218,9 +243,12 @@ func (s Streak) draw(ctx context.Context, src coverage.Mask, gain float32) ([]ui
 	}
 	ua, ub := ux, uy
 	a0, a1, b0, b1 := out.Min.X, out.Max.X, out.Min.Y, out.Max.Y
+	// Lines are read from where light is, and placed by the start of all that they reach, whatever part is asked for.
+	from, in0, in1 := all.Min.X, in.Min.X, in.Max.X
 	if steep {
 		ua, ub = uy, ux
 		a0, a1, b0, b1 = b0, b1, a0, a1
+		from, in0, in1 = all.Min.Y, in.Min.Y, in.Max.Y
 	}
 	slope := ub / ua
 	// Line i is at b = i/2 + slope·a.
@@ -231,7 +259,7 @@ func (s Streak) draw(ctx context.Context, src coverage.Mask, gain float32) ([]ui
 	lines := make([]float32, (blockLines+1)*w)
 	for i0 := first; i0 < last; i0 += blockLines {
 		if err := raster.Each(ctx, blockLines+1, func(k int) {
-			s.line(lines[k*w:(k+1)*w], f, a0, float64(i0+k)/2, slope, ua)
+			s.line(lines[k*w:(k+1)*w], f, a0, from, max(in0-1, from), in1+1, float64(i0+k)/2, slope, ua)
 		}); err != nil {
 			return nil, err
 		}
@@ -239,7 +267,8 @@ func (s Streak) draw(ctx context.Context, src coverage.Mask, gain float32) ([]ui
 		if err := raster.Rows(ctx, a0, a1, func(from, to int) {
 			for a := from; a < to; a++ {
 				at := slope * float64(a)
-				for b := max(b0, int(math.Ceil(float64(i0)/2+at))); b < b1; b++ {
+				// From one before, as rounding may put that on the first line.
+				for b := max(b0, int(math.Ceil(float64(i0)/2+at))-1); b < b1; b++ {
 					v := 2 * (float64(b) - at)
 					i := int(math.Floor(v))
 					if i >= i0+blockLines {
@@ -296,13 +325,14 @@ func (f *field) pixel(a, b int) float64 {
 	return float64(f.pix[(b-f.Min.Y)*f.Dx()+a-f.Min.X])
 }
 
-// line writes the integrals along one line to dst, which starts at column a0.
-func (s Streak) line(dst []float32, f *field, a0 int, at, slope, ua float64) {
-	n := len(dst)
+// line writes the integrals along one line to dst, which starts at column a0. Columns are counted from the column from;
+// light is between the columns r0 and r1 alone.
+func (s Streak) line(dst []float32, f *field, a0, from, r0, r1 int, at, slope, ua float64) {
+	n, first := r1-r0, r0-from
 	v := make([]float64, n+1)
 	any := false
 	for i := range n {
-		a := a0 + i
+		a := r0 + i
 		v[i] = f.at(a, at+slope*float64(a))
 		any = any || v[i] > 0
 	}
@@ -315,7 +345,7 @@ func (s Streak) line(dst []float32, f *field, a0 int, at, slope, ua float64) {
 	part := func(i int, t float64) (q, m float64) {
 		d := v[i+1] - v[i]
 		q = t * (v[i] + t/2*d)
-		return q, float64(i)*q + t*t*(v[i]/2+t/3*d)
+		return q, float64(first+i)*q + t*t*(v[i]/2+t/3*d)
 	}
 	sum, moment := make([]float64, n+1), make([]float64, n+1)
 	for i := range n {
@@ -323,9 +353,9 @@ func (s Streak) line(dst []float32, f *field, a0 int, at, slope, ua float64) {
 		sum[i+1], moment[i+1] = sum[i]+q, moment[i]+m
 	}
 	upTo := func(x float64) (q, m float64) {
-		x = min(max(x, 0), float64(n))
-		i := min(int(x), n-1)
-		q, m = part(i, x-float64(i))
+		x = min(max(x, float64(first)), float64(first+n))
+		i := min(int(x)-first, n-1)
+		q, m = part(i, x-float64(first+i))
 		return sum[i] + q, moment[i] + m
 	}
 	length := s.Length * math.Abs(ua)
@@ -347,9 +377,10 @@ func (s Streak) line(dst []float32, f *field, a0 int, at, slope, ua float64) {
 	}
 	sign := math.Copysign(1, ua)
 	for i := range dst {
-		c := side(float64(i), sign)
+		x := float64(a0 - from + i)
+		c := side(x, sign)
 		if s.Both {
-			c += side(float64(i), -sign)
+			c += side(x, -sign)
 		}
 		dst[i] = float32(c)
 	}

@@ -2,10 +2,13 @@ package streak
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"image"
 	"math"
+	"slices"
 	"testing"
+	"time"
 
 	"pyrant/internal/shape"
 )
@@ -156,4 +159,59 @@ func Example() {
 	}
 	fmt.Println(bolt.At(1).Bounds())
 	// Output: (-1,-1)-(122,12)
+}
+
+// A part of a streak is the same to the bit as all of it there, and takes the memory of the part.
+func TestWithin(t *testing.T) {
+	part := image.Rect(300, 200, 700, 500)
+	for _, s := range []Streak{{900, 0, false, 0.3}, {900, 45, true, 0.8}, {1200, 100, false, 1}, {1500, 200, true, 0}, {700, 315, false, 0.5}} {
+		for _, b := range []shape.Shapes{box(400, 300, 520, 340), box(-300, 250, -200, 300), box(900, 800, 990, 830)} {
+			c, err := New(t.Context(), b, s)
+			if err != nil {
+				t.Fatal(err)
+			}
+			whole, within := c.At(1), c.Within(1, part)
+			if err := Ready(t.Context(), within); err != nil {
+				t.Fatal(err)
+			}
+			if r := within.Bounds(); !r.In(part) || within.(*mask).bytes.Load() > 2*int64(part.Dx()*part.Dy()) {
+				t.Errorf("%v: it goes to %v and takes %d bytes", s, r, within.Bytes())
+			}
+			want, got := make([]float32, part.Dx()), make([]float32, part.Dx())
+			for y := part.Min.Y; y < part.Max.Y; y += 7 {
+				whole.Fill(want, part.Min.X, y)
+				within.Fill(got, part.Min.X, y)
+				if !slices.Equal(got, want) {
+					t.Errorf("%v: row %d differs from that of the whole", s, y)
+					break
+				}
+			}
+		}
+	}
+}
+
+// Who asks how much memory a streak takes does not wait until it is drawn, and who waits for it may give up.
+func TestNobodyWaitsForADrawing(t *testing.T) {
+	c, err := New(t.Context(), box(0, 0, 40, 40), Streak{200, 10, false, 0})
+	if err != nil {
+		t.Fatal(err)
+	}
+	m := c.At(1).(*mask)
+	m.turn <- struct{}{} // as while somebody draws
+	answered := make(chan bool)
+	go func() { m.Bytes(); close(answered) }()
+	select {
+	case <-answered:
+	case <-time.After(10 * time.Second):
+		t.Fatal("asked for its size it does not answer")
+	}
+	given, up := context.WithCancel(t.Context())
+	up()
+	if err := m.Ready(given); !errors.Is(err, context.Canceled) {
+		t.Errorf("who gave up waiting gets %v", err)
+	}
+	<-m.turn
+	if err := m.Ready(t.Context()); err != nil || len(m.pix) == 0 {
+		t.Errorf("drawn afterwards: %v", err)
+	}
 }
