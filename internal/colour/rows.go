@@ -3,7 +3,9 @@ package colour
 import "math"
 
 // This file has what every sample of a frame goes through. rows_amd64.s does the same for eight samples
-// at a time: each operation here is one there, in the same order, and the bits are the same.
+// at a time: each operation here is one there, in the same order, and the bits are the same. Products are converted
+// to float32 before they are added to, as the Go compiler otherwise fuses both to one operation where the processor
+// has that, with other bits.
 
 const (
 	expTop = 16      // above, e^-x is taken for 0
@@ -18,15 +20,15 @@ func ExpNeg(x float32) float32 {
 	if !(x < expTop) {
 		return 0
 	}
-	z := x * log2e
+	z := float32(x * log2e)
 	n := float32(z+magic) - magic
 	f := z - n
-	e := f*0.00015461444698922696 - 0.0013400428177681087
-	e = e*f + 0.009618056678527508
-	e = e*f - 0.05550327226670095
-	e = e*f + 0.24022650922288688
-	e = e*f - 0.6931472067028328
-	e = e*f + 1
+	e := float32(f*0.00015461444698922696) - 0.0013400428177681087
+	e = float32(e*f) + 0.009618056678527508
+	e = float32(e*f) - 0.05550327226670095
+	e = float32(e*f) + 0.24022650922288688
+	e = float32(e*f) - 0.6931472067028328
+	e = float32(e*f) + 1
 	return e * math.Float32frombits(uint32(127-int32(n))<<23)
 }
 
@@ -49,12 +51,12 @@ func SoftAdd(p, x float32) float32 {
 		return p
 	}
 	t := 1 - p
-	return 1 - t*ExpNeg(x/t)
+	return 1 - float32(t*ExpNeg(x/t))
 }
 
 // SoftAddRow joins the light in x to the samples in p, each as SoftAdd does.
 func SoftAddRow(p, x []float32) {
-	x = x[:len(p)]
+	x = x[:len(p):len(p)]
 	if n := len(p) &^ 7; wide && n > 0 {
 		softAdd8(&p[0], &x[0], n)
 		p, x = p[n:], x[n:]
@@ -77,12 +79,12 @@ func encodeSRGB(x float32) float32 {
 	}
 	s := float32(math.Sqrt(float64(x)))
 	s = float32(math.Sqrt(float64(s)))
-	v := s*0.06487332825845106 - 0.30865865880585774
-	v = v*s + 0.6469883145537192
-	v = v*s - 0.8487974568427767
-	v = v*s + 1.3657915807845034
-	v = v*s + 0.1392982713636226
-	v = v*s - 0.05949537931166164
+	v := float32(s*0.06487332825845106) - 0.30865865880585774
+	v = float32(v*s) + 0.6469883145537192
+	v = float32(v*s) - 0.8487974568427767
+	v = float32(v*s) + 1.3657915807845034
+	v = float32(v*s) + 0.1392982713636226
+	v = float32(v*s) - 0.05949537931166164
 	return min(v, 1)
 }
 
@@ -90,7 +92,7 @@ func encodeSRGB(x float32) float32 {
 func encodeRow(dst []uint8, src []float32, seed, step uint32) {
 	n := seed
 	if g := (len(src)/3 - 1) / 8; wide && g > 0 {
-		_ = dst[32*g-1]
+		_, _ = dst[32*g-1], src[24*g]
 		encode8x8(&dst[0], &src[0], g, seed, step)
 		dst, src = dst[32*g:], src[24*g:]
 		n += step * uint32(8*g)

@@ -394,7 +394,7 @@ func addTerm(dst []float32, x0, y int, t *Term, ch int) {
 	if ch == 1 {
 		w := t.Weight[0]
 		for i, v := range src {
-			d[i] += v * w
+			d[i] += float32(v * w)
 		}
 		return
 	}
@@ -408,7 +408,7 @@ func (t *Term) addColours(dst, src []float32, ch int) {
 		return
 	}
 	for i := range dst {
-		dst[i] += t.Weight[0] * colour.Luma(src[3*i], src[3*i+1], src[3*i+2])
+		dst[i] += float32(t.Weight[0] * colour.Luma(src[3*i], src[3*i+1], src[3*i+2]))
 	}
 }
 
@@ -441,7 +441,7 @@ func (l *grid) expandRow(dst []float32, x0, y int, tmp []float32) []float32 {
 		for x := from; x < to; x++ {
 			i := (x >> 1) - c0
 			if x&1 == 0 {
-				dst[x-x0] = (tmp[i-1]+tmp[i+1])*0.125 + tmp[i]*0.75
+				dst[x-x0] = float32((tmp[i-1]+tmp[i+1])*0.125) + float32(tmp[i]*0.75)
 			} else {
 				dst[x-x0] = (tmp[i] + tmp[i+1]) * 0.5
 			}
@@ -472,9 +472,9 @@ func (l *grid) expandRow(dst []float32, x0, y int, tmp []float32) []float32 {
 			i += 3
 			t, d := tmp[i:i+3:i+3], dst[3*(x-x0):3*(x-x0)+6:3*(x-x0)+6]
 			r0, r1, r2 := t[0], t[1], t[2]
-			d[0] = (l0+r0)*0.125 + m0*0.75
-			d[1] = (l1+r1)*0.125 + m1*0.75
-			d[2] = (l2+r2)*0.125 + m2*0.75
+			d[0] = float32((l0+r0)*0.125) + float32(m0*0.75)
+			d[1] = float32((l1+r1)*0.125) + float32(m1*0.75)
+			d[2] = float32((l2+r2)*0.125) + float32(m2*0.75)
 			d[3] = (m0 + r0) * 0.5
 			d[4] = (m1 + r1) * 0.5
 			d[5] = (m2 + r2) * 0.5
@@ -485,7 +485,7 @@ func (l *grid) expandRow(dst []float32, x0, y int, tmp []float32) []float32 {
 		i := 3 * ((x >> 1) - c0)
 		t, d := tmp[i-3:i+6:i+6], dst[3*(x-x0):3*(x-x0)+3]
 		for c := range 3 {
-			d[c] = (t[c]+t[c+6])*0.125 + t[c+3]*0.75
+			d[c] = float32((t[c]+t[c+6])*0.125) + float32(t[c+3]*0.75)
 		}
 	}
 	return tmp
@@ -520,13 +520,13 @@ func (l *grid) between(mid []float32, a, y int) {
 			mostly4(&mid[0], &p[0], &q[0], &r[0], n)
 		}
 		for i := n; i < len(mid); i++ {
-			mid[i] = (p[i]+r[i])*0.125 + q[i]*0.75
+			mid[i] = float32((p[i]+r[i])*0.125) + float32(q[i]*0.75)
 		}
 	default: // at the upper and lower end
 		clear(mid)
 		add := func(row []float32, w float32) {
 			for i, v := range row {
-				mid[i] += v * w
+				mid[i] += float32(v * w)
 			}
 		}
 		if y&1 != 0 {

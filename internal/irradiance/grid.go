@@ -733,6 +733,7 @@ func (g *Grid) Read(dst []float32, x0 int, step, y float64, n int) {
 			t.across(&list, ty, g.C)
 			s := scan{float64(x0+i) + 0.5, k, left + float64(ti), float64(t.n), int32(t.n - 1)}
 			if wide {
+				_ = dst[(g.C-1)*n+next-1]
 				read8(&dst[i], next-i, g.C, n, &s, &list[0])
 			} else {
 				for c := range g.C {

@@ -67,6 +67,7 @@ func OnRow(dst, v, normals []float32) {
 	i := 0
 	if wide {
 		if i = n &^ 7; i > 0 {
+			_, _ = v[4*n-1], normals[3*n-1]
 			on8(&dst[0], &v[0], &normals[0], n, i)
 		}
 	}
@@ -103,6 +104,7 @@ func OnColours(dst, v, normals []float32) {
 	i := 0
 	if wide {
 		if i = n &^ 7; i > 0 {
+			_, _ = dst[3*n-1], v[12*n-1]
 			onColours8(&dst[0], &v[0], &normals[0], n, i)
 		}
 	}
@@ -130,6 +132,7 @@ func Add(dst, w, e, b []float32, amount float32) {
 	i := 0
 	if wide {
 		if i = n &^ 7; i > 0 {
+			_, _, _ = dst[3*n-1], e[n-1], b[3*n-1]
 			add8(&dst[0], &w[0], &e[0], &b[0], n, i, amount)
 		}
 	}
@@ -146,6 +149,7 @@ func Divide(w, day, least []float32, floor float32) {
 	i := 0
 	if wide {
 		if i = len(w) &^ 7; i > 0 {
+			_, _ = day[i-1], least[i-1]
 			divide8(&w[0], &day[0], &least[0], i, floor)
 		}
 	}

@@ -158,13 +158,13 @@ func BoxRow(dst, src []float32, n, x0, srcX, srcEnd int, step float64, weight fl
 			s := src[(j-srcX)*n:]
 			if n == 3 { // written out: every pixel of a smaller picture goes through here
 				_ = s[2]
-				d[0] += s[0] * w
-				d[1] += s[1] * w
-				d[2] += s[2] * w
+				d[0] += float32(s[0] * w)
+				d[1] += float32(s[1] * w)
+				d[2] += float32(s[2] * w)
 				continue
 			}
 			for c := range d {
-				d[c] += s[c] * w
+				d[c] += float32(s[c] * w)
 			}
 		}
 	}

@@ -37,9 +37,9 @@ func AddColour(dst, src []float32, w [3]float32) {
 	}
 	for i := n; i < len(src); i++ {
 		p, v := dst[3*i:3*i+3:3*i+3], src[i]
-		p[0] += whole(v * w[0])
-		p[1] += whole(v * w[1])
-		p[2] += whole(v * w[2])
+		p[0] += whole(float32(v * w[0]))
+		p[1] += whole(float32(v * w[1]))
+		p[2] += whole(float32(v * w[2]))
 	}
 }
 
@@ -53,9 +53,9 @@ func AddColours(dst, src []float32, w [3]float32) {
 	}
 	for i := n; i+2 < len(src); i += 3 {
 		p, q := dst[i:i+3:i+3], src[i:i+3:i+3]
-		p[0] += whole(q[0] * w[0])
-		p[1] += whole(q[1] * w[1])
-		p[2] += whole(q[2] * w[2])
+		p[0] += whole(float32(q[0] * w[0]))
+		p[1] += whole(float32(q[1] * w[1]))
+		p[2] += whole(float32(q[2] * w[2]))
 	}
 }
 

@@ -274,6 +274,7 @@ func (b *Body) Worst(w *Ways, how Way) {
 			f.t[i], f.t1[i] = 0, 0
 		}
 		if wide {
+			_ = b.pix[(int(s.low)+1)*int(s.stride)+int(s.right)+1] // the last that is read
 			march(&f, &s, &b.pix[0], count)
 		} else {
 			marchEach(&f, &s, b.pix, count)
