@@ -52,6 +52,7 @@ func Set(path string, value any) []setting.Op {
 // Title returns a few words for the history on what a change does to the recipe:
 // "Gel of Signal rod", "Daylight".
 func (r *Recipe) Title(ops []setting.Op) string {
+	ops = setting.Changes(ops)
 	if len(ops) == 1 {
 		switch ops[0].Op {
 		case "gels":

@@ -14,7 +14,9 @@ package recipe
 import (
 	"fmt"
 	"math"
+	"reflect"
 	"slices"
+	"strings"
 
 	"pyrant/internal/area"
 	"pyrant/internal/colour"
@@ -117,11 +119,11 @@ type Spilled struct {
 // Light is one emitter: its shapes and all that they give.
 type Light struct {
 	ID        string       `json:"id" count:"1..64" doc:"unique in the recipe, never shown"`
-	Name      string       `json:"name" label:"Name" count:"1..80"`
+	Name      string       `json:"name" label:"Name" count:"1..80" together:"own"`
 	On        bool         `json:"on" label:"Switch" default:"true"`
 	Alone     bool         `json:"alone" label:"Alone" default:"false" doc:"while any light is alone, the others are dark"`
-	Level     float64      `json:"level" label:"Level" unit:"%" range:"0..2" default:"1" step:"0.01" doc:"the fader"`
-	Intensity float64      `json:"intensity" label:"Intensity" unit:"stops" range:"-6..6" default:"0" step:"0.05" row:"own" doc:"of all light that it gives: core, glow and spill; brighter is whiter inside and wider outside"`
+	Level     float64      `json:"level" label:"Level" unit:"%" range:"0..2" default:"1" step:"0.01" together:"factor" doc:"the fader"`
+	Intensity float64      `json:"intensity" label:"Intensity" unit:"stops" range:"-6..6" default:"0" step:"0.05" row:"own" together:"sum" doc:"of all light that it gives: core, glow and spill; brighter is whiter inside and wider outside"`
 	Keep      float64      `json:"keep" label:"Kept out of dusk" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"how far dusk leaves alone what the light covers"`
 	Gel       Gel          `json:"gel" title:"Gel"`
 	Shapes    shape.Shapes `json:"shapes" label:"Shapes" count:"0..500" each:"a shape"`
@@ -137,6 +139,29 @@ type Light struct {
 	Stand Stand `json:"stand" label:"Stands on" default:"" count:"0..70" row:"own" doc:"what it stands, hangs or lies on in the room: wall:ID, platform:ID or thing:ID; left empty, the floor"`
 
 	Blockers []Blocker `json:"blockers,omitzero" label:"Blockers" count:"0..16" each:"blocker" title:"*" doc:"what stands before it"`
+}
+
+// Shared says how a setting of a light changes for the others when several are selected: all take the value, unless the
+// setting is each light's own, or changes by the same factor or by the same sum.
+type Shared struct {
+	How string  `json:"how"` // own, factor or sum
+	Min float64 `json:"min"`
+	Max float64 `json:"max"`
+}
+
+// Together returns the settings of a light that are not simply the same for all that are selected, by name, as their
+// declarations say.
+func Together() map[string]Shared {
+	out := map[string]Shared{}
+	t := reflect.TypeFor[Light]()
+	for i := range t.NumField() {
+		if how := t.Field(i).Tag.Get("together"); how != "" {
+			name, _, _ := strings.Cut(t.Field(i).Tag.Get("json"), ",")
+			s := setting.Of[Light](name)
+			out[name] = Shared{how, s.Min.A, s.Max.A}
+		}
+	}
+	return out
 }
 
 // Gel is the colour of a light, in the terms of CSS hsl().

@@ -11,8 +11,9 @@ import (
 )
 
 // Op is one operation of a change: one of JSON Patch (RFC 6902) of the kinds
-// replace, add, remove and move (within one list), or shift, which moves what stands
-// at the path by the two numbers of its value. Path is a JSON Pointer (RFC 6901), such
+// replace, add, remove, move (within one list) and test, or shift, which moves what stands
+// at the path by the two numbers of its value. A test that does not hold refuses the whole
+// change, with a fault of the kind Gone. Path is a JSON Pointer (RFC 6901), such
 // as /lights/0/gel/hue.
 type Op struct {
 	Op    string          `json:"op"`
@@ -48,6 +49,12 @@ func Apply[T any](v T, ops []Op, f Frame) (T, error) {
 	cur := reflect.ValueOf(&v).Elem()
 	for i := range ops {
 		path := ops[i].Path
+		if ops[i].Op == "test" {
+			if !holds(cur, split(path), ops[i].Value) {
+				return v, fault.New(fault.Gone, "What this change was made for is no longer in this shot. Nothing was changed.")
+			}
+			continue
+		}
 		if ops[i].Op == "move" {
 			if path = ops[i].From; list(path) != list(ops[i].Path) {
 				return v, fault.In(strings.TrimPrefix(ops[i].Path, "/"), "Things are moved within their list alone.")
@@ -60,6 +67,47 @@ func Apply[T any](v T, ops []Op, f Frame) (T, error) {
 		cur = next
 	}
 	return cur.Interface().(T), nil
+}
+
+// holds tells whether the value at a path of v is the given one.
+func holds(v reflect.Value, path []string, want json.RawMessage) bool {
+	v, ok := lookup(v, path)
+	if !ok {
+		return false
+	}
+	var a, b any
+	return json.Unmarshal(Encode(v.Interface()), &a) == nil && json.Unmarshal(want, &b) == nil && reflect.DeepEqual(a, b)
+}
+
+// lookup returns the value at a path of v; false where there is none.
+func lookup(v reflect.Value, path []string) (reflect.Value, bool) {
+	for v.Kind() == reflect.Interface || v.Kind() == reflect.Pointer {
+		if v.IsNil() {
+			return v, false
+		}
+		v = v.Elem()
+	}
+	if len(path) == 0 {
+		return v, true
+	}
+	if l, ok := asList(v); ok {
+		return lookup(l.slice(), path)
+	}
+	switch v.Kind() {
+	case reflect.Struct:
+		if s := Field(v.Type(), path[0]); s != nil {
+			return lookup(v.Field(s.index), path[1:])
+		}
+	case reflect.Slice, reflect.Array:
+		if i, ok := index(path[0], v.Len()-1); ok {
+			return lookup(v.Index(i), path[1:])
+		}
+	case reflect.Map:
+		if e := v.MapIndex(reflect.ValueOf(path[0]).Convert(v.Type().Key())); e.IsValid() {
+			return lookup(e, path[1:])
+		}
+	}
+	return v, false
 }
 
 // list returns the path of the list that a path goes into.
@@ -258,9 +306,14 @@ func change(v reflect.Value, s *Setting, at string, op *Op, f Frame) (reflect.Va
 	case "remove":
 		return v, fault.In(at, "This cannot be removed.")
 	default:
-		return v, fault.In(at, "%q is none of the operations replace, add, remove, move and shift.", clip(op.Op))
+		return v, fault.In(at, "%q is none of the operations replace, add, remove, move, test and shift.", clip(op.Op))
 	}
 	return out, validate(out, s, at, f)
+}
+
+// Changes returns the operations without those that only test.
+func Changes(ops []Op) []Op {
+	return slices.DeleteFunc(slices.Clone(ops), func(o Op) bool { return o.Op == "test" })
 }
 
 // AnyTitle is the title of a change of which nothing better can be said.
@@ -270,6 +323,7 @@ const AnyTitle = "Change"
 // Signal rod", "Radius of shell 3 of Signal rod". Where the operations go to
 // several places, it speaks of what they have in common.
 func Title(v any, ops []Op) string {
+	ops = Changes(ops)
 	if len(ops) == 0 {
 		return AnyTitle
 	}

@@ -1,6 +1,8 @@
 package web
 
 import (
+	"fmt"
+
 	"pyrant/internal/export"
 	"pyrant/internal/setting"
 )
@@ -15,4 +17,13 @@ func (p *page) ExportRows() map[string]row {
 		out[r.Name] = r
 	}
 	return out
+}
+
+// Job is the export of the shot that was started last, nil for none.
+func (p *page) Job() *jobView { return p.job() }
+
+// FullSize is how large the picture is, cropped as it is.
+func (p *page) FullSize() string {
+	w, h := p.R.Size()
+	return fmt.Sprintf("%d × %d", w, h)
 }

@@ -23,6 +23,7 @@ type page struct {
 	pages *template.Template
 	photo func() (*photo.Photo, error)
 	rigs  func() ([]store.Rig, error)
+	job   func() *jobView
 	past  func(before, most int) (pastList, error)
 	marks func() ([]store.Mark, error)
 	CSRF  string
@@ -163,9 +164,28 @@ func (p *page) State() (string, error) {
 		"cutouts": cuts,
 		"id":      p.Shot.ID, "version": p.Shot.Version, "step": p.Step, "light": p.Light, "focus": p.focus,
 		"width": p.Shot.Photo.Width, "height": p.Shot.Photo.Height, "crop": json.RawMessage(setting.Encode(p.R.Crop)), "reference": json.RawMessage(setting.Encode(p.R.Reference)), "lights": lights, "name": p.Shot.Name,
-		"areas": areas, "dusk": json.RawMessage(setting.Encode(p.R.Dusk)), "groups": p.R.Groups, "room": map[string]bool{"on": p.R.Room.On}, "finish": json.RawMessage(setting.Encode(p.R.Finish)),
+		"areas": areas, "dusk": json.RawMessage(setting.Encode(p.R.Dusk)), "groups": p.R.Groups, "together": recipe.Together(), "room": p.roomState(), "finish": json.RawMessage(setting.Encode(p.R.Finish)),
 	})
 	return string(b), err
+}
+
+// roomState returns the room as the page's scripts see it: whether it is on, and the ids of its items.
+func (p *page) roomState() map[string]any {
+	type item struct {
+		ID string `json:"id"`
+	}
+	room := &p.R.Room
+	walls, platforms, things := []item{}, []item{}, []item{}
+	for i := range room.Walls {
+		walls = append(walls, item{room.Walls[i].ID})
+	}
+	for i := range room.Platforms {
+		platforms = append(platforms, item{room.Platforms[i].ID})
+	}
+	for i := range room.Things {
+		things = append(things, item{room.Things[i].ID})
+	}
+	return map[string]any{"on": room.On, "walls": walls, "platforms": platforms, "things": things}
 }
 
 // plural counts things.

@@ -2,7 +2,7 @@
 import { ask } from "./ask.js";
 import { notice } from "./notice.js";
 import { at, act, on, shot, show, widenBy } from "./state.js";
-import { local, setLocal } from "./local.js";
+import { keep, kept, local, setLocal } from "./local.js";
 
 const board = document.getElementById("board");
 const chosen = new Set(); // ids of the lights that are chosen together with the one that is open
@@ -11,27 +11,36 @@ const chosen = new Set(); // ids of the lights that are chosen together with the
 export const together = () =>
   shot.lights.flatMap((l, i) => (i === shot.light || chosen.has(l.id) ? [i] : []));
 
-// What goes to all that are chosen: single settings, rigs and moves of stacks. A fader moves the others by
-// the same factor, intensity by the same stops.
-const shared =
-  /^\/lights\/(\d+)(\/(?:level|on|alone|intensity|keep|glow|group|gel.*|core\/.*|streak\/.*|trim\/.*|spill\/.*|shells)|)$/;
-const hold = (v, lo, hi) => Number(Math.min(Math.max(v, lo), hi).toFixed(4));
+// What goes to all that are chosen: single settings, rigs and moves of stacks. Lists such as shapes stay each light's own.
+// How a setting goes to the others is declared with it: shot.together has those that are not simply the same.
+const setting = /^\/lights\/(\d+)\/((?:[^/]*[^/\d][^/]*)(?:\/[^/]*[^/\d][^/]*)*)$/;
+const hold = (v, { min, max }) => Number(Math.min(Math.max(v, min), max).toFixed(4));
+
+// shared gives what of an operation on a light goes to others: null for nothing, else the index of the light and the path
+// below it.
+function shared(op) {
+  if (["rig", "stack"].includes(op.op)) {
+    const m = op.path.match(/^\/lights\/(\d+)(\/shells)?$/);
+    return m && { i: Number(m[1]), rest: m[2] ?? "" };
+  }
+  const m = op.op === "replace" && !Array.isArray(op.value) && op.path.match(setting);
+  return m && shot.together[m[2]]?.how !== "own" ? { i: Number(m[1]), rest: `/${m[2]}` } : null;
+}
 
 function widen(patch) {
   const all = together();
   if (all.length < 2) return patch;
   return patch.flatMap((op) => {
-    const m = op.path?.match(shared);
-    const i = Number(m?.[1]);
-    const many =
-      ["rig", "stack"].includes(op.op) || (op.op === "replace" && !["", "/shells"].includes(m?.[2]));
-    if (!m || !many || !all.includes(i)) return [op];
+    const one = shared(op);
+    if (!one || !all.includes(one.i)) return [op];
+    const { i, rest } = one;
+    const by = shot.together[rest.slice(1)];
     return all.map((j) => {
-      const path = `/lights/${j}${m[2]}`;
-      const [was, mine] = [at(`/lights/${i}${m[2]}`), at(path)];
+      const path = `/lights/${j}${rest}`;
+      const [was, mine] = [at(`/lights/${i}${rest}`), at(path)];
       let { value } = op;
-      if (j !== i && m[2] === "/level" && was > 0) value = hold((mine * value) / was, 0, 2);
-      if (j !== i && m[2] === "/intensity") value = hold(mine + value - was, -6, 6);
+      if (j !== i && by?.how === "factor" && was > 0) value = hold((mine * value) / was, by);
+      if (j !== i && by?.how === "sum") value = hold(mine + value - was, by);
       return { ...op, path, value };
     });
   });
@@ -148,13 +157,13 @@ export async function copyLights() {
   if (!ids.length) return;
   try {
     const doc = await ask(`/shots/${shot.id}/copied?lights=${ids.join(",")}`, {}, (answer) => answer.text());
-    localStorage.setItem(shelf, doc);
+    keep(shelf, doc);
   } catch (e) {
     notice("Not copied", e.message, [], true);
   }
 }
 export function pasteLights() {
-  act("paste-lights", { doc: localStorage.getItem(shelf) ?? "" });
+  act("paste-lights", { doc: kept(shelf) ?? "" });
 }
 
 document.addEventListener("click", (e) => {
@@ -192,7 +201,7 @@ export function key(e) {
   if (!(e.ctrlKey || e.metaKey) || !["glow", "spill"].includes(shot.step)) return false;
   const k = e.key.toLowerCase();
   if (k === "c" && !String(getSelection())) copyLights();
-  else if (k === "v" && localStorage.getItem(shelf)) pasteLights();
+  else if (k === "v" && kept(shelf)) pasteLights();
   else return false;
   return true;
 }

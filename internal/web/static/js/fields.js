@@ -1,5 +1,5 @@
 // Sliders, faders and typed numbers: each bound to one number of the recipe.
-import { act, commit, set, setDraft, show, shot, on } from "./state.js";
+import { act, at, commit, leave, set, setDraft, show, shot, on } from "./state.js";
 import { isLocal, local, setLocal } from "./local.js";
 import { notice } from "./notice.js";
 
@@ -108,6 +108,25 @@ export function settle() {
   commit(patch);
 }
 
+// typed gives the value of the field that is being typed in, as a change; null where it is as it was.
+function typed() {
+  const el = document.activeElement;
+  if (!isText(el)) return null;
+  const s = spec(el);
+  const v = parse(el.value);
+  const now = at(s.path);
+  if (isLocal(s.path) || !Number.isFinite(v) || now === undefined || el.value === shown(s, now)) return null;
+  return [set(s.path, rounded(s, Math.min(Math.max(v / s.mul, s.least), s.most)))];
+}
+
+// Who leaves the page leaves no value behind that was typed a moment ago.
+addEventListener("pagehide", () => {
+  const patch = pending ?? typed();
+  pending = null;
+  clearTimeout(keyTimer);
+  if (patch) leave(patch);
+});
+
 function nudge(el, e) {
   const dir = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1 }[e.key];
   if (!dir) return false;
@@ -160,7 +179,7 @@ document.addEventListener("change", (e) => {
     kept(s, value);
   } else if (el.dataset?.check) commit([set(el.dataset.check, el.checked)]);
   else if (el.dataset?.select) kept({ path: el.dataset.select }, el.value);
-  else if (el.dataset?.name) {
+  else if (el.dataset?.name?.startsWith("/")) {
     if (el.value.trim()) commit([set(el.dataset.name, el.value.trim())]);
     else show();
   }

@@ -1,4 +1,5 @@
 // Sections of the bench that fold; the page remembers which are open.
+import { keep, kept } from "./local.js";
 import { on } from "./state.js";
 
 const key = (name) => `pyrant fold ${name}`;
@@ -7,7 +8,7 @@ document.addEventListener(
   "toggle",
   (e) => {
     const name = e.target.dataset?.fold;
-    if (name && !setting) localStorage.setItem(key(name), e.target.open ? "1" : "");
+    if (name && !setting) keep(key(name), e.target.open ? "1" : "");
   },
   true,
 );
@@ -16,7 +17,7 @@ let setting = false;
 function fresh() {
   setting = true;
   for (const el of document.querySelectorAll("details[data-fold]"))
-    el.open = Boolean(localStorage.getItem(key(el.dataset.fold)));
+    el.open = Boolean(kept(key(el.dataset.fold)));
   // The event of what was just opened comes later.
   setTimeout(() => (setting = false));
 }

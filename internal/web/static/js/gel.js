@@ -3,6 +3,7 @@
 // those that were used lately.
 import { showValue } from "./fields.js";
 import { keptFocus } from "./focus.js";
+import { keep, kept } from "./local.js";
 import { onPhoto } from "./onphoto.js";
 import { at, commit, on, set, setDraft, shot } from "./state.js";
 import { make } from "./svg.js";
@@ -161,11 +162,11 @@ document.addEventListener("keydown", (e) => {
 
 // Gels used lately, in this browser.
 const store = "pyrant gels";
-const kept = () => {
+const used = () => {
   try {
-    return JSON.parse(localStorage.getItem(store)) ?? [];
+    return JSON.parse(kept(store)) ?? [];
   } catch {
-    return [];
+    return []; // not what this page wrote
   }
 };
 let last = null;
@@ -175,10 +176,10 @@ function lately() {
   if (!row) return;
   const now = at(box().dataset.path);
   const which = `${shot.id} ${box().dataset.path}`;
-  let list = kept();
+  let list = used();
   if (last && last.which === which && !same(last.gel, now)) {
     list = [last.gel, ...list.filter((g) => !same(g, last.gel) && !same(g, now))].slice(0, 7);
-    localStorage.setItem(store, JSON.stringify(list));
+    keep(store, JSON.stringify(list));
   }
   last = { which, gel: { ...now } };
   row.replaceChildren();

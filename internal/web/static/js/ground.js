@@ -33,7 +33,12 @@ export function prepare() {
   return ready;
 }
 
-export const look = (name, body, signal) => ask(url(name), { ...post({ page, ...body }, csrf()), signal });
+// look asks about a place of the photo: beside it the nearest is meant.
+export const look = (name, body, signal) => {
+  const hold = (v, most) => Math.min(Math.max(v, 0), most);
+  const place = body.x === undefined ? {} : { x: hold(body.x, shot.width), y: hold(body.y, shot.height) };
+  return ask(url(name), { ...post({ page, ...body, ...place }, csrf()), signal });
+};
 
 // newest asks one question at a time: while one is under way only the newest of those that
 // came meanwhile is asked next. take gets the answers that are still wanted. What takes long gives

@@ -7,7 +7,7 @@ import { choose, chosenShape } from "./hands/edit.js";
 import { forms } from "./forms.js";
 import { isClosed, line } from "./path.js";
 import { cord, discs } from "./string.js";
-import { shot, show } from "./state.js";
+import { last, shot, show } from "./state.js";
 import { make } from "./svg.js";
 import { drawSnap, unsnap } from "./snap.js";
 import { draw as magnify, toggle as magnifier } from "./loupe.js";
@@ -312,7 +312,9 @@ function fresh() {
   const other = shot.light !== before.light;
   if (shot.step !== before.step || other || area !== before.area) {
     hand.take();
-    if (came || (tracing() && other && !target.any())) become(first());
+    // Undo takes back what the tool did, and not the tool.
+    const undone = /^actions\/(undo|redo|go)/.test(last) && shot.step === before.step;
+    if (!undone && (came || (tracing() && other && !target.any()))) become(first());
   }
   before = { step: shot.step, light: shot.light, area };
   hand.changed?.();

@@ -62,6 +62,10 @@ async function load() {
         ),
         async (answer) => new Uint8Array(await answer.arrayBuffer()),
       );
+      if (!a.length) {
+        wanted = which() !== id; // deleted meanwhile
+        continue;
+      }
       if (as !== how || which() !== id) {
         wanted = true;
         continue;

@@ -2,7 +2,7 @@
 // with the lines that are drawn over it. What it shows comes as squares of the photo, which are
 // kept.
 import { nearby } from "./frames.js";
-import { key as kept } from "./local.js";
+import { keep, kept, key } from "./local.js";
 import { on, shot } from "./state.js";
 import { onScreen, toPhoto, toScreen, turning } from "./view.js";
 
@@ -15,7 +15,7 @@ const square = 256; // of the photo
 const most = 48; // squares that are kept
 const long = Math.max(shot.width, shot.height);
 
-let shown = localStorage.getItem(kept("magnifier")) === "1";
+let shown = kept(key("magnifier")) === "1";
 let pointer = null; // { x, y } on the page, while it is over the photo
 const squares = new Map(); // "x y" to a picture, or null while it is on its way
 
@@ -108,7 +108,7 @@ export function draw() {
 // toggle shows the magnifier, or not.
 export function toggle() {
   shown = !shown;
-  localStorage.setItem(kept("magnifier"), shown ? "1" : "");
+  keep(key("magnifier"), shown ? "1" : "");
   tell();
   draw();
 }

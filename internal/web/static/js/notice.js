@@ -2,13 +2,40 @@
 // to do.
 const box = document.getElementById("notice");
 
+// What is said until it is closed waits below one that goes by itself.
+let standing = null; // the arguments of the notice that stays
+let dropped = () => {}; // what closing that one without one of its actions does
+
 export function hideNotice() {
+  if (standing) dropped();
+  clear();
+}
+
+function clear() {
   box.hidden = true;
+  standing = null;
+  dropped = () => {};
 }
 
 // notice shows a text with buttons, each a label and what it does. A notice
-// that goes by itself only tells.
-export function notice(title, text, actions = [], passing = false) {
+// that is passing only tells and goes by itself; then one that it covered comes back. closed is called when
+// a notice is closed or replaced by another that stays.
+export function notice(title, text, actions = [], passing = false, closed = () => {}) {
+  if (!passing) {
+    if (standing) dropped();
+    standing = [title, text, actions, passing, closed];
+    dropped = closed;
+  }
+  draw(title, text, actions, passing, closed);
+}
+
+// uncover hides a notice that goes by itself, and shows the one below it again.
+function uncover() {
+  box.hidden = true;
+  if (standing) draw(...standing);
+}
+
+function draw(title, text, actions, passing, closed) {
   box.replaceChildren();
   const word = document.createElement("b");
   word.className = "warning";
@@ -17,17 +44,18 @@ export function notice(title, text, actions = [], passing = false) {
   what.className = "grow";
   what.textContent = text;
   box.append(word, what);
-  for (const [label, fn] of [...actions, ["Close", () => {}]]) {
+  for (const [label, fn] of [...actions, ["Close", closed]]) {
     const b = document.createElement("button");
     b.className = "btn btn-sm btn-quiet";
     b.textContent = label;
     b.addEventListener("click", () => {
-      hideNotice();
+      if (passing) uncover();
+      else clear();
       fn();
     });
     box.append(b);
   }
   box.hidden = false;
   clearTimeout(box.timer);
-  if (passing) box.timer = setTimeout(hideNotice, 9000);
+  if (passing) box.timer = setTimeout(uncover, 9000);
 }

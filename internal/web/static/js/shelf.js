@@ -98,12 +98,19 @@ async function regrid() {
   window.htmx.process(grid);
 }
 
+let underway = 0; // drops of files that are being opened
+
 async function openAll(files) {
   const urls = [];
+  underway++;
   for (const f of files) urls.push(await open(f));
+  underway--;
   const good = urls.filter(Boolean);
-  if (files.length === 1 && good.length === 1) location.href = good[0];
-  else if (good.length === files.length) location.reload();
+  // To leave the page would abort what is still on its way.
+  if (underway) {
+    if (good.length) await regrid();
+  } else if (files.length === 1 && good.length === 1) location.href = good[0];
+  else if (good.length === files.length && !list.children.length) location.reload();
   else if (good.length) await regrid();
 }
 

@@ -7,6 +7,7 @@ import { ask } from "./ask.js";
 import { exchange as exchangeBy } from "./fail.js";
 import { moved } from "./forms.js";
 import { notice, hideNotice } from "./notice.js";
+import { pathIn, position, tests } from "./rebase.js";
 
 const read = () => JSON.parse(document.getElementById("shot-state").dataset.state);
 
@@ -15,7 +16,15 @@ export let draft = null;
 const listeners = { draft: [], change: [] };
 
 export const on = (kind, fn) => listeners[kind].push(fn);
-const tell = (kind) => listeners[kind].forEach((fn) => fn());
+// A listener that fails keeps no other from being told, and the queue of saves from going on.
+const tell = (kind) =>
+  listeners[kind].forEach((fn) => {
+    try {
+      fn();
+    } catch (e) {
+      reportError(e);
+    }
+  });
 
 export const set = (path, value, op = "replace") => ({ op, path, value });
 export const light = () => shot.lights[shot.light];
@@ -89,6 +98,7 @@ function changed(list, ops, i) {
     const s = out[m[2]];
     if (op === "replace" && m[3] !== undefined)
       out[m[2]] = { ...s, nodes: s.nodes.map((n, k) => (k === Number(m[3]) ? value : n)) };
+    else if (op === "remove" && m[3] === undefined) out.splice(m[2], 1);
     else if (op === "shift" && m[3] === undefined) out[m[2]] = moved(s, ...value);
     else if (op === "replace" && m[3] === undefined) out[m[2]] = value;
     else return null;
@@ -132,32 +142,95 @@ const exchange = (verb, url, values) =>
 // show opens a step of the bench, for a light, and what of it is to be open: another
 // step begins with nothing open, one changes only what is given.
 export function show(step = shot.step, index = shot.light, open = {}) {
-  queue = queue.then(async () => {
+  return enqueue(async () => {
     const other = step !== shot.step || Boolean(open.area !== undefined && open.area !== shot.focus.area);
     const focus = step === shot.step ? { ...shot.focus, ...open } : open;
     const bad = await exchange("GET", `/shots/${shot.id}/bench`, { step, light: index, ...focus });
+    last = "";
     if (bad) notice(bad.title, bad.text, [["Try again", () => show(step, index, open)]]);
     else refresh();
     if (other) document.getElementById("bench").scrollTop = 0;
+  });
+}
+
+// child gives what is below a value of a state: shapes of many points come by their key.
+const child = (v, name) => (name === "shapes" && v?.shapes_key ? known.get(v.shapes_key) : v?.[name]);
+
+// then gives the state that the page shows now, to find by it later what a change was made for.
+const then = () => ({ ...shot });
+
+// lists of which actions name an item by its position, or a place between two.
+const positions = { light: "lights", from: "lights", to: "lights" };
+
+// meant gives an action's values and operations as they are in the state of now, null where what they were
+// made for is gone.
+function meant(was, values, ops) {
+  const out = { light: was.light, ...was.focus, ...values };
+  for (const [name, list] of Object.entries(positions)) {
+    if (out[name] === undefined || out[name] < 0) continue;
+    const to = position(was[list], shot[list], Number(out[name]));
+    if (to < 0 && (name in values || was.version === shot.version)) return null;
+    out[name] = to < 0 ? shot.light : to;
+  }
+  const rebased = ops.map((op) => {
+    if (was.version === shot.version) return op;
+    const path = op.path === undefined ? op.path : pathIn(op.path, was, shot, child);
+    const from = op.from === undefined ? op.from : pathIn(op.from, was, shot, child);
+    return path === null || from === null ? null : { ...op, path, ...(from !== undefined && { from }) };
+  });
+  if (rebased.includes(null)) return null;
+  if (ops.length) out.patch = JSON.stringify([...tests(rebased, shot, child), ...rebased]);
+  else out.light_id = shot.lights[out.light]?.id ?? "";
+  return { values: out, ops: rebased };
+}
+
+const itemGone = {
+  title: "Gone",
+  text: "What this change was made for is no longer in this shot. Nothing was changed.",
+};
+
+// failed counts changes that were not saved and can be sent again: the notice that says so stays until then.
+let failed = 0;
+
+// last is the path of the change that the state of now came of, such as actions/undo.
+export let last = "";
+
+// saving tells how many changes are on their way.
+export let saving = 0;
+
+// enqueue does something after all that was asked for before. Whatever happens, what comes after is done.
+function enqueue(work) {
+  queue = queue.then(work).catch((e) => {
+    reportError(e);
+    notice("Not shown", "Something went wrong in this page. Your work is saved. Reload the page.", [
+      ["Reload", () => location.reload()],
+    ]);
   });
   return queue;
 }
 
 // send posts a change and takes over the answer. Where another window was
 // faster, it offers to put the change on top of what is there now.
-export function send(path, values = {}, ops = []) {
+export function send(path, values = {}, ops = [], was = then()) {
   const step = shot.step;
-  queue = queue.then(async () => {
+  saving++;
+  return enqueue(async () => {
+    const now = meant(was, values, ops);
+    if (!now) {
+      draft = null;
+      tell("draft");
+      notice(itemGone.title, itemGone.text, [], true);
+      return;
+    }
     const bad = await exchange("POST", `/shots/${shot.id}/${path}`, {
-      light: shot.light,
-      ...shot.focus,
-      ...values,
+      ...now.values,
       version: shot.version,
       step,
     });
     if (!bad) {
-      hideNotice();
-      refresh(ops);
+      if (!failed) hideNotice();
+      last = path;
+      refresh(now.ops);
       return;
     }
     draft = null;
@@ -166,27 +239,52 @@ export function send(path, values = {}, ops = []) {
       exchange("GET", `/shots/${shot.id}/bench`, { step, light: shot.light, ...shot.focus }).then(() =>
         refresh(),
       );
+    const again = (before) => () => {
+      failed--;
+      return before().then(() => send(path, values, ops, was));
+    };
+    const giveUp = () => failed--;
     if (bad.status === 409 && bad.title === "Changed elsewhere") {
-      notice(bad.title, bad.text, [
-        ["Put mine on top", () => newest().then(() => send(path, values, ops))],
-        ["Show the newest", newest],
-      ]);
+      failed++;
+      notice(
+        bad.title,
+        bad.text,
+        [
+          ["Put mine on top", again(newest)],
+          ["Show the newest", () => (giveUp(), newest())],
+        ],
+        false,
+        giveUp,
+      );
     } else if (bad.status === 0 || bad.status >= 500) {
       // No fault of the change: it is kept, and can be sent again.
-      notice(bad.title, bad.text, [["Try again", () => send(path, values, ops)]]);
+      failed++;
+      notice(bad.title, bad.text, [["Try again", again(() => Promise.resolve())]], false, giveUp);
     } else {
       notice(bad.title, bad.text, [], true);
       await newest();
     }
-  });
-  return queue;
+  }).finally(() => saving--);
 }
 
 // commit saves a change; open says what of the bench it opens.
 export function commit(one, open) {
-  const patch = widen(one);
-  return send("changes", { patch: JSON.stringify(patch), ...open }, patch);
+  return send("changes", { ...open }, widen(one));
 }
+// leave saves a change while the page is being left: nobody waits for the answer.
+export function leave(patch) {
+  fetch(`/shots/${shot.id}/changes`, {
+    method: "POST",
+    keepalive: true,
+    headers: { "X-CSRF-Token": csrf() },
+    body: new URLSearchParams({
+      version: shot.version,
+      step: shot.step,
+      patch: JSON.stringify(widen(patch)),
+    }),
+  }).catch(() => {});
+}
+
 export const act = (name, values) => send(`actions/${name}`, values);
 
 export const csrf = () => document.body.dataset.csrf;

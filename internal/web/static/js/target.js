@@ -125,11 +125,12 @@ export const target = {
   },
   draft: (j, rest, value, op) => setDraft([set(target.shapes()[j].path + rest, value, op)]),
   commit: (j, rest, value, op) => commit([set(target.shapes()[j].path + rest, value, op)]),
-  // remove takes away what lies below a shape, or all of it with its part.
-  remove(j, rest = "") {
+  // removal gives the operation that deletes what lies below a shape, or all of it: in an area with its part.
+  removal(j, rest = "") {
     const path = target.shapes()[j].path;
-    return commit([{ op: "remove", path: rest ? path + rest : path.replace(/\/of(\/shape)?$/, "") }]);
+    return { op: "remove", path: rest ? path + rest : path.replace(/\/of(\/shape)?$/, "") };
   },
+  remove: (j, rest) => commit([target.removal(j, rest)]),
   // open opens the part of a shape on the bench.
   open(j) {
     if (openArea() && shot.focus.part !== j) show(shot.step, shot.light, { part: j, stroke: -1 });

@@ -1,6 +1,7 @@
 // The photo: zoom, pan, compare, and the frames that fill the screen.
 import { after, inverse, isIdle, sizeOf, straight, table, through, toPicture } from "./crop.js";
 import { Frames, nearby } from "./frames.js";
+import * as browser from "./local.js";
 import { notice } from "./notice.js";
 import { draft, on, shot } from "./state.js";
 
@@ -89,6 +90,8 @@ export const within = ([x, y]) => [
   Math.min(Math.max(x, -shot.width), 2 * shot.width),
   Math.min(Math.max(y, -shot.height), 2 * shot.height),
 ];
+// onPhoto tells whether a place lies on the photo.
+export const onPhoto = ([x, y]) => x >= 0 && y >= 0 && x < shot.width && y < shot.height;
 export const showing = () => (held ? "plain" : show);
 
 // geometry tells what of the picture is seen, and where it lies on the screen: part in
@@ -97,10 +100,10 @@ export const geometry = () => ({ part: part(), origin, k: Math.max(zoom, 1), siz
 
 // Fit shows a small photo no larger than it is, unless the user says so.
 const enlarge = document.getElementById("enlarge");
-let enlarged = localStorage.getItem("pyrant enlarge") === "1";
+let enlarged = browser.kept("pyrant enlarge") === "1";
 enlarge.addEventListener("click", () => {
   enlarged = !enlarged;
-  localStorage.setItem("pyrant enlarge", enlarged ? "1" : "");
+  browser.keep("pyrant enlarge", enlarged ? "1" : "");
   fit();
 });
 

@@ -215,9 +215,9 @@ export const edit = {
         .sort((a, b) => b[0] - a[0])
         .map((one) => {
           const [j, list] = one;
-          const { path, nodes } = target.shapes()[j];
+          const { nodes } = target.shapes()[j];
           const kept = list.map((i) => nodes[i]);
-          return fits(one) ? op(j, kept, list) : { op: "remove", path };
+          return fits(one) ? op(j, kept, list) : target.removal(j);
         });
       many = new Set();
       chosen = none;

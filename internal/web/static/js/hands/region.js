@@ -7,7 +7,7 @@ import { notice } from "../notice.js";
 import { act, shot } from "../state.js";
 import { make } from "../svg.js";
 import { target } from "../target.js";
-import { toScreen } from "../view.js";
+import { onPhoto, toScreen } from "../view.js";
 
 let shown = null; // { shapes, share, x, y, widen }: what would be taken
 let none = false; // nothing stands out under the pointer
@@ -24,8 +24,8 @@ const body = (x, y, widen) => ({ x, y, widen, within: within(), all: all() });
 const asked = newest(
   "region",
   (got, q) => {
-    shown = { ...got, x: q.x, y: q.y, widen: q.widen, quick: q.quick };
-    none = false;
+    none = Boolean(got.none);
+    shown = none ? null : { ...got, x: q.x, y: q.y, widen: q.widen, quick: q.quick };
     redraw();
   },
   () => {
@@ -38,8 +38,8 @@ const asked = newest(
 // hover asks for what can be told at once, and closer when the pointer rests.
 function hover(x, y, widen = 0) {
   clearTimeout(timer);
-  asked.ask({ ...body(x, y, widen), quick: true });
-  timer = setTimeout(() => asked.ask({ ...body(x, y, widen), quick: false }), 160);
+  asked.ask({ ...body(x, y, widen), quick: true, hover: true });
+  timer = setTimeout(() => asked.ask({ ...body(x, y, widen), quick: false, hover: true }), 160);
 }
 
 function drop() {
@@ -69,6 +69,7 @@ export const region = {
     prepare().catch((e) => notice("Not ready", e.message, [["Try again", region.take]]));
   },
   down(at) {
+    if (!onPhoto(at.photo)) return false;
     press = { at, widen: 0, id: at.id };
   },
   move(at) {
@@ -79,6 +80,8 @@ export const region = {
       hover(...press.at.photo, widen);
       return true;
     }
+    // Beside the photo there is nothing to find.
+    if (!onPhoto(at.photo)) return drop();
     if (share === 1 && !taking) hover(...at.photo);
     return false;
   },

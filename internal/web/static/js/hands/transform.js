@@ -1,6 +1,7 @@
 // Moves, scales, turns and skews whole shapes, or sets the corners of their box freely: of the
 // shapes that were chosen, or of all of the light.
 import { bare } from "../forms.js";
+import { keep, kept } from "../local.js";
 import { near } from "../path.js";
 import { make } from "../svg.js";
 import { about, boxOf, fourCorners, mapped, moving, turning } from "../transform.js";
@@ -158,17 +159,14 @@ export const transform = {
     if (e.ctrlKey || e.metaKey) {
       // Shapes go to other lights and other shots by the page's own clipboard.
       const k = e.key.toLowerCase();
-      if (k === "c" && own().length)
-        localStorage.setItem(shelf, JSON.stringify(own().map(([, s]) => stands(s))));
-      else if (k === "v" && localStorage.getItem(shelf)) paste();
+      if (k === "c" && own().length) keep(shelf, JSON.stringify(own().map(([, s]) => stands(s))));
+      else if (k === "v" && kept(shelf)) paste();
       else return false;
       return true;
     }
     if ((e.key === "Backspace" || e.key === "Delete") && chosen.size) {
       // The last first, so that the others keep their places.
-      const list = [...chosen]
-        .sort((a, b) => b - a)
-        .map((j) => ({ op: "remove", path: target.shapes()[j].path }));
+      const list = [...chosen].sort((a, b) => b - a).map((j) => target.removal(j));
       chosen = new Set();
       commit(list);
       return true;
@@ -207,7 +205,7 @@ export const transform = {
 const shelf = "pyrant shapes";
 async function paste() {
   const before = target.shapes().length;
-  const list = JSON.parse(localStorage.getItem(shelf));
+  const list = JSON.parse(kept(shelf));
   await target.addAll(list);
   chosen = new Set(list.map((_, k) => before + k));
 }
@@ -217,7 +215,7 @@ function toLight(index) {
   const list = own();
   if (!list.length) return;
   const ops = list.map(([, s]) => set(`/lights/${index}/shapes/-`, stands(s), "add"));
-  for (const [j] of [...list].reverse()) ops.push({ op: "remove", path: target.shapes()[j].path });
+  for (const [j] of [...list].reverse()) ops.push(target.removal(j));
   chosen = new Set();
   commit(ops);
 }
