@@ -135,7 +135,7 @@ func cmdRender(ctx context.Context, args []string) error {
 	if err != nil {
 		return err
 	}
-	s, err := archive.Read(data, photoLimit)
+	s, err := archive.Read(ctx, data, photoLimit)
 	if err != nil {
 		return err
 	}

@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
-	"net"
 	"os"
 	"path/filepath"
 	"runtime/debug"
@@ -64,11 +63,11 @@ func cmdServe(ctx context.Context, mode string, args []string) error {
 		s.Close()
 		return fmt.Errorf("%w (is a Pyrant running already? --addr chooses another port)", err)
 	}
-	host, port, _ := net.SplitHostPort(l.Addr().String())
-	if ip := net.ParseIP(host); ip != nil && ip.IsUnspecified() {
-		host = "127.0.0.1"
+	link, key := s.Link(l.Addr())
+	fmt.Printf("Pyrant is at %s\nShots are kept in %s. Stop with Ctrl-C.\n", link, *data)
+	if key {
+		fmt.Println("Others can reach this Pyrant: it asks for the access key that is in the link, which is another at each start.\nThe connection is not encrypted. docs/network.md shows how to put a proxy with TLS before it.")
 	}
-	fmt.Printf("Pyrant is at http://%s\nShots are kept in %s. Stop with Ctrl-C.\n", net.JoinHostPort(host, port), *data)
 	return s.Serve(ctx, l)
 }
 

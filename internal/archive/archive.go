@@ -6,6 +6,7 @@ package archive
 import (
 	"archive/zip"
 	"bytes"
+	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -46,8 +47,11 @@ type entry struct {
 	Sum  string     `json:"sha256"`
 }
 
-// maxFiles is how many files a shot may bring.
-const maxFiles = 10_000
+// maxFiles is how many files a shot may bring, and so about how many entries an archive has.
+const maxFiles = 1000
+
+// directoryEntry begins each entry of a zip's directory.
+var directoryEntry = []byte("PK\x01\x02")
 
 // Write writes the shot to w.
 func Write(w io.Writer, s *Shot) error {
@@ -60,6 +64,9 @@ func Write(w io.Writer, s *Shot) error {
 		ext = "jpg"
 	}
 	doc, lists := s.Recipe.Pack()
+	if len(lists) > maxFiles-100 {
+		doc, lists = s.Recipe.Encode(), nil // complete in itself, it can be read as well
+	}
 	files := asset.Lists(lists)
 	for _, sum := range s.Recipe.Pictures() {
 		data, ok := s.Pictures[sum]
@@ -102,9 +109,13 @@ func Write(w io.Writer, s *Shot) error {
 // Is tells whether a file's first bytes are those of a zip, as an archive is.
 func Is(head []byte) bool { return bytes.HasPrefix(head, []byte("PK\x03\x04")) }
 
-// Read reads a shot of at most limit bytes. Errors of the content are of type
-// *fault.Error.
-func Read(data []byte, limit int64) (*Shot, error) {
+// Read reads a shot of at most limit bytes, unpacked. Errors of the content are of type
+// *fault.Error. When ctx is done it stops and returns its error.
+func Read(ctx context.Context, data []byte, limit int64) (*Shot, error) {
+	// The reader of zips takes what a directory says of itself for true, and all of it into memory.
+	if n := bytes.Count(data, directoryEntry); n > maxFiles+100 {
+		return nil, fault.New(fault.TooLarge, "This shot has %d files; it may have %d.", n, maxFiles)
+	}
 	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
 	if err != nil {
 		return nil, &fault.Error{Msg: "This is not a Pyrant shot, or a part of it is missing.", Err: err}
@@ -115,7 +126,10 @@ func Read(data []byte, limit int64) (*Shot, error) {
 			return nil, &fault.Error{Msg: fmt.Sprintf("This shot has no %s.", name), Err: err}
 		}
 		defer f.Close()
-		b, err := io.ReadAll(io.LimitReader(f, most+1))
+		b, err := io.ReadAll(io.LimitReader(reader{ctx, f}, most+1))
+		if fault.Cancelled(err) {
+			return nil, err
+		}
 		if err != nil {
 			return nil, &fault.Error{Msg: fmt.Sprintf("The %s of this shot is damaged.", name), Err: err}
 		}
@@ -125,14 +139,19 @@ func Read(data []byte, limit int64) (*Shot, error) {
 		return b, nil
 	}
 	var m manifest
-	b, err := file("shot.json", 1<<16)
+	b, err := file("shot.json", 1<<18)
 	if err != nil {
 		return nil, err
 	}
 	if err := json.Unmarshal(b, &m); err != nil || m.Photo != path.Base(m.Photo) || m.Photo == "." || !fs.ValidPath(m.Photo) || len(m.Photo) > 100 {
 		return nil, &fault.Error{Msg: "The shot.json of this shot is damaged.", Err: err}
 	}
+	once := map[string]bool{}
 	for _, e := range m.Files {
+		if once[e.Name] {
+			return nil, &fault.Error{Msg: "The shot.json of this shot is damaged.", Err: fmt.Errorf("archive: %q is listed twice", e.Name)}
+		}
+		once[e.Name] = true
 		if !fs.ValidPath(e.Name) || e.Name == "." || len(e.Name) > 100 {
 			return nil, &fault.Error{Msg: "The shot.json of this shot is damaged.", Err: fmt.Errorf("archive: a file's name is %.200q", e.Name)}
 		}
@@ -158,6 +177,9 @@ func Read(data []byte, limit int64) (*Shot, error) {
 				return nil, err
 			}
 			left -= int64(len(f.Data))
+		}
+		if err := ctx.Err(); err != nil {
+			return nil, err
 		}
 		if err := f.Check(); err != nil {
 			return nil, err
@@ -194,6 +216,19 @@ func Read(data []byte, limit int64) (*Shot, error) {
 		s.Preview = nil // it can be made again
 	}
 	return s, nil
+}
+
+// reader ends with a context.
+type reader struct {
+	ctx context.Context
+	io.Reader
+}
+
+func (r reader) Read(p []byte) (int, error) {
+	if err := r.ctx.Err(); err != nil {
+		return 0, err
+	}
+	return r.Reader.Read(p)
 }
 
 // Fits returns an error where the recipe is for a photo of another size.

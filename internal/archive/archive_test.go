@@ -3,6 +3,7 @@ package archive
 import (
 	"archive/zip"
 	"bytes"
+	"context"
 	"errors"
 	"fmt"
 	"image"
@@ -39,7 +40,7 @@ func pack(t *testing.T, s *Shot) []byte {
 
 func TestRoundTrip(t *testing.T) {
 	s := sample(t)
-	got, err := Read(pack(t, s), 1<<20)
+	got, err := Read(context.Background(), pack(t, s), 1<<20)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -100,7 +101,7 @@ func TestArchivesThatCannotBeOpened(t *testing.T) {
 		"recipe with a typo":   {without(t, good, "recipe.json", []byte(`{"version":1,"dusq":{}}`)), ""},
 		"photo over the limit": {without(t, good, "photo.png", make([]byte, 2<<20)), "too large"},
 	} {
-		_, err := Read(c.data, 1<<20)
+		_, err := Read(context.Background(), c.data, 1<<20)
 		var fe *fault.Error
 		if !errors.As(err, &fe) || !strings.Contains(err.Error(), c.say) {
 			t.Errorf("%s: %v", name, err)
@@ -132,7 +133,7 @@ func long(t *testing.T) *Shot {
 func TestFilesOfAShot(t *testing.T) {
 	s := long(t)
 	good := pack(t, s)
-	got, err := Read(good, 1<<20)
+	got, err := Read(context.Background(), good, 1<<20)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -151,15 +152,15 @@ func TestFilesOfAShot(t *testing.T) {
 			strings.Repeat(`{"name":"a","role":"points","sha256":"b"},`, maxFiles)+`{"name":"a","role":"points","sha256":"b"}]}`)),
 	} {
 		var fe *fault.Error
-		if _, err := Read(data, 1<<20); !errors.As(err, &fe) {
+		if _, err := Read(context.Background(), data, 1<<20); !errors.As(err, &fe) {
 			t.Errorf("%s: %v", what, err)
 		}
 	}
 	// The limit is for all files together.
-	if _, err := Read(good, int64(len(s.Photo))+4000); err == nil || !strings.Contains(err.Error(), "too large") {
+	if _, err := Read(context.Background(), good, int64(len(s.Photo))+4000); err == nil || !strings.Contains(err.Error(), "too large") {
 		t.Errorf("more than the limit in all: %v", err)
 	}
-	if _, err := Read(good, int64(len(s.Photo))+4800); err != nil {
+	if _, err := Read(context.Background(), good, int64(len(s.Photo))+4800); err != nil {
 		t.Errorf("just within the limit: %v", err)
 	}
 }
@@ -171,7 +172,7 @@ func Example() {
 	r.Dusk.Daylight = -2
 	err := Write(&file, &Shot{Name: "Quay", Recipe: r, Photo: photo.Bytes()})
 	fmt.Println(err, Is(file.Bytes()))
-	s, err := Read(file.Bytes(), 1<<20)
+	s, err := Read(context.Background(), file.Bytes(), 1<<20)
 	fmt.Println(err, s.Name, s.Recipe.Dusk.Daylight)
 	// Output:
 	// <nil> true
@@ -189,7 +190,7 @@ func FuzzRead(f *testing.F) {
 	}
 	f.Add(b.Bytes())
 	f.Fuzz(func(t *testing.T, data []byte) {
-		if s, err := Read(data, 1<<16); err == nil {
+		if s, err := Read(context.Background(), data, 1<<16); err == nil {
 			if len(s.Photo) > 1<<16 || s.Recipe.Validate() != nil {
 				t.Error("an archive over its limits, or with a recipe that is not valid, was read")
 			}
@@ -208,12 +209,12 @@ func TestPicturesTravel(t *testing.T) {
 	}
 	s.Pictures = map[string][]byte{sum: pic}
 	data := pack(t, s)
-	got, err := Read(data, 1<<20)
+	got, err := Read(context.Background(), data, 1<<20)
 	if err != nil || len(got.Pictures) != 1 || !bytes.Equal(got.Pictures[sum], pic) || got.Recipe.Reference.Sum != sum {
 		t.Fatalf("came back as %+v, %v", got, err)
 	}
 	var f *fault.Error
-	if _, err := Read(without(t, data, "files/"+sum, []byte("another photo")), 1<<20); !errors.As(err, &f) {
+	if _, err := Read(context.Background(), without(t, data, "files/"+sum, []byte("another photo")), 1<<20); !errors.As(err, &f) {
 		t.Errorf("a picture that is another: %v", err)
 	}
 	// Of a manifest that does not list it, too.
@@ -228,7 +229,77 @@ func TestPicturesTravel(t *testing.T) {
 		t.Fatal(err)
 	}
 	list, _ := io.ReadAll(head)
-	if _, err := Read(without(t, data, "shot.json", list), 1<<20); !errors.As(err, &f) || !strings.Contains(f.Msg, "picture is missing") {
+	if _, err := Read(context.Background(), without(t, data, "shot.json", list), 1<<20); !errors.As(err, &f) || !strings.Contains(f.Msg, "picture is missing") {
 		t.Errorf("a picture that is not listed: %v", err)
+	}
+}
+
+// An archive that lists its photo again and again, or has entries without end, is refused before it costs anything; what
+// is under way ends with its context.
+func TestCostlyArchives(t *testing.T) {
+	s := sample(t)
+	var b bytes.Buffer
+	if err := Write(&b, s); err != nil {
+		t.Fatal(err)
+	}
+	good := b.Bytes()
+	sum := asset.Sum(s.Photo)
+	one := `{"name":"photo.png","role":"photo","sha256":"` + sum + `"}`
+	var fe *fault.Error
+	again := without(t, good, "shot.json", []byte(`{"name":"x","photo":"photo.png","files":[`+one+`,`+one+`]}`))
+	if _, err := Read(context.Background(), again, 1<<20); !errors.As(err, &fe) || !strings.Contains(err.Error(), "listed twice") {
+		t.Errorf("the photo twice: %v", err)
+	}
+	many := new(bytes.Buffer)
+	z := zip.NewWriter(many)
+	for i := range maxFiles + 200 {
+		if _, err := z.Create(fmt.Sprint(i)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := z.Close(); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := Read(context.Background(), many.Bytes(), 1<<20); !fault.Is(err, fault.TooLarge) {
+		t.Errorf("many entries: %v", err)
+	}
+	given, up := context.WithCancel(context.Background())
+	up()
+	if _, err := Read(given, good, 1<<20); !fault.Cancelled(err) {
+		t.Errorf("given up: %v", err)
+	}
+}
+
+// A shot with more long lists than an archive has entries can be written and read all the same.
+func TestManyLists(t *testing.T) {
+	s := sample(t)
+	r := s.Recipe.Clone()
+	for i := range 5 {
+		if len(r.Lights) == i {
+			next, _, err := r.AddLight()
+			if err != nil {
+				t.Fatal(err)
+			}
+			r = next
+		}
+		for j := range 220 {
+			nodes := make([]shape.Node, 33)
+			for k := range nodes {
+				nodes[k] = shape.Node{X: float64(k), Y: float64(i*1000+j) / 200}
+			}
+			r.Lights[i].Shapes = append(r.Lights[i].Shapes, shape.Outline{Nodes: shape.PathOf(nodes...)})
+		}
+	}
+	s.Recipe = r
+	var b bytes.Buffer
+	if err := Write(&b, s); err != nil {
+		t.Fatal(err)
+	}
+	got, err := Read(context.Background(), b.Bytes(), 1<<26)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if string(got.Recipe.Encode()) != string(r.Encode()) {
+		t.Error("the recipe comes back as another")
 	}
 }

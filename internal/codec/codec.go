@@ -31,6 +31,9 @@ const (
 	// MaxBytes is the most memory that decoding a photo may take: the decoder's
 	// picture and the photo's samples. 100 megapixels of any kind fit.
 	MaxBytes = 2 << 30
+	// MaxScans is how many scans a progressive JPEG may have; encoders make about ten. Each goes over the whole picture,
+	// however little it says.
+	MaxScans = 100
 )
 
 // Sniff returns the format of a file by its first bytes, or "" for one that is
@@ -93,6 +96,9 @@ func header(data []byte) (format string, cfg image.Config, err error) {
 	}
 	if err != nil {
 		return "", cfg, damaged(err)
+	}
+	if format == "jpeg" && scans(data) > MaxScans {
+		return "", cfg, &fault.Error{Kind: fault.TooLarge, Msg: fmt.Sprintf("This JPEG comes in more than %d passes over the picture. Save it as an ordinary JPEG and open that.", MaxScans)}
 	}
 	if cfg.Width <= 0 || cfg.Height <= 0 {
 		return "", cfg, &fault.Error{Msg: "This picture says that it has no pixels. Save it anew and open that."}

@@ -12,6 +12,7 @@ import (
 	"image/png"
 	"math"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 
@@ -494,6 +495,30 @@ func TestMemoryOfJPEGs(t *testing.T) {
 		if got != tt.need || (err == nil) != (tt.need > 0) {
 			t.Errorf("%d × %d, frame %x: %d, %v", tt.w, tt.h, tt.frame, got, err)
 		}
+	}
+}
+
+// A JPEG of very many scans is refused before it is decoded; one with a thumbnail and the usual ten is not.
+func TestScansAreCounted(t *testing.T) {
+	var b bytes.Buffer
+	if err := jpeg.Encode(&b, image.NewGray(image.Rect(0, 0, 64, 64)), nil); err != nil {
+		t.Fatal(err)
+	}
+	one := b.Bytes()
+	// The same with a thumbnail in its EXIF, which has a scan as well.
+	thumb := append([]byte{0xff, 0xe1, byte((len(one) + 2) >> 8), byte(len(one) + 2)}, one...)
+	withThumb := slices.Concat(one[:2], thumb, one[2:])
+	if n, m := scans(one), scans(withThumb); n != 1 || m != 1 {
+		t.Errorf("one scan is counted as %d, with a thumbnail as %d", n, m)
+	}
+	scan := []byte{0xff, 0xda, 0, 8, 1, 1, 0, 0, 63, 0, 0, 0}
+	many := slices.Concat(one[:len(one)-2], bytes.Repeat(scan, 99), one[len(one)-2:])
+	if _, err := Need(many); fault.Is(err, fault.TooLarge) {
+		t.Errorf("a hundred scans: %v", err)
+	}
+	many = slices.Concat(one[:len(one)-2], bytes.Repeat(scan, 100), one[len(one)-2:])
+	if _, err := Need(many); !fault.Is(err, fault.TooLarge) || !strings.Contains(err.Error(), "100 passes") {
+		t.Errorf("a hundred and one: %v", err)
 	}
 }
 

@@ -85,6 +85,16 @@ func progressive(data []byte) (is bool) {
 	return is
 }
 
+// scans returns how many scans a JPEG has. Within a scan 0xff is never followed by a marker's code (ITU-T T.81, B.1.1.5).
+func scans(data []byte) int {
+	head := 2
+	jpegSegmentsOf(data, func(_ byte, seg []byte) bool {
+		head += 4 + len(seg)
+		return true
+	})
+	return bytes.Count(data[min(head, len(data)):], []byte{0xff, 0xda})
+}
+
 func (m *meta) jpeg(data []byte) {
 	parts := map[byte][]byte{}
 	jpegSegmentsOf(data, func(kind byte, seg []byte) bool {

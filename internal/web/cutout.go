@@ -19,6 +19,7 @@ import (
 	"pyrant/internal/cache"
 	"pyrant/internal/cutout"
 	"pyrant/internal/fault"
+	"pyrant/internal/photo"
 	"pyrant/internal/recipe"
 	"pyrant/internal/render"
 	"pyrant/internal/scribble"
@@ -205,20 +206,17 @@ func (s *Server) apart(c *echo.Context) error {
 	if r.CutOut(q.Cut) == nil {
 		return goneCutOut()
 	}
-	p, done, err := s.turn(ctx, shot, asker{shot.ID + q.Page + " coverage", len(q.Patch) > 0})
-	if err != nil {
-		return err
-	}
-	defer done()
-	img, err := s.engine.Apart(ctx, render.Request{Photo: p, PhotoKey: shot.PhotoSHA, Recipe: r,
-		LongEdge: min(q.Long, max(r.Size())), Uncropped: q.Whole, View: image.Rect(q.X, q.Y, q.X+q.W, q.Y+q.H)}, q.Cut, q.Ground)
-	if err != nil {
-		return err
-	}
-	if img.Rect.Dx() != q.W || img.Rect.Dy() != q.H {
-		return fault.New(fault.Invalid, "The part that was asked for is not all in the picture.")
-	}
-	return c.Blob(http.StatusOK, "application/octet-stream", img.Pix)
+	return s.inTurn(ctx, shot, asker{shot.ID + q.Page + " coverage", len(q.Patch) > 0}, func(ctx context.Context, p *photo.Photo) error {
+		img, err := s.engine.Apart(ctx, render.Request{Photo: p, PhotoKey: shot.PhotoSHA, Recipe: r,
+			LongEdge: min(q.Long, max(r.Size())), Uncropped: q.Whole, View: image.Rect(q.X, q.Y, q.X+q.W, q.Y+q.H)}, q.Cut, q.Ground)
+		if err != nil {
+			return err
+		}
+		if img.Rect.Dx() != q.W || img.Rect.Dy() != q.H {
+			return fault.New(fault.Invalid, "The part that was asked for is not all in the picture.")
+		}
+		return c.Blob(http.StatusOK, "application/octet-stream", img.Pix)
+	})
 }
 
 func goneCutOut() error {

@@ -74,10 +74,10 @@ func (s *Server) explain(err error) problem {
 			if p.Title = "Gone"; p.Msg == "" || p.Msg == http.StatusText(http.StatusNotFound) {
 				p.Title, p.Msg = "No such page", "There is nothing at this address."
 			}
-		case http.StatusForbidden:
-			if strings.Contains(p.Msg, "csrf") {
-				p.Msg = "This page is out of date. Reload it and try again."
-			}
+		case http.StatusUnauthorized:
+			p.Title = "Access key needed"
+		case http.StatusServiceUnavailable:
+			p.Title = "Busy"
 		case http.StatusRequestEntityTooLarge:
 			p.Msg = "That is more than this Pyrant takes at once."
 		}
@@ -87,7 +87,7 @@ func (s *Server) explain(err error) problem {
 	case http.StatusNotFound:
 		return problem{http.StatusNotFound, "No such page", "There is nothing at this address.", ""}
 	case http.StatusMethodNotAllowed:
-		return problem{http.StatusMethodNotAllowed, "Not done so", "This address is not asked in that way.", ""}
+		return problem{http.StatusMethodNotAllowed, "Method not allowed", "This address takes no request of this kind.", ""}
 	}
 	return problem{http.StatusInternalServerError, "Something went wrong", "Something went wrong inside Pyrant. Your work is as it was last saved; the log says more.", ""}
 }

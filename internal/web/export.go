@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"sync"
 	"syscall"
@@ -25,10 +26,13 @@ import (
 // job is one export in the background.
 type job struct {
 	ID     string
+	ShotID string
 	Shot   string // its name
 	Format export.Format
 	Width  int
 	Height int
+
+	started time.Time
 
 	mu       sync.Mutex
 	progress float64
@@ -68,12 +72,24 @@ func (j *job) set(change func()) {
 // jobs holds the exports of this run. Their files are temporary: an export can
 // be made again at any time.
 type jobs struct {
-	dir  string
-	mu   sync.Mutex
-	all  map[string]*job
-	work sync.WaitGroup
-	slot chan struct{} // one export at a time: each uses all cores
+	dir    string
+	mu     sync.Mutex
+	all    map[string]*job
+	closed bool // nothing new is taken on
+	work   sync.WaitGroup
+	slot   chan struct{} // one export at a time: each uses all cores
+	most   int64         // bytes on disk of finished exports
 }
+
+// maxJobs is how many exports wait or run at a time, and maxExportBytes how much the files of finished ones take on disk:
+// the oldest give way.
+const (
+	maxJobs        = 100
+	maxExportBytes = 4 << 30
+)
+
+// errStopping is said while Pyrant stops.
+var errStopping = echo.NewHTTPError(http.StatusServiceUnavailable, "Pyrant is being stopped. The shot is safe; export it when Pyrant runs again.")
 
 // keepJobs is how long the file of a finished export is kept.
 const keepJobs = 6 * time.Hour
@@ -82,7 +98,7 @@ func newJobs(dir string) (*jobs, error) {
 	if err := os.RemoveAll(dir); err != nil {
 		return nil, err
 	}
-	return &jobs{dir: dir, all: map[string]*job{}, slot: make(chan struct{}, 1)}, os.MkdirAll(dir, 0o700)
+	return &jobs{dir: dir, all: map[string]*job{}, slot: make(chan struct{}, 1), most: maxExportBytes}, os.MkdirAll(dir, 0o700)
 }
 
 func (js *jobs) find(id string) *job {
@@ -91,14 +107,40 @@ func (js *jobs) find(id string) *job {
 	return js.all[id]
 }
 
-// start runs an export. render makes the picture's file.
-func (js *jobs) start(j *job, run func(ctx context.Context, j *job, w io.Writer) error, explain func(error) string) {
+// latest returns the export of a shot that was started last, nil for none.
+func (js *jobs) latest(shot string) (last *job) {
+	js.mu.Lock()
+	defer js.mu.Unlock()
+	for _, j := range js.all {
+		if j.ShotID == shot && (last == nil || j.started.After(last.started)) {
+			last = j
+		}
+	}
+	return last
+}
+
+// start runs an export. run makes the picture's file. Where too many are under way, or Pyrant stops, it refuses.
+func (js *jobs) start(j *job, run func(ctx context.Context, j *job, w io.Writer) error, explain func(error) string) error {
 	ctx, cancel := context.WithCancel(context.Background())
-	j.ID, j.state, j.cancel = rand.Text()[:16], "working", cancel
+	j.ID, j.state, j.cancel, j.started = rand.Text()[:16], "working", cancel, time.Now()
 	j.path = filepath.Join(js.dir, j.ID)
 	js.mu.Lock()
+	defer js.mu.Unlock()
+	if js.closed {
+		cancel()
+		return errStopping
+	}
+	open := 0
+	for _, o := range js.all {
+		if o.underway() {
+			open++
+		}
+	}
+	if open >= maxJobs {
+		cancel()
+		return fault.New(fault.NoRoom, "%d exports are waiting already. Wait until some are done, or cancel them.", open)
+	}
 	js.all[j.ID] = j
-	js.mu.Unlock()
 	js.work.Go(func() {
 		defer cancel()
 		select {
@@ -120,19 +162,62 @@ func (js *jobs) start(j *job, run func(ctx context.Context, j *job, w io.Writer)
 				j.state, j.problem = "failed", explain(err)
 			}
 		})
+		js.prune()
 		time.AfterFunc(keepJobs, func() {
 			js.mu.Lock()
 			defer js.mu.Unlock()
-			delete(js.all, j.ID)
-			os.Remove(j.path)
+			js.forget(j)
 		})
 	})
+	return nil
+}
+
+// underway tells whether an export waits or runs.
+func (j *job) underway() bool {
+	j.mu.Lock()
+	defer j.mu.Unlock()
+	return j.state == "working" || j.state == "writing"
+}
+
+// forget lets go of an export and its file. The caller holds js.mu.
+func (js *jobs) forget(j *job) {
+	delete(js.all, j.ID)
+	os.Remove(j.path)
+}
+
+// prune lets go of the oldest finished exports while all of them take more than they may on disk; the newest stays.
+func (js *jobs) prune() {
+	js.mu.Lock()
+	defer js.mu.Unlock()
+	var done []*job
+	sum := int64(0)
+	for _, j := range js.all {
+		if !j.underway() {
+			done = append(done, j)
+			sum += j.bytes()
+		}
+	}
+	slices.SortFunc(done, func(a, b *job) int { return a.started.Compare(b.started) })
+	for _, j := range done[:max(len(done)-1, 0)] {
+		if sum <= js.most {
+			return
+		}
+		sum -= j.bytes()
+		js.forget(j)
+	}
+}
+
+// bytes returns the size of the file.
+func (j *job) bytes() int64 {
+	j.mu.Lock()
+	defer j.mu.Unlock()
+	return j.size
 }
 
 // write makes the file of an export. A panic in it ends this export alone.
 func (js *jobs) write(ctx context.Context, j *job, run func(ctx context.Context, j *job, w io.Writer) error) (err error) {
 	defer fault.Catch(&err)
-	if err := atomicfile.Write(j.path, 0o600, func(w io.Writer) error { return run(ctx, j, w) }); err != nil {
+	if err := atomicfile.Write(j.path, 0o600, func(w io.Writer) error { return run(ctx, j, cancelled{ctx, w}) }); err != nil {
 		return err
 	}
 	info, err := os.Stat(j.path)
@@ -142,13 +227,32 @@ func (js *jobs) write(ctx context.Context, j *job, run func(ctx context.Context,
 	return err
 }
 
-// stop cancels all exports and waits for them to end.
-func (js *jobs) stop() {
+// cancelled is a writer that refuses to go on when a context is done: encoders know of none.
+type cancelled struct {
+	ctx context.Context
+	io.Writer
+}
+
+func (w cancelled) Write(p []byte) (int, error) {
+	if err := w.ctx.Err(); err != nil {
+		return 0, err
+	}
+	return w.Writer.Write(p)
+}
+
+// refuse takes no new exports on, and cancels all that there are.
+func (js *jobs) refuse() {
 	js.mu.Lock()
+	defer js.mu.Unlock()
+	js.closed = true
 	for _, j := range js.all {
 		j.cancel()
 	}
-	js.mu.Unlock()
+}
+
+// stop is refuse, and waits until all exports have ended.
+func (js *jobs) stop() {
+	js.refuse()
 	js.work.Wait()
 }
 
@@ -162,10 +266,10 @@ func (s *Server) startExport(c *echo.Context) error {
 	if err := setting.FromForm(&set, c.FormValue, r.Photo.Frame()); err != nil {
 		return err
 	}
-	j := &job{Shot: shot.Name, Format: set.Format}
+	j := &job{ShotID: shot.ID, Shot: shot.Name, Format: set.Format}
 	w, h := r.Size()
 	j.Width, j.Height, _ = render.Size(w, h, set.LongEdge(w, h))
-	s.jobs.start(j, func(ctx context.Context, j *job, w io.Writer) error {
+	err = s.jobs.start(j, func(ctx context.Context, j *job, w io.Writer) error {
 		defer s.settle()
 		photo, err := s.photo(ctx, shot.PhotoSHA)
 		if err != nil {
@@ -192,6 +296,9 @@ func (s *Server) startExport(c *echo.Context) error {
 		}
 		return "The export failed. The shot itself is safe; the log says more."
 	})
+	if err != nil {
+		return err
+	}
 	return c.Render(http.StatusOK, "job", j.view(csrf(c)))
 }
 

@@ -203,36 +203,41 @@ func (s *Server) sendPixels(c *echo.Context, img *image.RGBA, q *frameRequest) e
 	return c.Blob(http.StatusOK, kind, b.Bytes())
 }
 
-// turn waits for the photo of a shot, then for the asker's turn to compute, which ends with
-// done. A turn holds neither the reading of a photo nor the sending of what was made of it:
-// others need not wait for those.
-func (s *Server) turn(ctx context.Context, shot *store.Shot, who asker) (p *photo.Photo, done func(), err error) {
-	if p, err = s.photo(ctx, shot.PhotoSHA); err != nil {
-		return nil, nil, err
+// inTurn waits for the photo of a shot, then for the asker's turn, and does work. A turn does not hold the reading of a
+// photo: others need not wait for that. Work may be done twice; see turns.run.
+func (s *Server) inTurn(ctx context.Context, shot *store.Shot, who asker, work func(context.Context, *photo.Photo) error) error {
+	p, err := s.photo(ctx, shot.PhotoSHA)
+	if err != nil {
+		return err
 	}
-	done, err = s.turns.take(ctx, who)
-	return p, done, err
+	return s.turns.run(ctx, who, func(ctx context.Context) error { return work(ctx, p) })
+}
+
+// inTurn is Server.inTurn for work with a result.
+func inTurn[T any](ctx context.Context, s *Server, shot *store.Shot, who asker, work func(context.Context, *photo.Photo) (T, error)) (out T, err error) {
+	err = s.inTurn(ctx, shot, who, func(ctx context.Context, p *photo.Photo) (err error) {
+		out, err = work(ctx, p)
+		return err
+	})
+	return out, err
 }
 
 // renderPart renders for a screen, which takes sRGB, when it is the asker's turn.
 func (s *Server) renderPart(ctx context.Context, who asker, shot *store.Shot, r *recipe.Recipe, long int, part image.Rectangle, plain bool, rough *atomic.Bool) (*image.RGBA, error) {
-	photo, done, err := s.turn(ctx, shot, who)
-	if err != nil {
-		return nil, err
-	}
-	defer done()
-	layer := render.Whole
-	if plain {
-		layer = render.Plain
-	}
-	img, err := s.engine.Render(ctx, render.Request{
-		Photo: photo, PhotoKey: shot.PhotoSHA, Recipe: r, LongEdge: min(long, max(r.Size())),
-		View: part, Layer: layer, Profile: colour.SRGB, Rough: rough,
+	return inTurn(ctx, s, shot, who, func(ctx context.Context, photo *photo.Photo) (*image.RGBA, error) {
+		layer := render.Whole
+		if plain {
+			layer = render.Plain
+		}
+		img, err := s.engine.Render(ctx, render.Request{
+			Photo: photo, PhotoKey: shot.PhotoSHA, Recipe: r, LongEdge: min(long, max(r.Size())),
+			View: part, Layer: layer, Profile: colour.SRGB, Rough: rough,
+		})
+		if err != nil {
+			return nil, err
+		}
+		return img.(*image.RGBA), nil
 	})
-	if err != nil {
-		return nil, err
-	}
-	return img.(*image.RGBA), nil
 }
 
 // clipped returns the share of pixels with a channel at its upper end.

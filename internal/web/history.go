@@ -19,6 +19,7 @@ import (
 
 	"pyrant/internal/colour"
 	"pyrant/internal/fault"
+	"pyrant/internal/photo"
 	"pyrant/internal/recipe"
 	"pyrant/internal/render"
 	"pyrant/internal/store"
@@ -177,29 +178,27 @@ func (s *Server) smallOf(ctx context.Context, shot *store.Shot, r *recipe.Recipe
 	if b := s.store.Small(key); b != nil {
 		return b, nil
 	}
-	photo, done, err := s.turn(ctx, shot, asker{lane: "small"})
-	if err != nil {
-		return nil, err
-	}
-	defer done()
-	q := render.Request{Photo: photo, PhotoKey: shot.PhotoSHA, Recipe: r, LongEdge: min(smallEdge, max(r.Size())), Profile: colour.SRGB}
-	var img image.Image
-	if now {
-		img, err = s.engine.Render(ctx, q)
-	} else {
-		img, err = s.engine.Export(ctx, q, nil)
-	}
-	if err != nil {
-		return nil, err
-	}
-	var b bytes.Buffer
-	if err := jpeg.Encode(&b, img, &jpeg.Options{Quality: 80}); err != nil {
-		return nil, err
-	}
-	if err := s.store.KeepSmall(key, b.Bytes()); err != nil {
-		s.log.Warn("a small picture is not kept", "error", err) // it can be made again
-	}
-	return b.Bytes(), nil
+	return inTurn(ctx, s, shot, asker{lane: "small"}, func(ctx context.Context, photo *photo.Photo) ([]byte, error) {
+		q := render.Request{Photo: photo, PhotoKey: shot.PhotoSHA, Recipe: r, LongEdge: min(smallEdge, max(r.Size())), Profile: colour.SRGB}
+		var img image.Image
+		var err error
+		if now {
+			img, err = s.engine.Render(ctx, q)
+		} else {
+			img, err = s.engine.Export(ctx, q, nil)
+		}
+		if err != nil {
+			return nil, err
+		}
+		var b bytes.Buffer
+		if err := jpeg.Encode(&b, img, &jpeg.Options{Quality: 80}); err != nil {
+			return nil, err
+		}
+		if err := s.store.KeepSmall(key, b.Bytes()); err != nil {
+			s.log.Warn("a small picture is not kept", "error", err) // it can be made again
+		}
+		return b.Bytes(), nil
+	})
 }
 
 // smalls makes small pictures of new revisions in the background, when nothing else is under way.

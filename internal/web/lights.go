@@ -2,7 +2,6 @@ package web
 
 import (
 	"encoding/json"
-	"mime"
 	"net/http"
 	"strconv"
 	"strings"
@@ -195,7 +194,7 @@ func (s *Server) rigFile(c *echo.Context) error {
 	}
 	for _, g := range list {
 		if g.ID == c.Param("rig") {
-			c.Response().Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": g.Name + ".rig.json"}))
+			attach(c, "application/json", g.Name+".rig.json")
 			return c.Blob(http.StatusOK, "application/json", []byte(g.Doc))
 		}
 	}

@@ -151,13 +151,16 @@ func TestReadings(t *testing.T) {
 	for _, c := range []struct{ path, body, say string }{
 		{"tones", `{"patch":[{"op":"replace","path":"/dusk/edge","value":-1}]}`, "out of range"}, {"tones", `{`, ""},
 		{"curve", `{"path":"/dusk/passes/0"}`, "no such curve"}, {"curve", `{"path":"/nothing"}`, "no such curve"},
-		{"coverage", `{"area":"a9","long":100,"x":0,"y":0,"w":10,"h":10}`, "no longer in this shot"},
 		{"coverage", `{"area":"a1","long":100,"x":0,"y":0,"w":-1,"h":10}`, "no usable size"}, {"coverage", `{"area":"a1","long":100,"x":90,"y":0,"w":100,"h":10}`, "not all in the picture"},
 		{"fit", `{"points":[[0,0]],"tolerance":1}`, "2 to 20000"}, {"fit", `{"points":[[0,0],[1,1]],"tolerance":0}`, "2 to 20000"}, {"fit", `{"points":[[0,0],[1e12,1]],"tolerance":1}`, "too far outside"},
 	} {
 		if resp, body := a.postJSON(at+"/"+c.path, c.body); resp.StatusCode < 400 || resp.StatusCode >= 500 || !strings.Contains(body, c.say) {
 			t.Errorf("%s %s: %d, %s", c.path, c.body, resp.StatusCode, body)
 		}
+	}
+	// An area that was deleted while it was looked at is no error.
+	if resp, body := a.postJSON(at+"/coverage", `{"area":"a9","long":100,"x":0,"y":0,"w":10,"h":10}`); resp.StatusCode != 204 || body != "" {
+		t.Errorf("coverage of an area that is gone: %d, %s", resp.StatusCode, body)
 	}
 	for _, q := range []string{"", "?x=-1&y=3", "?x=NaN&y=3", fmt.Sprintf("?x=%d&y=0", w)} {
 		if resp, body := a.get(at + "/hue" + q); resp.StatusCode != 422 || !strings.Contains(body, "not in the photo") {

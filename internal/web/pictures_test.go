@@ -80,7 +80,7 @@ func TestPassPicture(t *testing.T) {
 		t.Errorf("under it it is %v", c)
 	}
 	_, file := a.get(at + "/archive")
-	shot, err := archive.Read([]byte(file), 1<<26)
+	shot, err := archive.Read(t.Context(), []byte(file), 1<<26)
 	if err != nil || len(shot.Pictures) != 1 {
 		t.Fatalf("the archive: %v", err)
 	}

@@ -290,57 +290,54 @@ func (s *Server) fitLights(ctx context.Context, shot *store.Shot, r *recipe.Reci
 	if !any {
 		return fitted{}, fault.New(fault.Invalid, "No light has spill that could be matched. Trace the lights first.")
 	}
-	p, done, err := s.turn(ctx, shot, asker{lane: "match"})
-	if err != nil {
-		return fitted{}, err
-	}
-	defer done()
-	// What lights cover tells of themselves, not of what they light.
-	covered := raster.NewPlane(pair.Photo.Rect)
-	for i := range r.Lights {
-		if lit[i] {
-			shapes := r.Lights[i].Shapes.At(1 / pair.Step)
-			row := make([]float32, covered.Rect.Dx())
-			for y := range covered.Rect.Dy() {
-				shapes.Fill(row, 0, y)
-				for x, v := range row {
-					covered.Row(y)[x] = max(covered.Row(y)[x], v)
+	return inTurn(ctx, s, shot, asker{lane: "match"}, func(ctx context.Context, p *photo.Photo) (fitted, error) {
+		// What lights cover tells of themselves, not of what they light.
+		covered := raster.NewPlane(pair.Photo.Rect)
+		for i := range r.Lights {
+			if lit[i] {
+				shapes := r.Lights[i].Shapes.At(1 / pair.Step)
+				row := make([]float32, covered.Rect.Dx())
+				for y := range covered.Rect.Dy() {
+					shapes.Fill(row, 0, y)
+					for x, v := range row {
+						covered.Row(y)[x] = max(covered.Row(y)[x], v)
+					}
 				}
 			}
 		}
-	}
-	near := grown(covered, max(covered.Rect.Dx()/200, 2))
-	best := fitted{}
-	try := reaches
-	if r.Room.On {
-		try = reaches[:1]
-	}
-	for _, k := range try {
-		scaled := *r
-		scaled.Lights = append(scaled.Lights[:0:0], r.Lights...)
-		most := setting.Of[recipe.Spill]("reach").Max.A
-		for i := range scaled.Lights {
-			scaled.Lights[i].Spill.Reach = math.Min(scaled.Lights[i].Spill.Reach*k, most)
+		near := grown(covered, max(covered.Rect.Dx()/200, 2))
+		best := fitted{}
+		try := reaches
+		if r.Room.On {
+			try = reaches[:1]
 		}
-		q := render.Request{Photo: p, PhotoKey: shot.PhotoSHA, Recipe: &scaled, LongEdge: max(pair.Photo.Rect.Dx(), pair.Photo.Rect.Dy())}
-		fields, err := s.engine.Added(ctx, q, nil)
-		if err != nil {
-			return fitted{}, err
-		}
-		for i, f := range fields {
-			if fields[i], err = onGrid(f, pair.Photo.Rect); err != nil {
+		for _, k := range try {
+			scaled := *r
+			scaled.Lights = append(scaled.Lights[:0:0], r.Lights...)
+			most := setting.Of[recipe.Spill]("reach").Max.A
+			for i := range scaled.Lights {
+				scaled.Lights[i].Spill.Reach = math.Min(scaled.Lights[i].Spill.Reach*k, most)
+			}
+			q := render.Request{Photo: p, PhotoKey: shot.PhotoSHA, Recipe: &scaled, LongEdge: max(pair.Photo.Rect.Dx(), pair.Photo.Rect.Dy())}
+			fields, err := s.engine.Added(ctx, q, nil)
+			if err != nil {
 				return fitted{}, err
 			}
+			for i, f := range fields {
+				if fields[i], err = onGrid(f, pair.Photo.Rect); err != nil {
+					return fitted{}, err
+				}
+			}
+			f, err := pair.Fit(ctx, fields, func(i int) bool { return near[i] })
+			if err != nil {
+				return fitted{}, err
+			}
+			if best.Fitted == nil || f.Explained > best.Explained+0.002 {
+				best = fitted{f, k}
+			}
 		}
-		f, err := pair.Fit(ctx, fields, func(i int) bool { return near[i] })
-		if err != nil {
-			return fitted{}, err
-		}
-		if best.Fitted == nil || f.Explained > best.Explained+0.002 {
-			best = fitted{f, k}
-		}
-	}
-	return best, nil
+		return best, nil
+	})
 }
 
 // onGrid returns a field on a grid of about its size.

@@ -162,7 +162,7 @@ func TestReference(t *testing.T) {
 	}
 	// It travels in the archive, and is part of a duplicate.
 	resp, file := a.get(at + "/archive")
-	shot, err := archive.Read([]byte(file), 1<<26)
+	shot, err := archive.Read(t.Context(), []byte(file), 1<<26)
 	if err != nil || resp.StatusCode != 200 || len(shot.Pictures) != 1 {
 		t.Fatalf("the archive: %v, %d pictures", err, len(shot.Pictures))
 	}

@@ -22,6 +22,7 @@ import (
 	"sync"
 	"sync/atomic"
 	"time"
+	"unicode/utf8"
 
 	"github.com/labstack/echo/v5"
 	"github.com/labstack/echo/v5/middleware"
@@ -54,6 +55,7 @@ type Options struct {
 // Server is the application.
 type Server struct {
 	opt     Options
+	key     string // the access key; empty where none is needed
 	log     *slog.Logger
 	store   *store.Store
 	engine  *render.Engine
@@ -65,6 +67,12 @@ type Server struct {
 	grounds grounds
 	amends  amends
 	smalls  smalls
+	// uploads bounds the files that are received at a time, in number and in bytes.
+	uploads       chan struct{}
+	received      *semaphore.Weighted
+	receivedBytes int64
+	// unpacking is held by the one that unpacks an archive.
+	unpacking *semaphore.Weighted
 	// decoding is the memory that photos may take while they are decoded.
 	decoding *semaphore.Weighted
 	settleMu sync.Mutex
@@ -94,6 +102,9 @@ func New(opt Options) (*Server, error) {
 	s := &Server{opt: opt, log: opt.Log, store: st, engine: render.New(opt.CacheBytes),
 		turns: newTurns(framesAtOnce), reads: &reads{all: map[string]*reading{}}, decoding: newDecoding(), grounds: grounds{all: map[string]*atomic.Uint64{}}}
 	s.engine.Pictures = s.photo
+	s.uploads, s.unpacking = make(chan struct{}, maxUploads), semaphore.NewWeighted(1)
+	s.receivedBytes = max(maxReceived, opt.MaxUpload)
+	s.received = semaphore.NewWeighted(s.receivedBytes)
 	if s.jobs, err = newJobs(filepath.Join(opt.Data, "exports")); err != nil {
 		st.Close()
 		return nil, err
@@ -122,7 +133,7 @@ func (s *Server) routes() {
 	e.Logger = s.log
 	e.Renderer = s
 	e.HTTPErrorHandler = s.handleError
-	e.Use(middleware.Recover(), s.checkHost, sameOrigin, middleware.SecureWithConfig(middleware.SecureConfig{
+	e.Use(middleware.Recover(), s.checkHost, s.checkKey, sameOrigin, middleware.SecureWithConfig(middleware.SecureConfig{
 		ContentSecurityPolicy: contentPolicy,
 		ContentTypeNosniff:    "nosniff",
 		XFrameOptions:         "DENY",
@@ -144,7 +155,7 @@ func (s *Server) routes() {
 	// after. A file comes with its token in the header alone: to look for it in the form
 	// would be to read the file.
 	page := []echo.MiddlewareFunc{s.bounded(recipe.MaxChange + 1<<20), protect("header:X-CSRF-Token,form:csrf"), parsed}
-	file := []echo.MiddlewareFunc{s.bounded(s.opt.MaxUpload + 1<<16), protect("header:X-CSRF-Token")}
+	file := []echo.MiddlewareFunc{s.admitted, s.bounded(s.opt.MaxUpload + 1<<16), protect("header:X-CSRF-Token")}
 	// What can be had can be asked about.
 	get := func(path string, h echo.HandlerFunc) {
 		e.GET(path, h, page...)
@@ -226,6 +237,36 @@ func (s *Server) bounded(limit int64) echo.MiddlewareFunc {
 	}
 }
 
+// maxUploads is how many files are received at a time, and maxReceived how much memory they take together.
+const (
+	maxUploads  = 128
+	maxReceived = 1 << 30
+)
+
+// tooMany is said of a file that comes while too many others are received.
+var tooMany = echo.NewHTTPError(http.StatusServiceUnavailable, "Too many files are being opened. Try again when some are done.")
+
+// admitted bounds how many files are received at a time, and how large they are together.
+func (s *Server) admitted(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		select {
+		case s.uploads <- struct{}{}:
+			defer func() { <-s.uploads }()
+		default:
+			return tooMany
+		}
+		size := c.Request().ContentLength
+		if size < 0 || size > s.receivedBytes {
+			size = min(s.opt.MaxUpload, s.receivedBytes)
+		}
+		if !s.received.TryAcquire(size) {
+			return tooMany
+		}
+		defer s.received.Release(size)
+		return next(c)
+	}
+}
+
 // parsed reads a form, so that one that does not come whole is said to be so: handlers
 // that ask for a value would find it missing.
 func parsed(next echo.HandlerFunc) echo.HandlerFunc {
@@ -270,18 +311,24 @@ func protect(lookup string) echo.MiddlewareFunc {
 		CookiePath:     "/",
 		CookieHTTPOnly: true,
 		CookieSameSite: http.SameSiteStrictMode,
+		ErrorHandler:   func(*echo.Context, error) error { return outOfDate },
 	})
 	return func(next echo.HandlerFunc) echo.HandlerFunc {
 		checked := check(next)
 		return func(c *echo.Context) error {
 			// A cookie that another page of this machine has set, empty or short, is none.
 			if k, err := c.Cookie("pyrant_csrf"); err == nil && len(k.Value) < 16 && !safe(c.Request().Method) {
-				return echo.NewHTTPError(http.StatusForbidden, "This page is out of date. Reload it and try again.")
+				return outOfDate
 			}
+			// The token is asked for whatever the browser says of the page: one rule for all.
+			c.Request().Header.Del("Sec-Fetch-Site")
 			return checked(c)
 		}
 	}
 }
+
+// outOfDate is said of a change without the token of a page of Pyrant.
+var outOfDate = echo.NewHTTPError(http.StatusForbidden, "This page is out of date. Reload it and try again.")
 
 func safe(method string) bool { return method == http.MethodGet || method == http.MethodHead }
 
@@ -289,6 +336,9 @@ func safe(method string) bool { return method == http.MethodGet || method == htt
 type filesOnly struct{ fs.FS }
 
 func (f filesOnly) Open(name string) (fs.File, error) {
+	if !fs.ValidPath(name) || strings.Contains(name, "\\") || !utf8.ValidString(name) {
+		return nil, fs.ErrNotExist
+	}
 	file, err := f.FS.Open(name)
 	if err != nil {
 		return nil, err
@@ -321,7 +371,8 @@ func (s *Server) checkHost(next echo.HandlerFunc) echo.HandlerFunc {
 		}
 		host = strings.ToLower(strings.Trim(host, "[]"))
 		ip := net.ParseIP(host)
-		if host == "localhost" || ip != nil && ip.IsLoopback() || slices.Contains(s.opt.Hosts, host) {
+		// By its number a machine is not called by a name that points elsewhere later.
+		if host == "localhost" || ip != nil && (ip.IsLoopback() || s.key != "") || slices.Contains(s.opt.Hosts, host) {
 			return next(c)
 		}
 		return echo.NewHTTPError(http.StatusMisdirectedRequest, "This Pyrant does not answer to that name. Use 127.0.0.1, or start it with --host.")
@@ -331,11 +382,8 @@ func (s *Server) checkHost(next echo.HandlerFunc) echo.HandlerFunc {
 // Handler returns the application as an http.Handler.
 func (s *Server) Handler() http.Handler { return s.echo }
 
-// Listen opens the port.
-func (s *Server) Listen() (net.Listener, error) { return net.Listen("tcp", s.opt.Addr) }
-
-// grace is how long requests may go on when Pyrant is told to stop.
-const grace = 5 * time.Second
+// grace is how long requests may go on when Pyrant is told to stop: with what comes after it, five seconds are promised.
+const grace = 4 * time.Second
 
 // Serve answers requests until ctx is done, then lets those that are under way finish,
 // ends those that take too long, and closes the data folder.
@@ -365,9 +413,10 @@ func (s *Server) Serve(ctx context.Context, l net.Listener) error {
 	case <-ctx.Done():
 	}
 	s.log.Info("stopping")
-	s.jobs.stop()
+	// First nothing new is taken on, then what is under way is given up.
 	stop, cancel := context.WithTimeout(context.Background(), grace)
 	defer cancel()
+	s.jobs.refuse()
 	err := srv.Shutdown(stop)
 	end()
 	if errors.Is(err, context.DeadlineExceeded) { // an upload that goes on, say: it is not acknowledged
@@ -385,13 +434,18 @@ func (s *Server) Serve(ctx context.Context, l net.Listener) error {
 
 // tidy collects what nobody uses and copies the database, now and every day.
 func (s *Server) tidy(ctx context.Context) {
+	work := func(what string, do func() error) {
+		err := func() (err error) {
+			defer fault.Catch(&err)
+			return do()
+		}()
+		if err != nil && !fault.Cancelled(err) {
+			s.log.Warn(what, "error", err, stackOf(err))
+		}
+	}
 	for {
-		if err := s.store.Collect(ctx); err != nil && !fault.Cancelled(err) {
-			s.log.Warn("collecting what is not used", "error", err)
-		}
-		if err := s.store.Backup(ctx, time.Now()); err != nil && !fault.Cancelled(err) {
-			s.log.Warn("copying the database", "error", err)
-		}
+		work("collecting what is not used", func() error { return s.store.Collect(ctx) })
+		work("copying the database", func() error { return s.store.Backup(ctx, time.Now()) })
 		select {
 		case <-ctx.Done():
 			return
@@ -418,13 +472,23 @@ func headKey(shot *store.Shot) string {
 	return fmt.Sprintf("recipe %s %d %d", shot.ID, shot.HeadSeq, shot.Version)
 }
 
-// head returns the recipe in force of a shot. Callers must not change it.
+// head returns the recipe in force of a shot. Callers must not change it. Where it cannot be
+// read, the shot's head moves to a revision that can; see store.Head.
 func (s *Server) head(ctx context.Context, shot *store.Shot) (*recipe.Recipe, error) {
 	k, err := cache.Get(ctx, s.engine.Cache, headKey(shot), func(ctx context.Context) (kept, error) {
 		r, err := s.store.Recipe(ctx, shot.ID, shot.HeadSeq)
 		return kept{r}, err
 	})
-	return k.Recipe, err
+	if !fault.Is(err, fault.Gone) {
+		return k.Recipe, err
+	}
+	lost, was := err, shot.HeadSeq
+	r, err := s.store.Head(ctx, shot)
+	if err == nil {
+		s.log.Warn("the head could not be read, so it moved", "shot", shot.ID, "from", was, "to", shot.HeadSeq, "error", lost)
+		s.remember(ctx, shot, r)
+	}
+	return r, err
 }
 
 // remember keeps a recipe that was just made the one in force, so that it is not

@@ -54,6 +54,14 @@ func (s *Server) view(c *echo.Context, shot *store.Shot) (*page, error) {
 		return pastRows(shot, list, most), err
 	}
 	p.marks = func() ([]store.Mark, error) { return s.store.Marks(ctx, shot.ID) }
+	p.job = func() *jobView {
+		j := s.jobs.latest(shot.ID)
+		if j == nil {
+			return nil
+		}
+		v := j.view(csrf(c))
+		return &v
+	}
 	p.rigs = func() ([]store.Rig, error) { return s.store.Rigs(ctx) }
 	return p, nil
 }
@@ -129,7 +137,11 @@ func (s *Server) current(c *echo.Context) (*store.Shot, *recipe.Recipe, int64, e
 	if !s.amends.lead(shot.ID, version, shot.Version) {
 		return nil, nil, 0, store.ErrStale
 	}
+	is := shot.Version
 	r, err := s.head(c.Request().Context(), shot)
+	if err == nil && shot.Version != is { // the head moved to a revision that can be read
+		err = store.ErrStale
+	}
 	return shot, r, shot.Version, err
 }
 
@@ -161,7 +173,15 @@ func (s *Server) commit(c *echo.Context, shot *store.Shot, version int64, r *rec
 	if err := r.Fits(); err != nil {
 		return err
 	}
-	next, err := s.store.Commit(ctx, shot.ID, version, r, title)
+	before, err := s.head(ctx, shot)
+	if err != nil {
+		return err
+	}
+	if err := affordable(before, r); err != nil {
+		return err
+	}
+	// What has come whole is saved, also where the page is being left meanwhile.
+	next, err := s.store.Commit(context.WithoutCancel(ctx), shot.ID, version, r, title)
 	if err != nil {
 		return err
 	}
@@ -170,11 +190,24 @@ func (s *Server) commit(c *echo.Context, shot *store.Shot, version int64, r *rec
 	return s.update(c, next)
 }
 
+// affordable refuses a recipe whose pictures would take too long, unless they take less than those of the one before: a
+// shot that is too much already can be made less.
+func affordable(before, next *recipe.Recipe) error {
+	cost := next.Cost()
+	if err := cost.Check(); err != nil && cost.Seconds >= before.Cost().Seconds {
+		return err
+	}
+	return nil
+}
+
 // action does what is more than setting a value, such as adding a light.
 func (s *Server) action(c *echo.Context) error {
 	ctx := c.Request().Context()
 	shot, r, version, err := s.current(c)
 	if err != nil {
+		return err
+	}
+	if err := sameLight(r, c.FormValue("light"), c.FormValue("light_id")); err != nil {
 		return err
 	}
 	name := c.Param("action")
@@ -272,6 +305,18 @@ func (s *Server) action(c *echo.Context) error {
 	return echo.ErrNotFound
 }
 
+// sameLight refuses an action for a light that is at another position by now, or gone. Its id is empty where the
+// action is for no light that is there already.
+func sameLight(r *recipe.Recipe, index, id string) error {
+	if id == "" {
+		return nil
+	}
+	if i, err := strconv.Atoi(index); err == nil && i >= 0 && i < len(r.Lights) && r.Lights[i].ID == id {
+		return nil
+	}
+	return fault.New(fault.Gone, "The light that this was meant for is no longer at its place. Nothing was changed.")
+}
+
 // choose commits and shows light i.
 func (s *Server) choose(c *echo.Context, shot *store.Shot, version int64, r *recipe.Recipe, title string, i int) error {
 	c.Request().Form.Set("light", strconv.Itoa(i))
@@ -352,7 +397,11 @@ func (s *Server) draft(ctx context.Context, shot *store.Shot, patch json.RawMess
 	if err != nil {
 		return nil, err
 	}
-	return r.Apply(ops)
+	next, err := r.Apply(ops)
+	if err != nil {
+		return nil, err
+	}
+	return next, affordable(r, next)
 }
 
 // drafted returns the shot that a request is about, and its recipe with a patch on top.

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"context"
 	"encoding/json"
 	"image"
 	"math"
@@ -39,32 +40,29 @@ func (s *Server) tones(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	photo, done, err := s.turn(ctx, shot, asker{shot.ID + q.Page + " tones", len(q.Patch) > 0})
-	if err != nil {
-		return err
-	}
-	defer done()
-	req := render.Request{Photo: photo, PhotoKey: shot.PhotoSHA, Recipe: r}
-	t, err := s.engine.Tones(ctx, req)
-	if err != nil {
-		return err
-	}
-	part := func(h *render.Histogram) map[string]any {
-		return map[string]any{"luma": scaled(h.Luma), "rgb": [][]float64{scaled(h.RGB[0]), scaled(h.RGB[1]), scaled(h.RGB[2])},
-			"black": h.Black, "white": h.White, "whites": h.Whites}
-	}
-	out := map[string]any{"plain": part(&t.Plain), "lit": part(&t.Lit), "stops": t.Stops, "light": ""}
-	if t.Light >= 0 {
-		out["light"] = r.Lights[t.Light].Name
-	}
-	if r.Passes(q.Step) != nil && q.Pass >= 0 {
-		h, err := s.engine.Before(ctx, req, q.Step, q.Pass)
+	return s.inTurn(ctx, shot, asker{shot.ID + q.Page + " tones", len(q.Patch) > 0}, func(ctx context.Context, photo *photo.Photo) error {
+		req := render.Request{Photo: photo, PhotoKey: shot.PhotoSHA, Recipe: r}
+		t, err := s.engine.Tones(ctx, req)
 		if err != nil {
 			return err
 		}
-		out["before"] = part(h)
-	}
-	return c.JSON(http.StatusOK, out)
+		part := func(h *render.Histogram) map[string]any {
+			return map[string]any{"luma": scaled(h.Luma), "rgb": [][]float64{scaled(h.RGB[0]), scaled(h.RGB[1]), scaled(h.RGB[2])},
+				"black": h.Black, "white": h.White, "whites": h.Whites}
+		}
+		out := map[string]any{"plain": part(&t.Plain), "lit": part(&t.Lit), "stops": t.Stops, "light": ""}
+		if t.Light >= 0 {
+			out["light"] = r.Lights[t.Light].Name
+		}
+		if r.Passes(q.Step) != nil && q.Pass >= 0 {
+			h, err := s.engine.Before(ctx, req, q.Step, q.Pass)
+			if err != nil {
+				return err
+			}
+			out["before"] = part(h)
+		}
+		return c.JSON(http.StatusOK, out)
+	})
 }
 
 // scaled returns bins against the fullest but for both ends, where what is clipped would
@@ -140,34 +138,31 @@ func (s *Server) coverage(c *echo.Context) error {
 	if q.Light != nil && (*q.Light < 0 || *q.Light >= len(r.Lights)) {
 		return fault.New(fault.Gone, "There is no such light in this shot.")
 	}
-	if q.Light == nil && r.Area(q.Area) == nil {
-		return fault.New(fault.Gone, "That area is no longer in this shot. Reload the page.")
+	if q.Light == nil && r.Area(q.Area) == nil { // deleted while it was looked at
+		return c.NoContent(http.StatusNoContent)
 	}
-	photo, done, err := s.turn(ctx, shot, asker{shot.ID + q.Page + " coverage", len(q.Patch) > 0})
-	if err != nil {
-		return err
-	}
-	defer done()
-	req := render.Request{Photo: photo, PhotoKey: shot.PhotoSHA, Recipe: r,
-		LongEdge: min(q.Long, max(r.Size())), Uncropped: q.Whole, View: image.Rect(q.X, q.Y, q.X+q.W, q.Y+q.H)}
-	var m *raster.Plane
-	if q.Light != nil {
-		m, err = s.engine.LightMask(ctx, req, *q.Light)
-	} else {
-		kind, _ := q.Area.Of()
-		m, err = s.engine.AreaMask(ctx, req, q.Area, kind != "")
-	}
-	if err != nil {
-		return err
-	}
-	if m.Rect.Dx() != q.W || m.Rect.Dy() != q.H {
-		return fault.New(fault.Invalid, "The part that was asked for is not all in the picture.")
-	}
-	b := make([]byte, len(m.Pix))
-	for i, v := range m.Pix {
-		b[i] = uint8(min(max(v, 0), 1)*255 + 0.5)
-	}
-	return c.Blob(http.StatusOK, "application/octet-stream", b)
+	return s.inTurn(ctx, shot, asker{shot.ID + q.Page + " coverage", len(q.Patch) > 0}, func(ctx context.Context, photo *photo.Photo) error {
+		req := render.Request{Photo: photo, PhotoKey: shot.PhotoSHA, Recipe: r,
+			LongEdge: min(q.Long, max(r.Size())), Uncropped: q.Whole, View: image.Rect(q.X, q.Y, q.X+q.W, q.Y+q.H)}
+		var m *raster.Plane
+		if q.Light != nil {
+			m, err = s.engine.LightMask(ctx, req, *q.Light)
+		} else {
+			kind, _ := q.Area.Of()
+			m, err = s.engine.AreaMask(ctx, req, q.Area, kind != "")
+		}
+		if err != nil {
+			return err
+		}
+		if m.Rect.Dx() != q.W || m.Rect.Dy() != q.H {
+			return fault.New(fault.Invalid, "The part that was asked for is not all in the picture.")
+		}
+		b := make([]byte, len(m.Pix))
+		for i, v := range m.Pix {
+			b[i] = uint8(min(max(v, 0), 1)*255 + 0.5)
+		}
+		return c.Blob(http.StatusOK, "application/octet-stream", b)
+	})
 }
 
 // fit answers with a path of few nodes along a line that was drawn freehand.

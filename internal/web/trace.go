@@ -3,9 +3,9 @@ package web
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"io"
 	"math"
-	"mime"
 	"net/http"
 	"strconv"
 	"sync"
@@ -115,16 +115,13 @@ func (s *Server) looked(c *echo.Context, q any, page *string, what string, do fu
 	if err != nil {
 		return err
 	}
-	done, err := s.turns.take(ctx, asker{shot.ID + *page + " " + what, true})
-	if err != nil {
-		return err
-	}
-	defer done()
-	out, err := do(ctx, shot, g)
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, out)
+	return s.turns.run(ctx, asker{shot.ID + *page + " " + what, true}, func(ctx context.Context) error {
+		out, err := do(ctx, shot, g)
+		if err != nil {
+			return err
+		}
+		return c.JSON(http.StatusOK, out)
+	})
 }
 
 // found is a region as a page gets it: the shapes it becomes, the first of them its outline
@@ -132,6 +129,7 @@ func (s *Server) looked(c *echo.Context, q any, page *string, what string, do fu
 type found struct {
 	Shapes json.RawMessage `json:"shapes"`
 	Share  float64         `json:"share"`
+	None   string          `json:"none,omitempty"` // why nothing is found
 }
 
 // region answers with the shape under a place of the photo.
@@ -140,6 +138,7 @@ func (s *Server) region(c *echo.Context) error {
 		spot
 		Widen  float64  `json:"widen"`
 		Quick  bool     `json:"quick"`
+		Hover  bool     `json:"hover"`  // nothing is clicked yet: to find nothing is no error
 		All    bool     `json:"all"`    // every region of its tone or colour
 		Within area.Ref `json:"within"` // the area that it is looked for in; "" for all of the photo
 	}
@@ -149,8 +148,14 @@ func (s *Server) region(c *echo.Context) error {
 		if err != nil {
 			return nil, err
 		}
+		none := func(err error) (any, error) {
+			if f := (*fault.Error)(nil); q.Hover && errors.As(err, &f) && f.Kind == fault.Invalid {
+				return found{Shapes: json.RawMessage("[]"), None: f.Msg}, nil
+			}
+			return nil, err
+		}
 		if i, ok := g.Fine.At(q.X, q.Y); ok && within != nil && !within(i) {
-			return nil, fault.New(fault.Invalid, "That place is not in the area that is chosen. Click inside of it, or look in the whole photo.")
+			return none(fault.New(fault.Invalid, "That place is not in the area that is chosen. Click inside of it, or look in the whole photo."))
 		}
 		var all []*region.Found
 		if q.All && !q.Quick {
@@ -162,7 +167,7 @@ func (s *Server) region(c *echo.Context) error {
 			}
 		}
 		if err != nil {
-			return nil, err
+			return none(err)
 		}
 		eye := edge.NewEye(g.Photo)
 		var shapes shape.Shapes
@@ -182,7 +187,7 @@ func (s *Server) region(c *echo.Context) error {
 				return nil, err
 			}
 		}
-		return found{setting.Encode(append(shapes, away...)), share}, nil
+		return found{Shapes: setting.Encode(append(shapes, away...)), Share: share}, nil
 	})
 }
 
@@ -446,7 +451,7 @@ func (s *Server) drawing(c *echo.Context) error {
 	if err != nil || i < 0 || i >= len(r.Lights) {
 		return fault.New(fault.Gone, "There is no such light in this shot.")
 	}
-	c.Response().Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": shot.Name + ", " + r.Lights[i].Name + ".svg"}))
+	attach(c, "image/svg+xml", shot.Name+", "+r.Lights[i].Name+".svg")
 	return c.Blob(http.StatusOK, "image/svg+xml", svg.Write(r.Lights[i].Shapes, float64(shot.Photo.Width), float64(shot.Photo.Height)))
 }
 

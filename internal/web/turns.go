@@ -2,6 +2,7 @@ package web
 
 import (
 	"context"
+	"errors"
 	"slices"
 	"sync"
 	"time"
@@ -12,7 +13,11 @@ import (
 // turns lets a few frames be computed at a time, each of which uses all cores; the
 // others wait in the order in which they came. Who sends a newer draft before an older
 // one had its turn no longer wants that: it is dropped, not computed.
+//
+// What takes long may hold one turn and no more: the others are for what is quick.
 type turns struct {
+	slow    *turns        // the one place for what takes long; nil in itself
+	after   time.Duration // how long a turn may be held without that place
 	mu      sync.Mutex
 	free    int
 	all     int
@@ -32,7 +37,75 @@ type turn struct {
 	dropped bool
 }
 
-func newTurns(n int) *turns { return &turns{free: n, all: n} }
+// slowAfter is how long a turn may be held by more than one at a time.
+const slowAfter = 2 * time.Second
+
+func newTurns(n int) *turns {
+	return &turns{free: n, all: n, slow: &turns{free: 1, all: 1}, after: slowAfter}
+}
+
+// errTooSlow ends work that takes long while other such work is under way.
+var errTooSlow = errors.New("web: the work takes long, and so does other work")
+
+// run does work when it is the asker's turn. Work that is not done after a while needs the one place for what takes long.
+// Where that is taken, the work is ended, and begun again with both: what it has computed by then is in the cache.
+func (t *turns) run(ctx context.Context, who asker, work func(context.Context) error) error {
+	done, err := t.take(ctx, who)
+	if err != nil {
+		return err
+	}
+	free, err := t.tried(ctx, work)
+	done()
+	free()
+	if !errors.Is(err, errTooSlow) {
+		return err
+	}
+	free, err = t.slow.take(ctx, who)
+	if err != nil {
+		return err
+	}
+	defer free()
+	if done, err = t.take(ctx, who); err != nil {
+		return err
+	}
+	defer done()
+	return work(ctx)
+}
+
+// tried does work, and returns what lets the place for what takes long go, if the work came to hold it.
+func (t *turns) tried(ctx context.Context, work func(context.Context) error) (free func(), err error) {
+	ctx, cancel := context.WithCancelCause(ctx)
+	defer cancel(nil)
+	free = func() {}
+	held := make(chan struct{})
+	timer := time.AfterFunc(t.after, func() {
+		defer close(held)
+		if done := t.slow.try(); done != nil {
+			free = done
+		} else {
+			cancel(errTooSlow)
+		}
+	})
+	err = work(ctx)
+	if !timer.Stop() {
+		<-held
+	}
+	if err != nil && errors.Is(context.Cause(ctx), errTooSlow) {
+		err = errTooSlow
+	}
+	return free, err
+}
+
+// try takes a turn if one is free and nobody waits; nil otherwise.
+func (t *turns) try() (done func()) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if t.free == 0 || len(t.waiting) > 0 {
+		return nil
+	}
+	t.free--
+	return t.done
+}
 
 // quiet tells whether nothing is under way, and was not for so long.
 func (t *turns) quiet(long time.Duration) bool {

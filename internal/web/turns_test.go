@@ -122,3 +122,74 @@ func TestTurnsUnderLoad(t *testing.T) {
 		t.Errorf("%d at a time; afterwards %d are free and %d wait", most, q.free, len(q.waiting))
 	}
 }
+
+// Of work that takes long at most one holds a turn: a second is ended, waits, and is done afterwards, while what is quick
+// goes on beside the first.
+func TestOneSlowTurn(t *testing.T) {
+	ctx := context.Background()
+	q := newTurns(2)
+	q.after = 20 * time.Millisecond
+	var mu sync.Mutex
+	long, most, begun := 0, 0, map[string]int{}
+	finish := map[string]chan struct{}{"a": make(chan struct{}), "b": make(chan struct{})}
+	slow := func(name string) error {
+		return q.run(ctx, asker{lane: name}, func(ctx context.Context) error {
+			mu.Lock()
+			begun[name]++
+			mu.Unlock()
+			time.Sleep(2 * q.after)
+			if ctx.Err() != nil {
+				return ctx.Err()
+			}
+			mu.Lock()
+			long++
+			most = max(most, long)
+			mu.Unlock()
+			defer func() { mu.Lock(); long--; mu.Unlock() }()
+			select {
+			case <-finish[name]:
+				return nil
+			case <-ctx.Done():
+				return ctx.Err()
+			}
+		})
+	}
+	var all sync.WaitGroup
+	for name := range finish {
+		all.Go(func() {
+			if err := slow(name); err != nil {
+				t.Errorf("%s: %v", name, err)
+			}
+		})
+	}
+	for { // until one of both waits for the place
+		q.slow.mu.Lock()
+		n := len(q.slow.waiting)
+		q.slow.mu.Unlock()
+		if n == 1 {
+			break
+		}
+		time.Sleep(time.Millisecond)
+	}
+	for range 5 {
+		if err := q.run(ctx, asker{lane: "quick"}, func(context.Context) error { return nil }); err != nil {
+			t.Error(err)
+		}
+	}
+	close(finish["a"])
+	close(finish["b"])
+	all.Wait()
+	if most != 1 || begun["a"]+begun["b"] != 3 {
+		t.Errorf("%d took long at a time; begun: %v", most, begun)
+	}
+	if q.free != 2 || q.slow.free != 1 {
+		t.Errorf("afterwards %d turns and %d places are free", q.free, q.slow.free)
+	}
+	failed := errors.New("failed")
+	if err := q.run(ctx, asker{}, func(context.Context) error { time.Sleep(2 * q.after); return failed }); !errors.Is(err, failed) {
+		t.Errorf("an error of work that took long: %v", err)
+	}
+	if q.slow.free != 1 {
+		t.Error("the place is not free after an error")
+	}
+}

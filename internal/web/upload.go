@@ -115,8 +115,17 @@ func (s *Server) add(ctx context.Context, name string, data []byte, watch *readi
 	var pictures []asset.File
 	title := "Opened the photo"
 	if archive.Is(data) {
-		a, err := archive.Read(data, s.opt.MaxUpload)
+		// One archive is unpacked at a time: what is small when it comes may be large afterwards.
+		watch.set("waiting", 0)
+		if err := s.unpacking.Acquire(ctx, 1); err != nil {
+			return nil, err
+		}
+		defer s.unpacking.Release(1)
+		a, err := archive.Read(ctx, data, s.opt.MaxUpload)
 		if err != nil {
+			return nil, err
+		}
+		if err := a.Recipe.Cost().Check(); err != nil {
 			return nil, err
 		}
 		data, r, title = a.Photo, a.Recipe, "Opened the shot"
