@@ -19,7 +19,6 @@ import (
 	"pyrant/demo"
 	"pyrant/internal/archive"
 	"pyrant/internal/codec"
-	"pyrant/internal/colour"
 	"pyrant/internal/photo"
 	"pyrant/internal/recipe"
 	"pyrant/internal/render"
@@ -42,7 +41,7 @@ func sumOf(img image.Image) string {
 	return hex.EncodeToString(h[:])
 }
 
-// wanted is one picture of a sample that the first version of Pyrant made.
+// wanted is one picture of a sample.
 type wanted struct {
 	Long  int
 	Layer render.Layer
@@ -52,12 +51,9 @@ type wanted struct {
 	Sum   string // of its pixels, of today
 }
 
-// like compares a picture with the one that the first version made. Without spill no code is off by more than one of 8
-// bits, and few are off at all: light is added and encoded in other roundings since, so that the dither falls otherwise
-// where a value is nearly between two codes. Spill has another law since, and is worked out more finely: with it no code is
-// off by more than four, and the mean of CIEDE2000 is small. Small pictures are exposed in parts of their pixels since,
-// which changes pixels at edges of light, one in fifty at the most.
-func like(t *testing.T, name string, img image.Image, spills, parts bool) {
+// like compares a picture with the one that is kept. Where products and sums are fused they are rounded otherwise, and the
+// dither falls otherwise where a value is nearly between two codes: no code is off by more than one of 8 bits, and few are.
+func like(t *testing.T, name string, img image.Image) {
 	t.Helper()
 	f, err := os.Open(filepath.Join("testdata/v1/pictures", name+".png"))
 	if errors.Is(err, os.ErrNotExist) {
@@ -75,65 +71,31 @@ func like(t *testing.T, name string, img image.Image, spills, parts bool) {
 	if b.Size() != old.Bounds().Size() {
 		t.Fatalf("%s: %v, it was %v", name, b, old.Bounds())
 	}
-	most, off, edges, sum := 0, 0, 0, 0.0
+	most, off := 0, 0
 	for y := range b.Dy() {
 		for x := range b.Dx() {
 			r, g, bl, _ := img.At(b.Min.X+x, b.Min.Y+y).RGBA()
 			r0, g0, b0, _ := old.At(old.Bounds().Min.X+x, old.Bounds().Min.Y+y).RGBA()
-			sum += apart(r, g, bl, r0, g0, b0)
 			for _, d := range [3]int{int(r) - int(r0), int(g) - int(g0), int(bl) - int(b0)} {
-				if d = max(d, -d); d > 0 {
-					most = max(most, d)
-				}
-				if d > 64 { // a quarter of a step of 8 bits
+				if d = max(d, -d); d > 64 { // a quarter of a step of 8 bits
 					off++
 				}
-				if d > 4*257 {
-					edges++
-				}
+				most = max(most, d)
 			}
 		}
 	}
-	count := float64(b.Dx() * b.Dy())
-	share := float64(off) / count / 3
-	t.Logf("%s: %d of 65535 at most, %.3f %% by a step; CIEDE2000 of %.3f", name, most, 100*share, sum/count)
-	if parts {
-		if at := float64(edges) / count / 3; at > 0.02 || sum/count > 0.3 {
-			t.Errorf("%s: %.3f %% off by more than four steps, by a CIEDE2000 of %.3f in the mean", name, 100*at, sum/count)
-		}
-		return
-	}
-	if spills {
-		if most > 4*257 || sum/count > 0.3 {
-			t.Errorf("%s: off by up to %d of 65535, by a CIEDE2000 of %.3f in the mean", name, most, sum/count)
-		}
-		return
-	}
-	if most > 257 || share > 0.003 {
+	if share := float64(off) / float64(3*b.Dx()*b.Dy()); most > 257 || share > 0.003 {
 		t.Errorf("%s: off by up to %d of 65535, %.3f %% of it by a step of 8 bits", name, most, 100*share)
 	}
 }
 
-// apart is CIEDE2000 between two colours in sRGB, of 16 bits.
-func apart(r, g, b, r0, g0, b0 uint32) float64 {
-	lab := func(r, g, b uint32) (float64, float64, float64) {
-		v := func(c uint32) float32 { return float32(colour.SRGBToLinear(float64(c) / 65535)) }
-		return colour.RGB{R: v(r), G: v(g), B: v(b)}.Lab()
-	}
-	l1, a1, b1 := lab(r, g, b)
-	l2, a2, b2 := lab(r0, g0, b0)
-	return colour.DeltaE2000(l1, a1, b1, l2, a2, b2)
-}
-
 var update = flag.Bool("update", false, "write the sums of today's pictures")
 
-// The shots of the first version, its demo among them, keep their pictures. testdata/v1 was written by it: archives
-// with every kind of shape, joining and window, and some of their pictures. The sums hold the pixels of all as they
-// are today, to the bit.
+// Shots as the first version kept them, its demo among them, keep their pictures. testdata/v1 has archives with every kind of
+// shape, blend mode and window; the radii of their shells are doublings. The sums hold the pixels of all as they are today, to
+// the bit on amd64; elsewhere some of the pictures hold them nearly.
 func TestShotsOfTheFirstVersionKeepTheirPictures(t *testing.T) {
-	if runtime.GOARCH != "amd64" {
-		t.Skip("elsewhere the compiler may fuse multiplications and additions, which rounds otherwise")
-	}
+	exact := runtime.GOARCH == "amd64"
 	b, err := os.ReadFile("testdata/v1/sums.json")
 	if err != nil {
 		t.Fatal(err)
@@ -157,7 +119,7 @@ func TestShotsOfTheFirstVersionKeepTheirPictures(t *testing.T) {
 				if err != nil {
 					t.Fatal(err)
 				}
-				s, err := archive.Read(b, 1<<20)
+				s, err := archive.Read(t.Context(), b, 1<<20)
 				if err != nil {
 					t.Fatal(err)
 				}
@@ -174,16 +136,15 @@ func TestShotsOfTheFirstVersionKeepTheirPictures(t *testing.T) {
 				if err != nil {
 					t.Fatal(err)
 				}
-				parts := w.Long > 0 && w.Long <= 850 && 2*w.Long <= max(ph.Width, ph.Height) && q.Layer == render.Whole
-				like(t, fmt.Sprintf("%s-%d", name, i), img, q.Layer == render.Whole || q.Layer == render.Spill, parts)
+				like(t, fmt.Sprintf("%s-%d", name, i), img)
 				if *update {
 					list[i].Sum = sumOf(img)
-				} else if got := sumOf(img); got != w.Sum {
+				} else if got := sumOf(img); exact && got != w.Sum {
 					t.Errorf("%+v: other pixels, %s", w, got)
 				}
 				if img, err = e.Export(ctx, q, nil); err != nil {
 					t.Fatal(err)
-				} else if sumOf(img) != list[i].Sum {
+				} else if exact && sumOf(img) != list[i].Sum {
 					t.Errorf("%+v: other pixels in an export", w)
 				}
 			}
@@ -225,7 +186,7 @@ func TestDataFolderOfTheFirstVersionHoldsTheSameShots(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		want, err := archive.Read(b, 1<<20)
+		want, err := archive.Read(t.Context(), b, 1<<20)
 		if err != nil {
 			t.Fatal(err)
 		}
