@@ -155,8 +155,8 @@ func TestQuay(t *testing.T) {
 	if testing.Short() {
 		t.Skip("whole photos")
 	}
-	p := read(t, "../../../shared/truth/quay/plain_3000.jpg")
-	o := read(t, "../../../shared/truth/quay/practicals_on.jpg")
+	p := read(t, "../../demo/tidewatch-quay.jpg")
+	o := read(t, "../../demo/tidewatch-quay-lit.jpg")
 	fit := Fitted(p.Width, p.Height, o.Width, o.Height)
 	got, sure, err := Find(t.Context(), p, o)
 	if err != nil {

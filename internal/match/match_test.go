@@ -2,7 +2,6 @@ package match
 
 import (
 	"math"
-	"os"
 	"slices"
 	"testing"
 
@@ -13,7 +12,7 @@ import (
 	"pyrant/internal/scene"
 )
 
-const quay = "../../../shared/truth/quay"
+const quay = "../scene/testdata/quay"
 
 // shown returns linear light as a photo of 8 bits.
 func shown(w, h int, pix []float32) *photo.Photo {
@@ -31,9 +30,6 @@ func mixed(t *testing.T, dim float32, gains []float64, tints [][3]float64) (p *p
 	t.Helper()
 	if testing.Short() {
 		t.Skip("a whole scene")
-	}
-	if _, err := os.Stat(quay); err != nil {
-		t.Skip("the scene is not here")
 	}
 	read := func(name string) *scene.Linear {
 		m, err := scene.ReadHDR(quay + "/" + name)
@@ -126,8 +122,10 @@ func TestFit(t *testing.T) {
 	tints := [][3]float64{{1, 0.35, 0.2}, {0.2, 0.75, 1}, {1, 0.62, 0.25}, {1, 0.2, 0.6}, {0.4, 1, 0.35}}
 	p, o, plain, lit := mixed(t, 0.15, gains, tints)
 	// Someone stood there.
-	for y := 300; y < 430; y++ {
-		for x := 560; x < 640; x++ {
+	k := plain.W * 1000 / 750 // a thousandth of a unit of which the picture is 750 wide
+	at := func(v int) int { return v * k / 1000 }
+	for y := at(300); y < at(430); y++ {
+		for x := at(560); x < at(640); x++ {
 			copy(o.Pix8[3*(y*o.Width+x):], []uint8{90, 40, 120})
 		}
 	}
@@ -141,7 +139,6 @@ func TestFit(t *testing.T) {
 		copy(f.Pix, l.Pix)
 		fields = append(fields, f)
 	}
-	_ = plain
 	fit, err := pair.Fit(t.Context(), fields, nil)
 	if err != nil {
 		t.Fatal(err)
@@ -163,7 +160,7 @@ func TestFit(t *testing.T) {
 	if fit.Explained < 0.95 {
 		t.Errorf("explained are %.3f", fit.Explained)
 	}
-	if in, out := fit.Weight[380*750+600], fit.Weight[300*750+300]; in > 0.3 || out < 0.5 {
+	if in, out := fit.Weight[at(380)*plain.W+at(600)], fit.Weight[at(300)*plain.W+at(300)]; in > 0.3 || out < 0.5 {
 		t.Errorf("what moved counts %.2f, what did not %.2f", in, out)
 	}
 }

@@ -13,6 +13,7 @@ import (
 	"math"
 	"math/rand/v2"
 	"os"
+	"slices"
 	"time"
 
 	"pyrant/internal/caliper"
@@ -65,7 +66,8 @@ func main() {
 	}
 }
 
-func measure(ctx context.Context, folder, as, only string) ([]row, error) {
+// measure measures hands on a scene: all of them, or one alone; of things all, or those that are named.
+func measure(ctx context.Context, folder, as, only string, named ...string) ([]row, error) {
 	sc, err := scene.Open(folder)
 	if err != nil {
 		return nil, err
@@ -157,6 +159,9 @@ func measure(ctx context.Context, folder, as, only string) ([]row, error) {
 				name = fmt.Sprintf("%s %d", name, n+1)
 			}
 			seen[thing.Mask]++
+		}
+		if len(named) > 0 && !slices.Contains(named, name) {
+			continue
 		}
 		truth, err := sc.Thing(thing)
 		if err != nil {

@@ -244,7 +244,10 @@ func fresh(f *scene.Field, line []int, width float64, painted []bool) (out []int
 	for _, i := range line {
 		for v := -r; v <= r; v++ {
 			for u := -r; u <= r; u++ {
-				// None reaches the picture's edge: that is an edge of the thing as well.
+				// An object that the frame cuts off goes on beyond it; the brush paints within the picture.
+				if x, y := i%f.W+u, i/f.W+v; x < 0 || y < 0 || x >= f.W || y >= f.H {
+					continue
+				}
 				if j := i + v*f.W + u; float64(u*u+v*v) <= width*width/4 && !painted[j] && !seen[j] {
 					seen[j] = true
 					out = append(out, j)

@@ -130,3 +130,29 @@ func TestLooks(t *testing.T) {
 		t.Errorf("%v", err)
 	}
 }
+
+// An object that the frame cuts off gets strokes as well, all of them within the picture.
+func TestStrokesOfWhatTheFrameCutsOff(t *testing.T) {
+	f := &scene.Field{W: 300, H: 200, K: 1, Pix: make([]float32, 300*200)}
+	for i := range f.Pix {
+		if x, y := i%300, i/300; x > 60 && x < 240 && y > 40 {
+			f.Pix[i] = 1
+		}
+	}
+	u := newUser(f)
+	u.drawn = append(u.drawn, u.could...)
+	in := 0
+	for _, s := range u.strokes() {
+		for _, p := range s.Points {
+			if p.X < 0 || p.Y < 0 || p.X > 300 || p.Y > 200 {
+				t.Fatalf("a point lies at %v, %v", p.X, p.Y)
+			}
+		}
+		if s.Says == cutout.In {
+			in++
+		}
+	}
+	if in == 0 {
+		t.Error("nothing says what is inside")
+	}
+}
