@@ -19,6 +19,7 @@ import {
   shapesOf,
   shotVersion,
   state,
+  expectError,
 } from "./lib.mjs";
 
 let server;
@@ -379,6 +380,7 @@ test("when the server is gone the page says so, and saves when it is back", asyn
 });
 
 test("a change that finds the disk full is kept and saved when there is room", async () => {
+  expectError(page, 507);
   const s = await state(page);
   const full = { title: "Disk full", error: "The disk is full, so this could not be saved." };
   await page.route("**/changes", (r) => r.fulfill({ status: 507, json: full }));

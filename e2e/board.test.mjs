@@ -17,6 +17,7 @@ import {
   stand,
   state,
   stroke,
+  expectError,
 } from "./lib.mjs";
 
 let server;
@@ -243,6 +244,7 @@ test("a trim painted over a light takes core and glow away there, and one of a s
 });
 
 test("a rig is saved, shown when pointed at, renamed, written to a file, deleted and read again", async () => {
+  expectError(page, 422);
   await fold("rigs");
   await page.click('[data-action="save-rig"]');
   const own = page.locator(".tries .own");

@@ -57,7 +57,8 @@ export class Server {
   }
 }
 
-// open gives a page that fails the test on errors of its scripts.
+// open gives a page that fails the test on errors of its scripts, and on answers with an error: the browser writes them to
+// the console. A test that provokes one says so first, by expectError.
 export async function open(browser, url, options = {}) {
   const context = await browser.newContext({
     viewport: { width: 1280, height: 800 },
@@ -68,11 +69,19 @@ export async function open(browser, url, options = {}) {
   page.faults = [];
   page.on("pageerror", (e) => page.faults.push(e.message));
   page.on("console", (m) => {
-    if (m.type() === "error" && !/status of (4|5)\d\d|Response Status Error Code/.test(m.text()))
-      page.faults.push(m.text());
+    if (m.type() !== "error" || page.expected?.test(m.text())) return;
+    page.faults.push(`${m.text()} ${m.location().url}`);
   });
   await page.goto(url);
   return page;
+}
+
+// expectError lets answers with a status pass from now on, such as 409, or "offline" requests that get none.
+export function expectError(page, ...statuses) {
+  const list = statuses.map((s) =>
+    s === "offline" ? "ERR_[A-Z_]+|Send Error" : `status of ${s}|Response Status Error Code ${s}`,
+  );
+  page.expected = new RegExp(list.join("|"));
 }
 
 const drawn = () => document.getElementById("stage").dataset.drawn ?? "";
@@ -299,6 +308,13 @@ export function stand({ shot, query, empty = false }, use) {
     use(it);
   });
   tests.afterEach(async () => {
+    if (it.page.faults.length)
+      console.log(
+        it.server.log
+          .split("\n")
+          .filter((l) => l.includes("refused"))
+          .join("\n"),
+      );
     assert.deepEqual(it.page.faults, []);
     await it.page.context().close();
   });

@@ -16,6 +16,7 @@ import {
   state,
   undo,
   unlike,
+  expectError,
 } from "./lib.mjs";
 
 let page;
@@ -95,6 +96,7 @@ test("the frame is pulled, moved, straightened, turned and mirrored, and all tha
 });
 
 test("what is asked of the frame is what the page shows of it, and what cannot be is said", async () => {
+  expectError(page, 422);
   // The page works the frame out as the server does.
   for (const ops of [
     [{ op: "replace", path: "/crop/angle", value: 4.35 }],

@@ -1,7 +1,7 @@
 // The shots page: opening, refusing, naming, putting aside and bringing back.
 import assert from "node:assert/strict";
 import { test } from "node:test";
-import { jpeg, open, picture, rested, serve, settled, upload } from "./lib.mjs";
+import { jpeg, open, picture, rested, serve, settled, upload, expectError } from "./lib.mjs";
 
 let server;
 let browser;
@@ -11,6 +11,7 @@ const names = (page) => page.locator(".shot input.name").evaluateAll((all) => al
 
 test("what is no photo is refused with a sentence, and the rest is opened", async () => {
   const page = await open(browser, server.url);
+  expectError(page, 422);
   const good = await jpeg(page, 300, 200);
   const file = (name, buffer) => ({ name, mimeType: "image/jpeg", buffer });
   await upload(

@@ -2,7 +2,7 @@
 // is not to take on.
 import assert from "node:assert/strict";
 import { test } from "node:test";
-import { drag, pixel, place, rested, saved, stand, state, undo, unlike } from "./lib.mjs";
+import { drag, pixel, place, rested, saved, stand, state, undo, unlike, expectError } from "./lib.mjs";
 
 let page;
 stand({ shot: "Tidewatch dunes", query: "step=spill&light=0" }, (it) => ({ page } = it));
@@ -156,6 +156,7 @@ test("a pool of light on the ground is there at once, moved and squeezed by its 
 });
 
 test("on the dunes a room is a floor alone, by one line: the arch lights the rise that it stands on", async () => {
+  expectError(page, 422);
   const rise = [1480, 900]; // grass before the arch
   const sky = [1100, 400];
   const sum = (p) => p[0] + p[1] + p[2];

@@ -3,7 +3,20 @@ import assert from "node:assert/strict";
 import { readFileSync } from "node:fs";
 import { join } from "node:path";
 import { test } from "node:test";
-import { drag, open, picture, pixel, place, saved, serve, settled, shapesOf, state, upload } from "./lib.mjs";
+import {
+  drag,
+  open,
+  picture,
+  pixel,
+  place,
+  saved,
+  serve,
+  settled,
+  shapesOf,
+  state,
+  upload,
+  expectError,
+} from "./lib.mjs";
 
 let server;
 let browser;
@@ -404,6 +417,7 @@ test("points are chosen together, nudged, bent sides, and a tube's width by its 
 
 test("shapes come from an SVG file and go into one, and come back the same", async () => {
   await begin("quay");
+  expectError(page, 422);
   // The demo photo is 3000 by 2000: the drawing is scaled to it.
   const drawing =
     '<svg viewBox="0 0 300 200"><path d="M30 130h30l10 40h-40z"/><circle cx="90" cy="150" r="12"/><text>no</text></svg>';

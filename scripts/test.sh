@@ -4,41 +4,68 @@
 set -euo pipefail
 cd "$(dirname "$0")/.."
 
-step() { printf '\n== %s\n' "$*"; }
+began=$SECONDS
+step() { printf '\n== %s (%d s)\n' "$*" $((SECONDS - began)); }
 
-if [ ! -x "${CHROMIUM:-/usr/bin/chromium}" ]; then
-  step "Chromium"
+missing=()
+[ -x "${CHROMIUM:-/usr/bin/chromium}" ] || missing+=(chromium)
+command -v qemu-aarch64 >/dev/null || missing+=(qemu-user)
+if [ ${#missing[@]} -gt 0 ]; then
+  step "Debian packages: ${missing[*]}"
   sudo=$([ "$(id -u)" = 0 ] || echo sudo)
   $sudo apt-get update -qq
-  $sudo apt-get install -y -qq --no-install-recommends chromium
+  $sudo apt-get install -y -qq --no-install-recommends "${missing[@]}"
 fi
 
 step "npm packages"
 npm ci --no-audit --no-fund --silent
 
 step "Formatting and linting"
-unformatted=$(gofmt -l cmd demo internal)
+unformatted=$(gofmt -l cmd demo internal scripts)
 if [ -n "$unformatted" ]; then
   echo "gofmt would change: $unformatted"
   exit 1
 fi
+# A panic in a goroutine ends the program unless fault recovers it.
+if grep -rn 'x/sync/errgroup"' --include=*.go cmd internal | grep -v '^internal/fault/'; then
+  echo "Use fault.Group."
+  exit 1
+fi
 go vet ./...
 # What is particular to a system is in files of its own; this one has the fewest of them.
-GOOS=windows CGO_ENABLED=0 go vet ./...
+GOOS=windows CGO_ENABLED=0 go vet ./cmd/... ./internal/...
 npm run --silent lint
 
 step "Go tests"
-go test ./...
+log=$(mktemp)
+trap 'rm -f "$log"' EXIT
+# The slowest packages first, so that none is waited for at the end.
+slow="./internal/render ./internal/web ./scripts/cutout ./internal/align ./scripts/truth ./internal/scribble"
+rest=$(go list ./... | grep -v -x -F "$(go list $slow)")
+if ! go test -v $slow $rest >"$log"; then
+  grep -v -E '^(=== |--- PASS|--- SKIP|PASS|ok|\?)' "$log"
+  exit 1
+fi
+grep -E '^(ok|FAIL)' "$log"
+echo "Skipped:"
+grep -A1 -e '--- SKIP' "$log" || echo "  nothing"
 
-step "Go tests under the race detector"
-go test -race -short $(go list ./internal/... | grep -v -e /colour -e /codec -e /export -e /render -e /scribble)
-# Of the renderer's tests, and of those that cut out, those that run things side by side: all would take many minutes.
-go test -race -short ./internal/render -run 'Beside|Cancelled|PanicEnds|HowFar'
-go test -race -short ./internal/scribble -run 'TestFind|TestUpdate'
+step "The same bits without assembly, where products and sums are fused, and on arm64"
+rows="./internal/colour ./internal/raster ./internal/glow ./internal/irradiance ./internal/solid"
+if grep -q -w fma /proc/cpuinfo; then
+  GOAMD64=v3 go test $rows -run 'SameBits|Row'
+fi
+GOARCH=arm64 CGO_ENABLED=0 go test -exec qemu-aarch64 $rows -run 'SameBits'
+
+step "Go tests of what runs side by side, under the race detector"
+go test -race -short ./internal/area ./internal/cache ./internal/fault ./internal/raster ./internal/shape ./internal/store ./internal/streak
+go test -race -short ./internal/web -run 'Turn|Waiting|Export|Stop|Upload|Panic|Once|Scribbling'
+go test -race -short ./internal/render -run 'ExportBeside|PanicEnds'
 
 step "Torture, a turn of each kind"
-go run ./scripts/torture --minutes 1
+go run ./scripts/torture --minutes 0.5
 
 step "Browser tests"
 go build -o bin/pyrant ./cmd/pyrant
 npm run --silent e2e
+step "All passed"

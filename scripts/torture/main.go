@@ -79,6 +79,13 @@ func main() {
 		{&tally{name: "second start on the folder", what: "refused"}, served(secondStart)},
 		{&tally{name: "photo damaged on the disk", what: "healed"}, damagedFile},
 		{&tally{name: "database pages overwritten", what: "noticed and gone back"}, damagedDatabase},
+		{&tally{name: "refined before and after undo", what: "readable afterwards"}, refineAfterUndo},
+		{&tally{name: "edits of another light", what: "refused"}, served(otherLight)},
+		{&tally{name: "without the access key", what: "refused"}, withoutKey},
+		{&tally{name: "small files that take much", what: "opened or refused in time"}, served(smallButCostly)},
+		{&tally{name: "recipes that take much", what: "refused, or leave a turn"}, served(costlyRecipes)},
+		{&tally{name: "stopped while exports are asked for", what: "stopped within 5 s"}, stopWhileExporting},
+		{&tally{name: "odd addresses, changes without token", what: "refused"}, served(smallDoors)},
 	}
 	// A turn of each, until the time is over.
 	end := time.Now().Add(time.Duration(*minutes * float64(time.Minute)))
@@ -534,7 +541,7 @@ func damagedFile(t *tally, data string) {
 		return
 	}
 	defer s.stop(t)
-	if status, text, err := s.frame(at); status != 404 || !strings.Contains(text, "once more") {
+	if status, text, err := s.frame(at); status != 404 || !strings.Contains(text, "again on the shots page") {
 		t.fail("a damaged photo: %d %.200s %v", status, text, err)
 	}
 	if _, status, text, err := s.upload(photo(1)); status != 201 {
