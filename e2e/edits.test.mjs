@@ -119,7 +119,7 @@ test("a listener that fails, and a full store of the browser, stop no save", asy
     await saved(page, () => change(page, [{ op: "replace", path: "/lights/0/gel/hue", value: hue }]));
     assert.equal((await state(page)).lights[0].gel.hue, hue);
   }
-  // What failed is told, and nothing else did.
+  // Only the failing listener is reported.
   assert.ok(
     page.faults.length > 0 && page.faults.every((f) => f.includes("a widget fails")),
     page.faults.join(),

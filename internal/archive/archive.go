@@ -109,8 +109,8 @@ func Write(w io.Writer, s *Shot) error {
 // Is tells whether a file's first bytes are those of a zip, as an archive is.
 func Is(head []byte) bool { return bytes.HasPrefix(head, []byte("PK\x03\x04")) }
 
-// Read reads a shot of at most limit bytes, unpacked. Errors of the content are of type
-// *fault.Error. When ctx is done it stops and returns its error.
+// Read reads a shot from an archive. Unpacked, all files together may have at most limit bytes. Errors in the content
+// are *fault.Error. When ctx is done, Read returns its error.
 func Read(ctx context.Context, data []byte, limit int64) (*Shot, error) {
 	// The reader of zips takes what a directory says of itself for true, and all of it into memory.
 	if n := bytes.Count(data, directoryEntry); n > maxFiles+100 {

@@ -359,7 +359,7 @@ func TestScopedOwns(t *testing.T) {
 	}
 }
 
-// Groups whose nodes are gone are gone.
+// A group disappears with its last node.
 func TestGroupsArePruned(t *testing.T) {
 	c := New(100)
 	for i := range 50 {

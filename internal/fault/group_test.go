@@ -5,7 +5,7 @@ import (
 	"testing"
 )
 
-// A function that panics in a goroutine of a group ends that function alone, and whoever waits is told.
+// A panic in one function of a group becomes the error of Wait; the other functions finish.
 func TestGroup(t *testing.T) {
 	var g Group
 	g.SetLimit(2)

@@ -80,7 +80,7 @@ func TestCost(t *testing.T) {
 		if err := tt.r.Cost().Check(); !fault.Is(err, fault.TooLarge) || !strings.Contains(err.Error(), tt.most) {
 			t.Errorf("%s: %.0f s, %v", name, tt.r.Cost().Seconds, err)
 		}
-		// What is off costs nothing.
+		// Lights that are off cost nothing.
 		for i := range tt.r.Lights {
 			tt.r.Lights[i].On = false
 		}

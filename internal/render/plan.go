@@ -208,7 +208,7 @@ func (p *plan) drawnOut(ctx context.Context, ll *litLight) (*litLight, error) {
 	if err != nil {
 		return nil, err
 	}
-	if part := p.near(ll.l, 0.4*width); !cover.Reach(p.scale).In(part) {
+	if part := p.near(ll.l, depthBlur*width); !cover.Reach(p.scale).In(part) {
 		key := fmt.Sprintf("mask %s %g %v", out.key, p.scale, part)
 		out.key += fmt.Sprintf(" in %v", part)
 		out.mask, err = cache.Own(ctx, p.cache, key, func(context.Context) (coverage.Mask, error) { return cover.Within(p.scale, part), nil })
@@ -227,9 +227,9 @@ func (p *plan) drawnOut(ctx context.Context, ll *litLight) (*litLight, error) {
 	return out, nil
 }
 
-// near returns the pixels of the picture, and of what is beside it, whose coverage by a light can be seen in the picture:
-// the frame and as far as the light's widest shell or bloom reaches, or the blur that rounds its core. It grows in steps, so that a radius that is dragged
-// seldom changes it.
+// near returns the pixels, in the frame and beside it, where a light's coverage can change the picture. It extends the
+// frame by the reach of the light's widest shell, of its bloom, and of the blur that rounds its core. It grows in steps,
+// so that dragging a radius seldom changes it.
 func (p *plan) near(l *recipe.Light, depth float64) image.Rectangle {
 	widest := math.Max(math.Hypot(l.Core.Feather, l.Core.BloomRadius), depth)
 	for i := range l.Shells {

@@ -113,6 +113,9 @@ func (p *plan) coreOf(ll *litLight) core {
 	return c
 }
 
+// depthBlur is the deviation, by the mean width of the shapes, of the blur that gives the depth within a core.
+const depthBlur = 0.4
+
 // depth gives a core its shapes' coverage blurred by 0.4 of their mean width, as far as nothing is
 // before them.
 func (p *plan) depth(ctx context.Context, c *core) error {
@@ -124,7 +127,7 @@ func (p *plan) depth(ctx context.Context, c *core) error {
 	if err != nil {
 		return err
 	}
-	sigma := 0.4 * width
+	sigma := depthBlur * width
 	peak, err := p.peak(ctx, drawn, sigma)
 	if err == nil {
 		c.depth, err = p.term(ctx, drawn, sigma*p.scale, float32(1/max(peak, 1e-6)))

@@ -18,7 +18,7 @@ type emitter struct {
 	shape  shape.Shape       // tells where it stands; of cut-outs it is the box around what they cover
 	cover  coverage.Coverage // what shines, less what the light subtracts
 	area   float64           // of it, in square pixels of the photo
-	raster bool              // it is of cut-outs
+	raster bool              // the coverage comes from cut-outs
 }
 
 // rasterSamples is about how many places the cut-outs of a light are taken apart into. They may have any form, and holes.

@@ -117,8 +117,8 @@ func (c *Coverage) Reach(scale float64) image.Rectangle {
 	return c.streak.Scaled(scale).reach(c.Coverage.At(scale).Bounds())
 }
 
-// Within is At for a part of the picture: what lies beside it is not worked out and counts as not covered. Within the
-// part the values are the same.
+// Within returns the mask of a part of the picture at a scale. Inside the part the values equal those of At; outside
+// it the coverage is 0.
 func (c *Coverage) Within(scale float64, part image.Rectangle) coverage.Mask {
 	m := c.At(scale)
 	if m, ok := m.(*mask); ok {

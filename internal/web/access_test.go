@@ -152,7 +152,7 @@ func TestStaticPaths(t *testing.T) {
 	}
 }
 
-// Files under way are bounded in number and together in bytes; who comes too many is told, and later is served.
+// Uploads are limited in number and in total bytes. Beyond the limit the answer is 503; later uploads succeed.
 func TestUploadsAreBounded(t *testing.T) {
 	a := start(t, Options{})
 	for range maxUploads {

@@ -291,7 +291,7 @@ func (s *Server) fitLights(ctx context.Context, shot *store.Shot, r *recipe.Reci
 		return fitted{}, fault.New(fault.Invalid, "No light has spill that could be matched. Trace the lights first.")
 	}
 	return inTurn(ctx, s, shot, asker{lane: "match"}, func(ctx context.Context, p *photo.Photo) (fitted, error) {
-		// What lights cover tells of themselves, not of what they light.
+		// Pixels that lights cover show the lights themselves, so the fit leaves them out.
 		covered := raster.NewPlane(pair.Photo.Rect)
 		for i := range r.Lights {
 			if lit[i] {
