@@ -1,27 +1,12 @@
 package solid
 
 import (
-	"crypto/sha256"
-	"encoding/binary"
-	"encoding/hex"
 	"math"
 	"math/rand/v2"
 	"testing"
-)
 
-// sameBits holds numbers against the hash of those that every processor makes of the same input: with assembly or without
-// it, and where products and sums can be fused.
-func sameBits(t *testing.T, of string, v []float32, want string) {
-	t.Helper()
-	var b []byte
-	for _, x := range v {
-		b = binary.LittleEndian.AppendUint32(b, math.Float32bits(x))
-	}
-	sum := sha256.Sum256(b)
-	if got := hex.EncodeToString(sum[:6]); got != want {
-		t.Errorf("%s: the bits are %s, want %s", of, got, want)
-	}
-}
+	"pyrant/internal/samebits"
+)
 
 func TestSameBits(t *testing.T) {
 	r := rand.New(rand.NewPCG(1, 2))
@@ -65,5 +50,5 @@ func TestSameBits(t *testing.T) {
 			}
 		}
 	}
-	sameBits(t, "march, near, meet", all, "7b750d5e2f53")
+	samebits.Check(t, "march, near, meet", all, "7b750d5e2f53")
 }
