@@ -4,7 +4,8 @@ import assert from "node:assert/strict";
 import { beforeEach, test } from "node:test";
 import {
   Server,
-  copyOf,
+  openCopy,
+  roomless,
   drag,
   drawnFrame,
   launch,
@@ -29,14 +30,9 @@ serve({}, (it) => ({ server, browser } = it));
 
 // Each test has a copy of the demo shot of its own.
 let address;
-beforeEach(async (t) => {
-  page = await open(browser, server.url);
-  const href = await copyOf(page, "Tidewatch quay");
-  address = server.url + href;
-  await page.goto(`${address}?step=glow`);
-  assert.equal(await post(`${address}/name`, { name: `Copy for ${t.name}`.slice(0, 60) }), 200);
-  await page.reload();
-  await settled(page);
+beforeEach(async () => {
+  page = await openCopy({ browser, server }, "Tidewatch quay", "step=glow", roomless);
+  address = page.url().split("?")[0];
 });
 
 // post sends a form as the page itself would, and gives the status.

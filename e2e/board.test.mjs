@@ -313,8 +313,7 @@ test("a light copied in one shot is pasted into another, in its sizes", async ()
   await page.locator("#stage").focus();
   await page.keyboard.press("Control+c");
   await page.waitForFunction(() => localStorage.getItem("pyrant lights"));
-  await page.goto(server.url);
-  const dunes = await copyOf(page, "Tidewatch dunes");
+  const dunes = await copyOf(page, server.url, "Tidewatch dunes");
   await page.goto(`${server.url + dunes}?step=glow`);
   await settled(page);
   const n = (await state(page)).lights.length;

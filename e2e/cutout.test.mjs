@@ -3,10 +3,9 @@
 import assert from "node:assert/strict";
 import { test } from "node:test";
 import {
-  withoutRoom,
-  copyOf,
+  openCopy,
+  roomless,
   fine,
-  open,
   picture,
   pixel,
   place,
@@ -25,19 +24,7 @@ let page;
 serve({}, (it) => ({ server, browser } = it));
 
 async function begin(name) {
-  page = await open(browser, server.url);
-  await page.evaluate(() => localStorage.clear());
-  const href = await copyOf(page, name);
-  await page.goto(`${server.url + href}?step=trace`);
-  // Each test has a copy of its own, by another name than the next one's.
-  await page.evaluate(async () => {
-    const headers = { "X-CSRF-Token": document.body.dataset.csrf };
-    const body = new URLSearchParams({ name: "Cut out" });
-    await fetch(`${location.pathname}/name`, { method: "POST", headers, body });
-  });
-  await page.reload();
-  await settled(page);
-  await withoutRoom(page);
+  page = await openCopy({ browser, server }, name, "step=trace", roomless);
 }
 const end = async () => {
   assert.deepEqual(page.faults, []);

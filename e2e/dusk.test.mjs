@@ -3,9 +3,8 @@
 import assert from "node:assert/strict";
 import { beforeEach, test } from "node:test";
 import {
-  copyOf,
+  openCopy,
   drag,
-  open,
   picture,
   pixel,
   place,
@@ -23,26 +22,9 @@ let page;
 serve({}, (it) => ({ server, browser } = it));
 
 // Each test has a copy of the dunes of its own, with the dusk of the demo thrown out.
-beforeEach(async (t) => {
-  page = await open(browser, server.url);
-  const href = await copyOf(page, "Tidewatch dunes");
-  await page.goto(`${server.url + href}?step=dusk`);
-  await page.evaluate(
-    async (name) => {
-      const headers = { "X-CSRF-Token": document.body.dataset.csrf };
-      const body = new URLSearchParams({ name });
-      await fetch(`${location.pathname}/name`, { method: "POST", headers, body });
-      localStorage.clear();
-    },
-    `Dunes for ${t.name}`.slice(0, 60),
-  );
-  await page.reload();
-  await settled(page);
-  while (await page.locator("#pass-0").count()) {
-    if (!(await page.locator("#pass-0.open").count()))
-      await page.locator('#pass-0 [data-open="pass"]').click();
-    await saved(page, () => page.locator("#pass-0 [data-remove]").click());
-  }
+const plain = [{ op: "replace", path: "/dusk/passes", value: [] }];
+beforeEach(async () => {
+  page = await openCopy({ browser, server }, "Tidewatch dunes", "step=dusk", () => plain);
 });
 
 const calm = async () => {

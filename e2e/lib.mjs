@@ -57,9 +57,9 @@ export class Server {
   }
 }
 
-// open gives a page that fails the test on errors of its scripts, and on answers with an error: the browser writes them to
-// the console. A test that provokes one says so first, by expectError.
-export async function open(browser, url, options = {}) {
+// blank gives a page that fails the test on errors of its scripts, and on answers with an error: the
+// browser writes them to the console. A test that provokes one says so first, by expectError.
+export async function blank(browser, options = {}) {
   const context = await browser.newContext({
     viewport: { width: 1280, height: 800 },
     acceptDownloads: true,
@@ -72,7 +72,21 @@ export async function open(browser, url, options = {}) {
     if (m.type() !== "error" || page.expected?.test(m.text())) return;
     page.faults.push(`${m.text()} ${m.location().url}`);
   });
+  return page;
+}
+
+// open gives such a page that shows an address.
+export async function open(browser, url, options = {}) {
+  const page = await blank(browser, options);
   await page.goto(url);
+  return page;
+}
+
+// openCopy gives such a page that shows a new copy of a demo shot, changed as by copyOf.
+export async function openCopy({ browser, server }, name, query, edit) {
+  const page = await blank(browser);
+  await page.goto(`${server.url + (await copyOf(page, server.url, name, edit))}?${query}`);
+  await settled(page);
   return page;
 }
 
@@ -173,7 +187,7 @@ export const picture = (page) =>
     return [...h].map((b) => b.toString(16).padStart(2, "0")).join("");
   });
 
-export async function drag(page, from, to, steps = 8) {
+export async function drag(page, from, to, steps = 5) {
   await page.mouse.move(from.x, from.y);
   await page.mouse.down();
   for (let i = 1; i <= steps; i++)
@@ -234,15 +248,35 @@ export const jpeg = async (page, w = 900, h = 600) =>
 // upload opens files through the chooser of the shots page.
 export const upload = (page, ...files) => page.setInputFiles("#photo", files);
 
-// copyOf duplicates a demo shot on the shots page that is open, and gives the copy's path.
-export async function copyOf(page, name) {
-  const card = page.locator(".shot", { has: page.locator(`input[value="${name}"]`) });
-  const all = () =>
-    page.evaluate(() => [...document.querySelectorAll(".shot a.pic")].map((a) => a.getAttribute("href")));
-  const old = await all();
-  await card.first().getByRole("button", { name: "Duplicate" }).click();
-  await page.waitForFunction((n) => document.querySelectorAll(".shot a.pic").length > n, old.length);
-  return (await all()).find((href) => !old.includes(href));
+const unescaped = (html) =>
+  html
+    .replace(/&#(\d+);/g, (_, n) => String.fromCharCode(n))
+    .replaceAll("&lt;", "<")
+    .replaceAll("&gt;", ">")
+    .replaceAll("&amp;", "&");
+
+// copyOf duplicates a demo shot of the server at root and gives the copy's path. edit, if given, takes the state of the
+// shot and gives a JSON Patch that the copy is changed by. All by requests: a page of all shots would
+// draw their thumbnails, and a page of this one its picture before the change.
+export async function copyOf(page, root, name, edit) {
+  const get = async (path) => (await page.request.get(root + path)).text();
+  const paths = (html) => [...html.matchAll(/href="(\/shots\/\w+)"/g)].map((m) => m[1]);
+  const shelf = await get("/");
+  const headers = { "X-CSRF-Token": shelf.match(/name="csrf" value="([^"]+)"/)[1] };
+  const post = async (path, form) => {
+    const answer = await page.request.post(root + path, { headers, form });
+    assert.ok(answer.ok(), `${path}: ${answer.status()}`);
+  };
+  const card = shelf.split('<li class="shot"').find((c) => c.includes(`value="${name}"`));
+  await post(`${paths(card)[0]}/duplicate`, {});
+  const old = paths(shelf);
+  const path = paths(await get("/")).find((href) => !old.includes(href));
+  if (edit) {
+    const shot = JSON.parse(unescaped((await get(path)).match(/data-state="([^"]+)"/)[1]));
+    const patch = JSON.stringify(edit(shot));
+    await post(`${path}/changes`, { version: shot.version, step: shot.step, patch });
+  }
+  return path;
 }
 
 // stroke draws a line through points of the photo.
@@ -250,7 +284,7 @@ export async function stroke(page, points) {
   let first = true;
   for (const [x, y] of points) {
     const p = await place(page, x, y);
-    await page.mouse.move(p.x, p.y, { steps: first ? 1 : 6 });
+    await page.mouse.move(p.x, p.y, { steps: first ? 1 : 2 });
     if (first) await page.mouse.down();
     first = false;
   }
@@ -286,25 +320,20 @@ export function serve({ mode = "demo", options = [] } = {}, use) {
   return it;
 }
 
-// withoutRoom takes the room of a shot away, with the cut-outs that stand in it, for tests of what has nothing to do with it.
-export const withoutRoom = (page) =>
-  saved(page, () =>
-    page.evaluate(async () => {
-      const { commit, set, shot } = await import("/static/js/state.js");
-      const stands = shot.lights.map((_, i) => set(`/lights/${i}/stand`, ""));
-      await commit([...stands, set("/room", { on: false }), set("/cutouts", [])]);
-    }),
-  );
+// roomless gives the JSON Patch that takes away the room of a shot, with the cut-outs that stand in
+// it, for tests of what has nothing to do with it.
+export const roomless = ({ lights }) => [
+  ...lights.map((_, i) => ({ op: "replace", path: `/lights/${i}/stand`, value: "" })),
+  { op: "replace", path: "/room", value: { on: false } },
+  { op: "replace", path: "/cutouts", value: [] },
+];
 
 // stand gives each test of a file a page of its own, on one server, of a copy of a demo shot, and fails the test on
 // errors of its scripts. use takes { server, browser, page }. With empty the shot has no room.
 export function stand({ shot, query, empty = false }, use) {
   const it = serve({}, () => {});
   tests.beforeEach(async () => {
-    it.page = await open(it.browser, it.server.url);
-    await it.page.goto(`${it.server.url + (await copyOf(it.page, shot))}?${query}`);
-    await settled(it.page);
-    if (empty) await withoutRoom(it.page);
+    it.page = await openCopy(it, shot, query, empty && roomless);
     use(it);
   });
   tests.afterEach(async () => {

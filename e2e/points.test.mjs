@@ -208,8 +208,7 @@ test("a string's points are dealt gels, kept off an area, and all of it is undon
 
 test("a burst on the sun shines behind what stands before it, and its edge glows over", async () => {
   const root = page.url().split("/shots/")[0];
-  await page.goto(root);
-  await page.goto(`${root + (await copyOf(page, "Tidewatch dunes"))}?step=glow&light=0`);
+  await page.goto(`${root + (await copyOf(page, root, "Tidewatch dunes"))}?step=glow&light=0`);
   await rested(page);
   const before = await picture(page);
   await page.locator('[data-hand="burst"]').click();
@@ -298,8 +297,7 @@ test("bulbs are scattered in what was traced, and undone", async () => {
 test("what is found is kept off an area and a box, and a click on a ray shortens it", async () => {
   expectError(page, 422);
   const root = page.url().split("/shots/")[0];
-  await page.goto(root);
-  await page.goto(`${root + (await copyOf(page, "Tidewatch harbour"))}?step=glow&light=0`);
+  await page.goto(`${root + (await copyOf(page, root, "Tidewatch harbour"))}?step=glow&light=0`);
   await rested(page);
   // An area round the lamps on the left.
   await saved(page, () =>
@@ -381,8 +379,7 @@ test("what is found is kept off an area and a box, and a click on a ray shortens
 
 test("one more string is unlike the first, and its points vary round its gel", async () => {
   const root = page.url().split("/shots/")[0];
-  await page.goto(root);
-  await page.goto(`${root + (await copyOf(page, "Tidewatch harbour"))}?step=glow&light=0`);
+  await page.goto(`${root + (await copyOf(page, root, "Tidewatch harbour"))}?step=glow&light=0`);
   await rested(page);
   await saved(page, () =>
     page.evaluate(async () => {

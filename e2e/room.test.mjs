@@ -2,7 +2,7 @@
 // moved and its shadow swings; a room that cannot be is refused at the corner; all can be undone; what is
 // exported is what is seen.
 import assert from "node:assert/strict";
-import { test } from "node:test";
+import { afterEach, test } from "node:test";
 import {
   drag,
   drawnFrame,
@@ -13,16 +13,26 @@ import {
   rested,
   saved,
   settled,
-  stand,
+  serve,
   state,
   stroke,
   undo,
   unlike,
-  withoutRoom,
+  roomless,
+  openCopy,
   expectError,
 } from "./lib.mjs";
 
+const it = serve({}, () => {});
 let page;
+const open = async (name, light, edit) => {
+  page = await openCopy(it, name, `step=spill&light=${light}`, edit);
+};
+afterEach(async () => {
+  assert.deepEqual(page.faults, []);
+  await page.context().close();
+});
+
 const button = (hand) => page.locator(`#hands [data-hand="${hand}"]`);
 const sketch = () =>
   page.evaluate(async () => {
@@ -49,9 +59,9 @@ async function corners(hand, points) {
 }
 
 test("one drag makes a room, corners refine it, what cannot be is refused at its corner, and all is undone", async () => {
-  expectError(page, 422);
   // The harbour as it is before it has a room: the letters' light stays near them.
-  await withoutRoom(page);
+  await open("Tidewatch harbour", 0, roomless);
+  expectError(page, 422);
   await saved(page, () => page.locator("#channel-1").getByRole("button", { name: "Off" }).click());
   const paving = [1650, 1500];
   const plain = await pixel(page, ...paving, 10);
@@ -115,26 +125,10 @@ test("one drag makes a room, corners refine it, what cannot be is refused at its
   assert.equal(await page.locator("#room-parts").count(), 0);
 });
 
-stand({ shot: "Tidewatch harbour", query: "step=spill&light=0" }, (it) => ({ page } = it));
-
-const open = async (name, light) => {
-  const card = page.locator(".shot", { has: page.locator(`input[value="${name}"]`) }).first();
-  await page.goto(new URL("/", page.url()).href);
-  await card.getByRole("button", { name: "Duplicate" }).click();
-  await page.waitForLoadState("networkidle");
-  await page
-    .locator(".shot", { has: page.locator(`input[value="${name} copy"]`) })
-    .first()
-    .locator("a.pic")
-    .click();
-  await page.waitForURL(/shots\//);
-  await page.goto(`${page.url().split("?")[0]}?step=spill&light=${light}`);
-  await settled(page);
-};
 
 test("the photo's lines tell of the floor, which can be corrected and undone", async () => {
+  await open("Tidewatch harbour", 0, roomless);
   expectError(page, 422);
-  await withoutRoom(page);
   const before = await picture(page);
   await saved(page, () => page.locator("#find-room").click());
   const { room } = await state(page);

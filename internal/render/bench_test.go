@@ -58,6 +58,26 @@ func demoShot(tb testing.TB) (*photo.Photo, *recipe.Recipe) {
 	return p, r
 }
 
+// reduced returns the demo shot with each edge divided by k, lights and all.
+func reduced(tb testing.TB, k int) (*photo.Photo, *recipe.Recipe) {
+	tb.Helper()
+	large, r := demoShot(tb)
+	p := &photo.Photo{Width: large.Width / k, Height: large.Height / k, Profile: colour.SRGB}
+	p.Pix8 = make([]uint8, 3*p.Width*p.Height)
+	for i := range p.Pix8 {
+		x, y, sum := i/3%p.Width, i/3/p.Width, 0
+		for j := range k * k {
+			sum += int(large.Pix8[3*((k*y+j/k)*large.Width+k*x+j%k)+i%3])
+		}
+		p.Pix8[i] = uint8(sum / (k * k))
+	}
+	r = r.Scale(1 / float64(k))
+	if err := r.Validate(); err != nil {
+		tb.Fatal(err)
+	}
+	return p, r
+}
+
 // enlarged returns the demo shot k times as large on each edge, lights and all.
 func enlarged(tb testing.TB, k int) (*photo.Photo, *recipe.Recipe) {
 	tb.Helper()

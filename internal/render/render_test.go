@@ -246,10 +246,10 @@ func TestToneWindowKeepsSpillOut(t *testing.T) {
 }
 
 func TestAnyViewportIsTheCropOfTheWhole(t *testing.T) {
-	p, r := demoShot(t)
+	p, r := reduced(t, 3)
 	r.Lights[2].Shells[3].Join = recipe.Screen
 	r.Lights[0].Spill.Tone = area.ToneWindow{Low: 0.2, High: 0.9, Soft: 0.1}
-	sizes := []int{0, 940, 333}
+	sizes := []int{0, 900, 333}
 	if testing.Short() { // as under the race detector
 		sizes = sizes[2:]
 	}
@@ -273,8 +273,8 @@ func TestAnyViewportIsTheCropOfTheWhole(t *testing.T) {
 }
 
 func TestSameBytesForAnyNumberOfCoresAndAnyCache(t *testing.T) {
-	p, r := demoShot(t)
-	q := Request{Photo: p, PhotoKey: "photo", Recipe: r, LongEdge: 1100, Deep: true}
+	p, r := reduced(t, 3)
+	q := Request{Photo: p, PhotoKey: "photo", Recipe: r, LongEdge: 900, Deep: true}
 	if testing.Short() {
 		q.LongEdge = 400
 	}
@@ -371,7 +371,7 @@ func TestPreviewEqualsTheShrunkenExport(t *testing.T) {
 	}{{"without the room", plain}, {"in the room", r}} {
 		e := New(1 << 28)
 		export := render(t, e, Request{Photo: p, Recipe: c.recipe, Deep: true}).(*image.RGBA64)
-		for _, long := range []int{1500, 940, 851, 850, 420} {
+		for _, long := range []int{1100, 851, 850, 420} {
 			m := rgba(t, e, Request{Photo: p, Recipe: c.recipe, LongEdge: long})
 			w, h := m.Bounds().Dx(), m.Bounds().Dy()
 			want := shrunkenExport(export, w, h)
@@ -397,7 +397,7 @@ func TestPreviewEqualsTheShrunkenExport(t *testing.T) {
 // A small picture that is exposed in parts of its pixels is the same in parts of it, deep or not, and of a photo whose size
 // is odd; without light it is the photo.
 func TestInParts(t *testing.T) {
-	p, r := demoShot(t)
+	p, r := reduced(t, 2)
 	e := New(1 << 28)
 	for _, deep := range []bool{false, true} {
 		q := Request{Photo: p, Recipe: r, LongEdge: 401, Deep: deep}

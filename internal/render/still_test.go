@@ -18,7 +18,7 @@ import (
 // Frames of a drag must have the bytes of a picture made from nothing, though what does not move is kept
 // summed from the third on.
 func TestFramesOfADragAreThePicture(t *testing.T) {
-	ph, base := demoShot(t)
+	ph, base := reduced(t, 4)
 	base.Lights[1].Shells[3].Join = recipe.Screen
 	inRoom := base.Clone()
 	base.Room.On = false // which would be worked out anew for each frame of a new engine
@@ -45,8 +45,8 @@ func TestFramesOfADragAreThePicture(t *testing.T) {
 		drag("gel of "+l.Name, at+"/gel/hue", 10, 20, 30)
 	}
 	drag("intensity", "/lights/0/intensity", 1, 3, 6)
-	drag("radius", "/lights/2/shells/5/radius", 20, 30, 40, 50)
-	drag("reach", "/lights/2/spill/reach", 200, 300, 400)
+	drag("radius", "/lights/2/shells/5/radius", 5, 8, 10, 12)
+	drag("reach", "/lights/2/spill/reach", 50, 75, 100)
 	drag("brightness", "/lights/0/core/brightness", 1, 2, 3)
 	drag("master", "/glow/level", 0.5, 0.6, 0.7)
 	drag("daylight", "/dusk/daylight", -1, -2)
@@ -56,7 +56,7 @@ func TestFramesOfADragAreThePicture(t *testing.T) {
 	base = inRoom
 	base.Room.Things, base.Room.Daylight = base.Room.Things[:1], 0
 	drag("a fader in the room", "/lights/3/level", 0.4, 0.5, 0.6)
-	drag("a foot", "/lights/3/shapes/0/feet/0/x", 500, 520, 540)
+	drag("a foot", "/lights/3/shapes/0/feet/0/x", 125, 130, 135)
 	drag("spill of another light", "/lights/2/spill/strength", 0.4, 0.5)
 }
 
