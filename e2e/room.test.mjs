@@ -125,7 +125,6 @@ test("one drag makes a room, corners refine it, what cannot be is refused at its
   assert.equal(await page.locator("#room-parts").count(), 0);
 });
 
-
 test("the photo's lines tell of the floor, which can be corrected and undone", async () => {
   await open("Tidewatch harbour", 0, roomless);
   expectError(page, 422);
