@@ -10,7 +10,7 @@ const rules = {
 
 export default [
   {
-    files: ["internal/web/static/js/**/*.js"],
+    files: ["internal/app/web/static/js/**/*.js"],
     languageOptions: {
       ecmaVersion: "latest",
       sourceType: "module",

@@ -8,14 +8,14 @@ cd "$(dirname "$0")/.."
 baseline=docs/benchmarks-baseline.txt
 now=$(mktemp)
 trap 'rm -f "$now"' EXIT
-go test ./internal/glow -run '^$' -bench Stack24MP -benchtime 10x -benchmem | tee "$now"
+go test ./internal/light/glow -run '^$' -bench Stack24MP -benchtime 10x -benchmem | tee "$now"
 go test ./internal/render -run '^$' -bench 'Preview|Graded(Fader|Gel|Curve|Paint)' -benchtime 100x -benchmem | tee -a "$now"
 go test ./internal/render -run '^$' -bench 'Room(Foot|Thing|Fader|Gel)$' -benchtime 60x -benchmem | tee -a "$now"
 go test ./internal/render -run '^$' -bench 'Room(FootRest|ThingRest)' -benchtime 12x -benchmem | tee -a "$now"
 go test ./internal/render -run '^$' -bench 'RoomExport24MP' -benchtime 4x -benchmem | tee -a "$now"
-go test ./internal/region -run '^$' -bench 24MP -benchtime 80x -benchmem | tee -a "$now"
-go test ./internal/scribble -run '^$' -bench 'Scribble24MP|Mend24MP' -benchtime 20x -benchmem | tee -a "$now"
-go test ./internal/web -run '^$' -bench 'Draft$' -benchtime 1000x -benchmem | tee -a "$now"
+go test ./internal/vision/region -run '^$' -bench 24MP -benchtime 80x -benchmem | tee -a "$now"
+go test ./internal/vision/segment -run '^$' -bench 'Scribble24MP|Mend24MP' -benchtime 20x -benchmem | tee -a "$now"
+go test ./internal/app/web -run '^$' -bench 'Draft$' -benchtime 1000x -benchmem | tee -a "$now"
 go test ./internal/render -run '^$' -bench '^Benchmark(Export|Cancel)' -benchtime 5x -benchmem | tee -a "$now"
 [ "${1:-}" = --save ] && cp "$now" "$baseline"
 awk '

@@ -1,10 +1,11 @@
-// Makes docs/screenshots from the demo data, at 1280x800.
+// Makes docs/screenshots from the demo data, at 1280x800, and renews those that changed visibly.
 //
 //	go build -o bin/pyrant ./cmd/pyrant && node scripts/screenshots.mjs
 import { mkdirSync } from "node:fs";
 import { join } from "node:path";
 import { Server, drag, fine, launch, open, place, rested, saved, settled, stroke } from "../e2e/lib.mjs";
 import { cutKite } from "../e2e/kite.mjs";
+import { keep } from "./screenshot.mjs";
 
 const out = join(import.meta.dirname, "..", "docs", "screenshots");
 mkdirSync(out, { recursive: true });
@@ -14,7 +15,9 @@ const browser = await launch();
 const page = await open(browser, url);
 const says = (what) => page.locator(`[data-says="${what}"]`).click();
 const pairs = (list) => list.flatMap((v, i) => (i % 2 ? [] : [[v, list[i + 1]]]));
-const shoot = (name) => page.screenshot({ path: join(out, `${name}.png`) });
+const shoot = async (name) => {
+  if (await keep(join(out, `${name}.png`), await page.screenshot())) console.log(`${name} is renewed`);
+};
 
 await page.waitForFunction(() => [...document.images].every((i) => i.complete && i.naturalWidth));
 await shoot("shots");

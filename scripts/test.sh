@@ -27,7 +27,7 @@ if [ -n "$unformatted" ]; then
   exit 1
 fi
 # A panic in a goroutine ends the program unless fault recovers it.
-if grep -rn 'x/sync/errgroup"' --include=*.go cmd internal | grep -v '^internal/fault/'; then
+if grep -rn 'x/sync/errgroup"' --include=*.go cmd internal | grep -v '^internal/base/fault/'; then
   echo "Use fault.Group."
   exit 1
 fi
@@ -40,7 +40,7 @@ step "Go tests"
 log=$(mktemp)
 trap 'rm -f "$log"' EXIT
 # The slowest packages first, so that none is waited for at the end.
-slow="./internal/render ./internal/web ./scripts/cutout ./internal/align ./scripts/truth ./internal/scribble"
+slow="./internal/render ./internal/app/web ./scripts/cutout ./internal/vision/align ./scripts/truth ./internal/vision/segment"
 rest=$(go list ./... | grep -v -x -F "$(go list $slow)")
 if ! go test -v $slow $rest >"$log"; then
   grep -v -E '^(=== |--- PASS|--- SKIP|PASS|ok|\?)' "$log"
@@ -51,15 +51,15 @@ echo "Skipped:"
 grep -A1 -e '--- SKIP' "$log" || echo "  nothing"
 
 step "The same bits without assembly, where products and sums are fused, and on arm64"
-rows="./internal/colour ./internal/raster ./internal/glow ./internal/irradiance ./internal/solid"
+rows="./internal/base/colour ./internal/base/raster ./internal/light/glow ./internal/light/room/lightmap ./internal/light/room/silhouette"
 if grep -q -w fma /proc/cpuinfo; then
   GOAMD64=v3 go test $rows -run 'SameBits|Row'
 fi
 GOARCH=arm64 CGO_ENABLED=0 go test -exec qemu-aarch64 $rows -run 'SameBits'
 
 step "Go tests of what runs side by side, under the race detector"
-go test -race -short ./internal/area ./internal/cache ./internal/fault ./internal/raster ./internal/shape ./internal/store ./internal/streak
-go test -race -short ./internal/web -run 'Turn|Waiting|Export|Stop|Upload|Panic|Once|Scribbling'
+go test -race -short ./internal/recipe/area ./internal/base/cache ./internal/base/fault ./internal/base/raster ./internal/recipe/shape ./internal/shot/store ./internal/light/streak
+go test -race -short ./internal/app/web -run 'Turn|Waiting|Export|Stop|Upload|Panic|Once|Scribbling'
 go test -race -short ./internal/render -run 'ExportBeside|PanicEnds'
 
 step "Torture, a turn of each kind"

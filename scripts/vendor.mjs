@@ -2,7 +2,7 @@
 // application serves and carries in its binary. Run it after a version changes.
 import { cpSync, mkdirSync, rmSync } from "node:fs";
 
-const out = "internal/web/static/vendor";
+const out = "internal/app/web/static/vendor";
 rmSync(out, { recursive: true, force: true });
 mkdirSync(out, { recursive: true });
 

@@ -13,9 +13,9 @@ import (
 	"testing"
 
 	"pyrant/demo"
-	"pyrant/internal/archive"
-	"pyrant/internal/codec"
+	"pyrant/internal/base/codec"
 	"pyrant/internal/recipe"
+	"pyrant/internal/shot/archive"
 )
 
 // command runs a command and returns what it prints.

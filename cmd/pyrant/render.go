@@ -16,15 +16,15 @@ import (
 
 	"github.com/spf13/pflag"
 
-	"pyrant/internal/archive"
-	"pyrant/internal/atomicfile"
-	"pyrant/internal/cache"
-	"pyrant/internal/codec"
-	"pyrant/internal/export"
-	"pyrant/internal/photo"
+	"pyrant/internal/app/export"
+	"pyrant/internal/base/cache"
+	"pyrant/internal/base/codec"
+	"pyrant/internal/base/photo"
 	"pyrant/internal/recipe"
+	"pyrant/internal/recipe/setting"
 	"pyrant/internal/render"
-	"pyrant/internal/setting"
+	"pyrant/internal/shot/archive"
+	"pyrant/internal/shot/atomicfile"
 )
 
 // photoLimit is the largest photo file that the command line reads.

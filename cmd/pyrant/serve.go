@@ -13,8 +13,8 @@ import (
 
 	"github.com/spf13/pflag"
 
-	"pyrant/internal/store"
-	"pyrant/internal/web"
+	"pyrant/internal/app/web"
+	"pyrant/internal/shot/store"
 )
 
 // dataDir returns where shots are kept unless the user says otherwise.

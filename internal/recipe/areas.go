@@ -6,11 +6,11 @@ import (
 	"slices"
 	"strings"
 
-	"pyrant/internal/area"
-	"pyrant/internal/fault"
-	"pyrant/internal/pass"
-	"pyrant/internal/setting"
-	"pyrant/internal/shape"
+	"pyrant/internal/base/fault"
+	"pyrant/internal/recipe/area"
+	"pyrant/internal/recipe/pass"
+	"pyrant/internal/recipe/setting"
+	"pyrant/internal/recipe/shape"
 )
 
 // simplify leaves out of strokes that were not in old what needs no point of its own.

@@ -8,11 +8,11 @@ import (
 	"strings"
 	"testing"
 
-	"pyrant/internal/area"
-	"pyrant/internal/fault"
-	"pyrant/internal/pass"
-	"pyrant/internal/raster"
-	"pyrant/internal/setting"
+	"pyrant/internal/base/fault"
+	"pyrant/internal/base/raster"
+	"pyrant/internal/recipe/area"
+	"pyrant/internal/recipe/pass"
+	"pyrant/internal/recipe/setting"
 )
 
 // Every start makes passes and areas like all others: valid, undoable by their titles,

@@ -8,10 +8,10 @@ import (
 	"slices"
 	"strings"
 
-	"pyrant/internal/area"
-	"pyrant/internal/crop"
-	"pyrant/internal/fault"
-	"pyrant/internal/setting"
+	"pyrant/internal/base/fault"
+	"pyrant/internal/recipe/area"
+	"pyrant/internal/recipe/crop"
+	"pyrant/internal/recipe/setting"
 )
 
 // Apply returns the recipe after a change, given as a list of operations on JSON

@@ -4,9 +4,9 @@ import (
 	"errors"
 	"testing"
 
-	"pyrant/internal/cutout"
-	"pyrant/internal/fault"
-	"pyrant/internal/room"
+	"pyrant/internal/base/camera"
+	"pyrant/internal/base/fault"
+	"pyrant/internal/recipe/cutout"
 )
 
 // A change that does not fit is told with the field as a page calls it, one by one.
@@ -19,7 +19,7 @@ func TestWords(t *testing.T) {
 	r.Lights[0].Name = "Signal rod"
 	r.CutOuts = append(r.CutOuts, cutout.CutOut{ID: "c", Name: "Figure"})
 	r.Room.On = true
-	r.Room.Things = []Thing{{ID: "t", Of: "c", Foot: room.Point{X: 150, Y: 180}, Edge: 1, Broad: 1, Lies: LiesAuto}}
+	r.Room.Things = []Thing{{ID: "t", Of: "c", Foot: camera.Point{X: 150, Y: 180}, Edge: 1, Broad: 1, Lies: LiesAuto}}
 	for _, tt := range []struct {
 		path  string
 		value any

@@ -5,8 +5,8 @@ import (
 	"fmt"
 	"slices"
 
-	"pyrant/internal/fault"
-	"pyrant/internal/shape"
+	"pyrant/internal/base/fault"
+	"pyrant/internal/recipe/shape"
 )
 
 // Cost is about how long a picture of a recipe takes, by what it is spent on.

@@ -6,10 +6,10 @@ import (
 	"testing"
 
 	"pyrant/demo"
-	"pyrant/internal/fault"
-	"pyrant/internal/room"
-	"pyrant/internal/setting"
-	"pyrant/internal/shape"
+	"pyrant/internal/base/camera"
+	"pyrant/internal/base/fault"
+	"pyrant/internal/recipe/setting"
+	"pyrant/internal/recipe/shape"
 )
 
 // costly is a recipe of so many lights, each made otherwise.
@@ -61,7 +61,7 @@ func TestCost(t *testing.T) {
 		r.Room.On, r.Room.Horizon = true, 600
 		for i := range platforms {
 			x := float64(100 + 90*i)
-			next, err := r.AddPlatform([]room.Point{{X: x, Y: 1280}, {X: x + 60, Y: 1280}, {X: x + 64, Y: 1240}, {X: x + 6, Y: 1240}}, room.Point{X: x, Y: 1400})
+			next, err := r.AddPlatform([]camera.Point{{X: x, Y: 1280}, {X: x + 60, Y: 1280}, {X: x + 64, Y: 1240}, {X: x + 6, Y: 1240}}, camera.Point{X: x, Y: 1400})
 			if err != nil {
 				t.Fatal(err)
 			}

@@ -5,11 +5,11 @@ import (
 	"slices"
 	"strings"
 
-	"pyrant/internal/area"
-	"pyrant/internal/cutout"
-	"pyrant/internal/fault"
-	"pyrant/internal/setting"
-	"pyrant/internal/shape"
+	"pyrant/internal/base/fault"
+	"pyrant/internal/recipe/area"
+	"pyrant/internal/recipe/cutout"
+	"pyrant/internal/recipe/setting"
+	"pyrant/internal/recipe/shape"
 )
 
 // Blocker is something that stands before a light: the light's core does not show there, and its

@@ -6,13 +6,13 @@ import (
 	"strings"
 	"testing"
 
-	"pyrant/internal/area"
-	"pyrant/internal/cutout"
-	"pyrant/internal/fault"
-	"pyrant/internal/pass"
-	"pyrant/internal/room"
-	"pyrant/internal/setting"
-	"pyrant/internal/shape"
+	"pyrant/internal/base/camera"
+	"pyrant/internal/base/fault"
+	"pyrant/internal/recipe/area"
+	"pyrant/internal/recipe/cutout"
+	"pyrant/internal/recipe/pass"
+	"pyrant/internal/recipe/setting"
+	"pyrant/internal/recipe/shape"
 )
 
 // cut returns a recipe of two lights with one cut-out, c1, of which all cells are covered.
@@ -241,13 +241,13 @@ func TestThingsOnPlatforms(t *testing.T) {
 	r := cut(t)
 	r.Room.On, r.Room.Horizon = true, 200
 	var err error
-	if r, err = r.AddPlatform([]room.Point{{X: 300, Y: 420}, {X: 480, Y: 420}, {X: 460, Y: 370}, {X: 320, Y: 370}}, room.Point{X: 300, Y: 520}); err != nil {
+	if r, err = r.AddPlatform([]camera.Point{{X: 300, Y: 420}, {X: 480, Y: 420}, {X: 460, Y: 370}, {X: 320, Y: 370}}, camera.Point{X: 300, Y: 520}); err != nil {
 		t.Fatal(err)
 	}
 	for _, tt := range []struct {
-		foot room.Point
+		foot camera.Point
 		on   PlatformRef
-	}{{room.Point{X: 390, Y: 400}, PlatformRef(r.Room.Platforms[0].ID)}, {room.Point{X: 390, Y: 500}, ""}, {room.Point{X: 700, Y: 400}, ""}} {
+	}{{camera.Point{X: 390, Y: 400}, PlatformRef(r.Room.Platforms[0].ID)}, {camera.Point{X: 390, Y: 500}, ""}, {camera.Point{X: 700, Y: 400}, ""}} {
 		next, err := r.AddThing("c1", tt.foot)
 		if err != nil {
 			t.Fatal(err)
@@ -268,7 +268,7 @@ func TestThingsOnPlatforms(t *testing.T) {
 			t.Errorf("its foot is seen at %.2f, %.2f, not %v", x, y, tt.foot)
 		}
 	}
-	next, err := r.AddThing("c1", room.Point{X: 390, Y: 400})
+	next, err := r.AddThing("c1", camera.Point{X: 390, Y: 400})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -4,7 +4,7 @@ import (
 	"fmt"
 
 	"pyrant/internal/recipe"
-	"pyrant/internal/shape"
+	"pyrant/internal/recipe/shape"
 )
 
 // A recipe is all that is done to a photo, as numbers; a change makes another and

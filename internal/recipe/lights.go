@@ -7,10 +7,10 @@ import (
 	"math/rand/v2"
 	"slices"
 
-	"pyrant/internal/area"
-	"pyrant/internal/fault"
-	"pyrant/internal/setting"
-	"pyrant/internal/shape"
+	"pyrant/internal/base/fault"
+	"pyrant/internal/recipe/area"
+	"pyrant/internal/recipe/setting"
+	"pyrant/internal/recipe/shape"
 )
 
 // Orbs are lights without a traced thing: soft discs about one place.

@@ -4,7 +4,7 @@ import (
 	"bytes"
 	"errors"
 
-	"pyrant/internal/setting"
+	"pyrant/internal/recipe/setting"
 )
 
 //go:generate go run ../../scripts/schema ../..

@@ -8,11 +8,11 @@ import (
 	"strconv"
 	"strings"
 
-	"pyrant/internal/colour"
-	"pyrant/internal/crop"
-	"pyrant/internal/fault"
-	"pyrant/internal/setting"
-	"pyrant/internal/shape"
+	"pyrant/internal/base/colour"
+	"pyrant/internal/base/fault"
+	"pyrant/internal/recipe/crop"
+	"pyrant/internal/recipe/setting"
+	"pyrant/internal/recipe/shape"
 )
 
 // A move sets many settings at once by a rule, relative to what they are: an operation of a change beside those of

@@ -7,8 +7,8 @@ import (
 	"strings"
 	"testing"
 
-	"pyrant/internal/colour"
-	"pyrant/internal/setting"
+	"pyrant/internal/base/colour"
+	"pyrant/internal/recipe/setting"
 )
 
 func stackOf(radii ...float64) (out []Shell) {

@@ -3,8 +3,8 @@ package recipe
 import (
 	"fmt"
 
-	"pyrant/internal/fault"
-	"pyrant/internal/setting"
+	"pyrant/internal/base/fault"
+	"pyrant/internal/recipe/setting"
 )
 
 // OwnRig is a rig that was saved from a light: its core, its stack and its spill, in sizes for a photo with a long

@@ -4,11 +4,9 @@ import (
 	"math"
 	"slices"
 
-	"pyrant/internal/aperture"
-	"pyrant/internal/area"
-	"pyrant/internal/rays"
-	"pyrant/internal/setting"
-	"pyrant/internal/shape"
+	"pyrant/internal/recipe/area"
+	"pyrant/internal/recipe/setting"
+	"pyrant/internal/recipe/shape"
 )
 
 // Rays are what a lens gives to a light's points: its ellipses and the bulbs of its strings. See package rays.
@@ -127,24 +125,6 @@ func (r Rays) Idle() (idle []string) {
 		idle = append(idle, "lead")
 	}
 	return idle
-}
-
-// Star returns the form of the rays.
-func (r Rays) Star() rays.Star {
-	n := r.Count
-	switch r.Made {
-	case ByBlades:
-		n = rays.Blades(n)
-	case ByLens:
-		n = 0 // see Blades
-	}
-	return rays.Star{Count: n, Length: r.Length, Thick: r.Thick, Taper: r.Taper, Turn: r.Turn, Halo: r.Halo, HaloSize: r.HaloSize,
-		Veil: r.Veil, Lengths: r.Lengths, Angles: r.Angles, Seed: r.Seed, Spread: r.Spread, Squeeze: r.Squeeze, Slant: r.Slant}
-}
-
-// Blades returns the aperture that makes the rays, if a lens does.
-func (r Rays) Blades() (b aperture.Blades, ok bool) {
-	return aperture.Blades{Count: r.Count, Rounded: r.Rounded, Worn: r.Worn, Seed: r.Seed, Stop: r.Stop}, r.Made == ByLens
 }
 
 // Leads returns which of a light's points leads, -1 for none.

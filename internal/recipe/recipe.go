@@ -18,14 +18,14 @@ import (
 	"slices"
 	"strings"
 
-	"pyrant/internal/area"
-	"pyrant/internal/colour"
-	"pyrant/internal/crop"
-	"pyrant/internal/cutout"
-	"pyrant/internal/fault"
-	"pyrant/internal/pass"
-	"pyrant/internal/setting"
-	"pyrant/internal/shape"
+	"pyrant/internal/base/colour"
+	"pyrant/internal/base/fault"
+	"pyrant/internal/recipe/area"
+	"pyrant/internal/recipe/crop"
+	"pyrant/internal/recipe/cutout"
+	"pyrant/internal/recipe/pass"
+	"pyrant/internal/recipe/setting"
+	"pyrant/internal/recipe/shape"
 )
 
 // Version is the version of the recipe format that this package writes. It grows

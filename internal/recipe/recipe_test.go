@@ -17,12 +17,12 @@ import (
 	jsonpatch "github.com/evanphx/json-patch/v5"
 	"github.com/google/jsonschema-go/jsonschema"
 
-	"pyrant/internal/colour"
-	"pyrant/internal/fault"
-	"pyrant/internal/room"
-	"pyrant/internal/setting"
-	"pyrant/internal/shape"
-	"pyrant/internal/spill"
+	"pyrant/internal/base/camera"
+	"pyrant/internal/base/colour"
+	"pyrant/internal/base/fault"
+	"pyrant/internal/light/spill"
+	"pyrant/internal/recipe/setting"
+	"pyrant/internal/recipe/shape"
 )
 
 // sample returns a recipe with a panel and a rod.
@@ -835,14 +835,14 @@ func spaceEvenly(r *Recipe, i int) (*Recipe, error) {
 // A ceiling is as high as where its line meets the wall, and is refused where it cannot be.
 func TestSetCeiling(t *testing.T) {
 	r := New(600, 400)
-	if _, err := r.SetCeiling(room.Point{X: 100, Y: 20}, room.Point{X: 500, Y: 20}); err == nil {
+	if _, err := r.SetCeiling(camera.Point{X: 100, Y: 20}, camera.Point{X: 500, Y: 20}); err == nil {
 		t.Error("there is a ceiling without a wall")
 	}
-	r, err := r.AddWall(room.Point{X: 100, Y: 250}, room.Point{X: 500, Y: 250})
+	r, err := r.AddWall(camera.Point{X: 100, Y: 250}, camera.Point{X: 500, Y: 250})
 	if err != nil {
 		t.Fatal(err)
 	}
-	next, err := r.SetCeiling(room.Point{X: 100, Y: 20}, room.Point{X: 500, Y: 20})
+	next, err := r.SetCeiling(camera.Point{X: 100, Y: 20}, camera.Point{X: 500, Y: 20})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -856,7 +856,7 @@ func TestSetCeiling(t *testing.T) {
 	if roof, ok := sp.Ceiling.Hit(ray); !ok || math.Abs(roof-wall) > 0.02*wall {
 		t.Errorf("along the line the ceiling is %v away, the wall %v", roof, wall)
 	}
-	if _, err := r.SetCeiling(room.Point{X: 100, Y: 240}, room.Point{X: 500, Y: 240}); err == nil {
+	if _, err := r.SetCeiling(camera.Point{X: 100, Y: 240}, camera.Point{X: 500, Y: 240}); err == nil {
 		t.Error("a ceiling below the camera is taken")
 	}
 	if _, err := next.Apply(Set("/room/ceiling", 0.9)); err == nil {

@@ -5,10 +5,9 @@ import (
 	"regexp"
 	"slices"
 
-	"pyrant/internal/align"
-	"pyrant/internal/colour"
-	"pyrant/internal/pass"
-	"pyrant/internal/setting"
+	"pyrant/internal/base/colour"
+	"pyrant/internal/recipe/pass"
+	"pyrant/internal/recipe/setting"
 )
 
 // Reference is a second photo of the same set with small real lights on, and how the photo lies on it.
@@ -34,19 +33,6 @@ func (r Reference) Check(setting.Frame) (field, msg string) {
 		return "sum", "The reference names no picture. Attach it again."
 	}
 	return "", ""
-}
-
-// Similarity returns how a photo of a size lies on the reference.
-func (r Reference) Similarity(p Photo) align.Similarity {
-	fit := align.Fitted(p.Width, p.Height, r.Width, r.Height)
-	return align.Similarity{X: r.X * float64(r.Width), Y: r.Y * float64(r.Height), Turn: r.Turn, Size: r.Size * fit.Size}
-}
-
-// Aligned returns the reference with the photo lying on it as it does by s.
-func (r Reference) Aligned(p Photo, s align.Similarity) Reference {
-	fit := align.Fitted(p.Width, p.Height, r.Width, r.Height)
-	r.X, r.Y, r.Turn, r.Size = s.X/float64(max(r.Width, 1)), s.Y/float64(max(r.Height, 1)), s.Turn, s.Size/fit.Size
-	return r
 }
 
 // Matched returns the recipe with the spill and the gels of its lights such that they add to the photo, for each colour, gains

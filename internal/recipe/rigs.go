@@ -3,8 +3,8 @@ package recipe
 import (
 	"slices"
 
-	"pyrant/internal/setting"
-	"pyrant/internal/shape"
+	"pyrant/internal/recipe/setting"
+	"pyrant/internal/recipe/shape"
 )
 
 // Rig is a core and a stack in sizes for a photo with a long edge of rigEdge pixels,

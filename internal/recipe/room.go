@@ -5,30 +5,33 @@ import (
 	"math"
 	"slices"
 
-	"pyrant/internal/area"
-	"pyrant/internal/cutout"
-	"pyrant/internal/fault"
-	"pyrant/internal/room"
-	"pyrant/internal/setting"
+	"pyrant/internal/base/camera"
+	"pyrant/internal/base/fault"
+	"pyrant/internal/recipe/area"
+	"pyrant/internal/recipe/cutout"
+	"pyrant/internal/recipe/setting"
 )
+
+// Points is a list of places on the photo.
+type Points = setting.List[camera.Point]
 
 // Room is what the photo shows, as far as light needs to know: a floor, walls, what stands on the floor.
 // Without one, spill goes by the distance in the picture.
 type Room struct {
-	On        bool        `json:"on" label:"Switch of the room" default:"false" row:"own"`
-	Corners   room.Points `json:"corners,omitzero" label:"Corners" row:"own" count:"0..4" each:"corner" doc:"four of a rectangle on the floor, in their order; none where the horizon tells of the floor"`
-	Horizon   float64     `json:"horizon" label:"Horizon" unit:"px" range:"-2H..2H" slider:"-H/2..H" default:"H/3" step:"0.1" doc:"how far down it lies in the middle of the photo; does nothing with corners"`
-	Roll      float64     `json:"roll" label:"Roll" unit:"°" range:"-30..30" slider:"-10..10" default:"0" step:"0.1" doc:"of the horizon, clockwise; does nothing with corners"`
-	View      float64     `json:"view" label:"Field of view" unit:"°" range:"0..140" slider:"0..100" default:"0" step:"0.5" doc:"across the photo; 0 for what the corners tell, or else the usual"`
-	Walls     []Wall      `json:"walls,omitzero" label:"Walls" count:"0..12" each:"wall" title:"*" doc:"used by their ids"`
-	Platforms []Platform  `json:"platforms,omitzero" label:"Platforms" count:"0..30" each:"platform" title:"*" doc:"tables, steps, crates; used by their ids"`
-	Things    []Thing     `json:"things,omitzero" label:"Things" count:"0..60" each:"thing" title:"*" doc:"cut-outs that stand in the room; used by their ids"`
-	Ceiling   float64     `json:"ceiling" label:"Ceiling" unit:"×" range:"0..60" slider:"0..8" default:"0" step:"0.01" doc:"how high it lies over the floor, in heights of the camera, so above 1; 0 for none"`
-	Shadows   float64     `json:"shadows" label:"Shadows" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"how much of the light is kept off what lies behind something"`
-	Bounce    float64     `json:"bounce" label:"Bounce" unit:"%" range:"0..2" default:"1" step:"0.01" doc:"light that surfaces give to each other, once"`
-	Sheen     float64     `json:"sheen" label:"Wet floor" unit:"%" range:"0..2" slider:"0..1" default:"0" step:"0.01" doc:"how much the floor mirrors lights, as wet or polished ground does"`
-	Rough     float64     `json:"rough" label:"Roughness" unit:"%" range:"0.02..1" slider:"0.02..0.6" default:"0.2" step:"0.01" doc:"of the wet floor and of glossy walls: how far the mirrored lights are drawn out"`
-	Daylight  float64     `json:"daylight" label:"Daylight out" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"how far what daylight did to the surfaces is divided out of the photo's colours"`
+	On        bool       `json:"on" label:"Switch of the room" default:"false" row:"own"`
+	Corners   Points     `json:"corners,omitzero" label:"Corners" row:"own" count:"0..4" each:"corner" doc:"four of a rectangle on the floor, in their order; none where the horizon tells of the floor"`
+	Horizon   float64    `json:"horizon" label:"Horizon" unit:"px" range:"-2H..2H" slider:"-H/2..H" default:"H/3" step:"0.1" doc:"how far down it lies in the middle of the photo; does nothing with corners"`
+	Roll      float64    `json:"roll" label:"Roll" unit:"°" range:"-30..30" slider:"-10..10" default:"0" step:"0.1" doc:"of the horizon, clockwise; does nothing with corners"`
+	View      float64    `json:"view" label:"Field of view" unit:"°" range:"0..140" slider:"0..100" default:"0" step:"0.5" doc:"across the photo; 0 for what the corners tell, or else the usual"`
+	Walls     []Wall     `json:"walls,omitzero" label:"Walls" count:"0..12" each:"wall" title:"*" doc:"used by their ids"`
+	Platforms []Platform `json:"platforms,omitzero" label:"Platforms" count:"0..30" each:"platform" title:"*" doc:"tables, steps, crates; used by their ids"`
+	Things    []Thing    `json:"things,omitzero" label:"Things" count:"0..60" each:"thing" title:"*" doc:"cut-outs that stand in the room; used by their ids"`
+	Ceiling   float64    `json:"ceiling" label:"Ceiling" unit:"×" range:"0..60" slider:"0..8" default:"0" step:"0.01" doc:"how high it lies over the floor, in heights of the camera, so above 1; 0 for none"`
+	Shadows   float64    `json:"shadows" label:"Shadows" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"how much of the light is kept off what lies behind something"`
+	Bounce    float64    `json:"bounce" label:"Bounce" unit:"%" range:"0..2" default:"1" step:"0.01" doc:"light that surfaces give to each other, once"`
+	Sheen     float64    `json:"sheen" label:"Wet floor" unit:"%" range:"0..2" slider:"0..1" default:"0" step:"0.01" doc:"how much the floor mirrors lights, as wet or polished ground does"`
+	Rough     float64    `json:"rough" label:"Roughness" unit:"%" range:"0.02..1" slider:"0.02..0.6" default:"0.2" step:"0.01" doc:"of the wet floor and of glossy walls: how far the mirrored lights are drawn out"`
+	Daylight  float64    `json:"daylight" label:"Daylight out" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"how far what daylight did to the surfaces is divided out of the photo's colours"`
 }
 
 // Idle names what does nothing as the room is.
@@ -46,23 +49,23 @@ func (r Room) Idle() []string {
 // Wall is an upright wall, by the line where it meets the floor. It goes on beyond the line's ends, up
 // to where another surface is nearer, unless it is seen in a cut-out alone.
 type Wall struct {
-	ID   string     `json:"id" count:"1..64" doc:"unique in the room, never shown"`
-	Name string     `json:"name" label:"Name" count:"1..80"`
-	From room.Point `json:"from" title:"Line of *"`
-	To   room.Point `json:"to" title:"Line of *"`
-	Seen cutout.Ref `json:"seen" label:"Seen in" default:"" row:"own" doc:"id of a cut-out of what of it is seen; left empty, everywhere where nothing is nearer"`
+	ID   string       `json:"id" count:"1..64" doc:"unique in the room, never shown"`
+	Name string       `json:"name" label:"Name" count:"1..80"`
+	From camera.Point `json:"from" title:"Line of *"`
+	To   camera.Point `json:"to" title:"Line of *"`
+	Seen cutout.Ref   `json:"seen" label:"Seen in" default:"" row:"own" doc:"id of a cut-out of what of it is seen; left empty, everywhere where nothing is nearer"`
 
 	Gloss float64 `json:"gloss" label:"Gloss" unit:"%" range:"0..2" slider:"0..1" default:"0" step:"0.01" doc:"how much the wall mirrors lights, as glass, varnish or wet plaster does"`
 }
 
 // Platform is a level rectangle over the floor with what is below it.
 type Platform struct {
-	ID     string      `json:"id" count:"1..64" doc:"unique in the room, never shown"`
-	Name   string      `json:"name" label:"Name" count:"1..80"`
-	Top    room.Points `json:"top" label:"Corners of the top" row:"own" count:"4..4" each:"corner" doc:"in their order"`
-	Foot   room.Point  `json:"foot" title:"Foot of *"`
-	Hollow bool        `json:"hollow,omitzero" label:"Hollow" doc:"a table: nothing but a slab"`
-	Seen   cutout.Ref  `json:"seen" label:"Seen in" default:"" row:"own" doc:"id of a cut-out of what of it is seen, with what stands on it; left empty, where nothing is nearer"`
+	ID     string       `json:"id" count:"1..64" doc:"unique in the room, never shown"`
+	Name   string       `json:"name" label:"Name" count:"1..80"`
+	Top    Points       `json:"top" label:"Corners of the top" row:"own" count:"4..4" each:"corner" doc:"in their order"`
+	Foot   camera.Point `json:"foot" title:"Foot of *"`
+	Hollow bool         `json:"hollow,omitzero" label:"Hollow" doc:"a table: nothing but a slab"`
+	Seen   cutout.Ref   `json:"seen" label:"Seen in" default:"" row:"own" doc:"id of a cut-out of what of it is seen, with what stands on it; left empty, where nothing is nearer"`
 }
 
 // PlatformRef is the id of a platform of the room; where it is empty, the floor.
@@ -70,11 +73,11 @@ type PlatformRef string
 
 // Thing is a cut-out that stands or lies in the room, on its floor or on a platform.
 type Thing struct {
-	ID   string      `json:"id" count:"1..64" doc:"unique in the room, never shown"`
-	Of   cutout.Ref  `json:"of" label:"Cut-out" row:"own" doc:"id of the cut-out"`
-	Foot room.Point  `json:"foot" title:"Foot of *"`
-	On   PlatformRef `json:"on,omitzero" label:"Stands on" default:"" row:"own" doc:"id of the platform that it stands on, on whose top its foot is; left empty, the floor"`
-	Lies Lies        `json:"lies" label:"Stands or lies" default:"auto"`
+	ID   string       `json:"id" count:"1..64" doc:"unique in the room, never shown"`
+	Of   cutout.Ref   `json:"of" label:"Cut-out" row:"own" doc:"id of the cut-out"`
+	Foot camera.Point `json:"foot" title:"Foot of *"`
+	On   PlatformRef  `json:"on,omitzero" label:"Stands on" default:"" row:"own" doc:"id of the platform that it stands on, on whose top its foot is; left empty, the floor"`
+	Lies Lies         `json:"lies" label:"Stands or lies" default:"auto"`
 	// What it gets of the light at its edges, where it turns away from the camera, and of that which falls on its broad front.
 	Edge  float64 `json:"edge" label:"Edge light" unit:"%" range:"0..4" slider:"0..2" default:"1" step:"0.01" doc:"at its edges, where it turns away from the camera"`
 	Broad float64 `json:"broad" label:"Broad light" unit:"%" range:"0..4" slider:"0..2" default:"1" step:"0.01" doc:"on what of it faces the camera"`
@@ -128,14 +131,14 @@ func (s Stand) Of() (kind, id string) {
 
 // Space is a room as geometry; its lists are in the order of the recipe's.
 type Space struct {
-	Cam    room.Camera
-	Fit    room.Fit
-	Walls  []room.Plane
-	Prisms []*room.Prism
-	Feet   []room.Vec // of things
-	On     []int      // by thing: the platform that it stands on, -1 for the floor
+	Cam    camera.Camera
+	Fit    camera.Fit
+	Walls  []camera.Plane
+	Prisms []*camera.Prism
+	Feet   []camera.Vec // of things
+	On     []int        // by thing: the platform that it stands on, -1 for the floor
 
-	Ceiling *room.Plane // nil for none
+	Ceiling *camera.Plane // nil for none
 }
 
 // Space returns the recipe's room as geometry. An error is a *fault.Error that names the field at fault.
@@ -144,20 +147,20 @@ func (r *Recipe) Space() (*Space, error) {
 	m := &r.Room
 	view, spread := m.View, 0.02
 	if view <= 0 {
-		view, spread = room.Usual, room.UsualSpread
+		view, spread = camera.Usual, camera.UsualSpread
 	}
 	s := &Space{}
-	focal := room.FocalOf(view, w)
+	focal := camera.FocalOf(view, w)
 	if n := m.Corners.Len(); n > 0 {
 		if n != 4 {
 			return nil, fault.In("room.corners", "The floor has %d corners; a rectangle needs four.", n)
 		}
-		c := [4]room.Point(m.Corners.All())
-		if i := room.Crossing(c); i >= 0 {
+		c := [4]camera.Point(m.Corners.All())
+		if i := camera.Crossing(c); i >= 0 {
 			return nil, fault.In(fmt.Sprintf("room.corners[%d]", i), "With this corner the floor makes no rectangle: its sides cross or fold in. Drag it to where the sides go round once.")
 		}
 		var ok bool
-		if s.Cam, s.Fit, ok = room.Calibrate(c, w, h, focal, spread); !ok {
+		if s.Cam, s.Fit, ok = camera.Calibrate(c, w, h, focal, spread); !ok {
 			return nil, fault.In("room.corners", "No floor is seen like this. Set the corners of something that lies level before the camera.")
 		}
 		for i, p := range c {
@@ -166,7 +169,7 @@ func (r *Recipe) Space() (*Space, error) {
 			}
 		}
 	} else {
-		s.Cam = room.Level(w, h, m.Horizon, m.Roll, focal)
+		s.Cam = camera.Level(w, h, m.Horizon, m.Roll, focal)
 	}
 	for i := range m.Walls {
 		l := &m.Walls[i]
@@ -217,21 +220,21 @@ func (r *Recipe) Space() (*Space, error) {
 
 // Foot returns the place where something stands whose foot is seen at a point of the photo: on the top of a platform, or of that
 // taken farther, or below 0 on the floor. It is false where neither is seen.
-func (s *Space) Foot(at room.Point, platform int) (room.Vec, bool) {
+func (s *Space) Foot(at camera.Point, platform int) (camera.Vec, bool) {
 	if platform < 0 {
 		return s.Cam.Floor(at.X, at.Y)
 	}
 	r := s.Cam.Ray(at.X, at.Y)
 	t, ok := s.Prisms[platform].Planes[0].Hit(r)
 	if !ok || t*r.Len() > 100 {
-		return room.Vec{}, false
+		return camera.Vec{}, false
 	}
 	return r.Mul(t), true
 }
 
 // Under returns on which platform something is seen to stand whose foot is at a point of the photo, the nearest of those whose
 // top shows there; -1 for none.
-func (s *Space) Under(at room.Point) int {
+func (s *Space) Under(at camera.Point) int {
 	best, near := -1, math.Inf(1)
 	for i, p := range s.Prisms {
 		if v, ok := s.Foot(at, i); ok && v.Len() < near && p.Holds(v) {
@@ -244,9 +247,9 @@ func (s *Space) Under(at room.Point) int {
 // slab is how thick the top of a hollow platform is, as a share of its diagonal.
 const slab = 0.04
 
-func (s *Space) platform(p *Platform) (prism *room.Prism, field, msg string) {
-	c := [4]room.Point(p.Top.All())
-	if i := room.Crossing(c); i >= 0 {
+func (s *Space) platform(p *Platform) (prism *camera.Prism, field, msg string) {
+	c := [4]camera.Point(p.Top.All())
+	if i := camera.Crossing(c); i >= 0 {
 		return nil, fmt.Sprintf(".top[%d]", i), fmt.Sprintf("With this corner the top of “%s” makes no rectangle: its sides cross or fold in. Drag it to where the sides go round once.", p.Name)
 	}
 	foot, ok := s.Cam.Floor(p.Foot.X, p.Foot.Y)
@@ -258,8 +261,8 @@ func (s *Space) platform(p *Platform) (prism *room.Prism, field, msg string) {
 	if !ok || high < 1e-3 {
 		return nil, ".foot", fmt.Sprintf("The foot of “%s” lies above its first corner. Drag it down to the floor under that.", p.Name)
 	}
-	top := room.Plane{N: s.Cam.Up, D: high - 1}
-	var at []room.Vec
+	top := camera.Plane{N: s.Cam.Up, D: high - 1}
+	var at []camera.Vec
 	for i, k := range c {
 		r := s.Cam.Ray(k.X, k.Y)
 		t, ok := top.Hit(r)
@@ -272,7 +275,7 @@ func (s *Space) platform(p *Platform) (prism *room.Prism, field, msg string) {
 	if p.Hollow {
 		thick = math.Min(high, slab*at[2].Sub(at[0]).Len())
 	}
-	return room.NewPrism(s.Cam.Up, at, thick), "", ""
+	return camera.NewPrism(s.Cam.Up, at, thick), "", ""
 }
 
 // NameOf returns the name of a cut-out, for a sentence.

@@ -5,11 +5,11 @@ import (
 	"math"
 	"slices"
 
-	"pyrant/internal/area"
-	"pyrant/internal/cutout"
-	"pyrant/internal/fault"
-	"pyrant/internal/room"
-	"pyrant/internal/setting"
+	"pyrant/internal/base/camera"
+	"pyrant/internal/base/fault"
+	"pyrant/internal/recipe/area"
+	"pyrant/internal/recipe/cutout"
+	"pyrant/internal/recipe/setting"
 )
 
 // roomID returns an id that nothing in the room has, and a name with the lowest number that nothing called
@@ -30,7 +30,7 @@ func (r *Recipe) roomID(prefix, name string, names []string) (id, called string)
 
 // AddWall returns the recipe with a wall that meets the floor along a line. In a shot without a room that
 // line makes the room: the horizon is taken to be where it is in most photos, above the line.
-func (r *Recipe) AddWall(from, to room.Point) (*Recipe, error) {
+func (r *Recipe) AddWall(from, to camera.Point) (*Recipe, error) {
 	c := r.Clone()
 	m := &c.Room
 	if most := setting.Of[Room]("walls").Count[1]; len(m.Walls) >= most {
@@ -54,7 +54,7 @@ func (r *Recipe) AddWall(from, to room.Point) (*Recipe, error) {
 
 // SetHorizon returns the recipe with a floor that ends at a line across the photo: the horizon, or higher where the ground
 // rises. Corners tell of the floor no more.
-func (r *Recipe) SetHorizon(a, b room.Point) (*Recipe, error) {
+func (r *Recipe) SetHorizon(a, b camera.Point) (*Recipe, error) {
 	if a.X > b.X {
 		a, b = b, a
 	}
@@ -64,14 +64,14 @@ func (r *Recipe) SetHorizon(a, b room.Point) (*Recipe, error) {
 	}
 	c := r.Clone()
 	m := &c.Room
-	m.On, m.Corners = true, room.Points{}
+	m.On, m.Corners = true, Points{}
 	m.Horizon = math.Round(10*(a.Y+(float64(r.Photo.Width)/2-a.X)*dy/dx)) / 10
 	m.Roll = math.Round(10*math.Atan2(dy, dx)*180/math.Pi) / 10
 	return c, c.Validate()
 }
 
 // SetFloor returns the recipe with a floor by the corners of a rectangle on it.
-func (r *Recipe) SetFloor(corners []room.Point) (*Recipe, error) {
+func (r *Recipe) SetFloor(corners []camera.Point) (*Recipe, error) {
 	c := r.Clone()
 	c.Room.On, c.Room.Corners = true, setting.ListOf(corners...)
 	return c, c.Validate()
@@ -79,25 +79,25 @@ func (r *Recipe) SetFloor(corners []room.Point) (*Recipe, error) {
 
 // SetCamera returns the recipe with a floor that is seen by a camera: a square of it, whose sides go by degrees to the right
 // of straight ahead, and the field of view.
-func (r *Recipe) SetCamera(cam *room.Camera, heading float64) (*Recipe, error) {
+func (r *Recipe) SetCamera(cam *camera.Camera, heading float64) (*Recipe, error) {
 	w, h := float64(r.Photo.Width), float64(r.Photo.Height)
 	corners, ok := cam.Square(heading, w, h)
 	if !ok {
 		return nil, fault.New(fault.Invalid, "The photo's lines tell where the horizon is, but the photo shows too little of the floor below it. Drag a wall line or the horizon instead.")
 	}
 	for i, p := range corners {
-		corners[i] = room.Point{X: math.Round(10*p.X) / 10, Y: math.Round(10*p.Y) / 10}
+		corners[i] = camera.Point{X: math.Round(10*p.X) / 10, Y: math.Round(10*p.Y) / 10}
 	}
 	c, err := r.SetFloor(corners[:])
 	if err != nil {
 		return nil, err
 	}
-	c.Room.View = math.Round(10*room.ViewOf(cam.F, w)) / 10
+	c.Room.View = math.Round(10*camera.ViewOf(cam.F, w)) / 10
 	return c, c.Validate()
 }
 
 // SetCeiling returns the recipe with a ceiling that meets a wall along a line.
-func (r *Recipe) SetCeiling(a, b room.Point) (*Recipe, error) {
+func (r *Recipe) SetCeiling(a, b camera.Point) (*Recipe, error) {
 	s, err := r.Space()
 	if err != nil {
 		return nil, err
@@ -106,7 +106,7 @@ func (r *Recipe) SetCeiling(a, b room.Point) (*Recipe, error) {
 		return nil, fault.New(fault.Invalid, "A ceiling is found by where it meets a wall. Draw a wall line on the floor first.")
 	}
 	high := 0.0
-	for _, p := range [2]room.Point{a, b} {
+	for _, p := range [2]camera.Point{a, b} {
 		ray := s.Cam.Ray(p.X, p.Y)
 		near := math.Inf(1)
 		for _, w := range s.Walls {
@@ -126,7 +126,7 @@ func (r *Recipe) SetCeiling(a, b room.Point) (*Recipe, error) {
 }
 
 // AddPlatform returns the recipe with a platform of four corners, over a foot under the first.
-func (r *Recipe) AddPlatform(top []room.Point, foot room.Point) (*Recipe, error) {
+func (r *Recipe) AddPlatform(top []camera.Point, foot camera.Point) (*Recipe, error) {
 	c := r.Clone()
 	m := &c.Room
 	if most := setting.Of[Room]("platforms").Count[1]; len(m.Platforms) >= most {
@@ -143,10 +143,10 @@ func (r *Recipe) AddPlatform(top []room.Point, foot room.Point) (*Recipe, error)
 }
 
 // FootOf guesses where a cut-out stands: below its middle, where what it covers ends.
-func (r *Recipe) FootOf(o *cutout.CutOut) (room.Point, error) {
+func (r *Recipe) FootOf(o *cutout.CutOut) (camera.Point, error) {
 	m, err := o.Raster.Mask()
 	if err != nil {
-		return room.Point{}, err
+		return camera.Point{}, err
 	}
 	scale := min(1, 400/float64(r.Photo.LongEdge()))
 	part := o.On(m, cutout.Alpha).At(scale)
@@ -170,15 +170,15 @@ func (r *Recipe) FootOf(o *cutout.CutOut) (room.Point, error) {
 		}
 	}
 	if n == 0 {
-		return room.Point{}, fault.New(fault.Invalid, "“%s” covers nothing yet. Scribble in it first.", o.Name)
+		return camera.Point{}, fault.New(fault.Invalid, "“%s” covers nothing yet. Scribble in it first.", o.Name)
 	}
 	// Its sole lies a little above its lowest edge, which is that of its nearest part.
-	return room.Point{X: sum / n / scale, Y: (low - 0.02*float64(b.Dy())) / scale}, nil
+	return camera.Point{X: sum / n / scale, Y: (low - 0.02*float64(b.Dy())) / scale}, nil
 }
 
 // AddThing returns the recipe with a cut-out standing in the room, at the foot of what it covers: on the floor, or on a platform
 // whose top is seen there.
-func (r *Recipe) AddThing(of cutout.Ref, foot room.Point) (*Recipe, error) {
+func (r *Recipe) AddThing(of cutout.Ref, foot camera.Point) (*Recipe, error) {
 	c := r.Clone()
 	m := &c.Room
 	if most := setting.Of[Room]("things").Count[1]; len(m.Things) >= most {

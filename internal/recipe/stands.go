@@ -1,6 +1,6 @@
 package recipe
 
-import "pyrant/internal/shape"
+import "pyrant/internal/recipe/shape"
 
 // Lost returns which foot of a shape lies where there is no floor, -1 for none.
 func (s *Space) Lost(sh shape.Shape) int {

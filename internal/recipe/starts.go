@@ -1,10 +1,10 @@
 package recipe
 
 import (
-	"pyrant/internal/area"
-	"pyrant/internal/fault"
-	"pyrant/internal/pass"
-	"pyrant/internal/setting"
+	"pyrant/internal/base/fault"
+	"pyrant/internal/recipe/area"
+	"pyrant/internal/recipe/pass"
+	"pyrant/internal/recipe/setting"
 )
 
 // Start is a ready-made beginning of Dusk or Finish: passes, and areas for them, that

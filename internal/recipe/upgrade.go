@@ -5,9 +5,9 @@ import (
 	"fmt"
 	"math"
 
-	"pyrant/internal/fault"
-	"pyrant/internal/setting"
-	"pyrant/internal/spill"
+	"pyrant/internal/base/fault"
+	"pyrant/internal/light/spill"
+	"pyrant/internal/recipe/setting"
 )
 
 // upgrades[i] turns a document of version i+1 into one of version i+2. A field

@@ -10,17 +10,17 @@ import (
 	"sync"
 	"time"
 
-	"pyrant/internal/area"
-	"pyrant/internal/cache"
-	"pyrant/internal/colour"
-	"pyrant/internal/coverage"
-	"pyrant/internal/cutout"
-	"pyrant/internal/glow"
-	"pyrant/internal/guided"
-	"pyrant/internal/pass"
-	"pyrant/internal/raster"
+	"pyrant/internal/base/cache"
+	"pyrant/internal/base/colour"
+	"pyrant/internal/base/coverage"
+	"pyrant/internal/base/guided"
+	"pyrant/internal/base/raster"
+	"pyrant/internal/light/glow"
 	"pyrant/internal/recipe"
-	"pyrant/internal/setting"
+	"pyrant/internal/recipe/area"
+	"pyrant/internal/recipe/cutout"
+	"pyrant/internal/recipe/pass"
+	"pyrant/internal/recipe/setting"
 )
 
 // world is a plan as areas see it. Where what they cover is to be solid, as for what stands before a

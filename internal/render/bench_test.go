@@ -12,12 +12,12 @@ import (
 	"time"
 
 	"pyrant/demo"
-	"pyrant/internal/codec"
-	"pyrant/internal/colour"
-	"pyrant/internal/crop"
-	"pyrant/internal/photo"
+	"pyrant/internal/base/codec"
+	"pyrant/internal/base/colour"
+	"pyrant/internal/base/photo"
 	"pyrant/internal/recipe"
-	"pyrant/internal/shape"
+	"pyrant/internal/recipe/crop"
+	"pyrant/internal/recipe/shape"
 )
 
 // The benchmarks of this file are the rows of the speed table: each reports

@@ -7,11 +7,11 @@ import (
 	"sync/atomic"
 	"testing"
 
-	"pyrant/internal/area"
-	"pyrant/internal/pass"
-	"pyrant/internal/raster"
+	"pyrant/internal/base/raster"
 	"pyrant/internal/recipe"
-	"pyrant/internal/setting"
+	"pyrant/internal/recipe/area"
+	"pyrant/internal/recipe/pass"
+	"pyrant/internal/recipe/setting"
 )
 
 // Tests of what previews, exports and drafts of one engine do to each other.

@@ -9,11 +9,11 @@ import (
 	"strings"
 	"time"
 
-	"pyrant/internal/area"
-	"pyrant/internal/cache"
-	"pyrant/internal/coverage"
-	"pyrant/internal/raster"
+	"pyrant/internal/base/cache"
+	"pyrant/internal/base/coverage"
+	"pyrant/internal/base/raster"
 	"pyrant/internal/recipe"
+	"pyrant/internal/recipe/area"
 )
 
 // What stands before a light hides its core, and by amount its glow; see recipe.Blocker for the

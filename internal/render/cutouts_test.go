@@ -8,14 +8,14 @@ import (
 	"reflect"
 	"testing"
 
-	"pyrant/internal/area"
-	"pyrant/internal/colour"
-	"pyrant/internal/cutout"
-	"pyrant/internal/pass"
-	"pyrant/internal/photo"
+	"pyrant/internal/base/colour"
+	"pyrant/internal/base/photo"
 	"pyrant/internal/recipe"
-	"pyrant/internal/setting"
-	"pyrant/internal/shape"
+	"pyrant/internal/recipe/area"
+	"pyrant/internal/recipe/cutout"
+	"pyrant/internal/recipe/pass"
+	"pyrant/internal/recipe/setting"
+	"pyrant/internal/recipe/shape"
 )
 
 // cutOutOf returns a cut-out of what a function covers, with the shares of light that a second one

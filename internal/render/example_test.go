@@ -5,11 +5,11 @@ import (
 	"fmt"
 	"image"
 
-	"pyrant/internal/colour"
-	"pyrant/internal/photo"
+	"pyrant/internal/base/colour"
+	"pyrant/internal/base/photo"
 	"pyrant/internal/recipe"
+	"pyrant/internal/recipe/shape"
 	"pyrant/internal/render"
-	"pyrant/internal/shape"
 )
 
 // A panel on a dark grey wall is lit. Its core nears white, its glow falls off, and

@@ -6,12 +6,12 @@ import (
 	"math"
 	"slices"
 
-	"pyrant/internal/cache"
-	"pyrant/internal/colour"
-	"pyrant/internal/glow"
-	"pyrant/internal/raster"
+	"pyrant/internal/base/cache"
+	"pyrant/internal/base/colour"
+	"pyrant/internal/base/raster"
+	"pyrant/internal/light/glow"
 	"pyrant/internal/recipe"
-	"pyrant/internal/shape"
+	"pyrant/internal/recipe/shape"
 )
 
 // Falloff returns the colours of a light's glow, over black, at distances in

@@ -3,7 +3,7 @@ package render
 import (
 	"testing"
 
-	"pyrant/internal/glow"
+	"pyrant/internal/light/glow"
 )
 
 // BenchmarkFalloffFresh is the chart of a light that was just traced, for each light of the demo shot.

@@ -6,8 +6,8 @@ import (
 	"image"
 	"math"
 
-	"pyrant/internal/crop"
-	"pyrant/internal/raster"
+	"pyrant/internal/base/raster"
+	"pyrant/internal/recipe/crop"
 )
 
 // framing is how the picture lies on the photo: all stages work on the photo as it is, at a scale, and what of that is seen

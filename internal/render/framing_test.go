@@ -6,11 +6,11 @@ import (
 	"math"
 	"testing"
 
-	"pyrant/internal/area"
-	"pyrant/internal/crop"
-	"pyrant/internal/photo"
+	"pyrant/internal/base/photo"
 	"pyrant/internal/recipe"
-	"pyrant/internal/shape"
+	"pyrant/internal/recipe/area"
+	"pyrant/internal/recipe/crop"
+	"pyrant/internal/recipe/shape"
 )
 
 // framed returns a photo of soft forms with a light with spill on it, and its recipe.

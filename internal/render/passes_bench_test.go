@@ -6,10 +6,10 @@ import (
 	"math"
 	"testing"
 
-	"pyrant/internal/area"
-	"pyrant/internal/pass"
 	"pyrant/internal/recipe"
-	"pyrant/internal/setting"
+	"pyrant/internal/recipe/area"
+	"pyrant/internal/recipe/pass"
+	"pyrant/internal/recipe/setting"
 )
 
 // graded returns a recipe with three of the lights, four passes of dusk and two of finish,

@@ -6,13 +6,13 @@ import (
 	"math"
 	"testing"
 
-	"pyrant/internal/area"
-	"pyrant/internal/cache"
-	"pyrant/internal/colour"
-	"pyrant/internal/guided"
-	"pyrant/internal/pass"
+	"pyrant/internal/base/cache"
+	"pyrant/internal/base/colour"
+	"pyrant/internal/base/guided"
 	"pyrant/internal/recipe"
-	"pyrant/internal/setting"
+	"pyrant/internal/recipe/area"
+	"pyrant/internal/recipe/pass"
+	"pyrant/internal/recipe/setting"
 )
 
 func levels(exposure float64) pass.Pass {

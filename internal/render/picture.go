@@ -7,9 +7,9 @@ import (
 	"math"
 	"time"
 
-	"pyrant/internal/cache"
-	"pyrant/internal/pass"
-	"pyrant/internal/raster"
+	"pyrant/internal/base/cache"
+	"pyrant/internal/base/raster"
+	"pyrant/internal/recipe/pass"
 )
 
 // picture returns the rows of a picture that a pass lays over the plan's; nil where it is not there.

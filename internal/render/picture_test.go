@@ -7,14 +7,14 @@ import (
 	"strings"
 	"testing"
 
-	"pyrant/internal/align"
-	"pyrant/internal/area"
-	"pyrant/internal/colour"
-	"pyrant/internal/pass"
-	"pyrant/internal/photo"
+	"pyrant/internal/base/colour"
+	"pyrant/internal/base/photo"
 	"pyrant/internal/recipe"
-	"pyrant/internal/setting"
-	"pyrant/internal/shape"
+	"pyrant/internal/recipe/area"
+	"pyrant/internal/recipe/pass"
+	"pyrant/internal/recipe/setting"
+	"pyrant/internal/recipe/shape"
+	"pyrant/internal/vision/align"
 )
 
 // quarters is a picture of four colours: red and green above, blue and white below.

@@ -9,15 +9,15 @@ import (
 	"sync"
 	"time"
 
-	"pyrant/internal/area"
-	"pyrant/internal/cache"
-	"pyrant/internal/colour"
-	"pyrant/internal/coverage"
-	"pyrant/internal/fault"
-	"pyrant/internal/glow"
-	"pyrant/internal/raster"
+	"pyrant/internal/base/cache"
+	"pyrant/internal/base/colour"
+	"pyrant/internal/base/coverage"
+	"pyrant/internal/base/fault"
+	"pyrant/internal/base/raster"
+	"pyrant/internal/light/glow"
+	"pyrant/internal/light/streak"
 	"pyrant/internal/recipe"
-	"pyrant/internal/streak"
+	"pyrant/internal/recipe/area"
 )
 
 // plan is a request made ready for rows at one scale.

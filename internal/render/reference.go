@@ -7,12 +7,12 @@ import (
 	"math"
 	"time"
 
-	"pyrant/internal/align"
-	"pyrant/internal/cache"
-	"pyrant/internal/colour"
-	"pyrant/internal/fault"
-	"pyrant/internal/photo"
-	"pyrant/internal/raster"
+	"pyrant/internal/base/cache"
+	"pyrant/internal/base/colour"
+	"pyrant/internal/base/fault"
+	"pyrant/internal/base/photo"
+	"pyrant/internal/base/raster"
+	"pyrant/internal/vision/align"
 )
 
 // Reference returns a second photo as it lies on q's, which lies on it by s, in the part of the picture that q asks for;

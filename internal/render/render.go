@@ -18,11 +18,11 @@ import (
 	"sync/atomic"
 	"time"
 
-	"pyrant/internal/cache"
-	"pyrant/internal/colour"
-	"pyrant/internal/fault"
-	"pyrant/internal/photo"
-	"pyrant/internal/raster"
+	"pyrant/internal/base/cache"
+	"pyrant/internal/base/colour"
+	"pyrant/internal/base/fault"
+	"pyrant/internal/base/photo"
+	"pyrant/internal/base/raster"
 	"pyrant/internal/recipe"
 )
 

@@ -12,12 +12,12 @@ import (
 	"sync/atomic"
 	"testing"
 
-	"pyrant/internal/area"
-	"pyrant/internal/colour"
-	"pyrant/internal/pass"
-	"pyrant/internal/photo"
+	"pyrant/internal/base/colour"
+	"pyrant/internal/base/photo"
 	"pyrant/internal/recipe"
-	"pyrant/internal/shape"
+	"pyrant/internal/recipe/area"
+	"pyrant/internal/recipe/pass"
+	"pyrant/internal/recipe/shape"
 )
 
 var ctx = context.Background()

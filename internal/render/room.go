@@ -7,15 +7,15 @@ import (
 	"strings"
 	"time"
 
-	"pyrant/internal/cache"
-	"pyrant/internal/coverage"
-	"pyrant/internal/cutout"
-	"pyrant/internal/irradiance"
-	"pyrant/internal/raster"
+	"pyrant/internal/base/cache"
+	"pyrant/internal/base/coverage"
+	"pyrant/internal/base/raster"
+	"pyrant/internal/light/room/lightmap"
+	"pyrant/internal/light/room/silhouette"
+	"pyrant/internal/light/room/staging"
 	"pyrant/internal/recipe"
-	"pyrant/internal/setting"
-	"pyrant/internal/solid"
-	"pyrant/internal/staging"
+	"pyrant/internal/recipe/cutout"
+	"pyrant/internal/recipe/setting"
 )
 
 // roomPower is how much brighter than white what a light covers is taken to be, at a strength of 1,
@@ -50,7 +50,7 @@ func (c covers) Light(ctx context.Context, l *recipe.Light) (coverage.Coverage, 
 	return coverOf(ctx, c.cache, c.q.Recipe, l.Shapes, false)
 }
 
-func (c covers) Shape(ctx context.Context, key string, build func(context.Context) (*solid.Shape, error)) (*solid.Shape, error) {
+func (c covers) Shape(ctx context.Context, key string, build func(context.Context) (*silhouette.Shape, error)) (*silhouette.Shape, error) {
 	return cache.Get(ctx, c.cache, key, build)
 }
 
@@ -316,7 +316,7 @@ func (p *plan) mayBeRough(ready bool) bool {
 
 // lightField is what a light gives to a room, with the name of all that it depends on.
 type lightField struct {
-	*irradiance.Field
+	*lightmap.Field
 	key string
 	own string // of that what does not tell of the other lights
 	of  string // names photo and light
@@ -336,7 +336,7 @@ func (p *plan) shineIn(ctx context.Context, m *inRoom, ll *litLight) (*lightFiel
 			if err != nil {
 				return nil, err
 			}
-			scene, bounce := m.For(ll.l), (*irradiance.Bounce)(nil)
+			scene, bounce := m.For(ll.l), (*lightmap.Bounce)(nil)
 			if !rough && p.q.Recipe.Room.Bounce > 0 {
 				bounce = m.bounce.Bounce
 			}
@@ -345,7 +345,7 @@ func (p *plan) shineIn(ctx context.Context, m *inRoom, ll *litLight) (*lightFiel
 					return nil, err
 				}
 			}
-			var before *irradiance.Field
+			var before *lightmap.Field
 			if f, ok := cache.Peek[*lightField](p.cache, last); ok && !rough && m.rough == "" {
 				before = f.Field // something may have moved since
 			}

@@ -6,9 +6,9 @@ import (
 	"sync/atomic"
 	"testing"
 
-	"pyrant/internal/colour"
+	"pyrant/internal/base/colour"
 	"pyrant/internal/recipe"
-	"pyrant/internal/shape"
+	"pyrant/internal/recipe/shape"
 )
 
 // benchRoom times frames of the demo's room with six lights; change makes the n-th move, and rough frames are those

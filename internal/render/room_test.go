@@ -9,17 +9,17 @@ import (
 	"sync/atomic"
 	"testing"
 
-	"pyrant/internal/area"
-	"pyrant/internal/colour"
-	"pyrant/internal/cutout"
-	"pyrant/internal/glow"
-	"pyrant/internal/pass"
-	"pyrant/internal/photo"
-	"pyrant/internal/raster"
+	"pyrant/internal/base/camera"
+	"pyrant/internal/base/colour"
+	"pyrant/internal/base/photo"
+	"pyrant/internal/base/raster"
+	"pyrant/internal/light/glow"
 	"pyrant/internal/recipe"
-	"pyrant/internal/room"
-	"pyrant/internal/setting"
-	"pyrant/internal/shape"
+	"pyrant/internal/recipe/area"
+	"pyrant/internal/recipe/cutout"
+	"pyrant/internal/recipe/pass"
+	"pyrant/internal/recipe/setting"
+	"pyrant/internal/recipe/shape"
 )
 
 // inFlat is a flat grey photo with a floor and a back wall, and a bulb before it. Nothing but its spill is seen.
@@ -28,7 +28,7 @@ func inFlat(t *testing.T) (*photo.Photo, *recipe.Recipe) {
 	p := flat(300, 200, 128)
 	r := recipe.New(300, 200)
 	r.Room.On, r.Room.Horizon = true, 60
-	r.Room.Walls = []recipe.Wall{{ID: "w", Name: "Wall", From: room.Point{X: 40, Y: 110}, To: room.Point{X: 260, Y: 110}}}
+	r.Room.Walls = []recipe.Wall{{ID: "w", Name: "Wall", From: camera.Point{X: 40, Y: 110}, To: camera.Point{X: 260, Y: 110}}}
 	r.Room.Daylight, r.Room.Bounce = 0, 0
 	l := recipe.DefaultLight(r.Photo)
 	l.ID, l.Name, l.Gel = "l", "Bulb", recipe.Gel{Lightness: 1}
@@ -53,7 +53,7 @@ func post(t *testing.T, r *recipe.Recipe, left, right float64) {
 	}
 	id := cutout.Ref(rune('c' + len(r.CutOuts)))
 	r.CutOuts = append(r.CutOuts, cutOutOf(t, string(id), r.Photo.Width, r.Photo.Height, covers, covers))
-	next, err := r.AddThing(id, room.Point{X: (left + right) / 2, Y: 150})
+	next, err := r.AddThing(id, camera.Point{X: (left + right) / 2, Y: 150})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -74,7 +74,7 @@ func TestRoomLaw(t *testing.T) {
 	}
 	foot, _ := sp.Cam.Floor(150, 150)
 	at, _ := sp.Cam.Above(foot, 150, 80)
-	law := func(v, n room.Vec) float64 {
+	law := func(v, n camera.Vec) float64 {
 		d := at.Sub(v)
 		return math.Max(d.Dot(n), 0) / math.Pow(d.Len(), 3)
 	}
@@ -185,7 +185,7 @@ func TestRoomShadow(t *testing.T) {
 	q := Request{Photo: p, Recipe: r, Layer: Spill, Deep: true}
 	open := render(t, New(1<<27), q)
 	var err error
-	if r, err = r.AddPlatform([]room.Point{{X: 60, Y: 128}, {X: 95, Y: 128}, {X: 98, Y: 122}, {X: 66, Y: 122}}, room.Point{X: 60, Y: 150}); err != nil {
+	if r, err = r.AddPlatform([]camera.Point{{X: 60, Y: 128}, {X: 95, Y: 128}, {X: 98, Y: 122}, {X: 66, Y: 122}}, camera.Point{X: 60, Y: 150}); err != nil {
 		t.Fatal(err)
 	}
 	q.Recipe = r
@@ -238,25 +238,25 @@ func TestRough(t *testing.T) {
 // A room that cannot be is refused at the corner in question, and so is what would be lost in it.
 func TestRoomFaults(t *testing.T) {
 	_, r := inFlat(t)
-	corners := func(p ...room.Point) func(*recipe.Recipe) {
+	corners := func(p ...camera.Point) func(*recipe.Recipe) {
 		return func(r *recipe.Recipe) { r.Room.Corners = setting.ListOf(p...) }
 	}
 	for _, tt := range []struct {
 		name, field string
 		change      func(*recipe.Recipe)
 	}{
-		{"sides that cross", "room.corners[", corners(room.Point{X: 50, Y: 190}, room.Point{X: 250, Y: 190}, room.Point{X: 120, Y: 140}, room.Point{X: 180, Y: 140})},
-		{"three corners", "room.corners", corners(room.Point{X: 50, Y: 190}, room.Point{X: 250, Y: 190}, room.Point{X: 180, Y: 140})},
+		{"sides that cross", "room.corners[", corners(camera.Point{X: 50, Y: 190}, camera.Point{X: 250, Y: 190}, camera.Point{X: 120, Y: 140}, camera.Point{X: 180, Y: 140})},
+		{"three corners", "room.corners", corners(camera.Point{X: 50, Y: 190}, camera.Point{X: 250, Y: 190}, camera.Point{X: 180, Y: 140})},
 		{"a wall above the horizon", "room.walls[0].from", func(r *recipe.Recipe) { r.Room.Walls[0].From.Y = 40 }},
 		{"a foot above the horizon", "lights[0].shapes[0].feet[0]", func(r *recipe.Recipe) {
 			r.Lights[0].Shapes = shape.Shapes{shape.Standing(r.Lights[0].Shapes[0], shape.FeetAt(shape.Foot{X: 150, Y: 30}))}
 		}},
 		{"a light on what is not there", "lights[0].stand", func(r *recipe.Recipe) { r.Lights[0].Stand = "wall:none" }},
 		{"a platform with its foot above it", "room.platforms[0].foot", func(r *recipe.Recipe) {
-			r.Room.Platforms = []recipe.Platform{{ID: "p", Name: "P", Top: setting.ListOf(room.Point{X: 60, Y: 128}, room.Point{X: 95, Y: 128}, room.Point{X: 98, Y: 122}, room.Point{X: 66, Y: 122}), Foot: room.Point{X: 60, Y: 100}}}
+			r.Room.Platforms = []recipe.Platform{{ID: "p", Name: "P", Top: setting.ListOf(camera.Point{X: 60, Y: 128}, camera.Point{X: 95, Y: 128}, camera.Point{X: 98, Y: 122}, camera.Point{X: 66, Y: 122}), Foot: camera.Point{X: 60, Y: 100}}}
 		}},
 		{"two parts of one id", "room.platforms[0].id", func(r *recipe.Recipe) {
-			r.Room.Platforms = []recipe.Platform{{ID: "w", Name: "P", Top: setting.ListOf(room.Point{X: 60, Y: 128}, room.Point{X: 95, Y: 128}, room.Point{X: 98, Y: 122}, room.Point{X: 66, Y: 122}), Foot: room.Point{X: 60, Y: 150}}}
+			r.Room.Platforms = []recipe.Platform{{ID: "w", Name: "P", Top: setting.ListOf(camera.Point{X: 60, Y: 128}, camera.Point{X: 95, Y: 128}, camera.Point{X: 98, Y: 122}, camera.Point{X: 66, Y: 122}), Foot: camera.Point{X: 60, Y: 150}}}
 		}},
 	} {
 		c := r.Clone()
@@ -280,7 +280,7 @@ func TestRoomKeys(t *testing.T) {
 	p, r := inFlat(t)
 	r.Room.Daylight, r.Room.Bounce = 1, 1
 	var err error
-	if r, err = r.AddPlatform([]room.Point{{X: 60, Y: 128}, {X: 95, Y: 128}, {X: 98, Y: 122}, {X: 66, Y: 122}}, room.Point{X: 60, Y: 150}); err != nil {
+	if r, err = r.AddPlatform([]camera.Point{{X: 60, Y: 128}, {X: 95, Y: 128}, {X: 98, Y: 122}, {X: 66, Y: 122}}, camera.Point{X: 60, Y: 150}); err != nil {
 		t.Fatal(err)
 	}
 	for _, tt := range []struct {
@@ -409,7 +409,7 @@ func TestOthersAfterAThingMoved(t *testing.T) {
 	post(t, r, 160, 220) // behind the other, but for once
 	e := New(1 << 27)
 	q := Request{Photo: p, PhotoKey: "p"}
-	for _, to := range []room.Point{{X: 150, Y: 150}, {X: 152, Y: 151}, {X: 152, Y: 170}, {X: 152, Y: 138}, {X: 150, Y: 150}} {
+	for _, to := range []camera.Point{{X: 150, Y: 150}, {X: 152, Y: 151}, {X: 152, Y: 170}, {X: 152, Y: 138}, {X: 150, Y: 150}} {
 		q.Recipe = r.Clone()
 		q.Recipe.Room.Things[0].Foot = to
 		if string(rgba(t, e, q).Pix) != string(rgba(t, New(1<<27), q).Pix) {
@@ -586,7 +586,7 @@ func bulbs(t *testing.T) (*photo.Photo, *recipe.Recipe) {
 	p := flat(1280, 850, 128)
 	r := recipe.New(1280, 850)
 	r.Room.On, r.Room.Horizon = true, 255
-	r.Room.Walls = []recipe.Wall{{ID: "w", Name: "Wall", From: room.Point{X: 170, Y: 470}, To: room.Point{X: 1110, Y: 470}}}
+	r.Room.Walls = []recipe.Wall{{ID: "w", Name: "Wall", From: camera.Point{X: 170, Y: 470}, To: camera.Point{X: 1110, Y: 470}}}
 	for n := range 2 {
 		l := recipe.DefaultLight(r.Photo)
 		l.ID, l.Name, l.Gel = string(rune(0x61+n)), "Bulb", recipe.Gel{Hue: 40 + 150*float64(n), Saturation: 1, Lightness: 0.5}
@@ -601,7 +601,7 @@ func bulbs(t *testing.T) (*photo.Photo, *recipe.Recipe) {
 		return 0
 	}
 	r.CutOuts = append(r.CutOuts, cutOutOf(t, "c", 1280, 850, covers, covers))
-	r, err := r.AddThing("c", room.Point{X: 640, Y: 640})
+	r, err := r.AddThing("c", camera.Point{X: 640, Y: 640})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -736,7 +736,7 @@ func TestSoftEdge(t *testing.T) {
 		return math.Min(math.Max(math.Min((x-178)/4, (242-x)/4), 0), 1)
 	}
 	r.CutOuts = append(r.CutOuts, cutOutOf(t, "c", 300, 200, soft, soft))
-	r, err := r.AddThing("c", room.Point{X: 210, Y: 150})
+	r, err := r.AddThing("c", camera.Point{X: 210, Y: 150})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -6,8 +6,8 @@ import (
 	"math"
 	"slices"
 
-	"pyrant/internal/colour"
-	"pyrant/internal/glow"
+	"pyrant/internal/base/colour"
+	"pyrant/internal/light/glow"
 )
 
 // bloomStage spreads a share of what cores show over them and what is beside them, as the scatter of a lens

@@ -9,10 +9,10 @@ import (
 	"sync"
 	"time"
 
-	"pyrant/internal/cache"
-	"pyrant/internal/colour"
-	"pyrant/internal/glow"
-	"pyrant/internal/raster"
+	"pyrant/internal/base/cache"
+	"pyrant/internal/base/colour"
+	"pyrant/internal/base/raster"
+	"pyrant/internal/light/glow"
 	"pyrant/internal/recipe"
 )
 

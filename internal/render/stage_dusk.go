@@ -8,14 +8,14 @@ import (
 	"sync"
 	"time"
 
-	"pyrant/internal/area"
-	"pyrant/internal/cache"
-	"pyrant/internal/glow"
-	"pyrant/internal/guided"
-	"pyrant/internal/pass"
-	"pyrant/internal/raster"
+	"pyrant/internal/base/cache"
+	"pyrant/internal/base/guided"
+	"pyrant/internal/base/raster"
+	"pyrant/internal/light/glow"
 	"pyrant/internal/recipe"
-	"pyrant/internal/setting"
+	"pyrant/internal/recipe/area"
+	"pyrant/internal/recipe/pass"
+	"pyrant/internal/recipe/setting"
 )
 
 // duskStage takes the daylight out of the photo, but for what emits and where light is

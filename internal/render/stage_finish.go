@@ -8,12 +8,12 @@ import (
 	"sync/atomic"
 	"time"
 
-	"pyrant/internal/cache"
-	"pyrant/internal/colour"
-	"pyrant/internal/guided"
-	"pyrant/internal/pass"
-	"pyrant/internal/raster"
-	"pyrant/internal/setting"
+	"pyrant/internal/base/cache"
+	"pyrant/internal/base/colour"
+	"pyrant/internal/base/guided"
+	"pyrant/internal/base/raster"
+	"pyrant/internal/recipe/pass"
+	"pyrant/internal/recipe/setting"
 )
 
 // finishStage grades the lit picture.

@@ -6,8 +6,8 @@ import (
 	"image"
 	"time"
 
-	"pyrant/internal/photo"
-	"pyrant/internal/raster"
+	"pyrant/internal/base/photo"
+	"pyrant/internal/base/raster"
 )
 
 // photoStage begins the picture: it reads the photo, at the picture's scale.

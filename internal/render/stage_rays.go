@@ -8,16 +8,16 @@ import (
 	"slices"
 	"time"
 
-	"pyrant/internal/aperture"
-	"pyrant/internal/area"
-	"pyrant/internal/cache"
-	"pyrant/internal/colour"
-	"pyrant/internal/fault"
-	"pyrant/internal/points"
-	"pyrant/internal/raster"
-	"pyrant/internal/rays"
+	"pyrant/internal/base/cache"
+	"pyrant/internal/base/colour"
+	"pyrant/internal/base/fault"
+	"pyrant/internal/base/raster"
+	"pyrant/internal/light/aperture"
+	"pyrant/internal/light/rays"
 	"pyrant/internal/recipe"
-	"pyrant/internal/shape"
+	"pyrant/internal/recipe/area"
+	"pyrant/internal/recipe/shape"
+	"pyrant/internal/vision/pointlight"
 )
 
 // raysStage adds the rays of points over all else that shines.
@@ -78,8 +78,8 @@ func (p *plan) rayed(ctx context.Context, ll *litLight) (*rayed, error) {
 	if err != nil {
 		return nil, err
 	}
-	one := &rayed{star: r.Star(), weight: [3]float32{1, 1, 1}}
-	blades, by := r.Blades()
+	one := &rayed{star: rays.Of(*r), weight: [3]float32{1, 1, 1}}
+	blades, by := aperture.Of(*r)
 	if by {
 		if one.lens, err = cache.Get(ctx, p.cache, fmt.Sprintf("aperture %v", blades), func(ctx context.Context) (*aperture.Sprite, error) {
 			defer p.stats.add("aperture", time.Now())
@@ -146,7 +146,7 @@ func (p *plan) nearness(ctx context.Context, ll *litLight, spots []shape.Spot) (
 		light, err := cache.Get(ctx, p.cache, fmt.Sprintf("spot light %s %s", p.q.PhotoKey, ll.l.Shapes.Key()), func(ctx context.Context) (spotLight, error) {
 			out := make(spotLight, len(spots))
 			return out, raster.Each(ctx, len(spots), func(i int) {
-				out[i] = spots[i].Radius * math.Sqrt(points.Brightness(p.q.Photo, spots[i].At.X, spots[i].At.Y, spots[i].Radius))
+				out[i] = spots[i].Radius * math.Sqrt(pointlight.Brightness(p.q.Photo, spots[i].At.X, spots[i].At.Y, spots[i].Radius))
 			})
 		})
 		if err != nil {
@@ -229,7 +229,7 @@ func (p *plan) spotColours(ctx context.Context, ll *litLight) (spotColours, erro
 		spots := ll.l.Shapes.Spots()
 		out := make(spotColours, len(spots))
 		return out, raster.Each(ctx, len(spots), func(i int) {
-			out[i] = points.Colour(p.q.Photo, spots[i].At.X, spots[i].At.Y, spots[i].Radius)
+			out[i] = pointlight.Colour(p.q.Photo, spots[i].At.X, spots[i].At.Y, spots[i].Radius)
 		})
 	})
 }

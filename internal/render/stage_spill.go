@@ -10,13 +10,13 @@ import (
 	"strings"
 	"time"
 
-	"pyrant/internal/area"
-	"pyrant/internal/cache"
-	"pyrant/internal/colour"
-	"pyrant/internal/glow"
-	"pyrant/internal/raster"
+	"pyrant/internal/base/cache"
+	"pyrant/internal/base/colour"
+	"pyrant/internal/base/raster"
+	"pyrant/internal/light/glow"
+	"pyrant/internal/light/spill"
 	"pyrant/internal/recipe"
-	"pyrant/internal/spill"
+	"pyrant/internal/recipe/area"
 )
 
 // spillStage finds the light that surfaces send back in the colours of the photo

@@ -5,9 +5,9 @@ import (
 	"image"
 	"slices"
 
-	"pyrant/internal/colour"
-	"pyrant/internal/pass"
-	"pyrant/internal/raster"
+	"pyrant/internal/base/colour"
+	"pyrant/internal/base/raster"
+	"pyrant/internal/recipe/pass"
 )
 
 // stage is one step on the way of a picture.

@@ -6,9 +6,9 @@ import (
 	"math"
 	"slices"
 
-	"pyrant/internal/area"
-	"pyrant/internal/colour"
+	"pyrant/internal/base/colour"
 	"pyrant/internal/recipe"
+	"pyrant/internal/recipe/area"
 )
 
 // Bins is how many bins a histogram has, over display values from black to white.

@@ -5,8 +5,8 @@ import (
 	"math"
 	"testing"
 
-	"pyrant/internal/pass"
 	"pyrant/internal/recipe"
+	"pyrant/internal/recipe/pass"
 )
 
 // What is read off a shot has known values on a photo of two greys and clipped ends.

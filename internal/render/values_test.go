@@ -10,11 +10,11 @@ import (
 	"sync"
 	"testing"
 
-	"pyrant/internal/area"
-	"pyrant/internal/colour"
-	"pyrant/internal/fault"
-	"pyrant/internal/photo"
+	"pyrant/internal/base/colour"
+	"pyrant/internal/base/fault"
+	"pyrant/internal/base/photo"
 	"pyrant/internal/recipe"
+	"pyrant/internal/recipe/area"
 )
 
 // The tests of this file hold pixels against values that were worked out by hand,

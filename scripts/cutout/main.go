@@ -16,15 +16,15 @@ import (
 	"slices"
 	"time"
 
-	"pyrant/internal/caliper"
-	"pyrant/internal/cling"
-	"pyrant/internal/codec"
-	"pyrant/internal/cutout"
-	"pyrant/internal/edge"
-	"pyrant/internal/region"
-	"pyrant/internal/scene"
-	"pyrant/internal/scribble"
-	"pyrant/internal/shape"
+	"pyrant/internal/base/codec"
+	"pyrant/internal/measure/scene"
+	"pyrant/internal/recipe/cutout"
+	"pyrant/internal/recipe/shape"
+	"pyrant/internal/vision/caliper"
+	"pyrant/internal/vision/edge"
+	"pyrant/internal/vision/livewire"
+	"pyrant/internal/vision/region"
+	"pyrant/internal/vision/segment"
 )
 
 // row is what one hand found. How far its edge lies is in pixels of a picture whose long edge is 1500 of
@@ -144,9 +144,9 @@ func measure(ctx context.Context, folder, as, only string, named ...string) ([]r
 			}
 		}
 	}
-	var g *scribble.Ground
+	var g *segment.Ground
 	if len(things) > 0 {
-		if g, err = scribble.NewGround(ctx, ph); err != nil {
+		if g, err = segment.NewGround(ctx, ph); err != nil {
 			return nil, err
 		}
 	}
@@ -197,7 +197,7 @@ func at1500(r scene.Result, long float64) scene.Result {
 
 // cutBy cuts out what strokes say, and returns its coverage on the frame of a mask, of which the photo is k
 // times as large.
-func cutBy(ctx context.Context, g *scribble.Ground, strokes []scribble.Stroke, mask *scene.Field, k float64) (*scene.Field, error) {
+func cutBy(ctx context.Context, g *segment.Ground, strokes []segment.Stroke, mask *scene.Field, k float64) (*scene.Field, error) {
 	raster, err := g.Make(ctx, cutOutOf(strokes, g.Photo), false)
 	if err != nil {
 		return nil, err
@@ -269,13 +269,13 @@ func turns(points [][2]float64) [][2]float64 {
 
 // clung traces an outline through pins near its corners, as the hand does.
 func clung(ctx context.Context, g *region.Ground, corners [][2]float64, k float64, rnd *rand.Rand) (shape.Path, error) {
-	var set []cling.Pin
+	var set []livewire.Pin
 	for _, c := range corners {
 		sin, cos := math.Sincos(2 * math.Pi * rnd.Float64())
 		off := jitter * math.Sqrt(rnd.Float64())
-		set = append(set, cling.Pin{At: shape.Point{X: (c[0] + off*cos) * k, Y: (c[1] + off*sin) * k}})
+		set = append(set, livewire.Pin{At: shape.Point{X: (c[0] + off*cos) * k, Y: (c[1] + off*sin) * k}})
 	}
-	return cling.Trace(ctx, g.Fine, edge.NewEye(g.Photo), set, g.Finger())
+	return livewire.Trace(ctx, g.Fine, edge.NewEye(g.Photo), set, g.Finger())
 }
 
 // path returns points as nodes of a path without bends.

@@ -6,7 +6,7 @@ import (
 	"strings"
 	"testing"
 
-	"pyrant/internal/scene"
+	"pyrant/internal/measure/scene"
 )
 
 // The hands find the panels, the rod, the hexagon and the floats of the quay as closely as
@@ -15,7 +15,7 @@ func TestQuay(t *testing.T) {
 	if testing.Short() {
 		t.Skip("takes seconds")
 	}
-	rows, err := measure(context.Background(), "../../internal/scene/testdata/quay", "", "")
+	rows, err := measure(context.Background(), "../../internal/measure/scene/testdata/quay", "", "")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -51,7 +51,7 @@ func TestQuayChanged(t *testing.T) {
 	if testing.Short() {
 		t.Skip("takes seconds")
 	}
-	rows, err := measure(context.Background(), "../../internal/scene/testdata/quay", "cold", "")
+	rows, err := measure(context.Background(), "../../internal/measure/scene/testdata/quay", "cold", "")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -61,7 +61,7 @@ func TestQuayChanged(t *testing.T) {
 			t.Errorf("%s %s: IoU %.3f, edge %.2f px", r.Hand, r.Name, r.IoU, r.Edge)
 		}
 	}
-	if _, err := measure(context.Background(), "../../internal/scene/testdata/quay", "blue", ""); err == nil {
+	if _, err := measure(context.Background(), "../../internal/measure/scene/testdata/quay", "blue", ""); err == nil {
 		t.Error("a change that is none was made")
 	}
 }
@@ -108,7 +108,7 @@ func TestThingsOfTheQuay(t *testing.T) {
 	if testing.Short() {
 		t.Skip("takes seconds")
 	}
-	rows, err := measure(context.Background(), "../../internal/scene/testdata/quay/room.marks.json", "", "scribble", "bollard")
+	rows, err := measure(context.Background(), "../../internal/measure/scene/testdata/quay/room.marks.json", "", "scribble", "bollard")
 	if err != nil {
 		t.Fatal(err)
 	}

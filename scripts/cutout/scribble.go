@@ -7,12 +7,12 @@ import (
 	"sort"
 	"time"
 
-	"pyrant/internal/cutout"
-	"pyrant/internal/photo"
-	"pyrant/internal/scene"
-	"pyrant/internal/scribble"
-	"pyrant/internal/setting"
-	"pyrant/internal/shape"
+	"pyrant/internal/base/photo"
+	"pyrant/internal/measure/scene"
+	"pyrant/internal/recipe/cutout"
+	"pyrant/internal/recipe/setting"
+	"pyrant/internal/recipe/shape"
+	"pyrant/internal/vision/segment"
 )
 
 // mostStrokes is how many strokes are made, at most: of these so many round a thing, and so many
@@ -184,9 +184,9 @@ func (u *user) look(got *scene.Field) bool {
 }
 
 // strokes returns what is drawn, as strokes on the photo.
-func (u *user) strokes() (out []scribble.Stroke) {
+func (u *user) strokes() (out []segment.Stroke) {
 	for _, m := range u.drawn {
-		s := scribble.Stroke{Says: m.says, Width: m.width / u.mask.K}
+		s := segment.Stroke{Says: m.says, Width: m.width / u.mask.K}
 		for _, i := range m.line {
 			s.Points = append(s.Points, shape.Point{X: (float64(i%u.mask.W) + 0.5) / u.mask.K, Y: (float64(i/u.mask.W) + 0.5) / u.mask.K})
 		}
@@ -302,7 +302,7 @@ func walks(f *scene.Field, lines [][]int) (out [][]int) {
 }
 
 // scaledStrokes returns strokes on a picture k times as large.
-func scaledStrokes(list []scribble.Stroke, k float64) []scribble.Stroke {
+func scaledStrokes(list []segment.Stroke, k float64) []segment.Stroke {
 	for i := range list {
 		s := &list[i]
 		s.Width *= k
@@ -568,7 +568,7 @@ func (w *ways) start(at []int) {
 }
 
 // cutOutOf returns a cut-out of a photo that strokes are to make, as the page would send it.
-func cutOutOf(list []scribble.Stroke, p *photo.Photo) *cutout.CutOut {
+func cutOutOf(list []segment.Stroke, p *photo.Photo) *cutout.CutOut {
 	c := setting.New[cutout.CutOut](setting.Frame{W: float64(p.Width), H: float64(p.Height)})
 	for _, s := range list {
 		pts := make([]cutout.Point, len(s.Points))

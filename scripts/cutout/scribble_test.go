@@ -5,8 +5,8 @@ import (
 	"math"
 	"testing"
 
-	"pyrant/internal/cutout"
-	"pyrant/internal/scene"
+	"pyrant/internal/measure/scene"
+	"pyrant/internal/recipe/cutout"
 )
 
 // Automatic strokes are at most eight, inside of a thing or outside of it as they say, in all of its

@@ -13,7 +13,7 @@ import (
 
 	"golang.org/x/image/draw"
 
-	"pyrant/internal/colour"
+	"pyrant/internal/base/colour"
 )
 
 // change is what a picture is made before it is measured: how well hands trace should not hang

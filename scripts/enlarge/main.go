@@ -16,11 +16,11 @@ import (
 	"golang.org/x/image/draw"
 
 	"pyrant/demo"
-	"pyrant/internal/archive"
-	"pyrant/internal/area"
-	"pyrant/internal/pass"
 	"pyrant/internal/recipe"
-	"pyrant/internal/setting"
+	"pyrant/internal/recipe/area"
+	"pyrant/internal/recipe/pass"
+	"pyrant/internal/recipe/setting"
+	"pyrant/internal/shot/archive"
 )
 
 func main() {

@@ -19,12 +19,12 @@ import (
 	"time"
 
 	"pyrant/demo"
-	"pyrant/internal/codec"
-	"pyrant/internal/colour"
-	"pyrant/internal/photo"
+	"pyrant/internal/base/codec"
+	"pyrant/internal/base/colour"
+	"pyrant/internal/base/photo"
 	"pyrant/internal/recipe"
+	"pyrant/internal/recipe/shape"
 	"pyrant/internal/render"
-	"pyrant/internal/shape"
 )
 
 // distances are those that stacks are judged at, in pixels of a photo with a long edge of 6000.

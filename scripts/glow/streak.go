@@ -4,10 +4,10 @@ import (
 	"math"
 
 	"pyrant/demo"
-	"pyrant/internal/photo"
+	"pyrant/internal/base/photo"
+	"pyrant/internal/light/streak"
 	"pyrant/internal/recipe"
 	"pyrant/internal/render"
-	"pyrant/internal/streak"
 )
 
 // streakError draws the lights of a demo shot out and holds what the engine renders against an integration of what it

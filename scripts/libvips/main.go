@@ -21,9 +21,9 @@ import (
 	"path/filepath"
 	"time"
 
-	"pyrant/internal/glow"
-	"pyrant/internal/raster"
-	"pyrant/internal/shape"
+	"pyrant/internal/base/raster"
+	"pyrant/internal/light/glow"
+	"pyrant/internal/recipe/shape"
 )
 
 const width, height = 6000, 4000

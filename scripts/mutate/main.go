@@ -1,7 +1,7 @@
 // Mutate changes a package on purpose, one operator or number at a time, and lists
 // the changes that the tests do not notice.
 //
-//	go run ./scripts/mutate -n 40 ./internal/glow ./internal/render
+//	go run ./scripts/mutate -n 40 ./internal/light/glow ./internal/render
 //
 // changes the first package 40 times, at places chosen by -seed, and runs the tests
 // of all packages that are named until one fails. The sources stay as they are: the

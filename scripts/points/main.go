@@ -20,8 +20,8 @@ import (
 	"os"
 	"slices"
 
-	"pyrant/internal/codec"
-	"pyrant/internal/points"
+	"pyrant/internal/base/codec"
+	"pyrant/internal/vision/pointlight"
 )
 
 // known is a light that is known.
@@ -111,15 +111,15 @@ func measure(photo, lights string, list bool) (*result, error) {
 	}
 	var out result
 	for _, of := range []struct {
-		kind   points.Kind
+		kind   pointlight.Kind
 		truth  []known
 		first  *score
 		better *best
 	}{
-		{points.Lit, append(slices.Clone(s.Lamps), s.Far...), &out.Default, &out.Best},
-		{points.Dead, s.Dead, &out.Dead.Default, &out.Dead.Best},
+		{pointlight.Lit, append(slices.Clone(s.Lamps), s.Far...), &out.Default, &out.Best},
+		{pointlight.Dead, s.Dead, &out.Dead.Default, &out.Dead.Best},
 	} {
-		found, _, err := points.Find(context.Background(), p, of.kind)
+		found, _, err := pointlight.Find(context.Background(), p, of.kind)
 		if err != nil {
 			return nil, err
 		}
@@ -128,13 +128,13 @@ func measure(photo, lights string, list bool) (*result, error) {
 		}
 		truth := slices.DeleteFunc(of.truth, func(k known) bool { return k.PX == nil })
 		at := func(threshold float64) score {
-			n, _ := slices.BinarySearchFunc(found, threshold, func(p points.Point, t float64) int { return -cmp.Compare(p.Sure, t) })
+			n, _ := slices.BinarySearchFunc(found, threshold, func(p pointlight.Point, t float64) int { return -cmp.Compare(p.Sure, t) })
 			for n < len(found) && found[n].Sure >= threshold {
 				n++
 			}
-			return compare(found[:n], truth, list && threshold == points.Threshold)
+			return compare(found[:n], truth, list && threshold == pointlight.Threshold)
 		}
-		*of.first = at(points.Threshold)
+		*of.first = at(pointlight.Threshold)
 		most := -1.0
 		for i := 2; i < 100; i++ {
 			t := float64(i) / 100
@@ -148,7 +148,7 @@ func measure(photo, lights string, list bool) (*result, error) {
 }
 
 // compare matches what was found, the surest first, with what is known.
-func compare(found []points.Point, truth []known, list bool) score {
+func compare(found []pointlight.Point, truth []known, list bool) score {
 	taken := make([]bool, len(truth))
 	right, wrong := 0, 0
 	for _, p := range found {

@@ -10,7 +10,7 @@ import (
 	"os"
 	"path/filepath"
 
-	"pyrant/internal/scene/made"
+	"pyrant/internal/measure/scene/made"
 )
 
 func main() {

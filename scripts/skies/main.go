@@ -1,6 +1,6 @@
 // Skies makes the pictures that ship with Pyrant, from seeded noise: two night skies and two textures.
 //
-//	go run ./scripts/skies internal/pictures
+//	go run ./scripts/skies internal/base/pictures
 package main
 
 import (

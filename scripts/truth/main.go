@@ -15,11 +15,11 @@ import (
 	"os"
 	"time"
 
-	"pyrant/internal/colour"
-	"pyrant/internal/photo"
+	"pyrant/internal/base/colour"
+	"pyrant/internal/base/photo"
+	"pyrant/internal/measure/scene"
 	"pyrant/internal/recipe"
 	"pyrant/internal/render"
-	"pyrant/internal/scene"
 )
 
 // row is what one light gives to one surface. The surface "room" is floor and walls with one gain.

@@ -5,7 +5,7 @@ import (
 	"math"
 	"testing"
 
-	"pyrant/internal/scene/made"
+	"pyrant/internal/measure/scene/made"
 )
 
 // figures is what of a light's spill on a surface is reached at the least.
@@ -46,7 +46,7 @@ func hold(t *testing.T, b *bench, ahead float64, want map[string]figures) {
 // The quay's spill comes as near to its truth as docs/benchmarks.md says, and nearer than any blurred copy of the
 // lights does. The pictures are half as large as there.
 func TestQuay(t *testing.T) {
-	b, err := open("../../internal/scene/testdata/quay/room.marks.json")
+	b, err := open("../../internal/measure/scene/testdata/quay/room.marks.json")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -111,7 +111,7 @@ func TestMade(t *testing.T) {
 
 // A scene without a picture in linear light is refused in words.
 func TestNoTruth(t *testing.T) {
-	if _, err := open("../../internal/scene/testdata/quay"); err == nil {
+	if _, err := open("../../internal/measure/scene/testdata/quay"); err == nil {
 		t.Error("marks without a truth were measured")
 	}
 	if _, err := open(t.TempDir()); err == nil {

@@ -11,9 +11,9 @@ import (
 	"path/filepath"
 	"slices"
 
+	"pyrant/internal/measure/scene"
 	"pyrant/internal/recipe"
 	"pyrant/internal/render"
-	"pyrant/internal/scene"
 )
 
 // least is the share of a surface that has to be in true shadow for a figure of it, dim what a light

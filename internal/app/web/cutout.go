@@ -1,0 +1,517 @@
+package web
+
+import (
+	"cmp"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"image"
+	"math"
+	"net/http"
+	"slices"
+	"strings"
+	"sync"
+
+	"github.com/labstack/echo/v5"
+
+	"pyrant/internal/base/cache"
+	"pyrant/internal/base/fault"
+	"pyrant/internal/base/photo"
+	"pyrant/internal/recipe"
+	"pyrant/internal/recipe/area"
+	"pyrant/internal/recipe/cutout"
+	"pyrant/internal/recipe/setting"
+	"pyrant/internal/recipe/shape"
+	"pyrant/internal/render"
+	"pyrant/internal/shot/store"
+	"pyrant/internal/vision/segment"
+)
+
+// scribbling returns a shot's photo made ready to be scribbled on.
+func (s *Server) scribbling(ctx context.Context, shot *store.Shot) (*segment.Ground, error) {
+	p, err := s.photo(ctx, shot.PhotoSHA)
+	if err != nil {
+		return nil, err
+	}
+	return cache.Get(ctx, s.engine.Cache, "scribble "+shot.PhotoSHA, func(ctx context.Context) (*segment.Ground, error) {
+		return segment.NewGround(ctx, p)
+	})
+}
+
+// readyToScribble has a shot's photo made ready, so that the first stroke need not wait.
+func (s *Server) readyToScribble(c *echo.Context) error {
+	ctx := c.Request().Context()
+	shot, err := s.store.Shot(ctx, c.Param("id"))
+	if err == nil {
+		_, err = s.scribbling(ctx, shot)
+	}
+	if err != nil {
+		return err
+	}
+	return c.NoContent(http.StatusNoContent)
+}
+
+// recut gives cut-outs whose strokes a change has touched their pixels; rough ones, where those of
+// the photo itself take longer.
+func (s *Server) recut(ctx context.Context, shot *store.Shot, before, next *recipe.Recipe) (*recipe.Recipe, error) {
+	own := false
+	for i := range next.CutOuts {
+		was := before.CutOut(cutout.Ref(next.CutOuts[i].ID))
+		if !segment.Changed(was, &next.CutOuts[i]) {
+			continue
+		}
+		g, err := s.scribbling(ctx, shot)
+		if err != nil {
+			return nil, err
+		}
+		r, err := g.Update(ctx, was, &next.CutOuts[i])
+		if err != nil {
+			return nil, err
+		}
+		if !own {
+			next, own = next.Clone(), true
+		}
+		next.CutOuts[i].Raster = r
+	}
+	if own {
+		return next, next.Validate()
+	}
+	return next, nil
+}
+
+// refined returns the recipe with the pixels of all rough cut-outs found on the photo itself. They are
+// kept, so that the same are not found twice.
+func (s *Server) refined(ctx context.Context, shot *store.Shot, r *recipe.Recipe) (*recipe.Recipe, error) {
+	own := false
+	for i := range r.CutOuts {
+		c := &r.CutOuts[i]
+		if !c.Raster.Rough {
+			continue
+		}
+		g, err := s.scribbling(ctx, shot)
+		if err != nil {
+			return nil, err
+		}
+		key := fmt.Sprintf("cut %s %s %s %g", shot.PhotoSHA, setting.Key(c.Strokes), setting.Key(c.Mends), c.Band)
+		got, err := cache.Get(ctx, s.engine.Cache, key, func(ctx context.Context) (rasterNode, error) {
+			r, err := g.Make(ctx, c, false)
+			return rasterNode(r), err
+		})
+		if err != nil {
+			return nil, err
+		}
+		if !own {
+			r, own = r.Clone(), true
+		}
+		r.CutOuts[i].Raster = cutout.Raster(got)
+	}
+	return r, nil
+}
+
+type rasterNode cutout.Raster
+
+func (r rasterNode) Bytes() int64 { return int64(r.Tiles.Len()) + 128 }
+
+// refine finds the pixels of a shot's rough cut-outs on the photo itself, and answers when that is
+// done. What is changed meanwhile stays: pixels are given to cut-outs whose strokes are still the same.
+func (s *Server) refine(c *echo.Context) error {
+	ctx := c.Request().Context()
+	for {
+		shot, r, err := s.asked(c)
+		if err != nil {
+			return err
+		}
+		next, err := s.refined(ctx, shot, r)
+		if err != nil {
+			return err
+		}
+		if next == r {
+			return c.JSON(http.StatusOK, map[string]any{"version": shot.Version})
+		}
+		if err := next.Fits(); err != nil {
+			return err
+		}
+		was := shot.Version
+		shot, err = s.store.Amend(ctx, shot.ID, was, next)
+		if errors.Is(err, store.ErrStale) {
+			continue // with what is in force now
+		}
+		if err != nil {
+			return err
+		}
+		s.amends.add(shot.ID, was, shot.Version)
+		s.remember(ctx, shot, next)
+		return c.JSON(http.StatusOK, map[string]any{"version": shot.Version})
+	}
+}
+
+// amends remembers which versions of shots came of others by finer pixels alone: a change that was
+// made of one of those fits what came of it as well.
+type amends struct {
+	mu  sync.Mutex
+	all map[amended]int64
+}
+
+type amended struct {
+	shot    string
+	version int64
+}
+
+func (a *amends) add(shot string, from, to int64) {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	if a.all == nil {
+		a.all = map[amended]int64{}
+	}
+	a.all[amended{shot, from}] = to
+}
+
+// lead tells whether a version of a shot is another, or became it by amends.
+func (a *amends) lead(shot string, from, to int64) bool {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	for from != to {
+		next, ok := a.all[amended{shot, from}]
+		if !ok {
+			return false
+		}
+		from = next
+	}
+	return true
+}
+
+// apart answers with a cut-out by itself over a ground, in bare pixels.
+func (s *Server) apart(c *echo.Context) error {
+	ctx := c.Request().Context()
+	var q struct {
+		frameRequest
+		Cut    cutout.Ref    `json:"cut"`
+		Ground render.Ground `json:"ground"`
+	}
+	if err := bindJSON(c, &q); err != nil {
+		return err
+	}
+	q.As = "pixels"
+	if err := q.check(); err != nil {
+		return err
+	}
+	if !slices.Contains([]render.Ground{render.OnBlack, render.OnWhite, render.OnDark, render.OnEdge}, q.Ground) {
+		return fault.New(fault.Invalid, "A cut-out is looked at on black, on white, on what is behind it, or by its edge.")
+	}
+	shot, r, err := s.drafted(c, q.Patch)
+	if err != nil {
+		return err
+	}
+	if r.CutOut(q.Cut) == nil {
+		return goneCutOut()
+	}
+	return s.inTurn(ctx, shot, asker{shot.ID + q.Page + " coverage", len(q.Patch) > 0}, func(ctx context.Context, p *photo.Photo) error {
+		img, err := s.engine.Apart(ctx, render.Request{Photo: p, PhotoKey: shot.PhotoSHA, Recipe: r,
+			LongEdge: min(q.Long, max(r.Size())), Uncropped: q.Whole, View: image.Rect(q.X, q.Y, q.X+q.W, q.Y+q.H)}, q.Cut, q.Ground)
+		if err != nil {
+			return err
+		}
+		if img.Rect.Dx() != q.W || img.Rect.Dy() != q.H {
+			return fault.New(fault.Invalid, "The part that was asked for is not all in the picture.")
+		}
+		return c.Blob(http.StatusOK, "application/octet-stream", img.Pix)
+	})
+}
+
+func goneCutOut() error {
+	return fault.New(fault.Gone, "That cut-out is no longer in this shot. Reload the page.")
+}
+
+// lines returns the closed lines that bound a cut-out.
+func (s *Server) lines(ctx context.Context, r *recipe.Recipe, c *cutout.CutOut) ([][]cutout.Point, error) {
+	m, err := c.Raster.Mask()
+	if err != nil {
+		return nil, err
+	}
+	return cutout.Lines(c.On(m, cutout.Alpha), math.Max(c.Raster.Cell, float64(r.Photo.LongEdge())/2000)), ctx.Err()
+}
+
+// cutOutEdge answers with the lines that bound a cut-out, for walking along them.
+func (s *Server) cutOutEdge(c *echo.Context) error {
+	_, r, err := s.asked(c)
+	if err != nil {
+		return err
+	}
+	o := r.CutOut(cutout.Ref(c.QueryParam("cut")))
+	if o == nil {
+		return goneCutOut()
+	}
+	all, err := s.lines(c.Request().Context(), r, o)
+	if err != nil {
+		return err
+	}
+	out := [][][2]float64{}
+	for _, l := range all {
+		line := make([][2]float64, len(l))
+		for i, p := range l {
+			line[i] = [2]float64{math.Round(10*p.X) / 10, math.Round(10*p.Y) / 10}
+		}
+		out = append(out, line)
+	}
+	return c.JSON(http.StatusOK, map[string]any{"lines": out})
+}
+
+// cutOutAction does what is more than setting a value with cut-outs; false where the action is none
+// of them.
+func (s *Server) cutOutAction(c *echo.Context, name string, shot *store.Shot, r *recipe.Recipe, version int64) (bool, error) {
+	ctx := c.Request().Context()
+	form := c.Request().Form
+	one := func() (*cutout.CutOut, error) {
+		o := r.CutOut(cutout.Ref(form.Get("of")))
+		if o == nil {
+			return nil, goneCutOut()
+		}
+		return o, nil
+	}
+	switch name {
+	case "add-cutout":
+		next, i, err := r.AddCutOut(cmp.Or(strings.TrimSpace(form.Get("name")), "Cut-out"))
+		if err != nil {
+			return true, err
+		}
+		if stroke := form.Get("scribble"); stroke != "" {
+			if next, err = next.Apply([]setting.Op{{Op: "add", Path: fmt.Sprintf("/cutouts/%d/strokes/-", i), Value: json.RawMessage(stroke)}}); err != nil {
+				return true, err
+			}
+		}
+		if next, err = s.recut(ctx, shot, r, next); err != nil {
+			return true, err
+		}
+		form.Set("cut", next.CutOuts[i].ID)
+		form.Set("area", "")
+		return true, s.commit(c, shot, version, next, "New "+next.CutOuts[i].Name)
+	case "remove-cutout":
+		o, err := one()
+		if err != nil {
+			return true, err
+		}
+		next, err := r.RemoveCutOut(cutout.Ref(o.ID))
+		if err != nil {
+			return true, err
+		}
+		return true, s.commit(c, shot, version, next, "Remove "+o.Name)
+	case "light-cutout", "trace-cutout":
+		o, err := one()
+		if err != nil {
+			return true, err
+		}
+		if o.Empty() {
+			return true, fault.New(fault.Invalid, "“%s” covers nothing yet. Scribble in it and round it first.", o.Name)
+		}
+		next, i, err := r.AddLight()
+		if err != nil {
+			return true, err
+		}
+		next.Lights[i].Name = o.Name
+		title := "Light of " + o.Name
+		if name == "light-cutout" {
+			next.Lights[i].Shapes = shape.Shapes{shape.CutOut{Of: cutout.Ref(o.ID)}}
+		} else {
+			title = "Outline of " + o.Name
+			if next.Lights[i].Shapes, err = s.outlines(ctx, r, o); err != nil {
+				return true, err
+			}
+		}
+		next.Suit(i)
+		if err := next.Validate(); err != nil {
+			return true, err
+		}
+		form.Set("cut", "")
+		return true, s.choose(c, shot, version, next, title, i)
+	}
+	return false, nil
+}
+
+// mostOutlines is how many outlines a cut-out becomes.
+const mostOutlines = 60
+
+// outlines returns a cut-out as traced outlines: those of its parts, and those of its holes, which are
+// taken away.
+func (s *Server) outlines(ctx context.Context, r *recipe.Recipe, c *cutout.CutOut) (shape.Shapes, error) {
+	all, err := s.lines(ctx, r, c)
+	if err != nil {
+		return nil, err
+	}
+	if len(all) == 0 {
+		return nil, fault.New(fault.Invalid, "Nothing of “%s” is covered by half, so it has no outline.", c.Name)
+	}
+	tolerance := math.Max(float64(r.Photo.LongEdge())/4000, 0.4)
+	var out shape.Shapes
+	// The longest bounds a part: lines that run the other way round bound holes.
+	turn := 0.0
+	for _, l := range all[:min(len(all), mostOutlines)] {
+		line := make([]shape.Point, len(l))
+		for i, p := range l {
+			line[i] = shape.Point(p)
+		}
+		a := shape.Turn(line)
+		if turn == 0 {
+			turn = a
+		}
+		if math.Abs(a) < 16*tolerance*tolerance {
+			continue
+		}
+		if path := shape.Fit(line, true, tolerance); path.Len() >= 3 {
+			out = append(out, shape.Outline{Away: a*turn < 0, Nodes: rounded(path)})
+		}
+	}
+	return out, nil
+}
+
+// cutLine is a cut-out as its list shows it.
+type cutLine struct {
+	ID, Name, Brief string
+	Empty           bool
+}
+
+// CutOuts lists the cut-outs of the shot.
+func (p *page) CutOuts() (out []cutLine) {
+	for i := range p.R.CutOuts {
+		o := &p.R.CutOuts[i]
+		l := cutLine{ID: o.ID, Name: o.Name, Empty: o.Empty(), Brief: "not used"}
+		if n := len(p.R.CutOutUsers(cutout.Ref(o.ID))); n > 0 {
+			l.Brief = plural(n, "use", "uses")
+		}
+		if l.Empty {
+			l.Brief = "nothing cut out yet"
+		}
+		out = append(out, l)
+	}
+	return out
+}
+
+// cutting is a cut-out that is open on the bench.
+type cutting struct {
+	*cutout.CutOut
+	Path    string
+	Missing string // what its strokes leave unsaid
+	Rows    []row
+	Strokes []strokeLine
+	Mends   []strokeLine
+	Users   []string
+}
+
+// Cutting returns the cut-out that is open on the bench, nil where none is.
+func (p *page) Cutting() *cutting {
+	i := slices.IndexFunc(p.R.CutOuts, func(o cutout.CutOut) bool { return o.ID == string(p.Cut) })
+	if p.Cut == "" || i < 0 {
+		return nil
+	}
+	o := &p.R.CutOuts[i]
+	k := &cutting{CutOut: o, Path: fmt.Sprintf("/cutouts/%d", i), Users: p.R.CutOutUsers(p.Cut)}
+	if len(o.Mends) == 0 || len(o.Strokes) > 0 {
+		k.Missing = segment.Missing(o.Strokes)
+	}
+	k.Rows = p.Rows(k.Path)
+	says := map[string]string{}
+	for _, c := range cutout.In.Choices() {
+		says[c.Value] = c.Label
+	}
+	for j, s := range o.Strokes {
+		k.Strokes = append(k.Strokes, strokeLine{Index: j, Path: fmt.Sprintf("%s/strokes/%d", k.Path, j), Name: says[string(s.Says)]})
+	}
+	for j, m := range o.Mends {
+		k.Mends = append(k.Mends, strokeLine{Index: j, Path: fmt.Sprintf("%s/mends/%d", k.Path, j), Name: fmt.Sprintf("To %.0f %%", 100*m.To)})
+	}
+	return k
+}
+
+// Scribble and Mend are the rows of the brushes that are not strokes yet, which the page keeps by
+// itself.
+func (p *page) Scribble() []row {
+	return localRows(p, setting.New[cutout.Stroke](p.frame()), "scribble-", "says")
+}
+
+// Mend is the rows of the brush that mends.
+func (p *page) Mend() []row { return localRows(p, setting.New[cutout.Mend](p.frame()), "mend-") }
+
+// localRows are the rows of a value that the page keeps by itself.
+func localRows[T any](p *page, value T, prefix string, but ...string) (out []row) {
+	v := struct {
+		Brush T `json:"brush"`
+	}{value}
+	for _, r := range rows(v, "/brush", p.frame()) {
+		if !slices.Contains(but, r.Name) {
+			r.Path = "local:" + prefix + r.Name
+			out = append(out, r)
+		}
+	}
+	return out
+}
+
+// cutOutState returns a cut-out as the page's scripts see it: without its pixels, and without strokes
+// unless it is open.
+func (p *page) cutOutState(o *cutout.CutOut) json.RawMessage {
+	lists := ""
+	if o.ID == string(p.Cut) {
+		lists = fmt.Sprintf(`,"strokes":%s,"mends":%s`, setting.Encode(o.Strokes), setting.Encode(o.Mends))
+	}
+	b, err := json.Marshal(map[string]any{"id": o.ID, "name": o.Name, "rough": o.Raster.Rough, "empty": o.Empty(), "x": o.X, "y": o.Y})
+	if err != nil {
+		panic(err) // texts and numbers can be written
+	}
+	return json.RawMessage(string(b[:len(b)-1]) + lists + "}")
+}
+
+// blockerLine is a blocker of the chosen light.
+type blockerLine struct {
+	Index int
+	Path  string
+	Name  string
+	On    bool
+	Rows  []row
+}
+
+// Blockers lists what stands before the chosen light.
+func (p *page) Blockers() (out []blockerLine) {
+	for j, b := range p.L().Blockers {
+		l := blockerLine{Index: j, Path: p.At(fmt.Sprintf("blockers/%d", j)), On: b.On}
+		if a := p.R.Area(b.Area); a != nil {
+			l.Name = a.Name
+		}
+		l.Rows = p.Rows(l.Path)
+		out = append(out, l)
+	}
+	return out
+}
+
+// Standing lists what can stand before the chosen light: cut-outs, other lights, areas.
+func (p *page) Standing() (out []setting.Choice) {
+	for _, c := range standing(p.R) {
+		kind, id := area.Ref(c.Value).Of()
+		if kind == area.OfLight && p.L() != nil && id == p.L().ID {
+			continue
+		}
+		out = append(out, c)
+	}
+	for i := range p.R.Areas {
+		out = append(out, setting.Choice{Value: p.R.Areas[i].ID, Label: "Area " + p.R.Areas[i].Name})
+	}
+	return out
+}
+
+// standing lists what besides the areas of the list can be used as one.
+func standing(r *recipe.Recipe) (out []setting.Choice) {
+	add := func(kind, id, label string) {
+		out = append(out, setting.Choice{Value: string(area.RefTo(kind, id)), Label: label})
+	}
+	for i := range r.CutOuts {
+		add(area.OfCutOut, r.CutOuts[i].ID, "Cut-out "+r.CutOuts[i].Name)
+	}
+	for i := range r.CutOuts {
+		add(area.OfBehind, r.CutOuts[i].ID, "Behind "+r.CutOuts[i].Name)
+	}
+	if len(r.CutOuts) > 1 {
+		add(area.OfBehind, "", "Behind all cut-outs")
+	}
+	for i := range r.Lights {
+		add(area.OfLight, r.Lights[i].ID, "Light "+r.Lights[i].Name)
+	}
+	return out
+}

@@ -1,0 +1,420 @@
+package web
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"image"
+	"math"
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+
+	"github.com/labstack/echo/v5"
+
+	"pyrant/demo"
+	"pyrant/internal/base/cache"
+	"pyrant/internal/base/colour"
+	"pyrant/internal/base/fault"
+	"pyrant/internal/base/photo"
+	"pyrant/internal/base/raster"
+	"pyrant/internal/light/match"
+	"pyrant/internal/recipe"
+	"pyrant/internal/recipe/setting"
+	"pyrant/internal/render"
+	"pyrant/internal/shot/asset"
+	"pyrant/internal/shot/store"
+	"pyrant/internal/vision/align"
+)
+
+// attachReference keeps the photo that comes as a shot's reference, and lays it on the shot's photo by itself.
+func (s *Server) attachReference(c *echo.Context) error {
+	shot, r, err := s.seen(c)
+	if err != nil {
+		return err
+	}
+	if c.QueryParam("demo") != "" && isDemoQuay(shot) {
+		return s.keepReference(c, shot, r, "The quay, lit", demo.QuayLit)
+	}
+	data, err := s.file(c)
+	if err != nil {
+		return err
+	}
+	return s.keepReference(c, shot, r, c.QueryParam("name"), data)
+}
+
+// demoQuay is the sum of the demo's quay.
+var demoQuay = sync.OnceValue(func() string { return asset.Sum(demo.Photo) })
+
+func isDemoQuay(shot *store.Shot) bool { return shot.PhotoSHA == demoQuay() }
+
+// DemoReference tells whether the demo has a reference for the shot's photo.
+func (p *page) DemoReference() bool { return isDemoQuay(p.Shot) }
+
+// keepReference commits a reference of a shot.
+func (s *Server) keepReference(c *echo.Context, shot *store.Shot, r *recipe.Recipe, name string, data []byte) error {
+	ctx := c.Request().Context()
+	sum := asset.Sum(data)
+	o, err := s.decoded(ctx, sum, new(reading), func() ([]byte, error) { return data, nil })
+	if err != nil {
+		return err
+	}
+	p, err := s.photo(ctx, shot.PhotoSHA)
+	if err != nil {
+		return err
+	}
+	ref := setting.New[recipe.Reference](r.Photo.Frame())
+	ref.Sum, ref.Name, ref.Width, ref.Height = sum, fileName(name), o.Width, o.Height
+	found, sure, err := align.Find(ctx, p, o)
+	if err != nil {
+		return err
+	}
+	next := r.Clone()
+	next.Reference = ref
+	if sure >= align.Sure {
+		next.Reference = found.In(ref, r.Photo)
+	}
+	if err := next.Validate(); err != nil {
+		return err
+	}
+	after, err := s.store.Commit(ctx, shot.ID, shot.Version, next, "Attach a reference", asset.New(asset.Picture, data))
+	if err != nil {
+		return err
+	}
+	s.remember(ctx, after, next)
+	return c.JSON(http.StatusOK, map[string]any{"sure": sure, "says": said(r.Photo, ref, found, sure)})
+}
+
+// said tells how a reference lies on the photo, in a sentence or two.
+func said(p recipe.Photo, ref recipe.Reference, a align.Similarity, sure float64) string {
+	var out []string
+	if ref.Width != p.Width || ref.Height != p.Height {
+		out = append(out, fmt.Sprintf("The reference has %d × %d pixels, the photo %d × %d; it was fitted.", ref.Width, ref.Height, p.Width, p.Height))
+	}
+	if sure < align.Sure {
+		out = append(out, fmt.Sprintf("The two photos agree in only %.0f %% of the places that can be compared: the reference was not laid on the photo by itself. Set two pairs of points, or see that it shows the same set.", 100*sure))
+	} else {
+		got := a.In(ref, p)
+		out = append(out, fmt.Sprintf("Laid on the photo: turned by %.2f°, shifted by %.1f and %.1f px; %.0f %% of the places agree.", a.Turn, a.X/a.Size, a.Y/a.Size, 100*sure))
+		if math.Abs(got.Size-1) > 0.002 {
+			out[len(out)-1] += fmt.Sprintf(" It is %.1f %% as large.", 100*got.Size)
+		}
+	}
+	return strings.Join(out, " ")
+}
+
+// referenceOf returns a shot's reference as a photo.
+func (s *Server) referenceOf(ctx context.Context, r *recipe.Recipe) (*photo.Photo, error) {
+	if !r.Reference.There() {
+		return nil, fault.New(fault.Gone, "This shot has no reference. Attach a second photo of the same set, with its lights on.")
+	}
+	return s.photo(ctx, r.Reference.Sum)
+}
+
+// pair returns a shot's photo with its reference on it.
+func (s *Server) pair(ctx context.Context, shot *store.Shot, r *recipe.Recipe) (*match.Pair, error) {
+	o, err := s.referenceOf(ctx, r)
+	if err != nil {
+		return nil, err
+	}
+	p, err := s.photo(ctx, shot.PhotoSHA)
+	if err != nil {
+		return nil, err
+	}
+	return cache.Get(ctx, s.engine.Cache, fmt.Sprintf("pair %s %v", shot.PhotoSHA, r.Reference), func(ctx context.Context) (*match.Pair, error) {
+		return match.New(ctx, p, o, align.Of(r.Reference, r.Photo))
+	})
+}
+
+// referenceLight answers with the light that falls at a place in the reference.
+func (s *Server) referenceLight(c *echo.Context) error {
+	ctx := c.Request().Context()
+	shot, r, err := s.asked(c)
+	if err != nil {
+		return err
+	}
+	x, errX := strconv.ParseFloat(c.QueryParam("x"), 64)
+	y, errY := strconv.ParseFloat(c.QueryParam("y"), 64)
+	if errX != nil || errY != nil {
+		return fault.New(fault.Invalid, "The address says no place.")
+	}
+	if err := onPhoto(shot, x, y); err != nil {
+		return err
+	}
+	p, err := s.pair(ctx, shot, r)
+	if err != nil {
+		return err
+	}
+	got, err := p.At(x, y)
+	// Of a light that is traced in a room the fit of all lights tells more than its rim, on which others shine as well.
+	if tint, ok := s.fittedTint(ctx, shot, r, c.QueryParam("light"), x, y); ok {
+		if err != nil {
+			got, err = match.Reading{}, nil
+		}
+		got.Tint = tint
+	}
+	if err != nil {
+		return err
+	}
+	tenth := func(v float64) float64 { return math.Round(10*v) / 10 }
+	return c.JSON(http.StatusOK, map[string]any{"gel": recipe.GelOf(got.Tint), "hex": got.Tint.Hex(), "stops": tenth(got.Stops), "daylight": tenth(got.Daylight)})
+}
+
+// fittedTint returns the tint of a light at whose shapes a place lies, by the fit of all lights to the reference; ok is false
+// where there is no room, or the fit tells little.
+func (s *Server) fittedTint(ctx context.Context, shot *store.Shot, r *recipe.Recipe, light string, x, y float64) (tint colour.RGB, ok bool) {
+	i, err := strconv.Atoi(light)
+	if err != nil || i < 0 || i >= len(r.Lights) || !r.Room.On {
+		return tint, false
+	}
+	// On the light, or as near as a finger is wide.
+	const across = 400
+	scale := across / float64(r.Photo.LongEdge())
+	m := r.Lights[i].Shapes.At(scale)
+	row, near := make([]float32, 17), false
+	for dy := -8; dy <= 8; dy++ {
+		clear(row)
+		m.Fill(row, int(x*scale)-8, int(y*scale)+dy)
+		near = near || slices.ContainsFunc(row, func(v float32) bool { return v > 0.1 })
+	}
+	if !near {
+		return tint, false
+	}
+	f, err := s.fittedTo(ctx, shot, r)
+	if err != nil || f.Explained < 0.8 {
+		return tint, false
+	}
+	g := f.Gains[i]
+	most := max(g[0], g[1], g[2])
+	if most < 1e-3 {
+		return tint, false
+	}
+	return colour.RGB{R: float32(g[0] / most), G: float32(g[1] / most), B: float32(g[2] / most)}, true
+}
+
+// fittedTo returns what the lights of a shot have to be for the picture to be its reference, kept for its version.
+func (s *Server) fittedTo(ctx context.Context, shot *store.Shot, r *recipe.Recipe) (fitted, error) {
+	return cache.Get(ctx, s.engine.Cache, fmt.Sprintf("left %s %d", shot.ID, shot.Version), func(ctx context.Context) (fitted, error) { return s.fitLights(ctx, shot, r) })
+}
+
+// referenceAction does what is done with a shot's reference; false where the action is none of it.
+func (s *Server) referenceAction(c *echo.Context, name string, shot *store.Shot, r *recipe.Recipe, version int64) (bool, error) {
+	ctx, form := c.Request().Context(), c.Request().Form
+	lay := func(a align.Similarity, title string) (bool, error) {
+		next := r.Clone()
+		next.Reference = a.In(r.Reference, r.Photo)
+		if err := next.Validate(); err != nil {
+			return true, err
+		}
+		return true, s.commit(c, shot, version, next, title)
+	}
+	switch name {
+	case "align-reference":
+		o, err := s.referenceOf(ctx, r)
+		if err != nil {
+			return true, err
+		}
+		p, err := s.photo(ctx, shot.PhotoSHA)
+		if err != nil {
+			return true, err
+		}
+		a, sure, err := align.Find(ctx, p, o)
+		if err != nil {
+			return true, err
+		}
+		if sure < align.Sure {
+			return true, fault.New(fault.Invalid, "%s", said(r.Photo, r.Reference, a, sure))
+		}
+		return lay(a, "Lay the reference on the photo")
+	case "pair-reference":
+		if _, err := s.referenceOf(ctx, r); err != nil {
+			return true, err
+		}
+		var at [4][2]float64 // on the photo and on the reference as it lies, twice
+		if err := json.Unmarshal([]byte(form.Get("points")), &at); err != nil {
+			return true, fault.New(fault.Invalid, "The points cannot be read.")
+		}
+		w, h, ow, oh := r.Photo.Width, r.Photo.Height, r.Reference.Width, r.Reference.Height
+		now := align.Of(r.Reference, r.Photo)
+		var from, to [2][2]float64
+		for i := range from {
+			from[i] = at[2*i]
+			to[i][0], to[i][1] = now.At(at[2*i+1][0], at[2*i+1][1], w, h, ow, oh)
+		}
+		if math.Hypot(from[0][0]-from[1][0], from[0][1]-from[1][1]) < float64(r.Photo.LongEdge())/50 {
+			return true, fault.New(fault.Invalid, "The two places lie too close to each other to tell how the reference is turned. Choose them far apart.")
+		}
+		a, ok := align.ByPairs(from, to, w, h, ow, oh)
+		if !ok {
+			return true, fault.New(fault.Invalid, "Both pairs name one place. Choose two that lie far apart.")
+		}
+		return lay(a, "Lay the reference by points")
+	case "remove-reference":
+		next := r.Clone()
+		next.Reference = setting.New[recipe.Reference](r.Photo.Frame())
+		return true, s.commit(c, shot, version, next, "Remove the reference")
+	case "match-reference":
+		next, _, err := s.matched(ctx, shot, r)
+		if err != nil {
+			return true, err
+		}
+		return true, s.commit(c, shot, version, next, "Match the reference")
+	}
+	return false, nil
+}
+
+// fitted is what a match says.
+type fitted struct {
+	*match.Fitted
+	reach float64 // by which all reaches are multiplied
+}
+
+func (f fitted) Bytes() int64 { return f.Left.Bytes() + 4*int64(len(f.Weight)) }
+
+// reaches are tried where there is no room.
+var reaches = []float64{1, 0.5, 0.7, 1.4, 2, 2.8}
+
+// fitLights finds what the lights have to be for the picture to be its reference.
+func (s *Server) fitLights(ctx context.Context, shot *store.Shot, r *recipe.Recipe) (fitted, error) {
+	pair, err := s.pair(ctx, shot, r)
+	if err != nil {
+		return fitted{}, err
+	}
+	any := false
+	lit := r.Lit()
+	for i := range r.Lights {
+		any = any || lit[i] && r.Lights[i].Spill.On
+	}
+	if !any {
+		return fitted{}, fault.New(fault.Invalid, "No light has spill that could be matched. Trace the lights first.")
+	}
+	return inTurn(ctx, s, shot, asker{lane: "match"}, func(ctx context.Context, p *photo.Photo) (fitted, error) {
+		// Pixels that lights cover show the lights themselves, so the fit leaves them out.
+		covered := raster.NewPlane(pair.Photo.Rect)
+		for i := range r.Lights {
+			if lit[i] {
+				shapes := r.Lights[i].Shapes.At(1 / pair.Step)
+				row := make([]float32, covered.Rect.Dx())
+				for y := range covered.Rect.Dy() {
+					shapes.Fill(row, 0, y)
+					for x, v := range row {
+						covered.Row(y)[x] = max(covered.Row(y)[x], v)
+					}
+				}
+			}
+		}
+		near := grown(covered, max(covered.Rect.Dx()/200, 2))
+		best := fitted{}
+		try := reaches
+		if r.Room.On {
+			try = reaches[:1]
+		}
+		for _, k := range try {
+			scaled := *r
+			scaled.Lights = append(scaled.Lights[:0:0], r.Lights...)
+			most := setting.Of[recipe.Spill]("reach").Max.A
+			for i := range scaled.Lights {
+				scaled.Lights[i].Spill.Reach = math.Min(scaled.Lights[i].Spill.Reach*k, most)
+			}
+			q := render.Request{Photo: p, PhotoKey: shot.PhotoSHA, Recipe: &scaled, LongEdge: max(pair.Photo.Rect.Dx(), pair.Photo.Rect.Dy())}
+			fields, err := s.engine.Added(ctx, q, nil)
+			if err != nil {
+				return fitted{}, err
+			}
+			for i, f := range fields {
+				if fields[i], err = onGrid(f, pair.Photo.Rect); err != nil {
+					return fitted{}, err
+				}
+			}
+			f, err := pair.Fit(ctx, fields, func(i int) bool { return near[i] })
+			if err != nil {
+				return fitted{}, err
+			}
+			if best.Fitted == nil || f.Explained > best.Explained+0.002 {
+				best = fitted{f, k}
+			}
+		}
+		return best, nil
+	})
+}
+
+// onGrid returns a field on a grid of about its size.
+func onGrid(f *raster.RGB, at image.Rectangle) (*raster.RGB, error) {
+	if f.Rect == at {
+		return f, nil
+	}
+	out := raster.NewRGB(at)
+	for y := range at.Dy() {
+		from, to := f.Row(min(y*f.Rect.Dy()/at.Dy(), f.Rect.Dy()-1)), out.Row(y)
+		for x := range at.Dx() {
+			copy(to[3*x:3*x+3], from[3*min(x*f.Rect.Dx()/at.Dx(), f.Rect.Dx()-1):])
+		}
+	}
+	return out, nil
+}
+
+// grown tells which pixels lie within a distance of what is covered.
+func grown(m *raster.Plane, by int) []bool {
+	w, h := m.Rect.Dx(), m.Rect.Dy()
+	out := make([]bool, w*h)
+	for y := range h {
+		for x, v := range m.Row(y) {
+			if v < 0.1 {
+				continue
+			}
+			for j := max(y-by, 0); j <= min(y+by, h-1); j++ {
+				for i := max(x-by, 0); i <= min(x+by, w-1); i++ {
+					out[j*w+i] = true
+				}
+			}
+		}
+	}
+	return out
+}
+
+// matched returns the recipe with its lights as the reference has them, and what was found.
+func (s *Server) matched(ctx context.Context, shot *store.Shot, r *recipe.Recipe) (*recipe.Recipe, fitted, error) {
+	f, err := s.fitLights(ctx, shot, r)
+	if err != nil {
+		return nil, f, err
+	}
+	next, err := r.Matched(f.Gains, f.reach)
+	return next, f, err
+}
+
+// left answers with what a match leaves over: lighter than grey where the reference is brighter, darker where it is darker,
+// in a picture as the frame that is asked for.
+func (s *Server) left(ctx context.Context, shot *store.Shot, r *recipe.Recipe, q render.Request) (*image.RGBA, error) {
+	f, err := s.fittedTo(ctx, shot, r)
+	if err != nil {
+		return nil, err
+	}
+	o := &photo.Photo{Width: f.Left.Rect.Dx(), Height: f.Left.Rect.Dy(), Profile: colour.SRGB}
+	o.Pix8 = make([]uint8, 3*o.Width*o.Height)
+	for i, v := range f.Left.Pix {
+		g := uint8(min(max(128+150*math.Tanh(1.8*float64(v)), 0), 255))
+		c := []uint8{g, g, g}
+		if f.Weight[i] == 0 { // it was not compared, or shows something that moved
+			c = []uint8{40, 40, 40}
+		}
+		copy(o.Pix8[3*i:], c)
+	}
+	return s.engine.Reference(ctx, q, o, fmt.Sprintf("left %s %d", shot.ID, shot.Version), align.Fitted(r.Photo.Width, r.Photo.Height, o.Width, o.Height))
+}
+
+// matchSays answers with how well the lights match the reference as they are fitted.
+func (s *Server) matchSays(c *echo.Context) error {
+	ctx := c.Request().Context()
+	shot, r, err := s.asked(c)
+	if err != nil {
+		return err
+	}
+	f, err := s.fittedTo(ctx, shot, r)
+	if err != nil {
+		return err
+	}
+	day := (f.Daylight[0] + f.Daylight[1] + f.Daylight[2]) / 3
+	return c.JSON(http.StatusOK, map[string]any{"explained": math.Round(1000*f.Explained) / 10, "daylight": math.Round(10*math.Log2(math.Max(day, 1e-4))) / 10})
+}

@@ -1,0 +1,373 @@
+package web
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"math"
+	"net/http"
+	"slices"
+	"strconv"
+
+	"github.com/labstack/echo/v5"
+
+	"pyrant/internal/base/camera"
+	"pyrant/internal/base/codec"
+	"pyrant/internal/base/fault"
+	"pyrant/internal/light/room/staging"
+	"pyrant/internal/recipe"
+	"pyrant/internal/recipe/area"
+	"pyrant/internal/recipe/cutout"
+	"pyrant/internal/recipe/setting"
+	"pyrant/internal/shot/store"
+	"pyrant/internal/vision/vanishing"
+)
+
+// roomAction adds to the room of a shot; false where the action does not.
+func (s *Server) roomAction(c *echo.Context, name string, shot *store.Shot, r *recipe.Recipe, version int64) (bool, error) {
+	form := c.Request().Form
+	points := func(n int) ([]camera.Point, error) {
+		var list []camera.Point
+		if err := json.Unmarshal([]byte(form.Get("points")), &list); err != nil || len(list) != n {
+			return nil, fault.New(fault.Invalid, "This takes %d points of the photo.", n)
+		}
+		return list, nil
+	}
+	commit := func(next *recipe.Recipe, err error, title string) (bool, error) {
+		if err != nil {
+			return true, err
+		}
+		return true, s.commit(c, shot, version, next, title)
+	}
+	// A new room sees as far across as the photo's lens did, if the photo tells of it.
+	if name == "add-wall" || name == "set-horizon" || name == "find-room" {
+		if seen, err := s.seenAcross(c, shot, r); err != nil {
+			return true, err
+		} else if seen > 0 {
+			r = r.Clone()
+			r.Room.View = seen
+		}
+	}
+	switch name {
+	case "set-horizon":
+		p, err := points(2)
+		if err != nil {
+			return true, err
+		}
+		next, err := r.SetHorizon(p[0], p[1])
+		return commit(next, err, "Ground of the room")
+	case "add-wall":
+		p, err := points(2)
+		if err != nil {
+			return true, err
+		}
+		next, err := r.AddWall(p[0], p[1])
+		return commit(next, err, "Wall of the room")
+	case "set-ceiling":
+		p, err := points(2)
+		if err != nil {
+			return true, err
+		}
+		next, err := r.SetCeiling(p[0], p[1])
+		return commit(next, err, "Ceiling of the room")
+	case "set-floor":
+		p, err := points(4)
+		if err != nil {
+			return true, err
+		}
+		next, err := r.SetFloor(p)
+		return commit(next, err, "Floor of the room")
+	case "find-room":
+		return s.findRoom(c, shot, r, commit)
+	case "add-platform":
+		p, err := points(5)
+		if err != nil {
+			return true, err
+		}
+		next, err := r.AddPlatform(p[:4], p[4])
+		return commit(next, err, "Platform in the room")
+	case "add-thing":
+		id := cutout.Ref(form.Get("of"))
+		o := r.CutOut(id)
+		if o == nil || o.Empty() {
+			return true, fault.New(fault.Gone, "There is no such cut-out in this shot.")
+		}
+		foot, err := r.FootOf(o)
+		if err != nil {
+			return true, err
+		}
+		next, err := r.AddThing(id, foot)
+		return commit(next, err, o.Name+" in the room")
+	case "touch-up":
+		i, err := strconv.Atoi(form.Get("light"))
+		if err != nil || i < 0 || i >= len(r.Lights) {
+			return true, fault.New(fault.Invalid, "There is no such light in this shot.")
+		}
+		does := form.Get("does")
+		if does == "pool" {
+			next, id, err := r.Pool(i)
+			if err != nil {
+				return true, err
+			}
+			form.Set("area", string(id))
+			form.Set("part", "0") // its ring is taken hold of at once
+			return commit(next, nil, "Pool of light of "+r.Lights[i].Name)
+		}
+		next, id, err := r.TouchUp(i, recipe.Touching(does))
+		if err != nil {
+			return true, err
+		}
+		form.Set("area", string(id))
+		form.Del("part")
+		return commit(next, nil, "Touch up spill of "+r.Lights[i].Name)
+	}
+	return false, nil
+}
+
+// findRoom makes a floor of what the photo's lines tell.
+func (s *Server) findRoom(c *echo.Context, shot *store.Shot, r *recipe.Recipe, commit func(*recipe.Recipe, error, string) (bool, error)) (bool, error) {
+	ctx := c.Request().Context()
+	p, err := s.photo(ctx, shot.PhotoSHA)
+	if err != nil {
+		return true, err
+	}
+	v, ok, err := vanishing.Of(ctx, p, r.Room.View)
+	if err != nil {
+		return true, err
+	}
+	if !ok {
+		return true, fault.New(fault.Invalid, "The photo has too few straight lines that tell how the camera looked. Drag a wall line or the horizon, or click the corners of something rectangular on the floor.")
+	}
+	next, err := r.SetCamera(&v.Cam, v.Heading)
+	return commit(next, err, "Floor by the photo's lines")
+}
+
+// seenAcross returns the field of view that a photo's camera data tells, 0 where they do not or a room is there already.
+func (s *Server) seenAcross(c *echo.Context, shot *store.Shot, r *recipe.Recipe) (float64, error) {
+	if r.Room.On || r.Room.View != 0 || r.Room.Corners.Len() > 0 {
+		return 0, nil
+	}
+	p, err := s.photo(c.Request().Context(), shot.PhotoSHA)
+	if err != nil {
+		return 0, err
+	}
+	deg, _ := codec.View(p.EXIF, p.Width, p.Height)
+	return math.Round(10*deg) / 10, nil
+}
+
+// sketch answers with the room as lines over the photo; of a draft that cannot be with what is wrong.
+func (s *Server) sketch(c *echo.Context) error {
+	q := struct {
+		Patch json.RawMessage `json:"patch"`
+		Light int             `json:"light"`
+	}{}
+	if err := bindJSON(c, &q); err != nil {
+		return err
+	}
+	_, r, err := s.drafted(c, q.Patch)
+	var k *staging.Sketch
+	if err == nil && r.Room.On {
+		k, err = staging.NewSketch(r, q.Light)
+	}
+	var f *fault.Error
+	if errors.As(err, &f) && f.Kind == fault.Invalid {
+		return c.JSON(http.StatusOK, map[string]any{"wrong": map[string]string{"field": f.Field, "text": f.Msg}})
+	}
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, map[string]any{"room": k})
+}
+
+// roomLine is something of the room as the bench lists it.
+type roomLine struct {
+	Name, Path, About string
+	Rename            bool
+	Rows              []row
+}
+
+// RoomWalls lists the walls, RoomPlatforms the platforms and RoomThings the things of the room.
+func (p *page) RoomWalls() (out []roomLine) {
+	for i, w := range p.R.Room.Walls {
+		at := fmt.Sprintf("/room/walls/%d", i)
+		out = append(out, roomLine{Name: w.Name, Path: at, About: "wall", Rename: true, Rows: append(p.seen(at), p.Row(at+"/gloss"))})
+	}
+	return
+}
+
+// RoomPlatforms lists the platforms.
+func (p *page) RoomPlatforms() (out []roomLine) {
+	for i, f := range p.R.Room.Platforms {
+		at := fmt.Sprintf("/room/platforms/%d", i)
+		out = append(out, roomLine{Name: f.Name, Path: at, About: "platform", Rename: true, Rows: append(p.seen(at), p.Row(at+"/hollow"))})
+	}
+	return
+}
+
+// RoomThings lists the cut-outs that stand in the room.
+func (p *page) RoomThings() (out []roomLine) {
+	for i, t := range p.R.Room.Things {
+		at := fmt.Sprintf("/room/things/%d", i)
+		rows := []row{p.Row(at + "/lies"), p.Row(at + "/edge"), p.Row(at + "/broad"), p.Row(at + "/relief")}
+		if len(p.R.Room.Platforms) > 0 {
+			rows = append([]row{p.Row(at + "/on")}, rows...)
+		}
+		out = append(out, roomLine{Name: p.R.NameOf(t.Of), Path: at, About: "cut-out", Rows: rows})
+	}
+	return
+}
+
+// seen is the row that says in which cut-out something of the room is seen.
+func (p *page) seen(at string) []row {
+	r := p.Row(at + "/seen")
+	if len(r.refs) < 2 {
+		return nil // there is no cut-out to choose
+	}
+	r.refs[0].Label = "where nothing is nearer"
+	return []row{r}
+}
+
+// Absent lists the cut-outs that do not stand in the room yet.
+func (p *page) Absent() (out []*cutout.CutOut) {
+	for i := range p.R.CutOuts {
+		o := &p.R.CutOuts[i]
+		there := false
+		for _, t := range p.R.Room.Things {
+			there = there || string(t.Of) == o.ID
+		}
+		if !there && !o.Empty() {
+			out = append(out, o)
+		}
+	}
+	return
+}
+
+// RoomBrief says what the room has, in a few words.
+func (p *page) RoomBrief() string {
+	m := &p.R.Room
+	if !m.On {
+		return "none"
+	}
+	if m.Corners.Len() == 4 {
+		return "floor by corners"
+	}
+	return "floor by the horizon"
+}
+
+// RoomRows lists some settings of the room, but for those that do nothing.
+func (p *page) RoomRows(names ...string) (out []row) {
+	for _, r := range p.Rows("/room") {
+		if slices.Contains(names, r.Name) {
+			out = append(out, r)
+		}
+	}
+	return
+}
+
+// CameraBrief says how the camera of the room is known.
+func (p *page) CameraBrief() string {
+	m := &p.R.Room
+	if m.View > 0 {
+		return fmt.Sprintf("%.0f° across", m.View)
+	}
+	sp, err := p.R.Space()
+	if err != nil {
+		return ""
+	}
+	by := "as usual"
+	if m.Corners.Len() == 4 {
+		by = "by corners"
+	}
+	return fmt.Sprintf("%.0f° %s", camera.ViewOf(sp.Cam.F, float64(p.R.Photo.Width)), by)
+}
+
+// surfaces lists the surfaces of a room.
+func surfaces(r *recipe.Recipe) []setting.Choice {
+	out := []setting.Choice{{Value: string(area.TheFloor), Label: "Floor"}}
+	for _, w := range r.Room.Walls {
+		out = append(out, setting.Choice{Value: w.ID, Label: w.Name})
+	}
+	if r.Room.Ceiling > 0 {
+		out = append(out, setting.Choice{Value: string(area.TheCeiling), Label: "Ceiling"})
+	}
+	for _, k := range r.Room.Platforms {
+		out = append(out, setting.Choice{Value: k.ID, Label: k.Name})
+	}
+	for _, t := range r.Room.Things {
+		out = append(out, setting.Choice{Value: t.ID, Label: r.NameOf(t.Of)})
+	}
+	return out
+}
+
+// Surfaces lists the surfaces of the room.
+func (p *page) Surfaces() []setting.Choice { return surfaces(p.R) }
+
+// fallRow is a light in the table of what reaches what.
+type fallRow struct {
+	Name  string
+	Gel   string
+	Cells []fallCell
+}
+
+// fallCell is how much of a light falls on a surface, in per cent.
+type fallCell struct {
+	Path, Label string
+	Shown       string
+	Less        bool // not all of it
+}
+
+// Falls is the table of lights against surfaces.
+func (p *page) Falls() (out []fallRow) {
+	for i := range p.R.Lights {
+		l := &p.R.Lights[i]
+		row := fallRow{Name: l.Name, Gel: l.Gel.Colour().Hex()}
+		for _, k := range p.Surfaces() {
+			amount := 1.0
+			if f, ok := l.Spill.Falls[k.Value]; ok {
+				amount = f.Amount
+			}
+			row.Cells = append(row.Cells, fallCell{fmt.Sprintf("/lights/%d/spill/falls/%s", i, k.Value), l.Name + " on " + k.Label, fmt.Sprintf("%.0f", 100*amount), amount != 1})
+		}
+		out = append(out, row)
+	}
+	return
+}
+
+// touchLine is spill that is touched up, as the bench lists it.
+type touchLine struct {
+	Index        int
+	Path         string
+	On           bool
+	Does, Amount row
+	Where        areaLine
+}
+
+// Touches lists what of the chosen light's spill is touched up.
+func (p *page) Touches() (out []touchLine) {
+	for j, t := range p.L().Spill.Touches {
+		at := p.At(fmt.Sprintf("spill/touches/%d", j))
+		out = append(out, touchLine{j, at, t.On, p.Row(at + "/does"), p.Row(at + "/amount"), p.AreaLine(at+"/area", "", fmt.Sprintf("Touch-up of %s", p.L().Name))})
+	}
+	return
+}
+
+// FallsBrief says how many places of the table are not at 100 %.
+func (p *page) FallsBrief() string {
+	n := 0
+	for i := range p.R.Lights {
+		n += len(p.R.Lights[i].Spill.Falls)
+	}
+	if n == 0 {
+		return "all of all"
+	}
+	return plural(n, "exception", "exceptions")
+}
+
+// PartsBrief counts what the room has beside its floor.
+func (p *page) PartsBrief() string {
+	m := &p.R.Room
+	if n := len(m.Walls) + len(m.Platforms) + len(m.Things); n > 0 {
+		return strconv.Itoa(n)
+	}
+	return "nothing yet"
+}

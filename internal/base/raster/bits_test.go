@@ -1,0 +1,22 @@
+package raster
+
+import (
+	"math/rand/v2"
+	"testing"
+
+	"pyrant/internal/base/samebits"
+)
+
+func TestSameBits(t *testing.T) {
+	r := rand.New(rand.NewPCG(1, 2))
+	a := samebits.Numbers(r, 1003, 2)
+	Add(a, samebits.Numbers(r, 1003, 2))
+	Mul(a, samebits.Numbers(r, 1003, 2))
+	Cap(a, 3)
+	samebits.Check(t, "Add, Mul, Cap", a, "4a61cb2a403c")
+	c := samebits.Numbers(r, 3*1003, 2)
+	AddColour(c, samebits.Numbers(r, 1003, 3), [3]float32{0.3, 1.7, 4.1})
+	samebits.Check(t, "AddColour", c, "f3f3c2b08703")
+	AddColours(c, samebits.Numbers(r, 3*1003, 3), [3]float32{0.3, 1.7, 4.1})
+	samebits.Check(t, "AddColours", c, "0c3710b1e8ec")
+}

@@ -1,0 +1,34 @@
+package area
+
+import (
+	"context"
+	"image"
+
+	"pyrant/internal/recipe/setting"
+)
+
+// Light covers where a light is, or where what it gives arrives.
+type Light struct {
+	Light LightRef `json:"light" label:"Of" default:"" doc:"id of the light; left empty, all of them"`
+	What  What     `json:"what" label:"Where" default:"covers"`
+	Gain  float64  `json:"gain" label:"Gain" unit:"stops" range:"-8..8" slider:"-4..4" default:"0" step:"0.1" doc:"how soon glow or spill counts as full: 1 − e^(−light·2^gain) is covered"`
+}
+
+// What is which part of a light an area takes.
+type What string
+
+// The parts of a light.
+const (
+	Covers What = "covers"
+	Glow   What = "glow"
+	Spill  What = "spill"
+)
+
+// Choices returns the parts of a light.
+func (What) Choices() []setting.Choice {
+	return []setting.Choice{{Value: string(Covers), Label: "Its shapes"}, {Value: string(Glow), Label: "Its glow"}, {Value: string(Spill), Label: "Its spill"}}
+}
+
+func (l Light) prepare(ctx context.Context, w World, feather float64, r image.Rectangle) (Rows, error) {
+	return w.Light(ctx, l, feather, r)
+}

@@ -1,0 +1,80 @@
+package area
+
+import (
+	"context"
+	"image"
+	"math"
+	"sync"
+
+	"pyrant/internal/base/colour"
+	"pyrant/internal/recipe/setting"
+)
+
+// ToneWindow is the range of the photo's display brightness, before dusk, that an
+// effect may touch.
+type ToneWindow struct {
+	Low  float64 `json:"low" label:"From" unit:"%" range:"0..1" default:"0" step:"0.01"`
+	High float64 `json:"high" label:"To" unit:"%" range:"0..1" default:"1" step:"0.01"`
+	Soft float64 `json:"soft" label:"Soft" unit:"%" range:"0..1" default:"0.1" step:"0.01" doc:"how far it fades beyond both ends"`
+}
+
+// Check refuses a window that is upside down.
+func (w ToneWindow) Check(setting.Frame) (field, msg string) {
+	if w.Low > w.High {
+		return "", "The window's lower end lies above its upper end."
+	}
+	return "", ""
+}
+
+// Whole tells whether the window lets everything through.
+func (w ToneWindow) Whole() bool { return w.Low <= 0 && w.High >= 1 }
+
+// At returns how much of the effect a display brightness v takes, from 0 to 1.
+func (w ToneWindow) At(v float64) float64 {
+	k := 1.0
+	if w.Low > 0 {
+		k *= ramp((v - w.Low) / math.Max(w.Soft, 1e-3))
+	}
+	if w.High < 1 {
+		k *= ramp((w.High - v) / math.Max(w.Soft, 1e-3))
+	}
+	return k
+}
+
+// ramp rises smoothly from 0 at -1 to 1 at 0.
+func ramp(t float64) float64 {
+	t = math.Min(math.Max(t+1, 0), 1)
+	return t * t * (3 - 2*t)
+}
+
+func (w ToneWindow) prepare(ctx context.Context, in World, feather float64, r image.Rectangle) (Rows, error) {
+	const steps = 1024
+	table := make([]float32, steps+2)
+	for i := range table {
+		table[i] = float32(w.At(float64(i) / steps))
+	}
+	return ofPhoto(ctx, in, setting.Key(w), feather, r, func(r, g, b float32) float32 {
+		f := colour.Display.At(colour.Luma(r, g, b)) * steps
+		i := int(f)
+		return table[i] + (table[i+1]-table[i])*(f-float32(i))
+	})
+}
+
+// ofPhoto is the coverage that a function of the photo's colour gives.
+func ofPhoto(ctx context.Context, w World, key string, feather float64, r image.Rectangle, at func(r, g, b float32) float32) (Rows, error) {
+	photo := w.Photo()
+	pool := sync.Pool{New: func() any { return new([]float32) }}
+	f := func(dst []float32, x0, y int) {
+		buf := pool.Get().(*[]float32)
+		defer pool.Put(buf)
+		if cap(*buf) < 3*len(dst) {
+			*buf = make([]float32, 3*len(dst))
+		}
+		p := (*buf)[:3*len(dst)]
+		photo(p, x0, y)
+		for i := range dst {
+			dst[i] = at(p[3*i], p[3*i+1], p[3*i+2])
+		}
+	}
+	return soften(ctx, w, key+" "+w.PhotoKey(), rule{w.Frame(), f}, feather, r)
+}
