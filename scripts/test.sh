@@ -32,6 +32,7 @@ if grep -rn 'x/sync/errgroup"' --include=*.go cmd internal | grep -v '^internal/
   exit 1
 fi
 go vet ./...
+go run ./scripts/guards
 # What is particular to a system is in files of its own; this one has the fewest of them.
 GOOS=windows CGO_ENABLED=0 go vet ./cmd/... ./internal/...
 npm run --silent lint

@@ -120,7 +120,8 @@ func TestRenderOptions(t *testing.T) {
 		MS    struct{ Render float64 }
 		Peak  int `json:"peak_memory_mib"`
 	}
-	if err := json.Unmarshal([]byte(must(t, "render", shot, "-o", at("x.tif"), "--depth", "16", "--long-edge", "200", "--stats")), &stats); err != nil {
+	if err := json.Unmarshal([]byte(must(t, "render", shot, "-o", at("x.tif"), "--depth", "16",
+		"--long-edge", "200", "--stats")), &stats); err != nil {
 		t.Fatal(err)
 	}
 	if stats.Width != 200 || stats.MS.Render <= 0 || stats.Peak <= 0 {

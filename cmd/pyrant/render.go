@@ -76,7 +76,8 @@ func cmdNew(ctx context.Context, args []string) error {
 
 // formats maps the endings of output files to formats of 8 and of 16 bits.
 var formats = map[string][2]export.Format{
-	".jpg": {export.JPEG}, ".jpeg": {export.JPEG}, ".png": {export.PNG, export.PNG16}, ".tif": {export.TIFF, export.TIFF16}, ".tiff": {export.TIFF, export.TIFF16},
+	".jpg": {export.JPEG}, ".jpeg": {export.JPEG}, ".png": {export.PNG, export.PNG16},
+	".tif": {export.TIFF, export.TIFF16}, ".tiff": {export.TIFF, export.TIFF16},
 }
 
 func cmdRender(ctx context.Context, args []string) error {
@@ -163,7 +164,8 @@ func cmdRender(ctx context.Context, args []string) error {
 	w, h, _ = render.Size(w, h, set.LongEdge(w, h))
 	times := map[string]time.Duration{"open": time.Since(start)}
 	start = time.Now()
-	j := &export.Job{Photo: photo, PhotoKey: "file", Recipe: s.Recipe, Layer: render.Layer(*layer), Settings: set, Stats: st}
+	j := &export.Job{Photo: photo, PhotoKey: "file", Recipe: s.Recipe, Layer: render.Layer(*layer),
+		Settings: set, Stats: st}
 	data, s, photo = nil, nil, nil // the encoder needs room of its own
 	var notes []string
 	err = writeFile(*out, func(w io.Writer) (err error) {
@@ -188,13 +190,16 @@ func cmdRender(ctx context.Context, args []string) error {
 }
 
 // picturesOf returns how an engine comes to the pictures of a shot, each of which is decoded once.
-func picturesOf(e *render.Engine, files map[string][]byte) func(ctx context.Context, sum string) (*photo.Photo, error) {
+func picturesOf(e *render.Engine, files map[string][]byte) func(ctx context.Context,
+	sum string) (*photo.Photo, error) {
 	return func(ctx context.Context, sum string) (*photo.Photo, error) {
-		return cache.Get(ctx, e.Cache, "decoded "+sum, func(ctx context.Context) (*photo.Photo, error) { return codec.Open(ctx, files[sum]) })
+		return cache.Get(ctx, e.Cache, "decoded "+sum,
+			func(ctx context.Context) (*photo.Photo, error) { return codec.Open(ctx, files[sum]) })
 	}
 }
 
-func printStats(e *render.Engine, st *render.Stats, w, h int, times map[string]time.Duration) error {
+func printStats(e *render.Engine, st *render.Stats, w, h int,
+	times map[string]time.Duration) error {
 	ms := map[string]any{}
 	nodes := map[string]float64{}
 	for k, v := range times {

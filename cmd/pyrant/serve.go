@@ -46,7 +46,8 @@ func cmdServe(ctx context.Context, mode string, args []string) error {
 	debug.SetGCPercent(60)
 	log := slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelInfo}))
 	s, err := web.New(web.Options{
-		Addr: *addr, Hosts: strings.FieldsFunc(strings.ToLower(*hosts), func(r rune) bool { return r == ',' }),
+		Addr: *addr, Hosts: strings.FieldsFunc(strings.ToLower(*hosts),
+			func(r rune) bool { return r == ',' }),
 		Data: *data, MaxUpload: *upload << 20, CacheBytes: *cache << 20, Log: log,
 	})
 	if err != nil {

@@ -18,7 +18,10 @@ func (r *Recipe) simplify(old *Recipe) {
 	known := map[string]bool{}
 	old.strokes(func(s *area.Stroke) { known[s.Points.Key()] = true })
 	fresh := false
-	r.strokes(func(s *area.Stroke) { fresh = fresh || s.Points.Len() > 2 && !known[s.Points.Key()] })
+	r.strokes(func(s *area.Stroke) {
+		fresh = fresh || s.Points.Len() > 2 &&
+			!known[s.Points.Key()]
+	})
 	if !fresh {
 		return
 	}
@@ -99,7 +102,8 @@ func (r *Recipe) AddArea(name string, parts ...area.Part) (*Recipe, area.Ref, er
 		a.Parts = []area.Part{}
 	}
 	a.ID = free("a", len(c.Areas), func(id string) bool { return c.Area(area.Ref(id)) != nil })
-	for n := 2; slices.ContainsFunc(c.Areas, func(o area.Area) bool { return o.Name == a.Name }); n++ {
+	for n := 2; slices.ContainsFunc(c.Areas,
+		func(o area.Area) bool { return o.Name == a.Name }); n++ {
 		a.Name = fmt.Sprintf("%s %d", name, n)
 	}
 	c.Areas = append(c.Areas, a)
@@ -125,10 +129,12 @@ func (r *Recipe) Users(id area.Ref) (out []string) {
 		if r.Lights[i].Spill.Carrier == id && id != "" {
 			out = append(out, "what carries the light “"+r.Lights[i].Name+"”")
 		}
-		if id != "" && slices.ContainsFunc(r.Lights[i].Spill.Touches, func(t Touch) bool { return t.Area == id }) {
+		if id != "" && slices.ContainsFunc(r.Lights[i].Spill.Touches,
+			func(t Touch) bool { return t.Area == id }) {
 			out = append(out, "the touched-up spill of the light “"+r.Lights[i].Name+"”")
 		}
-		if l := &r.Lights[i]; id != "" && (l.Trim.Area == id || slices.ContainsFunc(l.Shells, func(s Shell) bool { return s.Trim.Area == id })) {
+		if l := &r.Lights[i]; id != "" && (l.Trim.Area == id || slices.ContainsFunc(l.Shells,
+			func(s Shell) bool { return s.Trim.Area == id })) {
 			out = append(out, "the trim of the light “"+l.Name+"”")
 		}
 		if k := &r.Lights[i].Rays; id != "" && (k.Trim.Area == id || k.Near == id) {
@@ -164,11 +170,13 @@ func (r *Recipe) RemoveLight(i int) *Recipe {
 	c.Lights = slices.Delete(c.Lights, i, i+1)
 	own := area.RefTo(area.OfLight, l.ID)
 	for k := range c.Lights {
-		c.Lights[k].Blockers = slices.DeleteFunc(c.Lights[k].Blockers, func(b Blocker) bool { return b.Area == own })
+		c.Lights[k].Blockers = slices.DeleteFunc(c.Lights[k].Blockers,
+			func(b Blocker) bool { return b.Area == own })
 		if c.Lights[k].Spill.Carrier == own {
 			c.Lights[k].Spill.Carrier = ""
 		}
-		c.Lights[k].Spill.Touches = slices.DeleteFunc(c.Lights[k].Spill.Touches, func(t Touch) bool { return t.Area == own })
+		c.Lights[k].Spill.Touches = slices.DeleteFunc(c.Lights[k].Spill.Touches,
+			func(t Touch) bool { return t.Area == own })
 		for _, a := range c.Lights[k].limits() {
 			if *a == own {
 				*a = ""
@@ -217,7 +225,8 @@ func (r *Recipe) Brightest() int {
 		for _, s := range l.Shells {
 			sum += s.Strength
 		}
-		if v := l.Gain() * (1 + sum) * math.Sqrt(r.covers(l)) * float64(l.Gel.Colour().Luma()+0.2); l.On && v > most {
+		if v := l.Gain() * (1 +
+			sum) * math.Sqrt(r.covers(l)) * float64(l.Gel.Colour().Luma()+0.2); l.On && v > most {
 			best, most = i, v
 		}
 	}
@@ -276,7 +285,8 @@ func (r *Recipe) covers(l *Light) float64 {
 	for _, s := range l.Shapes {
 		if k, ok := s.(shape.CutOut); ok {
 			if c := r.CutOut(k.Of); c != nil {
-				a += float64(c.Raster.Width) * float64(c.Raster.Height) * c.Raster.Cell * c.Raster.Cell / 2
+				a += float64(c.Raster.Width) * float64(c.Raster.Height) * c.Raster.Cell *
+					c.Raster.Cell / 2
 			}
 		}
 	}

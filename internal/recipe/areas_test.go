@@ -18,7 +18,8 @@ import (
 // Every start makes passes and areas like all others: valid, undoable by their titles,
 // encoded and read again.
 func TestStarts(t *testing.T) {
-	for _, base := range []*Recipe{sample(t), New(900, 600), New(1, 1), New(2, 3), New(60000, 40000)} {
+	for _, base := range []*Recipe{sample(t), New(900, 600), New(1, 1), New(2, 3),
+		New(60000, 40000)} {
 		for _, s := range Starts {
 			r, first, open, err := base.Begin(s.ID)
 			if err != nil {
@@ -68,7 +69,8 @@ func TestRemovingWhatIsReferredTo(t *testing.T) {
 	}
 	i := r.Brightest()
 	id, gel := r.Lights[i].ID, r.Lights[i].Gel
-	r.Areas[0].Parts = append(r.Areas[0].Parts, area.Part{On: true, Does: area.Away, Amount: 1, Of: area.Light{Light: area.LightRef(id), What: area.Glow}})
+	r.Areas[0].Parts = append(r.Areas[0].Parts, area.Part{On: true, Does: area.Away, Amount: 1,
+		Of: area.Light{Light: area.LightRef(id), What: area.Glow}})
 	if err := r.Validate(); err != nil {
 		t.Fatal(err)
 	}
@@ -81,7 +83,8 @@ func TestRemovingWhatIsReferredTo(t *testing.T) {
 		t.Errorf("of the area %d parts are left", len(parts))
 	}
 	after := n.Finish.Passes[1].Does.(pass.Ramp)
-	was, is := before.Middle.Colour(&pass.Gel{Hue: gel.Hue, Saturation: gel.Saturation}), after.Middle.Colour(nil)
+	was, is := before.Middle.Colour(&pass.Gel{Hue: gel.Hue, Saturation: gel.Saturation}),
+		after.Middle.Colour(nil)
 	if after.Follow != "" || math.Abs(float64(was.R-is.R))+math.Abs(float64(was.B-is.B)) > 1e-5 {
 		t.Errorf("the ramp had %v, without its light %v", was, is)
 	}
@@ -104,7 +107,8 @@ func TestRemovingWhatIsReferredTo(t *testing.T) {
 			t.Errorf("%s: %v", path, err)
 		}
 	}
-	circle, _, err := r.AddArea("Other", area.Part{On: true, Does: area.Add, Amount: 1, Of: area.Other{Area: a}})
+	circle, _, err := r.AddArea("Other", area.Part{On: true, Does: area.Add, Amount: 1,
+		Of: area.Other{Area: a}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -151,7 +155,8 @@ func TestPassesAreDuplicatedAndOrdered(t *testing.T) {
 // A stroke is simplified when it comes, once; strokes that are there stay as they are. A
 // recipe that would be too large is said to be.
 func TestStrokesAreSimplifiedAndBounded(t *testing.T) {
-	r, id, err := New(3000, 2000).AddArea("Sky", area.Part{On: true, Does: area.Add, Amount: 1, Of: area.Strokes{Strokes: []area.Stroke{}}})
+	r, id, err := New(3000, 2000).AddArea("Sky", area.Part{On: true, Does: area.Add, Amount: 1,
+		Of: area.Strokes{Strokes: []area.Stroke{}}})
 	if err != nil || id != "a1" {
 		t.Fatal(id, err)
 	}
@@ -187,7 +192,8 @@ func TestStrokesAreSimplifiedAndBounded(t *testing.T) {
 	if points(r, 0).Key() != first.Key() {
 		t.Error("a stroke that was there has changed")
 	}
-	if s := r.Areas[0].Parts[0].Of.(area.Strokes).Strokes[0]; s.Diameter != 150 || s.Flow != 1 || s.Softness != 0.6 || first.At(0).P != 1 {
+	if s := r.Areas[0].Parts[0].Of.(area.Strokes).Strokes[0]; s.Diameter != 150 || s.Flow != 1 ||
+		s.Softness != 0.6 || first.At(0).P != 1 {
 		t.Errorf("a stroke of points alone is %+v", s)
 	}
 	if err := r.Fits(); err != nil {
@@ -202,7 +208,8 @@ func TestStrokesAreSimplifiedAndBounded(t *testing.T) {
 	if err := r.Fits(); !fault.Is(err, fault.TooLarge) || !strings.Contains(err.Error(), "room for 8 MB") {
 		t.Errorf("%d bytes fit: %v", len(r.Encode()), err)
 	}
-	if _, err := r.Apply([]setting.Op{{Op: "add", Path: "/areas/0/parts/0/of/strokes/-", Value: json.RawMessage(stroke(30001, 3))}}); err == nil {
+	if _, err := r.Apply([]setting.Op{{Op: "add", Path: "/areas/0/parts/0/of/strokes/-",
+		Value: json.RawMessage(stroke(30001, 3))}}); err == nil {
 		t.Error("a stroke of 30001 points is not refused")
 	}
 }
@@ -217,7 +224,8 @@ func TestUpgradeOfDusk(t *testing.T) {
 	if len(r.Dusk.Passes) != 2 || r.Dusk.Daylight != -1.5 || r.Lights[0].Keep != 0 {
 		t.Fatalf("%+v", r.Dusk)
 	}
-	if c := r.Lights[0]; c.Core.Whiteness != 0.82 || c.Core.Texture != 0.35 || c.Spill.Strength != 2 || c.Shells[0].Lift != 0.6 {
+	if c := r.Lights[0]; c.Core.Whiteness != 0.82 || c.Core.Texture != 0.35 ||
+		c.Spill.Strength != 2 || c.Shells[0].Lift != 0.6 {
 		t.Errorf("what was missing has the defaults of now: %+v, %+v", c.Core, c.Spill)
 	}
 	prog, err := pass.Compile(r.Dusk.Passes, pass.Site{})

@@ -34,7 +34,8 @@ func (r *Recipe) Apply(ops []setting.Op) (*Recipe, error) {
 // words returns what a page calls a field as faults name it; nothing where that is not known.
 func (r *Recipe) words(field string) string {
 	path := "/" + strings.NewReplacer(".", "/", "[", "/", "]", "").Replace(strings.TrimPrefix(field, "/"))
-	if title := setting.Title(*r, []setting.Op{{Op: "replace", Path: path}}); field != "" && title != setting.AnyTitle {
+	if title := setting.Title(*r, []setting.Op{{Op: "replace", Path: path}}); field != "" &&
+		title != setting.AnyTitle {
 		return title
 	}
 	return ""
@@ -82,7 +83,8 @@ func (r *Recipe) Title(ops []setting.Op) string {
 			}
 		case "place":
 			var i int
-			if _, err := fmt.Sscanf(ops[0].Path, "/lights/%d", &i); err == nil && i >= 0 && i < len(r.Lights) {
+			if _, err := fmt.Sscanf(ops[0].Path, "/lights/%d", &i); err == nil && i >= 0 &&
+				i < len(r.Lights) {
 				return "Place of " + r.Lights[i].Name
 			}
 		}
@@ -116,7 +118,8 @@ func (r *Recipe) AddLight() (*Recipe, int, error) {
 	c := r.Clone()
 	l := DefaultLight(r.Photo)
 	n := 1
-	l.ID, l.Name = free("l", len(c.Lights), func(id string) bool { return c.LightOf(area.LightRef(id)) != nil }), "Light 1"
+	l.ID, l.Name = free("l", len(c.Lights),
+		func(id string) bool { return c.LightOf(area.LightRef(id)) != nil }), "Light 1"
 	for slices.ContainsFunc(c.Lights, func(o Light) bool { return o.Name == l.Name }) {
 		n++
 		l.Name = fmt.Sprintf("Light %d", n)
@@ -143,7 +146,8 @@ func (r *Recipe) DuplicateLight(i int) (*Recipe, error) {
 	}
 	c := r.Clone()
 	l := setting.Clone(r.Lights[i])
-	l.ID, l.Alone = free("l", len(c.Lights), func(id string) bool { return c.LightOf(area.LightRef(id)) != nil }), false
+	l.ID, l.Alone = free("l", len(c.Lights),
+		func(id string) bool { return c.LightOf(area.LightRef(id)) != nil }), false
 	if name := l.Name + " copy"; len([]rune(name)) <= setting.Of[Light]("name").Count[1] {
 		l.Name = name
 	}
@@ -173,7 +177,8 @@ func (r *Recipe) AddShell(i int) (*Recipe, error) {
 	default:
 		at, widest := 1, 0.0
 		for k := 1; k < n; k++ {
-			if gap := math.Log(max(l.Shells[k].Radius, 0.3) / max(l.Shells[k-1].Radius, 0.3)); gap > widest {
+			if gap := math.Log(max(l.Shells[k].Radius, 0.3) / max(l.Shells[k-1].Radius,
+				0.3)); gap > widest {
 				at, widest = k, gap
 			}
 		}

@@ -19,7 +19,8 @@ func TestWords(t *testing.T) {
 	r.Lights[0].Name = "Signal rod"
 	r.CutOuts = append(r.CutOuts, cutout.CutOut{ID: "c", Name: "Figure"})
 	r.Room.On = true
-	r.Room.Things = []Thing{{ID: "t", Of: "c", Foot: camera.Point{X: 150, Y: 180}, Edge: 1, Broad: 1, Lies: LiesAuto}}
+	r.Room.Things = []Thing{{ID: "t", Of: "c", Foot: camera.Point{X: 150, Y: 180}, Edge: 1,
+		Broad: 1, Lies: LiesAuto}}
 	for _, tt := range []struct {
 		path  string
 		value any

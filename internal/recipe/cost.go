@@ -11,7 +11,9 @@ import (
 
 // Cost is about how long a picture of a recipe takes, by what it is spent on.
 type Cost struct {
-	Seconds float64 // of one core of the machine that was measured, for a picture of 1500 × 1000 pixels that finds nothing in a cache
+	// of one core of the machine that was measured, for a picture of 1500 × 1000 pixels that finds
+	// nothing in a cache
+	Seconds float64
 	parts   []costPart
 }
 
@@ -23,26 +25,28 @@ type costPart struct {
 // MaxSeconds is how long a picture may take on two cores.
 const MaxSeconds = 20
 
-// The costs of single things, in seconds of a core, measured on a 2.5 GHz Xeon with up to 100 lights, 160 shells, 5000 bulbs,
-// 380 pieces of tubes, 30 platforms and 15 objects. Each is the slope of the time by the number of things.
+// The costs of single things, in seconds of a core, measured on a 2.5 GHz Xeon with up to 100
+// lights, 160 shells, 5000 bulbs, 380 pieces of tubes, 30 platforms and 15 objects. Each is the
+// slope of the time by the number of things.
 const (
-	costPicture  = 0.3     // decoded photo to encoded frame
-	costLight    = 0.02    // mask and core
-	costAdded    = 0.0005  // a shell that joins by add, of many that share a sum
-	costBlended  = 0.052   // a shell that joins by a blend mode
-	costBulb     = 0.00014 // a bulb of a string
-	costRayed    = 0.0008  // a bulb with rays
-	costStreak   = 0.25    // a streak that crosses the frame
-	costPass     = 0.03    // a pass in an area
-	costPiece    = 0.004   // a piece of a light in a room: an outline, a bulb, a straight part of a tube
+	costPicture = 0.3     // decoded photo to encoded frame
+	costLight   = 0.02    // mask and core
+	costAdded   = 0.0005  // a shell that joins by add, of many that share a sum
+	costBlended = 0.052   // a shell that joins by a blend mode
+	costBulb    = 0.00014 // a bulb of a string
+	costRayed   = 0.0008  // a bulb with rays
+	costStreak  = 0.25    // a streak that crosses the frame
+	costPass    = 0.03    // a pass in an area
+	// a piece of a light in a room: an outline, a bulb, a straight part of a tube
+	costPiece    = 0.004
 	costShadow   = 0.002   // a platform, for each piece
 	costObject   = 0.15    // an object in the room, for the daylight
 	costOccluded = 0.008   // an object, for each piece
 	costRod      = 0.00043 // a bulb or a straight part of a tube of another light, for each piece
 )
 
-// pieces returns into about how many parts a shape is taken apart that light a room, and whether they are thick rods that
-// shade what other lights give.
+// pieces returns into about how many parts a shape is taken apart that light a room, and whether
+// they are thick rods that shade what other lights give.
 func pieces(s shape.Shape) (n int, rods bool) {
 	switch s := s.(type) {
 	case shape.Tube:
@@ -125,9 +129,11 @@ func (r *Recipe) Cost() Cost {
 	room := 0.0
 	if r.Room.On {
 		for i := range r.Lights {
-			if l := &r.Lights[i]; lit[i] && piece[i] > 0 && r.Spill.On && l.Spill.On && l.Spill.Strength > 0 {
+			if l := &r.Lights[i]; lit[i] && piece[i] > 0 && r.Spill.On && l.Spill.On &&
+				l.Spill.Strength > 0 {
 				inRoom += piece[i]
-				room += float64(piece[i]) * (costPiece + costShadow*float64(len(r.Room.Platforms)) + costOccluded*float64(len(r.Room.Things)) + costRod*float64(rods-rod[i]))
+				room += float64(piece[i]) * (costPiece + costShadow*float64(len(r.Room.Platforms)) +
+					costOccluded*float64(len(r.Room.Things)) + costRod*float64(rods-rod[i]))
 			}
 		}
 		room += costObject * float64(len(r.Room.Things))
@@ -141,7 +147,8 @@ func (r *Recipe) Cost() Cost {
 		}
 	}
 	c := Cost{parts: []costPart{
-		{costLight*float64(lights) + costAdded*float64(added), fmt.Sprintf("%d lights with %d shells", lights, added+blended)},
+		{costLight*float64(lights) + costAdded*float64(added),
+			fmt.Sprintf("%d lights with %d shells", lights, added+blended)},
 		{costBlended * float64(blended), fmt.Sprintf("%d shells with a blend mode other than add", blended)},
 		{costBulb * float64(bulbs), fmt.Sprintf("%d bulbs of strings", bulbs)},
 		{costRayed * float64(rayed), fmt.Sprintf("%d bulbs with rays", rayed)},
@@ -161,6 +168,9 @@ func (c Cost) Check() error {
 	if c.Seconds/2 <= MaxSeconds {
 		return nil
 	}
-	most := slices.MaxFunc(c.parts, func(a, b costPart) int { return cmp.Compare(a.seconds, b.seconds) })
+	most := slices.MaxFunc(c.parts, func(a, b costPart) int {
+		return cmp.Compare(a.seconds,
+			b.seconds)
+	})
 	return fault.New(fault.TooLarge, "A picture of this shot would take about %.0f seconds; %d are the limit. Most of it is for %s. Remove some of them, then try again.", c.Seconds/2, MaxSeconds, most.what)
 }

@@ -29,7 +29,8 @@ func costly(t *testing.T, n int, make func(i int, l *Light)) *Recipe {
 	return r
 }
 
-// Recipes at the limits of their lists are refused, each by what is too much; those of a day's work are not.
+// Recipes at the limits of their lists are refused, each by what is too much; those of a day's work
+// are not.
 func TestCost(t *testing.T) {
 	blended := func(n int) func(int, *Light) {
 		return func(_ int, l *Light) {
@@ -61,7 +62,8 @@ func TestCost(t *testing.T) {
 		r.Room.On, r.Room.Horizon = true, 600
 		for i := range platforms {
 			x := float64(100 + 90*i)
-			next, err := r.AddPlatform([]camera.Point{{X: x, Y: 1280}, {X: x + 60, Y: 1280}, {X: x + 64, Y: 1240}, {X: x + 6, Y: 1240}}, camera.Point{X: x, Y: 1400})
+			next, err := r.AddPlatform([]camera.Point{{X: x, Y: 1280}, {X: x + 60, Y: 1280},
+				{X: x + 64, Y: 1240}, {X: x + 6, Y: 1240}}, camera.Point{X: x, Y: 1400})
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -77,7 +79,8 @@ func TestCost(t *testing.T) {
 		"bulbs with rays":   {costly(t, 1, strung(500, true)), "250000 bulbs with rays"},
 		"tubes in a room":   {inRoom(costly(t, 100, tubes), 30), "parts of lights in a room with 30 platforms"},
 	} {
-		if err := tt.r.Cost().Check(); !fault.Is(err, fault.TooLarge) || !strings.Contains(err.Error(), tt.most) {
+		if err := tt.r.Cost().Check(); !fault.Is(err, fault.TooLarge) ||
+			!strings.Contains(err.Error(), tt.most) {
 			t.Errorf("%s: %.0f s, %v", name, tt.r.Cost().Seconds, err)
 		}
 		// Lights that are off cost nothing.

@@ -15,9 +15,10 @@ import (
 // Blocker is something that stands before a light: the light's core does not show there, and its
 // glow only as far as that says.
 //
-// With B for what the area covers, feathered, the core is multiplied by 1 − B. The glow is multiplied
-// by 1 − shells·max(0, 2·(G_wrap ∗ B) − 1), where G is a Gaussian: at an edge none of it is lost, and
-// in the depth of the wrap two thirds; without a wrap it is multiplied by 1 − shells·B.
+// With B for what the area covers, feathered, the core is multiplied by 1 − B. The glow is
+// multiplied by 1 − shells·max(0, 2·(G_wrap ∗ B) − 1), where G is a Gaussian: at an edge none of it
+// is lost, and in the depth of the wrap two thirds; without a wrap it is multiplied by 1 −
+// shells·B.
 type Blocker struct {
 	On      bool     `json:"on" label:"Switch" default:"true" row:"own"`
 	Area    area.Ref `json:"area" label:"Stands before it" row:"own" doc:"id of an area; cut-out:ID is what a cut-out covers, behind:ID all but that, light:ID the shapes of another light"`
@@ -96,7 +97,8 @@ func (r *Recipe) AddCutOut(name string) (*Recipe, int, error) {
 	o := setting.New[cutout.CutOut](r.Photo.Frame())
 	o.ID = free("c", len(c.CutOuts), func(id string) bool { return c.CutOut(cutout.Ref(id)) != nil })
 	o.Name = name
-	for n := 2; slices.ContainsFunc(c.CutOuts, func(k cutout.CutOut) bool { return k.Name == o.Name }); n++ {
+	for n := 2; slices.ContainsFunc(c.CutOuts,
+		func(k cutout.CutOut) bool { return k.Name == o.Name }); n++ {
 		o.Name = fmt.Sprintf("%s %d", name, n)
 	}
 	c.CutOuts = append(c.CutOuts, o)
@@ -107,12 +109,14 @@ func (r *Recipe) AddCutOut(name string) (*Recipe, int, error) {
 func (r *Recipe) CutOutUsers(id cutout.Ref) (out []string) {
 	for i := range r.Lights {
 		l := &r.Lights[i]
-		if slices.ContainsFunc(l.Shapes, func(s shape.Shape) bool { c, ok := s.(shape.CutOut); return ok && c.Of == id }) {
+		if slices.ContainsFunc(l.Shapes,
+			func(s shape.Shape) bool { c, ok := s.(shape.CutOut); return ok && c.Of == id }) {
 			out = append(out, "the light “"+l.Name+"”")
 		}
 	}
 	for i := range r.Areas {
-		if slices.ContainsFunc(r.Areas[i].Parts, func(p area.Part) bool { c, ok := p.Of.(area.CutOut); return ok && c.Of == id }) {
+		if slices.ContainsFunc(r.Areas[i].Parts,
+			func(p area.Part) bool { c, ok := p.Of.(area.CutOut); return ok && c.Of == id }) {
 			out = append(out, "the area “"+r.Areas[i].Name+"”")
 		}
 	}
@@ -141,14 +145,16 @@ func (r *Recipe) RemoveCutOut(id cutout.Ref) (*Recipe, error) {
 		return nil, fault.New(fault.Invalid, "The cut-out “%s” is used by %s. Take it out there first.", r.CutOut(id).Name, strings.Join(used, " and "))
 	}
 	c := r.Clone()
-	c.CutOuts = slices.DeleteFunc(c.CutOuts, func(o cutout.CutOut) bool { return o.ID == string(id) })
+	c.CutOuts = slices.DeleteFunc(c.CutOuts,
+		func(o cutout.CutOut) bool { return o.ID == string(id) })
 	return c, nil
 }
 
 // checkCutOuts refuses cut-outs that share an id, and what refers to one that is not there.
 func (r *Recipe) checkCutOuts() (field, msg string) {
 	for i := range r.CutOuts {
-		if id := r.CutOuts[i].ID; slices.ContainsFunc(r.CutOuts[:i], func(o cutout.CutOut) bool { return o.ID == id }) {
+		if id := r.CutOuts[i].ID; slices.ContainsFunc(r.CutOuts[:i],
+			func(o cutout.CutOut) bool { return o.ID == id }) {
 			return fmt.Sprintf("cutouts[%d].id", i), fmt.Sprintf("Two cut-outs have the id %q.", id)
 		}
 	}
@@ -229,20 +235,22 @@ func (r *Recipe) touches(l *Light, id area.Ref) string {
 // HasSurface tells whether the room has a surface.
 func (r *Recipe) HasSurface(id area.SurfaceRef) bool {
 	m := &r.Room
-	return id == area.TheFloor || id == area.TheCeiling && m.Ceiling > 0 || slices.ContainsFunc(m.Walls, func(w Wall) bool { return w.ID == string(id) }) ||
+	return id == area.TheFloor || id == area.TheCeiling && m.Ceiling > 0 ||
+		slices.ContainsFunc(m.Walls, func(w Wall) bool { return w.ID == string(id) }) ||
 		slices.ContainsFunc(m.Platforms, func(p Platform) bool { return p.ID == string(id) }) ||
 		slices.ContainsFunc(m.Things, func(t Thing) bool { return t.ID == string(id) })
 }
 
 // glows tells whether an area is made of what lights give.
 func (r *Recipe) glows(a *area.Area, depth int) bool {
-	return a != nil && depth <= area.MaxDepth && slices.ContainsFunc(a.Parts, func(p area.Part) bool {
-		switch s := p.Of.(type) {
-		case area.Light:
-			return s.What != area.Covers
-		case area.Other:
-			return r.glows(r.Area(s.Area), depth+1)
-		}
-		return false
-	})
+	return a != nil && depth <= area.MaxDepth && slices.ContainsFunc(a.Parts,
+		func(p area.Part) bool {
+			switch s := p.Of.(type) {
+			case area.Light:
+				return s.What != area.Covers
+			case area.Other:
+				return r.glows(r.Area(s.Area), depth+1)
+			}
+			return false
+		})
 }

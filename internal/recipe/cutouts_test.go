@@ -37,24 +37,29 @@ func cut(t *testing.T) *Recipe {
 	if err != nil {
 		t.Fatal(err)
 	}
-	r.CutOuts[i].Raster = cutout.Raster{Left: 200, Top: 100, Cell: 1, Width: 100, Height: 80, Tiles: tiles}
-	r.CutOuts[i].Strokes = []cutout.Stroke{{Says: cutout.In, Diameter: 8, Points: setting.ListOf(cutout.Point{X: 220, Y: 120}, cutout.Point{X: 260, Y: 150})}}
+	r.CutOuts[i].Raster = cutout.Raster{Left: 200, Top: 100, Cell: 1, Width: 100, Height: 80,
+		Tiles: tiles}
+	r.CutOuts[i].Strokes = []cutout.Stroke{{Says: cutout.In, Diameter: 8,
+		Points: setting.ListOf(cutout.Point{X: 220, Y: 120}, cutout.Point{X: 260, Y: 150})}}
 	return r
 }
 
 func TestCutOutsComeBackAsTheyWere(t *testing.T) {
 	r := cut(t)
 	r.Lights[0].Shapes = shape.Shapes{shape.CutOut{Of: "c1"}}
-	r.Lights[0].Blockers = []Blocker{{On: true, Area: area.RefTo(area.OfLight, r.Lights[1].ID), Shells: 0.5, Wrap: 3}}
+	r.Lights[0].Blockers = []Blocker{{On: true, Area: area.RefTo(area.OfLight, r.Lights[1].ID),
+		Shells: 0.5, Wrap: 3}}
 	if err := r.Validate(); err != nil {
 		t.Fatal(err)
 	}
 	back, err := Decode(r.Encode())
-	if err != nil || setting.Key(*back) != setting.Key(*r) || back.CutOuts[0].Raster.Tiles.Key() != r.CutOuts[0].Raster.Tiles.Key() {
+	if err != nil || setting.Key(*back) != setting.Key(*r) ||
+		back.CutOuts[0].Raster.Tiles.Key() != r.CutOuts[0].Raster.Tiles.Key() {
 		t.Errorf("encoded and read again: %v", err)
 	}
 	twice := r.Scale(2)
-	if c := twice.CutOuts[0]; c.Raster.Left != 400 || c.Raster.Cell != 2 || c.Raster.Width != 100 || c.Strokes[0].Points.At(1).X != 520 || twice.Lights[0].Blockers[0].Wrap != 6 {
+	if c := twice.CutOuts[0]; c.Raster.Left != 400 || c.Raster.Cell != 2 || c.Raster.Width != 100 ||
+		c.Strokes[0].Points.At(1).X != 520 || twice.Lights[0].Blockers[0].Wrap != 6 {
 		t.Errorf("twice as large: %+v", c.Raster)
 	}
 	if _, i, err := r.AddCutOut("Kite"); err != nil || i != 1 {
@@ -68,7 +73,9 @@ func TestUsedCutOutsAreNotRemoved(t *testing.T) {
 		do   func(r *Recipe)
 		says string
 	}{
-		"a light":            {func(r *Recipe) { r.Lights[1].Shapes = shape.Shapes{shape.CutOut{Of: "c1"}} }, "the light “Light 2”"},
+		"a light": {func(r *Recipe) {
+			r.Lights[1].Shapes = shape.Shapes{shape.CutOut{Of: "c1"}}
+		}, "the light “Light 2”"},
 		"an area":            {func(r *Recipe) { addPart(t, r, area.CutOut{Of: "c1"}) }, "the area “A”"},
 		"an area's area":     {func(r *Recipe) { addPart(t, r, area.Other{Area: "cut-out:c1"}) }, "the area “A”"},
 		"a blocker":          {func(r *Recipe) { r.Lights[0].Blockers = []Blocker{{Area: "cut-out:c1"}} }, "before the light “Light 1”"},
@@ -82,7 +89,8 @@ func TestUsedCutOutsAreNotRemoved(t *testing.T) {
 		if err := r.Validate(); err != nil {
 			t.Fatalf("%s: %v", what, err)
 		}
-		if _, err := r.RemoveCutOut("c1"); !fault.Is(err, fault.Invalid) || !strings.Contains(err.Error(), use.says) || !strings.Contains(err.Error(), "“Kite”") {
+		if _, err := r.RemoveCutOut("c1"); !fault.Is(err, fault.Invalid) ||
+			!strings.Contains(err.Error(), use.says) || !strings.Contains(err.Error(), "“Kite”") {
 			t.Errorf("%s: %v", what, err)
 		}
 		// Taken away all the same, what uses it is refused in words.
@@ -141,7 +149,8 @@ func TestWhatCanStandBeforeALight(t *testing.T) {
 		}
 		r.Lights[0].Blockers = []Blocker{{On: true, Area: tt.area, Shells: 1}}
 		err := r.Validate()
-		if (err != nil) != (tt.says != "") || err != nil && !strings.Contains(err.Error(), tt.says) {
+		if (err != nil) != (tt.says != "") || err != nil && !strings.Contains(err.Error(),
+			tt.says) {
 			t.Errorf("%s: %v", what, err)
 		}
 	}
@@ -166,7 +175,9 @@ func TestRemovedLightsStandBeforeNothing(t *testing.T) {
 	if err := next.Validate(); err != nil {
 		t.Fatal(err)
 	}
-	if b := next.Lights[0].Blockers; len(b) != 1 || b[0].Area != "cut-out:c1" || len(next.Areas[0].Parts) != 0 || next.Dusk.Passes[0].Area != "" || next.Dusk.Passes[0].On || next.Dusk.Back.Area != "" {
+	if b := next.Lights[0].Blockers; len(b) != 1 || b[0].Area != "cut-out:c1" ||
+		len(next.Areas[0].Parts) != 0 || next.Dusk.Passes[0].Area != "" || next.Dusk.Passes[0].On ||
+		next.Dusk.Back.Area != "" {
 		t.Errorf("left are %v, %v", b, next.Areas[0].Parts)
 	}
 }
@@ -178,9 +189,12 @@ func TestStandIns(t *testing.T) {
 		part area.Part
 	}{
 		"cut-out:c1": {"Kite", area.Part{On: true, Does: area.Add, Amount: 1, Of: area.CutOut{Of: "c1"}}},
-		"behind:c1":  {"behind Kite", area.Part{On: true, Does: area.Add, Amount: 1, Inverted: true, Of: area.CutOut{Of: "c1"}}},
-		"behind:":    {"behind all cut-outs", area.Part{On: true, Does: area.Add, Amount: 1, Inverted: true, Of: area.CutOut{}}},
-		"light:l2":   {"Light 2", area.Part{On: true, Does: area.Add, Amount: 1, Of: area.Light{Light: "l2", What: area.Covers}}},
+		"behind:c1": {"behind Kite", area.Part{On: true, Does: area.Add, Amount: 1, Inverted: true,
+			Of: area.CutOut{Of: "c1"}}},
+		"behind:": {"behind all cut-outs", area.Part{On: true, Does: area.Add, Amount: 1,
+			Inverted: true, Of: area.CutOut{}}},
+		"light:l2": {"Light 2", area.Part{On: true, Does: area.Add, Amount: 1,
+			Of: area.Light{Light: "l2", What: area.Covers}}},
 	} {
 		a := r.Area(id)
 		if a == nil || a.Name != want.name || !slices.Equal(a.Parts, []area.Part{want.part}) {
@@ -215,14 +229,16 @@ func TestCarriers(t *testing.T) {
 	if next, err = next.Apply(Set("/lights/0/spill/carrier", id)); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := next.RemoveArea(id); err == nil || !strings.Contains(err.Error(), "what carries the light “"+r.Lights[0].Name+"”") {
+	if _, err := next.RemoveArea(id); err == nil || !strings.Contains(err.Error(),
+		"what carries the light “"+r.Lights[0].Name+"”") {
 		t.Errorf("an area that carries a light is removed: %v", err)
 	}
 	if _, err := next.Apply(Set("/lights/0/spill/carrier", "nothing")); err == nil || !strings.Contains(err.Error(), "carried by what is not in this shot") {
 		t.Errorf("carried by nothing that is there: %v", err)
 	}
 	glowing := next.Clone()
-	glowing.Areas[0].Parts = []area.Part{{On: true, Does: area.Add, Amount: 1, Of: area.Light{What: area.Glow}}}
+	glowing.Areas[0].Parts = []area.Part{{On: true, Does: area.Add, Amount: 1,
+		Of: area.Light{What: area.Glow}}}
 	if err := glowing.Validate(); err == nil || !strings.Contains(err.Error(), "cannot carry the light") {
 		t.Errorf("carried by a glow: %v", err)
 	}
@@ -235,19 +251,22 @@ func TestCarriers(t *testing.T) {
 	}
 }
 
-// What is put into a room stands on the platform whose top shows at its foot, else on the floor. It cannot stand where a
-// platform's top is not seen, and its platform is not taken away from under it.
+// What is put into a room stands on the platform whose top shows at its foot, else on the floor. It
+// cannot stand where a platform's top is not seen, and its platform is not taken away from under
+// it.
 func TestThingsOnPlatforms(t *testing.T) {
 	r := cut(t)
 	r.Room.On, r.Room.Horizon = true, 200
 	var err error
-	if r, err = r.AddPlatform([]camera.Point{{X: 300, Y: 420}, {X: 480, Y: 420}, {X: 460, Y: 370}, {X: 320, Y: 370}}, camera.Point{X: 300, Y: 520}); err != nil {
+	if r, err = r.AddPlatform([]camera.Point{{X: 300, Y: 420}, {X: 480, Y: 420}, {X: 460, Y: 370},
+		{X: 320, Y: 370}}, camera.Point{X: 300, Y: 520}); err != nil {
 		t.Fatal(err)
 	}
 	for _, tt := range []struct {
 		foot camera.Point
 		on   PlatformRef
-	}{{camera.Point{X: 390, Y: 400}, PlatformRef(r.Room.Platforms[0].ID)}, {camera.Point{X: 390, Y: 500}, ""}, {camera.Point{X: 700, Y: 400}, ""}} {
+	}{{camera.Point{X: 390, Y: 400}, PlatformRef(r.Room.Platforms[0].ID)},
+		{camera.Point{X: 390, Y: 500}, ""}, {camera.Point{X: 700, Y: 400}, ""}} {
 		next, err := r.AddThing("c1", tt.foot)
 		if err != nil {
 			t.Fatal(err)
@@ -273,12 +292,14 @@ func TestThingsOnPlatforms(t *testing.T) {
 		t.Fatal(err)
 	}
 	next.Room.Things[0].Foot.Y = 190
-	if f, ok := next.Validate().(*fault.Error); !ok || f.Field != "room.things[0].foot" || !strings.Contains(f.Msg, "nothing can stand on") {
+	if f, ok := next.Validate().(*fault.Error); !ok || f.Field != "room.things[0].foot" ||
+		!strings.Contains(f.Msg, "nothing can stand on") {
 		t.Errorf("a foot over the horizon: %v", next.Validate())
 	}
 	next.Room.Things[0].Foot.Y = 400
 	next.Room.Platforms = nil
-	if f, ok := next.Validate().(*fault.Error); !ok || f.Field != "room.things[0].on" || !strings.Contains(f.Msg, "a platform that the room has not") {
+	if f, ok := next.Validate().(*fault.Error); !ok || f.Field != "room.things[0].on" ||
+		!strings.Contains(f.Msg, "a platform that the room has not") {
 		t.Errorf("without its platform: %v", next.Validate())
 	}
 }

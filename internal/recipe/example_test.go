@@ -16,7 +16,8 @@ func Example() {
 		return
 	}
 	r.Lights[i].Name = "Signal rod"
-	r.Lights[i].Shapes = shape.Shapes{shape.Tube{Width: 20, Nodes: shape.PathOf(shape.Node{X: 900, Y: 100}, shape.Node{X: 700, Y: 1200})}}
+	r.Lights[i].Shapes = shape.Shapes{shape.Tube{Width: 20,
+		Nodes: shape.PathOf(shape.Node{X: 900, Y: 100}, shape.Node{X: 700, Y: 1200})}}
 	change := recipe.Set("/lights/0/gel/hue", 35)
 	next, err := r.Apply(change)
 	fmt.Println(r.Title(change), r.Lights[0].Gel.Hue, next.Lights[0].Gel.Hue, err)

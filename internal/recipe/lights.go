@@ -21,8 +21,8 @@ const (
 	Burst = "burst" // one great uneven star, as of a low sun
 )
 
-// AddOrb returns the recipe with an orb, a veil or a burst of a radius about a place of the photo, in pixels, and
-// its index. It may lie beyond the frame, in part or all of it.
+// AddOrb returns the recipe with an orb, a veil or a burst of a radius about a place of the photo,
+// in pixels, and its index. It may lie beyond the frame, in part or all of it.
 func (r *Recipe) AddOrb(kind string, x, y, radius float64) (*Recipe, int, error) {
 	if kind != Orb && kind != Veil && kind != Burst {
 		return nil, 0, fault.New(fault.Invalid, "There is no %q; there are orbs, veils and bursts.", kind)
@@ -33,10 +33,14 @@ func (r *Recipe) AddOrb(kind string, x, y, radius float64) (*Recipe, int, error)
 	}
 	l := &next.Lights[i]
 	l.Keep = 0 // nothing in the photo emits here
-	disc := func(d float64) { l.Shapes = shape.Shapes{shape.Ellipse{X: x, Y: y, Width: d, Height: d}} }
+	disc := func(d float64) {
+		l.Shapes = shape.Shapes{shape.Ellipse{X: x, Y: y, Width: d,
+			Height: d}}
+	}
 	shell := func(share, strength, white, turn float64, join Join) {
 		s := setting.New[Shell](r.Photo.Frame())
-		s.Radius, s.Strength, s.Lift, s.Tint, s.Join = setting.Round(min(share*radius, MaxRadius)), strength, 1, Tint{white, turn}, join
+		s.Radius, s.Strength, s.Lift, s.Tint, s.Join = setting.Round(min(share*radius, MaxRadius)),
+			strength, 1, Tint{white, turn}, join
 		l.Shells = append(l.Shells, s)
 	}
 	l.Shells = nil
@@ -70,14 +74,16 @@ func (r *Recipe) AddOrb(kind string, x, y, radius float64) (*Recipe, int, error)
 	l.Core.On, l.Core.BloomRadius = true, feather
 	l.Spill.Strength, l.Spill.Reach = 0.5, min(setting.Round(4*radius), setting.Of[Spill]("reach").Max.A)
 	l.Spill.Height = max(setting.Round(l.Spill.Reach/8), setting.Of[Spill]("height").Min.A)
-	for _, s := range [][4]float64{{0.05, 0.9, 0.7, 6}, {0.1, 0.7, 0.45, 4}, {0.18, 0.5, 0.2, 2}, {0.3, 0.3, 0.05, 0}, {0.48, 0.15, 0, -3}, {0.75, 0.06, 0, -6}} {
+	for _, s := range [][4]float64{{0.05, 0.9, 0.7, 6}, {0.1, 0.7, 0.45, 4}, {0.18, 0.5, 0.2, 2},
+		{0.3, 0.3, 0.05, 0}, {0.48, 0.15, 0, -3}, {0.75, 0.06, 0, -6}} {
 		shell(s[0], s[1], s[2], s[3], Add)
 	}
 	return next, i, next.Validate()
 }
 
-// AddPoints returns the recipe with a light of points that were found in the photo, and its index. Those that are lit keep
-// how they look and get rays in their own colours; dead ones are lit as bulbs.
+// AddPoints returns the recipe with a light of points that were found in the photo, and its index.
+// Those that are lit keep how they look and get rays in their own colours; dead ones are lit as
+// bulbs.
 func (r *Recipe) AddPoints(spots []shape.Spot, dead bool) (*Recipe, int, error) {
 	most := setting.Of[Light]("shapes").Count[1]
 	switch {
@@ -111,7 +117,8 @@ func (r *Recipe) AddPoints(spots []shape.Spot, dead bool) (*Recipe, int, error) 
 	return next, i, next.Validate()
 }
 
-// ScatterBulbs returns the recipe with bulbs laid about in what the shapes of light i cover, in the place of these.
+// ScatterBulbs returns the recipe with bulbs laid about in what the shapes of light i cover, in the
+// place of these.
 func (r *Recipe) ScatterBulbs(i int, k shape.Scatter) (*Recipe, error) {
 	if err := setting.Validate(k, r.Photo.Frame()); err != nil {
 		return nil, err
@@ -147,8 +154,9 @@ var Palettes = []Palette{
 	{"dusk", "Dusk", []Gel{{336, 0.85, 0.62}, {280, 0.7, 0.62}, {28, 1, 0.6}}},
 }
 
-// Deal returns the recipe with the points of light i dealt out by a seed to as many lights as a palette has gels, in a
-// group. All of them are as the light is but for their gel; what of it is no point stays with the first.
+// Deal returns the recipe with the points of light i dealt out by a seed to as many lights as a
+// palette has gels, in a group. All of them are as the light is but for their gel; what of it is no
+// point stays with the first.
 func (r *Recipe) Deal(i int, palette string, seed int) (*Recipe, error) {
 	at := slices.IndexFunc(Palettes, func(p Palette) bool { return p.ID == palette })
 	if at < 0 {
@@ -159,7 +167,8 @@ func (r *Recipe) Deal(i int, palette string, seed int) (*Recipe, error) {
 	if len(spots) < len(gels) {
 		return nil, fault.New(fault.Invalid, "%d points are too few for %d gels. Choose a light with more, or give it a gel.", len(spots), len(gels))
 	}
-	return r.part(i, gels, dealt(rand.New(rand.NewPCG(uint64(seed), 0x6465616c)), len(spots), len(gels)))
+	return r.part(i, gels, dealt(rand.New(rand.NewPCG(uint64(seed), 0x6465616c)), len(spots),
+		len(gels)))
 }
 
 // Variation is how unlike each other a light's points become.
@@ -170,8 +179,9 @@ type Variation struct {
 	Seed  int     `json:"seed" label:"Seed" range:"0..9999" default:"1"`
 }
 
-// Vary returns the recipe with the points of light i dealt out to several lights, in a group, whose gels and levels are
-// the light's with a difference by a seed: evenly spread over what may be, so that all of it is used.
+// Vary returns the recipe with the points of light i dealt out to several lights, in a group, whose
+// gels and levels are the light's with a difference by a seed: evenly spread over what may be, so
+// that all of it is used.
 func (r *Recipe) Vary(i int, v Variation) (*Recipe, error) {
 	if err := setting.Validate(v, r.Photo.Frame()); err != nil {
 		return nil, err
@@ -199,8 +209,9 @@ func (r *Recipe) Vary(i int, v Variation) (*Recipe, error) {
 	return next, next.Validate()
 }
 
-// Unlike returns the recipe with one more light like light i, for a second string on the same tree, say: by a seed its
-// bulbs are others, of another size and gel, and its rays differ in turn, count, length and form.
+// Unlike returns the recipe with one more light like light i, for a second string on the same tree,
+// say: by a seed its bulbs are others, of another size and gel, and its rays differ in turn, count,
+// length and form.
 func (r *Recipe) Unlike(i, seed int) (*Recipe, error) {
 	if len(r.Lights[i].Shapes.Spots()) == 0 {
 		return nil, fault.New(fault.Invalid, "The light has no points. Lay a string of bulbs, or scatter some.")
@@ -234,9 +245,11 @@ func (r *Recipe) Unlike(i, seed int) (*Recipe, error) {
 			}
 			l.Shapes[k] = s
 		case shape.Ellipse:
-			s.Width, s.Height = max(setting.Round(s.Width*size), least), max(setting.Round(s.Height*size), least)
+			s.Width, s.Height = max(setting.Round(s.Width*size), least),
+				max(setting.Round(s.Height*size), least)
 			a := 2 * math.Pi * random.Float64()
-			s.X, s.Y = setting.Round(s.X+0.4*between*math.Cos(a)), setting.Round(s.Y+0.4*between*math.Sin(a))
+			s.X, s.Y = setting.Round(s.X+0.4*between*math.Cos(a)),
+				setting.Round(s.Y+0.4*between*math.Sin(a))
 			l.Shapes[k] = s
 		}
 	}
@@ -245,7 +258,8 @@ func (r *Recipe) Unlike(i, seed int) (*Recipe, error) {
 	k.Cuts, k.Seed = nil, (k.Seed+1+random.IntN(9998))%10000
 	k.Turn = math.Round(math.Mod(k.Turn+15+60*random.Float64(), 360))
 	k.Length = setting.Round(k.Length * (0.65 + 0.7*random.Float64()))
-	counts := slices.DeleteFunc([]int{4, 5, 6, 7, 8, 9, 10}, func(n int) bool { return n == k.Count })
+	counts := slices.DeleteFunc([]int{4, 5, 6, 7, 8, 9, 10},
+		func(n int) bool { return n == k.Count })
 	k.Count = counts[random.IntN(len(counts))]
 	return next, next.Validate()
 }
@@ -284,7 +298,8 @@ func dealt(random *rand.Rand, n, kinds int) []int {
 // MostSingle is how many points become lights by themselves at the most.
 const MostSingle = 40
 
-// Single returns the recipe with each point of light i as a light by itself, in a group, with a gel of its own.
+// Single returns the recipe with each point of light i as a light by itself, in a group, with a gel
+// of its own.
 func (r *Recipe) Single(i int, gels []Gel) (*Recipe, error) {
 	switch n := len(r.Lights[i].Shapes.Spots()); {
 	case n < 2:
@@ -309,12 +324,14 @@ func (r *Recipe) part(i int, gels []Gel, to []int) (*Recipe, error) {
 	spots := r.Lights[i].Shapes.Spots()
 	c := r.Clone()
 	name := c.Lights[i].Name
-	rest := slices.DeleteFunc(slices.Clone(c.Lights[i].Shapes), func(s shape.Shape) bool { return len(shape.Shapes{s}.Spots()) > 0 })
+	rest := slices.DeleteFunc(slices.Clone(c.Lights[i].Shapes),
+		func(s shape.Shape) bool { return len(shape.Shapes{s}.Spots()) > 0 })
 	var ids []string
 	for k := range gels {
 		if k > 0 {
 			l := setting.Clone(c.Lights[i])
-			l.ID, l.Alone = free("l", len(c.Lights), func(id string) bool { return c.LightOf(area.LightRef(id)) != nil }), false
+			l.ID, l.Alone = free("l", len(c.Lights),
+				func(id string) bool { return c.LightOf(area.LightRef(id)) != nil }), false
 			c.Lights = slices.Insert(c.Lights, i+k, l)
 		}
 		l := &c.Lights[i+k]
@@ -330,7 +347,8 @@ func (r *Recipe) part(i int, gels []Gel, to []int) (*Recipe, error) {
 		c.name(i+k, name)
 	}
 	next, err := c.GroupLights(ids)
-	if err == nil && !slices.ContainsFunc(next.Groups, func(g Group) bool { return g.Name == name }) {
+	if err == nil && !slices.ContainsFunc(next.Groups,
+		func(g Group) bool { return g.Name == name }) {
 		next.GroupOf(next.LightOf(area.LightRef(ids[0])).Group).Name = name
 	}
 	return next, err
@@ -339,7 +357,8 @@ func (r *Recipe) part(i int, gels []Gel, to []int) (*Recipe, error) {
 // name gives light i a name that no other has.
 func (r *Recipe) name(i int, name string) {
 	r.Lights[i].Name = name
-	for n := 2; slices.ContainsFunc(r.Lights[:i], func(o Light) bool { return o.Name == r.Lights[i].Name }); n++ {
+	for n := 2; slices.ContainsFunc(r.Lights[:i],
+		func(o Light) bool { return o.Name == r.Lights[i].Name }); n++ {
 		r.Lights[i].Name = fmt.Sprintf("%s %d", name, n)
 	}
 }
@@ -412,8 +431,9 @@ func (r *Recipe) Ungroup(id string) (*Recipe, error) {
 	return c, c.Validate()
 }
 
-// MoveLight returns the recipe with light i before the one that is at index to, or last. A light that
-// comes between two of one group joins it, and one that leaves the others of its group is in none.
+// MoveLight returns the recipe with light i before the one that is at index to, or last. A light
+// that comes between two of one group joins it, and one that leaves the others of its group is in
+// none.
 func (r *Recipe) MoveLight(i, to int) (*Recipe, int, error) {
 	if i < 0 || i >= len(r.Lights) || to < 0 || to > len(r.Lights) {
 		return nil, 0, fault.New(fault.Invalid, "There is no such light in this shot.")
@@ -432,7 +452,8 @@ func (r *Recipe) MoveLight(i, to int) (*Recipe, int, error) {
 		return c.Lights[k].Group
 	}
 	before, after := group(to-1), group(to+1)
-	others := slices.ContainsFunc(c.Lights, func(o Light) bool { return o.Group == l.Group && o.ID != l.ID })
+	others := slices.ContainsFunc(c.Lights,
+		func(o Light) bool { return o.Group == l.Group && o.ID != l.ID })
 	switch {
 	case before == after && before != "":
 		c.Lights[to].Group = before
@@ -464,11 +485,13 @@ func (r *Recipe) CopyLights(ids []string) ([]byte, error) {
 	return json.Marshal(c)
 }
 
-// PasteLights returns the recipe with lights that were copied, sized as this photo is to theirs, and the index of
-// the first. What they refer to stays behind, as do cut-outs that they are made of.
+// PasteLights returns the recipe with lights that were copied, sized as this photo is to theirs,
+// and the index of the first. What they refer to stays behind, as do cut-outs that they are made
+// of.
 func (r *Recipe) PasteLights(data []byte) (*Recipe, int, error) {
 	var c Copied
-	if err := json.Unmarshal(data, &c); err != nil || c.Kind != "lights" || c.Photo.LongEdge() < 1 || len(c.Lights) == 0 {
+	if err := json.Unmarshal(data, &c); err != nil || c.Kind != "lights" ||
+		c.Photo.LongEdge() < 1 || len(c.Lights) == 0 {
 		return nil, 0, fault.New(fault.Invalid, "There are no copied lights to paste. Copy a light first.")
 	}
 	if most := setting.Of[Recipe]("lights").Count[1]; len(r.Lights)+len(c.Lights) > most {
@@ -494,8 +517,10 @@ func (r *Recipe) PasteLights(data []byte) (*Recipe, int, error) {
 		for k := range l.Shells {
 			l.Shells[k].Radius = min(l.Shells[k].Radius, MaxRadius)
 		}
-		l.Shapes = slices.DeleteFunc(l.Shapes, func(s shape.Shape) bool { _, cut := s.(shape.CutOut); return cut })
-		l.ID = free("l", len(next.Lights), func(id string) bool { return next.LightOf(area.LightRef(id)) != nil })
+		l.Shapes = slices.DeleteFunc(l.Shapes,
+			func(s shape.Shape) bool { _, cut := s.(shape.CutOut); return cut })
+		l.ID = free("l", len(next.Lights),
+			func(id string) bool { return next.LightOf(area.LightRef(id)) != nil })
 		next.Lights = append(next.Lights, l)
 		next.name(len(next.Lights)-1, l.Name)
 	}

@@ -23,7 +23,8 @@ func several(t *testing.T, n int) *Recipe {
 			t.Fatal(err)
 		}
 		next.Lights[k].Name = string(rune('A' + i))
-		next.Lights[k].Shapes = shape.Shapes{shape.Ellipse{X: 100 * float64(i+1), Y: 200, Width: 30, Height: 30}}
+		next.Lights[k].Shapes = shape.Shapes{shape.Ellipse{X: 100 * float64(i+1), Y: 200, Width: 30,
+			Height: 30}}
 		r = next
 	}
 	return r
@@ -42,7 +43,8 @@ func TestGroupsHoldTogether(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if names(g) != "ABDCE" || len(g.Groups) != 1 || g.Lights[1].Group != g.Lights[2].Group || g.Lights[3].Group != "" || names(r) != "ABCDE" {
+	if names(g) != "ABDCE" || len(g.Groups) != 1 || g.Lights[1].Group != g.Lights[2].Group ||
+		g.Lights[3].Group != "" || names(r) != "ABCDE" {
 		t.Fatalf("grouped they are %s", names(g))
 	}
 	if _, err := r.GroupLights(nil); err == nil {
@@ -71,7 +73,9 @@ func TestGroupsHoldTogether(t *testing.T) {
 		}
 		sorted := strings.Split(in, "")
 		slices.Sort(sorted)
-		if want := strings.Split(c.grouped, ""); names(m) != c.order || !slices.Equal(sorted, func() []string { slices.Sort(want); return want }()) || m.Lights[at].Name != g.Lights[c.from].Name {
+		if want := strings.Split(c.grouped, ""); names(m) != c.order || !slices.Equal(sorted,
+			func() []string { slices.Sort(want); return want }()) ||
+			m.Lights[at].Name != g.Lights[c.from].Name {
 			t.Errorf("%d before %d: %s with %s grouped and %d chosen, want %s with %s", c.from, c.to, names(m), in, at, c.order, c.grouped)
 		}
 	}
@@ -108,13 +112,15 @@ func TestOrbsAndPlaces(t *testing.T) {
 		t.Fatal(err)
 	}
 	l := r.Lights[i]
-	if l.Name != "Orb" || l.Keep != 0 || len(l.Shells) != 6 || l.Shells[5].Radius != 150 || l.Shells[0].Tint.White < 0.5 || l.Shells[5].Tint.White > 0 {
+	if l.Name != "Orb" || l.Keep != 0 || len(l.Shells) != 6 || l.Shells[5].Radius != 150 ||
+		l.Shells[0].Tint.White < 0.5 || l.Shells[5].Tint.White > 0 {
 		t.Errorf("the orb is %+v", l)
 	}
 	if r2, k, err := r.AddOrb(Orb, 0, 0, 10); err != nil || r2.Lights[k].Name != "Orb 2" {
 		t.Errorf("a second one: %v", err)
 	}
-	if v, k, err := r.AddOrb(Veil, 700, 500, 900); err != nil || v.Lights[k].Core.On || v.Lights[k].Spill.On {
+	if v, k, err := r.AddOrb(Veil, 700, 500, 900); err != nil || v.Lights[k].Core.On ||
+		v.Lights[k].Spill.On {
 		t.Errorf("a veil has a core or spill: %v", err)
 	}
 	if _, _, err := r.AddOrb("lantern", 0, 0, 10); err == nil {
@@ -131,7 +137,9 @@ func TestOrbsAndPlaces(t *testing.T) {
 	// Sized about its middle, that stays where it is; all its lengths grow, nothing else.
 	b := apply(`{"by":1.5,"x":-40,"y":500}`).Lights[1]
 	e := b.Shapes[0].(shape.Ellipse)
-	if e.X != -40 || e.Y != 500 || math.Abs(e.Width-66) > 1e-9 || b.Shells[5].Radius != 225 || b.Core.Feather != 1.5*l.Core.Feather || b.Spill.Reach != 1.5*l.Spill.Reach || b.Shells[5].Strength != l.Shells[5].Strength {
+	if e.X != -40 || e.Y != 500 || math.Abs(e.Width-66) > 1e-9 || b.Shells[5].Radius != 225 ||
+		b.Core.Feather != 1.5*l.Core.Feather || b.Spill.Reach != 1.5*l.Spill.Reach ||
+		b.Shells[5].Strength != l.Shells[5].Strength {
 		t.Errorf("sized: %+v of radius %v", e, b.Shells[5].Radius)
 	}
 	e = apply(`{"dx":50,"dy":-20}`).Lights[1].Shapes[0].(shape.Ellipse)
@@ -143,7 +151,8 @@ func TestOrbsAndPlaces(t *testing.T) {
 		t.Errorf("sized about another place and moved: %+v", e)
 	}
 	for _, bad := range []string{`{"by":-1}`, `{"by":5000}`, `"x"`} {
-		if _, err := r.Apply([]setting.Op{{Op: "place", Path: "/lights/1", Value: json.RawMessage(bad)}}); err == nil {
+		if _, err := r.Apply([]setting.Op{{Op: "place", Path: "/lights/1",
+			Value: json.RawMessage(bad)}}); err == nil {
 			t.Errorf("%s is not refused", bad)
 		}
 	}
@@ -156,7 +165,8 @@ func TestAllShellsJoin(t *testing.T) {
 		t.Fatal(err)
 	}
 	for i, s := range n.Lights[0].Shells {
-		if s.Join != Screen || s.Radius != r.Lights[0].Shells[i].Radius || s.Strength != r.Lights[0].Shells[i].Strength {
+		if s.Join != Screen || s.Radius != r.Lights[0].Shells[i].Radius ||
+			s.Strength != r.Lights[0].Shells[i].Strength {
 			t.Errorf("shell %d: %+v, was %+v", i, s, r.Lights[0].Shells[i])
 		}
 	}
@@ -170,7 +180,8 @@ func TestOwnRigs(t *testing.T) {
 	r := several(t, 1)
 	l := &r.Lights[0]
 	l.Core.Whiteness, l.Core.On, l.Spill.Reach, l.Spill.Strength = 0.77, false, 120, 2
-	a, id, err := r.AddArea("A", area.Part{On: true, Does: area.Add, Amount: 1, Of: setting.New[area.Ring](setting.Frame{W: 1500, H: 1000})})
+	a, id, err := r.AddArea("A", area.Part{On: true, Does: area.Add, Amount: 1,
+		Of: setting.New[area.Ring](setting.Frame{W: 1500, H: 1000})})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -194,7 +205,8 @@ func TestOwnRigs(t *testing.T) {
 		t.Fatal(err)
 	}
 	m := &big.Lights[0]
-	if m.Core.Whiteness != 0.77 || m.Spill.Strength != 2 || m.Spill.Reach != 480 || len(m.Shells) != len(l.Shells) {
+	if m.Core.Whiteness != 0.77 || m.Spill.Strength != 2 || m.Spill.Reach != 480 ||
+		len(m.Shells) != len(l.Shells) {
 		t.Errorf("on a photo four times as large: %+v", m)
 	}
 	for i := range m.Shells {
@@ -218,7 +230,8 @@ func TestOwnRigs(t *testing.T) {
 	}
 }
 
-// Lights copied out of one shot are in another as they were, in its size and without what they referred to.
+// Lights copied out of one shot are in another as they were, in its size and without what they
+// referred to.
 func TestCopiedLights(t *testing.T) {
 	r := several(t, 3)
 	r.Lights[1].Gel.Hue = 33
@@ -226,7 +239,8 @@ func TestCopiedLights(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	r.Lights[1].Blockers = []Blocker{{On: true, Area: area.RefTo(area.OfLight, r.Lights[0].ID), Shells: 1}}
+	r.Lights[1].Blockers = []Blocker{{On: true, Area: area.RefTo(area.OfLight, r.Lights[0].ID),
+		Shells: 1}}
 	doc, err := r.CopyLights([]string{r.Lights[1].ID, r.Lights[2].ID})
 	if err != nil {
 		t.Fatal(err)
@@ -236,12 +250,14 @@ func TestCopiedLights(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if first != 2 || len(n.Lights) != 4 || n.Lights[2].Name != "B 2" || n.Lights[3].Name != "C" || n.Lights[2].ID == n.Lights[1].ID {
+	if first != 2 || len(n.Lights) != 4 || n.Lights[2].Name != "B 2" || n.Lights[3].Name != "C" ||
+		n.Lights[2].ID == n.Lights[1].ID {
 		t.Fatalf("pasted: %s, first %d", names(n), first)
 	}
 	l := &n.Lights[2]
 	e := l.Shapes[0].(shape.Ellipse)
-	if e.X != 400 || e.Y != 400 || e.Width != 60 || l.Gel.Hue != 33 || l.Group != "" || l.Blockers != nil || l.Shells[3].Radius != 2*r.Lights[1].Shells[3].Radius {
+	if e.X != 400 || e.Y != 400 || e.Width != 60 || l.Gel.Hue != 33 || l.Group != "" ||
+		l.Blockers != nil || l.Shells[3].Radius != 2*r.Lights[1].Shells[3].Radius {
 		t.Errorf("pasted at %v, %+v", e, l)
 	}
 	if _, err := r.CopyLights(nil); err == nil {
@@ -256,7 +272,8 @@ func TestCopiedLights(t *testing.T) {
 
 func TestTrimsReferToWhatIsThere(t *testing.T) {
 	r := several(t, 2)
-	r, id, err := r.AddArea("Cut", area.Part{On: true, Does: area.Add, Amount: 1, Of: setting.New[area.Ring](setting.Frame{W: 1500, H: 1000})})
+	r, id, err := r.AddArea("Cut", area.Part{On: true, Does: area.Add, Amount: 1,
+		Of: setting.New[area.Ring](setting.Frame{W: 1500, H: 1000})})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -273,7 +290,8 @@ func TestTrimsReferToWhatIsThere(t *testing.T) {
 	if _, err := r.Apply(Set("/lights/0/trim/area", "nothing")); err == nil || !strings.Contains(err.Error(), "“A”") {
 		t.Errorf("trimmed in nothing: %v", err)
 	}
-	glow, gid, err := r.AddArea("Glow", area.Part{On: true, Does: area.Add, Amount: 1, Of: area.Light{What: area.Glow}})
+	glow, gid, err := r.AddArea("Glow", area.Part{On: true, Does: area.Add, Amount: 1,
+		Of: area.Light{What: area.Glow}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -282,12 +300,14 @@ func TestTrimsReferToWhatIsThere(t *testing.T) {
 	}
 	own := area.RefTo(area.OfLight, n.Lights[0].ID)
 	n.Lights[1].Trim.Area, n.Lights[1].Shells[0].Trim.Area = own, own
-	if gone := n.RemoveLight(0); gone.Lights[0].Trim.Area != "" || gone.Lights[0].Shells[0].Trim.Area != "" || gone.Validate() != nil {
+	if gone := n.RemoveLight(0); gone.Lights[0].Trim.Area != "" ||
+		gone.Lights[0].Shells[0].Trim.Area != "" || gone.Validate() != nil {
 		t.Error("a light that trims another is removed, and the trim stays")
 	}
 }
 
-// The colours of a ramp share all of the light at every brightness, each is alone at its own, and none jumps.
+// The colours of a ramp share all of the light at every brightness, each is alone at its own, and
+// none jumps.
 func TestRamp(t *testing.T) {
 	r := Ramp{Dark: Tint{White: 0, Hue: -30}, Bright: Tint{White: 0.6, Hue: 20}, Middle: 0.3}
 	last := r.At(0)
@@ -309,7 +329,8 @@ func TestRamp(t *testing.T) {
 		}
 	}
 	g := Gel{Hue: 100, Saturation: 1, Lightness: 0.5}
-	if c := r.Colours(g); c[1] != g.Colour() || c[0] != (Gel{Hue: 70, Saturation: 1, Lightness: 0.5}).Colour() {
+	if c := r.Colours(g); c[1] != g.Colour() ||
+		c[0] != (Gel{Hue: 70, Saturation: 1, Lightness: 0.5}).Colour() {
 		t.Errorf("the colours are %v", c)
 	}
 	if !(Ramp{Middle: 0.4}).Even() || r.Even() {
@@ -317,7 +338,8 @@ func TestRamp(t *testing.T) {
 	}
 }
 
-// A pool of light lies flat below its light, within the photo, in an area of its own that has a name to tell it by.
+// A pool of light lies flat below its light, within the photo, in an area of its own that has a
+// name to tell it by.
 func TestPool(t *testing.T) {
 	r := sample(t)
 	r.Lights[1].Name = strings.Repeat("x", 80)
@@ -328,12 +350,15 @@ func TestPool(t *testing.T) {
 		}
 		a := c.Area(id)
 		touches := c.Lights[i].Spill.Touches
-		if len(touches) != 1 || touches[0].Area != id || touches[0].Does != NewSpill || !strings.HasPrefix(a.Name, "Pool of ") || len(r.Areas) != 0 {
+		if len(touches) != 1 || touches[0].Area != id || touches[0].Does != NewSpill ||
+			!strings.HasPrefix(a.Name, "Pool of ") || len(r.Areas) != 0 {
 			t.Fatalf("light %d: %+v in %+v", i, touches, a)
 		}
 		ring, ok := a.Parts[0].Of.(area.Ring)
 		b := r.Lights[i].Shapes.At(1).Bounds()
-		if !ok || ring.Height*3 > ring.Width || ring.X < float64(b.Min.X) || ring.X > float64(b.Max.X) || ring.Y <= float64(b.Max.Y) || ring.Y > 2000 || ring.Width < float64(b.Dx()) {
+		if !ok || ring.Height*3 > ring.Width || ring.X < float64(b.Min.X) ||
+			ring.X > float64(b.Max.X) || ring.Y <= float64(b.Max.Y) || ring.Y > 2000 ||
+			ring.Width < float64(b.Dx()) {
 			t.Errorf("light %d at %v: the pool is %+v", i, b, ring)
 		}
 	}
@@ -350,22 +375,26 @@ func TestPool(t *testing.T) {
 	}
 }
 
-// Points that were found become a light of their own: lit ones keep how they look and get rays, dead ones shine.
+// Points that were found become a light of their own: lit ones keep how they look and get rays,
+// dead ones shine.
 func TestAddPoints(t *testing.T) {
 	r := New(3000, 2000)
-	spots := []shape.Spot{{At: shape.Point{X: 100, Y: 200}, Radius: 40}, {At: shape.Point{X: 500.04, Y: 300}, Radius: 3.33}}
+	spots := []shape.Spot{{At: shape.Point{X: 100, Y: 200}, Radius: 40},
+		{At: shape.Point{X: 500.04, Y: 300}, Radius: 3.33}}
 	next, i, err := r.AddPoints(spots, false)
 	if err != nil {
 		t.Fatal(err)
 	}
 	l := next.Lights[i]
-	if got := l.Shapes.Spots(); len(got) != 2 || got[0] != spots[0] || got[1].Radius != 3.35 || got[1].At.X != 500 {
+	if got := l.Shapes.Spots(); len(got) != 2 || got[0] != spots[0] || got[1].Radius != 3.35 ||
+		got[1].At.X != 500 {
 		t.Errorf("its points are %v", got)
 	}
 	if l.Core.On || l.Glow || l.Spill.On || !l.Rays.On || l.Rays.Length != 200 {
 		t.Errorf("core %v, glow %v, spill %v, rays %+v", l.Core.On, l.Glow, l.Spill.On, l.Rays)
 	}
-	if next, i, err = next.AddPoints(spots, true); err != nil || !next.Lights[i].Core.On || !next.Lights[i].Glow || next.Lights[i].Name != "Bulbs" {
+	if next, i, err = next.AddPoints(spots, true); err != nil || !next.Lights[i].Core.On ||
+		!next.Lights[i].Glow || next.Lights[i].Name != "Bulbs" {
 		t.Errorf("dead bulbs: %+v, %v", next.Lights[i].Core, err)
 	}
 	if _, _, err := r.AddPoints(nil, false); err == nil {
@@ -395,7 +424,8 @@ func TestDeal(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	s := shape.String{Nodes: shape.PathOf(shape.Node{X: 100, Y: 100}, shape.Node{X: 1300, Y: 120}), Count: 21, Width: 24, Sag: 0.1}
+	s := shape.String{Nodes: shape.PathOf(shape.Node{X: 100, Y: 100}, shape.Node{X: 1300, Y: 120}),
+		Count: 21, Width: 24, Sag: 0.1}
 	r.Lights[i].Name = "Cord"
 	r.Lights[i].Shapes = shape.Shapes{s, shape.Tube{Nodes: s.Nodes, Width: 5}}
 	hung := r.Lights[i].Shapes.Spots()
@@ -422,11 +452,15 @@ func TestDeal(t *testing.T) {
 		}
 		all = append(all, got...)
 	}
-	if d.Lights[0].Name != "Cord" || d.Lights[1].Name != "Cord 2" || len(d.Lights[0].Shapes) != 1+len(d.Lights[0].Shapes.Spots()) {
+	if d.Lights[0].Name != "Cord" || d.Lights[1].Name != "Cord 2" ||
+		len(d.Lights[0].Shapes) != 1+len(d.Lights[0].Shapes.Spots()) {
 		t.Errorf("the first is %q with %d shapes, the second %q", d.Lights[0].Name, len(d.Lights[0].Shapes), d.Lights[1].Name)
 	}
 	for _, h := range hung {
-		if !slices.ContainsFunc(all, func(s shape.Spot) bool { return math.Hypot(s.At.X-h.At.X, s.At.Y-h.At.Y) < 0.1 }) {
+		if !slices.ContainsFunc(all, func(s shape.Spot) bool {
+			return math.Hypot(s.At.X-h.At.X,
+				s.At.Y-h.At.Y) < 0.1
+		}) {
 			t.Errorf("the bulb at %v is lost", h.At)
 		}
 	}
@@ -453,7 +487,8 @@ func TestBurst(t *testing.T) {
 		t.Fatal(err)
 	}
 	l := r.Lights[i]
-	if k := l.Rays; !k.On || k.Length != 500 || k.Count < 30 || k.Lengths < 0.5 || k.Angles < 0.5 || l.Keep != 0 || l.Name != "Burst" {
+	if k := l.Rays; !k.On || k.Length != 500 || k.Count < 30 || k.Lengths < 0.5 || k.Angles < 0.5 ||
+		l.Keep != 0 || l.Name != "Burst" {
 		t.Errorf("the burst is %+v", l.Rays)
 	}
 }
@@ -491,7 +526,8 @@ func TestScatterBulbs(t *testing.T) {
 
 // Each point becomes a light by itself, with a gel of its own.
 func TestSingle(t *testing.T) {
-	r, i, err := New(3000, 2000).AddPoints([]shape.Spot{{At: shape.Point{X: 100, Y: 200}, Radius: 9}, {At: shape.Point{X: 500, Y: 300}, Radius: 4}}, true)
+	r, i, err := New(3000, 2000).AddPoints([]shape.Spot{{At: shape.Point{X: 100, Y: 200},
+		Radius: 9}, {At: shape.Point{X: 500, Y: 300}, Radius: 4}}, true)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -501,7 +537,8 @@ func TestSingle(t *testing.T) {
 		t.Fatal(err)
 	}
 	for k, l := range next.Lights {
-		if s := l.Shapes.Spots(); len(s) != 1 || s[0].Radius != []float64{9, 4}[k] || l.Gel != gels[k] || l.Group != next.Groups[0].ID || !l.Glow {
+		if s := l.Shapes.Spots(); len(s) != 1 || s[0].Radius != []float64{9, 4}[k] ||
+			l.Gel != gels[k] || l.Group != next.Groups[0].ID || !l.Glow {
 			t.Errorf("light %d has %v, gel %v, group %q", k, s, l.Gel, l.Group)
 		}
 	}
@@ -523,7 +560,8 @@ func TestVary(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	r.Lights[i].Shapes = shape.Shapes{shape.String{Nodes: shape.PathOf(shape.Node{X: 100, Y: 100}, shape.Node{X: 1300, Y: 120}), Laid: shape.ByCount, Count: 23, Width: 24}}
+	r.Lights[i].Shapes = shape.Shapes{shape.String{Nodes: shape.PathOf(shape.Node{X: 100, Y: 100},
+		shape.Node{X: 1300, Y: 120}), Laid: shape.ByCount, Count: 23, Width: 24}}
 	r.Lights[i].Gel.Hue, r.Lights[i].Level = 10, 1
 	v, err := r.Vary(i, Variation{Kinds: 5, Hue: 20, Light: 0.4, Seed: 3})
 	if err != nil {
@@ -537,21 +575,24 @@ func TestVary(t *testing.T) {
 	}
 	slices.Sort(hues)
 	slices.Sort(levels)
-	if !slices.Equal(hues, []float64{0, 10, 20, 30, 350}) || !slices.Equal(levels, []float64{0.6, 0.7, 0.8, 0.9, 1}) || n != 23 {
+	if !slices.Equal(hues, []float64{0, 10, 20, 30, 350}) || !slices.Equal(levels,
+		[]float64{0.6, 0.7, 0.8, 0.9, 1}) || n != 23 {
 		t.Errorf("hues %v, levels %v, %d points", hues, levels, n)
 	}
 	w, _ := r.Vary(i, Variation{Kinds: 5, Hue: 20, Light: 0.4, Seed: 4})
 	if slices.EqualFunc(v.Lights, w.Lights, func(a, b Light) bool { return a.Gel == b.Gel }) {
 		t.Error("another seed varies them the same")
 	}
-	for _, bad := range []Variation{{Kinds: 24, Seed: 1}, {Kinds: 1}, {Kinds: 5, Hue: 400}, {Kinds: 3, Light: 2}} {
+	for _, bad := range []Variation{{Kinds: 24, Seed: 1}, {Kinds: 1}, {Kinds: 5, Hue: 400},
+		{Kinds: 3, Light: 2}} {
 		if _, err := r.Vary(i, bad); err == nil {
 			t.Errorf("%+v is taken", bad)
 		}
 	}
 }
 
-// One more light differs in its bulbs' places, size and number, its gel and its star; all of it by a seed.
+// One more light differs in its bulbs' places, size and number, its gel and its star; all of it by
+// a seed.
 func TestUnlike(t *testing.T) {
 	r, i, err := New(3000, 2000).AddLight()
 	if err != nil {
@@ -561,14 +602,16 @@ func TestUnlike(t *testing.T) {
 	if _, err := r.Unlike(i, 1); err == nil {
 		t.Error("there is another of what has no points")
 	}
-	s := shape.String{Nodes: shape.PathOf(shape.Node{X: 100, Y: 100}, shape.Node{X: 1300, Y: 120}), Laid: shape.ByCount, Spacing: 60, Count: 20, Width: 24}
+	s := shape.String{Nodes: shape.PathOf(shape.Node{X: 100, Y: 100}, shape.Node{X: 1300, Y: 120}),
+		Laid: shape.ByCount, Spacing: 60, Count: 20, Width: 24}
 	r.Lights[i].Shapes = shape.Shapes{s, shape.Ellipse{X: 900, Y: 900, Width: 20, Height: 20}}
 	for seed := range 20 {
 		u, err := r.Unlike(i, seed)
 		if err != nil {
 			t.Fatal(err)
 		}
-		if len(u.Lights) != len(r.Lights)+1 || u.Lights[i+1].Name != "Cord 2" || !reflect.DeepEqual(u.Lights[i], r.Lights[i]) {
+		if len(u.Lights) != len(r.Lights)+1 || u.Lights[i+1].Name != "Cord 2" ||
+			!reflect.DeepEqual(u.Lights[i], r.Lights[i]) {
 			t.Fatalf("%d lights, the new one %q", len(u.Lights), u.Lights[i+1].Name)
 		}
 		l := u.Lights[i+1]
@@ -577,7 +620,9 @@ func TestUnlike(t *testing.T) {
 			t.Errorf("seed %d: bulbs %.2f times as large", seed, k)
 		}
 		a, b := r.Lights[i].Rays, l.Rays
-		if o.Seed == s.Seed || o.Count == s.Count || o.Scatter == 0 || l.Gel.Hue == r.Lights[i].Gel.Hue || a.Turn == b.Turn || a.Count == b.Count || a.Length == b.Length || a.Seed == b.Seed {
+		if o.Seed == s.Seed || o.Count == s.Count || o.Scatter == 0 ||
+			l.Gel.Hue == r.Lights[i].Gel.Hue || a.Turn == b.Turn || a.Count == b.Count ||
+			a.Length == b.Length || a.Seed == b.Seed {
 			t.Errorf("seed %d: alike in %+v, %v, %+v", seed, o, l.Gel, b)
 		}
 		again, _ := r.Unlike(i, seed)
@@ -587,9 +632,11 @@ func TestUnlike(t *testing.T) {
 	}
 }
 
-// What limits rays is an area that is there, cannot be removed while it does, and is left behind by a copy.
+// What limits rays is an area that is there, cannot be removed while it does, and is left behind by
+// a copy.
 func TestRaysLimits(t *testing.T) {
-	r, i, err := New(3000, 2000).AddPoints([]shape.Spot{{At: shape.Point{X: 100, Y: 100}, Radius: 9}}, false)
+	r, i, err := New(3000, 2000).AddPoints([]shape.Spot{{At: shape.Point{X: 100, Y: 100},
+		Radius: 9}}, false)
 	if err != nil {
 		t.Fatal(err)
 	}

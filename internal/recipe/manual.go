@@ -23,5 +23,6 @@ func Manual(doc []byte) ([]byte, error) {
 	if !ok || !ok2 {
 		return nil, errors.New("recipe: the manual has no place for the table of settings")
 	}
-	return bytes.Join([][]byte{before, []byte(tableBegins), []byte(setting.Manual[Recipe]()), []byte(tableEnds), after}, nil), nil
+	return bytes.Join([][]byte{before, []byte(tableBegins), []byte(setting.Manual[Recipe]()),
+		[]byte(tableEnds), after}, nil), nil
 }

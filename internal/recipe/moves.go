@@ -15,8 +15,8 @@ import (
 	"pyrant/internal/recipe/shape"
 )
 
-// A move sets many settings at once by a rule, relative to what they are: an operation of a change beside those of
-// setting.Op. What it sets can be set one by one afterwards like everything else.
+// A move sets many settings at once by a rule, relative to what they are: an operation of a change
+// beside those of setting.Op. What it sets can be set one by one afterwards like everything else.
 //
 //	{"op": "rig", "path": "/lights/0", "value": "tube"}                 core and stack of a rig
 //	{"op": "stack", "path": "/lights/0/shells", "value": {"spread": 2}}  see StackMove
@@ -32,12 +32,16 @@ type StackMove struct {
 	Even   bool    `json:"even"`   // radii in even ratios between the first and the last
 	Spread float64 `json:"spread"` // stops: all radii times 2^Spread, about the smallest one
 	Size   float64 `json:"size"`   // stops: all radii times 2^Size
-	Curve  float64 `json:"curve"`  // stops: strengths times 2^(Curve·(2t - 1)); above 0 a long stack, below 0 a steep one
-	Power  float64 `json:"power"`  // stops: strengths times 2^Power
-	Lift   float64 `json:"lift"`   // added to each lift
-	White  float64 `json:"white"`  // above 0 the share of white that the rest of each shell gives up, least far outside; below 0 what each loses of its own
-	Apart  float64 `json:"apart"`  // degrees: hues turned by Apart·(1 - 2t), so that inside and outside part
-	Join   Join    `json:"join"`   // how all join from now on; "" for as they do
+	// stops: strengths times 2^(Curve·(2t - 1)); above 0 a long stack, below 0 a steep one
+	Curve float64 `json:"curve"`
+	Power float64 `json:"power"` // stops: strengths times 2^Power
+	Lift  float64 `json:"lift"`  // added to each lift
+	// above 0 the share of white that the rest of each shell gives up, least far outside; below 0
+	// what each loses of its own
+	White float64 `json:"white"`
+	// degrees: hues turned by Apart·(1 - 2t), so that inside and outside part
+	Apart float64 `json:"apart"`
+	Join  Join    `json:"join"` // how all join from now on; "" for as they do
 }
 
 // Place moves a light and sizes it, with all its lengths, about a place of the photo.
@@ -74,7 +78,8 @@ type GelMove struct {
 	Saturation float64  `json:"saturation"` // added
 	Lightness  float64  `json:"lightness"`  // added
 	Gel        *Gel     `json:"gel"`        // what all take
-	Kelvin     float64  `json:"kelvin"`     // the gel of a black body so hot, which all take; 0 for none
+	// the gel of a black body so hot, which all take; 0 for none
+	Kelvin float64 `json:"kelvin"`
 }
 
 // The temperatures that a gel can be set by, in kelvin.
@@ -90,8 +95,8 @@ var (
 	stackPath = regexp.MustCompile(`^/lights/(\d+)/shells$`)
 )
 
-// applied returns the recipe after a change in which there may be moves: each as the operations that it stands
-// for, on the recipe that those before it made.
+// applied returns the recipe after a change in which there may be moves: each as the operations
+// that it stands for, on the recipe that those before it made.
 func (r *Recipe) applied(ops []setting.Op) (Recipe, error) {
 	if !slices.ContainsFunc(ops, isMove) {
 		return setting.Apply(*r, ops, r.Photo.Frame())
@@ -112,7 +117,8 @@ func (r *Recipe) applied(ops []setting.Op) (Recipe, error) {
 	return cur, nil
 }
 
-// isMove tells whether an operation is a move: a number of the crop is one, as the rest of the frame gives way to it.
+// isMove tells whether an operation is a move: a number of the crop is one, as the rest of the
+// frame gives way to it.
 func isMove(op setting.Op) bool {
 	if op.Op == "replace" && cropPath.MatchString(op.Path) {
 		return true
@@ -142,7 +148,8 @@ func (r *Recipe) move(op setting.Op) ([]setting.Op, error) {
 		if err := read(&v); err != nil {
 			return nil, err
 		}
-		*map[string]**float64{"x": &m.X, "y": &m.Y, "width": &m.Width, "height": &m.Height, "angle": &m.Angle}[strings.TrimPrefix(op.Path, "/crop/")] = &v
+		*map[string]**float64{"x": &m.X, "y": &m.Y, "width": &m.Width, "height": &m.Height,
+			"angle": &m.Angle}[strings.TrimPrefix(op.Path, "/crop/")] = &v
 		if err := m.Check(); err != nil {
 			return nil, err
 		}
@@ -168,7 +175,8 @@ func (r *Recipe) move(op setting.Op) ([]setting.Op, error) {
 				return nil, err
 			}
 			rig.Put(&l, r.Photo)
-			return append(append(Set(op.Path+"/core", l.Core), Set(op.Path+"/shells", l.Shells)...), Set(op.Path+"/spill", l.Spill)...), nil
+			return append(append(Set(op.Path+"/core", l.Core), Set(op.Path+"/shells", l.Shells)...),
+				Set(op.Path+"/spill", l.Spill)...), nil
 		}
 		var id string
 		if err := read(&id); err != nil {

@@ -13,7 +13,8 @@ import (
 
 func stackOf(radii ...float64) (out []Shell) {
 	for _, r := range radii {
-		out = append(out, Shell{Radius: r, Strength: 1, Lift: 0.2, Tint: Tint{White: 0.4}, Join: Add})
+		out = append(out, Shell{Radius: r, Strength: 1, Lift: 0.2, Tint: Tint{White: 0.4},
+			Join: Add})
 	}
 	return out
 }
@@ -28,8 +29,11 @@ func TestStackMoves(t *testing.T) {
 			return strings.Join(out, " ")
 		}
 	}
-	radii, strengths := of(func(s Shell) float64 { return s.Radius }), of(func(s Shell) float64 { return s.Strength })
-	lifts, whites, hues := of(func(s Shell) float64 { return s.Lift }), of(func(s Shell) float64 { return s.Tint.White }), of(func(s Shell) float64 { return s.Tint.Hue })
+	radii, strengths := of(func(s Shell) float64 { return s.Radius }),
+		of(func(s Shell) float64 { return s.Strength })
+	lifts, whites, hues := of(func(s Shell) float64 { return s.Lift }),
+		of(func(s Shell) float64 { return s.Tint.White }),
+		of(func(s Shell) float64 { return s.Tint.Hue })
 	for _, c := range []struct {
 		name string
 		move StackMove
@@ -82,7 +86,8 @@ func TestMovesAreChanges(t *testing.T) {
 		next := apply("rig", "/lights/1", fmt.Sprintf("%q", rig.ID))
 		want := r.Lights[1]
 		rig.Put(&want, r.Photo)
-		if setting.Key(next.Lights[1]) != setting.Key(want) || setting.Key(next.Lights[0]) != setting.Key(r.Lights[0]) {
+		if setting.Key(next.Lights[1]) != setting.Key(want) ||
+			setting.Key(next.Lights[0]) != setting.Key(r.Lights[0]) {
 			t.Errorf("rig %s: %+v", rig.ID, next.Lights[1])
 		}
 	}
@@ -95,7 +100,8 @@ func TestMovesAreChanges(t *testing.T) {
 	}
 	id := r.Lights[1].ID
 	next = apply("gels", "/lights", fmt.Sprintf(`{"lights":[%q],"saturation":-2,"lightness":0.1}`, id))
-	if next.Lights[0].Gel != r.Lights[0].Gel || next.Lights[1].Gel.Saturation != 0 || math.Abs(next.Lights[1].Gel.Lightness-r.Lights[1].Gel.Lightness-0.1) > 1e-6 {
+	if next.Lights[0].Gel != r.Lights[0].Gel || next.Lights[1].Gel.Saturation != 0 ||
+		math.Abs(next.Lights[1].Gel.Lightness-r.Lights[1].Gel.Lightness-0.1) > 1e-6 {
 		t.Errorf("one light made grey: %+v, %+v", next.Lights[0].Gel, next.Lights[1].Gel)
 	}
 	next = apply("gels", "/lights", `{"gel":{"hue":10,"saturation":0.5,"lightness":0.25}}`)
@@ -105,7 +111,8 @@ func TestMovesAreChanges(t *testing.T) {
 		}
 	}
 	for value, want := range map[string]string{fmt.Sprintf(`{"lights":[%q],"kelvin":3000}`, id): "Gel of " + r.Lights[1].Name, `{"turn":20}`: "Gels of many lights"} {
-		if got := r.Title([]setting.Op{{Op: "gels", Path: "/lights", Value: json.RawMessage(value)}}); got != want {
+		if got := r.Title([]setting.Op{{Op: "gels", Path: "/lights",
+			Value: json.RawMessage(value)}}); got != want {
 			t.Errorf("%s is called %q, not %q", value, got, want)
 		}
 	}
@@ -127,7 +134,9 @@ func TestMovesAreChanges(t *testing.T) {
 		{"gels", "/lights", `{"lights":["none"]}`, "None of these lights"},
 		{"gels", "/lights", `{"kelvin":100}`, "1000 to 20000 K"},
 	} {
-		if _, err := r.Apply([]setting.Op{{Op: c.op, Path: c.path, Value: json.RawMessage(c.value)}}); err == nil || !strings.Contains(err.Error(), c.say) {
+		if _, err := r.Apply([]setting.Op{{Op: c.op, Path: c.path,
+			Value: json.RawMessage(c.value)}}); err == nil || !strings.Contains(err.Error(),
+			c.say) {
 			t.Errorf("%s %s %s: %v", c.op, c.path, c.value, err)
 		}
 	}
@@ -137,7 +146,8 @@ func TestMovesAreChanges(t *testing.T) {
 func TestGelsByTemperature(t *testing.T) {
 	of := func(k float64) Gel { return GelMove{Kelvin: k}.Of(Gel{}) }
 	candle, bulb, sky := of(1900), of(2856), of(12000)
-	if candle.Hue < 20 || candle.Hue > 36 || bulb.Hue < 26 || bulb.Hue > 36 || bulb.Lightness <= candle.Lightness || sky.Hue < 210 || sky.Hue > 230 {
+	if candle.Hue < 20 || candle.Hue > 36 || bulb.Hue < 26 || bulb.Hue > 36 ||
+		bulb.Lightness <= candle.Lightness || sky.Hue < 210 || sky.Hue > 230 {
 		t.Errorf("1900, 2856 and 12 000 K are %+v, %+v, %+v", candle, bulb, sky)
 	}
 	if day := of(6500); day.Lightness < 0.97 {
@@ -145,13 +155,15 @@ func TestGelsByTemperature(t *testing.T) {
 	}
 	for _, hue := range []float64{0, 47, 120, 201, 333} {
 		g := GelOf(colour.HSL(hue, 0.7, 0.4))
-		if math.Abs(g.Hue-hue) > 0.2 || math.Abs(g.Saturation-0.7) > 0.005 || math.Abs(g.Lightness-0.4) > 0.003 {
+		if math.Abs(g.Hue-hue) > 0.2 || math.Abs(g.Saturation-0.7) > 0.005 ||
+			math.Abs(g.Lightness-0.4) > 0.003 {
 			t.Errorf("hue %g comes back as %+v", hue, g)
 		}
 	}
 }
 
-// A number of the crop changes what follows from it; what cannot be is refused and leaves the recipe as it was.
+// A number of the crop changes what follows from it; what cannot be is refused and leaves the
+// recipe as it was.
 func TestCropMoves(t *testing.T) {
 	r := New(3000, 2000)
 	apply := func(ops string) (*Recipe, error) {
@@ -165,7 +177,8 @@ func TestCropMoves(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if w, h := next.Size(); next.Crop.Angle != 3 || w >= 3000 || w < 2700 || math.Abs(float64(w)/float64(h)-1.5) > 0.01 {
+	if w, h := next.Size(); next.Crop.Angle != 3 || w >= 3000 || w < 2700 ||
+		math.Abs(float64(w)/float64(h)-1.5) > 0.01 {
 		t.Errorf("straightened: %+v", next.Crop)
 	}
 	if next, err = apply(`[{"op":"crop","path":"/crop","value":{"ratio":1}},{"op":"crop","path":"/crop","value":{"turn":1}}]`); err != nil {

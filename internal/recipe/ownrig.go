@@ -7,8 +7,8 @@ import (
 	"pyrant/internal/recipe/setting"
 )
 
-// OwnRig is a rig that was saved from a light: its core, its stack and its spill, in sizes for a photo with a long
-// edge of 6000 pixels. As a file it is JSON.
+// OwnRig is a rig that was saved from a light: its core, its stack and its spill, in sizes for a
+// photo with a long edge of 6000 pixels. As a file it is JSON.
 type OwnRig struct {
 	Kind    string  `json:"kind" fixed:"true" count:"3..3"`
 	Version int     `json:"version" fixed:"true" label:"Version" range:"1..1"`
@@ -27,7 +27,8 @@ var rigFrame = setting.Frame{W: rigEdge, H: rigEdge}
 func NewRig(name string, l *Light, p Photo) OwnRig {
 	g := OwnRig{Kind: "rig", Version: 1, Name: name, Core: l.Core, Shells: l.Shells, Spill: l.Spill}
 	g = setting.Scale(g, rigEdge/float64(p.LongEdge()))
-	g.Core.On, g.Spill.On, g.Spill.Carrier, g.Spill.Touches, g.Spill.Falls = true, true, "", nil, nil
+	g.Core.On, g.Spill.On, g.Spill.Carrier, g.Spill.Touches, g.Spill.Falls = true, true, "",
+		nil, nil
 	for i := range g.Shells {
 		g.Shells[i].Trim = setting.New[Trim](p.Frame())
 		g.Shells[i].Radius = min(g.Shells[i].Radius, MaxRadius)
@@ -41,7 +42,8 @@ func (g OwnRig) Put(l *Light, p Photo) {
 	g = setting.Scale(g, float64(p.LongEdge())/rigEdge)
 	core, spill := l.Core, l.Spill
 	l.Core, l.Shells, l.Spill = g.Core, g.Shells, g.Spill
-	l.Core.On, l.Spill.On, l.Spill.Carrier, l.Spill.Onto, l.Spill.Touches, l.Spill.Falls = core.On, spill.On, spill.Carrier, spill.Onto, spill.Touches, spill.Falls
+	l.Core.On, l.Spill.On, l.Spill.Carrier, l.Spill.Onto, l.Spill.Touches, l.Spill.Falls = core.On,
+		spill.On, spill.Carrier, spill.Onto, spill.Touches, spill.Falls
 	for i := range l.Shells {
 		l.Shells[i].Radius = min(l.Shells[i].Radius, MaxRadius)
 	}

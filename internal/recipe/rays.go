@@ -9,7 +9,8 @@ import (
 	"pyrant/internal/recipe/shape"
 )
 
-// Rays are what a lens gives to a light's points: its ellipses and the bulbs of its strings. See package rays.
+// Rays are what a lens gives to a light's points: its ellipses and the bulbs of its strings. See
+// package rays.
 type Rays struct {
 	On       bool      `json:"on" label:"Switch of its rays" default:"false" row:"own"`
 	Strength float64   `json:"strength" label:"Strength" unit:"%" range:"0..10" slider:"0..3" default:"1" step:"0.01"`
@@ -61,12 +62,15 @@ const (
 
 // Choices returns what can tell how near points are.
 func (Nearness) Choices() []setting.Choice {
-	return []setting.Choice{{Value: string(BySize), Label: "Its size"}, {Value: string(ByLight), Label: "Size and brightness"}, {Value: string(ByDepth), Label: "Depth in the room"}, {Value: string(ByArea), Label: "An area"}}
+	return []setting.Choice{{Value: string(BySize), Label: "Its size"}, {Value: string(ByLight),
+		Label: "Size and brightness"}, {Value: string(ByDepth), Label: "Depth in the room"}, {Value: string(ByArea), Label: "An area"}}
 }
 
-// CutRay returns rays with one of them ending at a share of its length, at all of it for one that is as long as it was.
+// CutRay returns rays with one of them ending at a share of its length, at all of it for one that
+// is as long as it was.
 func (r Rays) CutRay(point, ray int, at float64) Rays {
-	r.Cuts = slices.DeleteFunc(slices.Clone(r.Cuts), func(c Cut) bool { return c.Point == point && c.Ray == ray })
+	r.Cuts = slices.DeleteFunc(slices.Clone(r.Cuts),
+		func(c Cut) bool { return c.Point == point && c.Ray == ray })
 	if at < 1 {
 		r.Cuts = append(r.Cuts, Cut{point, ray, math.Round(1000*math.Max(at, 0)) / 1000})
 	}
@@ -85,7 +89,8 @@ const (
 
 // Choices returns what can be counted.
 func (RaysBy) Choices() []setting.Choice {
-	return []setting.Choice{{Value: string(ByRays), Label: "Rays"}, {Value: string(ByBlades), Label: "Blades"}, {Value: string(ByLens), Label: "Blades, as a lens does"}}
+	return []setting.Choice{{Value: string(ByRays), Label: "Rays"}, {Value: string(ByBlades),
+		Label: "Blades"}, {Value: string(ByLens), Label: "Blades, as a lens does"}}
 }
 
 // RayColour is what colours rays.
@@ -99,7 +104,8 @@ const (
 
 // Choices returns the colours.
 func (RayColour) Choices() []setting.Choice {
-	return []setting.Choice{{Value: string(OwnColours), Label: "Each its own"}, {Value: string(OfGel), Label: "The gel"}}
+	return []setting.Choice{{Value: string(OwnColours), Label: "Each its own"},
+		{Value: string(OfGel), Label: "The gel"}}
 }
 
 // Idle names what does nothing as the rays are.
@@ -141,8 +147,8 @@ func (r Rays) Leads(spots []shape.Spot) int {
 	return best
 }
 
-// Share returns how long the rays of a point are, and how strong, against those of the nearest, by how near it is against
-// that one: a size goes as the inverse of a distance.
+// Share returns how long the rays of a point are, and how strong, against those of the nearest, by
+// how near it is against that one: a size goes as the inverse of a distance.
 func (r Rays) Share(near float64) (length, strength float64) {
 	k := math.Pow(math.Min(math.Max(near, 1e-3), 1), r.Distance)
 	return k, math.Sqrt(k)

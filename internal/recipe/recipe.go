@@ -76,7 +76,10 @@ func (p Photo) LongEdge() int { return max(p.Width, p.Height) }
 func (r *Recipe) Size() (w, h int) { return r.Crop.Size(r.Photo.Width, r.Photo.Height) }
 
 // Frame returns the size that bounds and defaults are relative to.
-func (p Photo) Frame() setting.Frame { return setting.Frame{W: float64(p.Width), H: float64(p.Height)} }
+func (p Photo) Frame() setting.Frame {
+	return setting.Frame{W: float64(p.Width),
+		H: float64(p.Height)}
+}
 
 // Dusk takes the daylight out. What emits is kept out of it, and light can be given
 // back.
@@ -107,8 +110,9 @@ type Master struct {
 	Level float64 `json:"level" label:"Level" unit:"%" range:"0..2" default:"1" step:"0.01"`
 }
 
-// Spilled is what holds for the spill of all lights. Red and Blue are the daylight that the photo was taken in, against its
-// green, in stops: what spill sends back in the photo's colours has that taken out, at the same luminance of white.
+// Spilled is what holds for the spill of all lights. Red and Blue are the daylight that the photo
+// was taken in, against its green, in stops: what spill sends back in the photo's colours has that
+// taken out, at the same luminance of white.
 type Spilled struct {
 	On    bool    `json:"on" label:"Switch" default:"true"`
 	Level float64 `json:"level" label:"Level" unit:"%" range:"0..2" default:"1" step:"0.01"`
@@ -141,16 +145,17 @@ type Light struct {
 	Blockers []Blocker `json:"blockers,omitzero" label:"Blockers" count:"0..16" each:"blocker" title:"*" doc:"what stands before it"`
 }
 
-// Shared says how a setting of a light changes for the others when several are selected: all take the value, unless the
-// setting is each light's own, or changes by the same factor or by the same sum.
+// Shared says how a setting of a light changes for the others when several are selected: all take
+// the value, unless the setting is each light's own, or changes by the same factor or by the same
+// sum.
 type Shared struct {
 	How string  `json:"how"` // own, factor or sum
 	Min float64 `json:"min"`
 	Max float64 `json:"max"`
 }
 
-// Together returns the settings of a light that are not simply the same for all that are selected, by name, as their
-// declarations say.
+// Together returns the settings of a light that are not simply the same for all that are selected,
+// by name, as their declarations say.
 func Together() map[string]Shared {
 	out := map[string]Shared{}
 	t := reflect.TypeFor[Light]()
@@ -190,14 +195,15 @@ func (Look) Choices() []setting.Choice {
 
 // Core is the shape itself, as a lit thing looks to a camera.
 //
-// An even core has one colour, from the gel to white by its whiteness, times the object's texture; the more
-// of that is kept, the less of the glow joins it.
+// An even core has one colour, from the gel to white by its whiteness, times the object's texture;
+// the more of that is kept, the less of the glow joins it.
 //
-// One by exposure emits E = 2^(Brightness + the light's intensity) times its level, and shows 1 - exp(-E·t·f·x): t
-// is the gel with its share of white, f what rounding leaves at a place, x = 1 + Texture·(luminance of the
-// object against its mean - 1), not below 0. The depth of a place is k = smoothstep(2B - 1), with B the coverage blurred by
-// 0.4 of the mean width of the shapes, against its largest value: 0 at the edge, 1 in the middle. f is
-// 1 - Rounding·(1 - k), or, where Rounding is below 0, 1 + Rounding·k.
+// One by exposure emits E = 2^(Brightness + the light's intensity) times its level, and shows 1 -
+// exp(-E·t·f·x): t is the gel with its share of white, f what rounding leaves at a place, x = 1 +
+// Texture·(luminance of the object against its mean - 1), not below 0. The depth of a place is k =
+// smoothstep(2B - 1), with B the coverage blurred by 0.4 of the mean width of the shapes, against
+// its largest value: 0 at the edge, 1 in the middle. f is 1 - Rounding·(1 - k), or, where Rounding
+// is below 0, 1 + Rounding·k.
 type Core struct {
 	On           bool    `json:"on" label:"Switch of its core" default:"true" row:"own"`
 	Look         Look    `json:"look" label:"Core" default:"exposed"`
@@ -255,10 +261,12 @@ const (
 
 // Choices returns the sides.
 func (Sides) Choices() []setting.Choice {
-	return []setting.Choice{{Value: string(OneSide), Label: "To one side"}, {Value: string(BothSides), Label: "To both sides"}}
+	return []setting.Choice{{Value: string(OneSide), Label: "To one side"},
+		{Value: string(BothSides), Label: "To both sides"}}
 }
 
-// Trim weakens what a light, or one shell, gives in an area: it is multiplied by 1 - Amount·coverage.
+// Trim weakens what a light, or one shell, gives in an area: it is multiplied by 1 -
+// Amount·coverage.
 type Trim struct {
 	Area   area.Ref `json:"area" label:"Trimmed in" default:"" row:"own" doc:"id of the area, or of a cut-out; left empty, nowhere"`
 	Amount float64  `json:"amount" label:"Trimmed by" unit:"%" range:"0..1" default:"1" step:"0.01" row:"own"`
@@ -291,9 +299,12 @@ const (
 
 // Joins lists the ways of joining in the order in which they are offered.
 var Joins = []setting.Choice{
-	{Value: string(Add), Label: "Add"}, {Value: string(Screen), Label: "Screen"}, {Value: string(Lighten), Label: "Lighten"},
-	{Value: string(Overlay), Label: "Overlay"}, {Value: string(SoftLight), Label: "Soft light"}, {Value: string(HardLight), Label: "Hard light"},
-	{Value: string(ColorDodge), Label: "Color dodge"}, {Value: string(Multiply), Label: "Multiply"}, {Value: string(Normal), Label: "Normal"},
+	{Value: string(Add), Label: "Add"}, {Value: string(Screen), Label: "Screen"},
+	{Value: string(Lighten), Label: "Lighten"},
+	{Value: string(Overlay), Label: "Overlay"}, {Value: string(SoftLight), Label: "Soft light"},
+	{Value: string(HardLight), Label: "Hard light"},
+	{Value: string(ColorDodge), Label: "Color dodge"}, {Value: string(Multiply), Label: "Multiply"},
+	{Value: string(Normal), Label: "Normal"},
 }
 
 // Choices returns the ways of joining.
@@ -320,7 +331,8 @@ type Tint struct {
 
 // Colour returns the tint under a gel in linear light.
 func (t Tint) Colour(g Gel) colour.RGB {
-	return colour.HSL(g.Hue+t.Hue, g.Saturation, g.Lightness).Mix(colour.RGB{R: 1, G: 1, B: 1}, float32(t.White))
+	return colour.HSL(g.Hue+t.Hue, g.Saturation, g.Lightness).Mix(colour.RGB{R: 1, G: 1, B: 1},
+		float32(t.White))
 }
 
 // Spill is the light that a light throws on what is near it in the picture.
@@ -337,8 +349,8 @@ type Spill struct {
 	Onto     float64         `json:"onto" label:"Spill on it" unit:"%" range:"0..1" default:"0" step:"0.01" row:"own" doc:"how much of the spill falls on what carries the light"`
 }
 
-// Ramp is the colours that spill has by the brightness of the photo: a tint of the gel where that is black, the gel itself at
-// Middle, another tint where it is white, and what lies between.
+// Ramp is the colours that spill has by the brightness of the photo: a tint of the gel where that
+// is black, the gel itself at Middle, another tint where it is white, and what lies between.
 type Ramp struct {
 	Dark   Tint    `json:"dark" title:"In shadows: *"`
 	Bright Tint    `json:"bright" title:"In highlights: *"`
@@ -359,7 +371,8 @@ func (r Ramp) Idle() []string {
 // RampParts is how many colours a ramp has: in shadows, the gel, and in highlights.
 const RampParts = 3
 
-// At returns how much of each of its colours a ramp has at a brightness of the photo from 0 to 1; they sum to 1.
+// At returns how much of each of its colours a ramp has at a brightness of the photo from 0 to 1;
+// they sum to 1.
 func (r Ramp) At(v float64) (share [RampParts]float64) {
 	ease := func(t float64) float64 { t = min(max(t, 0), 1); return t * t * (3 - 2*t) }
 	share[0] = 1 - ease(v/r.Middle)
@@ -373,8 +386,9 @@ func (r Ramp) Colours(g Gel) [RampParts]colour.RGB {
 	return [RampParts]colour.RGB{r.Dark.Colour(g), g.Colour(), r.Bright.Colour(g)}
 }
 
-// Touch is spill that was touched up by hand in an area: it is multiplied by 1 - Amount·coverage, or by
-// 1 + Amount·coverage, or light of the gel is added that makes a white surface at an Amount of 1 white.
+// Touch is spill that was touched up by hand in an area: it is multiplied by 1 - Amount·coverage,
+// or by 1 + Amount·coverage, or light of the gel is added that makes a white surface at an Amount
+// of 1 white.
 type Touch struct {
 	On     bool     `json:"on" label:"Switch" default:"true" row:"own"`
 	Area   area.Ref `json:"area" label:"Where" row:"own" doc:"id of the area, or of a cut-out"`
@@ -399,7 +413,8 @@ const (
 
 // Choices returns what a touch does.
 func (Touching) Choices() []setting.Choice {
-	return []setting.Choice{{Value: string(LessSpill), Label: "Less"}, {Value: string(MoreSpill), Label: "More"}, {Value: string(NewSpill), Label: "New light"}}
+	return []setting.Choice{{Value: string(LessSpill), Label: "Less"}, {Value: string(MoreSpill),
+		Label: "More"}, {Value: string(NewSpill), Label: "New light"}}
 }
 
 // New returns the recipe of an untouched photo.
@@ -476,12 +491,14 @@ func (r *Recipe) Scale(k float64) *Recipe {
 // not there or to itself.
 func (r Recipe) Check(setting.Frame) (field, msg string) {
 	for i := range r.Lights {
-		if id := r.Lights[i].ID; slices.ContainsFunc(r.Lights[:i], func(o Light) bool { return o.ID == id }) {
+		if id := r.Lights[i].ID; slices.ContainsFunc(r.Lights[:i],
+			func(o Light) bool { return o.ID == id }) {
 			return fmt.Sprintf("lights[%d].id", i), fmt.Sprintf("Two lights have the id %q.", id)
 		}
 	}
 	for i := range r.Groups {
-		if id := r.Groups[i].ID; slices.ContainsFunc(r.Groups[:i], func(o Group) bool { return o.ID == id }) {
+		if id := r.Groups[i].ID; slices.ContainsFunc(r.Groups[:i],
+			func(o Group) bool { return o.ID == id }) {
 			return fmt.Sprintf("groups[%d].id", i), fmt.Sprintf("Two groups have the id %q.", id)
 		}
 	}
@@ -530,7 +547,8 @@ func (r Recipe) Check(setting.Frame) (field, msg string) {
 			if p.Area != "" && r.Area(p.Area) == nil {
 				return fmt.Sprintf("%s[%d].area", list.at, i), fmt.Sprintf("The pass “%s” works in an area that is not in this shot; choose another.", p.Name)
 			}
-			if f, ok := p.Does.(pass.Ramp); ok && f.Follow != "" && r.LightOf(area.LightRef(f.Follow)) == nil {
+			if f, ok := p.Does.(pass.Ramp); ok && f.Follow != "" &&
+				r.LightOf(area.LightRef(f.Follow)) == nil {
 				return fmt.Sprintf("%s[%d].does.follow", list.at, i), fmt.Sprintf("The ramp “%s” follows a light that is not in this shot; choose another.", p.Name)
 			}
 		}
@@ -556,8 +574,8 @@ func (r *Recipe) trims(l *Light, id area.Ref) string {
 	return ""
 }
 
-// Area returns the area of an id, nil for none: one of the list, or what stands for a cut-out or for
-// the shapes of a light.
+// Area returns the area of an id, nil for none: one of the list, or what stands for a cut-out or
+// for the shapes of a light.
 func (r *Recipe) Area(id area.Ref) *area.Area {
 	if kind, _ := id.Of(); kind != "" {
 		return r.standing(id)

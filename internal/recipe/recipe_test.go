@@ -30,8 +30,10 @@ func sample(t testing.TB) *Recipe {
 	t.Helper()
 	r := New(3000, 2000)
 	for _, sh := range []shape.Shape{
-		shape.Outline{Nodes: shape.PathOf(shape.Node{X: 100, Y: 100, Out: [2]float64{20, -5}}, shape.Node{X: 300, Y: 110}, shape.Node{X: 280, Y: 400})},
-		shape.Tube{Width: 20, Taper: 0.2, Widths: shape.SharesOf(1, 0.5), Nodes: shape.PathOf(shape.Node{X: 900, Y: 100}, shape.Node{X: 700, Y: 1200})},
+		shape.Outline{Nodes: shape.PathOf(shape.Node{X: 100, Y: 100, Out: [2]float64{20, -5}},
+			shape.Node{X: 300, Y: 110}, shape.Node{X: 280, Y: 400})},
+		shape.Tube{Width: 20, Taper: 0.2, Widths: shape.SharesOf(1, 0.5),
+			Nodes: shape.PathOf(shape.Node{X: 900, Y: 100}, shape.Node{X: 700, Y: 1200})},
 	} {
 		var i int
 		var err error
@@ -223,11 +225,14 @@ func TestApplyAgreesWithJSONPatch(t *testing.T) {
 			switch rnd.IntN(6) {
 			case 4:
 				i := rnd.IntN(3)
-				ops = append(ops, setting.Op{Op: "move", From: fmt.Sprintf("/lights/%d/shells/%d", i, rnd.IntN(9)), Path: fmt.Sprintf("/lights/%d/shells/%d", i, rnd.IntN(9))})
+				ops = append(ops, setting.Op{Op: "move", From: fmt.Sprintf("/lights/%d/shells/%d",
+					i, rnd.IntN(9)), Path: fmt.Sprintf("/lights/%d/shells/%d", i, rnd.IntN(9))})
 			case 0:
-				ops = append(ops, setting.Op{Op: "remove", Path: fmt.Sprintf("/lights/%d/shells/%d", rnd.IntN(3), rnd.IntN(10))})
+				ops = append(ops, setting.Op{Op: "remove", Path: fmt.Sprintf("/lights/%d/shells/%d",
+					rnd.IntN(3), rnd.IntN(10))})
 			case 1:
-				ops = append(ops, setting.Op{Op: "add", Path: fmt.Sprintf("/lights/%d/shells/%d", rnd.IntN(3), rnd.IntN(10)),
+				ops = append(ops, setting.Op{Op: "add", Path: fmt.Sprintf("/lights/%d/shells/%d",
+					rnd.IntN(3), rnd.IntN(10)),
 					Value: json.RawMessage(`{"radius":3,"strength":0.5,"tint":{"white":0.1,"hue":5},"lift":0.2,"join":"screen"}`)})
 			case 2:
 				ops = append(ops, setting.Op{Op: "replace", Path: fmt.Sprintf("/lights/%d/shapes/0/nodes/%d", rnd.IntN(2), rnd.IntN(4)), Value: json.RawMessage(`{"x":7,"y":8}`)})
@@ -309,14 +314,17 @@ func TestStacksHaveTheirNumbers(t *testing.T) {
 			t.Fatal(at, err)
 		}
 		l := r.Lights[i]
-		if want := fmt.Sprintf("Light %d", i+1); l.Name != want || l.ID != fmt.Sprintf("l%d", i+1) || l.Gel.Hue != math.Mod(172+137.5*float64(i), 360) {
+		if want := fmt.Sprintf("Light %d", i+1); l.Name != want || l.ID != fmt.Sprintf("l%d",
+			i+1) || l.Gel.Hue != math.Mod(172+137.5*float64(i), 360) {
 			t.Errorf("the new light is %q, %q with hue %v", l.Name, l.ID, l.Gel.Hue)
 		}
 	}
 	stack := r.Lights[0].Shells
 	for i, s := range stack {
 		// Even doublings from 2.5 pixels in a photo of 6000.
-		if want := 2.5 * math.Exp2(float64(i)) * float64(r.Photo.LongEdge()) / 6000; len(stack) != 8 || math.Abs(s.Radius-want) > 0.005*want || s.Lift != 0.15 || s.Join != Add {
+		if want := 2.5 * math.Exp2(float64(i)) * float64(r.Photo.LongEdge()) /
+			6000; len(stack) != 8 || math.Abs(s.Radius-want) > 0.005*want || s.Lift != 0.15 ||
+			s.Join != Add {
 			t.Errorf("shell %d of %d is %+v, want a radius of %v", i+1, len(stack), s, want)
 		}
 		if i > 0 && (s.Strength >= stack[i-1].Strength || s.Tint.White > stack[i-1].Tint.White) {
@@ -333,16 +341,30 @@ func TestStacksHaveTheirNumbers(t *testing.T) {
 		otherwise int
 	}{
 		{"the first", nil, 0, Shell{10, 0.3, Tint{}, 0.15, Add, Trim{Amount: 1}}, 1},
-		{"beyond the only one", []Shell{{Radius: 8, Strength: 0.4, Lift: 0.2, Join: Screen}}, 1, Shell{16, 0.3, Tint{}, 0.2, Screen, noTrim}, 2},
-		{"beyond one of no radius", []Shell{{Radius: 0, Strength: 0.4, Join: Add}}, 1, Shell{2, 0.3, Tint{}, 0, Add, noTrim}, 2},
-		{"beyond the widest there can be", []Shell{{Radius: 6000, Strength: 0.4, Join: Add}}, 1, Shell{6000, 0.3, Tint{}, 0, Add, noTrim}, 2},
-		{"in the widest gap", []Shell{{Radius: 90, Strength: 0.2, Join: Normal}, {Radius: 4, Strength: 0.6, Tint: Tint{White: 0.5}, Join: Add}, {Radius: 2, Strength: 1, Tint: Tint{White: 1}, Join: Add}}, 2,
+		{"beyond the only one", []Shell{{Radius: 8, Strength: 0.4, Lift: 0.2, Join: Screen}}, 1,
+			Shell{16, 0.3, Tint{}, 0.2, Screen, noTrim}, 2},
+		{"beyond one of no radius", []Shell{{Radius: 0, Strength: 0.4, Join: Add}}, 1,
+			Shell{2, 0.3, Tint{}, 0, Add, noTrim}, 2},
+		{"beyond the widest there can be", []Shell{{Radius: 6000, Strength: 0.4, Join: Add}}, 1,
+			Shell{6000, 0.3, Tint{}, 0, Add, noTrim}, 2},
+		{"in the widest gap", []Shell{{Radius: 90, Strength: 0.2, Join: Normal},
+			{Radius: 4, Strength: 0.6, Tint: Tint{White: 0.5}, Join: Add}, {Radius: 2, Strength: 1,
+				Tint: Tint{White: 1}, Join: Add}}, 2,
 			Shell{19, 0.4, Tint{White: 0.25}, 0, Normal, noTrim}, 4},
-		{"between none and some", []Shell{{Radius: 0, Strength: 0.5, Join: Add}, {Radius: 30, Strength: 0.3, Join: Add}}, 1, Shell{3, 0.4, Tint{}, 0, Add, noTrim}, 3},
-		{"in the widest of narrow gaps", []Shell{{Radius: 10, Strength: 1, Join: Add}, {Radius: 11, Strength: 1, Join: Add}, {Radius: 13, Strength: 1, Join: Add}}, 2, Shell{12, 1, Tint{}, 0, Add, noTrim}, 4},
-		{"behind those of the same radius", []Shell{{Radius: 5, Strength: 0.1, Join: Add}, {Radius: 5, Strength: 0.2, Join: Add}, {Radius: 5, Strength: 0.4, Join: Add}, {Radius: 20, Strength: 0.6, Join: Add}}, 3, Shell{10, 0.5, Tint{}, 0, Add, noTrim}, 5},
-		{"not between two that are as good as none", []Shell{{Radius: 0, Strength: 1, Join: Add}, {Radius: 0.35, Strength: 1, Join: Add}, {Radius: 0.42, Strength: 1, Join: Add}}, 2, Shell{0.383, 1, Tint{}, 0, Add, noTrim}, 4},
-		{"the first of gaps alike", []Shell{{Radius: 1, Strength: 1, Join: Add}, {Radius: 4, Strength: 1, Join: Add}, {Radius: 16, Strength: 1, Join: Add}}, 1, Shell{2, 1, Tint{}, 0, Add, noTrim}, 4},
+		{"between none and some", []Shell{{Radius: 0, Strength: 0.5, Join: Add},
+			{Radius: 30, Strength: 0.3, Join: Add}}, 1, Shell{3, 0.4, Tint{}, 0, Add, noTrim}, 3},
+		{"in the widest of narrow gaps", []Shell{{Radius: 10, Strength: 1, Join: Add},
+			{Radius: 11, Strength: 1, Join: Add}, {Radius: 13, Strength: 1, Join: Add}}, 2,
+			Shell{12, 1, Tint{}, 0, Add, noTrim}, 4},
+		{"behind those of the same radius", []Shell{{Radius: 5, Strength: 0.1, Join: Add},
+			{Radius: 5, Strength: 0.2, Join: Add}, {Radius: 5, Strength: 0.4, Join: Add},
+			{Radius: 20, Strength: 0.6, Join: Add}}, 3, Shell{10, 0.5, Tint{}, 0, Add, noTrim}, 5},
+		{"not between two that are as good as none", []Shell{{Radius: 0, Strength: 1, Join: Add},
+			{Radius: 0.35, Strength: 1, Join: Add}, {Radius: 0.42, Strength: 1, Join: Add}}, 2,
+			Shell{0.383, 1, Tint{}, 0, Add, noTrim}, 4},
+		{"the first of gaps alike", []Shell{{Radius: 1, Strength: 1, Join: Add},
+			{Radius: 4, Strength: 1, Join: Add}, {Radius: 16, Strength: 1, Join: Add}}, 1,
+			Shell{2, 1, Tint{}, 0, Add, noTrim}, 4},
 	} {
 		got, err := shells(tt.from...).AddShell(1)
 		if err != nil {
@@ -356,7 +378,8 @@ func TestStacksHaveTheirNumbers(t *testing.T) {
 			t.Errorf("%s: %+v", tt.name, l)
 		}
 	}
-	even, err := spaceEvenly(shells(Shell{Radius: 81, Join: Add}, Shell{Radius: 1, Join: Add}, Shell{Radius: 2, Join: Add}, Shell{Radius: 3, Join: Add}, Shell{Radius: 4, Join: Add}), 1)
+	even, err := spaceEvenly(shells(Shell{Radius: 81, Join: Add}, Shell{Radius: 1, Join: Add},
+		Shell{Radius: 2, Join: Add}, Shell{Radius: 3, Join: Add}, Shell{Radius: 4, Join: Add}), 1)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -365,17 +388,23 @@ func TestStacksHaveTheirNumbers(t *testing.T) {
 			t.Errorf("even radius %d is %v, want %v", k+1, got, want)
 		}
 	}
-	if even, err = spaceEvenly(shells(Shell{Radius: 8, Join: Add}, Shell{Radius: 0, Join: Add}, Shell{Radius: 1, Join: Add}), 1); err != nil || even.Lights[1].Shells[0].Radius != 0.5 || even.Lights[1].Shells[1].Radius != 2 {
+	if even, err = spaceEvenly(shells(Shell{Radius: 8, Join: Add}, Shell{Radius: 0, Join: Add},
+		Shell{Radius: 1, Join: Add}), 1); err != nil || even.Lights[1].Shells[0].Radius != 0.5 ||
+		even.Lights[1].Shells[1].Radius != 2 {
 		t.Errorf("even radii from none: %v, %+v", err, even.Lights[1].Shells)
 	}
-	if even, err = spaceEvenly(shells(Shell{Join: Add}, Shell{Radius: 0.55, Join: Add}, Shell{Join: Add}), 1); err != nil || even.Lights[1].Shells[2].Radius != 0.55 || even.Lights[1].Shells[0].Radius != 0.5 {
+	if even, err = spaceEvenly(shells(Shell{Join: Add}, Shell{Radius: 0.55, Join: Add},
+		Shell{Join: Add}), 1); err != nil || even.Lights[1].Shells[2].Radius != 0.55 ||
+		even.Lights[1].Shells[0].Radius != 0.5 {
 		t.Errorf("even radii up to 0.55: %v, %+v", err, even.Lights[1].Shells)
 	}
-	if even, err = spaceEvenly(shells(Shell{Join: Add}, Shell{Join: Add}, Shell{Radius: 0.1, Join: Add}), 1); err != nil || even.Lights[1].Shells[2].Radius != 0.5 {
+	if even, err = spaceEvenly(shells(Shell{Join: Add}, Shell{Join: Add},
+		Shell{Radius: 0.1, Join: Add}), 1); err != nil || even.Lights[1].Shells[2].Radius != 0.5 {
 		t.Errorf("even radii of nearly none: %v, %+v", err, even.Lights[1].Shells)
 	}
 	two := shells(Shell{Radius: 9, Join: Add}, Shell{Radius: 1, Join: Add})
-	if even, err = spaceEvenly(two, 1); err != nil || even.Lights[1].Shells[0].Radius != 1 || even.Lights[1].Shells[1].Radius != 9 {
+	if even, err = spaceEvenly(two, 1); err != nil || even.Lights[1].Shells[0].Radius != 1 ||
+		even.Lights[1].Shells[1].Radius != 9 {
 		t.Errorf("two radii, spaced: %v, %+v", err, even.Lights[1].Shells)
 	}
 	// There is room for so many and no more.
@@ -407,7 +436,8 @@ func TestStacksHaveTheirNumbers(t *testing.T) {
 	one.Lights[0].ID, one.Lights[0].Name, one.Lights[0].Alone = "a", long, true
 	for want := range 2 {
 		d, err := one.DuplicateLight(0)
-		if name := map[int]string{0: long, 1: long[:75] + " copy"}[want]; err != nil || d.Lights[1].Name != name || d.Lights[1].Alone {
+		if name := map[int]string{0: long, 1: long[:75] + " copy"}[want]; err != nil ||
+			d.Lights[1].Name != name || d.Lights[1].Alone {
 			t.Errorf("a copy is %+v, %v", d.Lights[1], err)
 		}
 		one.Lights[0].Name = long[:75]
@@ -420,8 +450,10 @@ func TestTintFollowsTheGel(t *testing.T) {
 		tint Tint
 		want colour.RGB
 	}{
-		{Tint{}, g.Colour()}, {Tint{Hue: 40}, colour.HSL(140, 0.8, 0.4)}, {Tint{White: 1}, colour.RGB{R: 1, G: 1, B: 1}},
-		{Tint{White: 0.5, Hue: -120}, colour.HSL(340, 0.8, 0.4).Mix(colour.RGB{R: 1, G: 1, B: 1}, 0.5)},
+		{Tint{}, g.Colour()}, {Tint{Hue: 40}, colour.HSL(140, 0.8, 0.4)},
+		{Tint{White: 1}, colour.RGB{R: 1, G: 1, B: 1}},
+		{Tint{White: 0.5, Hue: -120}, colour.HSL(340, 0.8, 0.4).Mix(colour.RGB{R: 1, G: 1, B: 1},
+			0.5)},
 	} {
 		got := tt.tint.Colour(g)
 		for _, d := range []float32{got.R - tt.want.R, got.G - tt.want.G, got.B - tt.want.B} {
@@ -434,7 +466,10 @@ func TestTintFollowsTheGel(t *testing.T) {
 
 func TestLargestDocument(t *testing.T) {
 	good := sample(t).Encode()
-	pad := func(n int) []byte { return append(good[:len(good):len(good)], make([]byte, n-len(good))...) }
+	pad := func(n int) []byte {
+		return append(good[:len(good):len(good)],
+			make([]byte, n-len(good))...)
+	}
 	fits, over := pad(MaxBytes), pad(MaxBytes+1)
 	for i := len(good); i < len(over); i++ {
 		over[i] = ' '
@@ -443,7 +478,8 @@ func TestLargestDocument(t *testing.T) {
 	if _, err := Decode(fits); err != nil {
 		t.Errorf("a document of 32 MB: %v", err)
 	}
-	if _, err := Decode(over); !fault.Is(err, fault.TooLarge) || !strings.Contains(err.Error(), "larger than 32 MB") {
+	if _, err := Decode(over); !fault.Is(err, fault.TooLarge) || !strings.Contains(err.Error(),
+		"larger than 32 MB") {
 		t.Errorf("a document of more: %v", err)
 	}
 }
@@ -487,7 +523,9 @@ func TestMissingFieldsTakeTheirDefaults(t *testing.T) {
 		t.Fatal(err)
 	}
 	l, want := r.Lights[0], DefaultLight(r.Photo)
-	if l.Core != want.Core || l.Gel != want.Gel || !reflect.DeepEqual(l.Spill, want.Spill) || !l.On || l.Level != 1 || !reflect.DeepEqual(r.Dusk, New(3000, 2000).Dusk) || r.Glow.Level != 1 {
+	if l.Core != want.Core || l.Gel != want.Gel || !reflect.DeepEqual(l.Spill, want.Spill) ||
+		!l.On || l.Level != 1 || !reflect.DeepEqual(r.Dusk, New(3000, 2000).Dusk) ||
+		r.Glow.Level != 1 {
 		t.Errorf("the defaults did not come: %+v", r)
 	}
 	if s := l.Shells[0]; s.Radius != 4 || s.Lift != 0.15 || s.Join != Add {
@@ -518,7 +556,8 @@ func TestUpgrade(t *testing.T) {
 	}
 }
 
-// Spill of before version 5 takes the law of today with the height that it had; in a room its law was another.
+// Spill of before version 5 takes the law of today with the height that it had; in a room its law
+// was another.
 func TestMendedSpill(t *testing.T) {
 	for _, room := range []bool{false, true} {
 		r := sample(t)
@@ -565,7 +604,8 @@ func TestSamplesOfEveryVersion(t *testing.T) {
 				t.Errorf("%s: %v", name, err)
 			} else if r.Version != Version || len(r.Lights) != 6 {
 				t.Errorf("%s: version %d with %d lights", name, r.Version, len(r.Lights))
-			} else if l := r.Lights[0]; (l.Core.Look == Even) != (v < 4) || v < 4 && l.Intensity != 0 {
+			} else if l := r.Lights[0]; (l.Core.Look == Even) != (v < 4) || v < 4 &&
+				l.Intensity != 0 {
 				t.Errorf("%s: a core that looks %s, %g stops", name, l.Core.Look, l.Intensity)
 			}
 		}
@@ -603,7 +643,8 @@ func TestPackKeepsLongListsBeside(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, more := next.Pack(); len(more) != 1 || lists[shape.Nodes(next.Lights[0].Shapes[1]).Key()] != nil {
+	if _, more := next.Pack(); len(more) != 1 ||
+		lists[shape.Nodes(next.Lights[0].Shapes[1]).Key()] != nil {
 		t.Error("the changed list has the name of the old one")
 	}
 	for sum := range lists {
@@ -612,7 +653,10 @@ func TestPackKeepsLongListsBeside(t *testing.T) {
 	if _, err := Unpack(doc, load); err == nil {
 		t.Error("a list that is cut off is not refused")
 	}
-	if _, err := Unpack(doc, func(string) ([]byte, error) { return nil, errors.New("gone") }); err == nil {
+	if _, err := Unpack(doc, func(string) ([]byte, error) {
+		return nil,
+			errors.New("gone")
+	}); err == nil {
 		t.Error("a list that is missing is not refused")
 	}
 	bad := make([]byte, 48*4)
@@ -652,12 +696,14 @@ func TestScaleMultipliesEveryLength(t *testing.T) {
 	})
 	a, b := shape.Nodes(r.Lights[0].Shapes[0]), shape.Nodes(s.Lights[0].Shapes[0])
 	for i, n := range a.All() {
-		want := shape.Node{X: 2 * n.X, Y: 2 * n.Y, In: [2]float64{2 * n.In[0], 2 * n.In[1]}, Out: [2]float64{2 * n.Out[0], 2 * n.Out[1]}}
+		want := shape.Node{X: 2 * n.X, Y: 2 * n.Y, In: [2]float64{2 * n.In[0], 2 * n.In[1]},
+			Out: [2]float64{2 * n.Out[0], 2 * n.Out[1]}}
 		if b.At(i) != want {
 			t.Errorf("point %d is %v, want %v", i, b.At(i), want)
 		}
 	}
-	// photo, crop, the edge of dusk, the horizon, and of both lights feather, bloom, streak, rays and how thick they are, reach, height, eight radii and one width.
+	// photo, crop, the edge of dusk, the horizon, and of both lights feather, bloom, streak, rays
+	// and how thick they are, reach, height, eight radii and one width.
 	if lengths != 4+4+2*(7+8)+1 {
 		t.Errorf("%d numbers are lengths", lengths)
 	}
@@ -698,7 +744,8 @@ func TestSchema(t *testing.T) {
 	// Every number beyond each of its ends.
 	n := 0
 	setting.Paths(*r, func(path string, s *setting.Setting, v reflect.Value) {
-		if v.Kind() != reflect.Float64 && v.Kind() != reflect.Int || path == "/version" { // an older one is brought up to date
+		// an older one is brought up to date
+		if v.Kind() != reflect.Float64 && v.Kind() != reflect.Int || path == "/version" {
 			return
 		}
 		widest := setting.Frame{W: 60000, H: 60000}
@@ -835,7 +882,8 @@ func spaceEvenly(r *Recipe, i int) (*Recipe, error) {
 // A ceiling is as high as where its line meets the wall, and is refused where it cannot be.
 func TestSetCeiling(t *testing.T) {
 	r := New(600, 400)
-	if _, err := r.SetCeiling(camera.Point{X: 100, Y: 20}, camera.Point{X: 500, Y: 20}); err == nil {
+	if _, err := r.SetCeiling(camera.Point{X: 100, Y: 20}, camera.Point{X: 500,
+		Y: 20}); err == nil {
 		t.Error("there is a ceiling without a wall")
 	}
 	r, err := r.AddWall(camera.Point{X: 100, Y: 250}, camera.Point{X: 500, Y: 250})
@@ -856,7 +904,8 @@ func TestSetCeiling(t *testing.T) {
 	if roof, ok := sp.Ceiling.Hit(ray); !ok || math.Abs(roof-wall) > 0.02*wall {
 		t.Errorf("along the line the ceiling is %v away, the wall %v", roof, wall)
 	}
-	if _, err := r.SetCeiling(camera.Point{X: 100, Y: 240}, camera.Point{X: 500, Y: 240}); err == nil {
+	if _, err := r.SetCeiling(camera.Point{X: 100, Y: 240}, camera.Point{X: 500,
+		Y: 240}); err == nil {
 		t.Error("a ceiling below the camera is taken")
 	}
 	if _, err := next.Apply(Set("/room/ceiling", 0.9)); err == nil {

@@ -10,7 +10,8 @@ import (
 	"pyrant/internal/recipe/setting"
 )
 
-// Reference is a second photo of the same set with small real lights on, and how the photo lies on it.
+// Reference is a second photo of the same set with small real lights on, and how the photo lies on
+// it.
 type Reference struct {
 	Sum    string  `json:"sum" label:"Picture" default:"" row:"own" count:"0..64" doc:"SHA-256 of its file; left empty, none"`
 	Name   string  `json:"name" label:"Name" default:"" row:"own" count:"0..80"`
@@ -35,9 +36,9 @@ func (r Reference) Check(setting.Frame) (field, msg string) {
 	return "", ""
 }
 
-// Matched returns the recipe with the spill and the gels of its lights such that they add to the photo, for each colour, gains
-// times what they add in white at a strength of 1. Lights that are off, or have no spill, stay as they are. All reaches are
-// multiplied by reach.
+// Matched returns the recipe with the spill and the gels of its lights such that they add to the
+// photo, for each colour, gains times what they add in white at a strength of 1. Lights that are
+// off, or have no spill, stay as they are. All reaches are multiplied by reach.
 func (r *Recipe) Matched(gains [][3]float64, reach float64) (*Recipe, error) {
 	c := r.Clone()
 	lit := r.Lit()
@@ -55,7 +56,8 @@ func (r *Recipe) Matched(gains [][3]float64, reach float64) (*Recipe, error) {
 		}
 		// A group's fader and the master weigh it as well.
 		k := r.Shining(i).Gain() * math.Max(r.Spill.Level, 1e-3)
-		l.Gel = GelOf(colour.RGB{R: float32(g[0] / most), G: float32(g[1] / most), B: float32(g[2] / most)})
+		l.Gel = GelOf(colour.RGB{R: float32(g[0] / most), G: float32(g[1] / most),
+			B: float32(g[2] / most)})
 		l.Spill.Strength = setting.Round(math.Min(most/k, strength.Max.A))
 		l.Spill.Reach = setting.Round(math.Min(l.Spill.Reach*reach, far.Max.A))
 	}

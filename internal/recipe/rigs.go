@@ -63,7 +63,8 @@ var Rigs = []Rig{
 	},
 	{
 		ID: "figure", Name: "See-through", About: "winged or veiled things that glow themselves",
-		Core: Core{Look: Exposed, Brightness: -0.4, Whiteness: 0.3, Feather: 6, Texture: 0.5, Openness: 0.05, Translucency: 0.5, Seed: 1, BloomRadius: 8}, Lift: 0.2,
+		Core: Core{Look: Exposed, Brightness: -0.4, Whiteness: 0.3, Feather: 6, Texture: 0.5,
+			Openness: 0.05, Translucency: 0.5, Seed: 1, BloomRadius: 8}, Lift: 0.2,
 		Radii:     []float64{4, 12, 36, 110, 330},
 		Strengths: []float64{0.75, 0.88, 0.7, 0.5, 0.22},
 		Whites:    []float64{0.24, 0.16, 0.06},
@@ -88,7 +89,8 @@ var Rigs = []Rig{
 
 // exposed returns a core by exposure.
 func exposed(stops, white, feather, texture, rounding float64) Core {
-	return Core{Look: Exposed, Brightness: stops, Rounding: rounding, Whiteness: white, Feather: feather, Texture: texture, Openness: 0.05, Seed: 1, BloomRadius: 8}
+	return Core{Look: Exposed, Brightness: stops, Rounding: rounding, Whiteness: white,
+		Feather: feather, Texture: texture, Openness: 0.05, Seed: 1, BloomRadius: 8}
 }
 
 // RigOf returns the ready-made rig of an id, nil for none.
@@ -107,7 +109,8 @@ func (g *Rig) Put(l *Light, p Photo) {
 	on := l.Core.On
 	l.Core = g.Core
 	l.Core.On = on
-	l.Core.Feather, l.Core.BloomRadius = setting.Round(g.Core.Feather*k), setting.Round(g.Core.BloomRadius*k)
+	l.Core.Feather, l.Core.BloomRadius = setting.Round(g.Core.Feather*k),
+		setting.Round(g.Core.BloomRadius*k)
 	l.Shells = g.Stack(p)
 }
 

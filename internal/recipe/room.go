@@ -15,8 +15,8 @@ import (
 // Points is a list of places on the photo.
 type Points = setting.List[camera.Point]
 
-// Room is what the photo shows, as far as light needs to know: a floor, walls, what stands on the floor.
-// Without one, spill goes by the distance in the picture.
+// Room is what the photo shows, as far as light needs to know: a floor, walls, what stands on the
+// floor. Without one, spill goes by the distance in the picture.
 type Room struct {
 	On        bool       `json:"on" label:"Switch of the room" default:"false" row:"own"`
 	Corners   Points     `json:"corners,omitzero" label:"Corners" row:"own" count:"0..4" each:"corner" doc:"four of a rectangle on the floor, in their order; none where the horizon tells of the floor"`
@@ -46,8 +46,8 @@ func (r Room) Idle() []string {
 	return idle
 }
 
-// Wall is an upright wall, by the line where it meets the floor. It goes on beyond the line's ends, up
-// to where another surface is nearer, unless it is seen in a cut-out alone.
+// Wall is an upright wall, by the line where it meets the floor. It goes on beyond the line's ends,
+// up to where another surface is nearer, unless it is seen in a cut-out alone.
 type Wall struct {
 	ID   string       `json:"id" count:"1..64" doc:"unique in the room, never shown"`
 	Name string       `json:"name" label:"Name" count:"1..80"`
@@ -78,18 +78,20 @@ type Thing struct {
 	Foot camera.Point `json:"foot" title:"Foot of *"`
 	On   PlatformRef  `json:"on,omitzero" label:"Stands on" default:"" row:"own" doc:"id of the platform that it stands on, on whose top its foot is; left empty, the floor"`
 	Lies Lies         `json:"lies" label:"Stands or lies" default:"auto"`
-	// What it gets of the light at its edges, where it turns away from the camera, and of that which falls on its broad front.
+	// What it gets of the light at its edges, where it turns away from the camera, and of that
+	// which falls on its broad front.
 	Edge  float64 `json:"edge" label:"Edge light" unit:"%" range:"0..4" slider:"0..2" default:"1" step:"0.01" doc:"at its edges, where it turns away from the camera"`
 	Broad float64 `json:"broad" label:"Broad light" unit:"%" range:"0..4" slider:"0..2" default:"1" step:"0.01" doc:"on what of it faces the camera"`
 	// How folded and dented its front is within its outline, by the photo's shading.
 	Relief float64 `json:"relief" label:"Relief" unit:"%" range:"0..3" slider:"0..2" default:"0" step:"0.01" doc:"of folds and dents within its outline, as the photo's shading tells of them"`
 }
 
-// UsualRelief is the relief of what is put into a room. What stood there before things had one has none.
+// UsualRelief is the relief of what is put into a room. What stood there before things had one has
+// none.
 const UsualRelief = 1
 
-// Share returns how much of the light counts on a part of the thing whose normal makes an angle with this cosine to the
-// way to the camera.
+// Share returns how much of the light counts on a part of the thing whose normal makes an angle
+// with this cosine to the way to the camera.
 func (t *Thing) Share(facing float64) float64 {
 	e := 1 - math.Min(math.Abs(facing), 1)
 	return t.Broad + (t.Edge-t.Broad)*e*e
@@ -107,13 +109,15 @@ const (
 
 // Choices returns how things are.
 func (Lies) Choices() []setting.Choice {
-	return []setting.Choice{{Value: string(LiesAuto), Label: "By its outline"}, {Value: string(Stands), Label: "Stands"}, {Value: string(LiesFlat), Label: "Lies flat"}}
+	return []setting.Choice{{Value: string(LiesAuto), Label: "By its outline"},
+		{Value: string(Stands), Label: "Stands"}, {Value: string(LiesFlat), Label: "Lies flat"}}
 }
 
 // Stand names what a light stands on, hangs on or lies on in the room: the floor where it is empty.
 type Stand string
 
-// What a Stand can name by what comes before its colon, the id of a wall, a platform or a thing after it.
+// What a Stand can name by what comes before its colon, the id of a wall, a platform or a thing
+// after it.
 const (
 	OnWall     = "wall"
 	OnPlatform = "platform"
@@ -141,7 +145,8 @@ type Space struct {
 	Ceiling *camera.Plane // nil for none
 }
 
-// Space returns the recipe's room as geometry. An error is a *fault.Error that names the field at fault.
+// Space returns the recipe's room as geometry. An error is a *fault.Error that names the field at
+// fault.
 func (r *Recipe) Space() (*Space, error) {
 	w, h := float64(r.Photo.Width), float64(r.Photo.Height)
 	m := &r.Room
@@ -218,8 +223,9 @@ func (r *Recipe) Space() (*Space, error) {
 	return s, nil
 }
 
-// Foot returns the place where something stands whose foot is seen at a point of the photo: on the top of a platform, or of that
-// taken farther, or below 0 on the floor. It is false where neither is seen.
+// Foot returns the place where something stands whose foot is seen at a point of the photo: on the
+// top of a platform, or of that taken farther, or below 0 on the floor. It is false where neither
+// is seen.
 func (s *Space) Foot(at camera.Point, platform int) (camera.Vec, bool) {
 	if platform < 0 {
 		return s.Cam.Floor(at.X, at.Y)
@@ -232,8 +238,8 @@ func (s *Space) Foot(at camera.Point, platform int) (camera.Vec, bool) {
 	return r.Mul(t), true
 }
 
-// Under returns on which platform something is seen to stand whose foot is at a point of the photo, the nearest of those whose
-// top shows there; -1 for none.
+// Under returns on which platform something is seen to stand whose foot is at a point of the photo,
+// the nearest of those whose top shows there; -1 for none.
 func (s *Space) Under(at camera.Point) int {
 	best, near := -1, math.Inf(1)
 	for i, p := range s.Prisms {
@@ -320,7 +326,8 @@ func (r *Recipe) checkRoom() (field, msg string) {
 		if r.CutOut(m.Things[i].Of) == nil {
 			return fmt.Sprintf("room.things[%d].of", i), "A thing of the room is a cut-out that is not in this shot; choose another."
 		}
-		if on := string(m.Things[i].On); on != "" && !slices.ContainsFunc(m.Platforms, func(p Platform) bool { return p.ID == on }) {
+		if on := string(m.Things[i].On); on != "" && !slices.ContainsFunc(m.Platforms,
+			func(p Platform) bool { return p.ID == on }) {
 			return fmt.Sprintf("room.things[%d].on", i), fmt.Sprintf("“%s” stands on a platform that the room has not; choose another, or the floor.", r.NameOf(m.Things[i].Of))
 		}
 	}

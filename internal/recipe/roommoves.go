@@ -12,8 +12,8 @@ import (
 	"pyrant/internal/recipe/setting"
 )
 
-// roomID returns an id that nothing in the room has, and a name with the lowest number that nothing called
-// so has.
+// roomID returns an id that nothing in the room has, and a name with the lowest number that nothing
+// called so has.
 func (r *Recipe) roomID(prefix, name string, names []string) (id, called string) {
 	m := &r.Room
 	taken := func(id string) bool {
@@ -28,8 +28,9 @@ func (r *Recipe) roomID(prefix, name string, names []string) (id, called string)
 	return free(prefix, len(names), taken), called
 }
 
-// AddWall returns the recipe with a wall that meets the floor along a line. In a shot without a room that
-// line makes the room: the horizon is taken to be where it is in most photos, above the line.
+// AddWall returns the recipe with a wall that meets the floor along a line. In a shot without a
+// room that line makes the room: the horizon is taken to be where it is in most photos, above the
+// line.
 func (r *Recipe) AddWall(from, to camera.Point) (*Recipe, error) {
 	c := r.Clone()
 	m := &c.Room
@@ -52,8 +53,8 @@ func (r *Recipe) AddWall(from, to camera.Point) (*Recipe, error) {
 	return c, c.Validate()
 }
 
-// SetHorizon returns the recipe with a floor that ends at a line across the photo: the horizon, or higher where the ground
-// rises. Corners tell of the floor no more.
+// SetHorizon returns the recipe with a floor that ends at a line across the photo: the horizon, or
+// higher where the ground rises. Corners tell of the floor no more.
 func (r *Recipe) SetHorizon(a, b camera.Point) (*Recipe, error) {
 	if a.X > b.X {
 		a, b = b, a
@@ -77,8 +78,8 @@ func (r *Recipe) SetFloor(corners []camera.Point) (*Recipe, error) {
 	return c, c.Validate()
 }
 
-// SetCamera returns the recipe with a floor that is seen by a camera: a square of it, whose sides go by degrees to the right
-// of straight ahead, and the field of view.
+// SetCamera returns the recipe with a floor that is seen by a camera: a square of it, whose sides
+// go by degrees to the right of straight ahead, and the field of view.
 func (r *Recipe) SetCamera(cam *camera.Camera, heading float64) (*Recipe, error) {
 	w, h := float64(r.Photo.Width), float64(r.Photo.Height)
 	corners, ok := cam.Square(heading, w, h)
@@ -138,7 +139,8 @@ func (r *Recipe) AddPlatform(top []camera.Point, foot camera.Point) (*Recipe, er
 	}
 	id, name := c.roomID("p", "Platform", names)
 	m.On = true
-	m.Platforms = append(m.Platforms, Platform{ID: id, Name: name, Top: setting.ListOf(top...), Foot: foot})
+	m.Platforms = append(m.Platforms, Platform{ID: id, Name: name, Top: setting.ListOf(top...),
+		Foot: foot})
 	return c, c.Validate()
 }
 
@@ -176,8 +178,8 @@ func (r *Recipe) FootOf(o *cutout.CutOut) (camera.Point, error) {
 	return camera.Point{X: sum / n / scale, Y: (low - 0.02*float64(b.Dy())) / scale}, nil
 }
 
-// AddThing returns the recipe with a cut-out standing in the room, at the foot of what it covers: on the floor, or on a platform
-// whose top is seen there.
+// AddThing returns the recipe with a cut-out standing in the room, at the foot of what it covers:
+// on the floor, or on a platform whose top is seen there.
 func (r *Recipe) AddThing(of cutout.Ref, foot camera.Point) (*Recipe, error) {
 	c := r.Clone()
 	m := &c.Room
@@ -199,8 +201,8 @@ func (r *Recipe) AddThing(of cutout.Ref, foot camera.Point) (*Recipe, error) {
 	return c, c.Validate()
 }
 
-// TouchUp returns the recipe with one more touch of a light's spill, in an area of its own that is yet to be
-// painted, and that area.
+// TouchUp returns the recipe with one more touch of a light's spill, in an area of its own that is
+// yet to be painted, and that area.
 func (r *Recipe) TouchUp(light int, does Touching) (*Recipe, area.Ref, error) {
 	if most := setting.Of[Spill]("touches").Count[1]; len(r.Lights[light].Spill.Touches) >= most {
 		return nil, "", fault.New(fault.NoRoom, "The spill of a light is touched up %d times at most. Remove one that is not needed.", most)
@@ -223,9 +225,9 @@ func (r *Recipe) TouchUp(light int, does Touching) (*Recipe, area.Ref, error) {
 	return c, id, c.Validate()
 }
 
-// Pool returns the recipe with light of a light's gel on the ground below it, by hand: a touch of new light in a ring that
-// lies flat, as a pool does in perspective, and that ring's area. Nothing has to be painted; it is moved, sized and
-// turned like any ring.
+// Pool returns the recipe with light of a light's gel on the ground below it, by hand: a touch of
+// new light in a ring that lies flat, as a pool does in perspective, and that ring's area. Nothing
+// has to be painted; it is moved, sized and turned like any ring.
 func (r *Recipe) Pool(light int) (*Recipe, area.Ref, error) {
 	c, id, err := r.TouchUp(light, NewSpill)
 	if err != nil {
@@ -238,14 +240,16 @@ func (r *Recipe) Pool(light int) (*Recipe, area.Ref, error) {
 	x, y, wide := float64(r.Photo.Width)/2, float64(r.Photo.Height)*0.8, long/3
 	if b := r.Lights[light].Shapes.At(step).Bounds(); !b.Empty() {
 		wide = max(wide, 1.5*float64(b.Dx())/step)
-		x, y = float64(b.Min.X+b.Max.X)/2/step, min(float64(b.Max.Y)/step+wide/8, float64(r.Photo.Height)*0.97)
+		x, y = float64(b.Min.X+b.Max.X)/2/step, min(float64(b.Max.Y)/step+wide/8,
+			float64(r.Photo.Height)*0.97)
 	}
 	a := c.Area(id)
 	name := []rune("Pool of " + r.Lights[light].Name)
 	a.Name = string(name[:min(len(name), 74)])
 	part := setting.New[area.Part](r.Photo.Frame())
 	part.Does = area.Add
-	part.Of = area.Ring{X: setting.Round(x), Y: setting.Round(y), Width: setting.Round(wide), Height: setting.Round(wide / 4), Inner: 0.2}
+	part.Of = area.Ring{X: setting.Round(x), Y: setting.Round(y), Width: setting.Round(wide),
+		Height: setting.Round(wide / 4), Inner: 0.2}
 	a.Parts = []area.Part{part}
 	return c, id, c.Validate()
 }

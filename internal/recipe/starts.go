@@ -21,7 +21,8 @@ var Starts = []Start{
 	{"blue-hour", "Overcast to blue hour", "dusk", "darker and colder, the sky before the lamps", func(m *maker) {
 		m.levels("Sun gone", func(l *pass.Levels) { l.Exposure, l.Contrast = -2.9, 0.08 })
 		m.colour("Cold sky", func(c *pass.Colour) { c.Temperature, c.Saturation = -75, 0.85 })
-		m.curves("Blue in the shadows", pass.Curves{Blue: []pass.Knot{{X: 0, Y: 0}, {X: 0.2, Y: 0.225}, {X: 1, Y: 0.97}}})
+		m.curves("Blue in the shadows", pass.Curves{Blue: []pass.Knot{{X: 0, Y: 0},
+			{X: 0.2, Y: 0.225}, {X: 1, Y: 0.97}}})
 	}},
 	{"lamp-room", "Lamp-lit room", "dusk", "darker and warmer, windows down first", func(m *maker) {
 		m.shade("Windows down", func(s *pass.Shade) { s.Highlights = -0.6 })
@@ -44,7 +45,8 @@ var Starts = []Start{
 		m.open = at // which colour is for the user to say
 	}},
 	{"deep-contrast", "Deep contrast", "finish", "a curve that deepens shadows and holds highlights", func(m *maker) {
-		m.curves("Deep contrast", pass.Curves{All: []pass.Knot{{X: 0, Y: 0}, {X: 0.22, Y: 0.17}, {X: 0.55, Y: 0.56}, {X: 0.8, Y: 0.84}, {X: 1, Y: 1}}})
+		m.curves("Deep contrast", pass.Curves{All: []pass.Knot{{X: 0, Y: 0}, {X: 0.22, Y: 0.17},
+			{X: 0.55, Y: 0.56}, {X: 0.8, Y: 0.84}, {X: 1, Y: 1}}})
 	}},
 	{"gel-ramp", "Three-colour ramp by the gels", "finish", "shadows, middle and highlights take colours of the brightest light", func(m *maker) {
 		r := setting.New[pass.Ramp](m.r.Photo.Frame())
@@ -68,7 +70,8 @@ var Starts = []Start{
 		ring.Width, ring.Height, ring.Inner = 1.3*float64(p.Width), 1.3*float64(p.Height), 0.35
 		at := m.area("Corners, lights left alone",
 			part(area.Add, ring, func(q *area.Part) { q.Inverted = true }),
-			part(area.Away, area.Light{What: area.Covers}, func(q *area.Part) { q.Feather = setting.Round(float64(p.LongEdge()) / 150) }))
+			part(area.Away, area.Light{What: area.Covers},
+				func(q *area.Part) { q.Feather = setting.Round(float64(p.LongEdge()) / 150) }))
 		m.levels("Vignette", func(l *pass.Levels) { l.Exposure = -1.4 })
 		m.in(at)
 	}},

@@ -79,7 +79,8 @@ func upgrade2(doc map[string]any) {
 		}
 		light["keep"] = 0.0
 		// What is missing was meant by the defaults of then.
-		old(light, "core", map[string]any{"whiteness": 0.82, "texture": 0.35, "feather": setting.Round(frameOf(doc).LongEdge() / 3000)})
+		old(light, "core", map[string]any{"whiteness": 0.82, "texture": 0.35,
+			"feather": setting.Round(frameOf(doc).LongEdge() / 3000)})
 		old(light, "spill", map[string]any{"strength": 2.0})
 		shells, _ := light["shells"].([]any)
 		for i := range shells {
@@ -98,7 +99,8 @@ func upgrade3(doc map[string]any) {
 	for _, l := range lights {
 		if light, ok := l.(map[string]any); ok {
 			// What is missing was meant by the defaults of then.
-			old(light, "core", map[string]any{"look": "even", "whiteness": 0.3, "texture": 0.1, "feather": setting.Round(frameOf(doc).LongEdge() / 1000)})
+			old(light, "core", map[string]any{"look": "even", "whiteness": 0.3, "texture": 0.1,
+				"feather": setting.Round(frameOf(doc).LongEdge() / 1000)})
 		}
 	}
 }
@@ -106,8 +108,8 @@ func upgrade3(doc map[string]any) {
 // upgrade4 : what is missing takes its default; mendSpill does the rest, as it needs the shapes.
 func upgrade4(map[string]any) {}
 
-// mendSpill gives the lights of a recipe of before version 5 the law of spill of today, by which they give the light that
-// they gave: see package spill. In a room the law was another already.
+// mendSpill gives the lights of a recipe of before version 5 the law of spill of today, by which
+// they give the light that they gave: see package spill. In a room the law was another already.
 func (r *Recipe) mendSpill() error {
 	if r.Room.On {
 		return nil

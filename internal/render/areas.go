@@ -23,9 +23,9 @@ import (
 	"pyrant/internal/recipe/setting"
 )
 
-// world is a plan as areas see it. Where what they cover is to be solid, as for what stands before a
-// light, a cut-out's soft edge is how much of a pixel it covers; else it is its share of the pixel's
-// light, so that what is darkened beside it keeps no rim of what was behind.
+// world is a plan as areas see it. Where what they cover is to be solid, as for what stands before
+// a light, a cut-out's soft edge is how much of a pixel it covers; else it is its share of the
+// pixel's light, so that what is darkened beside it keeps no rim of what was behind.
 type world struct {
 	*plan
 	solid bool
@@ -43,7 +43,8 @@ func (p *plan) area(ctx context.Context, id area.Ref, part image.Rectangle) (*ra
 		return m, nil
 	}
 	a := p.q.Recipe.Area(id)
-	m, err := forPart(ctx, p, true, fmt.Sprintf("area %s %g %v", a.Key(world{plan: p}), p.scale, part), func(ctx context.Context) (*raster.Plane, error) {
+	m, err := forPart(ctx, p, true, fmt.Sprintf("area %s %g %v", a.Key(world{plan: p}), p.scale,
+		part), func(ctx context.Context) (*raster.Plane, error) {
 		defer p.stats.add("area", time.Now())
 		return a.Plane(ctx, world{plan: p}, part)
 	})
@@ -54,7 +55,8 @@ func (p *plan) area(ctx context.Context, id area.Ref, part image.Rectangle) (*ra
 }
 
 // areas returns the coverage of each of several areas, nil for "".
-func (p *plan) areas(ctx context.Context, ids []area.Ref, part image.Rectangle) ([]*raster.Plane, error) {
+func (p *plan) areas(ctx context.Context, ids []area.Ref,
+	part image.Rectangle) ([]*raster.Plane, error) {
 	out := make([]*raster.Plane, len(ids))
 	for i, id := range ids {
 		if id == "" {
@@ -94,20 +96,24 @@ func (w world) Photo() func(dst []float32, x0, y int) {
 	}
 }
 
-func (w world) Mask(ctx context.Context, key string, make func() coverage.Mask) (coverage.Mask, error) {
-	m, err := cache.Own(ctx, w.cache, fmt.Sprintf("part %s %g", key, w.scale), func(context.Context) (coverage.Mask, error) { return make(), nil })
+func (w world) Mask(ctx context.Context, key string,
+	make func() coverage.Mask) (coverage.Mask, error) {
+	m, err := cache.Own(ctx, w.cache, fmt.Sprintf("part %s %g", key, w.scale),
+		func(context.Context) (coverage.Mask, error) { return make(), nil })
 	if err == nil {
 		w.masks.add(m)
 	}
 	return m, err
 }
 
-func (w world) Whole(ctx context.Context, key string, make func(context.Context, image.Rectangle) (*raster.Plane, error)) (area.Rows, error) {
+func (w world) Whole(ctx context.Context, key string, make func(context.Context,
+	image.Rectangle) (*raster.Plane, error)) (area.Rows, error) {
 	if w.passing {
 		b := &bands{frame: w.frame, make: make}
 		return b, b.ready(ctx)
 	}
-	p, err := cache.Get(ctx, w.cache, fmt.Sprintf("%s %g", key, w.scale), func(ctx context.Context) (*raster.Plane, error) { return make(ctx, w.frame) })
+	p, err := cache.Get(ctx, w.cache, fmt.Sprintf("%s %g", key, w.scale),
+		func(ctx context.Context) (*raster.Plane, error) { return make(ctx, w.frame) })
 	return planeRows{p}, err
 }
 
@@ -115,8 +121,8 @@ type planeRows struct{ *raster.Plane }
 
 func (p planeRows) Fill(dst []float32, x0, y int) { copy(dst, p.Row(y)[x0-p.Rect.Min.X:]) }
 
-// bands is a coverage over the whole frame of an export, made in bands when they are asked for, of which the last few are
-// held: at 100 megapixels the whole takes 400 MB.
+// bands is a coverage over the whole frame of an export, made in bands when they are asked for, of
+// which the last few are held: at 100 megapixels the whole takes 400 MB.
 type bands struct {
 	frame image.Rectangle
 	make  func(context.Context, image.Rectangle) (*raster.Plane, error)
@@ -130,7 +136,8 @@ type band struct {
 	*raster.Plane
 }
 
-// bandRows is how many rows a band has, and maxBands how many bands are held: several for each goroutine that reads.
+// bandRows is how many rows a band has, and maxBands how many bands are held: several for each
+// goroutine that reads.
 const (
 	bandRows = 64
 	maxBands = 16
@@ -148,7 +155,8 @@ func (b *bands) ready(ctx context.Context) error {
 }
 
 func (b *bands) rect(n int) image.Rectangle {
-	return image.Rect(b.frame.Min.X, b.frame.Min.Y+n*bandRows, b.frame.Max.X, b.frame.Min.Y+(n+1)*bandRows).Intersect(b.frame)
+	return image.Rect(b.frame.Min.X, b.frame.Min.Y+n*bandRows, b.frame.Max.X,
+		b.frame.Min.Y+(n+1)*bandRows).Intersect(b.frame)
 }
 
 func (b *bands) Fill(dst []float32, x0, y int) {
@@ -175,27 +183,31 @@ func (b *bands) Fill(dst []float32, x0, y int) {
 	copy(dst, k.Row(y)[x0-b.frame.Min.X:])
 }
 
-func (w world) Filter(ctx context.Context, key string, edge int, make func(context.Context, area.World) (*guided.Filter, error)) (*guided.Filter, error) {
-	return cache.Get(ctx, w.cache, fmt.Sprintf("filter %s %d", key, edge), func(ctx context.Context) (*guided.Filter, error) {
-		defer w.stats.add("area", time.Now())
-		q := *w.q
-		q.View, q.LongEdge = image.Rectangle{}, min(edge, q.Recipe.Photo.LongEdge())
-		small, err := newPlanUpTo(ctx, w.cache, &q, "photo")
-		if err != nil {
-			return nil, err
-		}
-		if _, err := small.base(ctx, small.frame); err != nil {
-			return nil, err
-		}
-		return make(ctx, world{plan: small})
-	})
+func (w world) Filter(ctx context.Context, key string, edge int, make func(context.Context,
+	area.World) (*guided.Filter, error)) (*guided.Filter, error) {
+	return cache.Get(ctx, w.cache, fmt.Sprintf("filter %s %d", key, edge),
+		func(ctx context.Context) (*guided.Filter, error) {
+			defer w.stats.add("area", time.Now())
+			q := *w.q
+			q.View, q.LongEdge = image.Rectangle{}, min(edge, q.Recipe.Photo.LongEdge())
+			small, err := newPlanUpTo(ctx, w.cache, &q, "photo")
+			if err != nil {
+				return nil, err
+			}
+			if _, err := small.base(ctx, small.frame); err != nil {
+				return nil, err
+			}
+			return make(ctx, world{plan: small})
+		})
 }
 
-func (w world) Soften(ctx context.Context, key string, m coverage.Mask, sigma float64, r image.Rectangle) (area.Rows, error) {
+func (w world) Soften(ctx context.Context, key string, m coverage.Mask, sigma float64,
+	r image.Rectangle) (area.Rows, error) {
 	return w.soften(ctx, &litLight{key: "part " + key, mask: m}, sigma, r)
 }
 
-func (p *plan) soften(ctx context.Context, ll *litLight, sigma float64, r image.Rectangle) (area.Rows, error) {
+func (p *plan) soften(ctx context.Context, ll *litLight, sigma float64,
+	r image.Rectangle) (area.Rows, error) {
 	t, err := p.term(ctx, ll, sigma, 1)
 	if err != nil {
 		return nil, err
@@ -291,7 +303,8 @@ func lightKey(p *plan, l area.Light) string {
 	case area.Glow:
 		for _, ll := range p.shining(l.Light) {
 			_, hides := p.hides(ll.l)
-			fmt.Fprintf(&b, "%s %v %v %s %s %v %g %s ", ll.key, ll.l.Glow, ll.l.Streak, hides, p.veilOf(ll.l).key, p.q.Recipe.Glow, ll.l.Gain(), setting.Key(ll.l.Shells))
+			fmt.Fprintf(&b, "%s %v %v %s %s %v %g %s ", ll.key, ll.l.Glow, ll.l.Streak, hides,
+				p.veilOf(ll.l).key, p.q.Recipe.Glow, ll.l.Gain(), setting.Key(ll.l.Shells))
 			for i := range ll.l.Shells {
 				b.WriteString(veil{}.trimmed(p, ll.l.Shells[i].Trim).key)
 			}
@@ -306,7 +319,8 @@ func lightKey(p *plan, l area.Light) string {
 		for _, ll := range p.shining(l.Light) {
 			sp := &ll.l.Spill
 
-			fmt.Fprintf(&b, "%s %v %s %v %g %g ", plainKey(ll), sp.On, p.touched(sp).key, p.q.Recipe.Spill, ll.l.Gain(), sp.Strength)
+			fmt.Fprintf(&b, "%s %v %s %v %g %g ", plainKey(ll), sp.On, p.touched(sp).key,
+				p.q.Recipe.Spill, ll.l.Gain(), sp.Strength)
 		}
 	}
 	return b.String()
@@ -314,7 +328,8 @@ func lightKey(p *plan, l area.Light) string {
 
 // Light covers the shapes of lights whether they shine or not; glow and spill only where
 // there are any.
-func (w world) Light(ctx context.Context, l area.Light, feather float64, r image.Rectangle) (area.Rows, error) {
+func (w world) Light(ctx context.Context, l area.Light, feather float64,
+	r image.Rectangle) (area.Rows, error) {
 	gain := float32(math.Exp2(l.Gain))
 	var list []veiledTerms
 	switch l.What {
@@ -406,16 +421,25 @@ func (w world) Light(ctx context.Context, l area.Light, feather float64, r image
 
 // AreaMask returns the coverage of an area in the picture that q asks for, for looking
 // at it; solid as what stands before a light.
-func (e *Engine) AreaMask(ctx context.Context, q Request, id area.Ref, solid bool) (*raster.Plane, error) {
-	return q.mask(ctx, func(q Request) (*raster.Plane, error) { return e.areaMask(ctx, q, id, solid) })
+func (e *Engine) AreaMask(ctx context.Context, q Request, id area.Ref,
+	solid bool) (*raster.Plane, error) {
+	return q.mask(ctx, func(q Request) (*raster.Plane, error) {
+		return e.areaMask(ctx, q, id,
+			solid)
+	})
 }
 
 // mask returns the coverage that is asked for, taken out of what draw makes of the photo.
-func (q *Request) mask(ctx context.Context, draw func(q Request) (*raster.Plane, error)) (*raster.Plane, error) {
-	return drawn(q, draw, func(f *framing, m *raster.Plane) (*raster.Plane, error) { return f.plane(ctx, m) })
+func (q *Request) mask(ctx context.Context,
+	draw func(q Request) (*raster.Plane, error)) (*raster.Plane, error) {
+	return drawn(q, draw, func(f *framing,
+		m *raster.Plane) (*raster.Plane, error) {
+		return f.plane(ctx, m)
+	})
 }
 
-func (e *Engine) areaMask(ctx context.Context, q Request, id area.Ref, solid bool) (*raster.Plane, error) {
+func (e *Engine) areaMask(ctx context.Context, q Request, id area.Ref,
+	solid bool) (*raster.Plane, error) {
 	p, err := newPlanUpTo(ctx, e.Cache, &q, "photo")
 	if err != nil {
 		return nil, err
@@ -466,13 +490,17 @@ func (w world) SurfaceKey(id area.SurfaceRef) string {
 }
 
 // Surface returns what is seen of a surface of the room.
-func (w world) Surface(ctx context.Context, id area.SurfaceRef, feather float64, r image.Rectangle) (area.Rows, error) {
+func (w world) Surface(ctx context.Context, id area.SurfaceRef, feather float64,
+	r image.Rectangle) (area.Rows, error) {
 	set, err := w.set(ctx)
 	if err != nil || set == nil {
 		return anyOf{}, err
 	}
 	key := "surface " + w.SurfaceKey(id)
-	m, err := w.Mask(ctx, key, func() coverage.Mask { return set.Compose(w.scale).Mask(string(id), w.frame) })
+	m, err := w.Mask(ctx, key, func() coverage.Mask {
+		return set.Compose(w.scale).Mask(string(id),
+			w.frame)
+	})
 	if err != nil || feather <= 0 {
 		return m, err
 	}
@@ -480,16 +508,19 @@ func (w world) Surface(ctx context.Context, id area.SurfaceRef, feather float64,
 }
 
 // edged returns what a light covers, softened by a feather.
-func (w world) edged(ctx context.Context, ll *litLight, key string, feather float64, r image.Rectangle) (area.Rows, error) {
+func (w world) edged(ctx context.Context, ll *litLight, key string, feather float64,
+	r image.Rectangle) (area.Rows, error) {
 	var err error
-	if ll.mask, err = w.Mask(ctx, key, func() coverage.Mask { return ll.cover.At(w.scale) }); err != nil || feather <= 0 {
+	if ll.mask, err = w.Mask(ctx, key,
+		func() coverage.Mask { return ll.cover.At(w.scale) }); err != nil || feather <= 0 {
 		return ll.mask, err
 	}
 	return w.soften(ctx, ll, feather, r)
 }
 
 // CutOut returns the coverage of one or all cut-outs, softened by a feather.
-func (w world) CutOut(ctx context.Context, id cutout.Ref, feather float64, r image.Rectangle) (area.Rows, error) {
+func (w world) CutOut(ctx context.Context, id cutout.Ref, feather float64,
+	r image.Rectangle) (area.Rows, error) {
 	var all anyOf
 	for i := range w.q.Recipe.CutOuts {
 		c := &w.q.Recipe.CutOuts[i]

@@ -42,7 +42,9 @@ func against(b *testing.B, unit string, work, yardstick func()) {
 }
 
 // demoPhoto is decoded once; nobody changes it.
-var demoPhoto = sync.OnceValues(func() (*photo.Photo, error) { return codec.Open(context.Background(), demo.Photo) })
+var demoPhoto = sync.OnceValues(func() (*photo.Photo, error) {
+	return codec.Open(context.Background(), demo.Photo)
+})
 
 // demoShot returns the demo photo and its lit recipe.
 func demoShot(tb testing.TB) (*photo.Photo, *recipe.Recipe) {
@@ -146,7 +148,8 @@ func benchPreview(b *testing.B, change func(r *recipe.Recipe, n int)) {
 }
 
 // benchFrames times frames of a shot after changes.
-func benchFrames(b *testing.B, p *photo.Photo, base *recipe.Recipe, change func(r *recipe.Recipe, n int)) {
+func benchFrames(b *testing.B, p *photo.Photo, base *recipe.Recipe, change func(r *recipe.Recipe,
+	n int)) {
 	e := New(1 << 30)
 	q := Request{Photo: p, Recipe: base, LongEdge: previewEdge, Profile: colour.SRGB}
 	img := render(b, e, q)
@@ -173,11 +176,17 @@ func movePoint(tb testing.TB, r *recipe.Recipe, light int, dx, dy float64) {
 }
 
 func BenchmarkPreviewFader(b *testing.B) {
-	benchPreview(b, func(r *recipe.Recipe, n int) { r.Lights[n%6].Level = 0.5 + math.Mod(float64(n)*0.618, 1) })
+	benchPreview(b, func(r *recipe.Recipe, n int) {
+		r.Lights[n%6].Level = 0.5 +
+			math.Mod(float64(n)*0.618, 1)
+	})
 }
 
 func BenchmarkPreviewGel(b *testing.B) {
-	benchPreview(b, func(r *recipe.Recipe, n int) { r.Lights[n%6].Gel.Hue = math.Mod(float64(n)*137.5, 360) })
+	benchPreview(b, func(r *recipe.Recipe,
+		n int) {
+		r.Lights[n%6].Gel.Hue = math.Mod(float64(n)*137.5, 360)
+	})
 }
 
 // twelve returns the six lights twice, the second ones below the first and in other gels.
@@ -220,7 +229,8 @@ func BenchmarkPreviewTwelveLights(b *testing.B) {
 		return func() {
 			n++
 			var err error
-			if q.Recipe, err = shots[i].Apply(recipe.Set("/lights/0/level", 0.5+math.Mod(float64(n)*0.618, 1))); err != nil {
+			if q.Recipe, err = shots[i].Apply(recipe.Set("/lights/0/level",
+				0.5+math.Mod(float64(n)*0.618, 1))); err != nil {
 				b.Fatal(err)
 			}
 			render(b, e, q)
@@ -248,7 +258,8 @@ func BenchmarkPreviewPoint(b *testing.B) {
 
 func export(tb testing.TB, p *photo.Photo, r *recipe.Recipe) image.Image {
 	tb.Helper()
-	img, err := New(1<<29).Export(context.Background(), Request{Photo: p, PhotoKey: "photo", Recipe: r}, nil)
+	img, err := New(1<<29).Export(context.Background(), Request{Photo: p, PhotoKey: "photo",
+		Recipe: r}, nil)
 	if err != nil {
 		tb.Fatal(err)
 	}
@@ -275,7 +286,8 @@ func BenchmarkExportTwiceLights(b *testing.B) {
 	}
 	for i := range double.Lights {
 		for j := range double.Lights[i].Shapes {
-			double.Lights[i].Shapes[j] = double.Lights[i].Shapes[j].Shifted(float64(i), 0).(shape.Shape)
+			double.Lights[i].Shapes[j] = double.Lights[i].Shapes[j].Shifted(float64(i),
+				0).(shape.Shape)
 		}
 	}
 	against(b, "x-six", func() { export(b, p, double) }, func() { export(b, p, r) })
@@ -287,7 +299,8 @@ func BenchmarkExportTwicePixels(b *testing.B) {
 	six(b, r)
 	at := func(long int) func() {
 		return func() {
-			_, err := New(1<<29).Export(context.Background(), Request{Photo: p, PhotoKey: "photo", Recipe: r, LongEdge: long}, nil)
+			_, err := New(1<<29).Export(context.Background(), Request{Photo: p, PhotoKey: "photo",
+				Recipe: r, LongEdge: long}, nil)
 			if err != nil {
 				b.Fatal(err)
 			}
@@ -307,7 +320,8 @@ func BenchmarkCancel24MP(b *testing.B) {
 		c, cancel := context.WithCancel(context.Background())
 		ended := make(chan time.Time)
 		go func() {
-			if _, err := New(1<<29).Export(c, Request{Photo: p, PhotoKey: "photo", Recipe: r}, nil); err == nil {
+			if _, err := New(1<<29).Export(c, Request{Photo: p, PhotoKey: "photo", Recipe: r},
+				nil); err == nil {
 				b.Error("the export was done before it was cancelled")
 			}
 			ended <- time.Now()
@@ -325,7 +339,8 @@ func benchRays(b *testing.B, change func(l *recipe.Light, n int)) {
 	p, base := enlarged(b, 2)
 	var spots []shape.Spot
 	for i := range 300 {
-		spots = append(spots, shape.Spot{At: shape.Point{X: float64(200 + i%25*224), Y: float64(160 + i/25*310)}, Radius: 8 + float64(i%7)*4})
+		spots = append(spots, shape.Spot{At: shape.Point{X: float64(200 + i%25*224),
+			Y: float64(160 + i/25*310)}, Radius: 8 + float64(i%7)*4})
 	}
 	r, at, err := base.AddPoints(spots, false)
 	if err != nil {
@@ -350,7 +365,10 @@ func BenchmarkRaysFader(b *testing.B) {
 }
 
 func BenchmarkRaysLength(b *testing.B) {
-	benchRays(b, func(l *recipe.Light, n int) { l.Rays.Length = 180 + math.Mod(float64(n)*22, 120) })
+	benchRays(b, func(l *recipe.Light, n int) {
+		l.Rays.Length = 180 + math.Mod(float64(n)*22,
+			120)
+	})
 }
 
 // The same as a lens makes them.

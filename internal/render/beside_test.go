@@ -22,7 +22,8 @@ func painted(t *testing.T, r *recipe.Recipe) *recipe.Recipe {
 	strokes := area.Strokes{}
 	for i := range 12 {
 		y := float64(20 + 100*i)
-		strokes.Strokes = append(strokes.Strokes, area.Stroke{Diameter: 70, Softness: 0.6, Flow: 0.8, Pen: area.PenFlow,
+		strokes.Strokes = append(strokes.Strokes, area.Stroke{Diameter: 70, Softness: 0.6,
+			Flow: 0.8, Pen: area.PenFlow,
 			Points: setting.ListOf(area.Dab{X: 20, Y: y, P: 1}, area.Dab{X: 580, Y: y + 60, P: 1})})
 	}
 	r, dark := within(t, r, levels(-2), part(strokes))
@@ -30,8 +31,8 @@ func painted(t *testing.T, r *recipe.Recipe) *recipe.Recipe {
 	return r
 }
 
-// While an export lets go of what it has passed, a preview at 1:1 of the same painted area goes on undisturbed. Run under
-// the race detector.
+// While an export lets go of what it has passed, a preview at 1:1 of the same painted area goes on
+// undisturbed. Run under the race detector.
 func TestExportBesideAPreview(t *testing.T) {
 	p := flat(600, 1200, 128)
 	r := painted(t, lit(t, p, panel(100, 100, 500, 1100)))
@@ -62,7 +63,8 @@ func TestExportBesideAPreview(t *testing.T) {
 	}
 }
 
-// An area within an area, feathered, is the same in an export, where it is made in bands, as in one piece.
+// An area within an area, feathered, is the same in an export, where it is made in bands, as in one
+// piece.
 func TestNestedAreaInAnExport(t *testing.T) {
 	p := flat(600, 1500, 128)
 	r := painted(t, recipe.New(600, 1500))
@@ -99,15 +101,16 @@ func TestNestedAreaInAnExport(t *testing.T) {
 	}
 }
 
-// While an object is dragged, what Finish works out on a small picture is a draft as well: the room is worked out in full
-// when the hand rests.
+// While an object is dragged, what Finish works out on a small picture is a draft as well: the room
+// is worked out in full when the hand rests.
 func TestDraftsOfFinish(t *testing.T) {
 	p, r := inFlat(t)
 	r.Room.Daylight, r.Room.Bounce = 1, 1
 	post(t, r, 120, 180)
 	shade := setting.New[pass.Shade](r.Photo.Frame())
 	shade.Shadows = 0.5
-	r.Finish.Passes = append(r.Finish.Passes, pass.Pass{Name: "Shade", On: true, Strength: 1, Joining: pass.Normal, Does: shade})
+	r.Finish.Passes = append(r.Finish.Passes, pass.Pass{Name: "Shade", On: true, Strength: 1,
+		Joining: pass.Normal, Does: shade})
 	if err := r.Validate(); err != nil {
 		t.Fatal(err)
 	}
@@ -125,7 +128,8 @@ func TestDraftsOfFinish(t *testing.T) {
 	if _, anew := st.Sum["bounce"]; !anew {
 		t.Error("the draft has worked out the bounce in full")
 	}
-	if string(fine.Pix) != string(rgba(t, New(1<<27), Request{Photo: p, PhotoKey: "p", Recipe: moved}).Pix) {
+	if string(fine.Pix) != string(rgba(t, New(1<<27), Request{Photo: p, PhotoKey: "p",
+		Recipe: moved}).Pix) {
 		t.Error("at rest the picture is not that of a new engine")
 	}
 }
@@ -136,13 +140,15 @@ func TestFalloffOfTwoPhotos(t *testing.T) {
 	shapes := panel(40, 40, 120, 160)
 	for _, photo := range []recipe.Photo{{Width: 2000, Height: 1500}, {Width: 200, Height: 200}} {
 		l := &recipe.Light{Shapes: shapes}
-		got, err := roundOf(context.Background(), c, &litLight{l: l, cover: shapes, key: shapes.Key()}, photo)
+		got, err := roundOf(context.Background(), c, &litLight{l: l, cover: shapes,
+			key: shapes.Key()}, photo)
 		if err != nil {
 			t.Fatal(err)
 		}
 		for _, s := range got.steps {
 			for _, at := range s.at {
-				if at.X < 0 || at.Y < 0 || at.X > float64(photo.Width) || at.Y > float64(photo.Height) {
+				if at.X < 0 || at.Y < 0 || at.X > float64(photo.Width) ||
+					at.Y > float64(photo.Height) {
 					t.Fatalf("in %v a place is %v", photo, at)
 				}
 			}
@@ -150,22 +156,25 @@ func TestFalloffOfTwoPhotos(t *testing.T) {
 	}
 }
 
-// Of a streak that goes far beyond the photo only that is drawn which can be seen, and the picture is the same to the bit:
-// held against a larger photo, in which all of it lies.
+// Of a streak that goes far beyond the photo only that is drawn which can be seen, and the picture
+// is the same to the bit: held against a larger photo, in which all of it lies.
 func TestStreakBeyondTheFrame(t *testing.T) {
 	draw := func(w, h int) (*image.RGBA, *Engine) {
 		p := flat(w, h, 60)
 		r := recipe.New(w, h)
-		r.Lights = lit(t, flat(900, 600, 60), panel(700, 500, 740, 520)).Lights // with the same numbers in both
+		// with the same numbers in both
+		r.Lights = lit(t, flat(900, 600, 60), panel(700, 500, 740, 520)).Lights
 		l := &r.Lights[0]
 		l.Streak = recipe.Streak{Length: 2600, Angle: 325, Sides: recipe.OneSide, Taper: 0.6}
 		l.Shells = l.Shells[:0]
 		for _, radius := range []float64{2.5, 10, 40, 160} {
-			l.Shells = append(l.Shells, recipe.Shell{Radius: radius, Strength: 1, Lift: 0.3, Join: recipe.Add})
+			l.Shells = append(l.Shells, recipe.Shell{Radius: radius, Strength: 1, Lift: 0.3,
+				Join: recipe.Add})
 		}
 		r.Spill.On = false
 		e := New(1 << 28)
-		return rgba(t, e, Request{Photo: p, PhotoKey: "p", Recipe: r, View: image.Rect(0, 0, 900, 600)}), e
+		return rgba(t, e, Request{Photo: p, PhotoKey: "p", Recipe: r, View: image.Rect(0, 0, 900,
+			600)}), e
 	}
 	small, e := draw(900, 600)
 	large, all := draw(4000, 3000)

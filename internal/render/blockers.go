@@ -30,8 +30,8 @@ func blockArea(r *recipe.Recipe, b *recipe.Blocker, deviation float64) *area.Are
 	return &area.Area{ID: string(b.Area), Parts: []area.Part{part}}
 }
 
-// hides returns what stands before a light with an edge as each blocker tells, and a key of all that
-// it depends on.
+// hides returns what stands before a light with an edge as each blocker tells, and a key of all
+// that it depends on.
 func (p *plan) hides(l *recipe.Light) (list []*area.Area, key string) {
 	var s strings.Builder
 	for i := range l.Blockers {
@@ -86,9 +86,10 @@ func (p *plan) keeps(ctx context.Context, ll *litLight) (*litLight, error) {
 
 // mask returns the mask of a light at the plan's scale.
 func (p *plan) mask(ctx context.Context, ll *litLight) (coverage.Mask, error) {
-	return cache.Own(ctx, p.cache, fmt.Sprintf("mask %s %g", ll.key, p.scale), func(context.Context) (coverage.Mask, error) {
-		return ll.cover.At(p.scale), nil
-	})
+	return cache.Own(ctx, p.cache, fmt.Sprintf("mask %s %g", ll.key, p.scale),
+		func(context.Context) (coverage.Mask, error) {
+			return ll.cover.At(p.scale), nil
+		})
 }
 
 func (p *plan) less(ctx context.Context, ll *litLight) (*litLight, error) {
@@ -99,10 +100,11 @@ func (p *plan) less(ctx context.Context, ll *litLight) (*litLight, error) {
 	out := &litLight{l: ll.l, cover: ll.cover, key: ll.key + " less " + key}
 	out.front = out
 	var err error
-	out.mask, err = cache.Get(ctx, p.cache, fmt.Sprintf("mask %s %g", out.key, p.scale), func(ctx context.Context) (coverage.Mask, error) {
-		defer p.stats.add("blockers", time.Now())
-		return p.lessMask(ctx, ll.mask, list)
-	})
+	out.mask, err = cache.Get(ctx, p.cache, fmt.Sprintf("mask %s %g", out.key, p.scale),
+		func(ctx context.Context) (coverage.Mask, error) {
+			defer p.stats.add("blockers", time.Now())
+			return p.lessMask(ctx, ll.mask, list)
+		})
 	return out, err
 }
 
@@ -127,7 +129,8 @@ func (m *codeMask) Fill(dst []float32, x0, y int) {
 }
 
 // lessMask returns a mask less areas. Areas end at the frame; beyond it nothing is hidden.
-func (p *plan) lessMask(ctx context.Context, m coverage.Mask, list []*area.Area) (coverage.Mask, error) {
+func (p *plan) lessMask(ctx context.Context, m coverage.Mask,
+	list []*area.Area) (coverage.Mask, error) {
 	r := m.Bounds()
 	out := &codeMask{rect: r, pix: make([]uint16, r.Dx()*r.Dy())}
 	w := world{plan: p, solid: true}
@@ -190,7 +193,8 @@ func (p *plan) veilOf(l *recipe.Light) veil {
 		if !b.On || b.Shells <= 0 {
 			continue
 		}
-		part := veilPart{blockArea(p.q.Recipe, b, math.Hypot(b.Feather, b.Wrap)), float32(b.Shells), b.Wrap > 0}
+		part := veilPart{blockArea(p.q.Recipe, b, math.Hypot(b.Feather, b.Wrap)), float32(b.Shells),
+			b.Wrap > 0}
 		v.list = append(v.list, part)
 		fmt.Fprintf(&s, "%s %g %v ", part.area.Key(world{plan: p, solid: true}), b.Shells, part.wraps)
 	}
@@ -203,8 +207,10 @@ func (v veil) trimmed(p *plan, t recipe.Trim) veil {
 	if t.Area == "" || t.Amount <= 0 {
 		return v
 	}
-	part := veilPart{area: blockArea(p.q.Recipe, &recipe.Blocker{Area: t.Area}, 0), shells: float32(t.Amount)}
-	return veil{append(slices.Clip(v.list), part), fmt.Sprintf("%strim %s %g ", v.key, part.area.Key(world{plan: p, solid: true}), t.Amount)}
+	part := veilPart{area: blockArea(p.q.Recipe, &recipe.Blocker{Area: t.Area}, 0),
+		shells: float32(t.Amount)}
+	return veil{append(slices.Clip(v.list), part), fmt.Sprintf("%strim %s %g ", v.key,
+		part.area.Key(world{plan: p, solid: true}), t.Amount)}
 }
 
 // over returns what of the glow is seen over a part of the picture; nil where all of it is.
@@ -212,24 +218,25 @@ func (v *veil) over(ctx context.Context, p *plan, part image.Rectangle) (*raster
 	if len(v.list) == 0 {
 		return nil, nil
 	}
-	return forPart(ctx, p, true, fmt.Sprintf("veil %s %g %v", v.key, p.scale, part), func(ctx context.Context) (*raster.Plane, error) {
-		defer p.stats.add("blockers", time.Now())
-		out := raster.NewPlane(part)
-		for i := range out.Pix {
-			out.Pix[i] = 1
-		}
-		for _, k := range v.list {
-			q, err := k.area.Plane(ctx, world{plan: p, solid: true}, part)
-			if err != nil {
-				return nil, err
+	return forPart(ctx, p, true, fmt.Sprintf("veil %s %g %v", v.key, p.scale, part),
+		func(ctx context.Context) (*raster.Plane, error) {
+			defer p.stats.add("blockers", time.Now())
+			out := raster.NewPlane(part)
+			for i := range out.Pix {
+				out.Pix[i] = 1
 			}
-			for i, b := range q.Pix {
-				if k.wraps {
-					b = max(2*b-1, 0)
+			for _, k := range v.list {
+				q, err := k.area.Plane(ctx, world{plan: p, solid: true}, part)
+				if err != nil {
+					return nil, err
 				}
-				out.Pix[i] *= 1 - k.shells*b
+				for i, b := range q.Pix {
+					if k.wraps {
+						b = max(2*b-1, 0)
+					}
+					out.Pix[i] *= 1 - k.shells*b
+				}
 			}
-		}
-		return out, nil
-	})
+			return out, nil
+		})
 }

@@ -13,8 +13,10 @@ import (
 )
 
 // cutOut returns a value of a cut-out's pixels, which are read once.
-func cutOut(ctx context.Context, c *cache.Cache, k *cutout.CutOut, what cutout.What) (cutout.Part, error) {
-	m, err := cache.Get(ctx, c, "pixels "+k.Raster.Tiles.Key(), func(context.Context) (*cutout.Mask, error) { return k.Raster.Mask() })
+func cutOut(ctx context.Context, c *cache.Cache, k *cutout.CutOut,
+	what cutout.What) (cutout.Part, error) {
+	m, err := cache.Get(ctx, c, "pixels "+k.Raster.Tiles.Key(),
+		func(context.Context) (*cutout.Mask, error) { return k.Raster.Mask() })
 	if err != nil {
 		return cutout.Part{}, err
 	}
@@ -29,8 +31,8 @@ func cutOutKey(r *recipe.Recipe, id cutout.Ref, share bool) string {
 	return key
 }
 
-// made is the coverage of traced shapes and cut-outs together: what is added, less all that is taken
-// away.
+// made is the coverage of traced shapes and cut-outs together: what is added, less all that is
+// taken away.
 type made struct {
 	add, away []coverage.Coverage
 	key       string
@@ -46,7 +48,8 @@ func coverKey(r *recipe.Recipe, shapes shape.Shapes, share bool) string {
 }
 
 // coverOf returns what shapes cover; with share, of cut-outs their share of the light.
-func coverOf(ctx context.Context, c *cache.Cache, r *recipe.Recipe, shapes shape.Shapes, share bool) (coverage.Coverage, error) {
+func coverOf(ctx context.Context, c *cache.Cache, r *recipe.Recipe, shapes shape.Shapes,
+	share bool) (coverage.Coverage, error) {
 	if !slices.ContainsFunc(shapes, shape.IsCutOut) {
 		return shapes, nil
 	}

@@ -20,7 +20,8 @@ import (
 
 // cutOutOf returns a cut-out of what a function covers, with the shares of light that a second one
 // gives; nil for those of its coverage.
-func cutOutOf(t *testing.T, id string, w, h int, alpha, share func(x, y float64) float64) cutout.CutOut {
+func cutOutOf(t *testing.T, id string, w, h int, alpha,
+	share func(x, y float64) float64) cutout.CutOut {
 	t.Helper()
 	m := cutout.NewMask(w, h)
 	nx, ny := m.Tiles()
@@ -79,14 +80,16 @@ func TestACutOutShinesAsItsOutlineDoes(t *testing.T) {
 	e := New(1 << 26)
 	compare := func(what string, a, b *recipe.Recipe, long, most int) {
 		t.Helper()
-		x, y := rgba(t, e, Request{Photo: p, Recipe: a, LongEdge: long}), rgba(t, e, Request{Photo: p, Recipe: b, LongEdge: long})
+		x, y := rgba(t, e, Request{Photo: p, Recipe: a, LongEdge: long}),
+			rgba(t, e, Request{Photo: p, Recipe: b, LongEdge: long})
 		for i := range x.Pix {
 			if d := int(x.Pix[i]) - int(y.Pix[i]); d > most || d < -most {
 				t.Fatalf("%s at %d: sample %d is %d, of the other %d", what, long, i, x.Pix[i], y.Pix[i])
 			}
 		}
 	}
-	// The length of a raster’s edge, and so the mean width that rounding goes by, is known to 5 % alone.
+	// The length of a raster’s edge, and so the mean width that rounding goes by, is known to 5 %
+	// alone.
 	compare("a square", traced, cut, 0, 2)
 	compare("a square", traced, cut, 150, 2)
 	moved, by := traced.Clone(), cut.Clone()
@@ -113,14 +116,16 @@ func TestACutOutShinesAsItsOutlineDoes(t *testing.T) {
 	compare("of nothing", empty, none, 0, 0)
 }
 
-// The core does not show where something stands before it, the glow by the formula of recipe.Blocker.
+// The core does not show where something stands before it, the glow by the formula of
+// recipe.Blocker.
 func TestBlockersAgainstTheirFormula(t *testing.T) {
 	const edge = 150.0
 	p := flat(300, 200, 0)
 	r := lit(t, p, panel(60, 80, 240, 120))
 	r.Spill.On = false
 	l := &r.Lights[0]
-	l.Core.Feather, l.Core.Texture, l.Core.Rounding = 0, 0, 0 // it is rounded as a whole, hidden or not
+	// it is rounded as a whole, hidden or not
+	l.Core.Feather, l.Core.Texture, l.Core.Rounding = 0, 0, 0
 	l.Shells = []recipe.Shell{{Radius: 25, Strength: 0.4, Join: recipe.Add}}
 	r.CutOuts = []cutout.CutOut{cutOutOf(t, "c1", 300, 200, square(edge, -1, 301, 201), nil)}
 	e := New(1 << 26)
@@ -145,7 +150,8 @@ func TestBlockersAgainstTheirFormula(t *testing.T) {
 			t.Fatalf("with all of the glow seen: sample %d is %d, of the part that is seen %d", i, half.Pix[i], want.Pix[i])
 		}
 	}
-	for _, b := range []recipe.Blocker{{Shells: 1}, {Shells: 0.6}, {Shells: 1, Wrap: 8}, {Shells: 0.5, Wrap: 20}, {Shells: 1, Wrap: 6, Feather: 4}} {
+	for _, b := range []recipe.Blocker{{Shells: 1}, {Shells: 0.6}, {Shells: 1, Wrap: 8},
+		{Shells: 0.5, Wrap: 20}, {Shells: 1, Wrap: 6, Feather: 4}} {
 		got := hidden(b)
 		for _, y := range []int{60, 140} { // beside the light, where there is glow alone
 			for x := 100; x < 230; x++ {
@@ -180,7 +186,8 @@ func TestBlockersAgainstTheirFormula(t *testing.T) {
 	// Switched off it hides nothing.
 	next := r.Clone()
 	next.Lights[0].Blockers = []recipe.Blocker{{Area: area.RefTo(area.OfCutOut, "c1"), Shells: 1}}
-	if !bytes.Equal(rgba(t, e, Request{Photo: p, Recipe: next}).Pix, rgba(t, e, Request{Photo: p, Recipe: r}).Pix) {
+	if !bytes.Equal(rgba(t, e, Request{Photo: p, Recipe: next}).Pix,
+		rgba(t, e, Request{Photo: p, Recipe: r}).Pix) {
 		t.Error("a blocker that is off hides something")
 	}
 }
@@ -202,32 +209,42 @@ func TestLightsThatCross(t *testing.T) {
 	}
 	r.Lights[0].Gel.Hue, r.Lights[1].Gel.Hue = 0, 120 // red lies, green stands
 	e := New(1 << 24)
-	at := func(r *recipe.Recipe) [3]float64 { return pixel(rgba(t, e, Request{Photo: p, Recipe: r}), 100, 100) }
+	at := func(r *recipe.Recipe) [3]float64 {
+		return pixel(rgba(t, e, Request{Photo: p, Recipe: r}),
+			100, 100)
+	}
 	mixed := at(r)
 	front := func(of, before int) [3]float64 {
 		next := r.Clone()
-		next.Lights[of].Blockers = []recipe.Blocker{{On: true, Area: area.RefTo(area.OfLight, r.Lights[before].ID), Shells: 1}}
+		next.Lights[of].Blockers = []recipe.Blocker{{On: true, Area: area.RefTo(area.OfLight,
+			r.Lights[before].ID), Shells: 1}}
 		return at(next)
 	}
 	red, green := front(1, 0), front(0, 1)
-	if !(red[0] > 0.9 && red[1] < 0.01) || !(green[1] > 0.9 && green[0] < 0.01) || mixed[0] < 0.2 || mixed[1] < 0.2 {
+	if !(red[0] > 0.9 && red[1] < 0.01) || !(green[1] > 0.9 && green[0] < 0.01) || mixed[0] < 0.2 ||
+		mixed[1] < 0.2 {
 		t.Errorf("where they cross: %v with red before green, %v with green before red, %v without", red, green, mixed)
 	}
 }
 
-// A blocker of another area, of one that depends on the photo too, hides as one of a cut-out does, at
-// every viewport and in an export.
+// A blocker of another area, of one that depends on the photo too, hides as one of a cut-out does,
+// at every viewport and in an export.
 func TestBlockersInPartsAndExports(t *testing.T) {
 	p := noise(260, 190, false)
 	r := lit(t, p, panel(40, 40, 200, 150))
-	r.CutOuts = []cutout.CutOut{cutOutOf(t, "c1", 260, 190, func(x, y float64) float64 { return min(max((x-y)/40, 0), 1) }, nil)}
-	next, id, err := r.AddArea("Mixed", area.Part{On: true, Does: area.Add, Amount: 0.8, Feather: 5, Of: area.CutOut{Of: "c1"}},
-		area.Part{On: true, Does: area.Keep, Amount: 1, Of: area.ToneWindow{Low: 0.2, High: 0.9, Soft: 0.1}})
+	r.CutOuts = []cutout.CutOut{cutOutOf(t, "c1", 260, 190,
+		func(x, y float64) float64 { return min(max((x-y)/40, 0), 1) }, nil)}
+	next, id, err := r.AddArea("Mixed", area.Part{On: true, Does: area.Add, Amount: 0.8, Feather: 5,
+		Of: area.CutOut{Of: "c1"}},
+		area.Part{On: true, Does: area.Keep, Amount: 1, Of: area.ToneWindow{Low: 0.2, High: 0.9,
+			Soft: 0.1}})
 	if err != nil {
 		t.Fatal(err)
 	}
-	next.Lights[0].Blockers = []recipe.Blocker{{On: true, Area: id, Shells: 0.7, Wrap: 6, Feather: 2}, {On: true, Area: "behind:c1", Shells: 0.2}}
-	next.Lights[0].Shells = append(next.Lights[0].Shells, recipe.Shell{Radius: 7, Strength: 0.5, Join: recipe.Screen})
+	next.Lights[0].Blockers = []recipe.Blocker{{On: true, Area: id, Shells: 0.7, Wrap: 6,
+		Feather: 2}, {On: true, Area: "behind:c1", Shells: 0.2}}
+	next.Lights[0].Shells = append(next.Lights[0].Shells, recipe.Shell{Radius: 7, Strength: 0.5,
+		Join: recipe.Screen})
 	if err := next.Validate(); err != nil {
 		t.Fatal(err)
 	}
@@ -237,10 +254,12 @@ func TestBlockersInPartsAndExports(t *testing.T) {
 	if err != nil || !bytes.Equal(out.(*image.RGBA).Pix, whole.Pix) {
 		t.Errorf("the export is another picture: %v", err)
 	}
-	for _, view := range []image.Rectangle{image.Rect(30, 50, 111, 97), image.Rect(190, 0, 260, 190)} {
+	for _, view := range []image.Rectangle{image.Rect(30, 50, 111, 97), image.Rect(190, 0, 260,
+		190)} {
 		part := rgba(t, New(1<<26), Request{Photo: p, Recipe: next, View: view})
 		for y := view.Min.Y; y < view.Max.Y; y++ {
-			if !bytes.Equal(part.Pix[part.PixOffset(view.Min.X, y):][:4*view.Dx()], whole.Pix[whole.PixOffset(view.Min.X, y):][:4*view.Dx()]) {
+			if !bytes.Equal(part.Pix[part.PixOffset(view.Min.X, y):][:4*view.Dx()],
+				whole.Pix[whole.PixOffset(view.Min.X, y):][:4*view.Dx()]) {
 				t.Fatalf("row %d of %v is another than in the whole", y, view)
 			}
 		}
@@ -264,8 +283,8 @@ func mixture(t *testing.T, thing, behind float64) (*photo.Photo, cutout.CutOut) 
 	})
 }
 
-// What is darkened behind a cut-out keeps no rim of the light that was there, be it brighter or darker
-// than the thing; nor does a thing that shines, where dusk is kept off it.
+// What is darkened behind a cut-out keeps no rim of the light that was there, be it brighter or
+// darker than the thing; nor does a thing that shines, where dusk is kept off it.
 func TestNoHaloOfWhatWasBehind(t *testing.T) {
 	const stops = -4.0
 	k := math.Exp2(stops)
@@ -324,11 +343,16 @@ func TestApart(t *testing.T) {
 			}
 		}
 	}
-	m, err := e.Apart(context.Background(), Request{Photo: p, Recipe: r, View: image.Rect(30, 10, 90, 20)}, "c1", OnEdge)
+	m, err := e.Apart(context.Background(), Request{Photo: p, Recipe: r, View: image.Rect(30, 10,
+		90, 20)}, "c1", OnEdge)
 	if err != nil || m.Rect != image.Rect(30, 10, 90, 20) {
 		t.Fatalf("the edge: %v, %v", err, m.Rect)
 	}
-	coloured := func(x int) float64 { v := pixel(m, x, 15); return max(v[0], v[1], v[2]) - min(v[0], v[1], v[2]) }
+	coloured := func(x int) float64 {
+		v := pixel(m, x, 15)
+		return max(v[0], v[1], v[2]) - min(v[0],
+			v[1], v[2])
+	}
 	for x := 30; x < 90; x++ {
 		if is := x >= 48 && x < 60; is != (coloured(x) > 0.1) {
 			t.Errorf("the false colour at %d: %v", x, pixel(m, x, 15))

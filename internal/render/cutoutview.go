@@ -15,8 +15,8 @@ import (
 // Ground is what a cut-out is looked at on.
 type Ground string
 
-// The grounds. On Edge the edge shows in false colours by coverage: what is all inside or all outside
-// stays as it is, in grey.
+// The grounds. On Edge the edge shows in false colours by coverage: what is all inside or all
+// outside stays as it is, in grey.
 const (
 	OnBlack Ground = "black"
 	OnWhite Ground = "white"
@@ -29,16 +29,21 @@ const dimmed = 1.0 / 16
 
 // Apart returns a cut-out of the plain photo by itself, in the part of the picture that q asks for:
 // its own light, without that of what is behind it, over a ground.
-func (e *Engine) Apart(ctx context.Context, q Request, id cutout.Ref, ground Ground) (out *image.RGBA, err error) {
+func (e *Engine) Apart(ctx context.Context, q Request, id cutout.Ref,
+	ground Ground) (out *image.RGBA, err error) {
 	defer fault.Catch(&err)
-	m, err := q.frame(ctx, func(q Request) (image.Image, error) { return e.apart(ctx, q, id, ground) })
+	m, err := q.frame(ctx, func(q Request) (image.Image, error) {
+		return e.apart(ctx, q, id,
+			ground)
+	})
 	if err != nil {
 		return nil, err
 	}
 	return m.(*image.RGBA), nil
 }
 
-func (e *Engine) apart(ctx context.Context, q Request, id cutout.Ref, ground Ground) (image.Image, error) {
+func (e *Engine) apart(ctx context.Context, q Request, id cutout.Ref,
+	ground Ground) (image.Image, error) {
 	p, err := newPlanUpTo(ctx, e.Cache, &q, "photo")
 	if err != nil {
 		return nil, err

@@ -25,9 +25,11 @@ func Example() {
 		return
 	}
 	l := &r.Lights[i]
-	l.Shapes = shape.Shapes{shape.Outline{Nodes: shape.PathOf(shape.Node{X: 20, Y: 60}, shape.Node{X: 60, Y: 60}, shape.Node{X: 60, Y: 140}, shape.Node{X: 20, Y: 140})}}
+	l.Shapes = shape.Shapes{shape.Outline{Nodes: shape.PathOf(shape.Node{X: 20, Y: 60},
+		shape.Node{X: 60, Y: 60}, shape.Node{X: 60, Y: 140}, shape.Node{X: 20, Y: 140})}}
 	l.Spill.Reach = 100
-	img, err := render.New(1<<24).Render(context.Background(), render.Request{Photo: p, PhotoKey: "wall", Recipe: r})
+	img, err := render.New(1<<24).Render(context.Background(), render.Request{Photo: p,
+		PhotoKey: "wall", Recipe: r})
 	if err != nil {
 		fmt.Println(err)
 		return

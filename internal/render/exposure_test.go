@@ -44,7 +44,8 @@ func TestExposedCore(t *testing.T) {
 
 	// The depth: a square's mean width is half of its side, so that the blur has a deviation of 40.
 	deep := func(x, y float64) float64 {
-		across := func(d float64) float64 { return glow.Profile(40, 200, d) } // at a distance outside of the edge
+		// at a distance outside of the edge
+		across := func(d float64) float64 { return glow.Profile(40, 200, d) }
 		b := across(-x) * across(-y) / (across(-100) * across(-100))
 		k := min(max(2*b-1, 0), 1)
 		return k * k * (3 - 2*k)
@@ -117,7 +118,8 @@ func TestIntensityDrivesAllLight(t *testing.T) {
 	// Little light joins by exp: its amount is -log(1 - v) over black.
 	light := func(layer Layer, x, y int) float64 {
 		t.Helper()
-		return -math.Log1p(-linear(render(t, e, Request{Photo: p, Recipe: r, Deep: true, Layer: layer}), x, y)[1])
+		return -math.Log1p(-linear(render(t, e, Request{Photo: p, Recipe: r, Deep: true,
+			Layer: layer}), x, y)[1])
 	}
 	shell, spill := light(Glow, 265, 150), light(Spill, 300, 150)
 	if shell < 1e-3 || spill < 1e-3 {
@@ -139,7 +141,8 @@ func TestIntensityDrivesAllLight(t *testing.T) {
 	near(t, "the chart", -math.Log1p(-float64(chart[0].G)), -k*math.Log1p(-float64(before[0].G)), 1e-3)
 }
 
-// Uneven cores differ from place to place by no more than they are told, by their seed, and alike at every scale.
+// Uneven cores differ from place to place by no more than they are told, by their seed, and alike
+// at every scale.
 func TestUnevenCores(t *testing.T) {
 	p := flat(800, 200, 0)
 	r := lit(t, p, panel(40, 80, 760, 120))
@@ -190,7 +193,8 @@ func TestUnevenCores(t *testing.T) {
 	}
 }
 
-// The chart is the mean of the picture at places so far from the edge, corners and what is taken away included.
+// The chart is the mean of the picture at places so far from the edge, corners and what is taken
+// away included.
 func TestFalloffGoesRoundCorners(t *testing.T) {
 	p := flat(500, 400, 0)
 	r := lit(t, p, append(panel(200, 150, 260, 250), panel(240, 100, 320, 300)...))
@@ -222,23 +226,26 @@ func TestFalloffGoesRoundCorners(t *testing.T) {
 	}
 }
 
-// What carries a light takes as much of its spill as it is told, soft where its edge is; other lights
-// fall on it as ever.
+// What carries a light takes as much of its spill as it is told, soft where its edge is; other
+// lights fall on it as ever.
 func TestSpillStaysOffWhatCarriesTheLight(t *testing.T) {
 	p := flat(400, 300, 128)
 	r := lit(t, p, panel(150, 100, 200, 150))
 	l := &r.Lights[0]
 	l.Shells = nil
 	l.Spill.Strength, l.Spill.Reach = 1, 500
-	r.CutOuts = []cutout.CutOut{cutOutOf(t, "c1", 400, 300, func(x, _ float64) float64 { return min(max((260-x)/20, 0), 1) }, nil)}
+	r.CutOuts = []cutout.CutOut{cutOutOf(t, "c1", 400, 300,
+		func(x, _ float64) float64 { return min(max((260-x)/20, 0), 1) }, nil)}
 	e := New(1 << 26)
 	spill := func(x int) float64 {
 		t.Helper()
-		return -math.Log1p(-linear(render(t, e, Request{Photo: p, Recipe: r, Deep: true, Layer: Spill}), x, 200)[1])
+		return -math.Log1p(-linear(render(t, e, Request{Photo: p, Recipe: r, Deep: true,
+			Layer: Spill}), x, 200)[1])
 	}
 	inArea := func(x int) float64 {
 		t.Helper()
-		next, id, err := r.AddArea("A", part(area.Light{What: area.Spill, Light: area.LightRef(r.Lights[0].ID)}))
+		next, id, err := r.AddArea("A", part(area.Light{What: area.Spill,
+			Light: area.LightRef(r.Lights[0].ID)}))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -275,7 +282,8 @@ func TestSpillStaysOffWhatCarriesTheLight(t *testing.T) {
 	}
 	r, l = next, &next.Lights[0]
 	l.Spill.Onto = 0
-	r.Lights[1].Shapes, r.Lights[1].Shells, r.Lights[1].Spill = panel(300, 20, 350, 60), nil, recipe.Spill{On: true, Strength: 1, Reach: 500, Tone: l.Spill.Tone}
+	r.Lights[1].Shapes, r.Lights[1].Shells, r.Lights[1].Spill = panel(300, 20, 350, 60), nil,
+		recipe.Spill{On: true, Strength: 1, Reach: 500, Tone: l.Spill.Tone}
 	r.Lights[1].Gel = l.Gel
 	both := spill(120)
 	l.On = false
@@ -284,8 +292,8 @@ func TestSpillStaysOffWhatCarriesTheLight(t *testing.T) {
 	}
 }
 
-// Once the chart has shown a light's whole falloff, what it shows while a value is in the hand is read from
-// that: nothing is blurred anew, and it is what a new engine makes of as few places.
+// Once the chart has shown a light's whole falloff, what it shows while a value is in the hand is
+// read from that: nothing is blurred anew, and it is what a new engine makes of as few places.
 func TestBriefFalloffIsReadFromTheWhole(t *testing.T) {
 	p := flat(500, 400, 0)
 	r := lit(t, p, panel(200, 150, 260, 250))

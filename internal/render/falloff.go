@@ -14,12 +14,13 @@ import (
 	"pyrant/internal/recipe/shape"
 )
 
-// Falloff returns the colours of a light's glow, over black, at distances in
-// pixels of the photo outside the edge of its shapes: the mean of what the picture shows
-// at places that lie so far from it all round. Of a light that has no lines, such as a cut-out, or is not
-// traced yet, it is what a long straight stretch of its mean width shows. All shells count as added. With brief few of the
+// Falloff returns the colours of a light's glow, over black, at distances in pixels of the photo
+// outside the edge of its shapes: the mean of what the picture shows at places that lie so far from
+// it all round. Of a light that has no lines, such as a cut-out, or is not traced yet, it is what a
+// long straight stretch of its mean width shows. All shells count as added. With brief few of the
 // places are looked at, which is soon done and a few parts in a hundred off.
-func (e *Engine) Falloff(ctx context.Context, r *recipe.Recipe, light int, distances []float64, brief bool) ([]colour.RGB, error) {
+func (e *Engine) Falloff(ctx context.Context, r *recipe.Recipe, light int, distances []float64,
+	brief bool) ([]colour.RGB, error) {
 	// What is drawn out, trimmed or switched off is no edge of the light's own.
 	bare := *r.Shining(light)
 	bare.Streak, bare.Trim = recipe.Streak{}, recipe.Trim{}
@@ -66,7 +67,8 @@ func (e *Engine) Falloff(ctx context.Context, r *recipe.Recipe, light int, dista
 				c.R, c.G, c.B = c.R+w.R*v, c.G+w.G*v, c.B+w.B*v
 			}
 			m := &means[j]
-			m.R, m.G, m.B = m.R+colour.SoftAdd(0, c.R), m.G+colour.SoftAdd(0, c.G), m.B+colour.SoftAdd(0, c.B)
+			m.R, m.G, m.B = m.R+colour.SoftAdd(0, c.R), m.G+colour.SoftAdd(0, c.G),
+				m.B+colour.SoftAdd(0, c.B)
 		}
 		means[j] = means[j].Scale(1 / float32(count))
 	}
@@ -78,7 +80,8 @@ func (e *Engine) Falloff(ctx context.Context, r *recipe.Recipe, light int, dista
 }
 
 // straight is the falloff beside a band.
-func straight(r *recipe.Recipe, ll *litLight, weights []colour.RGB, distances []float64) []colour.RGB {
+func straight(r *recipe.Recipe, ll *litLight, weights []colour.RGB,
+	distances []float64) []colour.RGB {
 	width := ll.cover.Width()
 	if width == 0 {
 		width = float64(r.Photo.LongEdge()) / 30 // nothing traced yet: a panel of some width
@@ -90,13 +93,14 @@ func straight(r *recipe.Recipe, ll *litLight, weights []colour.RGB, distances []
 			v := float32(glow.Profile(ll.l.Shells[i].Radius, width, d))
 			c.R, c.G, c.B = c.R+w.R*v, c.G+w.G*v, c.B+w.B*v
 		}
-		out[j] = colour.RGB{R: colour.SoftAdd(0, c.R), G: colour.SoftAdd(0, c.G), B: colour.SoftAdd(0, c.B)}
+		out[j] = colour.RGB{R: colour.SoftAdd(0, c.R), G: colour.SoftAdd(0, c.G),
+			B: colour.SoftAdd(0, c.B)}
 	}
 	return out
 }
 
-// Distances round a light: the smallest, how many there are to an octave, and how many places each has at
-// most.
+// Distances round a light: the smallest, how many there are to an octave, and how many places each
+// has at most.
 const (
 	nearest   = 0.5
 	perOctave = 8
@@ -104,7 +108,8 @@ const (
 	briefly   = 5 // of so many places one, while a value is in the hand
 )
 
-// round is places round the edge of a light: of each distance those that no other part of it is nearer to.
+// round is places round the edge of a light: of each distance those that no other part of it is
+// nearer to.
 type round struct{ steps []roundStep }
 
 type roundStep struct {
@@ -121,88 +126,95 @@ func (r *round) Bytes() (n int64) {
 }
 
 // roundOf finds the places round a light within the photo.
-func roundOf(ctx context.Context, c *cache.Cache, ll *litLight, photo recipe.Photo) (*round, error) {
-	return cache.Get(ctx, c, fmt.Sprintf("round %s %d %d", ll.key, photo.Width, photo.Height), func(ctx context.Context) (*round, error) {
-		edges, boxes := make([][][]shape.Point, len(ll.l.Shapes)), make([][]box, len(ll.l.Shapes))
-		for i, s := range ll.l.Shapes {
-			if shape.IsCutOut(s) {
-				return &round{}, nil
-			}
-			edges[i] = shape.Edges(s)
-			for _, e := range edges[i] {
-				boxes[i] = append(boxes[i], boxOf(e))
-			}
-		}
-		inside := func(x, y float64) bool {
-			in := false
+func roundOf(ctx context.Context, c *cache.Cache, ll *litLight,
+	photo recipe.Photo) (*round, error) {
+	return cache.Get(ctx, c, fmt.Sprintf("round %s %d %d", ll.key, photo.Width, photo.Height),
+		func(ctx context.Context) (*round, error) {
+			edges, boxes := make([][][]shape.Point, len(ll.l.Shapes)),
+				make([][]box, len(ll.l.Shapes))
 			for i, s := range ll.l.Shapes {
-				odd := false
-				for j, e := range edges[i] {
-					if boxes[i][j].to(shape.Point{X: x, Y: y}) > 0 {
-						continue
-					}
-					odd = odd != shape.Inside(e, x, y)
+				if shape.IsCutOut(s) {
+					return &round{}, nil
 				}
-				if odd {
-					if s.Taken() {
-						return false
-					}
-					in = true
+				edges[i] = shape.Edges(s)
+				for _, e := range edges[i] {
+					boxes[i] = append(boxes[i], boxOf(e))
 				}
 			}
-			return in
-		}
-		lines, long := boundaries(edges, inside)
-		out, corners := &round{}, ends(lines)
-		if long == 0 {
+			inside := func(x, y float64) bool {
+				in := false
+				for i, s := range ll.l.Shapes {
+					odd := false
+					for j, e := range edges[i] {
+						if boxes[i][j].to(shape.Point{X: x, Y: y}) > 0 {
+							continue
+						}
+						odd = odd != shape.Inside(e, x, y)
+					}
+					if odd {
+						if s.Taken() {
+							return false
+						}
+						in = true
+					}
+				}
+				return in
+			}
+			lines, long := boundaries(edges, inside)
+			out, corners := &round{}, ends(lines)
+			if long == 0 {
+				return out, nil
+			}
+			var all []roundStep
+			for far := nearest; far < 2*float64(photo.LongEdge()); far *= math.Exp2(1.0 /
+				perOctave) {
+				all = append(all, roundStep{far: far})
+			}
+			if err := raster.Each(ctx, len(all), func(n int) {
+				st := &all[n]
+				far := st.far
+				// Evenly along the line at this distance: beside sides, and on arcs round corners.
+				// Many fall away.
+				gap := (long + 2*math.Pi*far*float64(len(lines))) / perStep / 2
+				put := func(x, y float64) {
+					q := shape.Point{X: x, Y: y}
+					if x < 0 || y < 0 || x >= float64(photo.Width) || y >= float64(photo.Height) ||
+						nearer(lines, q, whole*far) || inside(x, y) {
+						return
+					}
+					st.at = append(st.at, q)
+				}
+				for _, p := range corners {
+					for turn := 0.0; turn < 2*math.Pi; turn += gap / far {
+						sin, cos := math.Sincos(turn)
+						put(p.X+far*cos, p.Y+far*sin)
+					}
+				}
+				for i := range lines {
+					for _, side := range [...]float64{far, -far} {
+						lines[i].beside(side, gap, put)
+					}
+				}
+				if n := len(st.at); n > perStep { // evenly over all of them
+					for i := range perStep {
+						st.at[i] = st.at[i*n/perStep]
+					}
+					st.at = st.at[:perStep]
+				}
+			}); err != nil {
+				return nil, err
+			}
+			for _, st := range all {
+				if len(st.at) >= 8 { // of fewer, most lie outside of the photo
+					out.steps = append(out.steps, st)
+				}
+			}
 			return out, nil
-		}
-		var all []roundStep
-		for far := nearest; far < 2*float64(photo.LongEdge()); far *= math.Exp2(1.0 / perOctave) {
-			all = append(all, roundStep{far: far})
-		}
-		if err := raster.Each(ctx, len(all), func(n int) {
-			st := &all[n]
-			far := st.far
-			// Evenly along the line at this distance: beside sides, and on arcs round corners. Many fall away.
-			gap := (long + 2*math.Pi*far*float64(len(lines))) / perStep / 2
-			put := func(x, y float64) {
-				q := shape.Point{X: x, Y: y}
-				if x < 0 || y < 0 || x >= float64(photo.Width) || y >= float64(photo.Height) || nearer(lines, q, whole*far) || inside(x, y) {
-					return
-				}
-				st.at = append(st.at, q)
-			}
-			for _, p := range corners {
-				for turn := 0.0; turn < 2*math.Pi; turn += gap / far {
-					sin, cos := math.Sincos(turn)
-					put(p.X+far*cos, p.Y+far*sin)
-				}
-			}
-			for i := range lines {
-				for _, side := range [...]float64{far, -far} {
-					lines[i].beside(side, gap, put)
-				}
-			}
-			if n := len(st.at); n > perStep { // evenly over all of them
-				for i := range perStep {
-					st.at[i] = st.at[i*n/perStep]
-				}
-				st.at = st.at[:perStep]
-			}
-		}); err != nil {
-			return nil, err
-		}
-		for _, st := range all {
-			if len(st.at) >= 8 { // of fewer, most lie outside of the photo
-				out.steps = append(out.steps, st)
-			}
-		}
-		return out, nil
-	})
+		})
 }
 
-// whole is how much of a distance must be left to the nearest side for a place to count as so far away: all, but for rounding.
+// whole is how much of a distance must be left to the nearest side for a place to count as so far
+// away: all, but for rounding.
 const whole = 1 - 1e-9
 
 // boundary is a closed line, of which some sides bound what shines: those are seen.
@@ -223,7 +235,8 @@ func (l *boundary) boxed() {
 	for i := 0; i < len(l.line); i += chunk {
 		end := min(i+chunk, len(l.line))
 		b, last := boxOf(l.line[i:end]), l.line[end%len(l.line)] // the end of the last side
-		l.box = append(l.box, box{min(b[0], last.X), min(b[1], last.Y), max(b[2], last.X), max(b[3], last.Y)})
+		l.box = append(l.box, box{min(b[0], last.X), min(b[1], last.Y), max(b[2], last.X),
+			max(b[3], last.Y)})
 	}
 }
 
@@ -242,9 +255,11 @@ func (b *box) to(q shape.Point) float64 {
 	return dx*dx + dy*dy
 }
 
-// boundaries returns the lines of shapes, and how long what is seen of them is. Sides are made short, so that each can be told
-// apart by its middle: those that bound nothing lie within another shape, or at no lit place.
-func boundaries(edges [][][]shape.Point, inside func(x, y float64) bool) (out []boundary, long float64) {
+// boundaries returns the lines of shapes, and how long what is seen of them is. Sides are made
+// short, so that each can be told apart by its middle: those that bound nothing lie within another
+// shape, or at no lit place.
+func boundaries(edges [][][]shape.Point,
+	inside func(x, y float64) bool) (out []boundary, long float64) {
 	count := 0.0
 	for _, lines := range edges {
 		for _, e := range lines {
@@ -285,8 +300,8 @@ func boundaries(edges [][][]shape.Point, inside func(x, y float64) bool) (out []
 	return out, long
 }
 
-// beside puts points every gap pixels along what is seen of a line, moved to one side by a distance, with arcs round its
-// corners.
+// beside puts points every gap pixels along what is seen of a line, moved to one side by a
+// distance, with arcs round its corners.
 func (l *boundary) beside(far, gap float64, put func(x, y float64)) {
 	left := gap / 2
 	n := len(l.line)
@@ -324,8 +339,8 @@ func (l *boundary) beside(far, gap float64, put func(x, y float64)) {
 	}
 }
 
-// ends returns where what is seen of lines ends as another line goes on, each place once: round it all that is
-// so far away counts.
+// ends returns where what is seen of lines ends as another line goes on, each place once: round it
+// all that is so far away counts.
 func ends(lines []boundary) (out []shape.Point) {
 	for k := range lines {
 		l := &lines[k]
@@ -333,7 +348,8 @@ func ends(lines []boundary) (out []shape.Point) {
 			if l.seen[i] == l.seen[(i+len(l.line)-1)%len(l.line)] {
 				continue
 			}
-			if !slices.ContainsFunc(out, func(q shape.Point) bool { return math.Hypot(p.X-q.X, p.Y-q.Y) < 1e-6 }) {
+			if !slices.ContainsFunc(out,
+				func(q shape.Point) bool { return math.Hypot(p.X-q.X, p.Y-q.Y) < 1e-6 }) {
 				out = append(out, p)
 			}
 		}
@@ -407,7 +423,8 @@ func (s strand) Bytes() (n int64) {
 }
 
 // blurred returns the coverage of a light blurred by a radius at one of so many places.
-func (r *round) blurred(ctx context.Context, c *cache.Cache, ll *litLight, radius float64, every int) (strand, error) {
+func (r *round) blurred(ctx context.Context, c *cache.Cache, ll *litLight, radius float64,
+	every int) (strand, error) {
 	name := func(every int) string { return fmt.Sprintf("strand %s %g %d", ll.key, radius, every) }
 	if every > 1 {
 		// Most often the chart has shown all of them before a value was taken in hand.

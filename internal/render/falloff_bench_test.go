@@ -6,13 +6,15 @@ import (
 	"pyrant/internal/light/glow"
 )
 
-// BenchmarkFalloffFresh is the chart of a light that was just traced, for each light of the demo shot.
+// BenchmarkFalloffFresh is the chart of a light that was just traced, for each light of the demo
+// shot.
 func BenchmarkFalloffFresh(b *testing.B) {
 	_, r := demoShot(b)
 	for i := range r.Lights {
 		b.Run(r.Lights[i].Name, func(b *testing.B) {
 			for b.Loop() {
-				if _, err := New(1<<30).Falloff(b.Context(), r, i, glow.LogSpace(0.5, 500, 72), false); err != nil {
+				if _, err := New(1<<30).Falloff(b.Context(), r, i, glow.LogSpace(0.5, 500, 72),
+					false); err != nil {
 					b.Fatal(err)
 				}
 			}

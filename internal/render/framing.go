@@ -10,8 +10,9 @@ import (
 	"pyrant/internal/recipe/crop"
 )
 
-// framing is how the picture lies on the photo: all stages work on the photo as it is, at a scale, and what of that is seen
-// is taken out at the end. Without an angle whole pixels are taken, and nothing is made anew.
+// framing is how the picture lies on the photo: all stages work on the photo as it is, at a scale,
+// and what of that is seen is taken out at the end. Without an angle whole pixels are taken, and
+// nothing is made anew.
 type framing struct {
 	crop  crop.Crop // in numbers
 	w, h  int       // of the picture at its scale, before quarter turns
@@ -43,7 +44,8 @@ func (q *Request) framing() (*framing, error) {
 		f.long = max(int(math.Round(k*float64(photo))), 1)
 	}
 	f.ph.X, f.ph.Y, f.scale = Size(q.Photo.Width, q.Photo.Height, f.long)
-	f.at = image.Pt(int(math.Round((c.X-c.Width/2)*f.scale)), int(math.Round((c.Y-c.Height/2)*f.scale)))
+	f.at = image.Pt(int(math.Round((c.X-c.Width/2)*f.scale)),
+		int(math.Round((c.Y-c.Height/2)*f.scale)))
 	f.at.X, f.at.Y = max(min(f.at.X, f.ph.X-f.w), 0), max(min(f.at.Y, f.ph.Y-f.h), 0)
 	frame := image.Rect(0, 0, f.w, f.h)
 	if c.Turns%2 == 1 {
@@ -57,7 +59,8 @@ func (q *Request) framing() (*framing, error) {
 	}
 	m := f.toPhoto()
 	x0, y0, x1, y1 := math.Inf(1), math.Inf(1), math.Inf(-1), math.Inf(-1)
-	for _, p := range [...]image.Point{f.view.Min, {f.view.Max.X, f.view.Min.Y}, f.view.Max, {f.view.Min.X, f.view.Max.Y}} {
+	for _, p := range [...]image.Point{f.view.Min, {f.view.Max.X, f.view.Min.Y}, f.view.Max,
+		{f.view.Min.X, f.view.Max.Y}} {
 		x, y := m.At(float64(p.X), float64(p.Y))
 		x0, y0, x1, y1 = math.Min(x0, x), math.Min(y0, y), math.Max(x1, x), math.Max(y1, y)
 	}
@@ -65,7 +68,9 @@ func (q *Request) framing() (*framing, error) {
 	if f.crop.Angle != 0 {
 		rim = 3
 	}
-	f.inner = image.Rect(int(math.Floor(x0-rim+1e-6)), int(math.Floor(y0-rim+1e-6)), int(math.Ceil(x1+rim-1e-6)), int(math.Ceil(y1+rim-1e-6))).Intersect(image.Rectangle{Max: f.ph})
+	f.inner = image.Rect(int(math.Floor(x0-rim+1e-6)), int(math.Floor(y0-rim+1e-6)),
+		int(math.Ceil(x1+rim-1e-6)),
+		int(math.Ceil(y1+rim-1e-6))).Intersect(image.Rectangle{Max: f.ph})
 	if f.inner.Empty() {
 		return nil, outside(frame.Dx(), frame.Dy())
 	}
@@ -77,7 +82,8 @@ func (f *framing) toPhoto() crop.Affine {
 	c := f.crop
 	if c.Angle == 0 {
 		// Whole pixels.
-		c.X, c.Y, c.Width, c.Height = float64(f.at.X)+float64(f.w)/2, float64(f.at.Y)+float64(f.h)/2, float64(f.w), float64(f.h)
+		c.X, c.Y, c.Width, c.Height = float64(f.at.X)+float64(f.w)/2,
+			float64(f.at.Y)+float64(f.h)/2, float64(f.w), float64(f.h)
 		return c.ToPicture(f.ph.X, f.ph.Y).Inverse()
 	}
 	kx, ky := c.Width/float64(f.w), c.Height/float64(f.h)
@@ -95,12 +101,18 @@ func (f *framing) on(q Request) Request {
 }
 
 // frame returns the picture that is asked for, taken out of what draw makes of the photo.
-func (q *Request) frame(ctx context.Context, draw func(q Request) (image.Image, error)) (image.Image, error) {
-	return drawn(q, draw, func(f *framing, m image.Image) (image.Image, error) { return f.take(ctx, m, q.Deep) })
+func (q *Request) frame(ctx context.Context,
+	draw func(q Request) (image.Image, error)) (image.Image, error) {
+	return drawn(q, draw, func(f *framing, m image.Image) (image.Image, error) {
+		return f.take(ctx,
+			m, q.Deep)
+	})
 }
 
-// drawn returns what draw makes for q: where it is cropped of the photo, and then taken out of that.
-func drawn[T any](q *Request, draw func(q Request) (T, error), take func(f *framing, m T) (T, error)) (out T, err error) {
+// drawn returns what draw makes for q: where it is cropped of the photo, and then taken out of
+// that.
+func drawn[T any](q *Request, draw func(q Request) (T, error), take func(f *framing,
+	m T) (T, error)) (out T, err error) {
 	f, err := q.framing()
 	if err != nil {
 		return out, err
@@ -161,7 +173,8 @@ func (f *framing) plane(ctx context.Context, m *raster.Plane) (*raster.Plane, er
 	out := raster.NewPlane(f.view)
 	at := f.toPhoto()
 	get := func(x, y int) float32 {
-		return m.At(min(max(x, m.Rect.Min.X), m.Rect.Max.X-1), min(max(y, m.Rect.Min.Y), m.Rect.Max.Y-1))
+		return m.At(min(max(x, m.Rect.Min.X), m.Rect.Max.X-1), min(max(y, m.Rect.Min.Y),
+			m.Rect.Max.Y-1))
 	}
 	return out, raster.Rows(ctx, f.view.Min.Y, f.view.Max.Y, func(y0, y1 int) {
 		for y := y0; y < y1; y++ {
@@ -171,7 +184,8 @@ func (f *framing) plane(ctx context.Context, m *raster.Plane) (*raster.Plane, er
 				u, v = u-0.5, v-0.5
 				i, j := int(math.Floor(u)), int(math.Floor(v))
 				s, t := float32(u-float64(i)), float32(v-float64(j))
-				row[x] = (get(i, j)*(1-s)+get(i+1, j)*s)*(1-t) + (get(i, j+1)*(1-s)+get(i+1, j+1)*s)*t
+				row[x] = (get(i, j)*(1-s)+get(i+1, j)*s)*(1-t) + (get(i, j+1)*(1-s)+get(i+1,
+					j+1)*s)*t
 			}
 		}
 	})
@@ -180,7 +194,8 @@ func (f *framing) plane(ctx context.Context, m *raster.Plane) (*raster.Plane, er
 // cubic is how many steps of a pixel the weights of four samples are kept for.
 const cubic = 256
 
-// weights are those of Catmull and Rom's cubic for four samples, by where between the middle two a place is.
+// weights are those of Catmull and Rom's cubic for four samples, by where between the middle two a
+// place is.
 var weights = func() (w [cubic + 1][4]float32) {
 	for i := range w {
 		t := float64(i) / cubic
@@ -192,8 +207,9 @@ var weights = func() (w [cubic + 1][4]float32) {
 	return
 }()
 
-// resample writes a row of the picture from samples of the photo that lie between pixels. It works on display values: there
-// what a cubic overshoots at an edge is as small beside light as beside dark. Both images have as many bits.
+// resample writes a row of the picture from samples of the photo that lie between pixels. It works
+// on display values: there what a cubic overshoots at an edge is as small beside light as beside
+// dark. Both images have as many bits.
 func resample(out, m image.Image, at crop.Affine, x0, x1, y int) {
 	_, b, _ := pixels(m)
 	n := uint32(x0)*ditherX + uint32(y)*ditherY
@@ -208,7 +224,8 @@ func resample(out, m image.Image, at crop.Affine, x0, x1, y int) {
 			o := out.(*image.RGBA)
 			d := o.Pix[o.PixOffset(x, y):][:4:4]
 			if inside {
-				c := four8(m.Pix[(j-1-b.Min.Y)*m.Stride+(i-1-b.Min.X)*4:], m.Stride, &weights8[kx], &weights8[ky])
+				c := four8(m.Pix[(j-1-b.Min.Y)*m.Stride+(i-1-b.Min.X)*4:], m.Stride, &weights8[kx],
+					&weights8[ky])
 				for q, v := range c {
 					d[q] = uint8(min(max((v+int64(n>>16))>>16, 0), 255))
 				}
@@ -222,7 +239,8 @@ func resample(out, m image.Image, at crop.Affine, x0, x1, y int) {
 		case *image.RGBA64:
 			var c [3]float32
 			if inside {
-				c = four16(m.Pix[(j-1-b.Min.Y)*m.Stride+(i-1-b.Min.X)*8:], m.Stride, &weights[kx], &weights[ky])
+				c = four16(m.Pix[(j-1-b.Min.Y)*m.Stride+(i-1-b.Min.X)*8:], m.Stride, &weights[kx],
+					&weights[ky])
 			} else {
 				c = rim(m, i, j, &weights[kx], &weights[ky], 65535)
 			}
@@ -251,8 +269,9 @@ var weights8 = func() (w [cubic + 1][4]int64) {
 	return
 }()
 
-// four8 returns the sum of four by four pixels of 8 bits, from p on, by their weights in 256ths. Red, green and blue are summed
-// along a row in one number, 21 bits apart: none of the sums needs more, with its sign.
+// four8 returns the sum of four by four pixels of 8 bits, from p on, by their weights in 256ths.
+// Red, green and blue are summed along a row in one number, 21 bits apart: none of the sums needs
+// more, with its sign.
 func four8(p []uint8, stride int, wx, wy *[4]int64) (c [3]int64) {
 	apart := func(r []uint8) int64 {
 		s := binary.LittleEndian.Uint32(r)
@@ -279,9 +298,12 @@ func four16(p []uint8, stride int, wx, wy *[4]float32) (c [3]float32) {
 		s0, s1 := binary.BigEndian.Uint64(r), binary.BigEndian.Uint64(r[8:])
 		s2, s3 := binary.BigEndian.Uint64(r[16:]), binary.BigEndian.Uint64(r[24:])
 		w := wy[k]
-		c[0] += w * (wx[0]*float32(int32(s0>>48)) + wx[1]*float32(int32(s1>>48)) + wx[2]*float32(int32(s2>>48)) + wx[3]*float32(int32(s3>>48)))
-		c[1] += w * (wx[0]*float32(int32(s0>>32&0xffff)) + wx[1]*float32(int32(s1>>32&0xffff)) + wx[2]*float32(int32(s2>>32&0xffff)) + wx[3]*float32(int32(s3>>32&0xffff)))
-		c[2] += w * (wx[0]*float32(int32(s0>>16&0xffff)) + wx[1]*float32(int32(s1>>16&0xffff)) + wx[2]*float32(int32(s2>>16&0xffff)) + wx[3]*float32(int32(s3>>16&0xffff)))
+		c[0] += w * (wx[0]*float32(int32(s0>>48)) + wx[1]*float32(int32(s1>>48)) +
+			wx[2]*float32(int32(s2>>48)) + wx[3]*float32(int32(s3>>48)))
+		c[1] += w * (wx[0]*float32(int32(s0>>32&0xffff)) + wx[1]*float32(int32(s1>>32&0xffff)) +
+			wx[2]*float32(int32(s2>>32&0xffff)) + wx[3]*float32(int32(s3>>32&0xffff)))
+		c[2] += w * (wx[0]*float32(int32(s0>>16&0xffff)) + wx[1]*float32(int32(s1>>16&0xffff)) +
+			wx[2]*float32(int32(s2>>16&0xffff)) + wx[3]*float32(int32(s3>>16&0xffff)))
 	}
 	return c
 }
@@ -291,7 +313,8 @@ func rim(m image.Image, i, j int, wx, wy *[4]float32, most float32) (c [3]float3
 	b := m.Bounds()
 	for k := range 4 {
 		for l := range 4 {
-			r, g, bl, _ := m.At(min(max(i-1+l, b.Min.X), b.Max.X-1), min(max(j-1+k, b.Min.Y), b.Max.Y-1)).RGBA()
+			r, g, bl, _ := m.At(min(max(i-1+l, b.Min.X), b.Max.X-1), min(max(j-1+k, b.Min.Y),
+				b.Max.Y-1)).RGBA()
 			w := wx[l] * wy[k] * most / 65535
 			c[0], c[1], c[2] = c[0]+w*float32(r), c[1]+w*float32(g), c[2]+w*float32(bl)
 		}

@@ -31,8 +31,8 @@ func framed(t *testing.T) (*photo.Photo, *recipe.Recipe) {
 	return p, r
 }
 
-// Without an angle the picture of a crop is a part of the whole picture, turned and mirrored, to the byte: at the photo's own
-// size, as a frame, as an export, and of a part that is asked for.
+// Without an angle the picture of a crop is a part of the whole picture, turned and mirrored, to
+// the byte: at the photo's own size, as a frame, as an export, and of a part that is asked for.
 func TestCropIsAPart(t *testing.T) {
 	p, r := framed(t)
 	whole := rgba(t, New(1<<24), Request{Photo: p, Recipe: r})
@@ -101,8 +101,9 @@ func TestCropIsAPart(t *testing.T) {
 	}
 }
 
-// Straightened the picture is what the whole one has at each place, within what samples between pixels can tell; its light
-// stays on the thing that shines, and nothing of it is darker or brighter than what is there.
+// Straightened the picture is what the whole one has at each place, within what samples between
+// pixels can tell; its light stays on the thing that shines, and nothing of it is darker or
+// brighter than what is there.
 func TestStraightened(t *testing.T) {
 	p, r := framed(t)
 	whole := render(t, New(1<<24), Request{Photo: p, Recipe: r, Deep: true}).(*image.RGBA64)
@@ -133,9 +134,11 @@ func TestStraightened(t *testing.T) {
 		if err != nil || !bytes.Equal(ex.(*image.RGBA).Pix, m.Pix) {
 			t.Errorf("by %g degrees the export is another picture: %v", angle, err)
 		}
-		part := rgba(t, New(1<<24), Request{Photo: p, Recipe: &cut, View: image.Rect(40, 30, 90, 61)})
+		part := rgba(t, New(1<<24), Request{Photo: p, Recipe: &cut, View: image.Rect(40, 30, 90,
+			61)})
 		for y := 30; y < 61; y++ {
-			if !bytes.Equal(part.Pix[part.PixOffset(40, y):][:200], m.Pix[m.PixOffset(40, y):][:200]) {
+			if !bytes.Equal(part.Pix[part.PixOffset(40, y):][:200],
+				m.Pix[m.PixOffset(40, y):][:200]) {
 				t.Fatalf("by %g degrees a part differs in row %d", angle, y)
 			}
 		}
@@ -149,7 +152,8 @@ func TestStraightenedEdge(t *testing.T) {
 	sin, cos := math.Sincos(angle * math.Pi / 180)
 	for y := range 300 {
 		for x := range 300 {
-			// Bright to the right of a line through the middle that is upright after a turn clockwise.
+			// Bright to the right of a line through the middle that is upright after a turn
+			// clockwise.
 			d := (float64(x)+0.5-150)*cos - (float64(y)+0.5-150)*sin
 			k := min(max(d+0.5, 0), 1)
 			for c := range 3 {
@@ -200,7 +204,8 @@ func TestCropRefuses(t *testing.T) {
 		t.Errorf("of the dark half %.2f are white: %v", tones.Plain.White, err)
 	}
 	// An area of the light half lies at the crop's upper rim and nowhere else.
-	r.Areas = []area.Area{{ID: "a", Name: "Top", Parts: []area.Part{{On: true, Does: area.Add, Amount: 1, Of: area.Shape{Shape: shape.Ellipse{X: 200, Y: 130, Width: 100, Height: 40}}}}}}
+	r.Areas = []area.Area{{ID: "a", Name: "Top", Parts: []area.Part{{On: true, Does: area.Add,
+		Amount: 1, Of: area.Shape{Shape: shape.Ellipse{X: 200, Y: 130, Width: 100, Height: 40}}}}}}
 	k, err := New(1<<24).AreaMask(t.Context(), Request{Photo: p, Recipe: r}, "a", true)
 	if err != nil || k.At(200, 3) != 1 || k.At(200, 60) != 0 {
 		t.Errorf("the area covers %v and %v: %v", k.At(200, 3), k.At(200, 60), err)

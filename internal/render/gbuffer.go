@@ -45,8 +45,8 @@ func (g *ground) Bytes() (n int64) {
 	return
 }
 
-// darkest is how dark daylight is taken to make a place at the most, of open ground: more than that is
-// not divided out, as noise would be all that is left.
+// darkest is how dark daylight is taken to make a place at the most, of open ground: more than that
+// is not divided out, as noise would be all that is left.
 const darkest = 0.06
 
 // lie finds the surfaces of a part of the picture.
@@ -77,7 +77,8 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground
 		err = raster.Rows(ctx, r.Min.Y, r.Max.Y, func(y0, y1 int) {
 			s := pool.Get().(*lying)
 			defer pool.Put(s)
-			sky, bounced, on, returned, some, least := s.sky, s.bounced, s.on, s.returned, s.some, s.least
+			sky, bounced, on, returned, some, least := s.sky, s.bounced, s.on, s.returned, s.some,
+				s.least
 			for y := y0; y < y1 && ctx.Err() == nil; y++ {
 				py := (float64(y) + 0.5) * step
 				row := v.rows[y-r.Min.Y]
@@ -98,11 +99,13 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground
 						for q := range k.weight {
 							way := m.Cam.Ray((float64(k.x+q)+0.5)*step, py).Unit()
 							n := k.normal[q:]
-							facing := way.X*float64(n[0]) + way.Y*float64(n[count]) + way.Z*float64(n[2*count])
+							facing := way.X*float64(n[0]) + way.Y*float64(n[count]) +
+								way.Z*float64(n[2*count])
 							k.weight[q] *= float32(t.Share(facing))
 						}
 					}
-					// What of daylight comes to a ceiling is only what comes back, from what the photo may not show.
+					// What of daylight comes to a ceiling is only what comes back, from what the
+					// photo may not show.
 					if m.daylight != nil && m.Surfaces[k.surface].Kind != staging.Ceiling {
 						m.daylight.Field.Direct[k.surface].Read(sky, k.x, step, py, count)
 						if m.bounce != nil {
@@ -117,7 +120,8 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground
 								lightmap.OnAround(back, bounced, k.normal, some)
 							}
 						}
-						if body != nil || m.shows == nil || !m.shows.Row(least, k.surface, k.x, step, py, count) {
+						if body != nil || m.shows == nil || !m.shows.Row(least, k.surface, k.x,
+							step, py, count) {
 							clear(least[:count])
 						}
 						if m.bounce != nil {
@@ -125,7 +129,8 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground
 						}
 						if amount < 1 {
 							for q, d := range day {
-								day[q] = float32(math.Pow(float64(max(d, darkest, least[q])), amount))
+								day[q] = float32(math.Pow(float64(max(d, darkest, least[q])),
+									amount))
 							}
 							clear(least[:count])
 						}
@@ -143,11 +148,12 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground
 type lying struct{ sky, bounced, on, returned, some, least []float32 }
 
 func newLying(n int) *lying {
-	return &lying{make([]float32, 4*n), make([]float32, lightmap.Around*n), make([]float32, n), make([]float32, n), make([]float32, n), make([]float32, n)}
+	return &lying{make([]float32, 4*n), make([]float32, lightmap.Around*n), make([]float32, n),
+		make([]float32, n), make([]float32, n), make([]float32, n)}
 }
 
-// shown is which surfaces the pixels of a part of the picture show: what of the ground does not depend on where things
-// stand, on lights and on daylight.
+// shown is which surfaces the pixels of a part of the picture show: what of the ground does not
+// depend on where things stand, on lights and on daylight.
 type shown struct {
 	layout staging.Layout
 	relief []float64 // by surface, how much of it there is
@@ -172,12 +178,13 @@ func (v *shown) Bytes() (n int64) {
 	return
 }
 
-// show finds which surfaces a part of the picture shows. Of the whole of it that is kept for as long as things stand in
-// the same order.
+// show finds which surfaces a part of the picture shows. Of the whole of it that is kept for as
+// long as things stand in the same order.
 func (p *plan) show(ctx context.Context, m *inRoom, r image.Rectangle) (*shown, error) {
 	step, n := 1/p.scale, r.Dx()
 	parts := partsOf(step)
-	v := &shown{layout: m.Layout(), relief: make([]float64, len(m.Surfaces)), rows: make([][]visible, r.Dy())}
+	v := &shown{layout: m.Layout(), relief: make([]float64, len(m.Surfaces)),
+		rows: make([][]visible, r.Dy())}
 	for i := range v.relief {
 		if t := p.thing(m, i); t != nil {
 			v.relief[i] = t.Relief
@@ -185,7 +192,8 @@ func (p *plan) show(ctx context.Context, m *inRoom, r image.Rectangle) (*shown, 
 	}
 	name := func(fine bool) string { return fmt.Sprintf("shown %s %g %v %t", p.q.PhotoKey, p.scale, r, fine) }
 	if r == p.frame {
-		if old, ok := cache.Peek[*shown](p.cache, name(true)); ok && old.layout.Same(v.layout) && slices.Equal(old.relief, v.relief) {
+		if old, ok := cache.Peek[*shown](p.cache, name(true)); ok && old.layout.Same(v.layout) &&
+			slices.Equal(old.relief, v.relief) {
 			return old, nil
 		}
 	}
@@ -204,7 +212,10 @@ func (p *plan) show(ctx context.Context, m *inRoom, r image.Rectangle) (*shown, 
 		w    *staging.Weights
 		fine *sharer
 	}
-	pool := sync.Pool{New: func() any { return &memory{m.composer.NewWeights(n), &sharer{room: m, composer: sub, parts: parts}} }}
+	pool := sync.Pool{New: func() any {
+		return &memory{m.composer.NewWeights(n),
+			&sharer{room: m, composer: sub, parts: parts}}
+	}}
 	if err := raster.Rows(ctx, r.Min.Y, r.Max.Y, func(y0, y1 int) {
 		s := pool.Get().(*memory)
 		defer pool.Put(s)
@@ -233,7 +244,8 @@ func (p *plan) show(ctx context.Context, m *inRoom, r image.Rectangle) (*shown, 
 					if body != nil {
 						k.lean = make([]silhouette.Lean, b-a)
 						for q := range k.lean {
-							k.lean[q] = body.Lean(float64(k.x+q)*step, float64(y)*step, step, parts, folds[i])
+							k.lean[q] = body.Lean(float64(k.x+q)*step, float64(y)*step, step, parts,
+								folds[i])
 						}
 					}
 					v.rows[y-r.Min.Y] = append(v.rows[y-r.Min.Y], k)
@@ -250,8 +262,10 @@ func (p *plan) show(ctx context.Context, m *inRoom, r image.Rectangle) (*shown, 
 	return v, err
 }
 
-// folds returns of each surface how its front rises and falls about its smooth form, nil where it does not.
-func (p *plan) folds(ctx context.Context, m *inRoom) ([]func(x, y float64) (dx, dy float64), error) {
+// folds returns of each surface how its front rises and falls about its smooth form, nil where it
+// does not.
+func (p *plan) folds(ctx context.Context, m *inRoom) ([]func(x,
+	y float64) (dx, dy float64), error) {
 	out := make([]func(x, y float64) (dx, dy float64), len(m.Surfaces))
 	errs := make([]error, len(m.Surfaces))
 	err := raster.Each(ctx, len(out), func(i int) {
@@ -259,7 +273,8 @@ func (p *plan) folds(ctx context.Context, m *inRoom) ([]func(x, y float64) (dx, 
 		if t == nil || t.Relief == 0 {
 			return
 		}
-		f, err := cache.Get(ctx, p.cache, fmt.Sprintf("relief %s %s", p.q.PhotoKey, setting.Key(p.q.Recipe.CutOut(t.Of))), func(ctx context.Context) (*relief.Map, error) {
+		f, err := cache.Get(ctx, p.cache, fmt.Sprintf("relief %s %s", p.q.PhotoKey,
+			setting.Key(p.q.Recipe.CutOut(t.Of))), func(ctx context.Context) (*relief.Map, error) {
 			cover, err := covers{p}.CutOut(ctx, t.Of)
 			if err != nil || cover == nil {
 				return &relief.Map{Step: 1}, err
@@ -286,12 +301,14 @@ func (p *plan) thing(m *inRoom, surface int) *recipe.Thing {
 	return nil
 }
 
-// partsOf returns into how many parts a pixel of step pixels of the photo is divided across and down, to see what of
-// its light comes from which surface: those of the photo, if they are not too many.
+// partsOf returns into how many parts a pixel of step pixels of the photo is divided across and
+// down, to see what of its light comes from which surface: those of the photo, if they are not too
+// many.
 func partsOf(step float64) int { return min(max(int(step+0.5), 1), 8) }
 
-// sharer finds for pixels that show several surfaces what share of their light each has: a bright wall beside a dark
-// figure has more than it covers. So a smaller picture is what the whole one shows when it is made smaller.
+// sharer finds for pixels that show several surfaces what share of their light each has: a bright
+// wall beside a dark figure has more than it covers. So a smaller picture is what the whole one
+// shows when it is made smaller.
 type sharer struct {
 	room     *inRoom
 	composer *staging.Composer // at so many times the picture's scale
@@ -371,10 +388,11 @@ func (f *sharer) share(p *plan, w *staging.Weights, x0, a, b, y int) {
 	}
 }
 
-// own leaves each round thing what is its own of the light of a row's pixels that it shares with others, where a picture has so many
-// pixels for one of the photo: a dark arm before a bright wall has less of the light than of the pixel, and the wall the more. What
-// a thing looks like there is told by what is seen of it farther within. It has no more than it covers, as things are often darker
-// where they turn away.
+// own leaves each round thing what is its own of the light of a row's pixels that it shares with
+// others, where a picture has so many pixels for one of the photo: a dark arm before a bright wall
+// has less of the light than of the pixel, and the wall the more. What a thing looks like there is
+// told by what is seen of it farther within. It has no more than it covers, as things are often
+// darker where they turn away.
 func (p *plan) own(m *inRoom, w *staging.Weights, x0, y int, scale float64) {
 	var one [3]float32
 	ph := p.q.Photo

@@ -11,21 +11,23 @@ import (
 	"pyrant/internal/light/room/lightmap"
 )
 
-// joint is what lights give to a room that is added up before it is read: on what is flat light adds up place by place, and
-// a place serves many pixels of a large picture.
+// joint is what lights give to a room that is added up before it is read: on what is flat light
+// adds up place by place, and a place serves many pixels of a large picture.
 type joint struct {
 	room    *inRoom
 	fields  []*lightField
 	colours [][3]float32 // by field
 }
 
-// together is for how many pixels of a row what falls is added up at a time, so that memory next to the processor holds it.
+// together is for how many pixels of a row what falls is added up at a time, so that memory next to
+// the processor holds it.
 const together = 256
 
 // brightest is the most of one light's that adds up to other, as raster.AddColours has it.
 const brightest = 8
 
-// joins tells whether what a light gives is added up with that of others: in pictures that are not kept whole.
+// joins tells whether what a light gives is added up with that of others: in pictures that are not
+// kept whole.
 func (p *plan) joins(sp *lightSpill) bool {
 	return sp.room != nil && sp.field.Bounce != nil && p.large()
 }
@@ -49,8 +51,10 @@ func (j *joint) term(ctx context.Context, p *plan, part image.Rectangle) ([]glow
 		}
 	}
 	step := 1 / p.scale
-	seen := image.Rect(int(float64(part.Min.X)*step), int(float64(part.Min.Y)*step), int(float64(part.Max.X)*step)+1, int(float64(part.Max.Y)*step)+1)
-	direct, bounce := make([]*lightmap.Grid, len(j.room.Surfaces)), make([]*lightmap.Grid, len(j.room.Surfaces))
+	seen := image.Rect(int(float64(part.Min.X)*step), int(float64(part.Min.Y)*step),
+		int(float64(part.Max.X)*step)+1, int(float64(part.Max.Y)*step)+1)
+	direct, bounce := make([]*lightmap.Grid, len(j.room.Surfaces)), make([]*lightmap.Grid,
+		len(j.room.Surfaces))
 	if err := raster.Each(ctx, len(direct), func(i int) {
 		if j.room.Surfaces[i].Sheet.Body != nil {
 			return
@@ -82,7 +86,8 @@ func (j *joint) term(ctx context.Context, p *plan, part image.Rectangle) ([]glow
 				row := s.row[:3*len(k.weight)]
 				for n, f := range j.fields {
 					if kept[n] != nil {
-						raster.AddColours(to, kept[n].Row(y)[3*(k.x+a-part.Min.X):][:len(to)], j.colours[n])
+						raster.AddColours(to, kept[n].Row(y)[3*(k.x+a-part.Min.X):][:len(to)],
+							j.colours[n])
 						continue
 					}
 					clear(row)
@@ -101,7 +106,8 @@ func (j *joint) term(ctx context.Context, p *plan, part image.Rectangle) ([]glow
 	return []glow.Term{{Rows: rows, Rect: part}}, nil
 }
 
-// over returns the pixels of three samples, none below 0, from the first to the last that has one above top; the same twice for none.
+// over returns the pixels of three samples, none below 0, from the first to the last that has one
+// above top; the same twice for none.
 func over(row []float32, top float32) (from, to int) {
 	const one = 24
 	limit := int32(math.Float32bits(top))
@@ -109,7 +115,8 @@ func over(row []float32, top float32) (from, to int) {
 		part := row[at:min(at+one, len(row))]
 		var any int32
 		for _, v := range part {
-			any |= limit - int32(math.Float32bits(v)) // bits of what is not below 0 are in its order
+			// bits of what is not below 0 are in its order
+			any |= limit - int32(math.Float32bits(v))
 		}
 		if any >= 0 {
 			continue
@@ -127,7 +134,8 @@ func over(row []float32, top float32) (from, to int) {
 }
 
 // fall adds what falls on the pixels from a to b of a stretch that is flat to dst.
-func (j *joint) fall(p *plan, k *stretch, a, b int, direct, bounce *lightmap.Grid, dst []float32, y int, s *falling) {
+func (j *joint) fall(p *plan, k *stretch, a, b int, direct, bounce *lightmap.Grid, dst []float32,
+	y int, s *falling) {
 	step := 1 / p.scale
 	py := (float64(y) + 0.5) * step
 	n := b - a

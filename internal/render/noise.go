@@ -25,7 +25,9 @@ func (n patches) lattice(u, v float32, layer uint32) float32 {
 	s, t := u-float32(i), v-float32(j)
 	s, t = s*s*(3-2*s), t*t*(3-2*t)
 	corner := func(di, dj int32) float32 {
-		h := uint32(int32(i)+di)*0x9E3779B1 ^ uint32(int32(j)+dj)*0x85EBCA77 ^ (2*n.seed+layer)*0xC2B2AE3D
+		h := uint32(int32(i)+di)*0x9E3779B1 ^
+			uint32(int32(j)+dj)*0x85EBCA77 ^
+			(2*n.seed+layer)*0xC2B2AE3D
 		h = (h ^ h>>15) * 0x2C1B3C6D
 		h = (h ^ h>>12) * 0x297A2D39
 		return float32(h^h>>15)/(1<<32) - 0.5

@@ -11,9 +11,9 @@ import (
 	"pyrant/internal/light/glow"
 )
 
-// still remembers what the last frame of one view added up, and keeps summed what the frames
-// before it had in common. While one thing is dragged, all the rest is one sum. It changes no bit of
-// a picture, as sums of light are exact (see glow.Sum).
+// still remembers what the last frame of one view added up, and keeps summed what the frames before
+// it had in common. While one thing is dragged, all the rest is one sum. It changes no bit of a
+// picture, as sums of light are exact (see glow.Sum).
 type still struct {
 	mu   sync.Mutex
 	last count // of the last frame
@@ -83,11 +83,13 @@ func (s *still) Bytes() int64 {
 const fewTerms = 4
 
 // sum adds up colours over a part of the picture; name tells sums of one view apart.
-func (p *plan) sum(ctx context.Context, name string, all []addend, part image.Rectangle) (*glow.Sum, error) {
+func (p *plan) sum(ctx context.Context, name string, all []addend,
+	part image.Rectangle) (*glow.Sum, error) {
 	if p.passing || len(all) <= fewTerms {
 		return sumOnto(ctx, nil, all, part)
 	}
-	s, err := cache.Get(ctx, p.cache, fmt.Sprintf("still %s %s %g %v", p.q.PhotoKey, name, p.scale, part), func(context.Context) (*still, error) { return new(still), nil })
+	s, err := cache.Get(ctx, p.cache, fmt.Sprintf("still %s %s %g %v", p.q.PhotoKey, name, p.scale,
+		part), func(context.Context) (*still, error) { return new(still), nil })
 	if err != nil {
 		return nil, err
 	}
@@ -153,7 +155,8 @@ func fields(ctx context.Context, all []addend, part image.Rectangle) ([]glow.Ter
 	return out, nil
 }
 
-func sumOnto(ctx context.Context, ahead *glow.Ahead, all []addend, part image.Rectangle) (*glow.Sum, error) {
+func sumOnto(ctx context.Context, ahead *glow.Ahead, all []addend,
+	part image.Rectangle) (*glow.Sum, error) {
 	terms, err := fields(ctx, all, part)
 	if err != nil {
 		return nil, err

@@ -15,8 +15,8 @@ import (
 	"pyrant/internal/recipe"
 )
 
-// Frames of a drag must have the bytes of a picture made from nothing, though what does not move is kept
-// summed from the third on.
+// Frames of a drag must have the bytes of a picture made from nothing, though what does not move is
+// kept summed from the third on.
 func TestFramesOfADragAreThePicture(t *testing.T) {
 	ph, base := reduced(t, 4)
 	base.Lights[1].Shells[3].Join = recipe.Screen
@@ -24,7 +24,8 @@ func TestFramesOfADragAreThePicture(t *testing.T) {
 	base.Room.On = false // which would be worked out anew for each frame of a new engine
 	e := New(1 << 30)
 	frame := func(e *Engine, r *recipe.Recipe) []byte {
-		return render(t, e, Request{Photo: ph, Recipe: r, LongEdge: 240, Profile: colour.SRGB}).(*image.RGBA).Pix
+		return render(t, e, Request{Photo: ph, Recipe: r, LongEdge: 240,
+			Profile: colour.SRGB}).(*image.RGBA).Pix
 	}
 	n := 0
 	drag := func(what, path string, values ...any) {
@@ -67,19 +68,21 @@ func TestStill(t *testing.T) {
 	var asked []string
 	add := func(names ...string) (all []addend) {
 		for _, name := range names {
-			all = append(all, addend{piece{key: name, weight: [3]float32{1, 1, 1}}, func(context.Context, image.Rectangle) ([]glow.Term, error) {
-				asked = append(asked, name)
-				f := raster.NewPlane(image.Rect(2, 2, 3, 3))
-				f.Pix[0] = 0.25
-				return []glow.Term{{Field: f, Weight: []float32{1, 1, 1}}}, nil
-			}})
+			all = append(all, addend{piece{key: name, weight: [3]float32{1, 1, 1}},
+				func(context.Context, image.Rectangle) ([]glow.Term, error) {
+					asked = append(asked, name)
+					f := raster.NewPlane(image.Rect(2, 2, 3, 3))
+					f.Pix[0] = 0.25
+					return []glow.Term{{Field: f, Weight: []float32{1, 1, 1}}}, nil
+				}})
 		}
 		return
 	}
 	for i, step := range []struct{ now, asked []string }{
 		{[]string{"a", "b", "c", "d", "e1"}, []string{"a", "b", "c", "d", "e1"}},
 		{[]string{"a", "b", "c", "d", "e2"}, []string{"a", "b", "c", "d", "e2"}},
-		{[]string{"a", "b", "c", "d", "e3"}, []string{"a", "b", "c", "d", "e3"}}, // and summed on the way
+		// and summed on the way
+		{[]string{"a", "b", "c", "d", "e3"}, []string{"a", "b", "c", "d", "e3"}},
 		{[]string{"a", "b", "c", "d", "e4"}, []string{"e4"}},
 		{[]string{"a", "b", "c", "f", "e4"}, []string{"a", "b", "c", "f", "e4"}},
 		{[]string{"a", "a", "c", "f", "e4"}, []string{"a", "a", "c", "f", "e4"}},
@@ -102,8 +105,8 @@ func TestStill(t *testing.T) {
 // moving is a core that is not kept.
 type moving struct{ coreRow }
 
-// Cores that were laid beside each other ahead, and those that move laid to them, make the rows that all of them make
-// in their order, to the bit, however many overlap.
+// Cores that were laid beside each other ahead, and those that move laid to them, make the rows
+// that all of them make in their order, to the bit, however many overlap.
 func TestStillCores(t *testing.T) {
 	const w = 60
 	random := rand.New(rand.NewPCG(3, 4))
@@ -148,10 +151,12 @@ func TestStillCores(t *testing.T) {
 		}
 		pix, alpha := show(r)
 		var err error
-		if r.still, err = st.beside(context.Background(), r.cores, image.Rect(0, 0, w, 1)); err != nil {
+		if r.still, err = st.beside(context.Background(), r.cores,
+			image.Rect(0, 0, w, 1)); err != nil {
 			t.Fatal(err)
 		}
-		if gotPix, gotAlpha := show(r); !slices.Equal(gotPix, pix) || !slices.Equal(gotAlpha, alpha) {
+		if gotPix, gotAlpha := show(r); !slices.Equal(gotPix, pix) || !slices.Equal(gotAlpha,
+			alpha) {
 			t.Fatalf("round %d: %d cores make another row when some are laid ahead", round, len(r.cores))
 		}
 		s := &scratch{core: newCores(w)}

@@ -30,7 +30,9 @@ func graded(tb testing.TB, r *recipe.Recipe) *recipe.Recipe {
 			for k := range 30 {
 				u := float64(k) / 29
 				sin, cos := math.Sincos(2.4*u + float64(i+7*a))
-				points = append(points, area.Dab{X: l * (0.5 + 0.3*cos*u + 0.1*math.Sin(float64(i))), Y: l * (0.33 + 0.22*sin*u + 0.08*math.Cos(float64(3*i))), P: 1})
+				points = append(points, area.Dab{X: l * (0.5 + 0.3*cos*u +
+					0.1*math.Sin(float64(i))),
+					Y: l * (0.33 + 0.22*sin*u + 0.08*math.Cos(float64(3*i))), P: 1})
 			}
 			s.Points = setting.ListOf(points...)
 			list = append(list, s)
@@ -42,7 +44,8 @@ func graded(tb testing.TB, r *recipe.Recipe) *recipe.Recipe {
 		r = next
 	}
 	add := func(step, in string, k pass.Kind) {
-		p := pass.Pass{Name: "A pass", On: true, Strength: 1, Joining: pass.Normal, Area: area.Ref(in), Does: k}
+		p := pass.Pass{Name: "A pass", On: true, Strength: 1, Joining: pass.Normal,
+			Area: area.Ref(in), Does: k}
 		list := r.Passes(step)
 		*list = append(*list, p)
 	}
@@ -52,7 +55,8 @@ func graded(tb testing.TB, r *recipe.Recipe) *recipe.Recipe {
 	cold.Temperature, cold.Saturation, cold.Richness = -60, 0.8, 0.2
 	more := day
 	more.Exposure = -0.8
-	curve := pass.Curves{All: []pass.Knot{{X: 0, Y: 0}, {X: 0.3, Y: 0.25}, {X: 1, Y: 1}}, Blue: []pass.Knot{{X: 0, Y: 0.02}, {X: 1, Y: 0.98}}}
+	curve := pass.Curves{All: []pass.Knot{{X: 0, Y: 0}, {X: 0.3, Y: 0.25}, {X: 1, Y: 1}},
+		Blue: []pass.Knot{{X: 0, Y: 0.02}, {X: 1, Y: 0.98}}}
 	add("dusk", "", day)
 	add("dusk", "", cold)
 	add("dusk", r.Areas[0].ID, more)
@@ -75,16 +79,23 @@ func benchGraded(b *testing.B, change func(r *recipe.Recipe, n int)) {
 }
 
 func BenchmarkGradedFader(b *testing.B) {
-	benchGraded(b, func(r *recipe.Recipe, n int) { r.Lights[n%3].Level = 0.5 + math.Mod(float64(n)*0.618, 1) })
+	benchGraded(b, func(r *recipe.Recipe, n int) {
+		r.Lights[n%3].Level = 0.5 +
+			math.Mod(float64(n)*0.618, 1)
+	})
 }
 
 func BenchmarkGradedGel(b *testing.B) {
-	benchGraded(b, func(r *recipe.Recipe, n int) { r.Lights[n%3].Gel.Hue = math.Mod(float64(n)*137.5, 360) })
+	benchGraded(b, func(r *recipe.Recipe,
+		n int) {
+		r.Lights[n%3].Gel.Hue = math.Mod(float64(n)*137.5, 360)
+	})
 }
 
 func BenchmarkGradedCurve(b *testing.B) {
 	benchGraded(b, func(r *recipe.Recipe, n int) {
-		r.Dusk.Passes[3].Does = pass.Curves{Blue: []pass.Knot{{X: 0, Y: 0}, {X: 0.4, Y: 0.3 + 0.2*math.Mod(float64(n)*0.618, 1)}, {X: 1, Y: 1}}}
+		r.Dusk.Passes[3].Does = pass.Curves{Blue: []pass.Knot{{X: 0, Y: 0},
+			{X: 0.4, Y: 0.3 + 0.2*math.Mod(float64(n)*0.618, 1)}, {X: 1, Y: 1}}}
 	})
 }
 
@@ -98,7 +109,8 @@ func BenchmarkGradedPaint(b *testing.B) {
 			points = nil
 		}
 		u := float64(n%60) / 60
-		points = append(points, area.Dab{X: l * (0.2 + 0.6*u), Y: l * (0.3 + 0.1*math.Sin(9*u)), P: 1})
+		points = append(points, area.Dab{X: l * (0.2 + 0.6*u), Y: l * (0.3 + 0.1*math.Sin(9*u)),
+			P: 1})
 		s := setting.New[area.Stroke](r.Photo.Frame())
 		s.Points = setting.ListOf(append([]area.Dab(nil), points...)...)
 		k := r.Areas[0].Parts[0].Of.(area.Strokes)

@@ -16,11 +16,13 @@ import (
 )
 
 func levels(exposure float64) pass.Pass {
-	return pass.Pass{Name: "Levels", On: true, Strength: 1, Joining: pass.Normal, Does: pass.Levels{Exposure: exposure, Middle: 1, White: 1}}
+	return pass.Pass{Name: "Levels", On: true, Strength: 1, Joining: pass.Normal,
+		Does: pass.Levels{Exposure: exposure, Middle: 1, White: 1}}
 }
 
 // within limits a pass to a new area of r.
-func within(t *testing.T, r *recipe.Recipe, p pass.Pass, parts ...area.Part) (*recipe.Recipe, pass.Pass) {
+func within(t *testing.T, r *recipe.Recipe, p pass.Pass,
+	parts ...area.Part) (*recipe.Recipe, pass.Pass) {
 	t.Helper()
 	next, id, err := r.AddArea("Area", parts...)
 	if err != nil {
@@ -30,7 +32,10 @@ func within(t *testing.T, r *recipe.Recipe, p pass.Pass, parts ...area.Part) (*r
 	return next, p
 }
 
-func part(of area.Source) area.Part { return area.Part{On: true, Does: area.Add, Amount: 1, Of: of} }
+func part(of area.Source) area.Part {
+	return area.Part{On: true, Does: area.Add, Amount: 1,
+		Of: of}
+}
 
 func ring(x, y, d, inner float64) area.Ring {
 	return area.Ring{X: x, Y: y, Width: d, Height: d, Inner: inner}
@@ -46,7 +51,10 @@ func TestPassesStayInTheirArea(t *testing.T) {
 	r := recipe.New(400, 300)
 	r, dark := within(t, r, levels(-2), part(ring(100, 100, 120, 0.6)))
 	r.Dusk.Passes = []pass.Pass{dark}
-	r, bright := within(t, r, levels(0.5), part(area.Strokes{Strokes: []area.Stroke{{Diameter: 60, Softness: 0.5, Flow: 1, Pen: area.PenFlow, Points: setting.ListOf(area.Dab{X: 300, Y: 200, P: 1}, area.Dab{X: 340, Y: 240, P: 1})}}}))
+	r, bright := within(t, r, levels(0.5),
+		part(area.Strokes{Strokes: []area.Stroke{{Diameter: 60, Softness: 0.5, Flow: 1,
+			Pen: area.PenFlow, Points: setting.ListOf(area.Dab{X: 300, Y: 200, P: 1},
+				area.Dab{X: 340, Y: 240, P: 1})}}}))
 	r.Finish.Passes = []pass.Pass{bright}
 	if err := r.Validate(); err != nil {
 		t.Fatal(err)
@@ -62,7 +70,9 @@ func TestPassesStayInTheirArea(t *testing.T) {
 			}
 		}
 	}
-	if got, want := linear(render(t, New(1<<24), Request{Photo: p, Recipe: r, Deep: true}), 100, 100)[1], colour.SRGBToLinear(float64(p.Pix8[3*(100*400+100)+1])/255)/4; math.Abs(got-want) > 1e-3 {
+	if got, want := linear(render(t, New(1<<24), Request{Photo: p, Recipe: r, Deep: true}), 100,
+		100)[1],
+		colour.SRGBToLinear(float64(p.Pix8[3*(100*400+100)+1])/255)/4; math.Abs(got-want) > 1e-3 {
 		t.Errorf("in the middle of the dark area is %v, want %v", got, want)
 	}
 }
@@ -82,7 +92,8 @@ func TestWhatEmitsAndWhatIsGivenBackStayOutOfTheDark(t *testing.T) {
 	for _, keep := range []float64{0, 0.4, 1} {
 		l.Keep = keep
 		near(t, "what the light covers", at(150, 200), grey*(1-(1-keep)*7/8), 1e-3)
-		near(t, "its soft edge", at(199, 200), grey*(1-(1-keep*0.5*(1+math.Erf(0.5/4/math.Sqrt2)))*7/8), 0.01*grey)
+		near(t, "its soft edge", at(199, 200),
+			grey*(1-(1-keep*0.5*(1+math.Erf(0.5/4/math.Sqrt2)))*7/8), 0.01*grey)
 		near(t, "far from it", at(450, 200), grey/8, 1e-3)
 	}
 	next, id, err := r.AddArea("Edge of the arm", part(ring(450, 200, 100, 0.5)))
@@ -97,7 +108,8 @@ func TestWhatEmitsAndWhatIsGivenBackStayOutOfTheDark(t *testing.T) {
 	// where more falls, and never more than the photo had.
 	r.Dusk.Back = recipe.Back{}
 	r.Spill.On = true
-	r.Lights[0].Spill = recipe.Spill{On: true, Strength: 1, Reach: 400, Tone: area.ToneWindow{High: 1}}
+	r.Lights[0].Spill = recipe.Spill{On: true, Strength: 1, Reach: 400,
+		Tone: area.ToneWindow{High: 1}}
 	before, far := at(260, 200), at(590, 390)
 	r.Dusk.Back.Spill = 1
 	after := at(260, 200)
@@ -122,7 +134,8 @@ func TestAreasOfLights(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		m, err := e.AreaMask(context.Background(), Request{Photo: p, PhotoKey: "p", Recipe: next}, id, false)
+		m, err := e.AreaMask(context.Background(), Request{Photo: p, PhotoKey: "p", Recipe: next},
+			id, false)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -133,11 +146,15 @@ func TestAreasOfLights(t *testing.T) {
 		l    area.Light
 		x    int
 		want float64
-	}{{area.Light{What: area.Covers}, 150, 1}, {area.Light{What: area.Covers}, 450, 1}, {area.Light{What: area.Covers, Light: first}, 450, 0}, {area.Light{What: area.Covers, Light: first}, 150, 1}, {area.Light{What: area.Covers}, 300, 0}} {
+	}{{area.Light{What: area.Covers}, 150, 1}, {area.Light{What: area.Covers}, 450, 1},
+		{area.Light{What: area.Covers, Light: first}, 450, 0},
+		{area.Light{What: area.Covers, Light: first}, 150, 1}, {area.Light{What: area.Covers}, 300,
+			0}} {
 		near(t, "a shape", cover(c.l, c.x, 200), c.want, 1e-6)
 	}
 	for _, what := range []area.What{area.Glow, area.Spill} {
-		in, out := cover(area.Light{What: what, Light: first}, 215, 200), cover(area.Light{What: what, Light: first}, 300, 200)
+		in, out := cover(area.Light{What: what, Light: first}, 215, 200),
+			cover(area.Light{What: what, Light: first}, 300, 200)
 		more := cover(area.Light{What: what, Light: first, Gain: 1}, 215, 200)
 		if !(in > out && out > 0 && in < 1) {
 			t.Errorf("%s covers %v near the light and %v further on", what, in, out)
@@ -166,11 +183,13 @@ func TestPassesAreAlikeInStripsAndAtEveryScale(t *testing.T) {
 	shade.Shadows, shade.Highlights = 0.5, -0.5
 	for _, step := range []string{"dusk", "finish"} {
 		list := r.Passes(step)
-		*list = append(*list, pass.Pass{Name: "Shade", On: true, Strength: 0.7, Joining: pass.Normal, Does: shade})
+		*list = append(*list, pass.Pass{Name: "Shade", On: true, Strength: 0.7,
+			Joining: pass.Normal, Does: shade})
 	}
 	hue := part(setting.New[area.Hue](r.Photo.Frame()))
 	hue.Feather = 12
-	r, sat := within(t, r, pass.Pass{Name: "Green", On: true, Strength: 1, Joining: pass.SoftLight, Does: pass.Colour{Saturation: 0.4}}, hue)
+	r, sat := within(t, r, pass.Pass{Name: "Green", On: true, Strength: 1, Joining: pass.SoftLight,
+		Does: pass.Colour{Saturation: 0.4}}, hue)
 	r.Dusk.Passes = append(r.Dusk.Passes, sat)
 	if err := r.Validate(); err != nil {
 		t.Fatal(err)

@@ -12,7 +12,8 @@ import (
 	"pyrant/internal/recipe/pass"
 )
 
-// picture returns the rows of a picture that a pass lays over the plan's; nil where it is not there.
+// picture returns the rows of a picture that a pass lays over the plan's; nil where it is not
+// there.
 func (p *plan) picture(ctx context.Context, k pass.Picture) (pass.PictureRows, error) {
 	if p.q.pictures == nil {
 		return nil, nil
@@ -23,22 +24,24 @@ func (p *plan) picture(ctx context.Context, k pass.Picture) (pass.PictureRows, e
 	}
 	scale := k.Size * p.scale / float64(o.Width) // pixels of the plan for one of the picture
 	small := math.Min(scale, 1)
-	at := image.Rect(0, 0, max(int(float64(o.Width)*small+0.5), 1), max(int(float64(o.Height)*small+0.5), 1))
+	at := image.Rect(0, 0, max(int(float64(o.Width)*small+0.5), 1),
+		max(int(float64(o.Height)*small+0.5), 1))
 	soft := k.Soft * p.scale * float64(at.Dx()) / (k.Size * p.scale)
-	pic, err := cache.Get(ctx, p.cache, fmt.Sprintf("picture %s %v %g", k.Sum, at, soft), func(ctx context.Context) (*raster.RGB, error) {
-		defer p.stats.add("picture", time.Now())
-		out := raster.NewRGB(at)
-		step := float64(o.Width) / float64(at.Dx())
-		if err := raster.Rows(ctx, 0, at.Max.Y, func(y0, y1 int) {
-			var s shrinker
-			for y := y0; y < y1 && ctx.Err() == nil; y++ {
-				s.row(out.Row(y), o, step, 0, y)
+	pic, err := cache.Get(ctx, p.cache, fmt.Sprintf("picture %s %v %g", k.Sum, at, soft),
+		func(ctx context.Context) (*raster.RGB, error) {
+			defer p.stats.add("picture", time.Now())
+			out := raster.NewRGB(at)
+			step := float64(o.Width) / float64(at.Dx())
+			if err := raster.Rows(ctx, 0, at.Max.Y, func(y0, y1 int) {
+				var s shrinker
+				for y := y0; y < y1 && ctx.Err() == nil; y++ {
+					s.row(out.Row(y), o, step, 0, y)
+				}
+			}); err != nil {
+				return nil, err
 			}
-		}); err != nil {
-			return nil, err
-		}
-		return softened(ctx, out, soft)
-	})
+			return softened(ctx, out, soft)
+		})
 	if err != nil {
 		return nil, err
 	}
@@ -83,7 +86,8 @@ func (l *laid) Row(pix, cover []float32, x0, y int) {
 	}
 }
 
-// softened returns a picture blurred by a deviation: by three boxes, which is a Gaussian to three hundredths (Wells 1986).
+// softened returns a picture blurred by a deviation: by three boxes, which is a Gaussian to three
+// hundredths (Wells 1986).
 func softened(ctx context.Context, m *raster.RGB, sigma float64) (*raster.RGB, error) {
 	if sigma < 0.3 {
 		return m, nil

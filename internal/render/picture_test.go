@@ -37,8 +37,8 @@ func quarters(w, h int) *photo.Photo {
 	return p
 }
 
-// A picture lies where it is laid, as large, turned and mirrored as it is said to be, joins as its pass does, and only in the
-// pass's area; at half the scale it lies in the same place.
+// A picture lies where it is laid, as large, turned and mirrored as it is said to be, joins as its
+// pass does, and only in the pass's area; at half the scale it lies in the same place.
 func TestPicture(t *testing.T) {
 	p := flat(300, 200, 100)
 	r := recipe.New(300, 200)
@@ -76,7 +76,8 @@ func TestPicture(t *testing.T) {
 			}
 		}
 	}
-	grey, red, green, blue, white := [3]int{100, 100, 100}, [3]int{255, 0, 0}, [3]int{0, 255, 0}, [3]int{0, 0, 255}, [3]int{255, 255, 255}
+	grey, red, green, blue, white := [3]int{100, 100, 100}, [3]int{255, 0, 0}, [3]int{0, 255, 0},
+		[3]int{0, 0, 255}, [3]int{255, 255, 255}
 	// From 90 to 210 across, from 70 to 130 down.
 	m := shot(k, 0)
 	is("laid", m, 100, 80, red)
@@ -113,7 +114,8 @@ func TestPicture(t *testing.T) {
 	is("screen", m, 100, 80, [3]int{255, 100, 100})
 	is("screen beside it", m, 60, 100, grey)
 	r.Finish.Passes[0].Joining = pass.Normal
-	r.Areas = []area.Area{{ID: "a", Name: "Left", Parts: []area.Part{{On: true, Does: area.Add, Amount: 1, Of: area.Shape{Shape: shape.Ellipse{X: 0, Y: 100, Width: 290, Height: 600}}}}}}
+	r.Areas = []area.Area{{ID: "a", Name: "Left", Parts: []area.Part{{On: true, Does: area.Add,
+		Amount: 1, Of: area.Shape{Shape: shape.Ellipse{X: 0, Y: 100, Width: 290, Height: 600}}}}}}
 	r.Finish.Passes[0].Area = "a"
 	m = shot(k, 0)
 	is("in its area", m, 100, 80, red)
@@ -145,19 +147,23 @@ func TestReferenceLies(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for q, want := range map[[2]int]uint8{{100, 60}: 255, {200, 60}: 0, {100, 160}: 0, {200, 160}: 255} {
+	for q, want := range map[[2]int]uint8{{100, 60}: 255, {200, 60}: 0, {100, 160}: 0,
+		{200, 160}: 255} {
 		if c := m.RGBAAt(q[0], q[1]); c.R != want {
 			t.Errorf("at %v the reference is %v", q, c)
 		}
 	}
 	// Moved to the right by 20 of its pixels the photo lies 40 of its own farther.
 	s.X = 20
-	if m, _ = e.Reference(t.Context(), Request{Photo: p, Recipe: r, Profile: colour.SRGB}, o, "o", s); m.RGBAAt(115, 60).G != 255 || m.RGBAAt(105, 60).R != 255 {
+	if m, _ = e.Reference(t.Context(), Request{Photo: p, Recipe: r, Profile: colour.SRGB}, o, "o",
+		s); m.RGBAAt(115, 60).G != 255 || m.RGBAAt(105, 60).R != 255 {
 		t.Errorf("moved it is %v and %v", m.RGBAAt(105, 60), m.RGBAAt(115, 60))
 	}
 	r.Crop.X, r.Crop.Y, r.Crop.Width, r.Crop.Height = 200, 50, 100, 60
 	s.X = 0
-	if m, err = e.Reference(t.Context(), Request{Photo: p, Recipe: r, Profile: colour.SRGB}, o, "o", s); err != nil || m.Rect.Dx() != 100 || m.RGBAAt(10, 10).G != 255 || m.RGBAAt(10, 10).R != 0 {
+	if m, err = e.Reference(t.Context(), Request{Photo: p, Recipe: r, Profile: colour.SRGB}, o, "o",
+		s); err != nil || m.Rect.Dx() != 100 || m.RGBAAt(10, 10).G != 255 ||
+		m.RGBAAt(10, 10).R != 0 {
 		t.Errorf("cropped it is %v: %v, %v", m.Rect, m.RGBAAt(10, 10), err)
 	}
 }
@@ -170,7 +176,8 @@ func TestAdded(t *testing.T) {
 	l.Spill.Reach = 120
 	fields := func() [3]float64 {
 		t.Helper()
-		f, err := New(1<<24).Added(t.Context(), Request{Photo: p, PhotoKey: "p", Recipe: r, LongEdge: 300}, nil)
+		f, err := New(1<<24).Added(t.Context(), Request{Photo: p, PhotoKey: "p", Recipe: r,
+			LongEdge: 300}, nil)
 		if err != nil || len(f) != 1 {
 			t.Fatal(err)
 		}

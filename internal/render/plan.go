@@ -38,8 +38,9 @@ type plan struct {
 	masks    masks                      // of areas, to be let go of by an export
 	drawn    map[area.Ref]*raster.Plane // areas over the part drawnFor
 	drawnFor image.Rectangle
-	room     *inRoom  // set up when first asked for; nil without a room
-	space    string   // key of the room as geometry, once it was asked for, but for the lights that cross its things
+	room     *inRoom // set up when first asked for; nil without a room
+	// key of the room as geometry, once it was asked for, but for the lights that cross its things
+	space    string
 	crossing string   // and of those
 	stands   []string // keys of the lights and where they stand
 	stats    *Stats
@@ -85,7 +86,8 @@ func newPlanUpTo(ctx context.Context, c *cache.Cache, q *Request, last string) (
 	if scale > 1 {
 		return nil, tooLarge(max(q.Photo.Width, q.Photo.Height))
 	}
-	p := &plan{cache: c, q: q, layer: l, scale: scale, frame: image.Rect(0, 0, w, h), profile: q.Profile, stats: q.Stats}
+	p := &plan{cache: c, q: q, layer: l, scale: scale, frame: image.Rect(0, 0, w, h),
+		profile: q.Profile, stats: q.Stats}
 	p.view = p.frame
 	if !q.View.Empty() {
 		p.view = q.View.Intersect(p.frame)
@@ -158,7 +160,8 @@ func (p *plan) lightUp(ctx context.Context) error {
 }
 
 // each makes something of each light, side by side, and returns what there is of it in their order.
-func each[T any](ctx context.Context, p *plan, of func(context.Context, *litLight) (*T, error)) (out []T, err error) {
+func each[T any](ctx context.Context, p *plan, of func(context.Context,
+	*litLight) (*T, error)) (out []T, err error) {
 	list := make([]*T, len(p.lights))
 	if err := raster.Try(ctx, len(list), func(i int) (err error) {
 		list[i], err = of(ctx, p.lights[i])
@@ -175,7 +178,8 @@ func each[T any](ctx context.Context, p *plan, of func(context.Context, *litLigh
 }
 
 // newLight returns a light with what its shapes cover.
-func newLight(ctx context.Context, c *cache.Cache, r *recipe.Recipe, l *recipe.Light) (*litLight, error) {
+func newLight(ctx context.Context, c *cache.Cache, r *recipe.Recipe,
+	l *recipe.Light) (*litLight, error) {
 	cover, err := coverOf(ctx, c, r, l.Shapes, false)
 	if err != nil {
 		return nil, err
@@ -183,8 +187,8 @@ func newLight(ctx context.Context, c *cache.Cache, r *recipe.Recipe, l *recipe.L
 	return &litLight{l: l, cover: cover, key: cover.Key()}, nil
 }
 
-// drawnOut returns the light as its streak draws it out, which core and glow are made of. Without a streak
-// that is the light itself.
+// drawnOut returns the light as its streak draws it out, which core and glow are made of. Without a
+// streak that is the light itself.
 func (p *plan) drawnOut(ctx context.Context, ll *litLight) (*litLight, error) {
 	s := ll.l.Streak
 	if s.Length <= 0 {
@@ -193,11 +197,13 @@ func (p *plan) drawnOut(ctx context.Context, ll *litLight) (*litLight, error) {
 	if ll.drawn != nil {
 		return ll.drawn, nil
 	}
-	k := streak.Streak{Length: s.Length, Angle: s.Angle, Both: s.Sides == recipe.BothSides, Taper: s.Taper}
-	cover, err := cache.Get(ctx, p.cache, fmt.Sprintf("streak %s %v", ll.key, k), func(ctx context.Context) (*streak.Coverage, error) {
-		defer p.stats.add("streak", time.Now())
-		return streak.New(ctx, ll.cover, k)
-	})
+	k := streak.Streak{Length: s.Length, Angle: s.Angle, Both: s.Sides == recipe.BothSides,
+		Taper: s.Taper}
+	cover, err := cache.Get(ctx, p.cache, fmt.Sprintf("streak %s %v", ll.key, k),
+		func(ctx context.Context) (*streak.Coverage, error) {
+			defer p.stats.add("streak", time.Now())
+			return streak.New(ctx, ll.cover, k)
+		})
 	if err != nil {
 		return nil, err
 	}
@@ -211,7 +217,11 @@ func (p *plan) drawnOut(ctx context.Context, ll *litLight) (*litLight, error) {
 	if part := p.near(ll.l, depthBlur*width); !cover.Reach(p.scale).In(part) {
 		key := fmt.Sprintf("mask %s %g %v", out.key, p.scale, part)
 		out.key += fmt.Sprintf(" in %v", part)
-		out.mask, err = cache.Own(ctx, p.cache, key, func(context.Context) (coverage.Mask, error) { return cover.Within(p.scale, part), nil })
+		out.mask, err = cache.Own(ctx, p.cache, key,
+			func(context.Context) (coverage.Mask, error) {
+				return cover.Within(p.scale, part),
+					nil
+			})
 	} else {
 		out.mask, err = p.mask(ctx, out)
 	}
@@ -227,9 +237,9 @@ func (p *plan) drawnOut(ctx context.Context, ll *litLight) (*litLight, error) {
 	return out, nil
 }
 
-// near returns the pixels, in the frame and beside it, where a light's coverage can change the picture. It extends the
-// frame by the reach of the light's widest shell, of its bloom, and of the blur that rounds its core. It grows in steps,
-// so that dragging a radius seldom changes it.
+// near returns the pixels, in the frame and beside it, where a light's coverage can change the
+// picture. It extends the frame by the reach of the light's widest shell, of its bloom, and of the
+// blur that rounds its core. It grows in steps, so that dragging a radius seldom changes it.
 func (p *plan) near(l *recipe.Light, depth float64) image.Rectangle {
 	widest := math.Max(math.Hypot(l.Core.Feather, l.Core.BloomRadius), depth)
 	for i := range l.Shells {
@@ -249,7 +259,8 @@ type term struct {
 	weight []float32
 }
 
-func (p *plan) term(ctx context.Context, ll *litLight, sigma float64, weight ...float32) (term, error) {
+func (p *plan) term(ctx context.Context, ll *litLight, sigma float64,
+	weight ...float32) (term, error) {
 	t := term{light: ll, sigma: sigma, weight: weight}
 	t.level, t.rest = glow.Level(sigma)
 	return t, p.pyramid(ctx, ll, t.level)
@@ -262,10 +273,11 @@ func (p *plan) pyramid(ctx context.Context, ll *litLight, top int) error {
 		return nil
 	}
 	top = max(top, 6)
-	pyr, err := cache.Get(ctx, p.cache, fmt.Sprintf("pyramid %s %g %d", ll.key, p.scale, top), func(ctx context.Context) (*glow.Pyramid, error) {
-		defer p.stats.add("mask", time.Now())
-		return glow.NewPyramid(ctx, ll.mask, ll.mask.Bounds(), top)
-	})
+	pyr, err := cache.Get(ctx, p.cache, fmt.Sprintf("pyramid %s %g %d", ll.key, p.scale, top),
+		func(ctx context.Context) (*glow.Pyramid, error) {
+			defer p.stats.add("mask", time.Now())
+			return glow.NewPyramid(ctx, ll.mask, ll.mask.Bounds(), top)
+		})
 	ll.pyr = pyr
 	return err
 }
@@ -292,13 +304,15 @@ func (p *plan) field(ctx context.Context, t *term, part image.Rectangle) (glow.T
 	ext := t.light.pyr.Extent(t.level, t.rest).Intersect(clip)
 	need := shrink(part, t.level).Intersect(ext)
 	if need.Empty() {
-		return glow.Term{Level: t.level, Field: raster.NewPlane(image.Rectangle{}), Weight: t.weight}, nil
+		return glow.Term{Level: t.level, Field: raster.NewPlane(image.Rectangle{}),
+			Weight: t.weight}, nil
 	}
 	region := ext
 	if ext.Dx()*ext.Dy() > wholeLimit || t.level == 0 && ext.Dx()*ext.Dy() > 4*need.Dx()*need.Dy() {
 		region = need
 	}
-	f, err := forPart(ctx, p, region == need && region != ext, fmt.Sprintf("shell %s %g %g %v", t.light.key, p.scale, t.sigma, region), func(ctx context.Context) (*raster.Plane, error) {
+	f, err := forPart(ctx, p, region == need && region != ext, fmt.Sprintf("shell %s %g %g %v",
+		t.light.key, p.scale, t.sigma, region), func(ctx context.Context) (*raster.Plane, error) {
 		defer p.stats.add("shell", time.Now())
 		return t.light.pyr.Blur(ctx, t.level, t.rest, region)
 	})
@@ -307,7 +321,8 @@ func (p *plan) field(ctx context.Context, t *term, part image.Rectangle) (glow.T
 
 // forPart is cache.Get, but for what serves one strip of an export alone, which is
 // not kept.
-func forPart[T cache.Sized](ctx context.Context, p *plan, alone bool, key string, build func(context.Context) (T, error)) (T, error) {
+func forPart[T cache.Sized](ctx context.Context, p *plan, alone bool, key string,
+	build func(context.Context) (T, error)) (T, error) {
 	if alone && p.passing {
 		return build(ctx)
 	}

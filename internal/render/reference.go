@@ -15,18 +15,23 @@ import (
 	"pyrant/internal/vision/align"
 )
 
-// Reference returns a second photo as it lies on q's, which lies on it by s, in the part of the picture that q asks for;
-// what it does not show is black. key names its bytes.
-func (e *Engine) Reference(ctx context.Context, q Request, o *photo.Photo, key string, s align.Similarity) (out *image.RGBA, err error) {
+// Reference returns a second photo as it lies on q's, which lies on it by s, in the part of the
+// picture that q asks for; what it does not show is black. key names its bytes.
+func (e *Engine) Reference(ctx context.Context, q Request, o *photo.Photo, key string,
+	s align.Similarity) (out *image.RGBA, err error) {
 	defer fault.Catch(&err)
-	m, err := q.frame(ctx, func(q Request) (image.Image, error) { return e.reference(ctx, q, o, key, s) })
+	m, err := q.frame(ctx, func(q Request) (image.Image, error) {
+		return e.reference(ctx, q, o, key,
+			s)
+	})
 	if err != nil {
 		return nil, err
 	}
 	return m.(*image.RGBA), nil
 }
 
-func (e *Engine) reference(ctx context.Context, q Request, o *photo.Photo, key string, s align.Similarity) (image.Image, error) {
+func (e *Engine) reference(ctx context.Context, q Request, o *photo.Photo, key string,
+	s align.Similarity) (image.Image, error) {
 	w, h, scale := Size(q.Photo.Width, q.Photo.Height, q.LongEdge)
 	if scale > 1 {
 		return nil, tooLarge(max(q.Photo.Width, q.Photo.Height))
@@ -40,18 +45,20 @@ func (e *Engine) reference(ctx context.Context, q Request, o *photo.Photo, key s
 	}
 	// As fine as the picture: never coarser than the reference itself.
 	small := math.Min(scale/s.Size, 1)
-	at := image.Rect(0, 0, max(int(float64(o.Width)*small+0.5), 1), max(int(float64(o.Height)*small+0.5), 1))
-	pic, err := cache.Get(ctx, e.Cache, fmt.Sprintf("reference %s %v", key, at), func(ctx context.Context) (*raster.RGB, error) {
-		defer q.Stats.add("reference", time.Now())
-		out := raster.NewRGB(at)
-		step := float64(o.Width) / float64(at.Dx())
-		return out, raster.Rows(ctx, 0, at.Max.Y, func(y0, y1 int) {
-			var k shrinker
-			for y := y0; y < y1 && ctx.Err() == nil; y++ {
-				k.row(out.Row(y), o, step, 0, y)
-			}
+	at := image.Rect(0, 0, max(int(float64(o.Width)*small+0.5), 1),
+		max(int(float64(o.Height)*small+0.5), 1))
+	pic, err := cache.Get(ctx, e.Cache, fmt.Sprintf("reference %s %v", key, at),
+		func(ctx context.Context) (*raster.RGB, error) {
+			defer q.Stats.add("reference", time.Now())
+			out := raster.NewRGB(at)
+			step := float64(o.Width) / float64(at.Dx())
+			return out, raster.Rows(ctx, 0, at.Max.Y, func(y0, y1 int) {
+				var k shrinker
+				for y := y0; y < y1 && ctx.Err() == nil; y++ {
+					k.row(out.Row(y), o, step, 0, y)
+				}
+			})
 		})
-	})
 	if err != nil {
 		return nil, err
 	}
@@ -66,7 +73,8 @@ func (e *Engine) reference(ctx context.Context, q Request, o *photo.Photo, key s
 		for y := y0; y < y1; y++ {
 			clear(row)
 			for x := range view.Dx() {
-				u, v := s.At((float64(view.Min.X+x)+0.5)/scale, (float64(y)+0.5)/scale, q.Photo.Width, q.Photo.Height, o.Width, o.Height)
+				u, v := s.At((float64(view.Min.X+x)+0.5)/scale, (float64(y)+0.5)/scale,
+					q.Photo.Width, q.Photo.Height, o.Width, o.Height)
 				pic.Between(row[3*x:], u*kx-0.5, v*ky-0.5)
 			}
 			profile.Encode8(out.Pix[out.PixOffset(view.Min.X, y):][:4*view.Dx()], row, 1<<31, 0)
@@ -74,16 +82,19 @@ func (e *Engine) reference(ctx context.Context, q Request, o *photo.Photo, key s
 	})
 }
 
-// Added returns the light that each of q's lights adds to the photo by its spill, in white and at a strength of 1, in linear
-// light on a picture with q's long edge: what match.Fit takes. Lights that are off, or whose spill is, add nothing.
+// Added returns the light that each of q's lights adds to the photo by its spill, in white and at a
+// strength of 1, in linear light on a picture with q's long edge: what match.Fit takes. Lights that
+// are off, or whose spill is, add nothing.
 func (e *Engine) Added(ctx context.Context, q Request, each func(done int)) ([]*raster.RGB, error) {
-	q.View, q.Layer, q.Deep, q.Profile, q.Uncropped, q.Rough = image.Rectangle{}, Spill, true, colour.SRGB, true, nil
+	q.View, q.Layer, q.Deep, q.Profile, q.Uncropped, q.Rough = image.Rectangle{}, Spill, true,
+		colour.SRGB, true, nil
 	lit := q.Recipe.Lit()
 	out := make([]*raster.RGB, len(q.Recipe.Lights))
 	for i := range out {
 		w, h, _ := Size(q.Photo.Width, q.Photo.Height, q.LongEdge)
 		out[i] = raster.NewRGB(image.Rect(0, 0, w, h))
-		if !lit[i] || !q.Recipe.Lights[i].Spill.On || q.Recipe.Lights[i].Spill.Strength <= 0 || q.Recipe.Lights[i].Gain() <= 0 {
+		if !lit[i] || !q.Recipe.Lights[i].Spill.On || q.Recipe.Lights[i].Spill.Strength <= 0 ||
+			q.Recipe.Lights[i].Gain() <= 0 {
 			continue
 		}
 		r := *q.Recipe
@@ -118,5 +129,6 @@ func (e *Engine) Added(ctx context.Context, q Request, each func(done int)) ([]*
 	return out, nil
 }
 
-// whiteSpill is the strength at which light is worked out for a fit: so low that next to nothing is near white.
+// whiteSpill is the strength at which light is worked out for a fit: so low that next to nothing is
+// near white.
 const whiteSpill = 0.25

@@ -30,8 +30,8 @@ import (
 // several goroutines.
 type Engine struct {
 	Cache *cache.Cache
-	// Pictures returns the pictures that recipes name beside their photos, by the SHA-256 of their bytes. Where it is nil, or
-	// returns nil, they are left out.
+	// Pictures returns the pictures that recipes name beside their photos, by the SHA-256 of their
+	// bytes. Where it is nil, or returns nil, they are left out.
 	Pictures func(ctx context.Context, sum string) (*photo.Photo, error)
 }
 
@@ -50,7 +50,8 @@ type Request struct {
 	// View is the part to render, in pixels of the picture of that scale; the
 	// empty rectangle is all of it.
 	View image.Rectangle
-	// Uncropped asks for all of the photo, turned and cut as it is and not as the recipe's crop has it.
+	// Uncropped asks for all of the photo, turned and cut as it is and not as the recipe's crop has
+	// it.
 	Uncropped bool
 	// Layer chooses what of the picture to render; "" is all of it.
 	Layer Layer
@@ -58,8 +59,9 @@ type Request struct {
 	Deep bool
 	// Profile is what the result is encoded for; nil is the photo's own.
 	Profile *colour.Profile
-	// Rough, if set, lets the light of a room be worked out less finely where it is not ready, and a small picture be
-	// exposed once for each pixel, for a frame while something moves, and is told whether it was.
+	// Rough, if set, lets the light of a room be worked out less finely where it is not ready, and
+	// a small picture be exposed once for each pixel, for a frame while something moves, and is
+	// told whether it was.
 	Rough *atomic.Bool
 	// pictures is the engine's.
 	pictures func(ctx context.Context, sum string) (*photo.Photo, error)
@@ -127,14 +129,16 @@ const exportBytes = 512 << 20
 // Export renders like Render, but in strips, so that only a part of the float
 // working values is in memory at any time; progress is called with the share
 // that is done, from 0 to 1. It leaves nothing in the engine's cache.
-func (e *Engine) Export(ctx context.Context, q Request, progress func(float64)) (img image.Image, err error) {
+func (e *Engine) Export(ctx context.Context, q Request,
+	progress func(float64)) (img image.Image, err error) {
 	defer fault.Catch(&err)
 	q.pictures = e.Pictures
 	return q.frame(ctx, func(q Request) (image.Image, error) { return e.strips(ctx, q, progress) })
 }
 
 // strips renders a part of the photo in strips.
-func (e *Engine) strips(ctx context.Context, q Request, progress func(float64)) (image.Image, error) {
+func (e *Engine) strips(ctx context.Context, q Request,
+	progress func(float64)) (image.Image, error) {
 	if q.twice() {
 		img, err := inParts(ctx, e.Cache.Scoped(exportBytes), q)
 		if err == nil && progress != nil {
@@ -206,7 +210,8 @@ func (p *plan) strip(ctx context.Context, part image.Rectangle, out image.Image)
 	return raster.Rows(ctx, part.Min.Y, part.Max.Y, func(y0, y1 int) {
 		s := pool.Get().(*scratch)
 		defer pool.Put(s)
-		// A row of many blended shells takes tens of milliseconds: who gives up does not wait for a band of them.
+		// A row of many blended shells takes tens of milliseconds: who gives up does not wait for a
+		// band of them.
 		for y := y0; y < y1 && ctx.Err() == nil; y++ {
 			for _, r := range rows {
 				r.row(s, part.Min.X, part.Max.X, y)

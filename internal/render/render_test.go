@@ -50,7 +50,8 @@ func noise(w, h int, deep bool) *photo.Photo {
 }
 
 func panel(x0, y0, x1, y1 float64) shape.Shapes {
-	return shape.Shapes{shape.Outline{Nodes: shape.PathOf(shape.Node{X: x0, Y: y0}, shape.Node{X: x1, Y: y0}, shape.Node{X: x1, Y: y1}, shape.Node{X: x0, Y: y1})}}
+	return shape.Shapes{shape.Outline{Nodes: shape.PathOf(shape.Node{X: x0, Y: y0},
+		shape.Node{X: x1, Y: y0}, shape.Node{X: x1, Y: y1}, shape.Node{X: x0, Y: y1})}}
 }
 
 // lit returns a recipe for p with one light of the given shapes, dusk as it is.
@@ -78,7 +79,8 @@ func TestAnEmptyRecipeChangesNoByte(t *testing.T) {
 		}
 	}
 	p = noise(67, 41, true)
-	d := render(t, New(1<<20), Request{Photo: p, Recipe: recipe.New(67, 41), Deep: true}).(*image.RGBA64)
+	d := render(t, New(1<<20), Request{Photo: p, Recipe: recipe.New(67, 41),
+		Deep: true}).(*image.RGBA64)
 	for i := range p.Pix16 {
 		at := 8*(i/3) + 2*(i%3)
 		if v := uint16(d.Pix[at])<<8 | uint16(d.Pix[at+1]); v != p.Pix16[i] {
@@ -97,7 +99,8 @@ func TestUntouchedPixelsKeepTheirBytes(t *testing.T) {
 	for y := range 300 {
 		for x := range 500 {
 			same := bytes.Equal(m.Pix[m.PixOffset(x, y):][:3], p.Pix8[3*(y*500+x):][:3])
-			d := math.Hypot(math.Max(0, math.Max(40-float64(x), float64(x)-80)), math.Max(0, math.Max(40-float64(y), float64(y)-80)))
+			d := math.Hypot(math.Max(0, math.Max(40-float64(x), float64(x)-80)),
+				math.Max(0, math.Max(40-float64(y), float64(y)-80)))
 			if d > 95 && !same {
 				t.Fatalf("pixel %d, %d, which lies %0.f px from the light with a reach of 90, was changed", x, y, d)
 			}
@@ -113,7 +116,8 @@ func TestUntouchedPixelsKeepTheirBytes(t *testing.T) {
 
 func TestPlainIsThePhoto(t *testing.T) {
 	p, r := demoShot(t)
-	m := rgba(t, New(1<<20), Request{Photo: p, Recipe: r, Layer: Plain, View: image.Rect(700, 300, 900, 500)})
+	m := rgba(t, New(1<<20), Request{Photo: p, Recipe: r, Layer: Plain, View: image.Rect(700, 300,
+		900, 500)})
 	for y := 300; y < 500; y++ {
 		for x := 700; x < 900; x++ {
 			if !bytes.Equal(m.Pix[m.PixOffset(x, y):][:3], p.Pix8[3*(y*p.Width+x):][:3]) {
@@ -139,7 +143,8 @@ func TestCoreGlowAndSpill(t *testing.T) {
 		for dy := range 12 {
 			for dx := range 12 {
 				for c := range 3 {
-					s[c] += colour.Undisplay(float32(m.Pix[m.PixOffset(x+dx-6, 300+dy-6)+c])/255) / 144
+					s[c] += colour.Undisplay(float32(m.Pix[m.PixOffset(x+dx-6,
+						300+dy-6)+c])/255) / 144
 				}
 			}
 		}
@@ -160,7 +165,8 @@ func TestCoreGlowAndSpill(t *testing.T) {
 			last = v
 		}
 		added := colour.RGB{R: c.R - dark, G: c.G - dark, B: c.B - dark}
-		added = added.Scale(l.Gel.Colour().B / added.B) // as bright as the gel, since hue is one of display values
+		// as bright as the gel, since hue is one of display values
+		added = added.Scale(l.Gel.Colour().B / added.B)
 		if hue, _ := colour.HueOf(added); x < 600 && math.Abs(hue-200) > 12 {
 			t.Errorf("at x = %d the added light has hue %.0f; the gel's is 200", x, hue)
 		}
@@ -171,7 +177,8 @@ func TestCoreGlowAndSpill(t *testing.T) {
 		t.Errorf("spill at 210 px: %v, in the dark: %v", far, dark)
 	}
 	r.Spill.On = false
-	if none := at(rgba(t, e, Request{Photo: p, Recipe: r}), 500).Luma(); math.Abs(float64(none-dark)) > 1e-4 {
+	if none := at(rgba(t, e, Request{Photo: p, Recipe: r}),
+		500).Luma(); math.Abs(float64(none-dark)) > 1e-4 {
 		t.Errorf("without glow and spill there is %v, in the dark %v", none, dark)
 	}
 }
@@ -213,7 +220,8 @@ func TestSpillTakesTheColourOfThePhotoBeforeDusk(t *testing.T) {
 	r := lit(t, p, panel(20, 100, 100, 200))
 	r.Lights[0].Gel = recipe.Gel{Saturation: 0, Lightness: 1}
 	r.Lights[0].Spill.Reach = 800
-	r.Dusk.Passes = []pass.Pass{{Name: "Grey", On: true, Strength: 1, Joining: pass.Normal, Does: pass.Colour{}}}
+	r.Dusk.Passes = []pass.Pass{{Name: "Grey", On: true, Strength: 1, Joining: pass.Normal,
+		Does: pass.Colour{}}}
 	r.Dusk.Daylight = -8
 	r.Glow.On = false
 	m := render(t, New(1<<24), Request{Photo: p, Recipe: r, Deep: true}).(*image.RGBA64)
@@ -235,7 +243,8 @@ func TestToneWindowKeepsSpillOut(t *testing.T) {
 	}
 	r := lit(t, p, panel(20, 100, 100, 200))
 	r.Glow.On = false
-	r.Lights[0].Spill = recipe.Spill{On: true, Strength: 1, Reach: 600, Tone: area.ToneWindow{Low: 0.4, High: 1, Soft: 0.1}}
+	r.Lights[0].Spill = recipe.Spill{On: true, Strength: 1, Reach: 600,
+		Tone: area.ToneWindow{Low: 0.4, High: 1, Soft: 0.1}}
 	m := rgba(t, New(1<<24), Request{Photo: p, Recipe: r})
 	if got := m.Pix[m.PixOffset(200, 100)+1]; got != 30 {
 		t.Errorf("a shadow below the window went from 30 to %d", got)
@@ -340,7 +349,9 @@ func shrunkenExport(m *image.RGBA64, w, h int) []colour.RGB {
 		for x := range b.Dx() {
 			xa, xb, wxa, wxb := share(x, w)
 			i := m.PixOffset(x, y)
-			c := colour.RGB{R: lin[int(m.Pix[i])<<8|int(m.Pix[i+1])], G: lin[int(m.Pix[i+2])<<8|int(m.Pix[i+3])], B: lin[int(m.Pix[i+4])<<8|int(m.Pix[i+5])]}
+			c := colour.RGB{R: lin[int(m.Pix[i])<<8|int(m.Pix[i+1])],
+				G: lin[int(m.Pix[i+2])<<8|int(m.Pix[i+3])],
+				B: lin[int(m.Pix[i+4])<<8|int(m.Pix[i+5])]}
 			put := func(x, y int, k float32) {
 				a := &acc[y*w+x]
 				a.R, a.G, a.B = a.R+k*c.R, a.G+k*c.G, a.B+k*c.B
@@ -378,7 +389,9 @@ func TestPreviewEqualsTheShrunkenExport(t *testing.T) {
 			diff := make([]float64, w*h)
 			sum := 0.0
 			for i := range diff {
-				at := func(c int) float32 { return float32(colour.SRGBToLinear(float64(m.Pix[4*i+c]) / 255)) }
+				at := func(c int) float32 {
+					return float32(colour.SRGBToLinear(float64(m.Pix[4*i+c]) / 255))
+				}
 				l1, a1, b1 := colour.RGB{R: at(0), G: at(1), B: at(2)}.Lab()
 				l2, a2, b2 := want[i].Lab()
 				diff[i] = colour.DeltaE2000(l1, a1, b1, l2, a2, b2)
@@ -394,15 +407,16 @@ func TestPreviewEqualsTheShrunkenExport(t *testing.T) {
 	}
 }
 
-// A small picture that is exposed in parts of its pixels is the same in parts of it, deep or not, and of a photo whose size
-// is odd; without light it is the photo.
+// A small picture that is exposed in parts of its pixels is the same in parts of it, deep or not,
+// and of a photo whose size is odd; without light it is the photo.
 func TestInParts(t *testing.T) {
 	p, r := reduced(t, 2)
 	e := New(1 << 28)
 	for _, deep := range []bool{false, true} {
 		q := Request{Photo: p, Recipe: r, LongEdge: 401, Deep: deep}
 		whole, other := render(t, e, q), New(1<<28)
-		for _, view := range []image.Rectangle{image.Rect(0, 0, 37, 21), image.Rect(123, 77, 300, 201), image.Rect(350, 200, 401, whole.Bounds().Dy())} {
+		for _, view := range []image.Rectangle{image.Rect(0, 0, 37, 21), image.Rect(123, 77, 300,
+			201), image.Rect(350, 200, 401, whole.Bounds().Dy())} {
 			q.View = view
 			part := render(t, other, q)
 			if part.Bounds() != view {
@@ -466,8 +480,13 @@ func TestWhatAChangeComputesAnew(t *testing.T) {
 		{"spill strength", func(r *recipe.Recipe) { r.Lights[0].Spill.Strength = 2 }, 0},
 		{"daylight", func(r *recipe.Recipe) { r.Dusk.Daylight = -1 }, 1}, // the darkened photo
 		{"a tint", func(r *recipe.Recipe) { r.Lights[0].Shells[2].Tint.White = 0.9 }, 0},
-		{"a radius", func(r *recipe.Recipe) { r.Lights[0].Shells[2].Radius *= 1.1 }, 2},      // its shell and its peak
-		{"a point", func(r *recipe.Recipe) { movePoint(t, r, 0, 3, 0) }, 8*2 + 2*5 + 5 + 19}, // one light's shells, peaks and what they are made of; what is kept out of dusk and the vignette; the figure that it lies on, as it is seen and as it goes on behind what crosses it, and with that what is seen of it, the room, how it looks and what of its daylight shows, and which one that was; the toes of what stands
+		// its shell and its peak
+		{"a radius", func(r *recipe.Recipe) { r.Lights[0].Shells[2].Radius *= 1.1 }, 2},
+		// one light's shells, peaks and what they are made of; what is kept out of dusk and the
+		// vignette; the figure that it lies on, as it is seen and as it goes on behind what crosses
+		// it, and with that what is seen of it, the room, how it looks and what of its daylight
+		// shows, and which one that was; the toes of what stands
+		{"a point", func(r *recipe.Recipe) { movePoint(t, r, 0, 3, 0) }, 8*2 + 2*5 + 5 + 19},
 	} {
 		r := base.Clone()
 		c.change(r)
@@ -488,7 +507,8 @@ func TestOrderOfLightsDoesNotMatter(t *testing.T) {
 	b := render(t, New(1<<28), q).(*image.RGBA64)
 	for i := 0; i < len(a.Pix); i += 2 {
 		va, vb := int(a.Pix[i])<<8|int(a.Pix[i+1]), int(b.Pix[i])<<8|int(b.Pix[i+1])
-		if va-vb > 32 || vb-va > 32 { // an eighth of a step of 8 bits: float sums in another order, and cores that overlap
+		// an eighth of a step of 8 bits: float sums in another order, and cores that overlap
+		if va-vb > 32 || vb-va > 32 {
 			t.Fatalf("sample %d: %d and %d", i/2, va, vb)
 		}
 	}
@@ -530,13 +550,15 @@ func TestCancelledRenderStops(t *testing.T) {
 	p, r := demoShot(t)
 	done, cancel := context.WithCancel(ctx)
 	cancel()
-	if _, err := New(1<<20).Render(done, Request{Photo: p, PhotoKey: "photo", Recipe: r}); !errors.Is(err, context.Canceled) {
+	if _, err := New(1<<20).Render(done, Request{Photo: p, PhotoKey: "photo",
+		Recipe: r}); !errors.Is(err, context.Canceled) {
 		t.Errorf("a cancelled render ends with %v", err)
 	}
 	// Cancelled after its first strip, an export makes no second one.
 	running, cancel := context.WithCancel(ctx)
 	strips := 0
-	_, err := New(1<<28).Export(running, Request{Photo: p, PhotoKey: "photo", Recipe: r}, func(float64) { strips++; cancel() })
+	_, err := New(1<<28).Export(running, Request{Photo: p, PhotoKey: "photo", Recipe: r},
+		func(float64) { strips++; cancel() })
 	if !errors.Is(err, context.Canceled) || strips != 1 {
 		t.Errorf("cancelled in its first strip, an export ends with %v after %d strips", err, strips)
 	}
@@ -580,7 +602,8 @@ func TestPasses(t *testing.T) {
 	if v := at(glowing, 300, 150); v != 0 {
 		t.Errorf("the glow pass has %d where only spill reaches", v)
 	}
-	if at(glowing, 140, 150) < 200 || at(spilling, 300, 150) < 3 || at(spilling, 590, 290) > at(spilling, 300, 150) {
+	if at(glowing, 140, 150) < 200 || at(spilling, 300, 150) < 3 ||
+		at(spilling, 590, 290) > at(spilling, 300, 150) {
 		t.Errorf("core in the glow pass %d, spill near %d and far %d", at(glowing, 140, 150), at(spilling, 300, 150), at(spilling, 590, 290))
 	}
 }
@@ -667,7 +690,8 @@ func TestBlendModes(t *testing.T) {
 		{recipe.SoftLight, 0.49, 1, 0.7},
 		{recipe.SoftLight, 0.2, 1, 0.448},
 	} {
-		if got := colour.Blend(string(c.j))(float32(c.cb), float32(c.cs)); math.Abs(float64(got)-c.want) > 1e-5 {
+		got := colour.Blend(string(c.j))(float32(c.cb), float32(c.cs))
+		if math.Abs(float64(got)-c.want) > 1e-5 {
 			t.Errorf("%s of %v over %v is %v, want %v", c.j, c.cs, c.cb, got, c.want)
 		}
 	}

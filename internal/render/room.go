@@ -25,8 +25,9 @@ const roomPower = 40
 // inRoom is the room of a plan.
 type inRoom struct {
 	*staging.Set
-	key      string // of the room as it is set up, with the daylight in it
-	rough    string // set where daylight or bounce are not ready: before the keys of what follows from them
+	key string // of the room as it is set up, with the daylight in it
+	// set where daylight or bounce are not ready: before the keys of what follows from them
+	rough    string
 	daylight *staging.Daylight
 	bounce   *staging.Bounce
 	looks    *staging.Looks
@@ -50,17 +51,19 @@ func (c covers) Light(ctx context.Context, l *recipe.Light) (coverage.Coverage, 
 	return coverOf(ctx, c.cache, c.q.Recipe, l.Shapes, false)
 }
 
-func (c covers) Shape(ctx context.Context, key string, build func(context.Context) (*silhouette.Shape, error)) (*silhouette.Shape, error) {
+func (c covers) Shape(ctx context.Context, key string,
+	build func(context.Context) (*silhouette.Shape, error)) (*silhouette.Shape, error) {
 	return cache.Get(ctx, c.cache, key, build)
 }
 
-// latest is what something was named when it was made last, such as the lights that cross the things of a room.
+// latest is what something was named when it was made last, such as the lights that cross the
+// things of a room.
 type latest string
 
 func (l latest) Bytes() int64 { return int64(len(l)) }
 
-// geometryKey names the room of the recipe as geometry. While a light moves that crosses a thing, it is that of
-// before.
+// geometryKey names the room of the recipe as geometry. While a light moves that crosses a thing,
+// it is that of before.
 func (p *plan) geometryKey() string {
 	if p.space == "" {
 		p.space, p.crossing = staging.Key(p.q.Recipe)
@@ -114,8 +117,8 @@ func (p *plan) lightsKey() string {
 	return fmt.Sprintf("%s %g %t", p.shownKey(), m.Shadows, m.Bounce > 0)
 }
 
-// roughly is a word for the keys of what is made of spill: it is not that of the fine one while some of it is not ready, and
-// may be rough.
+// roughly is a word for the keys of what is made of spill: it is not that of the fine one while
+// some of it is not ready, and may be rough.
 func (p *plan) roughly(lights []*litLight) string {
 	if p.q.Rough == nil {
 		return ""
@@ -123,7 +126,8 @@ func (p *plan) roughly(lights []*litLight) string {
 	room := &p.q.Recipe.Room
 	_, ready := cache.Peek[*staging.Daylight](p.cache, p.daylightKey())
 	ready = ready || room.Daylight == 0
-	if _, there := cache.Peek[*staging.Bounce](p.cache, p.bounceKey()); !there && (room.Bounce > 0 || room.Daylight > 0) {
+	if _, there := cache.Peek[*staging.Bounce](p.cache, p.bounceKey()); !there &&
+		(room.Bounce > 0 || room.Daylight > 0) {
 		ready = false
 	}
 	for _, ll := range lights {
@@ -143,8 +147,8 @@ func (p *plan) fallKey() string {
 	return fmt.Sprintf("%s %s %g %g %s", p.q.PhotoKey, p.setKey(), m.Shadows, m.Bounce, p.groundKey())
 }
 
-// groundKey names what pixels send back beside what falls on them: how far daylight is taken out, and what of the light
-// things get at their edges and fronts, and how folded these are.
+// groundKey names what pixels send back beside what falls on them: how far daylight is taken out,
+// and what of the light things get at their edges and fronts, and how folded these are.
 func (p *plan) groundKey() string {
 	b := fmt.Appendf(nil, "%g", p.q.Recipe.Room.Daylight)
 	for _, t := range p.q.Recipe.Room.Things {
@@ -161,7 +165,8 @@ func (p *plan) standKey(i int) string {
 	if p.stands[i] == "" {
 		l := &p.q.Recipe.Lights[i]
 		// The shapes with their feet, and the pixels of cut-outs among them.
-		p.stands[i] = setting.Key(l.Shapes) + " " + p.q.Recipe.ShapesKey(l.Shapes) + " " + string(l.Stand)
+		p.stands[i] = setting.Key(l.Shapes) + " " + p.q.Recipe.ShapesKey(l.Shapes) + " " +
+			string(l.Stand)
 	}
 	return p.stands[i]
 }
@@ -251,14 +256,15 @@ func (p *plan) openRoom(ctx context.Context) (*inRoom, error) {
 		name := p.bounceKey()
 		if _, ready := cache.Peek[*staging.Bounce](p.cache, name); p.mayBeRough(ready) {
 			m.rough = "rough "
-		} else if m.bounce, err = cache.Get(ctx, p.cache, name, func(ctx context.Context) (*staging.Bounce, error) {
-			defer p.stats.add("bounce", time.Now())
-			pic, err := small(ctx)
-			if err != nil {
-				return nil, err
-			}
-			return m.Set.Bounce(ctx, pic, m.daylight)
-		}); err != nil {
+		} else if m.bounce, err = cache.Get(ctx, p.cache, name,
+			func(ctx context.Context) (*staging.Bounce, error) {
+				defer p.stats.add("bounce", time.Now())
+				pic, err := small(ctx)
+				if err != nil {
+					return nil, err
+				}
+				return m.Set.Bounce(ctx, pic, m.daylight)
+			}); err != nil {
 			return nil, err
 		}
 	}
@@ -267,10 +273,11 @@ func (p *plan) openRoom(ctx context.Context) (*inRoom, error) {
 	}
 	// While something moves the photo is not asked what it shows of it.
 	if m.daylight != nil && m.rough == "" {
-		if m.shows, err = cache.Get(ctx, p.cache, "shows "+p.roomKey(), func(ctx context.Context) (*staging.Shown, error) {
-			defer p.stats.add("shows", time.Now())
-			return m.Set.Shows(ctx, m.looks, m.daylight, m.bounce)
-		}); err != nil {
+		if m.shows, err = cache.Get(ctx, p.cache, "shows "+p.roomKey(),
+			func(ctx context.Context) (*staging.Shown, error) {
+				defer p.stats.add("shows", time.Now())
+				return m.Set.Shows(ctx, m.looks, m.daylight, m.bounce)
+			}); err != nil {
 			return nil, err
 		}
 	}
@@ -287,8 +294,10 @@ func (p *plan) openRoom(ctx context.Context) (*inRoom, error) {
 	return m, nil
 }
 
-// looks returns how the photo shows the room's surfaces. That is kept for as long as they are seen where they were.
-func (p *plan) looks(ctx context.Context, set *staging.Set, small func(context.Context) (staging.Small, error)) (*staging.Looks, error) {
+// looks returns how the photo shows the room's surfaces. That is kept for as long as they are seen
+// where they were.
+func (p *plan) looks(ctx context.Context, set *staging.Set,
+	small func(context.Context) (staging.Small, error)) (*staging.Looks, error) {
 	name := "looks " + p.q.PhotoKey
 	if l, ok := cache.Peek[*staging.Looks](p.cache, name); ok && l.Layout.Same(set.Layout()) {
 		return l, nil
@@ -305,7 +314,8 @@ func (p *plan) looks(ctx context.Context, set *staging.Set, small func(context.C
 	return l, cache.Put(p.cache, name, l)
 }
 
-// mayBeRough tells whether something that is not ready may be worked out less finely, and says that it is.
+// mayBeRough tells whether something that is not ready may be worked out less finely, and says that
+// it is.
 func (p *plan) mayBeRough(ready bool) bool {
 	if ready || p.q.Rough == nil {
 		return false
@@ -322,8 +332,8 @@ type lightField struct {
 	of  string // names photo and light
 }
 
-// shineIn returns what a light gives to the surfaces of the room. While something moves, a light that stands
-// as it stood keeps its field, although others may shade it otherwise now.
+// shineIn returns what a light gives to the surfaces of the room. While something moves, a light
+// that stands as it stood keeps its field, although others may shade it otherwise now.
 func (p *plan) shineIn(ctx context.Context, m *inRoom, ll *litLight) (*lightField, error) {
 	own := p.lightsKey() + " " + p.standOf(ll.l)
 	key := m.rough + p.fieldKey(ll.l)
@@ -349,7 +359,8 @@ func (p *plan) shineIn(ctx context.Context, m *inRoom, ll *litLight) (*lightFiel
 			if f, ok := cache.Peek[*lightField](p.cache, last); ok && !rough && m.rough == "" {
 				before = f.Field // something may have moved since
 			}
-			f, err := scene.Of(ctx, l, m.Sheets(), m.Detail(rough, m.rough != ""), p.q.Recipe.Room.Shadows, bounce, before)
+			f, err := scene.Of(ctx, l, m.Sheets(), m.Detail(rough, m.rough != ""),
+				p.q.Recipe.Room.Shadows, bounce, before)
 			return &lightField{f, key, own, of}, err
 		}
 	}

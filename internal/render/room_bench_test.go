@@ -11,8 +11,8 @@ import (
 	"pyrant/internal/recipe/shape"
 )
 
-// benchRoom times frames of the demo's room with six lights; change makes the n-th move, and rough frames are those
-// while it goes on.
+// benchRoom times frames of the demo's room with six lights; change makes the n-th move, and rough
+// frames are those while it goes on.
 func benchRoom(b *testing.B, rough bool, change func(r *recipe.Recipe, n int)) {
 	p, base := demoShot(b)
 	six(b, base)
@@ -37,7 +37,8 @@ func benchRoom(b *testing.B, rough bool, change func(r *recipe.Recipe, n int)) {
 func moveFoot(r *recipe.Recipe, n int) {
 	s := r.Lights[3].Shapes[0]
 	f := shape.FeetOf(s).At(0)
-	r.Lights[3].Shapes[0] = shape.Standing(s, shape.FeetAt(shape.Foot{X: f.X + float64(n)*0.7, Y: f.Y}))
+	r.Lights[3].Shapes[0] = shape.Standing(s, shape.FeetAt(shape.Foot{X: f.X + float64(n)*0.7,
+		Y: f.Y}))
 }
 
 func moveThing(r *recipe.Recipe, n int) { r.Room.Things[0].Foot.X += float64(n) * 0.7 }
@@ -52,11 +53,17 @@ func BenchmarkRoomThingRest(b *testing.B) { benchRoom(b, false, moveThing) }
 
 // A fader and a gel in the room: nothing of its light is worked out anew.
 func BenchmarkRoomFader(b *testing.B) {
-	benchRoom(b, true, func(r *recipe.Recipe, n int) { r.Lights[n%6].Level = 0.5 + math.Mod(float64(n)*0.618, 1) })
+	benchRoom(b, true, func(r *recipe.Recipe, n int) {
+		r.Lights[n%6].Level = 0.5 +
+			math.Mod(float64(n)*0.618, 1)
+	})
 }
 
 func BenchmarkRoomGel(b *testing.B) {
-	benchRoom(b, true, func(r *recipe.Recipe, n int) { r.Lights[n%6].Gel.Hue = math.Mod(float64(n)*137, 360) })
+	benchRoom(b, true, func(r *recipe.Recipe,
+		n int) {
+		r.Lights[n%6].Gel.Hue = math.Mod(float64(n)*137, 360)
+	})
 }
 
 // The whole of it as an export of 24 megapixels, with nothing ready.

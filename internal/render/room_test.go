@@ -22,19 +22,22 @@ import (
 	"pyrant/internal/recipe/shape"
 )
 
-// inFlat is a flat grey photo with a floor and a back wall, and a bulb before it. Nothing but its spill is seen.
+// inFlat is a flat grey photo with a floor and a back wall, and a bulb before it. Nothing but its
+// spill is seen.
 func inFlat(t *testing.T) (*photo.Photo, *recipe.Recipe) {
 	t.Helper()
 	p := flat(300, 200, 128)
 	r := recipe.New(300, 200)
 	r.Room.On, r.Room.Horizon = true, 60
-	r.Room.Walls = []recipe.Wall{{ID: "w", Name: "Wall", From: camera.Point{X: 40, Y: 110}, To: camera.Point{X: 260, Y: 110}}}
+	r.Room.Walls = []recipe.Wall{{ID: "w", Name: "Wall", From: camera.Point{X: 40, Y: 110},
+		To: camera.Point{X: 260, Y: 110}}}
 	r.Room.Daylight, r.Room.Bounce = 0, 0
 	l := recipe.DefaultLight(r.Photo)
 	l.ID, l.Name, l.Gel = "l", "Bulb", recipe.Gel{Lightness: 1}
 	l.Core.On, l.Glow = false, false
 	l.Spill.Strength = 0.3
-	l.Shapes = shape.Shapes{shape.Ellipse{X: 150, Y: 80, Width: 12, Height: 12, Feet: shape.FeetAt(shape.Foot{X: 150, Y: 150})}}
+	l.Shapes = shape.Shapes{shape.Ellipse{X: 150, Y: 80, Width: 12, Height: 12,
+		Feet: shape.FeetAt(shape.Foot{X: 150, Y: 150})}}
 	r.Lights = append(r.Lights, l)
 	if err := r.Validate(); err != nil {
 		t.Fatal(err)
@@ -52,7 +55,8 @@ func post(t *testing.T, r *recipe.Recipe, left, right float64) {
 		return 0
 	}
 	id := cutout.Ref(rune('c' + len(r.CutOuts)))
-	r.CutOuts = append(r.CutOuts, cutOutOf(t, string(id), r.Photo.Width, r.Photo.Height, covers, covers))
+	r.CutOuts = append(r.CutOuts, cutOutOf(t, string(id), r.Photo.Width, r.Photo.Height, covers,
+		covers))
 	next, err := r.AddThing(id, camera.Point{X: (left + right) / 2, Y: 150})
 	if err != nil {
 		t.Fatal(err)
@@ -63,7 +67,8 @@ func post(t *testing.T, r *recipe.Recipe, left, right float64) {
 // spilled returns the light that comes back at a pixel.
 func spilled(m image.Image, x, y int) float64 { return -math.Log1p(-linear(m, x, y)[1]) }
 
-// In a room the floor gets light by the inverse square of the distance in space: as much as the geometry says.
+// In a room the floor gets light by the inverse square of the distance in space: as much as the
+// geometry says.
 func TestRoomLaw(t *testing.T) {
 	p, r := inFlat(t)
 	q := Request{Photo: p, Recipe: r, Layer: Spill, Deep: true}
@@ -106,7 +111,8 @@ func TestRoomLaw(t *testing.T) {
 	}
 }
 
-// A ceiling gets light from below by the same law, above where it meets the wall; without one the wall goes on.
+// A ceiling gets light from below by the same law, above where it meets the wall; without one the
+// wall goes on.
 func TestCeiling(t *testing.T) {
 	p, r := inFlat(t)
 	r.Room.Ceiling = 1.6
@@ -185,7 +191,8 @@ func TestRoomShadow(t *testing.T) {
 	q := Request{Photo: p, Recipe: r, Layer: Spill, Deep: true}
 	open := render(t, New(1<<27), q)
 	var err error
-	if r, err = r.AddPlatform([]camera.Point{{X: 60, Y: 128}, {X: 95, Y: 128}, {X: 98, Y: 122}, {X: 66, Y: 122}}, camera.Point{X: 60, Y: 150}); err != nil {
+	if r, err = r.AddPlatform([]camera.Point{{X: 60, Y: 128}, {X: 95, Y: 128}, {X: 98, Y: 122},
+		{X: 66, Y: 122}}, camera.Point{X: 60, Y: 150}); err != nil {
 		t.Fatal(err)
 	}
 	q.Recipe = r
@@ -199,7 +206,8 @@ func TestRoomShadow(t *testing.T) {
 		t.Errorf("its top gets %.4f, the floor behind it had %.4f", top, spilled(open, 80, 124))
 	}
 	r.Room.Shadows = 0.5
-	near(t, "half the shadow", spilled(render(t, New(1<<27), q), behind[0], behind[1]), 0.5*spilled(open, behind[0], behind[1]), 0.08)
+	near(t, "half the shadow", spilled(render(t, New(1<<27), q), behind[0], behind[1]),
+		0.5*spilled(open, behind[0], behind[1]), 0.08)
 }
 
 // While a foot moves a frame may be rough, and says so; at rest it is as if nothing had been rough.
@@ -215,7 +223,8 @@ func TestRough(t *testing.T) {
 		t.Error("what is ready is rough")
 	}
 	moved := r.Clone()
-	moved.Lights[0].Shapes = shape.Shapes{shape.Standing(r.Lights[0].Shapes[0], shape.FeetAt(shape.Foot{X: 190, Y: 160}))}
+	moved.Lights[0].Shapes = shape.Shapes{shape.Standing(r.Lights[0].Shapes[0],
+		shape.FeetAt(shape.Foot{X: 190, Y: 160}))}
 	q.Recipe = moved
 	coarse := rgba(t, e, q)
 	if !rough.Load() {
@@ -223,7 +232,8 @@ func TestRough(t *testing.T) {
 	}
 	q.Rough = nil
 	fine := rgba(t, e, q)
-	if string(fine.Pix) != string(rgba(t, New(1<<27), Request{Photo: p, PhotoKey: "p", Recipe: moved}).Pix) {
+	if string(fine.Pix) != string(rgba(t, New(1<<27), Request{Photo: p, PhotoKey: "p",
+		Recipe: moved}).Pix) {
 		t.Error("after a rough frame the picture is another")
 	}
 	worst := 0
@@ -245,42 +255,55 @@ func TestRoomFaults(t *testing.T) {
 		name, field string
 		change      func(*recipe.Recipe)
 	}{
-		{"sides that cross", "room.corners[", corners(camera.Point{X: 50, Y: 190}, camera.Point{X: 250, Y: 190}, camera.Point{X: 120, Y: 140}, camera.Point{X: 180, Y: 140})},
-		{"three corners", "room.corners", corners(camera.Point{X: 50, Y: 190}, camera.Point{X: 250, Y: 190}, camera.Point{X: 180, Y: 140})},
+		{"sides that cross", "room.corners[", corners(camera.Point{X: 50, Y: 190},
+			camera.Point{X: 250, Y: 190}, camera.Point{X: 120, Y: 140}, camera.Point{X: 180,
+				Y: 140})},
+		{"three corners", "room.corners", corners(camera.Point{X: 50, Y: 190}, camera.Point{X: 250,
+			Y: 190}, camera.Point{X: 180, Y: 140})},
 		{"a wall above the horizon", "room.walls[0].from", func(r *recipe.Recipe) { r.Room.Walls[0].From.Y = 40 }},
 		{"a foot above the horizon", "lights[0].shapes[0].feet[0]", func(r *recipe.Recipe) {
-			r.Lights[0].Shapes = shape.Shapes{shape.Standing(r.Lights[0].Shapes[0], shape.FeetAt(shape.Foot{X: 150, Y: 30}))}
+			r.Lights[0].Shapes = shape.Shapes{shape.Standing(r.Lights[0].Shapes[0],
+				shape.FeetAt(shape.Foot{X: 150, Y: 30}))}
 		}},
 		{"a light on what is not there", "lights[0].stand", func(r *recipe.Recipe) { r.Lights[0].Stand = "wall:none" }},
 		{"a platform with its foot above it", "room.platforms[0].foot", func(r *recipe.Recipe) {
-			r.Room.Platforms = []recipe.Platform{{ID: "p", Name: "P", Top: setting.ListOf(camera.Point{X: 60, Y: 128}, camera.Point{X: 95, Y: 128}, camera.Point{X: 98, Y: 122}, camera.Point{X: 66, Y: 122}), Foot: camera.Point{X: 60, Y: 100}}}
+			r.Room.Platforms = []recipe.Platform{{ID: "p", Name: "P",
+				Top: setting.ListOf(camera.Point{X: 60, Y: 128}, camera.Point{X: 95, Y: 128},
+					camera.Point{X: 98, Y: 122}, camera.Point{X: 66, Y: 122}),
+				Foot: camera.Point{X: 60, Y: 100}}}
 		}},
 		{"two parts of one id", "room.platforms[0].id", func(r *recipe.Recipe) {
-			r.Room.Platforms = []recipe.Platform{{ID: "w", Name: "P", Top: setting.ListOf(camera.Point{X: 60, Y: 128}, camera.Point{X: 95, Y: 128}, camera.Point{X: 98, Y: 122}, camera.Point{X: 66, Y: 122}), Foot: camera.Point{X: 60, Y: 150}}}
+			r.Room.Platforms = []recipe.Platform{{ID: "w", Name: "P",
+				Top: setting.ListOf(camera.Point{X: 60, Y: 128}, camera.Point{X: 95, Y: 128},
+					camera.Point{X: 98, Y: 122}, camera.Point{X: 66, Y: 122}),
+				Foot: camera.Point{X: 60, Y: 150}}}
 		}},
 	} {
 		c := r.Clone()
 		tt.change(c)
 		err := c.Validate()
-		if err == nil || len(err.Error()) < len(tt.field) || err.Error()[:len(tt.field)] != tt.field {
+		if err == nil || len(err.Error()) < len(tt.field) ||
+			err.Error()[:len(tt.field)] != tt.field {
 			t.Errorf("%s: %v, want a fault of %s", tt.name, err, tt.field)
 		}
 		// Switched off, a room that cannot be is nobody's concern; what refers to nothing still is.
 		c.Room.On = false
-		if err := c.Validate(); (err == nil) != (tt.field[:6] == "room.c" && tt.name == "three corners" || tt.name == "sides that cross" || tt.name == "a wall above the horizon" ||
+		if err := c.Validate(); (err == nil) != (tt.field[:6] == "room.c" &&
+			tt.name == "three corners" || tt.name == "sides that cross" || tt.name == "a wall above the horizon" ||
 			tt.name == "a foot above the horizon" || tt.name == "a platform with its foot above it") {
 			t.Errorf("%s, switched off: %v", tt.name, err)
 		}
 	}
 }
 
-// What lights do and what things are called works out nothing of the room anew that it does not change, and the picture
-// is that of an engine that knows nothing yet.
+// What lights do and what things are called works out nothing of the room anew that it does not
+// change, and the picture is that of an engine that knows nothing yet.
 func TestRoomKeys(t *testing.T) {
 	p, r := inFlat(t)
 	r.Room.Daylight, r.Room.Bounce = 1, 1
 	var err error
-	if r, err = r.AddPlatform([]camera.Point{{X: 60, Y: 128}, {X: 95, Y: 128}, {X: 98, Y: 122}, {X: 66, Y: 122}}, camera.Point{X: 60, Y: 150}); err != nil {
+	if r, err = r.AddPlatform([]camera.Point{{X: 60, Y: 128}, {X: 95, Y: 128}, {X: 98, Y: 122},
+		{X: 66, Y: 122}}, camera.Point{X: 60, Y: 150}); err != nil {
 		t.Fatal(err)
 	}
 	for _, tt := range []struct {
@@ -327,7 +350,8 @@ func TestRoomKeys(t *testing.T) {
 	}
 }
 
-// What falls on a frame after something moved is kept from the second time on that it is asked for, and the picture is the same.
+// What falls on a frame after something moved is kept from the second time on that it is asked for,
+// and the picture is the same.
 func TestFallenIsKept(t *testing.T) {
 	p, r := inFlat(t)
 	r.Room.Daylight, r.Room.Bounce = 1, 1
@@ -355,8 +379,8 @@ func TestFallenIsKept(t *testing.T) {
 	}
 }
 
-// While a light moves that crosses a thing, the thing keeps its outline, and the room is not set up anew until the
-// hand rests.
+// While a light moves that crosses a thing, the thing keeps its outline, and the room is not set up
+// anew until the hand rests.
 func TestCrossingMoves(t *testing.T) {
 	p, r := inFlat(t)
 	r.Room.Daylight = 1
@@ -372,13 +396,14 @@ func TestCrossingMoves(t *testing.T) {
 		t.Errorf("the room is set up anew: %v; rough: %v", anew, rough.Load())
 	}
 	fine := rgba(t, e, Request{Photo: p, PhotoKey: "p", Recipe: moved})
-	if string(fine.Pix) != string(rgba(t, New(1<<27), Request{Photo: p, PhotoKey: "p", Recipe: moved}).Pix) {
+	if string(fine.Pix) != string(rgba(t, New(1<<27), Request{Photo: p, PhotoKey: "p",
+		Recipe: moved}).Pix) {
 		t.Error("at rest the picture is not that of a new engine")
 	}
 }
 
-// When a light moves, those that it shades differently are worked out anew where it does, and the picture is that of an engine
-// that knows nothing yet.
+// When a light moves, those that it shades differently are worked out anew where it does, and the
+// picture is that of an engine that knows nothing yet.
 func TestOthersAfterAMove(t *testing.T) {
 	p, r := inFlat(t)
 	r.Room.Daylight, r.Room.Bounce = 1, 1
@@ -388,7 +413,8 @@ func TestOthersAfterAMove(t *testing.T) {
 	}
 	at := func(r *recipe.Recipe, x, y float64) *recipe.Recipe {
 		r = r.Clone()
-		r.Lights[1].Shapes = shape.Shapes{shape.Ellipse{X: x, Y: 100, Width: 20, Height: 20, Feet: shape.FeetAt(shape.Foot{X: x, Y: y})}}
+		r.Lights[1].Shapes = shape.Shapes{shape.Ellipse{X: x, Y: 100, Width: 20, Height: 20,
+			Feet: shape.FeetAt(shape.Foot{X: x, Y: y})}}
 		return r
 	}
 	e := New(1 << 27)
@@ -409,7 +435,8 @@ func TestOthersAfterAThingMoved(t *testing.T) {
 	post(t, r, 160, 220) // behind the other, but for once
 	e := New(1 << 27)
 	q := Request{Photo: p, PhotoKey: "p"}
-	for _, to := range []camera.Point{{X: 150, Y: 150}, {X: 152, Y: 151}, {X: 152, Y: 170}, {X: 152, Y: 138}, {X: 150, Y: 150}} {
+	for _, to := range []camera.Point{{X: 150, Y: 150}, {X: 152, Y: 151}, {X: 152, Y: 170},
+		{X: 152, Y: 138}, {X: 150, Y: 150}} {
 		q.Recipe = r.Clone()
 		q.Recipe.Room.Things[0].Foot = to
 		if string(rgba(t, e, q).Pix) != string(rgba(t, New(1<<27), q).Pix) {
@@ -417,19 +444,22 @@ func TestOthersAfterAThingMoved(t *testing.T) {
 		}
 	}
 	// A light elsewhere sends another bounce back, though the room is the same.
-	q.Recipe.Lights[0].Shapes = shape.Shapes{q.Recipe.Lights[0].Shapes[0].Shifted(9, 0).(shape.Shape)}
+	q.Recipe.Lights[0].Shapes = shape.Shapes{q.Recipe.Lights[0].Shapes[0].Shifted(9,
+		0).(shape.Shape)}
 	if string(rgba(t, e, q).Pix) != string(rgba(t, New(1<<27), q).Pix) {
 		t.Error("with the light elsewhere the picture is not that of a new engine")
 	}
 }
 
-// Light at the edges of a thing and on its front are weighed apart, with nothing of the room worked out anew.
+// Light at the edges of a thing and on its front are weighed apart, with nothing of the room worked
+// out anew.
 func TestEdgeAndBroadLight(t *testing.T) {
 	p, r := inFlat(t)
 	post(t, r, 200, 240)
 	e := New(1 << 27)
 	at := func(edge, broad float64) (front, side, floor float64) {
-		q := Request{Photo: p, PhotoKey: "p", Recipe: r.Clone(), Layer: Spill, Deep: true, Stats: new(Stats)}
+		q := Request{Photo: p, PhotoKey: "p", Recipe: r.Clone(), Layer: Spill, Deep: true,
+			Stats: new(Stats)}
 		q.Recipe.Room.Things[0].Edge, q.Recipe.Room.Things[0].Broad = edge, broad
 		m := render(t, e, q)
 		if _, anew := q.Stats.Sum["spill"]; anew && (edge != 1 || broad != 1) {
@@ -455,8 +485,8 @@ func TestEdgeAndBroadLight(t *testing.T) {
 	}
 }
 
-// Folds within a thing's outline catch the light on the sides that face it, as its shading in the photo tells of them,
-// with nothing of the room worked out anew.
+// Folds within a thing's outline catch the light on the sides that face it, as its shading in the
+// photo tells of them, with nothing of the room worked out anew.
 func TestRelief(t *testing.T) {
 	p, r := inFlat(t)
 	post(t, r, 180, 240)
@@ -471,8 +501,10 @@ func TestRelief(t *testing.T) {
 	for _, from := range []struct{ x, flank float64 }{{120, 1}, {285, -1}} {
 		e := New(1 << 27)
 		spill := func(relief float64) image.Image {
-			q := Request{Photo: p, PhotoKey: "p", Recipe: r.Clone(), Layer: Spill, Deep: true, Stats: new(Stats)}
-			q.Recipe.Lights[0].Shapes = shape.Shapes{shape.Ellipse{X: from.x, Y: 100, Width: 12, Height: 12, Feet: shape.FeetAt(shape.Foot{X: from.x, Y: 160})}}
+			q := Request{Photo: p, PhotoKey: "p", Recipe: r.Clone(), Layer: Spill, Deep: true,
+				Stats: new(Stats)}
+			q.Recipe.Lights[0].Shapes = shape.Shapes{shape.Ellipse{X: from.x, Y: 100, Width: 12,
+				Height: 12, Feet: shape.FeetAt(shape.Foot{X: from.x, Y: 160})}}
 			q.Recipe.Room.Things[0].Relief = relief
 			m := render(t, e, q)
 			if _, anew := q.Stats.Sum["spill"]; anew && relief != 0 {
@@ -499,7 +531,8 @@ func TestRelief(t *testing.T) {
 	}
 }
 
-// What is changed and changed back shows what a new engine does: what is kept summed is of its own settings.
+// What is changed and changed back shows what a new engine does: what is kept summed is of its own
+// settings.
 func TestThereAndBackInARoom(t *testing.T) {
 	p, r := inFlat(t)
 	post(t, r, 180, 240)
@@ -513,7 +546,8 @@ func TestThereAndBackInARoom(t *testing.T) {
 			t.Fatal(err)
 		}
 		x := float64(40 + 20*n)
-		r.Lights[1].Shapes = shape.Shapes{shape.Ellipse{X: x, Y: 90, Width: 12, Height: 12, Feet: shape.FeetAt(shape.Foot{X: x, Y: 155})}}
+		r.Lights[1].Shapes = shape.Shapes{shape.Ellipse{X: x, Y: 90, Width: 12, Height: 12,
+			Feet: shape.FeetAt(shape.Foot{X: x, Y: 155})}}
 	}
 	for what, change := range map[string]func(*recipe.Recipe){
 		"edge light":  func(r *recipe.Recipe) { r.Room.Things[0].Edge = 0.2 },
@@ -528,7 +562,8 @@ func TestThereAndBackInARoom(t *testing.T) {
 		shots := []*recipe.Recipe{r, other}
 		want := make([]string, 2)
 		for i := range shots {
-			want[i] = string(rgba(t, New(1<<27), Request{Photo: p, PhotoKey: "p", Recipe: shots[i]}).Pix)
+			want[i] = string(rgba(t, New(1<<27), Request{Photo: p, PhotoKey: "p",
+				Recipe: shots[i]}).Pix)
 		}
 		if want[0] == want[1] {
 			t.Fatalf("%s changes nothing", what)
@@ -549,11 +584,13 @@ func TestThereAndBackInARoom(t *testing.T) {
 func TestRoughAreas(t *testing.T) {
 	p, r := inFlat(t)
 	r.Room.Daylight, r.Room.Bounce = 1, 1
-	r, id, err := r.AddArea("Lit", area.Part{On: true, Does: area.Add, Amount: 1, Of: area.Light{What: area.Spill, Gain: 3}})
+	r, id, err := r.AddArea("Lit", area.Part{On: true, Does: area.Add, Amount: 1,
+		Of: area.Light{What: area.Spill, Gain: 3}})
 	if err != nil {
 		t.Fatal(err)
 	}
-	darker := pass.Pass{On: true, Strength: 1, Joining: pass.Normal, Area: id, Name: "Darker", Does: pass.Levels{Exposure: -3, Middle: 1, White: 1}}
+	darker := pass.Pass{On: true, Strength: 1, Joining: pass.Normal, Area: id, Name: "Darker",
+		Does: pass.Levels{Exposure: -3, Middle: 1, White: 1}}
 	r.Finish.On, r.Finish.Passes = true, []pass.Pass{darker}
 	if err := r.Validate(); err != nil {
 		t.Fatal(err)
@@ -561,7 +598,8 @@ func TestRoughAreas(t *testing.T) {
 	e := New(1 << 27)
 	rgba(t, e, Request{Photo: p, PhotoKey: "p", Recipe: r})
 	moved := r.Clone()
-	moved.Lights[0].Shapes = shape.Shapes{shape.Standing(r.Lights[0].Shapes[0], shape.FeetAt(shape.Foot{X: 190, Y: 160}))}
+	moved.Lights[0].Shapes = shape.Shapes{shape.Standing(r.Lights[0].Shapes[0],
+		shape.FeetAt(shape.Foot{X: 190, Y: 160}))}
 	var rough atomic.Bool
 	q := Request{Photo: p, PhotoKey: "p", Recipe: moved, Rough: &rough}
 	rgba(t, e, q)
@@ -586,12 +624,15 @@ func bulbs(t *testing.T) (*photo.Photo, *recipe.Recipe) {
 	p := flat(1280, 850, 128)
 	r := recipe.New(1280, 850)
 	r.Room.On, r.Room.Horizon = true, 255
-	r.Room.Walls = []recipe.Wall{{ID: "w", Name: "Wall", From: camera.Point{X: 170, Y: 470}, To: camera.Point{X: 1110, Y: 470}}}
+	r.Room.Walls = []recipe.Wall{{ID: "w", Name: "Wall", From: camera.Point{X: 170, Y: 470},
+		To: camera.Point{X: 1110, Y: 470}}}
 	for n := range 2 {
 		l := recipe.DefaultLight(r.Photo)
-		l.ID, l.Name, l.Gel = string(rune(0x61+n)), "Bulb", recipe.Gel{Hue: 40 + 150*float64(n), Saturation: 1, Lightness: 0.5}
+		l.ID, l.Name, l.Gel = string(rune(0x61+n)), "Bulb", recipe.Gel{Hue: 40 + 150*float64(n),
+			Saturation: 1, Lightness: 0.5}
 		x := 500 + 300*float64(n)
-		l.Shapes = shape.Shapes{shape.Ellipse{X: x, Y: 340, Width: 50, Height: 50, Feet: shape.FeetAt(shape.Foot{X: x, Y: 640})}}
+		l.Shapes = shape.Shapes{shape.Ellipse{X: x, Y: 340, Width: 50, Height: 50,
+			Feet: shape.FeetAt(shape.Foot{X: x, Y: 640})}}
 		r.Lights = append(r.Lights, l)
 	}
 	covers := func(x, y float64) float64 {
@@ -611,8 +652,9 @@ func bulbs(t *testing.T) (*photo.Photo, *recipe.Recipe) {
 	return p, r
 }
 
-// What several lights give is added up before it is read in a picture that is not kept whole: that is what each of them gives in turn,
-// on what is flat and on what is round, where one is brighter than light adds up as well.
+// What several lights give is added up before it is read in a picture that is not kept whole: that
+// is what each of them gives in turn, on what is flat and on what is round, where one is brighter
+// than light adds up as well.
 func TestJoint(t *testing.T) {
 	p, r := bulbs(t)
 	r.Lights[0].Spill.Strength, r.Room.Bounce = 40, 0.6
@@ -620,7 +662,8 @@ func TestJoint(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	spills := plan.stages[slices.IndexFunc(plan.stages, func(s stage) bool { _, ok := s.(*spillStage); return ok })].(*spillStage)
+	spills := plan.stages[slices.IndexFunc(plan.stages,
+		func(s stage) bool { _, ok := s.(*spillStage); return ok })].(*spillStage)
 	g := spills.groups[0]
 	part := image.Rect(100, 380, 1180, 640)
 	each, all := make([]float32, 3*part.Dx()), make([]float32, 3*part.Dx())
@@ -630,7 +673,8 @@ func TestJoint(t *testing.T) {
 		if !plan.joins(sp) {
 			t.Fatal("a light is not added up with others")
 		}
-		j.room, j.fields, j.colours = sp.room, append(j.fields, sp.field), append(j.colours, g.colour[i])
+		j.room, j.fields, j.colours = sp.room, append(j.fields, sp.field),
+			append(j.colours, g.colour[i])
 		one, err := plan.inRoomTerms(t.Context(), sp.room, sp.field, part, false, g.colour[i][:]...)
 		if err != nil {
 			t.Fatal(err)
@@ -671,8 +715,8 @@ func TestJoint(t *testing.T) {
 	}
 }
 
-// A large picture, of which an export makes each row of what falls on the room when it is wanted, is that of a frame of
-// its size to the bit: of one colour, and of a ramp.
+// A large picture, of which an export makes each row of what falls on the room when it is wanted,
+// is that of a frame of its size to the bit: of one colour, and of a ramp.
 func TestRoomInStrips(t *testing.T) {
 	p, r := bulbs(t)
 	ramp := r.Clone()
@@ -692,8 +736,9 @@ func TestRoomInStrips(t *testing.T) {
 	}
 }
 
-// Where a post is marked in a photo that shows no shadow of it, none is divided out: about its foot the floor is not told to
-// be of lighter stone than anywhere else. Where the photo shows its shadow, it is.
+// Where a post is marked in a photo that shows no shadow of it, none is divided out: about its foot
+// the floor is not told to be of lighter stone than anywhere else. Where the photo shows its
+// shadow, it is.
 func TestUnseenShadow(t *testing.T) {
 	p, r := inFlat(t)
 	post(t, r, 190, 206)
@@ -725,8 +770,9 @@ func TestUnseenShadow(t *testing.T) {
 	}
 }
 
-// At a soft edge of a dark post before a bright wall most of the light is the wall's: the post's lit rim shows on what is its own
-// there, and no bright line runs along the outline, in a picture of any size.
+// At a soft edge of a dark post before a bright wall most of the light is the wall's: the post's
+// lit rim shows on what is its own there, and no bright line runs along the outline, in a picture
+// of any size.
 func TestSoftEdge(t *testing.T) {
 	p, r := inFlat(t)
 	soft := func(x, y float64) float64 {
@@ -750,7 +796,8 @@ func TestSoftEdge(t *testing.T) {
 		}
 	}
 	for _, edge := range []int{300, 150} {
-		m := render(t, New(1<<27), Request{Photo: p, Recipe: r, Layer: Spill, Deep: true, LongEdge: edge})
+		m := render(t, New(1<<27), Request{Photo: p, Recipe: r, Layer: Spill, Deep: true,
+			LongEdge: edge})
 		k := 300 / edge
 		at := func(x int) float64 { return spilled(m, x/k, 105/k) }
 		wall, post := at(172), at(184)
@@ -765,8 +812,8 @@ func TestSoftEdge(t *testing.T) {
 	}
 }
 
-// In a view of a large picture with so much spill by hand that what stands still is added up ahead, light of another colour is
-// of that: none is left of what was.
+// In a view of a large picture with so much spill by hand that what stands still is added up ahead,
+// light of another colour is of that: none is left of what was.
 func TestJointAfterAGel(t *testing.T) {
 	p, r := bulbs(t)
 	for range fewTerms {
@@ -797,8 +844,8 @@ func TestJointAfterAGel(t *testing.T) {
 	}
 }
 
-// A light made of a cut-out gives the room what a light traced round the same gives it, and what its coverage leaves out
-// gives nothing: holes, soft edges, what the light subtracts.
+// A light made of a cut-out gives the room what a light traced round the same gives it, and what
+// its coverage leaves out gives nothing: holes, soft edges, what the light subtracts.
 func TestCutOutLightsTheRoom(t *testing.T) {
 	p, r := inFlat(t)
 	mean := func(r *recipe.Recipe) (sum float64) {
@@ -825,7 +872,8 @@ func TestCutOutLightsTheRoom(t *testing.T) {
 		return r
 	}
 	rect := func(x0, y0, x1, y1 float64) shape.Outline {
-		return shape.Outline{Nodes: shape.PathOf(shape.Node{X: x0, Y: y0}, shape.Node{X: x1, Y: y0}, shape.Node{X: x1, Y: y1}, shape.Node{X: x0, Y: y1})}
+		return shape.Outline{Nodes: shape.PathOf(shape.Node{X: x0, Y: y0}, shape.Node{X: x1, Y: y0},
+			shape.Node{X: x1, Y: y1}, shape.Node{X: x0, Y: y1})}
 	}
 	whole := mean(traced(rect(120, 30, 180, 80)))
 	if whole < 1 {
@@ -834,16 +882,21 @@ func TestCutOutLightsTheRoom(t *testing.T) {
 	near(t, "a cut-out", mean(cut(square(120, 30, 180, 80))), whole, 0.04)
 	half := func(x, y float64) float64 { return 0.5 * square(120, 30, 180, 80)(x, y) }
 	near(t, "half covered", mean(cut(half)), whole/2, 0.05)
-	frame := func(x, y float64) float64 { return square(120, 30, 180, 80)(x, y) - square(130, 40, 170, 70)(x, y) }
+	frame := func(x, y float64) float64 {
+		return square(120, 30, 180, 80)(x, y) - square(130, 40,
+			170, 70)(x, y)
+	}
 	near(t, "with a hole", mean(cut(frame)), whole*(1-40*30/(60*50.)), 0.06)
 	hole := rect(130, 40, 170, 70)
 	hole.Away = true
 	near(t, "with a hole subtracted", mean(cut(square(120, 30, 180, 80), hole)), mean(cut(frame)), 0.02)
 	near(t, "a traced light with a hole", mean(traced(rect(120, 30, 180, 80), hole)), mean(cut(frame)), 0.06)
-	// With a traced shape beside it the light is the sum, and where they overlap it is not counted twice.
+	// With a traced shape beside it the light is the sum, and where they overlap it is not counted
+	// twice.
 	aside := mean(traced(rect(200, 30, 220, 80)))
 	near(t, "with a shape beside it", mean(cut(square(120, 30, 180, 80), rect(200, 30, 220, 80))), whole+aside, 0.04)
-	near(t, "traced and cut out", mean(cut(square(120, 30, 180, 80), rect(120, 30, 180, 80))), whole, 0.06) // a little is left where both cover half a cell
+	// a little is left where both cover half a cell
+	near(t, "traced and cut out", mean(cut(square(120, 30, 180, 80), rect(120, 30, 180, 80))), whole, 0.06)
 	// Small and round it is a bulb.
 	ball := func(x, y float64) float64 {
 		if math.Hypot(x-150, y-65) < 12 {
@@ -851,7 +904,8 @@ func TestCutOutLightsTheRoom(t *testing.T) {
 		}
 		return 0
 	}
-	near(t, "a ball", mean(cut(ball)), mean(traced(shape.Ellipse{X: 150, Y: 65, Width: 24, Height: 24})), 0.05)
+	near(t, "a ball", mean(cut(ball)), mean(traced(shape.Ellipse{X: 150, Y: 65, Width: 24,
+		Height: 24})), 0.05)
 }
 
 // An object that is a light itself, made of its own cut-out, lights the room around it.
@@ -868,12 +922,14 @@ func TestObjectThatShines(t *testing.T) {
 	}
 }
 
-// Whatever kind of shape a light before an object is made of: moved or reshaped, the picture is that of a new engine.
+// Whatever kind of shape a light before an object is made of: moved or reshaped, the picture is
+// that of a new engine.
 func TestRoomKeysOfShapes(t *testing.T) {
 	p, r := inFlat(t)
 	post(t, r, 130, 170)
 	r.CutOuts = append(r.CutOuts, cutOutOf(t, "x", 300, 200, square(140, 90, 150, 120), nil))
-	nodes := shape.PathOf(shape.Node{X: 135, Y: 90}, shape.Node{X: 150, Y: 92}, shape.Node{X: 145, Y: 120})
+	nodes := shape.PathOf(shape.Node{X: 135, Y: 90}, shape.Node{X: 150, Y: 92},
+		shape.Node{X: 145, Y: 120})
 	kinds := map[string]bool{}
 	for _, tt := range []struct {
 		name string
@@ -894,7 +950,8 @@ func TestRoomKeysOfShapes(t *testing.T) {
 		q.Recipe.Lights[0].Shapes = shape.Shapes{tt.s}
 		// A second light, whose spill is seen, that the first one's mark on the post changes.
 		other := q.Recipe.Lights[0]
-		other.ID, other.Shapes = "o", shape.Shapes{shape.Ellipse{X: 60, Y: 80, Width: 12, Height: 12, Feet: shape.FeetAt(shape.Foot{X: 60, Y: 150})}}
+		other.ID, other.Shapes = "o", shape.Shapes{shape.Ellipse{X: 60, Y: 80, Width: 12,
+			Height: 12, Feet: shape.FeetAt(shape.Foot{X: 60, Y: 150})}}
 		q.Recipe.Lights = append(q.Recipe.Lights, other)
 		if err := q.Recipe.Validate(); err != nil {
 			t.Fatalf("%s: %v", tt.name, err)

@@ -13,8 +13,8 @@ import (
 	"pyrant/internal/light/room/lightmap"
 )
 
-// fallenLight is what of a light comes back from each pixel, but for its colour in the photo: one value where
-// nothing bounces, or one for each channel.
+// fallenLight is what of a light comes back from each pixel, but for its colour in the photo: one
+// value where nothing bounces, or one for each channel.
 type fallenLight struct {
 	plain   *raster.Plane
 	colours *raster.RGB
@@ -27,14 +27,15 @@ func (f fallenLight) Bytes() int64 {
 	return int64(len(f.plain.Pix)) * 4
 }
 
-// few is how many of what follows from a room are held, as it stood last: for undo, and to compare. Of what falls on whole
-// frames, which is large, only enough for one undo is.
+// few is how many of what follows from a room are held, as it stood last: for undo, and to compare.
+// Of what falls on whole frames, which is large, only enough for one undo is.
 const (
 	few   = 3
 	fewer = 2
 )
 
-// fallenKey names what of a light comes back from each pixel of a part of the picture: from all of a small picture's.
+// fallenKey names what of a light comes back from each pixel of a part of the picture: from all of
+// a small picture's.
 func (p *plan) fallenKey(f *lightField, part image.Rectangle) (r image.Rectangle, key string) {
 	if r = p.frame; p.large() {
 		r = part
@@ -42,9 +43,10 @@ func (p *plan) fallenKey(f *lightField, part image.Rectangle) (r image.Rectangle
 	return r, fmt.Sprintf("fallen %s %s %g %g %v", f.key, p.groundKey(), p.q.Recipe.Room.Bounce, p.scale, r)
 }
 
-// fallen returns what of a light comes back from each pixel of a part of the picture, by its colour in
-// the photo; of those that show what is round alone, if that is all that is wanted.
-func (p *plan) fallen(ctx context.Context, m *inRoom, f *lightField, part image.Rectangle, round bool) (fallenLight, error) {
+// fallen returns what of a light comes back from each pixel of a part of the picture, by its colour
+// in the photo; of those that show what is round alone, if that is all that is wanted.
+func (p *plan) fallen(ctx context.Context, m *inRoom, f *lightField, part image.Rectangle,
+	round bool) (fallenLight, error) {
 	r, key := p.fallenKey(f, part)
 	if round {
 		key = "round " + key
@@ -79,8 +81,8 @@ func (p *plan) fallen(ctx context.Context, m *inRoom, f *lightField, part image.
 	})
 }
 
-// moved tells whether a light falls on a frame otherwise than on the last one, as while things move: that is not worth a picture of its
-// own until it is asked for once more.
+// moved tells whether a light falls on a frame otherwise than on the last one, as while things
+// move: that is not worth a picture of its own until it is asked for once more.
 func (p *plan) moved(f *lightField, key string) (bool, error) {
 	if _, ready := cache.Peek[fallenLight](p.cache, key); ready {
 		return false, nil
@@ -90,7 +92,8 @@ func (p *plan) moved(f *lightField, key string) (bool, error) {
 	return ok && string(last) != key, cache.Put(p.cache, name, latest(key))
 }
 
-// falling is memory for what falls on a row, with none for nothing, and fallings what is done with of it.
+// falling is memory for what falls on a row, with none for nothing, and fallings what is done with
+// of it.
 type falling struct{ direct, on, bounce, colours, row, none []float32 }
 
 var fallings = sync.Pool{New: func() any { return new(falling) }}
@@ -99,12 +102,14 @@ var fallings = sync.Pool{New: func() any { return new(falling) }}
 func newFalling(n int) *falling {
 	s := fallings.Get().(*falling)
 	if len(s.on) < n {
-		*s = falling{make([]float32, 4*n), make([]float32, n), make([]float32, lightmap.Mixed*n), make([]float32, 3*max(n, 2*together)), make([]float32, 3*n), make([]float32, together)}
+		*s = falling{make([]float32, 4*n), make([]float32, n), make([]float32, lightmap.Mixed*n),
+			make([]float32, 3*max(n, 2*together)), make([]float32, 3*n), make([]float32, together)}
 	}
 	return s
 }
 
-// fall adds what falls on row y of the ground, or on what of it is round, to out: one value a pixel where nothing bounces, else three.
+// fall adds what falls on row y of the ground, or on what of it is round, to out: one value a pixel
+// where nothing bounces, else three.
 func (p *plan) fall(g *ground, f *lightmap.Field, out []float32, y int, s *falling, round bool) {
 	ch := len(out) / g.rect.Dx()
 	for i := range g.rows[y-g.rect.Min.Y] {
@@ -116,7 +121,8 @@ func (p *plan) fall(g *ground, f *lightmap.Field, out []float32, y int, s *falli
 	}
 }
 
-// fallOn adds what falls on the pixels from a to b of a stretch, on all of them where it is round, to out.
+// fallOn adds what falls on the pixels from a to b of a stretch, on all of them where it is round,
+// to out.
 func (p *plan) fallOn(k *stretch, a, b int, f *lightmap.Field, out []float32, y int, s *falling) {
 	step := 1 / p.scale
 	py := (float64(y) + 0.5) * step
@@ -141,9 +147,11 @@ func (p *plan) fallOn(k *stretch, a, b int, f *lightmap.Field, out []float32, y 
 	lightmap.Add(out[:3*n], k.weight[a:b], direct, bounce, float32(p.q.Recipe.Room.Bounce))
 }
 
-// inRoomTerms returns what falls on the room of one light as terms to be added up, weighted. once tells that each row is
-// wanted once: of a frame on which light falls otherwise than on the last, it is made when it is, and nothing of it is kept.
-func (p *plan) inRoomTerms(ctx context.Context, m *inRoom, f *lightField, part image.Rectangle, once bool, weight ...float32) (_ []glow.Term, err error) {
+// inRoomTerms returns what falls on the room of one light as terms to be added up, weighted. once
+// tells that each row is wanted once: of a frame on which light falls otherwise than on the last,
+// it is made when it is, and nothing of it is kept.
+func (p *plan) inRoomTerms(ctx context.Context, m *inRoom, f *lightField, part image.Rectangle,
+	once bool, weight ...float32) (_ []glow.Term, err error) {
 	if once = once && f.Bounce != nil; once {
 		_, key := p.fallenKey(f, part)
 		if once, err = p.moved(f, key); err != nil {

@@ -10,9 +10,10 @@ import (
 	"pyrant/internal/light/glow"
 )
 
-// bloomStage spreads a share of what cores show over them and what is beside them, as the scatter of a lens
-// does: the core has shown so much less (see core.over), and as much comes back here, softly. It is added in linear
-// light and ends at white, so that the middle of a broad core stays as it is.
+// bloomStage spreads a share of what cores show over them and what is beside them, as the scatter
+// of a lens does: the core has shown so much less (see core.over), and as much comes back here,
+// softly. It is added in linear light and ends at white, so that the middle of a broad core stays
+// as it is.
 type bloomStage struct{ groups []veiled }
 
 func (st *bloomStage) prepare(ctx context.Context, p *plan) (bool, error) {
@@ -50,10 +51,11 @@ func (st *bloomStage) prepare(ctx context.Context, p *plan) (bool, error) {
 
 // addend returns a term of three channels as what is added up.
 func (p *plan) addend(t *term) addend {
-	return addend{piece{t.light.key, t.sigma, [3]float32(t.weight)}, func(ctx context.Context, part image.Rectangle) ([]glow.Term, error) {
-		f, err := p.field(ctx, t, part)
-		return []glow.Term{f}, err
-	}}
+	return addend{piece{t.light.key, t.sigma, [3]float32(t.weight)},
+		func(ctx context.Context, part image.Rectangle) ([]glow.Term, error) {
+			f, err := p.field(ctx, t, part)
+			return []glow.Term{f}, err
+		}}
 }
 
 func (st *bloomStage) collect(ctx context.Context, p *plan, part image.Rectangle) (rower, error) {

@@ -25,7 +25,9 @@ type core struct {
 	coreLook
 	light *litLight
 	term  term
-	depth term // coverage blurred by part of the shapes' width, against its peak; where light is nil all is alike
+	// coverage blurred by part of the shapes' width, against its peak; where light is nil all is
+	// alike
+	depth term
 	trim  veil
 }
 
@@ -99,7 +101,8 @@ func (p *plan) readyCore(ctx context.Context, ll *litLight) (*core, error) {
 func (p *plan) coreOf(ll *litLight) core {
 	k, level := ll.l.Core, ll.l.Level*p.q.Recipe.Glow.Level
 	// The core hides the object behind it; a fader below 1 lets it through.
-	look := coreLook{hides: 1, texture: float32(k.Texture), open: float32(math.Pow(1-k.Texture, 5)), keeps: float32(1 - k.Bloom)}
+	look := coreLook{hides: 1, texture: float32(k.Texture), open: float32(math.Pow(1-k.Texture, 5)),
+		keeps: float32(1 - k.Bloom)}
 	c := core{coreLook: look, light: ll, trim: veil{}.trimmed(p, ll.l.Trim)}
 	if level < 1 {
 		c.hides = float32(1 - (1-level)*(1-level))
@@ -113,7 +116,8 @@ func (p *plan) coreOf(ll *litLight) core {
 	return c
 }
 
-// depthBlur is the deviation, by the mean width of the shapes, of the blur that gives the depth within a core.
+// depthBlur is the deviation, by the mean width of the shapes, of the blur that gives the depth
+// within a core.
 const depthBlur = 0.4
 
 // depth gives a core its shapes' coverage blurred by 0.4 of their mean width, as far as nothing is
@@ -137,7 +141,8 @@ func (p *plan) depth(ctx context.Context, c *core) error {
 
 // width returns the mean width of a light's shapes, in pixels of the photo.
 func (p *plan) width(ctx context.Context, ll *litLight) (float64, error) {
-	v, err := cache.Get(ctx, p.cache, "width "+ll.key, func(context.Context) (cache.Number, error) { return cache.Number(ll.cover.Width()), nil })
+	v, err := cache.Get(ctx, p.cache, "width "+ll.key,
+		func(context.Context) (cache.Number, error) { return cache.Number(ll.cover.Width()), nil })
 	return float64(v), err
 }
 
@@ -145,33 +150,34 @@ func (p *plan) width(ctx context.Context, ll *litLight) (float64, error) {
 // its texture is relative to. It is taken at one small scale for every render
 // of the shot.
 func (p *plan) meanLuma(ctx context.Context, ll *litLight) (float32, error) {
-	v, err := cache.Get(ctx, p.cache, fmt.Sprintf("luma %s %s", p.q.PhotoKey, ll.key), func(ctx context.Context) (cache.Number, error) {
-		defer p.stats.add("texture", time.Now())
-		ph := p.q.Photo
-		_, _, scale := Size(ph.Width, ph.Height, min(1024, max(ph.Width, ph.Height)))
-		m := ll.cover.At(scale)
-		b := m.Bounds()
-		sum, n := 0.0, 0.0
-		row, cov := make([]float32, 3), make([]float32, b.Dx())
-		for y := b.Min.Y; y < b.Max.Y; y++ {
-			if err := ctx.Err(); err != nil {
-				return 0, err
-			}
-			m.Fill(cov, b.Min.X, y)
-			for i, v := range cov {
-				x, y := int((float64(b.Min.X+i)+0.5)/scale), int((float64(y)+0.5)/scale)
-				if v > 0 && x >= 0 && y >= 0 && x < ph.Width && y < ph.Height {
-					ph.Linear(row, x, y, 1)
-					sum += float64(v) * float64(colour.Luma(row[0], row[1], row[2]))
-					n += float64(v)
+	v, err := cache.Get(ctx, p.cache, fmt.Sprintf("luma %s %s", p.q.PhotoKey, ll.key),
+		func(ctx context.Context) (cache.Number, error) {
+			defer p.stats.add("texture", time.Now())
+			ph := p.q.Photo
+			_, _, scale := Size(ph.Width, ph.Height, min(1024, max(ph.Width, ph.Height)))
+			m := ll.cover.At(scale)
+			b := m.Bounds()
+			sum, n := 0.0, 0.0
+			row, cov := make([]float32, 3), make([]float32, b.Dx())
+			for y := b.Min.Y; y < b.Max.Y; y++ {
+				if err := ctx.Err(); err != nil {
+					return 0, err
+				}
+				m.Fill(cov, b.Min.X, y)
+				for i, v := range cov {
+					x, y := int((float64(b.Min.X+i)+0.5)/scale), int((float64(y)+0.5)/scale)
+					if v > 0 && x >= 0 && y >= 0 && x < ph.Width && y < ph.Height {
+						ph.Linear(row, x, y, 1)
+						sum += float64(v) * float64(colour.Luma(row[0], row[1], row[2]))
+						n += float64(v)
+					}
 				}
 			}
-		}
-		if n == 0 {
-			return 0.5, nil
-		}
-		return cache.Number(sum / n), nil
-	})
+			if n == 0 {
+				return 0.5, nil
+			}
+			return cache.Number(sum / n), nil
+		})
 	return max(float32(v), 0.01), err
 }
 
@@ -187,17 +193,18 @@ func (st *coreStage) collect(ctx context.Context, p *plan, part image.Rectangle)
 
 // coreRow is one core over a part of the picture.
 type coreRow interface {
-	// row returns the runs of pixels of row y that the core reaches, at least those in the columns x0 to x1.
-	// They may lie in the scratch.
+	// row returns the runs of pixels of row y that the core reaches, at least those in the columns
+	// x0 to x1. They may lie in the scratch.
 	row(s *scratch, x0, x1, y int) []coreRun
 }
 
 // lookAlike keeps cores of one view that look as in the frame before.
 type lookAlike struct {
-	mu    sync.Mutex
-	last  map[coreKey]*keptCore // of the last frame; nil for one that was made row by row
-	still *stillCores           // those of the last frame that were kept, once a frame before had the same ones
-	of    []placed              // what the last frame's were
+	mu   sync.Mutex
+	last map[coreKey]*keptCore // of the last frame; nil for one that was made row by row
+	// those of the last frame that were kept, once a frame before had the same ones
+	still *stillCores
+	of    []placed // what the last frame's were
 }
 
 // placed is a core and its place among all.
@@ -223,12 +230,17 @@ func (l *lookAlike) Bytes() (n int64) {
 	return
 }
 
-// ready returns the cores over a part, and those that do not move side by side. Those that the frame before had as well
-// are kept.
-func (st *coreStage) ready(ctx context.Context, p *plan, part image.Rectangle, through bool) (out []coreRow, still *stillCores, err error) {
+// ready returns the cores over a part, and those that do not move side by side. Those that the
+// frame before had as well are kept.
+func (st *coreStage) ready(ctx context.Context, p *plan, part image.Rectangle,
+	through bool) (out []coreRow, still *stillCores, err error) {
 	var l *lookAlike
 	if !p.passing {
-		if l, err = cache.Get(ctx, p.cache, fmt.Sprintf("cores %s %g %v %v", p.q.PhotoKey, p.scale, part, through), func(context.Context) (*lookAlike, error) { return new(lookAlike), nil }); err != nil {
+		if l, err = cache.Get(ctx, p.cache, fmt.Sprintf("cores %s %g %v %v", p.q.PhotoKey, p.scale,
+			part, through), func(context.Context) (*lookAlike, error) {
+			return new(lookAlike),
+				nil
+		}); err != nil {
 			return nil, nil, err
 		}
 		if l.mu.TryLock() {
@@ -275,7 +287,8 @@ func (st *coreStage) ready(ctx context.Context, p *plan, part image.Rectangle, t
 }
 
 func (k *core) key() coreKey {
-	out := coreKey{coreLook: k.coreLook, shape: k.term.light.key, sigma: k.term.sigma, trim: k.trim.key}
+	out := coreKey{coreLook: k.coreLook, shape: k.term.light.key, sigma: k.term.sigma,
+		trim: k.trim.key}
 	if k.depth.light != nil {
 		out.depth = piece{k.depth.light.key, k.depth.sigma, [3]float32{k.depth.weight[0]}}
 	}
@@ -291,7 +304,8 @@ type madeCore struct {
 	through bool          // the photo shows through where a fader lets it
 }
 
-func (k *core) made(ctx context.Context, p *plan, part image.Rectangle, through bool) (*madeCore, error) {
+func (k *core) made(ctx context.Context, p *plan, part image.Rectangle,
+	through bool) (*madeCore, error) {
 	m := &madeCore{core: k, through: through}
 	collapse := func(t *term) (*glow.Sum, error) {
 		f, err := p.field(ctx, t, part)
@@ -407,7 +421,8 @@ func runs(cover, pix []float32, from int) (out []coreRun) {
 }
 
 // keep makes all rows of a core over a part of the photo.
-func (k *core) keep(ctx context.Context, p *plan, part image.Rectangle, through bool) (*keptCore, error) {
+func (k *core) keep(ctx context.Context, p *plan, part image.Rectangle,
+	through bool) (*keptCore, error) {
 	base, err := p.base(ctx, part)
 	if err != nil {
 		return nil, err
@@ -445,8 +460,9 @@ func (k *core) keep(ctx context.Context, p *plan, part image.Rectangle, through 
 
 type coreRows struct {
 	cores []coreRow
-	open  []float32   // of each
-	still *stillCores // those of cores that are kept, laid beside each other; nil where that was not done
+	open  []float32 // of each
+	// those of cores that are kept, laid beside each other; nil where that was not done
+	still *stillCores
 }
 
 // stillCores is kept cores laid beside each other in rows, as coreRows.each leaves them.
@@ -457,7 +473,8 @@ type stillCores struct {
 }
 
 // beside lays those of the cores that are kept beside each other.
-func (st *coreStage) beside(ctx context.Context, list []coreRow, part image.Rectangle) (*stillCores, error) {
+func (st *coreStage) beside(ctx context.Context, list []coreRow,
+	part image.Rectangle) (*stillCores, error) {
 	var r coreRows
 	for i, k := range list {
 		if k, ok := k.(*keptCore); ok {
@@ -475,7 +492,8 @@ func (st *coreStage) beside(ctx context.Context, list []coreRow, part image.Rect
 	})
 	for i := range out.rows {
 		k := &out.rows[i]
-		out.size += int64(200 + 4*(len(k.pix)+len(k.alpha)+len(k.open)+len(k.weight)) + len(k.mixed) + 16*len(k.spans))
+		out.size += int64(200 + 4*(len(k.pix)+len(k.alpha)+len(k.open)+len(k.weight)) +
+			len(k.mixed) + 16*len(k.spans))
 	}
 	return out, err
 }
@@ -517,19 +535,20 @@ func (c *cores) unpack(from *cores) {
 // a curve; to mix a shape's edge with what lies behind it before the curve
 // would give other edges at other scales.
 type cores struct {
-	pix    []float32  // linear, three samples a pixel
-	one    []float32  // those of one of the cores
-	light  []float32  // that reaches them
-	alpha  []float32  // how much of the pixel cores cover
-	open   []float32  // how much of the light that joins reaches the core, where it varies; see coreRows.row
+	pix   []float32 // linear, three samples a pixel
+	one   []float32 // those of one of the cores
+	light []float32 // that reaches them
+	alpha []float32 // how much of the pixel cores cover
+	// how much of the light that joins reaches the core, where it varies; see coreRows.row
+	open   []float32
 	weight []float32  // of what pix and open hold
 	mixed  []bool     // where there are several cores
 	spans  []coreSpan // columns where alpha may be above 0, apart and in order
 	run    [1]coreRun
 }
 
-// coreSpan is columns that cores cover, and how much of the light that joins reaches all of them; varies where that is
-// told by cores.open.
+// coreSpan is columns that cores cover, and how much of the light that joins reaches all of them;
+// varies where that is told by cores.open.
 type coreSpan struct {
 	from, to int
 	open     float32
@@ -538,7 +557,9 @@ type coreSpan struct {
 const varies = -1
 
 func newCores(w int) cores {
-	return cores{pix: make([]float32, 3*w), one: make([]float32, 3*w), light: make([]float32, 3*w), alpha: make([]float32, w), open: make([]float32, w), weight: make([]float32, w), mixed: make([]bool, w)}
+	return cores{pix: make([]float32, 3*w), one: make([]float32, 3*w), light: make([]float32, 3*w),
+		alpha: make([]float32, w), open: make([]float32, w), weight: make([]float32, w),
+		mixed: make([]bool, w)}
 }
 
 // row fills s.core for the columns x0 to x1 of row y. Where cores of
@@ -690,7 +711,8 @@ func (c *cores) join(a int, cover, pix []float32, open float32) {
 	}
 }
 
-// left is what rounding leaves of the emission where the coverage blurred has a value against its peak.
+// left is what rounding leaves of the emission where the coverage blurred has a value against its
+// peak.
 func (k *core) left(blurred float32) float32 {
 	t := min(max(2*blurred-1, 0), 1)
 	t *= t * (3 - 2*t)
@@ -727,18 +749,21 @@ func (k *core) over(c []float32, emits float32, through bool) colour.RGB {
 	return v.Scale(k.hides)
 }
 
-// shown is what the core shows by itself, on what shows through: at a part of its emission where it is by exposure,
-// else at t of its colour; less what bloom spreads.
+// shown is what the core shows by itself, on what shows through: at a part of its emission where it
+// is by exposure, else at t of its colour; less what bloom spreads.
 func (k *core) shown(part, t float32, b colour.RGB) colour.RGB {
 	if k.emission > 0 {
 		e := part * k.emission
-		v := colour.RGB{R: colour.SoftAdd(b.R, e*k.colour.R), G: colour.SoftAdd(b.G, e*k.colour.G), B: colour.SoftAdd(b.B, e*k.colour.B)}
+		v := colour.RGB{R: colour.SoftAdd(b.R, e*k.colour.R), G: colour.SoftAdd(b.G, e*k.colour.G),
+			B: colour.SoftAdd(b.B, e*k.colour.B)}
 		if k.keeps < 1 {
-			v = colour.RGB{R: b.R + (v.R-b.R)*k.keeps, G: b.G + (v.G-b.G)*k.keeps, B: b.B + (v.B-b.B)*k.keeps}
+			v = colour.RGB{R: b.R + (v.R-b.R)*k.keeps, G: b.G + (v.G-b.G)*k.keeps,
+				B: b.B + (v.B-b.B)*k.keeps}
 		}
 		return v
 	}
-	return colour.RGB{R: bound(k.colour.R * t), G: bound(k.colour.G * t), B: bound(k.colour.B * t)}.Scale(k.keeps)
+	return colour.RGB{R: bound(k.colour.R * t), G: bound(k.colour.G * t),
+		B: bound(k.colour.B * t)}.Scale(k.keeps)
 }
 
 // bound keeps a core below display white, bending from 0.8 up, so that its

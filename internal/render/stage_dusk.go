@@ -37,7 +37,8 @@ type keptLight struct {
 
 // duskPasses returns the passes of dusk with daylight, which comes before them.
 func duskPasses(d *recipe.Dusk) []pass.Pass {
-	day := pass.Pass{On: true, Strength: 1, Joining: pass.Normal, Does: pass.Levels{Exposure: d.Daylight, Middle: 1, White: 1}}
+	day := pass.Pass{On: true, Strength: 1, Joining: pass.Normal,
+		Does: pass.Levels{Exposure: d.Daylight, Middle: 1, White: 1}}
 	return append([]pass.Pass{day}, d.Passes...)
 }
 
@@ -87,9 +88,10 @@ func (p *plan) keptOf(ctx context.Context, ll *litLight) (*keptLight, error) {
 
 // site tells passes of a stage about the plan's picture.
 func (p *plan) site(ctx context.Context, stage string) pass.Site {
-	return pass.Site{Frame: p.frame, Gel: gels(p.q.Recipe), Guide: func(n int, radius float64) (*guided.Filter, error) {
-		return p.guide(ctx, stage, n, radius)
-	}, Picture: func(k pass.Picture) (pass.PictureRows, error) { return p.picture(ctx, k) }}
+	return pass.Site{Frame: p.frame, Gel: gels(p.q.Recipe),
+		Guide: func(n int, radius float64) (*guided.Filter, error) {
+			return p.guide(ctx, stage, n, radius)
+		}, Picture: func(k pass.Picture) (pass.PictureRows, error) { return p.picture(ctx, k) }}
 }
 
 // passesKey names what passes depend on beside themselves: areas and gels.

@@ -57,7 +57,8 @@ const shadeEdge = 0.01
 const guideEdge = 512
 
 // guide returns the guided filter of the picture as it comes to a pass of a stage.
-func (p *plan) guide(ctx context.Context, stage string, n int, radius float64) (*guided.Filter, error) {
+func (p *plan) guide(ctx context.Context, stage string, n int,
+	radius float64) (*guided.Filter, error) {
 	r := *p.q.Recipe
 	if stage == "dusk" {
 		// Daylight is the first of the passes that are counted. What is kept out of dusk
@@ -84,7 +85,8 @@ func (p *plan) guide(ctx context.Context, stage string, n int, radius float64) (
 	}
 	return cache.Get(ctx, p.cache, key, func(ctx context.Context) (*guided.Filter, error) {
 		defer p.stats.add("guide", time.Now())
-		q := &Request{Photo: p.q.Photo, PhotoKey: p.q.PhotoKey, Recipe: &r, pictures: p.q.pictures, LongEdge: min(guideEdge, r.Photo.LongEdge()), Rough: rough, Stats: p.stats}
+		q := &Request{Photo: p.q.Photo, PhotoKey: p.q.PhotoKey, Recipe: &r, pictures: p.q.pictures,
+			LongEdge: min(guideEdge, r.Photo.LongEdge()), Rough: rough, Stats: p.stats}
 		small, err := newPlanUpTo(ctx, p.cache, q, stage)
 		if err != nil {
 			return nil, err

@@ -29,10 +29,11 @@ func (p *plan) base(ctx context.Context, part image.Rectangle) (*raster.RGB, err
 	if p.lastBase != nil && p.lastBase.Rect == part {
 		return p.lastBase, nil
 	}
-	b, err := forPart(ctx, p, true, fmt.Sprintf("photo %s %g %v", p.q.PhotoKey, p.scale, part), func(ctx context.Context) (*raster.RGB, error) {
-		defer p.stats.add("photo", time.Now())
-		return p.shrunken(ctx, part)
-	})
+	b, err := forPart(ctx, p, true, fmt.Sprintf("photo %s %g %v", p.q.PhotoKey, p.scale, part),
+		func(ctx context.Context) (*raster.RGB, error) {
+			defer p.stats.add("photo", time.Now())
+			return p.shrunken(ctx, part)
+		})
 	p.lastBase = b
 	return b, err
 }

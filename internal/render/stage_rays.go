@@ -81,10 +81,11 @@ func (p *plan) rayed(ctx context.Context, ll *litLight) (*rayed, error) {
 	one := &rayed{star: rays.Of(*r), weight: [3]float32{1, 1, 1}}
 	blades, by := aperture.Of(*r)
 	if by {
-		if one.lens, err = cache.Get(ctx, p.cache, fmt.Sprintf("aperture %v", blades), func(ctx context.Context) (*aperture.Sprite, error) {
-			defer p.stats.add("aperture", time.Now())
-			return blades.New(ctx)
-		}); err != nil {
+		if one.lens, err = cache.Get(ctx, p.cache, fmt.Sprintf("aperture %v", blades),
+			func(ctx context.Context) (*aperture.Sprite, error) {
+				defer p.stats.add("aperture", time.Now())
+				return blades.New(ctx)
+			}); err != nil {
 			return nil, err
 		}
 	}
@@ -110,7 +111,8 @@ func (p *plan) rayed(ctx context.Context, ll *litLight) (*rayed, error) {
 			q.Cuts = append(q.Cuts, rays.Cut{Ray: k.Ray, At: k.At})
 		}
 	}
-	one.key = fmt.Sprintf("rays %s %v %v %t %g %v %d %g %s %v %s", ll.l.Shapes.Key(), one.star, blades, by, r.Distance, near, lead, r.Chorus, r.Colour, r.Cuts, p.q.PhotoKey)
+	one.key = fmt.Sprintf("rays %s %v %v %t %g %v %d %g %s %v %s", ll.l.Shapes.Key(), one.star,
+		blades, by, r.Distance, near, lead, r.Chorus, r.Colour, r.Cuts, p.q.PhotoKey)
 	return one, nil
 }
 
@@ -143,10 +145,12 @@ func (p *plan) nearness(ctx context.Context, ll *litLight, spots []shape.Spot) (
 			}
 		}
 	case r.By == recipe.ByLight:
-		light, err := cache.Get(ctx, p.cache, fmt.Sprintf("spot light %s %s", p.q.PhotoKey, ll.l.Shapes.Key()), func(ctx context.Context) (spotLight, error) {
+		light, err := cache.Get(ctx, p.cache, fmt.Sprintf("spot light %s %s", p.q.PhotoKey,
+			ll.l.Shapes.Key()), func(ctx context.Context) (spotLight, error) {
 			out := make(spotLight, len(spots))
 			return out, raster.Each(ctx, len(spots), func(i int) {
-				out[i] = spots[i].Radius * math.Sqrt(pointlight.Brightness(p.q.Photo, spots[i].At.X, spots[i].At.Y, spots[i].Radius))
+				out[i] = spots[i].Radius * math.Sqrt(pointlight.Brightness(p.q.Photo, spots[i].At.X,
+					spots[i].At.Y, spots[i].Radius))
 			})
 		})
 		if err != nil {
@@ -161,11 +165,13 @@ func (p *plan) nearness(ctx context.Context, ll *litLight, spots []shape.Spot) (
 	return near, nil
 }
 
-// nearEdge is the long edge of the picture on which an area tells how near points are: it is the same for every scale.
+// nearEdge is the long edge of the picture on which an area tells how near points are: it is the
+// same for every scale.
 const nearEdge = 1500
 
 // covering returns how much an area covers of the places of points.
-func (p *plan) covering(ctx context.Context, id area.Ref, shapes string, spots []shape.Spot) (spotLight, error) {
+func (p *plan) covering(ctx context.Context, id area.Ref, shapes string,
+	spots []shape.Spot) (spotLight, error) {
 	q := *p.q
 	q.View, q.LongEdge = image.Rectangle{}, min(nearEdge, q.Recipe.Photo.LongEdge())
 	small, err := newPlanUpTo(ctx, p.cache, &q, "photo")
@@ -173,31 +179,34 @@ func (p *plan) covering(ctx context.Context, id area.Ref, shapes string, spots [
 		return nil, err
 	}
 	a := q.Recipe.Area(id)
-	return cache.Get(ctx, p.cache, fmt.Sprintf("near %s %s", a.Key(world{plan: small}), shapes), func(ctx context.Context) (spotLight, error) {
-		out := make(spotLight, len(spots))
-		for i, s := range spots {
-			x, y := int(s.At.X*small.scale), int(s.At.Y*small.scale)
-			at := image.Rect(x, y, x+1, y+1).Intersect(small.frame)
-			if at.Empty() {
-				continue
+	return cache.Get(ctx, p.cache, fmt.Sprintf("near %s %s", a.Key(world{plan: small}), shapes),
+		func(ctx context.Context) (spotLight, error) {
+			out := make(spotLight, len(spots))
+			for i, s := range spots {
+				x, y := int(s.At.X*small.scale), int(s.At.Y*small.scale)
+				at := image.Rect(x, y, x+1, y+1).Intersect(small.frame)
+				if at.Empty() {
+					continue
+				}
+				m, err := a.Plane(ctx, world{plan: small}, at)
+				if err != nil {
+					return nil, err
+				}
+				out[i] = float64(m.Row(at.Min.Y)[0])
 			}
-			m, err := a.Plane(ctx, world{plan: small}, at)
-			if err != nil {
-				return nil, err
-			}
-			out[i] = float64(m.Row(at.Min.Y)[0])
-		}
-		return out, nil
-	})
+			return out, nil
+		})
 }
 
 type spotLight []float64
 
 func (l spotLight) Bytes() int64 { return 8*int64(len(l)) + 24 }
 
-// RayAt returns which ray of a light of q's recipe passes nearest to a place of the photo, as render/rays draws them: the
-// number of its point, its own, and at which share of its whole length that is.
-func (e *Engine) RayAt(ctx context.Context, q Request, light int, x, y, within float64) (point, ray int, at float64, err error) {
+// RayAt returns which ray of a light of q's recipe passes nearest to a place of the photo, as
+// render/rays draws them: the number of its point, its own, and at which share of its whole length
+// that is.
+func (e *Engine) RayAt(ctx context.Context, q Request, light int, x, y,
+	within float64) (point, ray int, at float64, err error) {
 	p, err := newPlanUpTo(ctx, e.Cache, &q, "photo")
 	if err != nil {
 		return 0, 0, 0, err
@@ -220,18 +229,20 @@ func (e *Engine) RayAt(ctx context.Context, q Request, light int, x, y, within f
 	return point, ray, at, nil
 }
 
-// spotColours returns the colours of a light's points as the photo shows them; nil where they have the gel.
+// spotColours returns the colours of a light's points as the photo shows them; nil where they have
+// the gel.
 func (p *plan) spotColours(ctx context.Context, ll *litLight) (spotColours, error) {
 	if ll.l.Rays.Colour != recipe.OwnColours {
 		return nil, nil
 	}
-	return cache.Get(ctx, p.cache, fmt.Sprintf("spots %s %s", p.q.PhotoKey, ll.l.Shapes.Key()), func(ctx context.Context) (spotColours, error) {
-		spots := ll.l.Shapes.Spots()
-		out := make(spotColours, len(spots))
-		return out, raster.Each(ctx, len(spots), func(i int) {
-			out[i] = pointlight.Colour(p.q.Photo, spots[i].At.X, spots[i].At.Y, spots[i].Radius)
+	return cache.Get(ctx, p.cache, fmt.Sprintf("spots %s %s", p.q.PhotoKey, ll.l.Shapes.Key()),
+		func(ctx context.Context) (spotColours, error) {
+			spots := ll.l.Shapes.Spots()
+			out := make(spotColours, len(spots))
+			return out, raster.Each(ctx, len(spots), func(i int) {
+				out[i] = pointlight.Colour(p.q.Photo, spots[i].At.X, spots[i].At.Y, spots[i].Radius)
+			})
 		})
-	})
 }
 
 type spotColours []colour.RGB
@@ -242,14 +253,15 @@ func (st *raysStage) collect(ctx context.Context, p *plan, part image.Rectangle)
 	var out raysRows
 	for i := range st.list {
 		r := &st.list[i]
-		m, err := forPart(ctx, p, part != p.frame, fmt.Sprintf("%s %g %v", r.key, p.scale, part), func(ctx context.Context) (*raster.RGB, error) {
-			defer p.stats.add("rays", time.Now())
-			m, err := r.star.Draw(ctx, r.points, p.scale, part)
-			if err == nil && r.lens != nil {
-				err = r.star.Lay(ctx, m, r.points, p.scale, r.lens.At)
-			}
-			return m, err
-		})
+		m, err := forPart(ctx, p, part != p.frame, fmt.Sprintf("%s %g %v", r.key, p.scale, part),
+			func(ctx context.Context) (*raster.RGB, error) {
+				defer p.stats.add("rays", time.Now())
+				m, err := r.star.Draw(ctx, r.points, p.scale, part)
+				if err == nil && r.lens != nil {
+					err = r.star.Lay(ctx, m, r.points, p.scale, r.lens.At)
+				}
+				return m, err
+			})
 		if err != nil {
 			return nil, err
 		}

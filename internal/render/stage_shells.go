@@ -78,7 +78,10 @@ func (st *shellStage) prepare(ctx context.Context, p *plan) (bool, error) {
 		}
 	}
 	// Widest first over all lights; equal ones by their order in the recipe.
-	slices.SortStableFunc(items, func(a, b item) int { return cmp.Compare(b.shell.Radius, a.shell.Radius) })
+	slices.SortStableFunc(items, func(a, b item) int {
+		return cmp.Compare(b.shell.Radius,
+			a.shell.Radius)
+	})
 	for _, it := range items {
 		tint := it.colour
 		if it.shell.Tint.Hue != 0 {
@@ -109,7 +112,8 @@ func (st *shellStage) prepare(ctx context.Context, p *plan) (bool, error) {
 			last.add[i].all = append(last.add[i].all, p.addend(&t))
 		} else {
 			last.blends = append(last.blends, blended{t, v,
-				[3]float32{colour.Display.At(tint.R), colour.Display.At(tint.G), colour.Display.At(tint.B)}, colour.Blend(string(it.shell.Join))})
+				[3]float32{colour.Display.At(tint.R), colour.Display.At(tint.G),
+					colour.Display.At(tint.B)}, colour.Blend(string(it.shell.Join))})
 		}
 	}
 	return len(st.runs) > 0, nil
@@ -117,7 +121,8 @@ func (st *shellStage) prepare(ctx context.Context, p *plan) (bool, error) {
 
 // weight returns what a shell's blurred coverage is multiplied by, under a fader's
 // level.
-func (p *plan) weight(ctx context.Context, ll *litLight, s *recipe.Shell, level float64) (float64, error) {
+func (p *plan) weight(ctx context.Context, ll *litLight, s *recipe.Shell,
+	level float64) (float64, error) {
 	peak := 1.0 // of a light with nothing traced yet
 	if len(ll.l.Shapes) > 0 {
 		drawn, err := p.drawnOut(ctx, ll)
@@ -135,10 +140,11 @@ func (p *plan) weight(ctx context.Context, ll *litLight, s *recipe.Shell, level 
 // pixels of the photo.
 func (p *plan) peak(ctx context.Context, ll *litLight, radius float64) (float64, error) {
 	if ll.peaks == nil {
-		f, err := cache.Get(ctx, p.cache, "peaks "+ll.cover.Key(), func(ctx context.Context) (*glow.Peaks, error) {
-			defer p.stats.add("peak", time.Now())
-			return glow.NewPeaks(ctx, ll.cover, recipe.MaxRadius)
-		})
+		f, err := cache.Get(ctx, p.cache, "peaks "+ll.cover.Key(),
+			func(ctx context.Context) (*glow.Peaks, error) {
+				defer p.stats.add("peak", time.Now())
+				return glow.NewPeaks(ctx, ll.cover, recipe.MaxRadius)
+			})
 		if err != nil {
 			return 0, err
 		}
@@ -160,7 +166,8 @@ func (st *shellStage) collect(ctx context.Context, p *plan, part image.Rectangle
 				return nil, err
 			}
 			start := time.Now()
-			if sum.Sum, err = p.sum(ctx, fmt.Sprint("shells ", i, " ", add.veil.key), add.all, part); err != nil {
+			if sum.Sum, err = p.sum(ctx, fmt.Sprint("shells ", i, " ", add.veil.key), add.all,
+				part); err != nil {
 				return nil, err
 			}
 			l.add = append(l.add, sum)

@@ -62,8 +62,8 @@ func (st *spillStage) prepare(ctx context.Context, p *plan) (bool, error) {
 	return len(st.groups) > 0, nil
 }
 
-// inDaylight returns what light does to the photo's colours, which have the tint of the daylight that they were taken in: so
-// much less of it, at the same luminance of white.
+// inDaylight returns what light does to the photo's colours, which have the tint of the daylight
+// that they were taken in: so much less of it, at the same luminance of white.
 func (p *plan) inDaylight(c colour.RGB) colour.RGB {
 	m := &p.q.Recipe.Spill
 	if m.Red == 0 && m.Blue == 0 {
@@ -123,7 +123,8 @@ func (p *plan) spillOf(ctx context.Context, ll *litLight) (*lightSpill, error) {
 	}
 	if m != nil {
 		f, err := p.shineIn(ctx, m, ll)
-		return &lightSpill{power: k * roomPower, room: m, field: f, veil: p.touched(&ll.l.Spill)}, err
+		return &lightSpill{power: k * roomPower, room: m, field: f,
+			veil: p.touched(&ll.l.Spill)}, err
 	}
 	source, err := p.source(ctx, ll)
 	return &lightSpill{power: k, source: source, veil: p.touched(&ll.l.Spill)}, err
@@ -132,10 +133,11 @@ func (p *plan) spillOf(ctx context.Context, ll *litLight) (*lightSpill, error) {
 // source returns a light's shapes as what gives spill.
 func (p *plan) source(ctx context.Context, ll *litLight) (*spill.Source, error) {
 	sp := &ll.l.Spill
-	return cache.Get(ctx, p.cache, "source "+plainKey(ll), func(ctx context.Context) (*spill.Source, error) {
-		defer p.stats.add("spill", time.Now())
-		return spill.NewSource(ctx, ll.cover, sp.Reach, sp.Height)
-	})
+	return cache.Get(ctx, p.cache, "source "+plainKey(ll),
+		func(ctx context.Context) (*spill.Source, error) {
+			defer p.stats.add("spill", time.Now())
+			return spill.NewSource(ctx, ll.cover, sp.Reach, sp.Height)
+		})
 }
 
 // plainKey names what a light gives without a room, apart from its colour.
@@ -154,9 +156,10 @@ func (sp *lightSpill) key(p *plan, ll *litLight) string {
 	return plainKey(ll)
 }
 
-// irradiance returns what a light's spill gives, over all that part of the picture needs, to be weighted; once tells that
-// each row is wanted once.
-func (p *plan) irradiance(ctx context.Context, ll *litLight, sp *lightSpill, part image.Rectangle, once bool, weight ...float32) ([]glow.Term, error) {
+// irradiance returns what a light's spill gives, over all that part of the picture needs, to be
+// weighted; once tells that each row is wanted once.
+func (p *plan) irradiance(ctx context.Context, ll *litLight, sp *lightSpill, part image.Rectangle,
+	once bool, weight ...float32) ([]glow.Term, error) {
 	if sp.painted != "" {
 		f, err := p.area(ctx, sp.painted, part)
 		return []glow.Term{{Field: f, Weight: weight}}, err
@@ -165,7 +168,8 @@ func (p *plan) irradiance(ctx context.Context, ll *litLight, sp *lightSpill, par
 		return p.inRoomTerms(ctx, sp.room, sp.field, part, once, weight...)
 	}
 	level := sp.source.Level(p.scale)
-	f, err := cache.Get(ctx, p.cache, fmt.Sprintf("spill %s %g %d %v", plainKey(ll), p.scale, level, p.frame), func(ctx context.Context) (*raster.Plane, error) {
+	f, err := cache.Get(ctx, p.cache, fmt.Sprintf("spill %s %g %d %v", plainKey(ll), p.scale, level,
+		p.frame), func(ctx context.Context) (*raster.Plane, error) {
 		defer p.stats.add("spill", time.Now())
 		return sp.source.Field(ctx, p.scale, level, shrink(p.frame, level))
 	})
@@ -177,11 +181,14 @@ func (p *plan) carrier(sp *recipe.Spill) (v veil) {
 	if sp.Carrier == "" || sp.Onto >= 1 {
 		return v
 	}
-	part := veilPart{area: blockArea(p.q.Recipe, &recipe.Blocker{Area: sp.Carrier}, 0), shells: float32(1 - sp.Onto)}
-	return veil{[]veilPart{part}, fmt.Sprintf("carrier %s %g", part.area.Key(world{plan: p, solid: true}), sp.Onto)}
+	part := veilPart{area: blockArea(p.q.Recipe, &recipe.Blocker{Area: sp.Carrier}, 0),
+		shells: float32(1 - sp.Onto)}
+	return veil{[]veilPart{part}, fmt.Sprintf("carrier %s %g",
+		part.area.Key(world{plan: p, solid: true}), sp.Onto)}
 }
 
-// touched returns the veil of spill: what carries the light, and what is touched up to less or more.
+// touched returns the veil of spill: what carries the light, and what is touched up to less or
+// more.
 func (p *plan) touched(sp *recipe.Spill) veil {
 	v := p.carrier(sp)
 	for i := range sp.Touches {
@@ -194,7 +201,8 @@ func (p *plan) touched(sp *recipe.Spill) veil {
 			k = -float32(t.Amount)
 		}
 		part := veilPart{area: blockArea(p.q.Recipe, &recipe.Blocker{Area: t.Area}, 0), shells: k}
-		v = veil{append(slices.Clip(v.list), part), fmt.Sprintf("%stouch %s %g ", v.key, part.area.Key(world{plan: p, solid: true}), k)}
+		v = veil{append(slices.Clip(v.list), part), fmt.Sprintf("%stouch %s %g ", v.key,
+			part.area.Key(world{plan: p, solid: true}), k)}
 	}
 	// In the order of their names, so that the same recipe has the same key.
 	for _, id := range slices.Sorted(maps.Keys(sp.Falls)) {
@@ -202,8 +210,11 @@ func (p *plan) touched(sp *recipe.Spill) veil {
 		if k == 0 || !p.q.Recipe.Room.On || !p.q.Recipe.HasSurface(area.SurfaceRef(id)) {
 			continue
 		}
-		part := veilPart{area: &area.Area{ID: "surface " + id, Parts: []area.Part{{On: true, Does: area.Add, Amount: 1, Of: area.Surface{Of: area.SurfaceRef(id)}}}}, shells: k}
-		v = veil{append(slices.Clip(v.list), part), fmt.Sprintf("%sfalls %s %g ", v.key, part.area.Key(world{plan: p, solid: true}), k)}
+		part := veilPart{area: &area.Area{ID: "surface " + id,
+			Parts: []area.Part{{On: true, Does: area.Add, Amount: 1,
+				Of: area.Surface{Of: area.SurfaceRef(id)}}}}, shells: k}
+		v = veil{append(slices.Clip(v.list), part), fmt.Sprintf("%sfalls %s %g ", v.key,
+			part.area.Key(world{plan: p, solid: true}), k)}
 	}
 	return v
 }
@@ -215,7 +226,8 @@ func (st *spillStage) touchUp(ctx context.Context, p *plan, ll *litLight, sp *li
 		if !t.On || t.Does != recipe.NewSpill || t.Amount <= 0 {
 			continue
 		}
-		st.add(p, ll, &lightSpill{painted: t.Area}, float32(ll.l.Gain()*p.q.Recipe.Spill.Level*t.Amount))
+		st.add(p, ll, &lightSpill{painted: t.Area},
+			float32(ll.l.Gain()*p.q.Recipe.Spill.Level*t.Amount))
 	}
 	return nil
 }
@@ -242,13 +254,15 @@ func (st *spillStage) add(p *plan, ll *litLight, sp *lightSpill, power float32) 
 	}
 }
 
-// group returns the group of a tone window, of a part of a ramp (with no middle for none), and of what carries its lights.
+// group returns the group of a tone window, of a part of a ramp (with no middle for none), and of
+// what carries its lights.
 func (st *spillStage) group(tone area.ToneWindow, ramp recipe.Ramp, part int, v veil) *spillGroup {
 	if tone.Whole() {
 		tone = area.ToneWindow{High: 1}
 	}
 	for i := range st.groups {
-		if g := &st.groups[i]; g.tone == tone && g.middle == ramp.Middle && g.part == part && g.veil.key == v.key {
+		if g := &st.groups[i]; g.tone == tone && g.middle == ramp.Middle && g.part == part &&
+			g.veil.key == v.key {
 			return g
 		}
 	}
@@ -277,16 +291,22 @@ func (st *spillStage) collect(ctx context.Context, p *plan, part image.Rectangle
 		for n, sp := range g.spills {
 			ll, c := g.lights[n], g.colour[n]
 			if p.joins(sp) {
-				j.room, j.fields, j.colours = sp.room, append(j.fields, sp.field), append(j.colours, c)
+				j.room, j.fields, j.colours = sp.room, append(j.fields, sp.field),
+					append(j.colours, c)
 				fmt.Fprint(&of, sp.key(p, ll), c)
 				continue
 			}
-			all = append(all, addend{piece{sp.key(p, ll), ll.l.Spill.Reach, c}, func(ctx context.Context, part image.Rectangle) ([]glow.Term, error) {
-				return p.irradiance(ctx, ll, sp, part, len(st.groups) == 1, c[:]...)
-			}})
+			all = append(all, addend{piece{sp.key(p, ll), ll.l.Spill.Reach, c},
+				func(ctx context.Context, part image.Rectangle) ([]glow.Term, error) {
+					return p.irradiance(ctx, ll, sp, part, len(st.groups) == 1, c[:]...)
+				}})
 		}
 		if j.room != nil {
-			all = append(all, addend{piece{key: of.String()}, func(ctx context.Context, part image.Rectangle) ([]glow.Term, error) { return j.term(ctx, p, part) }})
+			all = append(all, addend{piece{key: of.String()},
+				func(ctx context.Context,
+					part image.Rectangle) ([]glow.Term, error) {
+					return j.term(ctx, p, part)
+				}})
 		}
 		s, err := p.sum(ctx, fmt.Sprint("spill ", g.tone, g.middle, g.part, g.veil.key), all, part)
 		if err != nil {
@@ -313,8 +333,9 @@ func (r spillRows) done() {
 	}
 }
 
-// giveBack takes dusk off where light falls, and makes of the light what the photo's own
-// colours send back of it: what the row does for one group without a window. left is scratch memory of a value a pixel.
+// giveBack takes dusk off where light falls, and makes of the light what the photo's own colours
+// send back of it: what the row does for one group without a window. left is scratch memory of a
+// value a pixel.
 func giveBack(pix, plain, light, left []float32, back float32) {
 	for i := range left {
 		l := light[3*i : 3*i+3 : 3*i+3]
@@ -359,15 +380,18 @@ func (r spillRows) row(s *scratch, x0, _, y int) {
 			for i := range s.back {
 				e := colour.Luma(to[3*i], to[3*i+1], to[3*i+2])
 				if window != nil {
-					e *= window[int(colour.Display.At(colour.Luma(plain[3*i], plain[3*i+1], plain[3*i+2]))*255+0.5)]
+					e *= window[int(colour.Display.At(colour.Luma(plain[3*i], plain[3*i+1],
+						plain[3*i+2]))*255+0.5)]
 				}
 				s.back[i] += e
 			}
 		}
 		if window != nil {
 			for i := 0; i+2 < len(to); i += 3 {
-				k := window[int(colour.Display.At(colour.Luma(plain[i], plain[i+1], plain[i+2]))*255+0.5)]
-				to[i], to[i+1], to[i+2] = to[i]*plain[i]*k, to[i+1]*plain[i+1]*k, to[i+2]*plain[i+2]*k
+				k := window[int(colour.Display.At(colour.Luma(plain[i], plain[i+1],
+					plain[i+2]))*255+0.5)]
+				to[i], to[i+1], to[i+2] = to[i]*plain[i]*k, to[i+1]*plain[i+1]*k,
+					to[i+2]*plain[i+2]*k
 			}
 		} else {
 			raster.Mul(to, plain)

@@ -30,10 +30,12 @@ type rower interface {
 
 // stages lists the stages in the order of their work. The order of light is
 //
-//	photo → frame → dusk → spill → shells → cores over them → points → air → shoulder → finish → output
+//	photo → frame → dusk → spill → shells → cores over them → points → air →
+//	shoulder → finish → output
 //
-// A stage is added by one line here and a file of its own. Cores stand before the
-// shells as light joins to them as well; over lays them over what lies behind, and bloom spreads some of their light.
+// A stage is added by one line here and a file of its own. Cores stand before the shells as light
+// joins to them as well; over lays them over what lies behind, and bloom spreads some of their
+// light.
 var stages = []struct {
 	name string
 	make func() stage
@@ -111,8 +113,10 @@ type scratch struct {
 
 func newScratch(w int, out image.Image) *scratch {
 	return &scratch{
-		out: out, photo: make([]float32, 3*w), pix: make([]float32, 3*w), light: make([]float32, 3*w),
-		fall: make([]float32, 3*w), cover: make([]float32, w), deep: make([]float32, w), hit: make([]bool, w),
+		out: out, photo: make([]float32, 3*w), pix: make([]float32, 3*w), light: make([]float32,
+			3*w),
+		fall: make([]float32, 3*w), cover: make([]float32, w), deep: make([]float32, w),
+		hit:  make([]bool, w),
 		core: newCores(w),
 	}
 }

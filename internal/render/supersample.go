@@ -11,15 +11,17 @@ import (
 
 // small is up to which long edge a picture is worked out at twice the size.
 //
-// A pixel of a small picture shows places of much different light, and is exposed once where an export exposes each of its
-// pixels: at edges that makes it brighter or darker than the export is where it is shown as small. So small pictures are
-// exposed in four parts for each pixel, which costs as much as a picture of usual size.
+// A pixel of a small picture shows places of much different light, and is exposed once where an
+// export exposes each of its pixels: at edges that makes it brighter or darker than the export is
+// where it is shown as small. So small pictures are exposed in four parts for each pixel, which
+// costs as much as a picture of usual size.
 const small = 850
 
-// twice tells whether the picture is worked out at twice the size. One that may be rough is not, and is told to be rough for
-// that.
+// twice tells whether the picture is worked out at twice the size. One that may be rough is not,
+// and is told to be rough for that.
 func (q *Request) twice() bool {
-	if q.LongEdge <= 0 || q.LongEdge > small || 2*q.LongEdge > max(q.Photo.Width, q.Photo.Height) || q.Layer != Whole {
+	if q.LongEdge <= 0 || q.LongEdge > small || 2*q.LongEdge > max(q.Photo.Width, q.Photo.Height) ||
+		q.Layer != Whole {
 		return false
 	}
 	if q.Rough != nil {
@@ -58,7 +60,8 @@ func (p parts) put(s *scratch, x0, x1, y int) {
 
 // inParts renders a small picture from parts of its pixels.
 func inParts(ctx context.Context, c *cache.Cache, q Request) (image.Image, error) {
-	own, err := newPlanUpTo(ctx, c, &Request{Photo: q.Photo, Recipe: q.Recipe, LongEdge: q.LongEdge, View: q.View, Layer: Plain, Profile: q.Profile}, "")
+	own, err := newPlanUpTo(ctx, c, &Request{Photo: q.Photo, Recipe: q.Recipe, LongEdge: q.LongEdge,
+		View: q.View, Layer: Plain, Profile: q.Profile}, "")
 	if err != nil {
 		return nil, err
 	}

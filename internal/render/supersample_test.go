@@ -66,7 +66,8 @@ func TestStreakAgainstDirectIntegration(t *testing.T) {
 
 	// A shell of it: the same energy, and the Gaussian of the streak.
 	l.Streak.Length, l.Core.On = 140, false
-	l.Shells = []recipe.Shell{{Radius: 8, Strength: 0.05, Join: recipe.Add, Tint: recipe.Tint{White: 1}}}
+	l.Shells = []recipe.Shell{{Radius: 8, Strength: 0.05, Join: recipe.Add,
+		Tint: recipe.Tint{White: 1}}}
 	m = render(t, e, q)
 	for _, at := range places[1:5] {
 		want, n := 0.0, 0.0
@@ -95,13 +96,16 @@ func TestOrbBeyondTheFrame(t *testing.T) {
 			t.Fatal(err)
 		}
 		for off, most := range map[image.Point]float64{{128, 192}: 6e-5, {101, 83}: 4e-3} {
-			b, _, err := recipe.New(800, 700).AddOrb(kind, 12+float64(off.X), 40+float64(off.Y), 170)
+			b, _, err := recipe.New(800, 700).AddOrb(kind, 12+float64(off.X), 40+float64(off.Y),
+				170)
 			if err != nil {
 				t.Fatal(err)
 			}
 			// Both in the sizes of the smaller photo.
-			b.Lights[0].Core, b.Lights[0].Shells, b.Lights[0].Spill = a.Lights[0].Core, a.Lights[0].Shells, a.Lights[0].Spill
-			m, n := render(t, New(1<<27), Request{Photo: small, Recipe: a, Deep: true}), render(t, New(1<<27), Request{Photo: big, Recipe: b, Deep: true})
+			b.Lights[0].Core, b.Lights[0].Shells, b.Lights[0].Spill = a.Lights[0].Core,
+				a.Lights[0].Shells, a.Lights[0].Spill
+			m, n := render(t, New(1<<27), Request{Photo: small, Recipe: a, Deep: true}),
+				render(t, New(1<<27), Request{Photo: big, Recipe: b, Deep: true})
 			worst := 0.0
 			for y := 0; y < 300; y += 3 {
 				for x := 0; x < 400; x += 3 {
@@ -113,8 +117,10 @@ func TestOrbBeyondTheFrame(t *testing.T) {
 			}
 		}
 		m := render(t, New(1<<27), Request{Photo: small, Recipe: a, Deep: true})
-		grey := linear(render(t, New(1<<27), Request{Photo: small, Recipe: a, Deep: true, Layer: Plain}), 399, 299)[1]
-		if in, out := linear(m, 12, 40)[1], linear(m, 399, 299)[1]; in < 1.2*grey || out > 1.1*grey || in <= out {
+		grey := linear(render(t, New(1<<27), Request{Photo: small, Recipe: a, Deep: true,
+			Layer: Plain}), 399, 299)[1]
+		if in, out := linear(m, 12, 40)[1], linear(m, 399, 299)[1]; in < 1.2*grey ||
+			out > 1.1*grey || in <= out {
 			t.Errorf("%s: %.4f in its middle, %.4f far away, where the photo has %.4f", kind, in, out, grey)
 		}
 	}
@@ -135,7 +141,9 @@ func TestTrimMultiplies(t *testing.T) {
 	l := &r.Lights[0]
 	l.Spill.On = false
 	l.Core = recipe.Core{On: true, Look: recipe.Even, Whiteness: 1, Feather: 2}
-	l.Shells = []recipe.Shell{{Radius: 6, Strength: 0.4, Join: recipe.Add, Tint: recipe.Tint{White: 1}}, {Radius: 25, Strength: 0.5, Join: recipe.Add, Tint: recipe.Tint{White: 1}}}
+	l.Shells = []recipe.Shell{{Radius: 6, Strength: 0.4, Join: recipe.Add,
+		Tint: recipe.Tint{White: 1}}, {Radius: 25, Strength: 0.5, Join: recipe.Add,
+		Tint: recipe.Tint{White: 1}}}
 	cover, err := e.AreaMask(t.Context(), Request{Photo: p, PhotoKey: "photo", Recipe: r}, id, true)
 	if err != nil {
 		t.Fatal(err)
@@ -259,15 +267,16 @@ func TestGroupsFade(t *testing.T) {
 	}
 }
 
-// Bloom takes of a core what it gives to what is round it: no light is lost, the middle stays and the edge
-// is soft, at every look.
+// Bloom takes of a core what it gives to what is round it: no light is lost, the middle stays and
+// the edge is soft, at every look.
 func TestBloom(t *testing.T) {
 	p := flat(300, 300, 0)
 	for _, look := range []recipe.Look{recipe.Even, recipe.Exposed} {
 		t.Run(fmt.Sprint(look), func(t *testing.T) {
 			r := lit(t, p, panel(100, 100, 200, 200))
 			l := bare(r)
-			l.Core = recipe.Core{On: true, Look: look, Whiteness: 0.5, Brightness: 1, Feather: 1, BloomRadius: 8}
+			l.Core = recipe.Core{On: true, Look: look, Whiteness: 0.5, Brightness: 1, Feather: 1,
+				BloomRadius: 8}
 			e := New(1 << 26)
 			measure := func() (sum, middle, in, out float64) {
 				m := render(t, e, Request{Photo: p, Recipe: r, Deep: true, Layer: Glow})
@@ -294,8 +303,8 @@ func TestBloom(t *testing.T) {
 	}
 }
 
-// Rays go from a light's points, weaker for smaller ones, in the colour of each as the photo shows it or in the gel, and
-// are kept off where they are trimmed.
+// Rays go from a light's points, weaker for smaller ones, in the colour of each as the photo shows
+// it or in the gel, and are kept off where they are trimmed.
 func TestRays(t *testing.T) {
 	p := flat(300, 200, 60)
 	paint := func(x, y, r int, c [3]uint8) {
@@ -312,8 +321,11 @@ func TestRays(t *testing.T) {
 	r := lit(t, p, nil)
 	l := bare(r)
 	l.Core.On, l.Glow = false, false
-	l.Shapes = shape.Shapes{shape.Ellipse{X: 80.5, Y: 100.5, Width: 16, Height: 16}, shape.Ellipse{X: 220.5, Y: 100.5, Width: 8, Height: 8}}
-	l.Rays = recipe.Rays{On: true, Strength: 1, Length: 60, Made: recipe.ByRays, Count: 4, Thick: 4, Taper: 0.5, Colour: recipe.OwnColours, Distance: 1, Chorus: 1, HaloSize: 0.1, Trim: recipe.Trim{Amount: 1}}
+	l.Shapes = shape.Shapes{shape.Ellipse{X: 80.5, Y: 100.5, Width: 16, Height: 16},
+		shape.Ellipse{X: 220.5, Y: 100.5, Width: 8, Height: 8}}
+	l.Rays = recipe.Rays{On: true, Strength: 1, Length: 60, Made: recipe.ByRays, Count: 4, Thick: 4,
+		Taper: 0.5, Colour: recipe.OwnColours, Distance: 1, Chorus: 1, HaloSize: 0.1,
+		Trim: recipe.Trim{Amount: 1}}
 	shot := func() image.Image {
 		return render(t, New(1<<24), Request{Photo: p, Recipe: r, Layer: Glow, Deep: true})
 	}
@@ -342,7 +354,8 @@ func TestRays(t *testing.T) {
 		t.Errorf("alone, the one that leads shines %v, the other %v", a, b)
 	}
 	l.Rays.Lead = 2
-	if a, b := linear(shot(), 104, 100), linear(shot(), 240, 100); a[0] != 0 || math.Abs(b[2]-alike) > 1e-3 {
+	if a, b := linear(shot(), 104, 100), linear(shot(), 240, 100); a[0] != 0 ||
+		math.Abs(b[2]-alike) > 1e-3 {
 		t.Errorf("with the second leading the first shines %v, the second %v, alike %v", a, b, alike)
 	}
 	l.Rays.Chorus = 1
@@ -353,7 +366,8 @@ func TestRays(t *testing.T) {
 			t.Errorf("in green the ray at %d is %v", x, v)
 		}
 	}
-	r.Areas = []area.Area{{ID: "k", Name: "Sign", Parts: []area.Part{{On: true, Does: area.Add, Amount: 1, Of: area.Shape{Shape: shape.Ellipse{X: 260, Y: 100, Width: 200, Height: 400}}}}}}
+	r.Areas = []area.Area{{ID: "k", Name: "Sign", Parts: []area.Part{{On: true, Does: area.Add,
+		Amount: 1, Of: area.Shape{Shape: shape.Ellipse{X: 260, Y: 100, Width: 200, Height: 400}}}}}}
 	l.Rays.Trim.Area = "k"
 	m = shot()
 	if a, b := linear(m, 104, 100), linear(m, 240, 100); a[1] == 0 || b[1] != 0 {
@@ -393,12 +407,14 @@ func TestRays(t *testing.T) {
 		lin := func(v float64) float64 { return math.Pow((v/255+0.055)/1.055, 2.4) }
 		return 0.2126*lin(c[0]) + 0.7152*lin(c[1]) + 0.0722*lin(c[2])
 	}
-	near(t, "by its light", length(), 30*math.Sqrt(y([3]float64{40, 90, 250})/y([3]float64{250, 120, 30})), 0.12)
+	near(t, "by its light", length(), 30*math.Sqrt(y([3]float64{40, 90, 250})/y([3]float64{250, 120,
+		30})), 0.12)
 	l.Rays.By, l.Rays.Near = recipe.ByArea, "k"
 	r.Areas[0].Parts[0].Amount = 0.75
 	near(t, "by an area", length(), 45, 0.06)
 	// At the rim of an area it is the same whatever the scale: what is seen is what is exported.
-	r.Areas[0].Parts[0].Of = area.Shape{Shape: shape.Ellipse{X: 220.5, Y: 140.4, Width: 80, Height: 80}}
+	r.Areas[0].Parts[0].Of = area.Shape{Shape: shape.Ellipse{X: 220.5, Y: 140.4, Width: 80,
+		Height: 80}}
 	var at2 [2][]float64
 	for k, long := range []int{300, 70} {
 		q := Request{Photo: p, PhotoKey: "rays", Recipe: r, LongEdge: long}
@@ -414,7 +430,8 @@ func TestRays(t *testing.T) {
 		t.Errorf("at the rim of an area the second is as near as %v, smaller as %v", at2[0], at2[1])
 	}
 	l.Rays.By, l.Rays.Near, l.Rays.Distance = recipe.BySize, "", 0
-	// As a lens makes them the first ray lies where it is turned to, and is brighter than what is beside it.
+	// As a lens makes them the first ray lies where it is turned to, and is brighter than what is
+	// beside it.
 	l.Rays.Made, l.Rays.Count, l.Rays.Stop, l.Rays.Turn, l.Rays.Halo = recipe.ByLens, 8, 16, 20, 0
 	m = shot()
 	on := func(deg float64) float64 {

@@ -40,7 +40,8 @@ const tonesEdge = 480
 // Tones reads the histograms of a shot, plain and lit, and how far its brightest light
 // stands above its surroundings. LongEdge, View and Layer of q are not looked at.
 func (e *Engine) Tones(ctx context.Context, q Request) (*Tones, error) {
-	q.LongEdge, q.View, q.Deep, q.Profile = min(tonesEdge, max(q.Recipe.Size())), image.Rectangle{}, false, colour.SRGB
+	q.LongEdge, q.View, q.Deep, q.Profile = min(tonesEdge, max(q.Recipe.Size())), image.Rectangle{},
+		false, colour.SRGB
 	t := &Tones{Light: -1}
 	for _, h := range []struct {
 		to    *Histogram
@@ -91,7 +92,8 @@ func (e *Engine) Before(ctx context.Context, q Request, step string, n int) (*Hi
 		r.Finish.Passes = r.Finish.Passes[:min(n, len(r.Finish.Passes))]
 	}
 	q.Recipe, q.Layer = &r, Whole
-	q.LongEdge, q.View, q.Deep, q.Profile = min(tonesEdge, max(q.Recipe.Size())), image.Rectangle{}, false, colour.SRGB
+	q.LongEdge, q.View, q.Deep, q.Profile = min(tonesEdge, max(q.Recipe.Size())), image.Rectangle{},
+		false, colour.SRGB
 	m, err := e.Render(ctx, q)
 	if err != nil {
 		return nil, err
@@ -107,7 +109,8 @@ func (h *Histogram) count(m *image.RGBA) {
 	one := 1 / math.Max(float64(n), 1)
 	for i := range n {
 		p := m.Pix[4*i : 4*i+3 : 4*i+3]
-		y := colour.Luma(colour.Undisplay(float32(p[0])/255), colour.Undisplay(float32(p[1])/255), colour.Undisplay(float32(p[2])/255))
+		y := colour.Luma(colour.Undisplay(float32(p[0])/255), colour.Undisplay(float32(p[1])/255),
+			colour.Undisplay(float32(p[2])/255))
 		h.luma[i] = y
 		h.Luma[min(int(colour.Display.At(y)*Bins), Bins-1)] += one
 		high := false
@@ -141,7 +144,8 @@ func (t *Tones) read(ctx context.Context, p *plan, luma []float32) error {
 		if err != nil {
 			return err
 		}
-		own, round, any := make([]float32, p.frame.Dx()), make([]float32, p.frame.Dx()), make([]float32, p.frame.Dx())
+		own, round, any := make([]float32, p.frame.Dx()), make([]float32, p.frame.Dx()),
+			make([]float32, p.frame.Dx())
 		var in, out [2]float64
 		for y := range p.frame.Dy() {
 			if err := ctx.Err(); err != nil {
@@ -164,7 +168,8 @@ func (t *Tones) read(ctx context.Context, p *plan, luma []float32) error {
 		if v := in[0] / in[1]; v > best {
 			best = v
 			// By its id: under a group's fader what shines is a copy.
-			t.Light = slices.IndexFunc(p.q.Recipe.Lights, func(l recipe.Light) bool { return l.ID == ll.l.ID })
+			t.Light = slices.IndexFunc(p.q.Recipe.Lights,
+				func(l recipe.Light) bool { return l.ID == ll.l.ID })
 			t.Stops = math.Log2(math.Max(v, 1e-4) / math.Max(out[0]/out[1], 1e-4))
 		}
 	}

@@ -23,7 +23,8 @@ import (
 // linear returns a pixel of a picture of 16 bits in linear light.
 func linear(m image.Image, x, y int) [3]float64 {
 	c := m.(*image.RGBA64).RGBA64At(x, y)
-	return [3]float64{colour.SRGBToLinear(float64(c.R) / 65535), colour.SRGBToLinear(float64(c.G) / 65535), colour.SRGBToLinear(float64(c.B) / 65535)}
+	return [3]float64{colour.SRGBToLinear(float64(c.R) / 65535),
+		colour.SRGBToLinear(float64(c.G) / 65535), colour.SRGBToLinear(float64(c.B) / 65535)}
 }
 
 func near(tb testing.TB, what string, got, want, share float64) {
@@ -136,7 +137,8 @@ func TestSpansAreJoined(t *testing.T) {
 		{v(1, 10, 3, 5), v(1, 10)},
 		{v(1, 4, 4, 6), v(1, 6)},
 		{v(1, 4, 5, 6), v(1, 4, 5, 6)},
-		{[]coreSpan{{4, 6, 0.5}, {1, 4, 0}}, []coreSpan{{1, 4, 0}, {4, 6, 0.5}}}, // which get different light
+		// which get different light
+		{[]coreSpan{{4, 6, 0.5}, {1, 4, 0}}, []coreSpan{{1, 4, 0}, {4, 6, 0.5}}},
 	} {
 		if got := joined(slices.Clone(tt.from)); !slices.Equal(got, tt.want) {
 			t.Errorf("%v become %v, want %v", tt.from, got, tt.want)
@@ -176,7 +178,8 @@ func TestShellBesideAnEdge(t *testing.T) {
 	r := lit(t, p, panel(-700, -300, 200, 600))
 	l := bare(r)
 	l.Gel = recipe.Gel{Hue: 120, Saturation: 1, Lightness: 0.5} // display 0, 1, 0
-	l.Shells = []recipe.Shell{{Radius: sigma, Strength: 0.8, Lift: 0, Join: recipe.Add, Tint: recipe.Tint{White: 0.25}}}
+	l.Shells = []recipe.Shell{{Radius: sigma, Strength: 0.8, Lift: 0, Join: recipe.Add,
+		Tint: recipe.Tint{White: 0.25}}}
 	l.Level, r.Glow.Level = 0.5, 1.5
 	m := render(t, New(1<<26), Request{Photo: p, Recipe: r, Deep: true})
 	eight := rgba(t, New(1<<26), Request{Photo: p, Recipe: r})
@@ -218,7 +221,8 @@ func TestLiftedShellHasItsPeak(t *testing.T) {
 	for _, lift := range []float64{0, 0.5, 1} {
 		l.Shells = []recipe.Shell{{Radius: 60, Strength: 0.5, Lift: lift, Join: recipe.Add}}
 		// Beside the core, where the coverage is known too.
-		at := (math.Erf((55.5+20)/60/math.Sqrt2) - math.Erf((55.5-20)/60/math.Sqrt2)) / 2 * math.Erf(20/60.0/math.Sqrt2)
+		at := (math.Erf((55.5+20)/60/math.Sqrt2) - math.Erf((55.5-20)/60/math.Sqrt2)) / 2 *
+			math.Erf(20/60.0/math.Sqrt2)
 		want := 0.5 * at * math.Pow(peak, -lift)
 		m := render(t, New(1<<24), Request{Photo: p, Recipe: r, Deep: true})
 		near(t, "light beside the panel", linear(m, 305, 200)[1], float64(colour.SoftAdd(0, float32(want))), 0.02)
@@ -249,7 +253,8 @@ func TestSpillHasItsStrength(t *testing.T) {
 	l.Gel = recipe.Gel{Hue: 240, Saturation: 1, Lightness: 0.5}
 	l.Level, r.Spill.Level = 0.8, 1.5
 	const height = 50.0
-	l.Spill = recipe.Spill{On: true, Strength: 25, Reach: reach, Height: height, Tone: area.ToneWindow{High: 1}}
+	l.Spill = recipe.Spill{On: true, Strength: 25, Reach: reach, Height: height,
+		Tone: area.ToneWindow{High: 1}}
 	k := func(d float64) float64 {
 		q := d * d / reach / reach
 		return (1 - q) * (1 - q) / (d*d + height*height)
@@ -261,7 +266,8 @@ func TestSpillHasItsStrength(t *testing.T) {
 	e := New(1 << 24)
 	m := render(t, e, Request{Photo: p, Recipe: r, Deep: true})
 	for _, d := range []int{20, 50, 120, 250} {
-		near(t, "blue", linear(m, 100+d, 150)[2], float64(colour.SoftAdd(float32(grey), float32(at(float64(d))))), 0.008)
+		near(t, "blue", linear(m, 100+d, 150)[2],
+			float64(colour.SoftAdd(float32(grey), float32(at(float64(d))))), 0.008)
 		near(t, "red", linear(m, 100+d, 150)[0], grey, 1e-3)
 	}
 	m = render(t, e, Request{Photo: p, Recipe: r, Deep: true, Layer: Spill})
@@ -273,8 +279,8 @@ func TestSpillHasItsStrength(t *testing.T) {
 	near(t, "half a window", linear(m, 150, 150)[2], float64(colour.SoftAdd(0, float32(at(50)/2))), 0.02)
 }
 
-// A ramp gives spill a tint of the gel where the photo is dark, another where it is bright, and the gel between; a ramp
-// that is the gel all over changes no bit.
+// A ramp gives spill a tint of the gel where the photo is dark, another where it is bright, and the
+// gel between; a ramp that is the gel all over changes no bit.
 func TestSpillRamp(t *testing.T) {
 	codes := [5]uint8{22, 56, 102, 178, 251}
 	p := flat(250, 200, 0)
@@ -293,7 +299,8 @@ func TestSpillRamp(t *testing.T) {
 		}
 		return
 	}
-	ramp := recipe.Ramp{Dark: recipe.Tint{Hue: 120}, Bright: recipe.Tint{White: 1}, Middle: 0.4} // blue, green, white
+	// blue, green, white
+	ramp := recipe.Ramp{Dark: recipe.Tint{Hue: 120}, Bright: recipe.Tint{White: 1}, Middle: 0.4}
 	l.Spill.Ramp = ramp
 	m := render(t, New(1<<24), q)
 	for col, code := range codes {
@@ -335,11 +342,12 @@ func TestSpillInDaylight(t *testing.T) {
 	near(t, "red by green", white[0]/white[1], 1, 0.03)
 	near(t, "blue by green", white[2]/white[1], 1, 0.03)
 	// What is white in that light gets as much as before.
-	near(t, "luminance", 0.2126*white[0]/2+0.7152*white[1]+0.0722*white[2]/0.5, 0.2126*tinted[0]/2+0.7152*tinted[1]+0.0722*tinted[2]/0.5, 0.03)
+	near(t, "luminance", 0.2126*white[0]/2+0.7152*white[1]+0.0722*white[2]/0.5,
+		0.2126*tinted[0]/2+0.7152*tinted[1]+0.0722*tinted[2]/0.5, 0.03)
 }
 
-// A small light is as bright in a small picture as in the whole one: its middle is met by the grid that spill is worked
-// out on.
+// A small light is as bright in a small picture as in the whole one: its middle is met by the grid
+// that spill is worked out on.
 func TestSpillOfASmallLightInASmallPicture(t *testing.T) {
 	p := flat(1200, 800, 128)
 	r := lit(t, p, panel(596, 396, 604, 404))
@@ -347,7 +355,8 @@ func TestSpillOfASmallLightInASmallPicture(t *testing.T) {
 	l.Spill.Strength, l.Spill.Reach, l.Spill.Height = 20, 400, 50
 	whole := render(t, New(1<<25), Request{Photo: p, Recipe: r, Deep: true, Layer: Spill})
 	for _, long := range []int{400, 240} {
-		small := render(t, New(1<<25), Request{Photo: p, Recipe: r, Deep: true, Layer: Spill, LongEdge: long})
+		small := render(t, New(1<<25), Request{Photo: p, Recipe: r, Deep: true, Layer: Spill,
+			LongEdge: long})
 		k := 1200 / long
 		for _, at := range [][2]int{{600, 400}, {620, 400}, {600, 450}, {700, 400}} {
 			// The mean over the pixel.
@@ -400,7 +409,8 @@ func TestFalloffHasItsValues(t *testing.T) {
 	l := &r.Lights[0]
 	l.Level, r.Glow.Level = 0.8, 0.5
 	l.Gel = recipe.Gel{Hue: 0, Saturation: 1, Lightness: 0.5}
-	l.Shells = []recipe.Shell{{Radius: 10, Strength: 0.6, Join: recipe.Add}, {Radius: 60, Strength: 0.3, Join: recipe.Screen, Tint: recipe.Tint{White: 0.5}}}
+	l.Shells = []recipe.Shell{{Radius: 10, Strength: 0.6, Join: recipe.Add},
+		{Radius: 60, Strength: 0.3, Join: recipe.Screen, Tint: recipe.Tint{White: 0.5}}}
 	distances := []float64{1, 5, 15, 40, 120}
 	curve, err := New(1<<24).Falloff(ctx, r, 0, distances, false)
 	if err != nil {
@@ -419,7 +429,8 @@ func TestFalloffHasItsValues(t *testing.T) {
 	if curve, err = New(1<<24).Falloff(ctx, r, 0, []float64{5}, false); err != nil {
 		t.Fatal(err)
 	}
-	want := 0.5 * 0.4 * 0.3 * (math.Erfc(5.0/60/math.Sqrt2) - math.Erfc((5+2000/30.0)/60/math.Sqrt2)) / 2
+	want := 0.5 * 0.4 * 0.3 * (math.Erfc(5.0/60/math.Sqrt2) -
+		math.Erfc((5+2000/30.0)/60/math.Sqrt2)) / 2
 	near(t, "green beside a panel of some width", float64(curve[0].G), float64(colour.SoftAdd(0, float32(want))), 0.01)
 }
 
@@ -427,7 +438,8 @@ func TestFalloffHasItsValues(t *testing.T) {
 // bits too; what is for another is converted.
 func TestCodesThatAreKept(t *testing.T) {
 	p := noise(64, 32, false)
-	m := render(t, New(1<<20), Request{Photo: p, Recipe: recipe.New(64, 32), Deep: true}).(*image.RGBA64)
+	m := render(t, New(1<<20), Request{Photo: p, Recipe: recipe.New(64, 32),
+		Deep: true}).(*image.RGBA64)
 	for i, v := range p.Pix8 {
 		at := 8*(i/3) + 2*(i%3)
 		if got := int(m.Pix[at])<<8 | int(m.Pix[at+1]); got != 257*int(v) {
@@ -444,16 +456,20 @@ func TestCodesThatAreKept(t *testing.T) {
 func TestPlainAtHalfTheSizeIsTheMean(t *testing.T) {
 	p := noise(60, 40, false)
 	for _, layer := range []Layer{Plain, Whole} {
-		m := rgba(t, New(1<<20), Request{Photo: p, Recipe: recipe.New(60, 40), LongEdge: 30, Layer: layer})
-		d := render(t, New(1<<20), Request{Photo: p, Recipe: recipe.New(60, 40), LongEdge: 30, Layer: layer, Deep: true})
+		m := rgba(t, New(1<<20), Request{Photo: p, Recipe: recipe.New(60, 40), LongEdge: 30,
+			Layer: layer})
+		d := render(t, New(1<<20), Request{Photo: p, Recipe: recipe.New(60, 40), LongEdge: 30,
+			Layer: layer, Deep: true})
 		for y := range 20 {
 			for x := range 30 {
 				for c := range 3 {
 					mean := 0.0
 					for _, at := range [][2]int{{0, 0}, {1, 0}, {0, 1}, {1, 1}} {
-						mean += colour.SRGBToLinear(float64(p.Pix8[3*((2*y+at[1])*60+2*x+at[0])+c])/255) / 4
+						code := p.Pix8[3*((2*y+at[1])*60+2*x+at[0])+c]
+						mean += colour.SRGBToLinear(float64(code)/255) / 4
 					}
-					if got := float64(m.Pix[m.PixOffset(x, y)+c]); math.Abs(got-255*colour.LinearToSRGB(mean)) > 0.51 {
+					if got := float64(m.Pix[m.PixOffset(x,
+						y)+c]); math.Abs(got-255*colour.LinearToSRGB(mean)) > 0.51 {
 						t.Fatalf("layer %q, pixel %d, %d: %v, want %.2f", layer, x, y, got, 255*colour.LinearToSRGB(mean))
 					}
 					if got := linear(d, x, y)[c]; math.Abs(got-mean) > 1e-4 {
@@ -537,7 +553,8 @@ func TestExportBesidePreviews(t *testing.T) {
 				}
 				m, want := img.(*image.RGBA), whole.SubImage(view).(*image.RGBA)
 				for y := view.Min.Y; y < view.Max.Y; y++ {
-					if !bytes.Equal(m.Pix[m.PixOffset(view.Min.X, y):][:4*view.Dx()], want.Pix[want.PixOffset(view.Min.X, y):][:4*view.Dx()]) {
+					if !bytes.Equal(m.Pix[m.PixOffset(view.Min.X, y):][:4*view.Dx()],
+						want.Pix[want.PixOffset(view.Min.X, y):][:4*view.Dx()]) {
 						t.Errorf("row %d is another beside an export", y)
 						return
 					}
@@ -552,7 +569,9 @@ func TestExportBesidePreviews(t *testing.T) {
 func TestExportSaysHowFarItIs(t *testing.T) {
 	p, r := demoShot(t)
 	var steps []float64
-	if _, err := New(1<<28).Export(ctx, Request{Photo: p, PhotoKey: "photo", Recipe: r, View: image.Rect(100, 200, 700, 1000)}, func(v float64) { steps = append(steps, v) }); err != nil {
+	if _, err := New(1<<28).Export(ctx, Request{Photo: p, PhotoKey: "photo", Recipe: r,
+		View: image.Rect(100, 200, 700, 1000)},
+		func(v float64) { steps = append(steps, v) }); err != nil {
 		t.Fatal(err)
 	}
 	want := []float64{256.0 / 800, 512.0 / 800, 768.0 / 800, 1}
@@ -563,7 +582,8 @@ func TestExportSaysHowFarItIs(t *testing.T) {
 
 func TestLayersAreRefusedByName(t *testing.T) {
 	p := flat(20, 20, 0)
-	if _, err := New(1).Render(ctx, Request{Photo: p, Recipe: recipe.New(20, 20), Layer: "fog"}); !fault.Is(err, fault.Invalid) {
+	if _, err := New(1).Render(ctx, Request{Photo: p, Recipe: recipe.New(20, 20),
+		Layer: "fog"}); !fault.Is(err, fault.Invalid) {
 		t.Errorf("a layer that is none: %v", err)
 	}
 	if got := Layers(); !slices.Equal(got, []string{"glow", "plain", "spill"}) {

@@ -27,13 +27,14 @@ import (
 	"pyrant/internal/vision/segment"
 )
 
-// row is what one hand found. How far its edge lies is in pixels of a picture whose long edge is 1500 of
-// them, however large the scene's frame: 1.64 pixels of 3000x2000 are 0.82 of 1500x1000.
+// row is what one hand found. How far its edge lies is in pixels of a picture whose long edge is
+// 1500 of them, however large the scene's frame: 1.64 pixels of 3000x2000 are 0.82 of 1500x1000.
 type row struct {
 	Hand string `json:"hand"`
 	Name string `json:"name"`
 	scene.Result
-	Band    *float64 `json:"band_mae,omitempty"` // of coverage, 10 px of the frame to each side of the edge
+	// of coverage, 10 px of the frame to each side of the edge
+	Band    *float64 `json:"band_mae,omitempty"`
 	Ms      float64  `json:"ms"`
 	Strokes int      `json:"strokes,omitempty"`
 }
@@ -66,7 +67,8 @@ func main() {
 	}
 }
 
-// measure measures hands on a scene: all of them, or one alone; of things all, or those that are named.
+// measure measures hands on a scene: all of them, or one alone; of things all, or those that are
+// named.
 func measure(ctx context.Context, folder, as, only string, named ...string) ([]row, error) {
 	sc, err := scene.Open(folder)
 	if err != nil {
@@ -124,7 +126,8 @@ func measure(ctx context.Context, folder, as, only string, named ...string) ([]r
 			}
 			if m.Kind == "outline" {
 				t := time.Now()
-				nodes, err := clung(ctx, ground, turns(m.Points), k, rand.New(rand.NewPCG(7, uint64(i))))
+				nodes, err := clung(ctx, ground, turns(m.Points), k,
+					rand.New(rand.NewPCG(7, uint64(i))))
 				if err != nil {
 					return nil, err
 				}
@@ -136,9 +139,12 @@ func measure(ctx context.Context, folder, as, only string, named ...string) ([]r
 				nodes := scaled(path(m.Points), k).All()
 				t := time.Now()
 				got := caliper.Tube(edge.NewEye(ph), nodes, m.Closed, caliper.Widest(ph))
-				r := row{Hand: "tube", Name: name, Result: scene.Result{Edge: scene.Nowhere}, Ms: float64(time.Since(t).Microseconds()) / 1000}
+				r := row{Hand: "tube", Name: name, Result: scene.Result{Edge: scene.Nowhere},
+					Ms: float64(time.Since(t).Microseconds()) / 1000}
 				if got.Sure >= caliper.Certain {
-					r.Result = scene.Compare(truth, l, i, shape.Tube{Nodes: scaled(shape.PathOf(got.Nodes...), 1/k), Width: got.Width / k, Closed: m.Closed, Flat: got.Flat})
+					r.Result = scene.Compare(truth, l, i,
+						shape.Tube{Nodes: scaled(shape.PathOf(got.Nodes...), 1/k),
+							Width: got.Width / k, Closed: m.Closed, Flat: got.Flat})
 				}
 				rows = append(rows, r)
 			}
@@ -186,8 +192,8 @@ func measure(ctx context.Context, folder, as, only string, named ...string) ([]r
 	return rows, nil
 }
 
-// at1500 returns a result that is measured in pixels of a frame, by its long edge, in pixels of a picture of
-// 1500.
+// at1500 returns a result that is measured in pixels of a frame, by its long edge, in pixels of a
+// picture of 1500.
 func at1500(r scene.Result, long float64) scene.Result {
 	if r.Edge != scene.Nowhere {
 		r.Edge *= 1500 / long
@@ -195,9 +201,10 @@ func at1500(r scene.Result, long float64) scene.Result {
 	return r
 }
 
-// cutBy cuts out what strokes say, and returns its coverage on the frame of a mask, of which the photo is k
-// times as large.
-func cutBy(ctx context.Context, g *segment.Ground, strokes []segment.Stroke, mask *scene.Field, k float64) (*scene.Field, error) {
+// cutBy cuts out what strokes say, and returns its coverage on the frame of a mask, of which the
+// photo is k times as large.
+func cutBy(ctx context.Context, g *segment.Ground, strokes []segment.Stroke, mask *scene.Field,
+	k float64) (*scene.Field, error) {
 	raster, err := g.Make(ctx, cutOutOf(strokes, g.Photo), false)
 	if err != nil {
 		return nil, err
@@ -209,7 +216,8 @@ func cutBy(ctx context.Context, g *segment.Ground, strokes []segment.Stroke, mas
 	part := (&cutout.CutOut{Raster: raster}).On(m, cutout.Alpha)
 	got := &scene.Field{W: mask.W, H: mask.H, K: mask.K, Pix: make([]float32, len(mask.Pix))}
 	for i := range got.Pix {
-		got.Pix[i] = float32(part.Covered((float64(i%mask.W)+0.5)/mask.K*k, (float64(i/mask.W)+0.5)/mask.K*k))
+		got.Pix[i] = float32(part.Covered((float64(i%mask.W)+0.5)/mask.K*k,
+			(float64(i/mask.W)+0.5)/mask.K*k))
 	}
 	return got, nil
 }
@@ -232,7 +240,9 @@ func turns(points [][2]float64) [][2]float64 {
 	keep[0] = true
 	far := 0
 	for i, p := range points {
-		if math.Hypot(p[0]-points[0][0], p[1]-points[0][1]) > math.Hypot(points[far][0]-points[0][0], points[far][1]-points[0][1]) {
+		if math.Hypot(p[0]-points[0][0],
+			p[1]-points[0][1]) > math.Hypot(points[far][0]-points[0][0],
+			points[far][1]-points[0][1]) {
 			far = i
 		}
 	}
@@ -268,12 +278,14 @@ func turns(points [][2]float64) [][2]float64 {
 }
 
 // clung traces an outline through pins near its corners, as the hand does.
-func clung(ctx context.Context, g *region.Ground, corners [][2]float64, k float64, rnd *rand.Rand) (shape.Path, error) {
+func clung(ctx context.Context, g *region.Ground, corners [][2]float64, k float64,
+	rnd *rand.Rand) (shape.Path, error) {
 	var set []livewire.Pin
 	for _, c := range corners {
 		sin, cos := math.Sincos(2 * math.Pi * rnd.Float64())
 		off := jitter * math.Sqrt(rnd.Float64())
-		set = append(set, livewire.Pin{At: shape.Point{X: (c[0] + off*cos) * k, Y: (c[1] + off*sin) * k}})
+		set = append(set, livewire.Pin{At: shape.Point{X: (c[0] + off*cos) * k,
+			Y: (c[1] + off*sin) * k}})
 	}
 	return livewire.Trace(ctx, g.Fine, edge.NewEye(g.Photo), set, g.Finger())
 }

@@ -57,7 +57,8 @@ func TestQuayChanged(t *testing.T) {
 	}
 	least := map[string]float64{"click": 0.95, "cling": 0.95, "tube": 0.88}
 	for _, r := range rows {
-		if !strings.HasPrefix(r.Name, "string/") && !strings.HasPrefix(r.Name, "lamp/") && r.IoU < least[r.Hand] {
+		if !strings.HasPrefix(r.Name, "string/") && !strings.HasPrefix(r.Name, "lamp/") &&
+			r.IoU < least[r.Hand] {
 			t.Errorf("%s %s: IoU %.3f, edge %.2f px", r.Hand, r.Name, r.IoU, r.Edge)
 		}
 	}
@@ -66,7 +67,8 @@ func TestQuayChanged(t *testing.T) {
 	}
 }
 
-// An edge that is off by a pixel of the mask is so by the same, whatever the frame that marks are in.
+// An edge that is off by a pixel of the mask is so by the same, whatever the frame that marks are
+// in.
 func TestEdgeAt1500(t *testing.T) {
 	for _, k := range [...]float64{0.5, 1, 2} {
 		long := 1500 / k
@@ -95,15 +97,16 @@ func TestTurns(t *testing.T) {
 	var points [][2]float64
 	for i := range 40 {
 		k := float64(i%10) * 10
-		points = append(points, [...][2]float64{{k, 0}, {100, k}, {100 - k, 100}, {0, 100 - k}}[i/10])
+		points = append(points, [...][2]float64{{k, 0}, {100, k}, {100 - k, 100},
+			{0, 100 - k}}[i/10])
 	}
 	if got := turns(points); len(got) != 4 {
 		t.Errorf("%v", got)
 	}
 }
 
-// Scribbles cut the things of the quay out as closely as docs/benchmarks.md says, but for what their
-// masks are coarser here.
+// Scribbles cut the things of the quay out as closely as docs/benchmarks.md says, but for what
+// their masks are coarser here.
 func TestThingsOfTheQuay(t *testing.T) {
 	if testing.Short() {
 		t.Skip("takes seconds")

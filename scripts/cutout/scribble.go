@@ -23,8 +23,8 @@ const (
 	mostWide    = 3
 )
 
-// When a user draws: where so many pixels are wrong that it is seen; what was worse after two strokes, as IoU, to
-// be seen to be so is taken back; and after so many looks it has to do.
+// When a user draws: where so many pixels are wrong that it is seen; what was worse after two
+// strokes, as IoU, to be seen to be so is taken back; and after so many looks it has to do.
 const (
 	seen    = 12
 	noticed = 0.002
@@ -40,11 +40,12 @@ type stroke struct {
 	worth float64
 }
 
-// user scribbles in and round a thing whose mask is known: along its middle and that of what surrounds
-// it, to and fro into what sticks out, and with a wide brush where there is much room; none nearer to
-// the edge than 2 % of the long edge, or half the width where it is narrower. The first two strokes
-// are those that speak for most. Each other comes after a look at what was cut out by those before: of
-// all that could be drawn, the one where most is wrong. Places are in pixels of the frame.
+// user scribbles in and round a thing whose mask is known: along its middle and that of what
+// surrounds it, to and fro into what sticks out, and with a wide brush where there is much room;
+// none nearer to the edge than 2 % of the long edge, or half the width where it is narrower. The
+// first two strokes are those that speak for most. Each other comes after a look at what was cut
+// out by those before: of all that could be drawn, the one where most is wrong. Places are in
+// pixels of the frame.
 type user struct {
 	mask  *scene.Field
 	least float64
@@ -58,7 +59,8 @@ func newUser(mask *scene.Field) *user {
 	away := distance(mask, func(i int) bool { return !in(i) })
 	deep := distance(mask, in)
 	rings := ring(mask, away, 1.1*u.least)
-	outer := append(rings, skeleton(mask, away, u.least, rings, func(i int) bool { return !in(i) && away[i] < 1.2*u.least })...)
+	outer := append(rings, skeleton(mask, away, u.least, rings,
+		func(i int) bool { return !in(i) && away[i] < 1.2*u.least })...)
 	for _, l := range walks(mask, outer) {
 		u.could = append(u.could, stroke{l, cutout.Out, 1, worth(l, away, u.least)})
 	}
@@ -85,9 +87,11 @@ func (u *user) draw(i int) {
 	u.could = slices.Delete(u.could, i, i+1)
 }
 
-// scribble draws until nothing is wrong that a stroke could mend. It calls cut for what is cut out by what is
-// drawn, and better with how near that is and how long it took whenever it is what is kept.
-func (u *user) scribble(cut func() (*scene.Field, error), better func(r scene.Result, band, ms float64)) error {
+// scribble draws until nothing is wrong that a stroke could mend. It calls cut for what is cut out
+// by what is drawn, and better with how near that is and how long it took whenever it is what is
+// kept.
+func (u *user) scribble(cut func() (*scene.Field, error), better func(r scene.Result, band,
+	ms float64)) error {
 	var last *scene.Field // what was cut out by the strokes that are kept
 	kept, worse, best := 0, 0, 0.0
 	for look := 1; ; look++ {
@@ -102,7 +106,8 @@ func (u *user) scribble(cut func() (*scene.Field, error), better func(r scene.Re
 			kept, last, worse, best = len(u.drawn), got, 0, max(best, r.IoU)
 			better(r, band, ms)
 		}
-		// What a stroke made worse another may mend; if that does not, both are taken back for good.
+		// What a stroke made worse another may mend; if that does not, both are taken back for
+		// good.
 		more := worse < 2 && look < looks && u.look(got)
 		if !more && worse > 0 {
 			u.drawn = u.drawn[:kept]
@@ -114,7 +119,8 @@ func (u *user) scribble(cut func() (*scene.Field, error), better func(r scene.Re
 	}
 }
 
-// look draws one stroke more where what was cut out is wrong, and reports whether there was any need.
+// look draws one stroke more where what was cut out is wrong, and reports whether there was any
+// need.
 func (u *user) look(got *scene.Field) bool {
 	if len(u.drawn) >= mostStrokes {
 		return false
@@ -123,7 +129,10 @@ func (u *user) look(got *scene.Field) bool {
 	worth := make([]int, len(u.could))
 	for _, says := range [...]cutout.Says{cutout.In, cutout.Out} {
 		is := func(i int) bool { return (u.mask.Pix[i] > 0.5) == (says == cutout.In) }
-		wrong := func(i int) bool { return is(i) && math.Abs(float64(got.Pix[i]-u.mask.Pix[i])) > 0.5 }
+		wrong := func(i int) bool {
+			return is(i) &&
+				math.Abs(float64(got.Pix[i]-u.mask.Pix[i])) > 0.5
+		}
 		// Which line what is wrong lies nearest to, along ways on its own side.
 		const none, drawn = -2, -1
 		whose, queue := make([]int, n), []int{}
@@ -188,7 +197,8 @@ func (u *user) strokes() (out []segment.Stroke) {
 	for _, m := range u.drawn {
 		s := segment.Stroke{Says: m.says, Width: m.width / u.mask.K}
 		for _, i := range m.line {
-			s.Points = append(s.Points, shape.Point{X: (float64(i%u.mask.W) + 0.5) / u.mask.K, Y: (float64(i/u.mask.W) + 0.5) / u.mask.K})
+			s.Points = append(s.Points, shape.Point{X: (float64(i%u.mask.W) + 0.5) / u.mask.K,
+				Y: (float64(i/u.mask.W) + 0.5) / u.mask.K})
 		}
 		out = append(out, s)
 	}
@@ -207,9 +217,9 @@ func worth(line []int, deep []float64, least float64) (v float64) {
 	return v
 }
 
-// wide returns strokes along the middle of a thing with a brush as wide as fits: each where, and as wide, as
-// it paints most that was not painted before. What they paint counts half, as thin ones tell of
-// what is near the edge.
+// wide returns strokes along the middle of a thing with a brush as wide as fits: each where, and as
+// wide, as it paints most that was not painted before. What they paint counts half, as thin ones
+// tell of what is near the edge.
 func wide(f *scene.Field, deep []float64, least float64) (out []stroke) {
 	painted := make([]bool, len(deep))
 	for range mostWide {
@@ -218,7 +228,8 @@ func wide(f *scene.Field, deep []float64, least float64) (out []stroke) {
 		for _, k := range [...]float64{0.5, 1, 1.5, 2, 3, 4, 5, 6} {
 			width := k * least
 			room := 1.05*least + width/2
-			lines := skeleton(f, deep, room, nil, func(i int) bool { return deep[i] >= room && !painted[i] })
+			lines := skeleton(f, deep, room, nil,
+				func(i int) bool { return deep[i] >= room && !painted[i] })
 			if len(lines) == 0 {
 				continue
 			}
@@ -244,11 +255,13 @@ func fresh(f *scene.Field, line []int, width float64, painted []bool) (out []int
 	for _, i := range line {
 		for v := -r; v <= r; v++ {
 			for u := -r; u <= r; u++ {
-				// An object that the frame cuts off goes on beyond it; the brush paints within the picture.
+				// An object that the frame cuts off goes on beyond it; the brush paints within the
+				// picture.
 				if x, y := i%f.W+u, i/f.W+v; x < 0 || y < 0 || x >= f.W || y >= f.H {
 					continue
 				}
-				if j := i + v*f.W + u; float64(u*u+v*v) <= width*width/4 && !painted[j] && !seen[j] {
+				if j := i + v*f.W + u; float64(u*u+v*v) <= width*width/4 && !painted[j] &&
+					!seen[j] {
 					seen[j] = true
 					out = append(out, j)
 				}
@@ -258,8 +271,8 @@ func fresh(f *scene.Field, line []int, width float64, painted []bool) (out []int
 	return out
 }
 
-// walks joins lines of which each ends at one before it, or at none, to walks to and fro through all that
-// hang together.
+// walks joins lines of which each ends at one before it, or at none, to walks to and fro through
+// all that hang together.
 func walks(f *scene.Field, lines [][]int) (out [][]int) {
 	type branch struct{ line, at int }
 	branches := make([][]branch, len(lines))
@@ -338,7 +351,8 @@ func ring(f *scene.Field, away []float64, at float64) (lines [][]int) {
 				x, y := from%f.W, from/f.W
 				for v := -3; v <= 3; v++ {
 					for u := -3; u <= 3; u++ {
-						if j := from + v*f.W + u; x+u >= 0 && x+u < f.W && y+v >= 0 && y+v < f.H && left[j] && u*u+v*v < near {
+						if j := from + v*f.W + u; x+u >= 0 && x+u < f.W && y+v >= 0 && y+v < f.H &&
+							left[j] && u*u+v*v < near {
 							best, near = j, u*u+v*v
 						}
 					}
@@ -411,7 +425,8 @@ const mostLines = 400
 
 // skeleton returns lines along the middle of a region: the first from end to end, unless there are
 // some already, each other from what sticks out most to those before.
-func skeleton(f *scene.Field, deep []float64, least float64, given [][]int, is func(i int) bool) (lines [][]int) {
+func skeleton(f *scene.Field, deep []float64, least float64, given [][]int,
+	is func(i int) bool) (lines [][]int) {
 	allowed := func(i int) bool {
 		if !is(i) {
 			return false
@@ -423,7 +438,8 @@ func skeleton(f *scene.Field, deep []float64, least float64, given [][]int, is f
 		x, y := i%f.W, i/f.W
 		for v := -1; v <= 1; v++ {
 			for u := -1; u <= 1; u++ {
-				if x+u >= 0 && y+v >= 0 && x+u < f.W && y+v < f.H && deep[i+v*f.W+u] > deep[i]+0.71 {
+				if x+u >= 0 && y+v >= 0 && x+u < f.W && y+v < f.H &&
+					deep[i+v*f.W+u] > deep[i]+0.71 {
 					return false
 				}
 			}
@@ -453,7 +469,8 @@ func skeleton(f *scene.Field, deep []float64, least float64, given [][]int, is f
 			from.start(starts)
 			far := from.far
 			for i := range deep {
-				if allowed(i) && !math.IsInf(far[i], 1) && value(far[i], deep[i]) > value(far[starts[0]], deep[starts[0]]) {
+				if allowed(i) && !math.IsInf(far[i], 1) &&
+					value(far[i], deep[i]) > value(far[starts[0]], deep[starts[0]]) {
 					starts[0] = i
 				}
 			}
@@ -465,7 +482,8 @@ func skeleton(f *scene.Field, deep []float64, least float64, given [][]int, is f
 		far, back := straight.far, middle.back
 		end := -1
 		for i := range deep {
-			if allowed(i) && far[i] > deep[i]+min(least, deep[i]) && (end < 0 || value(far[i], deep[i]) > value(far[end], deep[end])) {
+			if allowed(i) && far[i] > deep[i]+min(least, deep[i]) &&
+				(end < 0 || value(far[i], deep[i]) > value(far[end], deep[end])) {
 				end = i
 			}
 		}
@@ -516,8 +534,8 @@ func (q queue) Swap(i, j int)      { q[i], q[j] = q[j], q[i] }
 func (q *queue) Push(v any)        { *q = append(*q, v.(item)) }
 func (q *queue) Pop() any          { v := (*q)[len(*q)-1]; *q = (*q)[:len(*q)-1]; return v }
 
-// ways tells of each pixel of a region where the cheapest way to it from the starts comes from, and what
-// that costs (Dijkstra).
+// ways tells of each pixel of a region where the cheapest way to it from the starts comes from, and
+// what that costs (Dijkstra).
 type ways struct {
 	f    *scene.Field
 	is   func(i int) bool
@@ -575,7 +593,8 @@ func cutOutOf(list []segment.Stroke, p *photo.Photo) *cutout.CutOut {
 		for i, q := range s.Points {
 			pts[i] = cutout.Point(q)
 		}
-		c.Strokes = append(c.Strokes, cutout.Stroke{Says: s.Says, Diameter: s.Width, Points: setting.ListOf(pts...)})
+		c.Strokes = append(c.Strokes, cutout.Stroke{Says: s.Says, Diameter: s.Width,
+			Points: setting.ListOf(pts...)})
 	}
 	return &c
 }

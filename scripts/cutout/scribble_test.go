@@ -9,9 +9,9 @@ import (
 	"pyrant/internal/recipe/cutout"
 )
 
-// Automatic strokes are at most eight, inside of a thing or outside of it as they say, in all of its
-// arms and round all of it, and keep to the middle: none nearer to the edge than 2 % of the long
-// edge, or half of the width.
+// Automatic strokes are at most eight, inside of a thing or outside of it as they say, in all of
+// its arms and round all of it, and keep to the middle: none nearer to the edge than 2 % of the
+// long edge, or half of the width.
 func TestStrokes(t *testing.T) {
 	f := &scene.Field{W: 500, H: 300, K: 0.5, Pix: make([]float32, 500*300)}
 	in := func(x, y int) bool {
@@ -51,7 +51,8 @@ func TestStrokes(t *testing.T) {
 				thin = true
 			}
 			if out {
-				round = [4]bool{round[0] || x < 100, round[1] || x > 400, round[2] || y < 60, round[3] || y > 250}
+				round = [4]bool{round[0] || x < 100, round[1] || x > 400, round[2] || y < 60,
+					round[3] || y > 250}
 			}
 			if i%9 != 0 { // to look at all would take long
 				continue
@@ -66,11 +67,12 @@ func TestStrokes(t *testing.T) {
 	}
 }
 
-// mended returns what a made engine cuts out of a mask of a bar and a rod beside it, each of which is found
-// where a stroke lies in it, and the middle of the bar where one covers it; but nothing is where a stroke says so that
-// spoils says.
+// mended returns what a made engine cuts out of a mask of a bar and a rod beside it, each of which
+// is found where a stroke lies in it, and the middle of the bar where one covers it; but nothing is
+// where a stroke says so that spoils says.
 func mended(u *user, spoils func(s stroke) bool) *scene.Field {
-	got := &scene.Field{W: u.mask.W, H: u.mask.H, K: u.mask.K, Pix: make([]float32, len(u.mask.Pix))}
+	got := &scene.Field{W: u.mask.W, H: u.mask.H, K: u.mask.K, Pix: make([]float32,
+		len(u.mask.Pix))}
 	var bar, rod, middle, spoilt bool
 	for _, s := range u.drawn {
 		spoilt = spoilt || spoils(s)
@@ -82,7 +84,8 @@ func mended(u *user, spoils func(s stroke) bool) *scene.Field {
 	}
 	for i, v := range u.mask.Pix {
 		x, y := i%u.mask.W, i/u.mask.W
-		in := x >= 300 && rod || x < 300 && bar && (middle || math.Hypot(float64(x-160), float64(y-150)) > 12)
+		in := x >= 300 && rod || x < 300 && bar &&
+			(middle || math.Hypot(float64(x-160), float64(y-150)) > 12)
 		if in && !(spoilt && x < 300 && y < 200) {
 			got.Pix[i] = v
 		}
@@ -90,21 +93,23 @@ func mended(u *user, spoils func(s stroke) bool) *scene.Field {
 	return got
 }
 
-// A user looks where it is wrong: what was not told of is told, what a stroke made worse is taken back, and
-// where all is right no more strokes are drawn.
+// A user looks where it is wrong: what was not told of is told, what a stroke made worse is taken
+// back, and where all is right no more strokes are drawn.
 func TestLooks(t *testing.T) {
 	f := &scene.Field{W: 500, H: 300, K: 0.5, Pix: make([]float32, 500*300)}
 	for i := range f.Pix {
-		if x, y := i%500, i/500; y >= 50 && y < 250 && (x >= 100 && x < 220 || x >= 380 && x < 388) {
+		if x, y := i%500, i/500; y >= 50 && y < 250 && (x >= 100 && x < 220 || x >= 380 &&
+			x < 388) {
 			f.Pix[i] = 1
 		}
 	}
 	none := func(stroke) bool { return false }
 	u := newUser(f)
 	var ious []float64
-	if err := u.scribble(func() (*scene.Field, error) { return mended(u, none), nil }, func(r scene.Result, _, _ float64) {
-		ious = append(ious, r.IoU)
-	}); err != nil {
+	if err := u.scribble(func() (*scene.Field, error) { return mended(u, none), nil },
+		func(r scene.Result, _, _ float64) {
+			ious = append(ious, r.IoU)
+		}); err != nil {
 		t.Fatal(err)
 	}
 	if len(u.drawn) != 4 || len(ious) != 3 || ious[2] < 0.999 {

@@ -62,7 +62,8 @@ func changed(data []byte, as string) ([]byte, error) {
 				l := math.Min(colour.SRGBToLinear(float64(v)/255)*k, 1)
 				return uint8(math.Round(min(max(255*colour.LinearToSRGB(l)+grain, 0), 255)))
 			}
-			out.SetRGBA(x, y, color.RGBA{value(p.R, c.light[0]), value(p.G, c.light[1]), value(p.B, c.light[2]), 255})
+			out.SetRGBA(x, y, color.RGBA{value(p.R, c.light[0]), value(p.G, c.light[1]),
+				value(p.B, c.light[2]), 255})
 		}
 	}
 	var to bytes.Buffer

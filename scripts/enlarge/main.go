@@ -89,7 +89,8 @@ func grade(r *recipe.Recipe) (*recipe.Recipe, error) {
 			s.Points = setting.ListOf(points...)
 			list = append(list, s)
 		}
-		next, id, err := r.AddArea("Painted", area.Part{On: true, Does: area.Add, Amount: 1, Of: area.Strokes{Strokes: list}})
+		next, id, err := r.AddArea("Painted", area.Part{On: true, Does: area.Add, Amount: 1,
+			Of: area.Strokes{Strokes: list}})
 		if err != nil {
 			return nil, err
 		}

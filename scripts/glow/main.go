@@ -32,16 +32,19 @@ var distances = []float64{5, 20, 40, 80, 320, 1000}
 
 // criterion is how one light fares.
 type criterion struct {
-	Shot      string    `json:"shot"`
-	Light     string    `json:"light"`
-	Thin      bool      `json:"thin"`       // narrower than 120 px of 6000
-	Profile   []float64 `json:"profile"`    // luminance at the distances against the core's
-	FirstKept float64   `json:"first_kept"` // at 5 px: two thirds of a panel's, half of a thin shape's
-	Steps     []float64 `json:"steps"`      // of display value, over each fourfold distance from 5 to 320
-	Far       float64   `json:"far"`        // luminance at 1000 px, under 0.001
-	White     float64   `json:"white"`      // of the light at 40 px that is none of the gel's, as a share
-	Core      float64   `json:"core"`       // mean luminance of the core
-	Held      []int     `json:"held"`       // the criteria of 2 to 5 that hold
+	Shot    string    `json:"shot"`
+	Light   string    `json:"light"`
+	Thin    bool      `json:"thin"`    // narrower than 120 px of 6000
+	Profile []float64 `json:"profile"` // luminance at the distances against the core's
+	// at 5 px: two thirds of a panel's, half of a thin shape's
+	FirstKept float64 `json:"first_kept"`
+	// of display value, over each fourfold distance from 5 to 320
+	Steps []float64 `json:"steps"`
+	Far   float64   `json:"far"` // luminance at 1000 px, under 0.001
+	// of the light at 40 px that is none of the gel's, as a share
+	White float64 `json:"white"`
+	Core  float64 `json:"core"` // mean luminance of the core
+	Held  []int   `json:"held"` // the criteria of 2 to 5 that hold
 }
 
 type result struct {
@@ -50,7 +53,8 @@ type result struct {
 		Most float64 `json:"most"`
 		At   string  `json:"at"`
 	} `json:"profile_error"` // of the chart against pixels, relative
-	RigScale map[string]float64 `json:"rig_scale_de"` // mean CIEDE2000 of each rig at 1500 and at 6000 pixels
+	// mean CIEDE2000 of each rig at 1500 and at 6000 pixels
+	RigScale map[string]float64 `json:"rig_scale_de"`
 	Glare    struct {
 		RMS  float64 `json:"rms"`
 		Most float64 `json:"most"`
@@ -152,7 +156,8 @@ func alone(e *render.Engine, p *photo.Photo, r *recipe.Recipe, i int) (*picture,
 	for j := range c.Lights {
 		c.Lights[j].On, c.Lights[j].Alone = j == i, false
 	}
-	m, err := e.Render(ctx, render.Request{Photo: p, PhotoKey: "p", Recipe: c, Layer: render.Glow, Deep: true, Profile: colour.SRGB})
+	m, err := e.Render(ctx, render.Request{Photo: p, PhotoKey: "p", Recipe: c, Layer: render.Glow,
+		Deep: true, Profile: colour.SRGB})
 	if err != nil {
 		return nil, err
 	}
@@ -295,7 +300,8 @@ func measure(s demo.Shot, out *result) error {
 	return nil
 }
 
-// whiteIn returns how much of a colour is white and none of the gel's, as a share of its brightest part.
+// whiteIn returns how much of a colour is white and none of the gel's, as a share of its brightest
+// part.
 func whiteIn(rgb [3]float64, g recipe.Gel) float64 {
 	c := g.Colour()
 	lo, hi := float64(min(c.R, c.G, c.B)), float64(max(c.R, c.G, c.B))
@@ -307,8 +313,9 @@ func whiteIn(rgb [3]float64, g recipe.Gel) float64 {
 	return max((a-(1-math.Pow(1-b, lo/hi)))/b, 0)
 }
 
-// farFrom returns how far each pixel's middle lies from the edge of a mask, in pixels, by two sweeps that carry the nearest
-// covered pixel along (Danielsson 1980). In one that is covered in part the edge lies so much nearer or farther.
+// farFrom returns how far each pixel's middle lies from the edge of a mask, in pixels, by two
+// sweeps that carry the nearest covered pixel along (Danielsson 1980). In one that is covered in
+// part the edge lies so much nearer or farther.
 func farFrom(cover []float32, w, h int) []float32 {
 	at := make([]int32, w*h)
 	for i := range at {
@@ -374,8 +381,9 @@ func farFrom(cover []float32, w, h int) []float32 {
 	return out
 }
 
-// near is how far from a light distances are told closely, in pixels, and times how many samples a pixel has there
-// along each edge: a fifth of a pixel is three parts in a hundred of the glow beside the finest light.
+// near is how far from a light distances are told closely, in pixels, and times how many samples a
+// pixel has there along each edge: a fifth of a pixel is three parts in a hundred of the glow
+// beside the finest light.
 const (
 	near  = 16
 	times = 4
@@ -385,7 +393,8 @@ const (
 func closely(far []float32, shapes shape.Shapes, w, h int) {
 	mask := shapes.At(times)
 	b := mask.Bounds()
-	box := image.Rect(b.Min.X/times-near, b.Min.Y/times-near, b.Max.X/times+near+1, b.Max.Y/times+near+1).Intersect(image.Rect(0, 0, w, h))
+	box := image.Rect(b.Min.X/times-near, b.Min.Y/times-near, b.Max.X/times+near+1,
+		b.Max.Y/times+near+1).Intersect(image.Rect(0, 0, w, h))
 	fw, fh := times*box.Dx(), times*box.Dy()
 	cover := make([]float32, fw*fh)
 	for y := range fh {
@@ -407,12 +416,16 @@ func closely(far []float32, shapes shape.Shapes, w, h int) {
 // scene is a panel and a rod on a grey photo with a long edge.
 func scene(edge int, rig *recipe.Rig) (*photo.Photo, *recipe.Recipe, error) {
 	w, h := edge, edge*2/3
-	p := &photo.Photo{Width: w, Height: h, Pix8: bytes.Repeat([]byte{40}, 3*w*h), Profile: colour.SRGB}
+	p := &photo.Photo{Width: w, Height: h, Pix8: bytes.Repeat([]byte{40}, 3*w*h),
+		Profile: colour.SRGB}
 	r := recipe.New(w, h)
 	k := float64(edge)
 	for _, shapes := range []shape.Shapes{
-		{shape.Outline{Nodes: shape.PathOf(shape.Node{X: 0.3 * k, Y: 0.2 * k}, shape.Node{X: 0.4 * k, Y: 0.22 * k}, shape.Node{X: 0.38 * k, Y: 0.35 * k}, shape.Node{X: 0.29 * k, Y: 0.33 * k})}},
-		{shape.Tube{Width: 0.01 * k, Nodes: shape.PathOf(shape.Node{X: 0.6 * k, Y: 0.15 * k}, shape.Node{X: 0.7 * k, Y: 0.5 * k})}},
+		{shape.Outline{Nodes: shape.PathOf(shape.Node{X: 0.3 * k, Y: 0.2 * k},
+			shape.Node{X: 0.4 * k, Y: 0.22 * k}, shape.Node{X: 0.38 * k, Y: 0.35 * k},
+			shape.Node{X: 0.29 * k, Y: 0.33 * k})}},
+		{shape.Tube{Width: 0.01 * k, Nodes: shape.PathOf(shape.Node{X: 0.6 * k, Y: 0.15 * k},
+			shape.Node{X: 0.7 * k, Y: 0.5 * k})}},
 	} {
 		next, i, err := r.AddLight()
 		if err != nil {
@@ -425,7 +438,8 @@ func scene(edge int, rig *recipe.Rig) (*photo.Photo, *recipe.Recipe, error) {
 	return p, r, nil
 }
 
-// rigScale returns the mean difference of a rig on a small photo and on one four times as large, shrunk to it.
+// rigScale returns the mean difference of a rig on a small photo and on one four times as large,
+// shrunk to it.
 func rigScale(rig *recipe.Rig) (float64, error) {
 	var small, large *picture
 	for _, edge := range []int{1500, 6000} {
@@ -458,8 +472,8 @@ func rigScale(rig *recipe.Rig) (float64, error) {
 	return sum / float64(small.w*small.h), nil
 }
 
-// glareFit returns how far the glare rig is off the model of Spencer et al. (1995) that it stands for, photopic and 50 degrees
-// across 6000 pixels, relative: at best scale, from 10 to 3000 px.
+// glareFit returns how far the glare rig is off the model of Spencer et al. (1995) that it stands
+// for, photopic and 50 degrees across 6000 pixels, relative: at best scale, from 10 to 3000 px.
 func glareFit() (rms, most float64) {
 	const focal = 6433.5
 	model := func(px float64) float64 {
@@ -490,15 +504,16 @@ func glareFit() (rms, most float64) {
 	return math.Sqrt(rms), most
 }
 
-// hueLeft changes the gel of every light of the first demo shot to one of the opposite hue and counts the pixels whose added
-// light still has the old one.
+// hueLeft changes the gel of every light of the first demo shot to one of the opposite hue and
+// counts the pixels whose added light still has the old one.
 func hueLeft() (int, error) {
 	s := demo.Shots[len(demo.Shots)-1]
 	r, err := recipe.Decode(s.Recipe)
 	if err != nil {
 		return 0, err
 	}
-	p := &photo.Photo{Width: r.Photo.Width, Height: r.Photo.Height, Pix8: bytes.Repeat([]byte{90}, 3*r.Photo.Width*r.Photo.Height), Profile: colour.SRGB}
+	p := &photo.Photo{Width: r.Photo.Width, Height: r.Photo.Height, Pix8: bytes.Repeat([]byte{90},
+		3*r.Photo.Width*r.Photo.Height), Profile: colour.SRGB}
 	e := render.New(2 << 30)
 	left := 0
 	for i := range r.Lights {
@@ -508,7 +523,8 @@ func hueLeft() (int, error) {
 		}
 		old := c.Lights[i].Gel.Hue
 		frame := func() (*picture, error) {
-			m, err := e.Render(ctx, render.Request{Photo: p, PhotoKey: "grey", Recipe: c, LongEdge: 1500, Deep: true})
+			m, err := e.Render(ctx, render.Request{Photo: p, PhotoKey: "grey", Recipe: c,
+				LongEdge: 1500, Deep: true})
 			if err != nil {
 				return nil, err
 			}
@@ -528,7 +544,8 @@ func hueLeft() (int, error) {
 			return 0, err
 		}
 		for j := range lit.w * lit.h {
-			d := colour.RGB{R: lit.pix[3*j] - dark.pix[3*j], G: lit.pix[3*j+1] - dark.pix[3*j+1], B: lit.pix[3*j+2] - dark.pix[3*j+2]}
+			d := colour.RGB{R: lit.pix[3*j] - dark.pix[3*j], G: lit.pix[3*j+1] - dark.pix[3*j+1],
+				B: lit.pix[3*j+2] - dark.pix[3*j+2]}
 			lo := min(d.R, d.G, d.B)
 			d = colour.RGB{R: d.R - lo, G: d.G - lo, B: d.B - lo}
 			if max(d.R, d.G, d.B) < 2e-4 {
@@ -543,7 +560,8 @@ func hueLeft() (int, error) {
 	return left, nil
 }
 
-// speed times frames of 1280 pixels of the demo with six lights of eight shells, over a photo at dusk.
+// speed times frames of 1280 pixels of the demo with six lights of eight shells, over a photo at
+// dusk.
 func speed(out *result) error {
 	i := slices.IndexFunc(demo.Shots, func(s demo.Shot) bool { return s.Name == "Tidewatch quay" })
 	if i < 0 {
@@ -559,9 +577,10 @@ func speed(out *result) error {
 		r.Lights[i].Shells = recipe.RigOf("panel").Stack(r.Photo)
 	}
 	var m image.Image
-	// frames returns the median times of frames of shots after changes of one value, a frame of each in turn, so that
-	// what else the machine does falls on all.
-	frames := func(path string, value func(i int) float64, shots ...*recipe.Recipe) ([]float64, error) {
+	// frames returns the median times of frames of shots after changes of one value, a frame of
+	// each in turn, so that what else the machine does falls on all.
+	frames := func(path string, value func(i int) float64,
+		shots ...*recipe.Recipe) ([]float64, error) {
 		all, engines := make([][]float64, len(shots)), make([]*render.Engine, len(shots))
 		for i := range shots {
 			engines[i] = render.New(2 << 30)
@@ -573,7 +592,8 @@ func speed(out *result) error {
 					return nil, err
 				}
 				t := time.Now()
-				if m, err = engines[k].Render(ctx, render.Request{Photo: p, PhotoKey: "p", Recipe: next, LongEdge: 1280, Profile: colour.SRGB}); err != nil {
+				if m, err = engines[k].Render(ctx, render.Request{Photo: p, PhotoKey: "p",
+					Recipe: next, LongEdge: 1280, Profile: colour.SRGB}); err != nil {
 					return nil, err
 				}
 				if i >= 5 { // what is dragged has been dragged for a moment
@@ -608,7 +628,8 @@ func speed(out *result) error {
 	if err != nil {
 		return err
 	}
-	grouped.Lights[2].Streak = recipe.Streak{Length: 300, Angle: 40, Sides: recipe.OneSide, Taper: 0.7}
+	grouped.Lights[2].Streak = recipe.Streak{Length: 300, Angle: 40, Sides: recipe.OneSide,
+		Taper: 0.7}
 	faders, err := frames("/lights/0/level", level, r, grouped)
 	if err != nil {
 		return err

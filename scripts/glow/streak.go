@@ -10,15 +10,16 @@ import (
 	"pyrant/internal/render"
 )
 
-// streakError draws the lights of a demo shot out and holds what the engine renders against an integration of what it
-// renders without a streak, place by place along the direction: the share of the peak by which the worst place is
-// off, and the root of the mean square.
+// streakError draws the lights of a demo shot out and holds what the engine renders against an
+// integration of what it renders without a streak, place by place along the direction: the share of
+// the peak by which the worst place is off, and the root of the mean square.
 func streakError(s demo.Shot) (most, rms float64, err error) {
 	p, r, err := open(s)
 	if err != nil {
 		return 0, 0, err
 	}
-	black := &photo.Photo{Width: p.Width, Height: p.Height, Pix8: make([]uint8, len(p.Pix8)), Profile: p.Profile}
+	black := &photo.Photo{Width: p.Width, Height: p.Height, Pix8: make([]uint8, len(p.Pix8)),
+		Profile: p.Profile}
 	e := render.New(2 << 30)
 	n, square := 0.0, 0.0
 	for i := range r.Lights {
@@ -31,8 +32,10 @@ func streakError(s demo.Shot) (most, rms float64, err error) {
 		if err != nil {
 			return 0, 0, err
 		}
-		k := streak.Streak{Length: float64(r.Photo.LongEdge()) / 10, Angle: 33 + 40*float64(i), Taper: 0.5}
-		l.Streak = recipe.Streak{Length: k.Length, Angle: k.Angle, Sides: recipe.OneSide, Taper: k.Taper}
+		k := streak.Streak{Length: float64(r.Photo.LongEdge()) / 10, Angle: 33 + 40*float64(i),
+			Taper: 0.5}
+		l.Streak = recipe.Streak{Length: k.Length, Angle: k.Angle, Sides: recipe.OneSide,
+			Taper: k.Taper}
 		drawn, err := alone(e, black, one, 0)
 		if err != nil {
 			return 0, 0, err
@@ -42,7 +45,8 @@ func streakError(s demo.Shot) (most, rms float64, err error) {
 			steps := int(2 * k.Length)
 			for j := range steps {
 				t := k.Length * (float64(j) + 0.5) / float64(steps)
-				sum += k.Kernel(t) * k.Length / float64(steps) * still.between(float64(x)-t*ux, float64(y)-t*uy)
+				sum += k.Kernel(t) * k.Length / float64(steps) * still.between(float64(x)-t*ux,
+					float64(y)-t*uy)
 			}
 			return
 		}

@@ -100,7 +100,8 @@ func goFiles(root string, do func(name string) error) error {
 		switch {
 		case err != nil:
 			return err
-		case d.IsDir() && name != root && (strings.HasPrefix(d.Name(), ".") || d.Name() == "node_modules" || d.Name() == "testdata"):
+		case d.IsDir() && name != root && (strings.HasPrefix(d.Name(), ".") ||
+			d.Name() == "node_modules" || d.Name() == "testdata"):
 			return fs.SkipDir
 		case d.IsDir() || !strings.HasSuffix(name, ".go"):
 			return nil

@@ -1,10 +1,10 @@
 // Command guards checks rules of this repository that the compiler knows nothing of:
 //
-//	go run ./scripts/guards
+//		go run ./scripts/guards
 //
-//   - The folders of internal/ import only folders below them (see folders).
-//   - No line of Go is longer than 100 columns, but for what cannot be broken (see columns).
-//   - A screenshot takes at most 250 kB.
+//	  - The folders of internal/ import only folders below them (see folders).
+//	  - No line of Go is longer than 100 columns, but for what cannot be broken (see columns).
+//	  - A screenshot takes at most 250 kB.
 //
 // It prints each fault as FILE:LINE: sentence, and exits with 1 if there is one. It is run in the
 // folder of the repository, or in the one that is named.

@@ -55,7 +55,8 @@ func sums(n, a, b int, sigma float64) []float64 {
 
 // worst returns the largest error of a blur in parts of the exact one's peak.
 func worst(at func(x, y int) float32, sigma float64) float64 {
-	h, v := sums(width, panel.Min.X, panel.Max.X, sigma), sums(height, panel.Min.Y, panel.Max.Y, sigma)
+	h, v := sums(width, panel.Min.X, panel.Max.X, sigma), sums(height, panel.Min.Y, panel.Max.Y,
+		sigma)
 	peak, err := 0.0, 0.0
 	for y := range height {
 		for x := range width {
@@ -85,7 +86,8 @@ func stack(weights []float32) *raster.Plane {
 	}
 	corner := func(x, y int) shape.Node { return shape.Node{X: float64(x), Y: float64(y)} }
 	m := shape.NewMask(shape.Shapes{shape.Outline{Nodes: shape.PathOf(
-		corner(panel.Min.X, panel.Min.Y), corner(panel.Max.X, panel.Min.Y), corner(panel.Max.X, panel.Max.Y), corner(panel.Min.X, panel.Max.Y),
+		corner(panel.Min.X, panel.Min.Y), corner(panel.Max.X, panel.Min.Y),
+		corner(panel.Max.X, panel.Max.Y), corner(panel.Min.X, panel.Max.Y),
 	)}}, 1)
 	top, _ := glow.Level(radii[len(radii)-1])
 	p, err := glow.NewPyramid(ctx, m, m.Bounds(), top)
@@ -142,7 +144,10 @@ func main() {
 		if err != nil {
 			log.Fatal(err)
 		}
-		ev := worst(func(x, y int) float32 { return math.Float32frombits(binary.LittleEndian.Uint32(b[4*(y*width+x):])) }, r)
+		ev := worst(func(x,
+			y int) float32 {
+			return math.Float32frombits(binary.LittleEndian.Uint32(b[4*(y*width+x):]))
+		}, r)
 		one := make([]float32, len(radii))
 		one[i] = 1
 		eo := worst(stack(one).At, r)

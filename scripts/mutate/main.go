@@ -127,7 +127,8 @@ func equivalents() (map[string]string, error) {
 }
 
 // try runs the tests of the packages under a change, one package after the other.
-func try(dir string, m mutant, packages []string, limit time.Duration) (killed, built bool, err error) {
+func try(dir string, m mutant, packages []string,
+	limit time.Duration) (killed, built bool, err error) {
 	name := filepath.Join(dir, "changed.go")
 	if err := os.WriteFile(name, m.code, 0o600); err != nil {
 		return false, false, err
@@ -195,7 +196,8 @@ func mutants(dir, only string) (out []mutant, err error) {
 			var b bytes.Buffer
 			if err := format.Node(&b, fset, f); err == nil {
 				at := fset.Position(pos)
-				out = append(out, mutant{name, at, strings.TrimSpace(lines[at.Line-1]), what, b.Bytes()})
+				out = append(out, mutant{name, at, strings.TrimSpace(lines[at.Line-1]), what,
+					b.Bytes()})
 			}
 		}
 		ast.Inspect(f, func(n ast.Node) bool {

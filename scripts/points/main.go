@@ -2,11 +2,11 @@
 //
 //	go run ./scripts/points [-json] PHOTO LIGHTS.json
 //
-// It prints precision and recall at the threshold that the page begins with and at the best one, for lights and for
-// bulbs that are not lit. LIGHTS.json lists lamps, far_lights and dead_bulbs, each with px, radius_px and
-// visible_fraction. What is at least 2 px in radius and seen by three tenths is to be found, within the larger of 3 px
-// and its radius; what is smaller or more hidden counts neither way; all else is false, and so is a second point on one
-// light.
+// It prints precision and recall at the threshold that the page begins with and at the best one,
+// for lights and for bulbs that are not lit. LIGHTS.json lists lamps, far_lights and dead_bulbs,
+// each with px, radius_px and visible_fraction. What is at least 2 px in radius and seen by three
+// tenths is to be found, within the larger of 3 px and its radius; what is smaller or more hidden
+// counts neither way; all else is false, and so is a second point on one light.
 package main
 
 import (
@@ -128,7 +128,8 @@ func measure(photo, lights string, list bool) (*result, error) {
 		}
 		truth := slices.DeleteFunc(of.truth, func(k known) bool { return k.PX == nil })
 		at := func(threshold float64) score {
-			n, _ := slices.BinarySearchFunc(found, threshold, func(p pointlight.Point, t float64) int { return -cmp.Compare(p.Sure, t) })
+			n, _ := slices.BinarySearchFunc(found, threshold,
+				func(p pointlight.Point, t float64) int { return -cmp.Compare(p.Sure, t) })
 			for n < len(found) && found[n].Sure >= threshold {
 				n++
 			}
@@ -155,7 +156,8 @@ func compare(found []pointlight.Point, truth []known, list bool) score {
 		near, least := -1, math.Inf(1)
 		for i := range truth {
 			t := &truth[i]
-			if d := math.Hypot(p.X-t.PX[0], p.Y-t.PX[1]); d <= math.Max(3, t.Radius) && (d < least && !taken[i]) {
+			if d := math.Hypot(p.X-t.PX[0], p.Y-t.PX[1]); d <= math.Max(3, t.Radius) &&
+				(d < least && !taken[i]) {
 				near, least = i, d
 			}
 		}

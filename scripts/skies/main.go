@@ -1,4 +1,5 @@
-// Skies makes the pictures that ship with Pyrant, from seeded noise: two night skies and two textures.
+// Skies makes the pictures that ship with Pyrant, from seeded noise: two night skies and two
+// textures.
 //
 //	go run ./scripts/skies internal/base/pictures
 package main
@@ -19,7 +20,8 @@ const (
 	height = 1200
 )
 
-// noise is smooth noise on a lattice, from 0 to 1 (value noise, with quintic ways between its corners).
+// noise is smooth noise on a lattice, from 0 to 1 (value noise, with quintic ways between its
+// corners).
 type noise struct{ seed uint32 }
 
 func (n noise) corner(x, y int) float64 {
@@ -33,7 +35,8 @@ func (n noise) at(x, y float64) float64 {
 	i, j := math.Floor(x), math.Floor(y)
 	ease := func(t float64) float64 { return t * t * t * (t*(6*t-15) + 10) }
 	s, t := ease(x-i), ease(y-j)
-	a, b, c, d := n.corner(int(i), int(j)), n.corner(int(i)+1, int(j)), n.corner(int(i), int(j)+1), n.corner(int(i)+1, int(j)+1)
+	a, b, c, d := n.corner(int(i), int(j)), n.corner(int(i)+1, int(j)), n.corner(int(i), int(j)+1),
+		n.corner(int(i)+1, int(j)+1)
 	return (a+(b-a)*s)*(1-t) + (c+(d-c)*s)*t
 }
 
@@ -59,7 +62,8 @@ func mix(a, b rgb, t float64) (c rgb) {
 
 func clamp(v float64) float64 { return math.Min(math.Max(v, 0), 1) }
 
-// stars is a clear night: a few bright stars, many faint ones, a band of them across, a glow at the horizon.
+// stars is a clear night: a few bright stars, many faint ones, a band of them across, a glow at the
+// horizon.
 func stars() func(x, y int) rgb {
 	r := rand.New(rand.NewPCG(11, 4))
 	light := make([]rgb, width*height)
@@ -150,7 +154,8 @@ func grime() func(x, y int) rgb {
 		}
 	}
 	for range 2600 {
-		dot(r.Float64()*width, r.Float64()*height, 0.6+2.2*math.Pow(r.Float64(), 6), 0.03+0.25*math.Pow(r.Float64(), 3))
+		dot(r.Float64()*width, r.Float64()*height, 0.6+2.2*math.Pow(r.Float64(), 6),
+			0.03+0.25*math.Pow(r.Float64(), 3))
 	}
 	for range 90 {
 		x, y, a := r.Float64()*width, r.Float64()*height, r.Float64()*math.Pi
@@ -185,7 +190,8 @@ func main() {
 	if len(os.Args) != 2 {
 		log.Fatal("usage: skies FOLDER")
 	}
-	for name, make := range map[string]func() func(x, y int) rgb{"stars": stars, "clouds": clouds, "grime": grime, "plaster": plaster} {
+	for name, make := range map[string]func() func(x, y int) rgb{"stars": stars, "clouds": clouds,
+		"grime": grime, "plaster": plaster} {
 		at := make()
 		m := image.NewRGBA(image.Rect(0, 0, width, height))
 		r := rand.New(rand.NewPCG(1, 2))
@@ -193,7 +199,8 @@ func main() {
 			for x := range width {
 				c := at(x, y)
 				var out [3]uint8
-				// One way for all channels, as grain of brightness hides steps better than that of colour.
+				// One way for all channels, as grain of brightness hides steps better than that of
+				// colour.
 				dither := r.Float64() - 0.5
 				for i, v := range c {
 					v = clamp(v)

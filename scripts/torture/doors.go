@@ -30,7 +30,8 @@ const (
 	strokeOut = `{"says":"out","diameter":30,"points":[{"x":700,"y":200},{"x":1800,"y":200},{"x":1800,"y":1700},{"x":700,"y":1700},{"x":700,"y":200}]}`
 )
 
-// refineAfterUndo edits a cut-out, refines it before and after undo, has the collector run, and goes back.
+// refineAfterUndo edits a cut-out, refines it before and after undo, has the collector run, and
+// goes back.
 func refineAfterUndo(t *tally, data string) {
 	s := must(t, data)
 	if s == nil {
@@ -137,7 +138,10 @@ func withoutKey(t *tally, data string) {
 		return
 	}
 	key := u.Query().Get("key")
-	client := &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	client := &http.Client{CheckRedirect: func(*http.Request,
+		[]*http.Request) error {
+		return http.ErrUseLastResponse
+	}}
 	ask := func(path, host, cookie string) int {
 		r, _ := http.NewRequest("GET", "http://127.0.0.1:"+u.Port()+path, nil)
 		r.Host = host
@@ -168,7 +172,8 @@ func withoutKey(t *tally, data string) {
 	}
 }
 
-// cpu returns the processor time that a process has taken, and the memory that it holds; zeros where there is no /proc.
+// cpu returns the processor time that a process has taken, and the memory that it holds; zeros
+// where there is no /proc.
 func (s *server) cpu() (busy time.Duration, rss int64) {
 	b, _ := os.ReadFile(fmt.Sprintf("/proc/%d/stat", s.cmd.Process.Pid))
 	f := strings.Fields(string(b[bytes.LastIndexByte(b, ')')+1:]))
@@ -229,7 +234,8 @@ func costlyFiles() map[string][]byte {
 	}
 	z.Close()
 	tiff := []byte("II*\x00\x08\x00\x00\x00\x09\x00")
-	for _, f := range [][3]uint32{{256, 4, 11_000}, {257, 4, 11_000}, {258, 3, 16}, {259, 3, 8}, {262, 3, 1}, {273, 4, 122}, {277, 3, 1}, {278, 4, 11_000}, {279, 4, uint32(packed.Len())}} {
+	for _, f := range [][3]uint32{{256, 4, 11_000}, {257, 4, 11_000}, {258, 3, 16}, {259, 3, 8},
+		{262, 3, 1}, {273, 4, 122}, {277, 3, 1}, {278, 4, 11_000}, {279, 4, uint32(packed.Len())}} {
 		tiff = bits.LittleEndian.AppendUint16(tiff, uint16(f[0]))
 		tiff = bits.LittleEndian.AppendUint16(tiff, uint16(f[1]))
 		tiff = bits.LittleEndian.AppendUint32(tiff, 1)
@@ -244,7 +250,8 @@ var costly = costlyFiles()
 // memory that a server may hold after anything: its cache as it comes, and a gigabyte.
 const mostMemory = 2 << 30
 
-// smallButCostly sends files that are small and take much, several at once, gives some up, and looks at time and memory.
+// smallButCostly sends files that are small and take much, several at once, gives some up, and
+// looks at time and memory.
 func smallButCostly(t *tally, _ string, s *server) {
 	slowest, which := time.Duration(0), ""
 	for name, data := range costly {
@@ -266,7 +273,8 @@ func smallButCostly(t *tally, _ string, s *server) {
 	for range 3 {
 		for _, data := range costly {
 			go func() {
-				r, _ := http.NewRequestWithContext(ctx, "POST", s.url+"/shots", bytes.NewReader(slices.Concat([]byte("--x\r\nContent-Disposition: form-data; name=\"photo\"; filename=\"a\"\r\n\r\n"), data, []byte("\r\n--x--\r\n"))))
+				r, _ := http.NewRequestWithContext(ctx, "POST", s.url+"/shots",
+					bytes.NewReader(slices.Concat([]byte("--x\r\nContent-Disposition: form-data; name=\"photo\"; filename=\"a\"\r\n\r\n"), data, []byte("\r\n--x--\r\n"))))
 				r.Header.Set("Content-Type", "multipart/form-data; boundary=x")
 				r.Header.Set("X-CSRF-Token", s.token)
 				if resp, err := s.client.Do(r); err == nil {
@@ -286,7 +294,8 @@ func smallButCostly(t *tally, _ string, s *server) {
 	}
 }
 
-// costlyRecipes saves recipes at the limits of lists, and asks for frames of one that is just allowed.
+// costlyRecipes saves recipes at the limits of lists, and asks for frames of one that is just
+// allowed.
 func costlyRecipes(t *tally, _ string, s *server) {
 	at, _, _, err := s.upload(demo.Photo)
 	other, _, _, err2 := s.upload(photo(2))
@@ -307,7 +316,8 @@ func costlyRecipes(t *tally, _ string, s *server) {
 	}
 	bulbs := `{"kind":"string","laid":"count","count":500,"width":10,"nodes":[{"x":100,"y":100},{"x":2900,"y":100}]}`
 	post := func(path, patch string, version int) (int, string) {
-		status, text, err := s.post(path+"/changes", url.Values{"version": {fmt.Sprint(version)}, "step": {"glow"}, "patch": {patch}})
+		status, text, err := s.post(path+"/changes", url.Values{"version": {fmt.Sprint(version)},
+			"step": {"glow"}, "patch": {patch}})
 		if err != nil {
 			t.fail("%v", err)
 		}
@@ -324,7 +334,8 @@ func costlyRecipes(t *tally, _ string, s *server) {
 			t.count.Add(1)
 		}
 	}
-	// What is just allowed takes long; two frames of it leave a turn to others, and end when they are given up.
+	// What is just allowed takes long; two frames of it leave a turn to others, and end when they
+	// are given up.
 	t.tries.Add(1)
 	if status, text := post(at, blended(20, 32), 1); status != 200 {
 		t.fail("what is allowed: %d %.200s", status, text)

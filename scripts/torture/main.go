@@ -140,7 +140,10 @@ func serve(data string) (*server, error) {
 	go io.Copy(io.Discard, out)
 	s.url = regexp.MustCompile(`http://[0-9.:]+`).FindString(string(buf[:n]))
 	jar, _ := cookiejar.New(nil)
-	s.client = &http.Client{Jar: jar, Timeout: time.Minute, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	s.client = &http.Client{Jar: jar, Timeout: time.Minute, CheckRedirect: func(*http.Request,
+		[]*http.Request) error {
+		return http.ErrUseLastResponse
+	}}
 	_, page, err := s.do("GET", "/", "", nil)
 	if err != nil {
 		return nil, err
@@ -252,7 +255,8 @@ func (s *server) frame(at string) (int, string, error) {
 func photo(n int) []byte {
 	// A comment after the first marker makes another file of the same picture.
 	note := fmt.Appendf(nil, "copy %d", n)
-	out := append([]byte{0xff, 0xd8, 0xff, 0xfe, byte((len(note) + 2) >> 8), byte(len(note) + 2)}, note...)
+	out := append([]byte{0xff, 0xd8, 0xff, 0xfe, byte((len(note) + 2) >> 8), byte(len(note) + 2)},
+		note...)
 	return append(out, demo.Photo[2:]...)
 }
 
@@ -270,7 +274,8 @@ func killWhileSaving(t *tally, data string) {
 	version, last := 1, 0
 	for range 4 {
 		t.tries.Add(1)
-		time.AfterFunc(time.Duration(50+rand.IntN(400))*time.Millisecond, func() { s.cmd.Process.Kill() })
+		time.AfterFunc(time.Duration(50+rand.IntN(400))*time.Millisecond,
+			func() { s.cmd.Process.Kill() })
 		for i := last + 1; ; i++ {
 			next, status, err := s.save(at, version, -float64(i%800)/100)
 			if err != nil || status != 200 {
@@ -350,7 +355,8 @@ func removeWhileOpening(t *tally, data string, s *server) {
 			return
 		}
 		t.count.Add(1)
-		if status, text, err := s.do("GET", at+"/archive", "", nil); status != 200 || len(text) < len(demo.Photo) {
+		if status, text, err := s.do("GET", at+"/archive", "", nil); status != 200 ||
+			len(text) < len(demo.Photo) {
 			t.fail("the photo of the new shot: %d, %d bytes, %v", status, len(text), err)
 		}
 	}
@@ -401,7 +407,8 @@ func damagedPictures(t *tally, data string, s *server) {
 		case status == 422 || status == 413:
 			t.count.Add(1)
 			var told struct{ Error string }
-			if json.Unmarshal([]byte(text), &told) != nil || !strings.HasSuffix(told.Error, ".") || len(told.Error) > 400 {
+			if json.Unmarshal([]byte(text), &told) != nil || !strings.HasSuffix(told.Error, ".") ||
+				len(told.Error) > 400 {
 				t.fail("no sentence: %.300s", text)
 			}
 		default:

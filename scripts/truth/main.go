@@ -1,6 +1,7 @@
-// Truth measures the spill of a room against light of which the truth is known: the scene's marks are
-// set up as a recipe, each group of lights is rendered alone by the engine that previews and exports
-// use, and compared with the picture of that group's light on each surface. See docs/benchmarks.md.
+// Truth measures the spill of a room against light of which the truth is known: the scene's marks
+// are set up as a recipe, each group of lights is rendered alone by the engine that previews and
+// exports use, and compared with the picture of that group's light on each surface. See
+// docs/benchmarks.md.
 //
 //	go run ./scripts/truth [-json] SCENE
 package main
@@ -56,7 +57,8 @@ func main() {
 		return
 	}
 	for _, r := range b.rows {
-		fmt.Printf("%-8s %-12s R² %6.3f  explained %5.3f  shadow %s  copy %6.3f %5.3f\n", r.Light, r.Surface, r.R2, r.Explained, iou(r.ShadowIoU), r.CopyR2, r.CopyExplained)
+		fmt.Printf("%-8s %-12s R² %6.3f  explained %5.3f  shadow %s  copy %6.3f %5.3f\n", r.Light,
+			r.Surface, r.R2, r.Explained, iou(r.ShadowIoU), r.CopyR2, r.CopyExplained)
 	}
 	fmt.Fprintf(os.Stderr, "focal length %.0f of a width of %d; took %v\n", b.focal, b.w, b.took.Round(time.Millisecond))
 }
@@ -101,7 +103,8 @@ func open(path string) (*bench, error) {
 	b.k = float64(b.w) / sc.Width
 	// What is brighter than white would be cut off: the brightest thousandth may.
 	top := quantile(b.plain.Pix, 0.999)
-	b.photo = &photo.Photo{Width: b.w, Height: b.h, Profile: colour.SRGB, Format: "png", Pix16: make([]uint16, len(b.plain.Pix))}
+	b.photo = &photo.Photo{Width: b.w, Height: b.h, Profile: colour.SRGB, Format: "png",
+		Pix16: make([]uint16, len(b.plain.Pix))}
 	for i, v := range b.plain.Pix {
 		b.photo.Pix16[i] = uint16(math.Round(65535 * encode(math.Min(float64(v)/top, 1))))
 	}
@@ -150,7 +153,8 @@ func (b *bench) mask(name string) ([]float32, error) {
 	n := max(f.W/b.w, 1)
 	for i := range out {
 		x, y := i%b.w, i/b.w
-		x0, y0 := int((float64(x)+0.5)*float64(f.W)/float64(b.w))-n/2, int((float64(y)+0.5)*float64(f.H)/float64(b.h))-n/2
+		x0, y0 := int((float64(x)+0.5)*float64(f.W)/float64(b.w))-n/2,
+			int((float64(y)+0.5)*float64(f.H)/float64(b.h))-n/2
 		for v := range n {
 			for u := range n {
 				out[i] += f.At(x0+u, y0+v) / float32(n*n)
@@ -161,7 +165,8 @@ func (b *bench) mask(name string) ([]float32, error) {
 }
 
 // spill renders what a light gives to its surroundings, in linear light.
-func (b *bench) spill(ctx context.Context, e *render.Engine, light int, change func(*recipe.Recipe)) ([]float32, error) {
+func (b *bench) spill(ctx context.Context, e *render.Engine, light int,
+	change func(*recipe.Recipe)) ([]float32, error) {
 	r := b.recipe.Clone()
 	for i := range r.Lights {
 		r.Lights[i].On = i == light
@@ -171,7 +176,8 @@ func (b *bench) spill(ctx context.Context, e *render.Engine, light int, change f
 	for range 12 {
 		r.Spill.Level = level
 		start := time.Now()
-		img, err := e.Render(ctx, render.Request{Photo: b.photo, PhotoKey: b.sc.Plain, Recipe: r, Layer: render.Spill, Deep: true})
+		img, err := e.Render(ctx, render.Request{Photo: b.photo, PhotoKey: b.sc.Plain, Recipe: r,
+			Layer: render.Spill, Deep: true})
 		b.took += time.Since(start)
 		if err != nil {
 			return nil, err

@@ -11,8 +11,8 @@ import (
 // figures is what of a light's spill on a surface is reached at the least.
 type figures struct{ r2, explained, shadow float64 }
 
-// hold holds what was measured of a scene to figures by light and surface, and nearer to the truth by so much than any
-// blurred copy is.
+// hold holds what was measured of a scene to figures by light and surface, and nearer to the truth
+// by so much than any blurred copy is.
 func hold(t *testing.T, b *bench, ahead float64, want map[string]figures) {
 	t.Helper()
 	seen := 0
@@ -43,8 +43,8 @@ func hold(t *testing.T, b *bench, ahead float64, want map[string]figures) {
 	}
 }
 
-// The quay's spill comes as near to its truth as docs/benchmarks.md says, and nearer than any blurred copy of the
-// lights does. The pictures are half as large as there.
+// The quay's spill comes as near to its truth as docs/benchmarks.md says, and nearer than any
+// blurred copy of the lights does. The pictures are half as large as there.
 func TestQuay(t *testing.T) {
 	b, err := open("../../internal/measure/scene/testdata/quay/room.marks.json")
 	if err != nil {
@@ -71,8 +71,9 @@ func TestQuay(t *testing.T) {
 	}
 }
 
-// In rooms that were made up, with other cameras, daylight and things than the quay's, spill comes as near to what was
-// traced ray by ray: by far nearer than a blurred copy. The pictures are small and not without noise.
+// In rooms that were made up, with other cameras, daylight and things than the quay's, spill comes
+// as near to what was traced ray by ray: by far nearer than a blurred copy. The pictures are small
+// and not without noise.
 func TestMade(t *testing.T) {
 	if testing.Short() {
 		t.Skip("two rooms are traced")
@@ -131,7 +132,8 @@ func TestFit(t *testing.T) {
 		{[]float64{0, 0, 0, 0}, 0, 1 - 30.0/5, 0},
 	} {
 		k, r2, ex := fit([]int{0, 1, 2, 3}, truth, tt.p)
-		if math.Abs(k-tt.k) > 1e-12 || math.Abs(r2-tt.r2) > 1e-12 || math.Abs(ex-tt.explained) > 1e-12 {
+		if math.Abs(k-tt.k) > 1e-12 || math.Abs(r2-tt.r2) > 1e-12 ||
+			math.Abs(ex-tt.explained) > 1e-12 {
 			t.Errorf("%v: %v, %v, %v", tt.p, k, r2, ex)
 		}
 	}

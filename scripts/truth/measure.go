@@ -16,8 +16,9 @@ import (
 	"pyrant/internal/render"
 )
 
-// least is the share of a surface that has to be in true shadow for a figure of it, dim what a light
-// gives of its brightest surface for a surface to be measured, and shadow how dark a shadow is.
+// least is the share of a surface that has to be in true shadow for a figure of it, dim what a
+// light gives of its brightest surface for a surface to be measured, and shadow how dark a shadow
+// is.
 const (
 	least  = 0.005
 	dim    = 0.01
@@ -188,7 +189,8 @@ func (b *bench) grown(m []float32, r float64) []bool {
 		x, y := i%b.w, i/b.w
 		for dy := -n; dy <= n; dy++ {
 			for dx := -n; dx <= n; dx++ {
-				if x+dx >= 0 && y+dy >= 0 && x+dx < b.w && y+dy < b.h && math.Hypot(float64(dx), float64(dy)) <= r {
+				if x+dx >= 0 && y+dy >= 0 && x+dx < b.w && y+dy < b.h && math.Hypot(float64(dx),
+					float64(dy)) <= r {
 					out[i+dy*b.w+dx] = true
 				}
 			}
@@ -248,14 +250,18 @@ func (b *bench) pictures(name string, t, p []float64, pick func(...string) []int
 		if len(all) > 0 {
 			top = math.Max(all[len(all)*98/100], 1e-9)
 		}
-		show := func(v float64) uint8 { return uint8(255 * encode(math.Min(math.Max(v/top, 0), 1))) }
+		show := func(v float64) uint8 {
+			return uint8(255 * encode(math.Min(math.Max(v/top, 0),
+				1)))
+		}
 		for _, i := range idx {
 			x, y := i%b.w, i/b.w
 			a, c := show(t[i]), show(k*p[i])
 			img.SetRGBA(x, y, color.RGBA{a, a, a, 255})
 			img.SetRGBA(x, y+b.h, color.RGBA{c, c, c, 255})
 			d := (k*p[i] - t[i]) / top
-			img.SetRGBA(x, y+2*b.h, color.RGBA{uint8(128 + 127*math.Max(math.Min(d, 1), -1)), 128, uint8(128 - 127*math.Max(math.Min(d, 1), -1)), 255})
+			img.SetRGBA(x, y+2*b.h, color.RGBA{uint8(128 + 127*math.Max(math.Min(d, 1), -1)), 128,
+				uint8(128 - 127*math.Max(math.Min(d, 1), -1)), 255})
 		}
 	}
 	f, err := os.Create(filepath.Join(b.dump, name+".png"))

@@ -21,7 +21,8 @@ func ExampleWrite() {
 	s := setting.New[export.Settings](r.Photo.Frame())
 	s.Size, s.Long = export.Edge, 150
 	var file bytes.Buffer
-	notes, err := export.Write(context.Background(), render.New(1<<24), &export.Job{Photo: p, PhotoKey: "wall", Recipe: r, Settings: s}, &file, nil)
+	notes, err := export.Write(context.Background(), render.New(1<<24), &export.Job{Photo: p,
+		PhotoKey: "wall", Recipe: r, Settings: s}, &file, nil)
 	fmt.Println(s.Format, s.Quality, notes, err)
 	img, err := jpeg.DecodeConfig(&file)
 	fmt.Println(img.Width, img.Height, err)

@@ -28,7 +28,8 @@ const (
 
 // Formats lists the formats in the order in which they are offered.
 var Formats = []setting.Choice{
-	{Value: string(JPEG), Label: "JPEG"}, {Value: string(PNG), Label: "PNG"}, {Value: string(PNG16), Label: "PNG, 16 bit"},
+	{Value: string(JPEG), Label: "JPEG"}, {Value: string(PNG), Label: "PNG"}, {Value: string(PNG16),
+		Label: "PNG, 16 bit"},
 	{Value: string(TIFF), Label: "TIFF"}, {Value: string(TIFF16), Label: "TIFF, 16 bit"},
 }
 
@@ -98,7 +99,8 @@ type Job struct {
 // the rendering that is done, and with 1 when writing begins. Notes are sentences
 // on what the format could not hold. Write lets go of j's photo and recipe when they
 // are rendered, as the encoder needs room of its own.
-func Write(ctx context.Context, e *render.Engine, j *Job, w io.Writer, progress func(float64)) (notes []string, err error) {
+func Write(ctx context.Context, e *render.Engine, j *Job, w io.Writer,
+	progress func(float64)) (notes []string, err error) {
 	s := j.Settings
 	img, err := e.Export(ctx, render.Request{
 		Photo: j.Photo, PhotoKey: j.PhotoKey, Recipe: j.Recipe, Layer: j.Layer, Stats: j.Stats,
@@ -110,7 +112,8 @@ func Write(ctx context.Context, e *render.Engine, j *Job, w io.Writer, progress 
 	if err := ctx.Err(); err != nil {
 		return nil, err
 	}
-	o := codec.Options{Format: s.Format.Codec(), Quality: s.Quality, ICC: j.Photo.ICC, EXIF: j.Photo.EXIF}
+	o := codec.Options{Format: s.Format.Codec(), Quality: s.Quality, ICC: j.Photo.ICC,
+		EXIF: j.Photo.EXIF}
 	j.Photo, j.Recipe = nil, nil
 	return o.Lost(), codec.Write(stopWriter{ctx, w}, img, o)
 }

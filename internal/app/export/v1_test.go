@@ -51,8 +51,9 @@ type wanted struct {
 	Sum   string // of its pixels, of today
 }
 
-// like compares a picture with the one that is kept. Where products and sums are fused they are rounded otherwise, and the
-// dither falls otherwise where a value is nearly between two codes: no code is off by more than one of 8 bits, and few are.
+// like compares a picture with the one that is kept. Where products and sums are fused they are
+// rounded otherwise, and the dither falls otherwise where a value is nearly between two codes: no
+// code is off by more than one of 8 bits, and few are.
 func like(t *testing.T, name string, img image.Image) {
 	t.Helper()
 	f, err := os.Open(filepath.Join("testdata/v1/pictures", name+".png"))
@@ -91,9 +92,10 @@ func like(t *testing.T, name string, img image.Image) {
 
 var update = flag.Bool("update", false, "write the sums of today's pictures")
 
-// Shots as the first version kept them, its demo among them, keep their pictures. testdata/v1 has archives with every kind of
-// shape, blend mode and window; the radii of their shells are doublings. The sums hold the pixels of all as they are today, to
-// the bit on amd64; elsewhere some of the pictures hold them nearly.
+// Shots as the first version kept them, its demo among them, keep their pictures. testdata/v1 has
+// archives with every kind of shape, blend mode and window; the radii of their shells are
+// doublings. The sums hold the pixels of all as they are today, to the bit on amd64; elsewhere some
+// of the pictures hold them nearly.
 func TestShotsOfTheFirstVersionKeepTheirPictures(t *testing.T) {
 	exact := runtime.GOARCH == "amd64"
 	b, err := os.ReadFile("testdata/v1/sums.json")
@@ -127,7 +129,8 @@ func TestShotsOfTheFirstVersionKeepTheirPictures(t *testing.T) {
 			}
 			e := render.New(1 << 28)
 			for i, w := range list {
-				q := render.Request{Photo: ph, PhotoKey: name, Recipe: r, LongEdge: w.Long, Layer: w.Layer, Deep: w.Deep,
+				q := render.Request{Photo: ph, PhotoKey: name, Recipe: r, LongEdge: w.Long,
+					Layer: w.Layer, Deep: w.Deep,
 					View: image.Rect(w.View[0], w.View[1], w.View[2], w.View[3])}
 				if w.Plain {
 					q.Layer = render.Plain
@@ -203,7 +206,8 @@ func TestDataFolderOfTheFirstVersionHoldsTheSameShots(t *testing.T) {
 // A tag cannot name a constant; what photos can be opened, recipes written and exports
 // asked for is the same all the same.
 func TestEdgesGoAsFarAsPhotosDo(t *testing.T) {
-	for _, s := range []*setting.Setting{setting.Of[recipe.Photo]("width"), setting.Of[recipe.Photo]("height"), setting.Of[Settings]("long")} {
+	for _, s := range []*setting.Setting{setting.Of[recipe.Photo]("width"),
+		setting.Of[recipe.Photo]("height"), setting.Of[Settings]("long")} {
 		if s.Max.A != codec.MaxEdge {
 			t.Errorf("%s goes to %v, photos to %d", s.Label, s.Max.A, codec.MaxEdge)
 		}

@@ -11,13 +11,15 @@ import (
 	"github.com/labstack/echo/v5"
 )
 
-// Where others than this machine can reach Pyrant, who asks must show an access key: a random text that is made
-// anew at each start, printed as a part of a link, and kept by the browser as a cookie.
+// Where others than this machine can reach Pyrant, who asks must show an access key: a random text
+// that is made anew at each start, printed as a part of a link, and kept by the browser as a
+// cookie.
 
 // keyCookie is the name of the cookie that holds the access key.
 const keyCookie = "pyrant_key"
 
-// Listen opens the port. Unless it can be reached from this machine alone, requests need the access key from then on.
+// Listen opens the port. Unless it can be reached from this machine alone, requests need the access
+// key from then on.
 func (s *Server) Listen() (net.Listener, error) {
 	l, err := net.Listen("tcp", s.opt.Addr)
 	if err == nil && !onlyLoopback(l.Addr()) {
@@ -32,7 +34,8 @@ func onlyLoopback(a net.Addr) bool {
 	return ok && t.IP.IsLoopback()
 }
 
-// Link returns the address by which the application is opened first, and whether it holds an access key.
+// Link returns the address by which the application is opened first, and whether it holds an access
+// key.
 func (s *Server) Link(a net.Addr) (link string, withKey bool) {
 	host, port, _ := net.SplitHostPort(a.String())
 	if ip := net.ParseIP(host); ip != nil && ip.IsUnspecified() {
@@ -57,15 +60,16 @@ func ownAddress() string {
 		return ""
 	}
 	for _, a := range list {
-		if p, err := netip.ParsePrefix(a.String()); err == nil && p.Addr().Is4() && !p.Addr().IsLoopback() && !p.Addr().IsLinkLocalUnicast() {
+		if p, err := netip.ParsePrefix(a.String()); err == nil && p.Addr().Is4() &&
+			!p.Addr().IsLoopback() && !p.Addr().IsLinkLocalUnicast() {
 			return p.Addr().String()
 		}
 	}
 	return ""
 }
 
-// checkKey refuses requests without the access key, where one is needed. The link that was printed brings the key in its
-// query: it is kept as a cookie, and the address is shown without it.
+// checkKey refuses requests without the access key, where one is needed. The link that was printed
+// brings the key in its query: it is kept as a cookie, and the address is shown without it.
 func (s *Server) checkKey(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		if s.key == "" {
@@ -73,7 +77,8 @@ func (s *Server) checkKey(next echo.HandlerFunc) echo.HandlerFunc {
 		}
 		r := c.Request()
 		if given := r.URL.Query().Get("key"); given != "" && safe(r.Method) && s.isKey(given) {
-			c.SetCookie(&http.Cookie{Name: keyCookie, Value: s.key, Path: "/", HttpOnly: true, SameSite: http.SameSiteStrictMode})
+			c.SetCookie(&http.Cookie{Name: keyCookie, Value: s.key, Path: "/", HttpOnly: true,
+				SameSite: http.SameSiteStrictMode})
 			c.Response().Header().Set("Cache-Control", "no-store")
 			return c.Redirect(http.StatusSeeOther, "/")
 		}

@@ -16,8 +16,9 @@ import (
 	"pyrant/internal/recipe/setting"
 )
 
-// Where others can reach Pyrant, nothing is answered without the access key: not with a loopback name as the host, nor with
-// a key that is not the whole one. The link brings it, and a cookie keeps it.
+// Where others can reach Pyrant, nothing is answered without the access key: not with a loopback
+// name as the host, nor with a key that is not the whole one. The link brings it, and a cookie
+// keeps it.
 func TestAccessKey(t *testing.T) {
 	a := start(t, Options{})
 	at := a.shot()
@@ -28,7 +29,10 @@ func TestAccessKey(t *testing.T) {
 		if with != nil {
 			with(r)
 		}
-		client := &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+		client := &http.Client{CheckRedirect: func(*http.Request,
+			[]*http.Request) error {
+			return http.ErrUseLastResponse
+		}}
 		resp, err := client.Do(r)
 		if err != nil {
 			t.Fatal(err)
@@ -62,7 +66,8 @@ func TestAccessKey(t *testing.T) {
 	}
 	resp := ask("GET", "/?key=THE-KEY-OF-THIS-TEST", nil)
 	set := resp.Header.Get("Set-Cookie")
-	if resp.StatusCode != 303 || resp.Header.Get("Location") != "/" || !strings.Contains(set, "HttpOnly") || !strings.Contains(set, "SameSite=Strict") {
+	if resp.StatusCode != 303 || resp.Header.Get("Location") != "/" || !strings.Contains(set,
+		"HttpOnly") || !strings.Contains(set, "SameSite=Strict") {
 		t.Fatalf("the link answers %d, %q", resp.StatusCode, set)
 	}
 	for _, path := range []string{"/", at, "/static/pyrant.css"} {
@@ -70,12 +75,14 @@ func TestAccessKey(t *testing.T) {
 			t.Errorf("%s with the key: %d", path, resp.StatusCode)
 		}
 	}
-	if resp := ask("GET", "/", func(r *http.Request) { cookie("THE-KEY-OF-THIS-TEST")(r); r.Host = "evil.example" }); resp.StatusCode != 421 {
+	if resp := ask("GET", "/",
+		func(r *http.Request) { cookie("THE-KEY-OF-THIS-TEST")(r); r.Host = "evil.example" }); resp.StatusCode != 421 {
 		t.Errorf("another name with the key: %d", resp.StatusCode)
 	}
 }
 
-// A key is asked for just where the listener can be reached from elsewhere; it is another each time, and the link holds it.
+// A key is asked for just where the listener can be reached from elsewhere; it is another each
+// time, and the link holds it.
 func TestWhoNeedsAKey(t *testing.T) {
 	keys := map[string]bool{}
 	for addr, needs := range map[string]bool{"127.0.0.1:0": false, "[::1]:0": false, "0.0.0.0:0": true, ":0": true} {
@@ -91,7 +98,8 @@ func TestWhoNeedsAKey(t *testing.T) {
 		}
 		link, with := s.Link(l.Addr())
 		u, err := url.Parse(link)
-		if err != nil || with != needs || (s.key != "") != needs || u.Query().Get("key") != s.key || needs && len(s.key) < 20 {
+		if err != nil || with != needs || (s.key != "") != needs || u.Query().Get("key") != s.key ||
+			needs && len(s.key) < 20 {
 			t.Errorf("%s: key %q, link %q", addr, s.key, link)
 		}
 		if keys[s.key] && needs {
@@ -105,7 +113,8 @@ func TestWhoNeedsAKey(t *testing.T) {
 	}
 }
 
-// Whatever changes something needs the token, whatever the browser says of the page that asks: on every route.
+// Whatever changes something needs the token, whatever the browser says of the page that asks: on
+// every route.
 func TestEveryChangeNeedsTheToken(t *testing.T) {
 	a := start(t, Options{})
 	at := strings.TrimPrefix(a.shot(), "/shots/")
@@ -152,13 +161,15 @@ func TestStaticPaths(t *testing.T) {
 	}
 }
 
-// Uploads are limited in number and in total bytes. Beyond the limit the answer is 503; later uploads succeed.
+// Uploads are limited in number and in total bytes. Beyond the limit the answer is 503; later
+// uploads succeed.
 func TestUploadsAreBounded(t *testing.T) {
 	a := start(t, Options{})
 	for range maxUploads {
 		a.server.uploads <- struct{}{}
 	}
-	if resp, body := a.upload("a.jpg", quayWall(t, 60, 40)); resp.StatusCode != 503 || !strings.Contains(body, "Too many files") {
+	if resp, body := a.upload("a.jpg", quayWall(t, 60, 40)); resp.StatusCode != 503 ||
+		!strings.Contains(body, "Too many files") {
 		t.Errorf("one too many: %d %s", resp.StatusCode, body)
 	}
 	for range maxUploads {
@@ -179,7 +190,8 @@ func TestUploadsAreBounded(t *testing.T) {
 	}
 }
 
-// made starts an export that writes so many bytes when it may, and waits for it to end where wait is set.
+// made starts an export that writes so many bytes when it may, and waits for it to end where wait
+// is set.
 func (a *app) made(bytes int, may <-chan struct{}, wait bool) *job {
 	a.Helper()
 	j := &job{ShotID: "s", Shot: "Quay", Format: export.Format("png")}
@@ -205,7 +217,8 @@ func (a *app) made(bytes int, may <-chan struct{}, wait bool) *job {
 	return j
 }
 
-// The files of finished exports are bounded on disk: the oldest give way, the newest stays however large it is.
+// The files of finished exports are bounded on disk: the oldest give way, the newest stays however
+// large it is.
 func TestExportsAreBoundedOnDisk(t *testing.T) {
 	a := start(t, Options{})
 	now := make(chan struct{})
@@ -230,7 +243,8 @@ func TestExportsAreBoundedOnDisk(t *testing.T) {
 	}
 }
 
-// A stop takes no new exports on, cancels those that run, also while they are written, and is over in time.
+// A stop takes no new exports on, cancels those that run, also while they are written, and is over
+// in time.
 func TestStopRefusesExports(t *testing.T) {
 	a := start(t, Options{})
 	at := a.shot()
@@ -256,7 +270,12 @@ func TestStopRefusesExports(t *testing.T) {
 	ended := make(chan error, 1)
 	go func() { ended <- a.server.Serve(ctx, l) }()
 	stop()
-	for !func() bool { a.server.jobs.mu.Lock(); defer a.server.jobs.mu.Unlock(); return a.server.jobs.closed }() {
+	closed := func() bool {
+		a.server.jobs.mu.Lock()
+		defer a.server.jobs.mu.Unlock()
+		return a.server.jobs.closed
+	}
+	for !closed() {
 		time.Sleep(time.Millisecond)
 	}
 	select {
@@ -276,7 +295,8 @@ func TestStopRefusesExports(t *testing.T) {
 	_ = at
 }
 
-// An action and a change are for the item that the page meant: where that is elsewhere by now, nothing is changed.
+// An action and a change are for the item that the page meant: where that is elsewhere by now,
+// nothing is changed.
 func TestItemsAreHeldByTheirIDs(t *testing.T) {
 	a := start(t, Options{})
 	at := a.demo()[0]
@@ -287,7 +307,8 @@ func TestItemsAreHeldByTheirIDs(t *testing.T) {
 	patch := func(id string) url.Values {
 		return url.Values{"version": {version()}, "step": {"glow"}, "patch": {`[{"op":"test","path":"/lights/1/id","value":"` + id + `"},{"op":"replace","path":"/lights/1/gel/hue","value":12}]`}}
 	}
-	if resp, body := a.post(path+"/changes", patch(lights[2].ID)); resp.StatusCode != 404 || !strings.Contains(body, "Nothing was changed") {
+	if resp, body := a.post(path+"/changes", patch(lights[2].ID)); resp.StatusCode != 404 ||
+		!strings.Contains(body, "Nothing was changed") {
 		t.Errorf("a change for another light: %d %s", resp.StatusCode, body)
 	}
 	act := url.Values{"version": {version()}, "step": {"glow"}, "light": {"1"}, "light_id": {lights[2].ID}}
@@ -309,8 +330,8 @@ func TestItemsAreHeldByTheirIDs(t *testing.T) {
 	}
 }
 
-// A recipe that would take too long is refused when it is saved, drafted and opened; one that is too much already can be
-// made less.
+// A recipe that would take too long is refused when it is saved, drafted and opened; one that is
+// too much already can be made less.
 func TestCostIsChecked(t *testing.T) {
 	a := start(t, Options{})
 	at := a.shot()
@@ -337,7 +358,8 @@ func TestCostIsChecked(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := a.server.store.Commit(context.Background(), strings.TrimPrefix(at, "/shots/"), 1, r, "Much"); err != nil {
+	if _, err := a.server.store.Commit(context.Background(), strings.TrimPrefix(at, "/shots/"), 1,
+		r, "Much"); err != nil {
 		t.Fatal(err)
 	}
 	if code, body := a.change(at, `[{"op":"remove","path":"/lights/0"}]`); code != 200 {

@@ -34,9 +34,10 @@ func (s *Server) scribbling(ctx context.Context, shot *store.Shot) (*segment.Gro
 	if err != nil {
 		return nil, err
 	}
-	return cache.Get(ctx, s.engine.Cache, "scribble "+shot.PhotoSHA, func(ctx context.Context) (*segment.Ground, error) {
-		return segment.NewGround(ctx, p)
-	})
+	return cache.Get(ctx, s.engine.Cache, "scribble "+shot.PhotoSHA,
+		func(ctx context.Context) (*segment.Ground, error) {
+			return segment.NewGround(ctx, p)
+		})
 }
 
 // readyToScribble has a shot's photo made ready, so that the first stroke need not wait.
@@ -54,7 +55,8 @@ func (s *Server) readyToScribble(c *echo.Context) error {
 
 // recut gives cut-outs whose strokes a change has touched their pixels; rough ones, where those of
 // the photo itself take longer.
-func (s *Server) recut(ctx context.Context, shot *store.Shot, before, next *recipe.Recipe) (*recipe.Recipe, error) {
+func (s *Server) recut(ctx context.Context, shot *store.Shot, before,
+	next *recipe.Recipe) (*recipe.Recipe, error) {
 	own := false
 	for i := range next.CutOuts {
 		was := before.CutOut(cutout.Ref(next.CutOuts[i].ID))
@@ -80,9 +82,10 @@ func (s *Server) recut(ctx context.Context, shot *store.Shot, before, next *reci
 	return next, nil
 }
 
-// refined returns the recipe with the pixels of all rough cut-outs found on the photo itself. They are
-// kept, so that the same are not found twice.
-func (s *Server) refined(ctx context.Context, shot *store.Shot, r *recipe.Recipe) (*recipe.Recipe, error) {
+// refined returns the recipe with the pixels of all rough cut-outs found on the photo itself. They
+// are kept, so that the same are not found twice.
+func (s *Server) refined(ctx context.Context, shot *store.Shot,
+	r *recipe.Recipe) (*recipe.Recipe, error) {
 	own := false
 	for i := range r.CutOuts {
 		c := &r.CutOuts[i]
@@ -94,10 +97,11 @@ func (s *Server) refined(ctx context.Context, shot *store.Shot, r *recipe.Recipe
 			return nil, err
 		}
 		key := fmt.Sprintf("cut %s %s %s %g", shot.PhotoSHA, setting.Key(c.Strokes), setting.Key(c.Mends), c.Band)
-		got, err := cache.Get(ctx, s.engine.Cache, key, func(ctx context.Context) (rasterNode, error) {
-			r, err := g.Make(ctx, c, false)
-			return rasterNode(r), err
-		})
+		got, err := cache.Get(ctx, s.engine.Cache, key,
+			func(ctx context.Context) (rasterNode, error) {
+				r, err := g.Make(ctx, c, false)
+				return rasterNode(r), err
+			})
 		if err != nil {
 			return nil, err
 		}
@@ -114,7 +118,8 @@ type rasterNode cutout.Raster
 func (r rasterNode) Bytes() int64 { return int64(r.Tiles.Len()) + 128 }
 
 // refine finds the pixels of a shot's rough cut-outs on the photo itself, and answers when that is
-// done. What is changed meanwhile stays: pixels are given to cut-outs whose strokes are still the same.
+// done. What is changed meanwhile stays: pixels are given to cut-outs whose strokes are still the
+// same.
 func (s *Server) refine(c *echo.Context) error {
 	ctx := c.Request().Context()
 	for {
@@ -196,7 +201,8 @@ func (s *Server) apart(c *echo.Context) error {
 	if err := q.check(); err != nil {
 		return err
 	}
-	if !slices.Contains([]render.Ground{render.OnBlack, render.OnWhite, render.OnDark, render.OnEdge}, q.Ground) {
+	if !slices.Contains([]render.Ground{render.OnBlack, render.OnWhite, render.OnDark,
+		render.OnEdge}, q.Ground) {
 		return fault.New(fault.Invalid, "A cut-out is looked at on black, on white, on what is behind it, or by its edge.")
 	}
 	shot, r, err := s.drafted(c, q.Patch)
@@ -206,17 +212,20 @@ func (s *Server) apart(c *echo.Context) error {
 	if r.CutOut(q.Cut) == nil {
 		return goneCutOut()
 	}
-	return s.inTurn(ctx, shot, asker{shot.ID + q.Page + " coverage", len(q.Patch) > 0}, func(ctx context.Context, p *photo.Photo) error {
-		img, err := s.engine.Apart(ctx, render.Request{Photo: p, PhotoKey: shot.PhotoSHA, Recipe: r,
-			LongEdge: min(q.Long, max(r.Size())), Uncropped: q.Whole, View: image.Rect(q.X, q.Y, q.X+q.W, q.Y+q.H)}, q.Cut, q.Ground)
-		if err != nil {
-			return err
-		}
-		if img.Rect.Dx() != q.W || img.Rect.Dy() != q.H {
-			return fault.New(fault.Invalid, "The part that was asked for is not all in the picture.")
-		}
-		return c.Blob(http.StatusOK, "application/octet-stream", img.Pix)
-	})
+	return s.inTurn(ctx, shot, asker{shot.ID + q.Page + " coverage", len(q.Patch) > 0},
+		func(ctx context.Context, p *photo.Photo) error {
+			img, err := s.engine.Apart(ctx, render.Request{Photo: p, PhotoKey: shot.PhotoSHA,
+				Recipe:   r,
+				LongEdge: min(q.Long, max(r.Size())), Uncropped: q.Whole, View: image.Rect(q.X, q.Y,
+					q.X+q.W, q.Y+q.H)}, q.Cut, q.Ground)
+			if err != nil {
+				return err
+			}
+			if img.Rect.Dx() != q.W || img.Rect.Dy() != q.H {
+				return fault.New(fault.Invalid, "The part that was asked for is not all in the picture.")
+			}
+			return c.Blob(http.StatusOK, "application/octet-stream", img.Pix)
+		})
 }
 
 func goneCutOut() error {
@@ -224,12 +233,14 @@ func goneCutOut() error {
 }
 
 // lines returns the closed lines that bound a cut-out.
-func (s *Server) lines(ctx context.Context, r *recipe.Recipe, c *cutout.CutOut) ([][]cutout.Point, error) {
+func (s *Server) lines(ctx context.Context, r *recipe.Recipe,
+	c *cutout.CutOut) ([][]cutout.Point, error) {
 	m, err := c.Raster.Mask()
 	if err != nil {
 		return nil, err
 	}
-	return cutout.Lines(c.On(m, cutout.Alpha), math.Max(c.Raster.Cell, float64(r.Photo.LongEdge())/2000)), ctx.Err()
+	return cutout.Lines(c.On(m, cutout.Alpha), math.Max(c.Raster.Cell,
+		float64(r.Photo.LongEdge())/2000)), ctx.Err()
 }
 
 // cutOutEdge answers with the lines that bound a cut-out, for walking along them.
@@ -259,7 +270,8 @@ func (s *Server) cutOutEdge(c *echo.Context) error {
 
 // cutOutAction does what is more than setting a value with cut-outs; false where the action is none
 // of them.
-func (s *Server) cutOutAction(c *echo.Context, name string, shot *store.Shot, r *recipe.Recipe, version int64) (bool, error) {
+func (s *Server) cutOutAction(c *echo.Context, name string, shot *store.Shot, r *recipe.Recipe,
+	version int64) (bool, error) {
 	ctx := c.Request().Context()
 	form := c.Request().Form
 	one := func() (*cutout.CutOut, error) {
@@ -276,7 +288,8 @@ func (s *Server) cutOutAction(c *echo.Context, name string, shot *store.Shot, r 
 			return true, err
 		}
 		if stroke := form.Get("scribble"); stroke != "" {
-			if next, err = next.Apply([]setting.Op{{Op: "add", Path: fmt.Sprintf("/cutouts/%d/strokes/-", i), Value: json.RawMessage(stroke)}}); err != nil {
+			if next, err = next.Apply([]setting.Op{{Op: "add",
+				Path: fmt.Sprintf("/cutouts/%d/strokes/-", i), Value: json.RawMessage(stroke)}}); err != nil {
 				return true, err
 			}
 		}
@@ -331,9 +344,10 @@ func (s *Server) cutOutAction(c *echo.Context, name string, shot *store.Shot, r 
 // mostOutlines is how many outlines a cut-out becomes.
 const mostOutlines = 60
 
-// outlines returns a cut-out as traced outlines: those of its parts, and those of its holes, which are
-// taken away.
-func (s *Server) outlines(ctx context.Context, r *recipe.Recipe, c *cutout.CutOut) (shape.Shapes, error) {
+// outlines returns a cut-out as traced outlines: those of its parts, and those of its holes, which
+// are taken away.
+func (s *Server) outlines(ctx context.Context, r *recipe.Recipe,
+	c *cutout.CutOut) (shape.Shapes, error) {
 	all, err := s.lines(ctx, r, c)
 	if err != nil {
 		return nil, err
@@ -414,10 +428,12 @@ func (p *page) Cutting() *cutting {
 		says[c.Value] = c.Label
 	}
 	for j, s := range o.Strokes {
-		k.Strokes = append(k.Strokes, strokeLine{Index: j, Path: fmt.Sprintf("%s/strokes/%d", k.Path, j), Name: says[string(s.Says)]})
+		k.Strokes = append(k.Strokes, strokeLine{Index: j, Path: fmt.Sprintf("%s/strokes/%d",
+			k.Path, j), Name: says[string(s.Says)]})
 	}
 	for j, m := range o.Mends {
-		k.Mends = append(k.Mends, strokeLine{Index: j, Path: fmt.Sprintf("%s/mends/%d", k.Path, j), Name: fmt.Sprintf("To %.0f %%", 100*m.To)})
+		k.Mends = append(k.Mends, strokeLine{Index: j, Path: fmt.Sprintf("%s/mends/%d", k.Path, j),
+			Name: fmt.Sprintf("To %.0f %%", 100*m.To)})
 	}
 	return k
 }
@@ -445,14 +461,15 @@ func localRows[T any](p *page, value T, prefix string, but ...string) (out []row
 	return out
 }
 
-// cutOutState returns a cut-out as the page's scripts see it: without its pixels, and without strokes
-// unless it is open.
+// cutOutState returns a cut-out as the page's scripts see it: without its pixels, and without
+// strokes unless it is open.
 func (p *page) cutOutState(o *cutout.CutOut) json.RawMessage {
 	lists := ""
 	if o.ID == string(p.Cut) {
 		lists = fmt.Sprintf(`,"strokes":%s,"mends":%s`, setting.Encode(o.Strokes), setting.Encode(o.Mends))
 	}
-	b, err := json.Marshal(map[string]any{"id": o.ID, "name": o.Name, "rough": o.Raster.Rough, "empty": o.Empty(), "x": o.X, "y": o.Y})
+	b, err := json.Marshal(map[string]any{"id": o.ID, "name": o.Name, "rough": o.Raster.Rough,
+		"empty": o.Empty(), "x": o.X, "y": o.Y})
 	if err != nil {
 		panic(err) // texts and numbers can be written
 	}

@@ -54,8 +54,8 @@ func (a *app) change(at, patch string) (int, string) {
 	return resp.StatusCode, body
 }
 
-// A thing is cut out stroke by stroke, comes rough and is then refined within the same revision; what
-// is scribbled next takes it up again, and undo goes stroke by stroke.
+// A thing is cut out stroke by stroke, comes rough and is then refined within the same revision;
+// what is scribbled next takes it up again, and undo goes stroke by stroke.
 func TestScribbling(t *testing.T) {
 	a := start(t, Options{})
 	at := a.thing()
@@ -77,17 +77,20 @@ func TestScribbling(t *testing.T) {
 		t.Fatalf("the second stroke: %d", code)
 	}
 	shot := a.stored(at)
-	if r := a.recipe(at).CutOuts[0].Raster; !r.Rough || a.covered(at, 140, 100) != 1 || a.covered(at, 85, 100) != 0 {
+	if r := a.recipe(at).CutOuts[0].Raster; !r.Rough || a.covered(at, 140, 100) != 1 ||
+		a.covered(at, 85, 100) != 0 {
 		t.Errorf("after both strokes: rough %v, %g inside, %g outside", r.Rough, a.covered(at, 140, 100), a.covered(at, 85, 100))
 	}
 	if resp, body := a.postJSON(at+"/refine", `{}`); resp.StatusCode != 200 {
 		t.Fatalf("refining: %d %s", resp.StatusCode, body)
 	}
 	next := a.stored(at)
-	if next.HeadSeq != shot.HeadSeq || next.Version <= shot.Version || a.recipe(at).CutOuts[0].Raster.Rough {
+	if next.HeadSeq != shot.HeadSeq || next.Version <= shot.Version ||
+		a.recipe(at).CutOuts[0].Raster.Rough {
 		t.Errorf("refined: revision %d of %d, version %d", next.HeadSeq, shot.HeadSeq, next.Version)
 	}
-	for _, p := range [][3]float64{{102, 100, 1}, {98, 100, 0}, {140, 62, 1}, {140, 57.5, 0}, {178, 138, 1}, {183, 100, 0}} {
+	for _, p := range [][3]float64{{102, 100, 1}, {98, 100, 0}, {140, 62, 1}, {140, 57.5, 0},
+		{178, 138, 1}, {183, 100, 0}} {
 		if v := a.covered(at, p[0], p[1]); v < p[2]-0.2 || v > p[2]+0.2 {
 			t.Errorf("refined, %g, %g is covered by %g", p[0], p[1], v)
 		}
@@ -97,7 +100,8 @@ func TestScribbling(t *testing.T) {
 	}
 	// A mend is exact at once.
 	code, _ = a.change(at, `[{"op":"add","path":"/cutouts/0/mends/-","value":{"to":0,"diameter":20,"softness":0,"points":[{"x":140,"y":100}]}}]`)
-	if code != 200 || a.recipe(at).CutOuts[0].Raster.Rough || a.covered(at, 140, 100) != 0 || a.covered(at, 140, 115) != 1 {
+	if code != 200 || a.recipe(at).CutOuts[0].Raster.Rough || a.covered(at, 140, 100) != 0 ||
+		a.covered(at, 140, 115) != 1 {
 		t.Errorf("mended: %d, %g in the hole", code, a.covered(at, 140, 100))
 	}
 	// Its strokes taken away one by one, it is what is left of them.
@@ -165,8 +169,8 @@ func TestRefinedAfterUndoStaysReadable(t *testing.T) {
 	}
 }
 
-// A change of a page that does not know yet that edges have become fine is no conflict; one of before
-// another change still is.
+// A change of a page that does not know yet that edges have become fine is no conflict; one of
+// before another change still is.
 func TestFineEdgesAreNoConflict(t *testing.T) {
 	a := start(t, Options{})
 	at := a.thing()
@@ -185,7 +189,8 @@ func TestFineEdgesAreNoConflict(t *testing.T) {
 	if code := rename(before, "Early"); code != http.StatusConflict {
 		t.Errorf("a change of before the stroke: %d", code)
 	}
-	if code := rename(rough, "Square"); code != 200 || a.recipe(at).CutOuts[0].Name != "Square" || a.recipe(at).CutOuts[0].Raster.Rough {
+	if code := rename(rough, "Square"); code != 200 || a.recipe(at).CutOuts[0].Name != "Square" ||
+		a.recipe(at).CutOuts[0].Raster.Rough {
 		t.Errorf("a change of before the edges were fine: %d", code)
 	}
 	if code := rename(rough, "Late"); code != http.StatusConflict {
@@ -197,7 +202,9 @@ func TestCutOutsAtWork(t *testing.T) {
 	a := start(t, Options{})
 	at := a.thing()
 	a.act(at, "add-cutout", form("step", "trace", "scribble", strokeIn, "name", "Square"))
-	if code, body := a.act(at, "light-cutout", form("step", "trace", "of", "c1")); code != http.StatusUnprocessableEntity && code != http.StatusBadRequest || !strings.Contains(body, "covers nothing yet") {
+	if code, body := a.act(at, "light-cutout", form("step", "trace", "of",
+		"c1")); code != http.StatusUnprocessableEntity && code != http.StatusBadRequest ||
+		!strings.Contains(body, "covers nothing yet") {
 		t.Errorf("a light of nothing: %d %s", code, body)
 	}
 	a.change(at, `[{"op":"add","path":"/cutouts/0/strokes/-","value":`+strokeOut+`}]`)
@@ -213,7 +220,8 @@ func TestCutOutsAtWork(t *testing.T) {
 		t.Fatal("an outline")
 	}
 	s := a.recipe(at).Lights[1].Shapes
-	if len(s) != 1 || shape.Nodes(s[0]).Len() > 12 || shape.Area(s[0]) < 0.97*6400 || shape.Area(s[0]) > 1.03*6400 {
+	if len(s) != 1 || shape.Nodes(s[0]).Len() > 12 || shape.Area(s[0]) < 0.97*6400 ||
+		shape.Area(s[0]) > 1.03*6400 {
 		t.Errorf("its outline has %d points and encloses %.0f px", shape.Nodes(s[0]).Len(), shape.Area(s[0]))
 	}
 	// Before the light that it is: hidden. What uses it is named.
@@ -226,7 +234,8 @@ func TestCutOutsAtWork(t *testing.T) {
 			t.Errorf("the bench lacks %q", part)
 		}
 	}
-	if code, body := a.act(at, "remove-cutout", form("step", "trace", "of", "c1")); code < 400 || !strings.Contains(body, "the light “Square” and what stands before the light “Square") {
+	if code, body := a.act(at, "remove-cutout", form("step", "trace", "of", "c1")); code < 400 ||
+		!strings.Contains(body, "the light “Square” and what stands before the light “Square") {
 		t.Errorf("removed though used: %d %s", code, body)
 	}
 	// By itself on black, and its edge.
@@ -245,7 +254,8 @@ func TestCutOutsAtWork(t *testing.T) {
 	}
 	_, body = a.get(at + "/edge?cut=c1")
 	var edge struct{ Lines [][][2]float64 }
-	if err := json.Unmarshal([]byte(body), &edge); err != nil || len(edge.Lines) != 1 || len(edge.Lines[0]) < 200 {
+	if err := json.Unmarshal([]byte(body), &edge); err != nil || len(edge.Lines) != 1 ||
+		len(edge.Lines[0]) < 200 {
 		t.Errorf("its edge: %v, %d lines", err, len(edge.Lines))
 	}
 	if resp, _ := a.get(at + "/edge?cut=c9"); resp.StatusCode != http.StatusNotFound {
@@ -278,7 +288,8 @@ func TestCutOutsThatAreRefused(t *testing.T) {
 		"without points": {"add-cutout", form("scribble", `{"says":"in","points":[]}`), "at least 1 point"},
 	} {
 		was := a.stored(at).Version
-		if code, body := a.act(at, try.name, try.form); code < 400 || code >= 500 || !strings.Contains(body, try.says) || a.stored(at).Version != was {
+		if code, body := a.act(at, try.name, try.form); code < 400 || code >= 500 ||
+			!strings.Contains(body, try.says) || a.stored(at).Version != was {
 			t.Errorf("%s: %d %s", what, code, body)
 		}
 	}
@@ -321,10 +332,13 @@ func TestExportsHaveFineEdges(t *testing.T) {
 	}
 	resp, body := a.upload("thing.pyrant", []byte(data))
 	var told struct{ URL string }
-	if err := json.Unmarshal([]byte(body), &told); err != nil || resp.StatusCode != http.StatusCreated {
+	if err := json.Unmarshal([]byte(body), &told); err != nil ||
+		resp.StatusCode != http.StatusCreated {
 		t.Fatalf("opening the archive: %d %s", resp.StatusCode, body)
 	}
-	if r := a.recipe(told.URL); r.CutOuts[0].Raster.Tiles.Key() != fine.CutOuts[0].Raster.Tiles.Key() || fmt.Sprint(r.CutOuts[0].Strokes[0].Says) != "in" {
+	r := a.recipe(told.URL).CutOuts[0]
+	if r.Raster.Tiles.Key() != fine.CutOuts[0].Raster.Tiles.Key() ||
+		fmt.Sprint(r.Strokes[0].Says) != "in" {
 		t.Error("from the archive comes another cut-out")
 	}
 }

@@ -32,7 +32,8 @@ func (s *Server) explain(err error) problem {
 	)
 	switch {
 	case errors.As(err, &long):
-		return problem{http.StatusRequestEntityTooLarge, "Too large", fmt.Sprintf("The file is larger than %d MB, which is the most that this Pyrant takes. Make it smaller, or start Pyrant with a higher --max-upload.", s.opt.MaxUpload>>20), ""}
+		return problem{http.StatusRequestEntityTooLarge, "Too large",
+			fmt.Sprintf("The file is larger than %d MB, which is the most that this Pyrant takes. Make it smaller, or start Pyrant with a higher --max-upload.", s.opt.MaxUpload>>20), ""}
 	case errors.Is(err, errDropped):
 		return problem{http.StatusConflict, "Superseded", errDropped.Msg, ""}
 	case errors.As(err, &fe):
@@ -112,7 +113,8 @@ func (s *Server) handleError(c *echo.Context, err error) {
 		level = slog.LevelError
 	}
 	if p.Status != 499 {
-		s.log.Log(c.Request().Context(), level, "refused", "method", c.Request().Method, "path", c.Request().URL.Path, "status", p.Status, "error", err, stackOf(err))
+		s.log.Log(c.Request().Context(), level, "refused", "method", c.Request().Method, "path",
+			c.Request().URL.Path, "status", p.Status, "error", err, stackOf(err))
 	}
 	if p.Status == 499 {
 		p.Status = http.StatusRequestTimeout

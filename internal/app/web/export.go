@@ -57,8 +57,10 @@ type jobView struct {
 func (j *job) view(token string) jobView {
 	j.mu.Lock()
 	defer j.mu.Unlock()
-	return jobView{ID: j.ID, State: j.state, Problem: j.problem, File: j.file(), Percent: int(100 * j.progress), Notes: j.notes,
-		Width: j.Width, Height: j.Height, SizeMB: strconv.FormatFloat(float64(j.size)/1e6, 'f', 1, 64), CSRF: token}
+	return jobView{ID: j.ID, State: j.state, Problem: j.problem, File: j.file(),
+		Percent: int(100 * j.progress), Notes: j.notes,
+		Width: j.Width, Height: j.Height, SizeMB: strconv.FormatFloat(float64(j.size)/1e6, 'f', 1,
+			64), CSRF: token}
 }
 
 func (j *job) file() string { return j.Shot + j.Format.Ending() }
@@ -81,8 +83,8 @@ type jobs struct {
 	most   int64         // bytes on disk of finished exports
 }
 
-// maxJobs is how many exports wait or run at a time, and maxExportBytes how much the files of finished ones take on disk:
-// the oldest give way.
+// maxJobs is how many exports wait or run at a time, and maxExportBytes how much the files of
+// finished ones take on disk: the oldest give way.
 const (
 	maxJobs        = 100
 	maxExportBytes = 4 << 30
@@ -98,7 +100,8 @@ func newJobs(dir string) (*jobs, error) {
 	if err := os.RemoveAll(dir); err != nil {
 		return nil, err
 	}
-	return &jobs{dir: dir, all: map[string]*job{}, slot: make(chan struct{}, 1), most: maxExportBytes}, os.MkdirAll(dir, 0o700)
+	return &jobs{dir: dir, all: map[string]*job{}, slot: make(chan struct{}, 1),
+		most: maxExportBytes}, os.MkdirAll(dir, 0o700)
 }
 
 func (js *jobs) find(id string) *job {
@@ -119,8 +122,10 @@ func (js *jobs) latest(shot string) (last *job) {
 	return last
 }
 
-// start runs an export. run makes the picture's file. Where too many are under way, or Pyrant stops, it refuses.
-func (js *jobs) start(j *job, run func(ctx context.Context, j *job, w io.Writer) error, explain func(error) string) error {
+// start runs an export. run makes the picture's file. Where too many are under way, or Pyrant
+// stops, it refuses.
+func (js *jobs) start(j *job, run func(ctx context.Context, j *job, w io.Writer) error,
+	explain func(error) string) error {
 	ctx, cancel := context.WithCancel(context.Background())
 	j.ID, j.state, j.cancel, j.started = rand.Text()[:16], "working", cancel, time.Now()
 	j.path = filepath.Join(js.dir, j.ID)
@@ -185,7 +190,8 @@ func (js *jobs) forget(j *job) {
 	os.Remove(j.path)
 }
 
-// prune lets go of the oldest finished exports while all of them take more than they may on disk; the newest stays.
+// prune lets go of the oldest finished exports while all of them take more than they may on disk;
+// the newest stays.
 func (js *jobs) prune() {
 	js.mu.Lock()
 	defer js.mu.Unlock()
@@ -215,9 +221,11 @@ func (j *job) bytes() int64 {
 }
 
 // write makes the file of an export. A panic in it ends this export alone.
-func (js *jobs) write(ctx context.Context, j *job, run func(ctx context.Context, j *job, w io.Writer) error) (err error) {
+func (js *jobs) write(ctx context.Context, j *job, run func(ctx context.Context, j *job,
+	w io.Writer) error) (err error) {
 	defer fault.Catch(&err)
-	if err := atomicfile.Write(j.path, 0o600, func(w io.Writer) error { return run(ctx, j, cancelled{ctx, w}) }); err != nil {
+	if err := atomicfile.Write(j.path, 0o600,
+		func(w io.Writer) error { return run(ctx, j, cancelled{ctx, w}) }); err != nil {
 		return err
 	}
 	info, err := os.Stat(j.path)
@@ -280,7 +288,8 @@ func (s *Server) startExport(c *echo.Context) error {
 		if err != nil {
 			return err
 		}
-		notes, err := export.Write(ctx, s.engine, &export.Job{Photo: photo, PhotoKey: shot.PhotoSHA, Recipe: r, Settings: set}, w, func(done float64) {
+		notes, err := export.Write(ctx, s.engine, &export.Job{Photo: photo, PhotoKey: shot.PhotoSHA,
+			Recipe: r, Settings: set}, w, func(done float64) {
 			j.set(func() {
 				if j.progress = done; done == 1 {
 					j.state = "writing"

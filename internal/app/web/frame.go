@@ -37,11 +37,13 @@ type frameRequest struct {
 	W     int             `json:"w"`
 	H     int             `json:"h"`
 	Plain bool            `json:"plain"`
-	Of    string          `json:"of"`    // a revision, or a mark, whose picture is asked for; see Server.then
-	Whole bool            `json:"whole"` // all of the photo, as it was before it was cropped
-	Quick bool            `json:"quick"` // what is not ready may be rough; the answer says so
-	As    string          `json:"as"`    // one of frameKinds
-	Page  string          `json:"page"`  // which page asks; a newer draft of the same takes the place of one that waits
+	// a revision, or a mark, whose picture is asked for; see Server.then
+	Of    string `json:"of"`
+	Whole bool   `json:"whole"` // all of the photo, as it was before it was cropped
+	Quick bool   `json:"quick"` // what is not ready may be rough; the answer says so
+	As    string `json:"as"`    // one of frameKinds
+	// which page asks; a newer draft of the same takes the place of one that waits
+	Page string `json:"page"`
 }
 
 // framesAtOnce is how many frames are computed at a time: while the rows of one use all
@@ -62,7 +64,8 @@ const maxFrame = 40_000_000
 const dragQuality = 85
 
 func (q *frameRequest) check() error {
-	if q.Long < 1 || q.Long > codec.MaxEdge || q.X < 0 || q.Y < 0 || q.W < 1 || q.H < 1 || q.W > maxFrame/q.H {
+	if q.Long < 1 || q.Long > codec.MaxEdge || q.X < 0 || q.Y < 0 || q.W < 1 || q.H < 1 ||
+		q.W > maxFrame/q.H {
 		return fault.New(fault.Invalid, "The frame that was asked for has no usable size.")
 	}
 	if frameKinds[q.As] == "" {
@@ -149,7 +152,8 @@ func (s *Server) sendFrame(c *echo.Context, shot *store.Shot, q *frameRequest) e
 	if q.Quick {
 		rough = new(atomic.Bool)
 	}
-	img, err := s.renderPart(ctx, who, shot, r, q.Long, image.Rect(q.X, q.Y, q.X+q.W, q.Y+q.H), q.Plain, rough)
+	img, err := s.renderPart(ctx, who, shot, r, q.Long, image.Rect(q.X, q.Y, q.X+q.W, q.Y+q.H),
+		q.Plain, rough)
 	if err != nil {
 		return err
 	}
@@ -162,21 +166,25 @@ func (s *Server) sendFrame(c *echo.Context, shot *store.Shot, q *frameRequest) e
 	return s.sendPixels(c, img, q)
 }
 
-// sendBeside answers with what stands beside the picture: the reference, or what a match to it leaves over.
-func (s *Server) sendBeside(c *echo.Context, shot *store.Shot, r *recipe.Recipe, q *frameRequest) error {
+// sendBeside answers with what stands beside the picture: the reference, or what a match to it
+// leaves over.
+func (s *Server) sendBeside(c *echo.Context, shot *store.Shot, r *recipe.Recipe,
+	q *frameRequest) error {
 	ctx := c.Request().Context()
 	p, err := s.photo(ctx, shot.PhotoSHA)
 	if err != nil {
 		return err
 	}
-	req := render.Request{Photo: p, PhotoKey: shot.PhotoSHA, Recipe: r, LongEdge: min(q.Long, max(r.Size())), View: image.Rect(q.X, q.Y, q.X+q.W, q.Y+q.H), Profile: colour.SRGB}
+	req := render.Request{Photo: p, PhotoKey: shot.PhotoSHA, Recipe: r, LongEdge: min(q.Long,
+		max(r.Size())), View: image.Rect(q.X, q.Y, q.X+q.W, q.Y+q.H), Profile: colour.SRGB}
 	var img *image.RGBA
 	if q.Of == "left" {
 		img, err = s.left(ctx, shot, r, req)
 	} else {
 		var o *photo.Photo
 		if o, err = s.referenceOf(ctx, r); err == nil {
-			img, err = s.engine.Reference(ctx, req, o, r.Reference.Sum, align.Of(r.Reference, r.Photo))
+			img, err = s.engine.Reference(ctx, req, o, r.Reference.Sum, align.Of(r.Reference,
+				r.Photo))
 		}
 	}
 	if err != nil {
@@ -204,9 +212,11 @@ func (s *Server) sendPixels(c *echo.Context, img *image.RGBA, q *frameRequest) e
 	return c.Blob(http.StatusOK, kind, b.Bytes())
 }
 
-// inTurn waits for the photo of a shot, then for the asker's turn, and does work. A turn does not hold the reading of a
-// photo: others need not wait for that. Work may be done twice; see turns.run.
-func (s *Server) inTurn(ctx context.Context, shot *store.Shot, who asker, work func(context.Context, *photo.Photo) error) error {
+// inTurn waits for the photo of a shot, then for the asker's turn, and does work. A turn does not
+// hold the reading of a photo: others need not wait for that. Work may be done twice; see
+// turns.run.
+func (s *Server) inTurn(ctx context.Context, shot *store.Shot, who asker, work func(context.Context,
+	*photo.Photo) error) error {
 	p, err := s.photo(ctx, shot.PhotoSHA)
 	if err != nil {
 		return err
@@ -215,7 +225,8 @@ func (s *Server) inTurn(ctx context.Context, shot *store.Shot, who asker, work f
 }
 
 // inTurn is Server.inTurn for work with a result.
-func inTurn[T any](ctx context.Context, s *Server, shot *store.Shot, who asker, work func(context.Context, *photo.Photo) (T, error)) (out T, err error) {
+func inTurn[T any](ctx context.Context, s *Server, shot *store.Shot, who asker,
+	work func(context.Context, *photo.Photo) (T, error)) (out T, err error) {
 	err = s.inTurn(ctx, shot, who, func(ctx context.Context, p *photo.Photo) (err error) {
 		out, err = work(ctx, p)
 		return err
@@ -224,8 +235,10 @@ func inTurn[T any](ctx context.Context, s *Server, shot *store.Shot, who asker, 
 }
 
 // renderPart renders for a screen, which takes sRGB, when it is the asker's turn.
-func (s *Server) renderPart(ctx context.Context, who asker, shot *store.Shot, r *recipe.Recipe, long int, part image.Rectangle, plain bool, rough *atomic.Bool) (*image.RGBA, error) {
-	return inTurn(ctx, s, shot, who, func(ctx context.Context, photo *photo.Photo) (*image.RGBA, error) {
+func (s *Server) renderPart(ctx context.Context, who asker, shot *store.Shot, r *recipe.Recipe,
+	long int, part image.Rectangle, plain bool, rough *atomic.Bool) (*image.RGBA, error) {
+	return inTurn(ctx, s, shot, who, func(ctx context.Context,
+		photo *photo.Photo) (*image.RGBA, error) {
 		layer := render.Whole
 		if plain {
 			layer = render.Plain
@@ -315,10 +328,12 @@ func (s *Server) falloff(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	if q.Light < 0 || q.Light >= len(r.Lights) || q.Count < 2 || q.Count > 1000 || !(q.From > 0) || !(q.To > q.From) {
+	if q.Light < 0 || q.Light >= len(r.Lights) || q.Count < 2 || q.Count > 1000 || !(q.From > 0) ||
+		!(q.To > q.From) {
 		return fault.New(fault.Invalid, "There is no such light or no such range.")
 	}
-	curve, err := s.engine.Falloff(ctx, r, q.Light, glow.LogSpace(q.From, q.To, q.Count), string(q.Patch) != "" && string(q.Patch) != "null" && string(q.Patch) != "[]")
+	curve, err := s.engine.Falloff(ctx, r, q.Light, glow.LogSpace(q.From, q.To, q.Count),
+		string(q.Patch) != "" && string(q.Patch) != "null" && string(q.Patch) != "[]")
 	if err != nil {
 		return err
 	}
@@ -331,7 +346,8 @@ func (s *Server) falloff(c *echo.Context) error {
 	for i := range l.Shells {
 		tints = append(tints, l.Shells[i].Tint.Colour(l.Gel).Hex())
 	}
-	return c.JSON(http.StatusOK, map[string]any{"line": line, "strip": strip, "tints": tints, "gel": l.Gel.Colour().Hex()})
+	return c.JSON(http.StatusOK, map[string]any{"line": line, "strip": strip, "tints": tints,
+		"gel": l.Gel.Colour().Hex()})
 }
 
 // shapes answers with the shapes of a light by their key, for a page that does not

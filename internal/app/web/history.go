@@ -55,7 +55,8 @@ func pastRows(shot *store.Shot, list []store.Past, most int) pastList {
 	var out pastList
 	today := time.Now().Format(time.DateOnly)
 	for _, v := range list {
-		out.Rows = append(out.Rows, pastRow{v, shot.ID, v.Seq == shot.HeadSeq, v.Seq > shot.HeadSeq, v.CreatedAt.Local().Format(time.DateOnly) != today})
+		out.Rows = append(out.Rows, pastRow{v, shot.ID, v.Seq == shot.HeadSeq, v.Seq > shot.HeadSeq,
+			v.CreatedAt.Local().Format(time.DateOnly) != today})
 	}
 	if n := len(list); n == most && list[n-1].Seq > 1 {
 		out.More = fmt.Sprintf("/shots/%s/history?before=%d", shot.ID, list[n-1].Seq)
@@ -85,7 +86,8 @@ func (s *Server) history(c *echo.Context) error {
 }
 
 // historyAction does what is done with revisions and marks; false where the action is none of it.
-func (s *Server) historyAction(c *echo.Context, name string, shot *store.Shot, version int64) (bool, error) {
+func (s *Server) historyAction(c *echo.Context, name string, shot *store.Shot,
+	version int64) (bool, error) {
 	ctx, form := c.Request().Context(), c.Request().Form
 	seq := func() int {
 		n, err := strconv.Atoi(form.Get("seq"))
@@ -169,36 +171,39 @@ func (s *Server) small(c *echo.Context) error {
 	return c.Blob(http.StatusOK, "image/jpeg", b)
 }
 
-// smallOf returns a small picture of a recipe of a shot, from those that are kept. Of the one in force, now, it takes what the
-// cache has; of others it leaves nothing there.
-func (s *Server) smallOf(ctx context.Context, shot *store.Shot, r *recipe.Recipe, now bool) ([]byte, error) {
+// smallOf returns a small picture of a recipe of a shot, from those that are kept. Of the one in
+// force, now, it takes what the cache has; of others it leaves nothing there.
+func (s *Server) smallOf(ctx context.Context, shot *store.Shot, r *recipe.Recipe,
+	now bool) ([]byte, error) {
 	doc, _ := r.Pack()
 	sum := sha256.Sum256(append([]byte(shot.PhotoSHA), doc...))
 	key := hex.EncodeToString(sum[:16])
 	if b := s.store.Small(key); b != nil {
 		return b, nil
 	}
-	return inTurn(ctx, s, shot, asker{lane: "small"}, func(ctx context.Context, photo *photo.Photo) ([]byte, error) {
-		q := render.Request{Photo: photo, PhotoKey: shot.PhotoSHA, Recipe: r, LongEdge: min(smallEdge, max(r.Size())), Profile: colour.SRGB}
-		var img image.Image
-		var err error
-		if now {
-			img, err = s.engine.Render(ctx, q)
-		} else {
-			img, err = s.engine.Export(ctx, q, nil)
-		}
-		if err != nil {
-			return nil, err
-		}
-		var b bytes.Buffer
-		if err := jpeg.Encode(&b, img, &jpeg.Options{Quality: 80}); err != nil {
-			return nil, err
-		}
-		if err := s.store.KeepSmall(key, b.Bytes()); err != nil {
-			s.log.Warn("a small picture is not kept", "error", err) // it can be made again
-		}
-		return b.Bytes(), nil
-	})
+	return inTurn(ctx, s, shot, asker{lane: "small"},
+		func(ctx context.Context, photo *photo.Photo) ([]byte, error) {
+			q := render.Request{Photo: photo, PhotoKey: shot.PhotoSHA, Recipe: r,
+				LongEdge: min(smallEdge, max(r.Size())), Profile: colour.SRGB}
+			var img image.Image
+			var err error
+			if now {
+				img, err = s.engine.Render(ctx, q)
+			} else {
+				img, err = s.engine.Export(ctx, q, nil)
+			}
+			if err != nil {
+				return nil, err
+			}
+			var b bytes.Buffer
+			if err := jpeg.Encode(&b, img, &jpeg.Options{Quality: 80}); err != nil {
+				return nil, err
+			}
+			if err := s.store.KeepSmall(key, b.Bytes()); err != nil {
+				s.log.Warn("a small picture is not kept", "error", err) // it can be made again
+			}
+			return b.Bytes(), nil
+		})
 }
 
 // smalls makes small pictures of new revisions in the background, when nothing else is under way.
@@ -216,8 +221,8 @@ type smallWish struct {
 	r    *recipe.Recipe
 }
 
-// smallRest is how long it must have been quiet, and smallsWaiting how many wait; the oldest are dropped, and made when the
-// list shows them.
+// smallRest is how long it must have been quiet, and smallsWaiting how many wait; the oldest are
+// dropped, and made when the list shows them.
 const (
 	smallRest     = 1500 * time.Millisecond
 	smallsWaiting = 12

@@ -14,8 +14,8 @@ import (
 	"time"
 )
 
-// The history is listed in parts with what was done; small pictures are those of their revisions and are kept; what is not
-// there is said.
+// The history is listed in parts with what was done; small pictures are those of their revisions
+// and are kept; what is not there is said.
 func TestHistory(t *testing.T) {
 	a := start(t, Options{})
 	m := image.NewRGBA(image.Rect(0, 0, 320, 200))
@@ -93,8 +93,10 @@ func TestHistory(t *testing.T) {
 		form url.Values
 		want int
 	}{
-		{"go", url.Values{"seq": {"9999"}}, 409}, {"go", url.Values{}, 409}, {"mark", url.Values{"seq": {"9999"}}, 404}, {"mark", url.Values{"name": {strings.Repeat("x", 99)}}, 422},
-		{"go-mark", url.Values{"mark": {"none"}}, 404}, {"rename-mark", url.Values{"mark": {"none"}, "name": {"x"}}, 404}, {"remove-mark", url.Values{"mark": {"none"}}, 404},
+		{"go", url.Values{"seq": {"9999"}}, 409}, {"go", url.Values{}, 409},
+		{"mark", url.Values{"seq": {"9999"}}, 404}, {"mark", url.Values{"name": {strings.Repeat("x", 99)}}, 422},
+		{"go-mark", url.Values{"mark": {"none"}}, 404}, {"rename-mark", url.Values{"mark": {"none"},
+			"name": {"x"}}, 404}, {"remove-mark", url.Values{"mark": {"none"}}, 404},
 	} {
 		if code, body := a.act(at, k.name, k.form); code != k.want {
 			t.Errorf("%s %v: %d %.300s", k.name, k.form, code, body)

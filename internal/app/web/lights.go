@@ -16,9 +16,10 @@ import (
 	"pyrant/internal/shot/store"
 )
 
-// lightAction does what is more than setting a value with the lights of the board and with rigs; false where the
-// action is none of them.
-func (s *Server) lightAction(c *echo.Context, name string, shot *store.Shot, r *recipe.Recipe, version int64) (bool, error) {
+// lightAction does what is more than setting a value with the lights of the board and with rigs;
+// false where the action is none of them.
+func (s *Server) lightAction(c *echo.Context, name string, shot *store.Shot, r *recipe.Recipe,
+	version int64) (bool, error) {
 	ctx, form := c.Request().Context(), c.Request().Form
 	commit := func(next *recipe.Recipe, err error, title string) (bool, error) {
 		if err != nil {
@@ -57,7 +58,8 @@ func (s *Server) lightAction(c *echo.Context, name string, shot *store.Shot, r *
 		if err != nil {
 			return true, err
 		}
-		q := render.Request{Photo: p, PhotoKey: shot.PhotoSHA, Recipe: r, Uncropped: true, LongEdge: r.Photo.LongEdge()}
+		q := render.Request{Photo: p, PhotoKey: shot.PhotoSHA, Recipe: r, Uncropped: true,
+			LongEdge: r.Photo.LongEdge()}
 		point, ray, at, err := s.engine.RayAt(ctx, q, i, number("x"), number("y"), number("within"))
 		if err != nil {
 			return true, err
@@ -74,7 +76,8 @@ func (s *Server) lightAction(c *echo.Context, name string, shot *store.Shot, r *
 		if err != nil {
 			return true, err
 		}
-		next, err := r.Vary(i, recipe.Variation{Kinds: whole("kinds"), Hue: number("hue"), Light: number("lightness"), Seed: whole("seed")})
+		next, err := r.Vary(i, recipe.Variation{Kinds: whole("kinds"), Hue: number("hue"),
+			Light: number("lightness"), Seed: whole("seed")})
 		return commit(next, err, "Points of "+r.Lights[i].Name+" varied")
 	case "unlike":
 		i, err := light()
@@ -111,7 +114,8 @@ func (s *Server) lightAction(c *echo.Context, name string, shot *store.Shot, r *
 		if err != nil {
 			return true, err
 		}
-		next, err := r.ScatterBulbs(i, shape.Scatter{Gap: number("gap"), Size: number("size"), Vary: number("vary"), Seed: whole("seed")})
+		next, err := r.ScatterBulbs(i, shape.Scatter{Gap: number("gap"), Size: number("size"),
+			Vary: number("vary"), Seed: whole("seed")})
 		return commit(next, err, "Bulbs in "+r.Lights[i].Name)
 	case "single":
 		i, err := light()
@@ -159,7 +163,8 @@ func (s *Server) lightAction(c *echo.Context, name string, shot *store.Shot, r *
 		if err != nil {
 			return true, err
 		}
-		if _, err := s.store.SaveRig(ctx, recipe.NewRig(r.Lights[i].Name, &r.Lights[i], r.Photo)); err != nil {
+		if _, err := s.store.SaveRig(ctx, recipe.NewRig(r.Lights[i].Name, &r.Lights[i],
+			r.Photo)); err != nil {
 			return true, err
 		}
 		return true, s.update(c, shot)
@@ -173,7 +178,8 @@ func (s *Server) lightAction(c *echo.Context, name string, shot *store.Shot, r *
 		}
 		return true, s.update(c, shot)
 	case "rename-rig":
-		if err := s.store.RenameRig(ctx, form.Get("rig"), strings.TrimSpace(form.Get("name"))); err != nil {
+		if err := s.store.RenameRig(ctx, form.Get("rig"),
+			strings.TrimSpace(form.Get("name"))); err != nil {
 			return true, err
 		}
 		return true, s.update(c, shot)
@@ -243,5 +249,6 @@ type part struct {
 // LightParts lists what the chosen light gives, to be seen with and without.
 func (p *page) LightParts() []part {
 	l := p.L()
-	return []part{{"Core", p.At("core/on"), l.Core.On}, {"Glow", p.At("glow"), l.Glow}, {"Rays", p.At("rays/on"), l.Rays.On}, {"Spill", p.At("spill/on"), l.Spill.On}}
+	return []part{{"Core", p.At("core/on"), l.Core.On}, {"Glow", p.At("glow"), l.Glow},
+		{"Rays", p.At("rays/on"), l.Rays.On}, {"Spill", p.At("spill/on"), l.Spill.On}}
 }

@@ -251,14 +251,16 @@ type editing struct {
 // Editing returns the area that is open on the bench, nil where none is.
 func (p *page) Editing() *editing {
 	i := slices.IndexFunc(p.R.Areas, func(a area.Area) bool { return a.ID == string(p.Area) })
-	if p.Area == "" || i < 0 || p.R.Passes(p.Step) == nil && p.Step != traceStep.ID && p.Step != spillStep.ID && p.Step != glowStep.ID {
+	if p.Area == "" || i < 0 || p.R.Passes(p.Step) == nil && p.Step != traceStep.ID &&
+		p.Step != spillStep.ID && p.Step != glowStep.ID {
 		return nil
 	}
 	a := &p.R.Areas[i]
 	e := &editing{Area: a, Index: i, Path: fmt.Sprintf("/areas/%d", i), Back: stepOf(p.Step).Name}
 	for j := range a.Parts {
 		q := &a.Parts[j]
-		l := partLine{Index: j, Path: fmt.Sprintf("%s/parts/%d", e.Path, j), On: q.On, Kind: setting.Word(q.Of), Open: j == p.Part}
+		l := partLine{Index: j, Path: fmt.Sprintf("%s/parts/%d", e.Path, j), On: q.On,
+			Kind: setting.Word(q.Of), Open: j == p.Part}
 		l.Name = p.partName(q)
 		l.Does, l.Invert = p.Row(l.Path+"/does"), p.Row(l.Path+"/inverted")
 		if l.Open {
@@ -370,7 +372,8 @@ func (p *page) Wheel() (out []hueArc) {
 	const n = 60
 	for i := range n {
 		c := colour.OKLCh(0.7, 0.13, float64(i)*360/n)
-		out = append(out, hueArc{arcPath(50, 50, 38, 48, float64(i)*360/n-3.4, float64(i)*360/n+3.4), c.Hex()})
+		out = append(out, hueArc{arcPath(50, 50, 38, 48, float64(i)*360/n-3.4,
+			float64(i)*360/n+3.4), c.Hex()})
 	}
 	return out
 }
@@ -382,7 +385,8 @@ func arcPath(x, y, inner, outer, from, to float64) string {
 		sin, cos := math.Sincos(deg * math.Pi / 180)
 		return fmt.Sprintf("%.2f %.2f", x+r*cos, y+r*sin)
 	}
-	return fmt.Sprintf("M%s A%g %g 0 0 1 %s L%s A%g %g 0 0 0 %sZ", at(outer, from), outer, outer, at(outer, to), at(inner, to), inner, inner, at(inner, from))
+	return fmt.Sprintf("M%s A%g %g 0 0 1 %s L%s A%g %g 0 0 0 %sZ", at(outer, from), outer, outer,
+		at(outer, to), at(inner, to), inner, inner, at(inner, from))
 }
 
 // ref offers what a reference to a light or an area can name.

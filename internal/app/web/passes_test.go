@@ -49,10 +49,12 @@ func TestPassesAndAreasOnTheBench(t *testing.T) {
 		t.Fatalf("it made %d passes and %d areas", len(r.Finish.Passes), len(r.Areas))
 	}
 	code, body = a.act(at, "add-area", form("step", "dusk", "path", "/dusk/back/area", "name", "Light given back"))
-	if r := a.recipe(at); code != 200 || string(r.Dusk.Back.Area) != r.Areas[1].ID || !strings.Contains(body, "so the area covers nothing") {
+	if r := a.recipe(at); code != 200 || string(r.Dusk.Back.Area) != r.Areas[1].ID ||
+		!strings.Contains(body, "so the area covers nothing") {
 		t.Errorf("a new area: %d, %q", code, r.Dusk.Back.Area)
 	}
-	if code, body = a.act(at, "remove-area", form("step", "dusk", "remove", "a2")); code != 422 || !strings.Contains(body, "is used by light given back") {
+	if code, body = a.act(at, "remove-area", form("step", "dusk", "remove", "a2")); code != 422 ||
+		!strings.Contains(body, "is used by light given back") {
 		t.Errorf("removing an area in use: %d, %s", code, body)
 	}
 	code, body = a.act(at, "duplicate-pass", form("step", "finish", "pass", "1"))
@@ -71,7 +73,8 @@ func TestPassesAndAreasOnTheBench(t *testing.T) {
 		{"remove-area", "no longer in this shot", form("remove", "a9"), 404},
 		{"add-area", "does not fit this shot", form("path", "/dusk/back/colour"), 422},
 	} {
-		if code, body := a.act(at, c.name, c.form); code != c.code || !strings.Contains(body, c.say) {
+		if code, body := a.act(at, c.name, c.form); code != c.code || !strings.Contains(body,
+			c.say) {
 			t.Errorf("%s %v: %d, %.200s", c.name, c.form, code, body)
 		}
 	}
@@ -80,7 +83,8 @@ func TestPassesAndAreasOnTheBench(t *testing.T) {
 		"step=finish&pass=0": `data-path="/finish/passes/0/does/exposure"`, "step=finish&pass=9": `id="pass-0"`, "step=finish&area=a1&part=0": `data-path="/areas/0/parts/0/of/inner"`,
 		"step=finish&area=a7": `data-start`, "step=dusk&area=a2": "+ Part…", "step=finish&pass=2&area=nothing&part=x&stroke=-4": `id="pass-2"`,
 	} {
-		if resp, body := a.get(at + "/bench?" + q); resp.StatusCode != 200 || !strings.Contains(body, has) {
+		if resp, body := a.get(at + "/bench?" + q); resp.StatusCode != 200 ||
+			!strings.Contains(body, has) {
 			t.Errorf("%s: %d, without %s", q, resp.StatusCode, has)
 		}
 	}
@@ -92,7 +96,8 @@ func TestPassesAndAreasOnTheBench(t *testing.T) {
 		`[{"op":"replace","path":"/finish/passes/0/strength","value":1.2}]`, `[{"op":"add","path":"/finish/passes/-","value":{"name":"X","does":{"kind":"levels","black":0.9,"white":0.3}}}]`,
 		`[{"op":"add","path":"/areas/0/parts/-","value":{"of":{"kind":"strokes","strokes":[{"diameter":99999,"points":[{"x":1,"y":1}]}]}}}]`, `[{"op":"remove","path":"/areas/0"}]`,
 	} {
-		if resp, body := a.post(at+"/changes", change(before, patch)); resp.StatusCode != 422 || !strings.Contains(body, "error") {
+		if resp, body := a.post(at+"/changes", change(before, patch)); resp.StatusCode != 422 ||
+			!strings.Contains(body, "error") {
 			t.Errorf("%s: %d, %.200s", patch, resp.StatusCode, body)
 		}
 	}
@@ -114,7 +119,8 @@ func TestReadings(t *testing.T) {
 		Light              string
 	}
 	resp, body := a.postJSON(at+"/tones", `{"patch":[],"step":"dusk","pass":1}`)
-	if err := json.Unmarshal([]byte(body), &tones); err != nil || resp.StatusCode != 200 || len(tones.Plain.Luma) != 128 || len(tones.Before.Luma) != 128 || tones.Light != "" {
+	if err := json.Unmarshal([]byte(body), &tones); err != nil || resp.StatusCode != 200 ||
+		len(tones.Plain.Luma) != 128 || len(tones.Before.Luma) != 128 || tones.Light != "" {
 		t.Fatalf("tones: %d, %v, %.200s", resp.StatusCode, err, body)
 	}
 	middle := func(bins []float64) (m float64) {
@@ -124,12 +130,14 @@ func TestReadings(t *testing.T) {
 		}
 		return m / sum
 	}
-	if p, b, l := middle(tones.Plain.Luma), middle(tones.Before.Luma), middle(tones.Lit.Luma); !(l < p*0.8 && b < p*0.8) {
+	if p, b, l := middle(tones.Plain.Luma), middle(tones.Before.Luma),
+		middle(tones.Lit.Luma); !(l < p*0.8 && b < p*0.8) {
 		t.Errorf("the middle of the plain histogram is %.0f, before the second pass %.0f, lit %.0f", p, b, l)
 	}
 	var curve map[string][]float64
 	_, body = a.postJSON(at+"/curve", `{"path":"/dusk/passes/2/does","patch":[{"op":"replace","path":"/dusk/passes/2/does/blue/1/y","value":0.4}]}`)
-	if err := json.Unmarshal([]byte(body), &curve); err != nil || len(curve["blue"]) != 65 || math.Abs(curve["red"][32]-0.5) > 1e-9 {
+	if err := json.Unmarshal([]byte(body), &curve); err != nil || len(curve["blue"]) != 65 ||
+		math.Abs(curve["red"][32]-0.5) > 1e-9 {
 		t.Fatalf("curve: %v, %.200s", err, body)
 	}
 	if got := curve["blue"][13]; math.Abs(got-0.4) > 0.02 {
@@ -142,7 +150,8 @@ func TestReadings(t *testing.T) {
 	}
 	var fit struct{ Nodes []struct{ X, Y float64 } }
 	_, body = a.postJSON(at+"/fit", `{"points":[[0,0],[10,0],[20,0],[20,10],[20,20],[10,20],[0,20],[0,10]],"tolerance":1,"closed":true}`)
-	if err := json.Unmarshal([]byte(body), &fit); err != nil || len(fit.Nodes) < 3 || len(fit.Nodes) > 8 {
+	if err := json.Unmarshal([]byte(body), &fit); err != nil || len(fit.Nodes) < 3 ||
+		len(fit.Nodes) > 8 {
 		t.Errorf("fit: %v, %s", err, body)
 	}
 	if resp, body := a.get(at + "/hue?x=5&y=5"); resp.StatusCode != 200 || !strings.Contains(body, `"chroma"`) {
@@ -154,7 +163,8 @@ func TestReadings(t *testing.T) {
 		{"coverage", `{"area":"a1","long":100,"x":0,"y":0,"w":-1,"h":10}`, "no usable size"}, {"coverage", `{"area":"a1","long":100,"x":90,"y":0,"w":100,"h":10}`, "not all in the picture"},
 		{"fit", `{"points":[[0,0]],"tolerance":1}`, "2 to 20000"}, {"fit", `{"points":[[0,0],[1,1]],"tolerance":0}`, "2 to 20000"}, {"fit", `{"points":[[0,0],[1e12,1]],"tolerance":1}`, "too far outside"},
 	} {
-		if resp, body := a.postJSON(at+"/"+c.path, c.body); resp.StatusCode < 400 || resp.StatusCode >= 500 || !strings.Contains(body, c.say) {
+		if resp, body := a.postJSON(at+"/"+c.path, c.body); resp.StatusCode < 400 ||
+			resp.StatusCode >= 500 || !strings.Contains(body, c.say) {
 			t.Errorf("%s %s: %d, %s", c.path, c.body, resp.StatusCode, body)
 		}
 	}

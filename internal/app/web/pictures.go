@@ -49,8 +49,10 @@ func (s *Server) passPicture(c *echo.Context) error {
 }
 
 // keepPicture commits a recipe that names a picture, with its bytes.
-func (s *Server) keepPicture(c *echo.Context, shot *store.Shot, r *recipe.Recipe, title string, data []byte) error {
-	after, err := s.store.Commit(c.Request().Context(), shot.ID, shot.Version, r, title, asset.New(asset.Picture, data))
+func (s *Server) keepPicture(c *echo.Context, shot *store.Shot, r *recipe.Recipe, title string,
+	data []byte) error {
+	after, err := s.store.Commit(c.Request().Context(), shot.ID, shot.Version, r, title,
+		asset.New(asset.Picture, data))
 	if err != nil {
 		return err
 	}
@@ -59,9 +61,10 @@ func (s *Server) keepPicture(c *echo.Context, shot *store.Shot, r *recipe.Recipe
 	return c.JSON(http.StatusOK, map[string]any{"version": after.Version})
 }
 
-// withPicture returns a recipe with a picture in a pass of a step: over all of the photo if the pass had none yet, else as the
-// one before lay.
-func (s *Server) withPicture(ctx context.Context, r *recipe.Recipe, step string, i int, name string, data []byte) (*recipe.Recipe, error) {
+// withPicture returns a recipe with a picture in a pass of a step: over all of the photo if the
+// pass had none yet, else as the one before lay.
+func (s *Server) withPicture(ctx context.Context, r *recipe.Recipe, step string, i int, name string,
+	data []byte) (*recipe.Recipe, error) {
 	list := r.Passes(step)
 	if list == nil || i < 0 || i >= len(*list) {
 		return nil, fault.New(fault.Gone, "That pass is no longer in this shot. Reload the page.")
@@ -79,7 +82,8 @@ func (s *Server) withPicture(ctx context.Context, r *recipe.Recipe, step string,
 	k.Sum, k.Of, k.Width, k.Height = sum, name, o.Width, o.Height
 	if old.Sum == "" {
 		k.X, k.Y = float64(r.Photo.Width)/2, float64(r.Photo.Height)/2
-		k.Size = setting.Round(max(float64(r.Photo.Width), float64(r.Photo.Height)*float64(o.Width)/float64(o.Height)))
+		k.Size = setting.Round(max(float64(r.Photo.Width),
+			float64(r.Photo.Height)*float64(o.Width)/float64(o.Height)))
 	}
 	next := r.Clone()
 	(*next.Passes(step))[i].Does = k

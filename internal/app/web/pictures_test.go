@@ -13,8 +13,8 @@ import (
 	"pyrant/internal/shot/archive"
 )
 
-// A picture is laid over the photo by a pass: one that ships, or a file, which is looked at like a photo; it is kept in the
-// archive, and what cannot be is said and changes nothing.
+// A picture is laid over the photo by a pass: one that ships, or a file, which is looked at like a
+// photo; it is kept in the archive, and what cannot be is said and changes nothing.
 func TestPassPicture(t *testing.T) {
 	a := start(t, Options{})
 	m := image.NewRGBA(image.Rect(0, 0, 300, 200))
@@ -24,7 +24,8 @@ func TestPassPicture(t *testing.T) {
 	at := a.opened(m)
 	send := func(query string, data []byte) (int, string) {
 		t.Helper()
-		resp, body := a.do(a.request(http.MethodPost, at+"/picture?version="+strconv.FormatInt(a.stored(at).Version, 10)+"&"+query, "application/octet-stream", bytes.NewReader(data)))
+		resp, body := a.do(a.request(http.MethodPost,
+			at+"/picture?version="+strconv.FormatInt(a.stored(at).Version, 10)+"&"+query, "application/octet-stream", bytes.NewReader(data)))
 		return resp.StatusCode, body
 	}
 	if code, body := a.change(at, `[{"op":"add","path":"/finish/passes/-","value":{"name":"Sky","does":{"kind":"picture"}}},{"op":"add","path":"/finish/passes/-","value":{"name":"Warm","does":{"kind":"colour"}}}]`); code != 200 {
@@ -73,7 +74,8 @@ func TestPassPicture(t *testing.T) {
 	if code, body := send("step=finish&pass=0&name=wall.jpg", jpegOf(t, own)); code != 200 {
 		t.Fatalf("a file: %d %.200s", code, body)
 	}
-	if k := a.recipe(at).Finish.Passes[0].Does.(pass.Picture); k.Of != "wall" || k.X != 120 || k.Width != 60 {
+	if k := a.recipe(at).Finish.Passes[0].Does.(pass.Picture); k.Of != "wall" || k.X != 120 ||
+		k.Width != 60 {
 		t.Errorf("the file lies %+v", k)
 	}
 	if c := frame(); c.R < 190 || c.R > 210 {
@@ -84,7 +86,8 @@ func TestPassPicture(t *testing.T) {
 	if err != nil || len(shot.Pictures) != 1 {
 		t.Fatalf("the archive: %v", err)
 	}
-	if code, _ := a.act(at, "undo", url.Values{}); code != 200 || a.recipe(at).Finish.Passes[0].Does.(pass.Picture).Of != "Clear night" {
+	if code, _ := a.act(at, "undo", url.Values{}); code != 200 ||
+		a.recipe(at).Finish.Passes[0].Does.(pass.Picture).Of != "Clear night" {
 		t.Error("undo does not bring the sky back")
 	}
 }

@@ -32,7 +32,8 @@ type foundPoints struct {
 
 func (f *foundPoints) Bytes() int64 { return 100 * int64(len(f.list)+1) }
 
-// search is what a search for points gives: those that the picture shows and no area keeps off, the surest first.
+// search is what a search for points gives: those that the picture shows and no area keeps off, the
+// surest first.
 type search struct {
 	photo     *photo.Photo
 	list      []pointlight.Point
@@ -58,10 +59,12 @@ func (s *Server) search(c *echo.Context) (out search, err error) {
 	if err != nil {
 		return out, err
 	}
-	found, err := cache.Get(ctx, s.engine.Cache, "points "+shot.PhotoSHA+" "+strconv.Itoa(int(kind)), func(ctx context.Context) (*foundPoints, error) {
-		list, more, err := pointlight.Find(ctx, p, kind)
-		return &foundPoints{list, more}, err
-	})
+	found, err := cache.Get(ctx, s.engine.Cache,
+		"points "+shot.PhotoSHA+" "+strconv.Itoa(int(kind)),
+		func(ctx context.Context) (*foundPoints, error) {
+			list, more, err := pointlight.Find(ctx, p, kind)
+			return &foundPoints{list, more}, err
+		})
 	if err != nil {
 		return out, err
 	}
@@ -102,7 +105,8 @@ func (s *Server) pointTiles(c *echo.Context) error {
 				for k := range 4 {
 					u := q.X + (float64(x)-tile/2+0.25+0.5*float64(k%2))*step
 					v := q.Y + (float64(y)-tile/2+0.25+0.5*float64(k/2))*step
-					f.photo.Linear(row, min(max(int(u), 0), f.photo.Width-1), min(max(int(v), 0), f.photo.Height-1), 1)
+					f.photo.Linear(row, min(max(int(u), 0), f.photo.Width-1),
+						min(max(int(v), 0), f.photo.Height-1), 1)
 					for c := range sum {
 						sum[c] += row[c] / 4
 					}
@@ -139,13 +143,16 @@ func (s *Server) points(c *echo.Context) error {
 	out := make([]point, len(list))
 	tenth := func(v float64) float64 { return math.Round(10*v) / 10 }
 	for i, q := range list {
-		out[i] = point{tenth(q.X), tenth(q.Y), tenth(q.Radius), math.Round(1000*q.Sure) / 1000, q.Colour.Hex()}
+		out[i] = point{tenth(q.X), tenth(q.Y), tenth(q.Radius), math.Round(1000*q.Sure) / 1000,
+			q.Colour.Hex()}
 	}
-	return c.JSON(http.StatusOK, map[string]any{"points": out, "more": f.more, "off": f.off, "threshold": pointlight.Threshold})
+	return c.JSON(http.StatusOK, map[string]any{"points": out, "more": f.more, "off": f.off,
+		"threshold": pointlight.Threshold})
 }
 
 // inFrame returns those of points of a photo that the picture shows.
-func (s *Server) inFrame(ctx context.Context, shot *store.Shot, list []pointlight.Point) (out []pointlight.Point, err error) {
+func (s *Server) inFrame(ctx context.Context, shot *store.Shot,
+	list []pointlight.Point) (out []pointlight.Point, err error) {
 	r, err := s.head(ctx, shot)
 	if err != nil || r.Crop.Idle() {
 		return list, err
@@ -153,7 +160,8 @@ func (s *Server) inFrame(ctx context.Context, shot *store.Shot, list []pointligh
 	m := r.Crop.ToPicture(r.Photo.Width, r.Photo.Height)
 	w, h := r.Size()
 	for _, q := range list {
-		if x, y := m.At(q.X, q.Y); x > -q.Radius && y > -q.Radius && x < float64(w)+q.Radius && y < float64(h)+q.Radius {
+		if x, y := m.At(q.X, q.Y); x > -q.Radius && y > -q.Radius && x < float64(w)+q.Radius &&
+			y < float64(h)+q.Radius {
 			out = append(out, q)
 		}
 	}
@@ -161,7 +169,8 @@ func (s *Server) inFrame(ctx context.Context, shot *store.Shot, list []pointligh
 }
 
 // keptOff returns those of points of a photo that an area of a shot leaves out.
-func (s *Server) keptOff(ctx context.Context, shot *store.Shot, list []pointlight.Point, off area.Ref) (out []pointlight.Point, err error) {
+func (s *Server) keptOff(ctx context.Context, shot *store.Shot, list []pointlight.Point,
+	off area.Ref) (out []pointlight.Point, err error) {
 	r, err := s.head(ctx, shot)
 	if err != nil {
 		return nil, err
@@ -173,7 +182,8 @@ func (s *Server) keptOff(ctx context.Context, shot *store.Shot, list []pointligh
 	if err != nil {
 		return nil, err
 	}
-	m, err := s.engine.AreaMask(ctx, render.Request{Photo: p, PhotoKey: shot.PhotoSHA, Recipe: r, Uncropped: true, LongEdge: min(1600, r.Photo.LongEdge())}, off, true)
+	m, err := s.engine.AreaMask(ctx, render.Request{Photo: p, PhotoKey: shot.PhotoSHA, Recipe: r,
+		Uncropped: true, LongEdge: min(1600, r.Photo.LongEdge())}, off, true)
 	if err != nil {
 		return nil, err
 	}
@@ -195,14 +205,17 @@ func (p *page) Refs() (out []setting.Choice) {
 }
 
 // gelsOf returns a gel for each point of a light: the colour that it has in the photo.
-func (s *Server) gelsOf(ctx context.Context, shot *store.Shot, l *recipe.Light) (out []recipe.Gel, err error) {
+func (s *Server) gelsOf(ctx context.Context, shot *store.Shot,
+	l *recipe.Light) (out []recipe.Gel, err error) {
 	p, err := s.photo(ctx, shot.PhotoSHA)
 	if err != nil {
 		return nil, err
 	}
 	for _, q := range l.Shapes.Spots() {
 		hue, saturation, lightness := pointlight.Colour(p, q.At.X, q.At.Y, q.Radius).HSL()
-		out = append(out, recipe.Gel{Hue: math.Round(hue), Saturation: math.Round(100*saturation) / 100, Lightness: math.Round(100*lightness) / 100})
+		out = append(out, recipe.Gel{Hue: math.Round(hue),
+			Saturation: math.Round(100*saturation) / 100,
+			Lightness:  math.Round(100*lightness) / 100})
 	}
 	return out, nil
 }

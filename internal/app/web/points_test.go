@@ -14,8 +14,8 @@ import (
 	"pyrant/internal/recipe/shape"
 )
 
-// What is found in a photo is told with its place, size and colour; what cannot be made of it is said, and a room is found
-// by lines or refused with a way on.
+// What is found in a photo is told with its place, size and colour; what cannot be made of it is
+// said, and a room is found by lines or refused with a way on.
 func TestPointsAndLines(t *testing.T) {
 	a := start(t, Options{})
 	m := image.NewRGBA(image.Rect(0, 0, 400, 300))
@@ -41,11 +41,13 @@ func TestPointsAndLines(t *testing.T) {
 		More      int
 		Threshold float64
 	}
-	if err := json.Unmarshal([]byte(body), &told); err != nil || resp.StatusCode != 200 || len(told.Points) == 0 {
+	if err := json.Unmarshal([]byte(body), &told); err != nil || resp.StatusCode != 200 ||
+		len(told.Points) == 0 {
 		t.Fatalf("points: %d %.300s", resp.StatusCode, body)
 	}
 	p := told.Points[0]
-	if p.X < 119 || p.X > 122 || p.Y < 89 || p.Y > 92 || p.Radius < 4.5 || p.Radius > 8 || p.Sure < told.Threshold {
+	if p.X < 119 || p.X > 122 || p.Y < 89 || p.Y > 92 || p.Radius < 4.5 || p.Radius > 8 ||
+		p.Sure < told.Threshold {
 		t.Errorf("the lamp is %+v", p)
 	}
 	if r, b := p.Hex[1:3], p.Hex[5:7]; r <= b {
@@ -53,7 +55,8 @@ func TestPointsAndLines(t *testing.T) {
 	}
 	// Small pictures come in the same order: in the middle of the first it is white.
 	resp, body = a.get(at + "/points.png?kind=lit")
-	if pic, err := png.Decode(strings.NewReader(body)); err != nil || resp.StatusCode != 200 || pic.Bounds().Dx() != tiles*tile {
+	if pic, err := png.Decode(strings.NewReader(body)); err != nil || resp.StatusCode != 200 ||
+		pic.Bounds().Dx() != tiles*tile {
 		t.Errorf("small pictures: %d, %v", resp.StatusCode, err)
 	} else if r, _, _, _ := pic.At(tile/2, tile/2).RGBA(); r>>8 < 250 {
 		t.Errorf("in the middle of the first it is %v", pic.At(tile/2, tile/2))
@@ -79,14 +82,16 @@ func TestPointsAndLines(t *testing.T) {
 	l := a.recipe(at).Lights[before]
 	// A ray is ended by a click, and whole again; where none is, that is said.
 	end := func(x, restore string) (int, string) {
-		return a.act(at, "cut-ray", url.Values{"light": {strconv.Itoa(before)}, "x": {x}, "y": {"90.5"}, "within": {"5"}, "restore": {restore}})
+		return a.act(at, "cut-ray", url.Values{"light": {strconv.Itoa(before)}, "x": {x},
+			"y": {"90.5"}, "within": {"5"}, "restore": {restore}})
 	}
 	a.change(at, `[{"op":"replace","path":"/lights/`+strconv.Itoa(before)+`/rays/turn","value":0},{"op":"replace","path":"/lights/`+strconv.Itoa(before)+`/rays/lengths","value":0}]`)
 	x := strconv.FormatFloat(120.5+l.Rays.Length/2, 'f', 1, 64)
 	if code, body := end(x, ""); code != 200 {
 		t.Fatalf("cut-ray: %d %.200s", code, body)
 	}
-	if c := a.recipe(at).Lights[before].Rays.Cuts; len(c) != 1 || c[0].Ray != 0 || math.Abs(c[0].At-0.5) > 0.02 {
+	if c := a.recipe(at).Lights[before].Rays.Cuts; len(c) != 1 || c[0].Ray != 0 ||
+		math.Abs(c[0].At-0.5) > 0.02 {
 		t.Errorf("cuts %v", c)
 	}
 	if code, body := end("300", ""); code != 422 || !strings.Contains(body, "No ray of this light") {
@@ -101,18 +106,21 @@ func TestPointsAndLines(t *testing.T) {
 		Points []struct{ X float64 }
 		Off    int
 	}
-	if _, body := a.get(at + "/points?kind=lit&off=sign"); json.Unmarshal([]byte(body), &off) != nil || off.Off < 1 || len(off.Points) != len(told.Points)-off.Off {
+	if _, body := a.get(at + "/points?kind=lit&off=sign"); json.Unmarshal([]byte(body),
+		&off) != nil || off.Off < 1 || len(off.Points) != len(told.Points)-off.Off {
 		t.Errorf("kept off the lamp: %.200s", body)
 	}
 	// What is not in the frame is not found.
 	a.change(at, `[{"op":"replace","path":"/crop","value":{"x":300,"y":200,"width":100,"height":100}}]`)
-	if _, body := a.get(at + "/points?kind=lit"); json.Unmarshal([]byte(body), &off) != nil || len(off.Points) != 0 {
+	if _, body := a.get(at + "/points?kind=lit"); json.Unmarshal([]byte(body), &off) != nil ||
+		len(off.Points) != 0 {
 		t.Errorf("beside the frame: %.200s", body)
 	}
 	if resp, body := a.get(at + "/points?kind=lit&off=gone"); resp.StatusCode != 404 {
 		t.Errorf("kept off what is not there: %d %.200s", resp.StatusCode, body)
 	}
-	if s := l.Shapes.Spots(); len(s) != 1 || s[0] != (shape.Spot{At: shape.Point{X: 120.5, Y: 90.5}, Radius: 6}) || !l.Rays.On {
+	if s := l.Shapes.Spots(); len(s) != 1 || s[0] != (shape.Spot{At: shape.Point{X: 120.5, Y: 90.5},
+		Radius: 6}) || !l.Rays.On {
 		t.Errorf("the light has %v, rays %v", s, l.Rays.On)
 	}
 	if code, body := a.act(at, "find-room", url.Values{}); code != 422 || !strings.Contains(body, "too few straight lines") {

@@ -29,7 +29,8 @@ import (
 	"pyrant/internal/vision/align"
 )
 
-// attachReference keeps the photo that comes as a shot's reference, and lays it on the shot's photo by itself.
+// attachReference keeps the photo that comes as a shot's reference, and lays it on the shot's photo
+// by itself.
 func (s *Server) attachReference(c *echo.Context) error {
 	shot, r, err := s.seen(c)
 	if err != nil {
@@ -54,7 +55,8 @@ func isDemoQuay(shot *store.Shot) bool { return shot.PhotoSHA == demoQuay() }
 func (p *page) DemoReference() bool { return isDemoQuay(p.Shot) }
 
 // keepReference commits a reference of a shot.
-func (s *Server) keepReference(c *echo.Context, shot *store.Shot, r *recipe.Recipe, name string, data []byte) error {
+func (s *Server) keepReference(c *echo.Context, shot *store.Shot, r *recipe.Recipe, name string,
+	data []byte) error {
 	ctx := c.Request().Context()
 	sum := asset.Sum(data)
 	o, err := s.decoded(ctx, sum, new(reading), func() ([]byte, error) { return data, nil })
@@ -79,7 +81,8 @@ func (s *Server) keepReference(c *echo.Context, shot *store.Shot, r *recipe.Reci
 	if err := next.Validate(); err != nil {
 		return err
 	}
-	after, err := s.store.Commit(ctx, shot.ID, shot.Version, next, "Attach a reference", asset.New(asset.Picture, data))
+	after, err := s.store.Commit(ctx, shot.ID, shot.Version, next, "Attach a reference",
+		asset.New(asset.Picture, data))
 	if err != nil {
 		return err
 	}
@@ -114,7 +117,8 @@ func (s *Server) referenceOf(ctx context.Context, r *recipe.Recipe) (*photo.Phot
 }
 
 // pair returns a shot's photo with its reference on it.
-func (s *Server) pair(ctx context.Context, shot *store.Shot, r *recipe.Recipe) (*match.Pair, error) {
+func (s *Server) pair(ctx context.Context, shot *store.Shot,
+	r *recipe.Recipe) (*match.Pair, error) {
 	o, err := s.referenceOf(ctx, r)
 	if err != nil {
 		return nil, err
@@ -123,9 +127,10 @@ func (s *Server) pair(ctx context.Context, shot *store.Shot, r *recipe.Recipe) (
 	if err != nil {
 		return nil, err
 	}
-	return cache.Get(ctx, s.engine.Cache, fmt.Sprintf("pair %s %v", shot.PhotoSHA, r.Reference), func(ctx context.Context) (*match.Pair, error) {
-		return match.New(ctx, p, o, align.Of(r.Reference, r.Photo))
-	})
+	return cache.Get(ctx, s.engine.Cache, fmt.Sprintf("pair %s %v", shot.PhotoSHA, r.Reference),
+		func(ctx context.Context) (*match.Pair, error) {
+			return match.New(ctx, p, o, align.Of(r.Reference, r.Photo))
+		})
 }
 
 // referenceLight answers with the light that falls at a place in the reference.
@@ -148,7 +153,8 @@ func (s *Server) referenceLight(c *echo.Context) error {
 		return err
 	}
 	got, err := p.At(x, y)
-	// Of a light that is traced in a room the fit of all lights tells more than its rim, on which others shine as well.
+	// Of a light that is traced in a room the fit of all lights tells more than its rim, on which
+	// others shine as well.
 	if tint, ok := s.fittedTint(ctx, shot, r, c.QueryParam("light"), x, y); ok {
 		if err != nil {
 			got, err = match.Reading{}, nil
@@ -159,12 +165,14 @@ func (s *Server) referenceLight(c *echo.Context) error {
 		return err
 	}
 	tenth := func(v float64) float64 { return math.Round(10*v) / 10 }
-	return c.JSON(http.StatusOK, map[string]any{"gel": recipe.GelOf(got.Tint), "hex": got.Tint.Hex(), "stops": tenth(got.Stops), "daylight": tenth(got.Daylight)})
+	return c.JSON(http.StatusOK, map[string]any{"gel": recipe.GelOf(got.Tint),
+		"hex": got.Tint.Hex(), "stops": tenth(got.Stops), "daylight": tenth(got.Daylight)})
 }
 
-// fittedTint returns the tint of a light at whose shapes a place lies, by the fit of all lights to the reference; ok is false
-// where there is no room, or the fit tells little.
-func (s *Server) fittedTint(ctx context.Context, shot *store.Shot, r *recipe.Recipe, light string, x, y float64) (tint colour.RGB, ok bool) {
+// fittedTint returns the tint of a light at whose shapes a place lies, by the fit of all lights to
+// the reference; ok is false where there is no room, or the fit tells little.
+func (s *Server) fittedTint(ctx context.Context, shot *store.Shot, r *recipe.Recipe, light string,
+	x, y float64) (tint colour.RGB, ok bool) {
 	i, err := strconv.Atoi(light)
 	if err != nil || i < 0 || i >= len(r.Lights) || !r.Room.On {
 		return tint, false
@@ -191,16 +199,20 @@ func (s *Server) fittedTint(ctx context.Context, shot *store.Shot, r *recipe.Rec
 	if most < 1e-3 {
 		return tint, false
 	}
-	return colour.RGB{R: float32(g[0] / most), G: float32(g[1] / most), B: float32(g[2] / most)}, true
+	return colour.RGB{R: float32(g[0] / most), G: float32(g[1] / most), B: float32(g[2] / most)},
+		true
 }
 
-// fittedTo returns what the lights of a shot have to be for the picture to be its reference, kept for its version.
+// fittedTo returns what the lights of a shot have to be for the picture to be its reference, kept
+// for its version.
 func (s *Server) fittedTo(ctx context.Context, shot *store.Shot, r *recipe.Recipe) (fitted, error) {
-	return cache.Get(ctx, s.engine.Cache, fmt.Sprintf("left %s %d", shot.ID, shot.Version), func(ctx context.Context) (fitted, error) { return s.fitLights(ctx, shot, r) })
+	return cache.Get(ctx, s.engine.Cache, fmt.Sprintf("left %s %d", shot.ID, shot.Version),
+		func(ctx context.Context) (fitted, error) { return s.fitLights(ctx, shot, r) })
 }
 
 // referenceAction does what is done with a shot's reference; false where the action is none of it.
-func (s *Server) referenceAction(c *echo.Context, name string, shot *store.Shot, r *recipe.Recipe, version int64) (bool, error) {
+func (s *Server) referenceAction(c *echo.Context, name string, shot *store.Shot, r *recipe.Recipe,
+	version int64) (bool, error) {
 	ctx, form := c.Request().Context(), c.Request().Form
 	lay := func(a align.Similarity, title string) (bool, error) {
 		next := r.Clone()
@@ -243,7 +255,8 @@ func (s *Server) referenceAction(c *echo.Context, name string, shot *store.Shot,
 			from[i] = at[2*i]
 			to[i][0], to[i][1] = now.At(at[2*i+1][0], at[2*i+1][1], w, h, ow, oh)
 		}
-		if math.Hypot(from[0][0]-from[1][0], from[0][1]-from[1][1]) < float64(r.Photo.LongEdge())/50 {
+		if math.Hypot(from[0][0]-from[1][0],
+			from[0][1]-from[1][1]) < float64(r.Photo.LongEdge())/50 {
 			return true, fault.New(fault.Invalid, "The two places lie too close to each other to tell how the reference is turned. Choose them far apart.")
 		}
 		a, ok := align.ByPairs(from, to, w, h, ow, oh)
@@ -277,7 +290,8 @@ func (f fitted) Bytes() int64 { return f.Left.Bytes() + 4*int64(len(f.Weight)) }
 var reaches = []float64{1, 0.5, 0.7, 1.4, 2, 2.8}
 
 // fitLights finds what the lights have to be for the picture to be its reference.
-func (s *Server) fitLights(ctx context.Context, shot *store.Shot, r *recipe.Recipe) (fitted, error) {
+func (s *Server) fitLights(ctx context.Context, shot *store.Shot,
+	r *recipe.Recipe) (fitted, error) {
 	pair, err := s.pair(ctx, shot, r)
 	if err != nil {
 		return fitted{}, err
@@ -290,54 +304,56 @@ func (s *Server) fitLights(ctx context.Context, shot *store.Shot, r *recipe.Reci
 	if !any {
 		return fitted{}, fault.New(fault.Invalid, "No light has spill that could be matched. Trace the lights first.")
 	}
-	return inTurn(ctx, s, shot, asker{lane: "match"}, func(ctx context.Context, p *photo.Photo) (fitted, error) {
-		// Pixels that lights cover show the lights themselves, so the fit leaves them out.
-		covered := raster.NewPlane(pair.Photo.Rect)
-		for i := range r.Lights {
-			if lit[i] {
-				shapes := r.Lights[i].Shapes.At(1 / pair.Step)
-				row := make([]float32, covered.Rect.Dx())
-				for y := range covered.Rect.Dy() {
-					shapes.Fill(row, 0, y)
-					for x, v := range row {
-						covered.Row(y)[x] = max(covered.Row(y)[x], v)
+	return inTurn(ctx, s, shot, asker{lane: "match"},
+		func(ctx context.Context, p *photo.Photo) (fitted, error) {
+			// Pixels that lights cover show the lights themselves, so the fit leaves them out.
+			covered := raster.NewPlane(pair.Photo.Rect)
+			for i := range r.Lights {
+				if lit[i] {
+					shapes := r.Lights[i].Shapes.At(1 / pair.Step)
+					row := make([]float32, covered.Rect.Dx())
+					for y := range covered.Rect.Dy() {
+						shapes.Fill(row, 0, y)
+						for x, v := range row {
+							covered.Row(y)[x] = max(covered.Row(y)[x], v)
+						}
 					}
 				}
 			}
-		}
-		near := grown(covered, max(covered.Rect.Dx()/200, 2))
-		best := fitted{}
-		try := reaches
-		if r.Room.On {
-			try = reaches[:1]
-		}
-		for _, k := range try {
-			scaled := *r
-			scaled.Lights = append(scaled.Lights[:0:0], r.Lights...)
-			most := setting.Of[recipe.Spill]("reach").Max.A
-			for i := range scaled.Lights {
-				scaled.Lights[i].Spill.Reach = math.Min(scaled.Lights[i].Spill.Reach*k, most)
+			near := grown(covered, max(covered.Rect.Dx()/200, 2))
+			best := fitted{}
+			try := reaches
+			if r.Room.On {
+				try = reaches[:1]
 			}
-			q := render.Request{Photo: p, PhotoKey: shot.PhotoSHA, Recipe: &scaled, LongEdge: max(pair.Photo.Rect.Dx(), pair.Photo.Rect.Dy())}
-			fields, err := s.engine.Added(ctx, q, nil)
-			if err != nil {
-				return fitted{}, err
-			}
-			for i, f := range fields {
-				if fields[i], err = onGrid(f, pair.Photo.Rect); err != nil {
+			for _, k := range try {
+				scaled := *r
+				scaled.Lights = append(scaled.Lights[:0:0], r.Lights...)
+				most := setting.Of[recipe.Spill]("reach").Max.A
+				for i := range scaled.Lights {
+					scaled.Lights[i].Spill.Reach = math.Min(scaled.Lights[i].Spill.Reach*k, most)
+				}
+				q := render.Request{Photo: p, PhotoKey: shot.PhotoSHA, Recipe: &scaled,
+					LongEdge: max(pair.Photo.Rect.Dx(), pair.Photo.Rect.Dy())}
+				fields, err := s.engine.Added(ctx, q, nil)
+				if err != nil {
 					return fitted{}, err
 				}
+				for i, f := range fields {
+					if fields[i], err = onGrid(f, pair.Photo.Rect); err != nil {
+						return fitted{}, err
+					}
+				}
+				f, err := pair.Fit(ctx, fields, func(i int) bool { return near[i] })
+				if err != nil {
+					return fitted{}, err
+				}
+				if best.Fitted == nil || f.Explained > best.Explained+0.002 {
+					best = fitted{f, k}
+				}
 			}
-			f, err := pair.Fit(ctx, fields, func(i int) bool { return near[i] })
-			if err != nil {
-				return fitted{}, err
-			}
-			if best.Fitted == nil || f.Explained > best.Explained+0.002 {
-				best = fitted{f, k}
-			}
-		}
-		return best, nil
-	})
+			return best, nil
+		})
 }
 
 // onGrid returns a field on a grid of about its size.
@@ -375,7 +391,8 @@ func grown(m *raster.Plane, by int) []bool {
 }
 
 // matched returns the recipe with its lights as the reference has them, and what was found.
-func (s *Server) matched(ctx context.Context, shot *store.Shot, r *recipe.Recipe) (*recipe.Recipe, fitted, error) {
+func (s *Server) matched(ctx context.Context, shot *store.Shot,
+	r *recipe.Recipe) (*recipe.Recipe, fitted, error) {
 	f, err := s.fitLights(ctx, shot, r)
 	if err != nil {
 		return nil, f, err
@@ -384,9 +401,10 @@ func (s *Server) matched(ctx context.Context, shot *store.Shot, r *recipe.Recipe
 	return next, f, err
 }
 
-// left answers with what a match leaves over: lighter than grey where the reference is brighter, darker where it is darker,
-// in a picture as the frame that is asked for.
-func (s *Server) left(ctx context.Context, shot *store.Shot, r *recipe.Recipe, q render.Request) (*image.RGBA, error) {
+// left answers with what a match leaves over: lighter than grey where the reference is brighter,
+// darker where it is darker, in a picture as the frame that is asked for.
+func (s *Server) left(ctx context.Context, shot *store.Shot, r *recipe.Recipe,
+	q render.Request) (*image.RGBA, error) {
 	f, err := s.fittedTo(ctx, shot, r)
 	if err != nil {
 		return nil, err
@@ -401,7 +419,8 @@ func (s *Server) left(ctx context.Context, shot *store.Shot, r *recipe.Recipe, q
 		}
 		copy(o.Pix8[3*i:], c)
 	}
-	return s.engine.Reference(ctx, q, o, fmt.Sprintf("left %s %d", shot.ID, shot.Version), align.Fitted(r.Photo.Width, r.Photo.Height, o.Width, o.Height))
+	return s.engine.Reference(ctx, q, o, fmt.Sprintf("left %s %d", shot.ID, shot.Version),
+		align.Fitted(r.Photo.Width, r.Photo.Height, o.Width, o.Height))
 }
 
 // matchSays answers with how well the lights match the reference as they are fitted.
@@ -416,5 +435,6 @@ func (s *Server) matchSays(c *echo.Context) error {
 		return err
 	}
 	day := (f.Daylight[0] + f.Daylight[1] + f.Daylight[2]) / 3
-	return c.JSON(http.StatusOK, map[string]any{"explained": math.Round(1000*f.Explained) / 10, "daylight": math.Round(10*math.Log2(math.Max(day, 1e-4))) / 10})
+	return c.JSON(http.StatusOK, map[string]any{"explained": math.Round(1000*f.Explained) / 10,
+		"daylight": math.Round(10*math.Log2(math.Max(day, 1e-4))) / 10})
 }

@@ -20,13 +20,15 @@ import (
 	"pyrant/internal/shot/archive"
 )
 
-// set is a picture of made detail; with the lamp on it is darker by day and lit in orange round a place.
+// set is a picture of made detail; with the lamp on it is darker by day and lit in orange round a
+// place.
 func set(on bool, dx int) *image.RGBA {
 	m := image.NewRGBA(image.Rect(0, 0, 480, 320))
 	for y := range 320 {
 		for x := range 480 {
 			u, v := float64(x+dx), float64(y)
-			k := 95 + 40*math.Sin(u/7)*math.Sin(v/9) + 30*math.Sin((u+2*v)/23) + 25*math.Sin(u*v/900)
+			k := 95 + 40*math.Sin(u/7)*math.Sin(v/9) + 30*math.Sin((u+2*v)/23) +
+				25*math.Sin(u*v/900)
 			c := [3]float64{k, k, k}
 			if on {
 				d := math.Hypot(u-240, v-160)
@@ -56,11 +58,13 @@ func jpegOf(t *testing.T, m image.Image) []byte {
 
 func (a *app) attach(at string, data []byte) (int, string) {
 	a.Helper()
-	resp, body := a.do(a.request(http.MethodPost, at+"/reference?name=lamps.jpg&version="+strconv.FormatInt(a.stored(at).Version, 10), "application/octet-stream", bytes.NewReader(data)))
+	resp, body := a.do(a.request(http.MethodPost,
+		at+"/reference?name=lamps.jpg&version="+strconv.FormatInt(a.stored(at).Version, 10), "application/octet-stream", bytes.NewReader(data)))
 	return resp.StatusCode, body
 }
 
-// A reference is attached and laid on the photo, seen beside it, read, matched, kept in archives, and taken away.
+// A reference is attached and laid on the photo, seen beside it, read, matched, kept in archives,
+// and taken away.
 func TestReference(t *testing.T) {
 	if testing.Short() {
 		t.Skip("photos are laid on each other four times")
@@ -71,7 +75,8 @@ func TestReference(t *testing.T) {
 		t.Fatalf("what is no picture: %d %.200s", code, body)
 	}
 	for query, want := range map[string]int{"?name=x": 422, "?name=x&version=77": 409} {
-		if resp, body := a.do(a.request(http.MethodPost, at+"/reference"+query, "application/octet-stream", nil)); resp.StatusCode != want {
+		if resp, body := a.do(a.request(http.MethodPost, at+"/reference"+query,
+			"application/octet-stream", nil)); resp.StatusCode != want {
 			t.Errorf("%s: %d %.200s", query, resp.StatusCode, body)
 		}
 	}
@@ -98,7 +103,8 @@ func TestReference(t *testing.T) {
 	want := set(true, 0)
 	got := frame("reference")
 	for _, p := range []image.Point{{100, 60}, {300, 250}, {240, 120}, {400, 200}} {
-		if d := math.Abs(float64(got.RGBAAt(p.X, p.Y).R) - float64(want.RGBAAt(p.X, p.Y).R)); d > 14 {
+		if d := math.Abs(float64(got.RGBAAt(p.X, p.Y).R) - float64(want.RGBAAt(p.X,
+			p.Y).R)); d > 14 {
 			t.Errorf("at %v the reference is %v, not %v", p, got.RGBAAt(p.X, p.Y), want.RGBAAt(p.X, p.Y))
 		}
 	}
@@ -107,7 +113,9 @@ func TestReference(t *testing.T) {
 		Stops, Daylight float64
 	}
 	// So small a picture has the JPEG's own blur of white all round its lamp.
-	if _, body := a.get(at + "/reference/light?x=240&y=160"); json.Unmarshal([]byte(body), &light) != nil || math.Abs(light.Gel.Hue-28) > 16 || light.Stops < 2 || math.Abs(light.Daylight+2.7) > 0.4 {
+	if _, body := a.get(at + "/reference/light?x=240&y=160"); json.Unmarshal([]byte(body),
+		&light) != nil || math.Abs(light.Gel.Hue-28) > 16 || light.Stops < 2 ||
+		math.Abs(light.Daylight+2.7) > 0.4 {
 		t.Errorf("the lamp is %+v, %.200s", light, body)
 	}
 	if resp, body := a.get(at + "/reference/light?x=9999&y=9"); resp.StatusCode != 422 {
@@ -129,14 +137,16 @@ func TestReference(t *testing.T) {
 		t.Errorf("matched: gel %+v, strength %v, it was %v", after.Gel, after.Spill.Strength, before.Lights[0].Spill.Strength)
 	}
 	var says struct{ Explained, Daylight float64 }
-	if _, body := a.get(at + "/reference/match"); json.Unmarshal([]byte(body), &says) != nil || says.Explained < 60 || says.Explained > 100 {
+	if _, body := a.get(at + "/reference/match"); json.Unmarshal([]byte(body), &says) != nil ||
+		says.Explained < 60 || says.Explained > 100 {
 		t.Errorf("the match says %.200s", body)
 	}
 	left := frame("left")
 	if c := left.RGBAAt(60, 30); c.R != c.G || c.R < 60 || c.R > 200 {
 		t.Errorf("far from the lamp there is %v left over", c)
 	}
-	if code, _ := a.act(at, "undo", url.Values{}); code != 200 || a.recipe(at).Lights[0].Gel != before.Lights[0].Gel {
+	if code, _ := a.act(at, "undo", url.Values{}); code != 200 ||
+		a.recipe(at).Lights[0].Gel != before.Lights[0].Gel {
 		t.Error("a match is not one step of undo")
 	}
 	// By two pairs of places it lies as they say.
@@ -183,7 +193,8 @@ func TestReference(t *testing.T) {
 	for i := range other.Pix {
 		other.Pix[i] = uint8((i * 7919 >> 4) % 256)
 	}
-	if code, body = a.attach(at, jpegOf(t, other)); code != 200 || !strings.Contains(body, "two pairs of points") || !strings.Contains(body, "300 × 300") {
+	if code, body = a.attach(at, jpegOf(t, other)); code != 200 || !strings.Contains(body,
+		"two pairs of points") || !strings.Contains(body, "300 × 300") {
 		t.Errorf("another set: %d %.400s", code, body)
 	}
 	if code, body := a.act(at, "align-reference", url.Values{}); code != 422 {
@@ -213,10 +224,12 @@ func TestDemoReference(t *testing.T) {
 		t.Error("the bench does not offer it")
 	}
 	resp, body = a.do(a.request(http.MethodPost, told.URL+"/reference?demo=1&version=1", "application/octet-stream", nil))
-	if resp.StatusCode != 200 || !strings.Contains(body, "Laid on the photo") || a.recipe(told.URL).Reference.Width != 1500 {
+	if resp.StatusCode != 200 || !strings.Contains(body, "Laid on the photo") ||
+		a.recipe(told.URL).Reference.Width != 1500 {
 		t.Errorf("the quay, lit: %d %.300s", resp.StatusCode, body)
 	}
-	// Lit as the demo has it, a gel that is taken at a light is that of the match, also where others shine before it.
+	// Lit as the demo has it, a gel that is taken at a light is that of the match, also where
+	// others shine before it.
 	var lit string
 	for _, k := range a.demo() {
 		if k.Name == "Tidewatch quay" {

@@ -24,7 +24,8 @@ import (
 )
 
 // roomAction adds to the room of a shot; false where the action does not.
-func (s *Server) roomAction(c *echo.Context, name string, shot *store.Shot, r *recipe.Recipe, version int64) (bool, error) {
+func (s *Server) roomAction(c *echo.Context, name string, shot *store.Shot, r *recipe.Recipe,
+	version int64) (bool, error) {
 	form := c.Request().Form
 	points := func(n int) ([]camera.Point, error) {
 		var list []camera.Point
@@ -125,7 +126,8 @@ func (s *Server) roomAction(c *echo.Context, name string, shot *store.Shot, r *r
 }
 
 // findRoom makes a floor of what the photo's lines tell.
-func (s *Server) findRoom(c *echo.Context, shot *store.Shot, r *recipe.Recipe, commit func(*recipe.Recipe, error, string) (bool, error)) (bool, error) {
+func (s *Server) findRoom(c *echo.Context, shot *store.Shot, r *recipe.Recipe,
+	commit func(*recipe.Recipe, error, string) (bool, error)) (bool, error) {
 	ctx := c.Request().Context()
 	p, err := s.photo(ctx, shot.PhotoSHA)
 	if err != nil {
@@ -142,7 +144,8 @@ func (s *Server) findRoom(c *echo.Context, shot *store.Shot, r *recipe.Recipe, c
 	return commit(next, err, "Floor by the photo's lines")
 }
 
-// seenAcross returns the field of view that a photo's camera data tells, 0 where they do not or a room is there already.
+// seenAcross returns the field of view that a photo's camera data tells, 0 where they do not or a
+// room is there already.
 func (s *Server) seenAcross(c *echo.Context, shot *store.Shot, r *recipe.Recipe) (float64, error) {
 	if r.Room.On || r.Room.View != 0 || r.Room.Corners.Len() > 0 {
 		return 0, nil
@@ -155,7 +158,8 @@ func (s *Server) seenAcross(c *echo.Context, shot *store.Shot, r *recipe.Recipe)
 	return math.Round(10*deg) / 10, nil
 }
 
-// sketch answers with the room as lines over the photo; of a draft that cannot be with what is wrong.
+// sketch answers with the room as lines over the photo; of a draft that cannot be with what is
+// wrong.
 func (s *Server) sketch(c *echo.Context) error {
 	q := struct {
 		Patch json.RawMessage `json:"patch"`
@@ -190,7 +194,8 @@ type roomLine struct {
 func (p *page) RoomWalls() (out []roomLine) {
 	for i, w := range p.R.Room.Walls {
 		at := fmt.Sprintf("/room/walls/%d", i)
-		out = append(out, roomLine{Name: w.Name, Path: at, About: "wall", Rename: true, Rows: append(p.seen(at), p.Row(at+"/gloss"))})
+		out = append(out, roomLine{Name: w.Name, Path: at, About: "wall", Rename: true,
+			Rows: append(p.seen(at), p.Row(at+"/gloss"))})
 	}
 	return
 }
@@ -199,7 +204,8 @@ func (p *page) RoomWalls() (out []roomLine) {
 func (p *page) RoomPlatforms() (out []roomLine) {
 	for i, f := range p.R.Room.Platforms {
 		at := fmt.Sprintf("/room/platforms/%d", i)
-		out = append(out, roomLine{Name: f.Name, Path: at, About: "platform", Rename: true, Rows: append(p.seen(at), p.Row(at+"/hollow"))})
+		out = append(out, roomLine{Name: f.Name, Path: at, About: "platform", Rename: true,
+			Rows: append(p.seen(at), p.Row(at+"/hollow"))})
 	}
 	return
 }
@@ -326,7 +332,8 @@ func (p *page) Falls() (out []fallRow) {
 			if f, ok := l.Spill.Falls[k.Value]; ok {
 				amount = f.Amount
 			}
-			row.Cells = append(row.Cells, fallCell{fmt.Sprintf("/lights/%d/spill/falls/%s", i, k.Value), l.Name + " on " + k.Label, fmt.Sprintf("%.0f", 100*amount), amount != 1})
+			row.Cells = append(row.Cells, fallCell{fmt.Sprintf("/lights/%d/spill/falls/%s", i,
+				k.Value), l.Name + " on " + k.Label, fmt.Sprintf("%.0f", 100*amount), amount != 1})
 		}
 		out = append(out, row)
 	}
@@ -346,7 +353,8 @@ type touchLine struct {
 func (p *page) Touches() (out []touchLine) {
 	for j, t := range p.L().Spill.Touches {
 		at := p.At(fmt.Sprintf("spill/touches/%d", j))
-		out = append(out, touchLine{j, at, t.On, p.Row(at + "/does"), p.Row(at + "/amount"), p.AreaLine(at+"/area", "", fmt.Sprintf("Touch-up of %s", p.L().Name))})
+		out = append(out, touchLine{j, at, t.On, p.Row(at + "/does"), p.Row(at + "/amount"),
+			p.AreaLine(at+"/area", "", fmt.Sprintf("Touch-up of %s", p.L().Name))})
 	}
 	return
 }

@@ -16,12 +16,13 @@ import (
 const lens50 = "II*\x00\x08\x00\x00\x00\x01\x00\x69\x87\x04\x00\x01\x00\x00\x00\x1a\x00\x00\x00\x00\x00\x00\x00" +
 	"\x01\x00\x05\xa4\x03\x00\x01\x00\x00\x00\x32\x00\x00\x00\x00\x00\x00\x00"
 
-// A room that is made by one line sees as far across as the photo's lens did, and a line along the horizon makes a floor
-// alone.
+// A room that is made by one line sees as far across as the photo's lens did, and a line along the
+// horizon makes a floor alone.
 func TestRoomByOneLine(t *testing.T) {
 	a := start(t, Options{})
 	var file bytes.Buffer
-	if err := codec.Write(&file, image.NewRGBA(image.Rect(0, 0, 300, 200)), codec.Options{Format: "png", EXIF: []byte(lens50)}); err != nil {
+	if err := codec.Write(&file, image.NewRGBA(image.Rect(0, 0, 300, 200)),
+		codec.Options{Format: "png", EXIF: []byte(lens50)}); err != nil {
 		t.Fatal(err)
 	}
 	resp, body := a.upload("quay.png", file.Bytes())
@@ -40,7 +41,8 @@ func TestRoomByOneLine(t *testing.T) {
 		t.Fatalf("the horizon: %d %.200s", code, body)
 	}
 	m := a.recipe(at).Room
-	if !m.On || m.Horizon != 80 || math.Abs(m.Roll-2.9) > 0.01 || len(m.Walls) != 0 || math.Abs(m.View-39.6) > 0.05 {
+	if !m.On || m.Horizon != 80 || math.Abs(m.Roll-2.9) > 0.01 || len(m.Walls) != 0 ||
+		math.Abs(m.View-39.6) > 0.05 {
 		t.Errorf("the room is %+v", m)
 	}
 	if code, body := a.act(at, "add-wall", url.Values{"points": {`[{"x":20,"y":120},{"x":280,"y":121}]`}}); code != 200 {

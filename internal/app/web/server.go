@@ -43,13 +43,14 @@ var staticFiles embed.FS
 
 // Options of a server.
 type Options struct {
-	Addr       string        // to listen on; loopback unless chosen otherwise
-	Hosts      []string      // further host names that the application answers to
-	Data       string        // the data folder
-	MaxUpload  int64         // bytes
-	CacheBytes int64         // memory for render nodes
-	Idle       time.Duration // how long a body may rest before it is given up; 30 s unless chosen otherwise
-	Log        *slog.Logger
+	Addr       string   // to listen on; loopback unless chosen otherwise
+	Hosts      []string // further host names that the application answers to
+	Data       string   // the data folder
+	MaxUpload  int64    // bytes
+	CacheBytes int64    // memory for render nodes
+	// how long a body may rest before it is given up; 30 s unless chosen otherwise
+	Idle time.Duration
+	Log  *slog.Logger
 }
 
 // Server is the application.
@@ -100,7 +101,8 @@ func New(opt Options) (*Server, error) {
 		return nil, err
 	}
 	s := &Server{opt: opt, log: opt.Log, store: st, engine: render.New(opt.CacheBytes),
-		turns: newTurns(framesAtOnce), reads: &reads{all: map[string]*reading{}}, decoding: newDecoding(), grounds: grounds{all: map[string]*atomic.Uint64{}}}
+		turns: newTurns(framesAtOnce), reads: &reads{all: map[string]*reading{}},
+		decoding: newDecoding(), grounds: grounds{all: map[string]*atomic.Uint64{}}}
 	s.engine.Pictures = s.photo
 	s.uploads, s.unpacking = make(chan struct{}, maxUploads), semaphore.NewWeighted(1)
 	s.receivedBytes = max(maxReceived, opt.MaxUpload)
@@ -133,23 +135,25 @@ func (s *Server) routes() {
 	e.Logger = s.log
 	e.Renderer = s
 	e.HTTPErrorHandler = s.handleError
-	e.Use(middleware.Recover(), s.checkHost, s.checkKey, sameOrigin, middleware.SecureWithConfig(middleware.SecureConfig{
-		ContentSecurityPolicy: contentPolicy,
-		ContentTypeNosniff:    "nosniff",
-		XFrameOptions:         "DENY",
-		ReferrerPolicy:        "same-origin",
-	}))
+	e.Use(middleware.Recover(), s.checkHost, s.checkKey, sameOrigin,
+		middleware.SecureWithConfig(middleware.SecureConfig{
+			ContentSecurityPolicy: contentPolicy,
+			ContentTypeNosniff:    "nosniff",
+			XFrameOptions:         "DENY",
+			ReferrerPolicy:        "same-origin",
+		}))
 	static, err := fs.Sub(staticFiles, "static")
 	if err != nil {
 		panic(err) // the folder is compiled in
 	}
 	statics := http.StripPrefix("/static/", http.FileServer(http.FS(filesOnly{static})))
-	e.Match([]string{http.MethodGet, http.MethodHead}, "/static/*", echo.WrapHandler(statics), func(next echo.HandlerFunc) echo.HandlerFunc {
-		return func(c *echo.Context) error {
-			c.Response().Header().Set("Cache-Control", "no-cache")
-			return next(c)
-		}
-	})
+	e.Match([]string{http.MethodGet, http.MethodHead}, "/static/*", echo.WrapHandler(statics),
+		func(next echo.HandlerFunc) echo.HandlerFunc {
+			return func(c *echo.Context) error {
+				c.Response().Header().Set("Cache-Control", "no-cache")
+				return next(c)
+			}
+		})
 
 	// A body that may not be is refused before anything of it is read, by whatever comes
 	// after. A file comes with its token in the header alone: to look for it in the form
@@ -229,7 +233,8 @@ func (s *Server) bounded(limit int64) echo.MiddlewareFunc {
 				return &http.MaxBytesError{Limit: limit}
 			}
 			if r.ContentLength != 0 {
-				r.Body = slowBody{http.MaxBytesReader(c.Response(), r.Body, limit), http.NewResponseController(c.Response()), s.opt.Idle}
+				r.Body = slowBody{http.MaxBytesReader(c.Response(), r.Body, limit),
+					http.NewResponseController(c.Response()), s.opt.Idle}
 			}
 			c.Response().Header().Set("Cache-Control", "no-store")
 			return next(c)
@@ -237,7 +242,8 @@ func (s *Server) bounded(limit int64) echo.MiddlewareFunc {
 	}
 }
 
-// maxUploads is how many files are received at a time, and maxReceived how much memory they take together.
+// maxUploads is how many files are received at a time, and maxReceived how much memory they take
+// together.
 const (
 	maxUploads  = 128
 	maxReceived = 1 << 30
@@ -317,7 +323,8 @@ func protect(lookup string) echo.MiddlewareFunc {
 		checked := check(next)
 		return func(c *echo.Context) error {
 			// A cookie that another page of this machine has set, empty or short, is none.
-			if k, err := c.Cookie("pyrant_csrf"); err == nil && len(k.Value) < 16 && !safe(c.Request().Method) {
+			if k, err := c.Cookie("pyrant_csrf"); err == nil && len(k.Value) < 16 &&
+				!safe(c.Request().Method) {
 				return outOfDate
 			}
 			// The token is asked for whatever the browser says of the page: one rule for all.
@@ -372,7 +379,8 @@ func (s *Server) checkHost(next echo.HandlerFunc) echo.HandlerFunc {
 		host = strings.ToLower(strings.Trim(host, "[]"))
 		ip := net.ParseIP(host)
 		// By its number a machine is not called by a name that points elsewhere later.
-		if host == "localhost" || ip != nil && (ip.IsLoopback() || s.key != "") || slices.Contains(s.opt.Hosts, host) {
+		if host == "localhost" || ip != nil && (ip.IsLoopback() || s.key != "") ||
+			slices.Contains(s.opt.Hosts, host) {
 			return next(c)
 		}
 		return echo.NewHTTPError(http.StatusMisdirectedRequest, "This Pyrant does not answer to that name. Use 127.0.0.1, or start it with --host.")
@@ -382,7 +390,8 @@ func (s *Server) checkHost(next echo.HandlerFunc) echo.HandlerFunc {
 // Handler returns the application as an http.Handler.
 func (s *Server) Handler() http.Handler { return s.echo }
 
-// grace is how long requests may go on when Pyrant is told to stop: with what comes after it, five seconds are promised.
+// grace is how long requests may go on when Pyrant is told to stop: with what comes after it, five
+// seconds are promised.
 const grace = 4 * time.Second
 
 // Serve answers requests until ctx is done, then lets those that are under way finish,
@@ -419,7 +428,8 @@ func (s *Server) Serve(ctx context.Context, l net.Listener) error {
 	s.jobs.refuse()
 	err := srv.Shutdown(stop)
 	end()
-	if errors.Is(err, context.DeadlineExceeded) { // an upload that goes on, say: it is not acknowledged
+	// an upload that goes on, say: it is not acknowledged
+	if errors.Is(err, context.DeadlineExceeded) {
 		err = srv.Close()
 	}
 	tidy.Wait()
@@ -475,10 +485,11 @@ func headKey(shot *store.Shot) string {
 // head returns the recipe in force of a shot. Callers must not change it. Where it cannot be
 // read, the shot's head moves to a revision that can; see store.Head.
 func (s *Server) head(ctx context.Context, shot *store.Shot) (*recipe.Recipe, error) {
-	k, err := cache.Get(ctx, s.engine.Cache, headKey(shot), func(ctx context.Context) (kept, error) {
-		r, err := s.store.Recipe(ctx, shot.ID, shot.HeadSeq)
-		return kept{r}, err
-	})
+	k, err := cache.Get(ctx, s.engine.Cache, headKey(shot),
+		func(ctx context.Context) (kept, error) {
+			r, err := s.store.Recipe(ctx, shot.ID, shot.HeadSeq)
+			return kept{r}, err
+		})
 	if !fault.Is(err, fault.Gone) {
 		return k.Recipe, err
 	}
@@ -494,7 +505,8 @@ func (s *Server) head(ctx context.Context, shot *store.Shot) (*recipe.Recipe, er
 // remember keeps a recipe that was just made the one in force, so that it is not
 // read again.
 func (s *Server) remember(ctx context.Context, shot *store.Shot, r *recipe.Recipe) {
-	_, _ = cache.Get(ctx, s.engine.Cache, headKey(shot), func(context.Context) (kept, error) { return kept{r}, nil })
+	_, _ = cache.Get(ctx, s.engine.Cache, headKey(shot),
+		func(context.Context) (kept, error) { return kept{r}, nil })
 }
 
 // asked returns the shot that a request is about and its recipe in force.

@@ -28,7 +28,8 @@ func (s *Server) view(c *echo.Context, shot *store.Shot) (*page, error) {
 	if err != nil {
 		return nil, err
 	}
-	p := &page{pages: s.pages, CSRF: csrf(c), Shot: shot, R: r, Step: c.FormValue("step"), Light: -1, Saved: shot.UpdatedAt}
+	p := &page{pages: s.pages, CSRF: csrf(c), Shot: shot, R: r, Step: c.FormValue("step"),
+		Light: -1, Saved: shot.UpdatedAt}
 	if stepOf(p.Step) == nil {
 		p.Step = "glow"
 		if len(r.Lights) == 0 {
@@ -79,7 +80,8 @@ func (p *page) open(value func(string) string) {
 	if list := p.R.Passes(p.Step); list != nil {
 		p.Pass = index("pass", len(*list))
 	}
-	if o := p.R.CutOut(cutout.Ref(value("cut"))); o != nil && value("cut") != "" && p.Step == traceStep.ID {
+	if o := p.R.CutOut(cutout.Ref(value("cut"))); o != nil && value("cut") != "" &&
+		p.Step == traceStep.ID {
 		p.Cut = cutout.Ref(o.ID)
 	}
 	a := p.R.Area(area.Ref(value("area")))
@@ -168,7 +170,8 @@ func (s *Server) change(c *echo.Context) error {
 	return s.commit(c, shot, version, next, r.Title(ops))
 }
 
-func (s *Server) commit(c *echo.Context, shot *store.Shot, version int64, r *recipe.Recipe, title string) error {
+func (s *Server) commit(c *echo.Context, shot *store.Shot, version int64, r *recipe.Recipe,
+	title string) error {
 	ctx := c.Request().Context()
 	if err := r.Fits(); err != nil {
 		return err
@@ -190,8 +193,8 @@ func (s *Server) commit(c *echo.Context, shot *store.Shot, version int64, r *rec
 	return s.update(c, next)
 }
 
-// affordable refuses a recipe whose pictures would take too long, unless they take less than those of the one before: a
-// shot that is too much already can be made less.
+// affordable refuses a recipe whose pictures would take too long, unless they take less than those
+// of the one before: a shot that is too much already can be made less.
 func affordable(before, next *recipe.Recipe) error {
 	cost := next.Cost()
 	if err := cost.Check(); err != nil && cost.Seconds >= before.Cost().Seconds {
@@ -258,7 +261,8 @@ func (s *Server) action(c *echo.Context) error {
 		var shapes []json.RawMessage
 		if one := c.FormValue("shape"); one != "" {
 			shapes = append(shapes, json.RawMessage(one))
-		} else if err := json.Unmarshal([]byte(c.FormValue("shapes")), &shapes); err != nil || len(shapes) == 0 {
+		} else if err := json.Unmarshal([]byte(c.FormValue("shapes")), &shapes); err != nil ||
+			len(shapes) == 0 {
 			return fault.New(fault.Invalid, "There is no shape to add.")
 		}
 		next := r
@@ -305,27 +309,30 @@ func (s *Server) action(c *echo.Context) error {
 	return echo.ErrNotFound
 }
 
-// sameLight refuses an action for a light that is at another position by now, or gone. Its id is empty where the
-// action is for no light that is there already.
+// sameLight refuses an action for a light that is at another position by now, or gone. Its id is
+// empty where the action is for no light that is there already.
 func sameLight(r *recipe.Recipe, index, id string) error {
 	if id == "" {
 		return nil
 	}
-	if i, err := strconv.Atoi(index); err == nil && i >= 0 && i < len(r.Lights) && r.Lights[i].ID == id {
+	if i, err := strconv.Atoi(index); err == nil && i >= 0 && i < len(r.Lights) &&
+		r.Lights[i].ID == id {
 		return nil
 	}
 	return fault.New(fault.Gone, "The light that this was meant for is no longer at its place. Nothing was changed.")
 }
 
 // choose commits and shows light i.
-func (s *Server) choose(c *echo.Context, shot *store.Shot, version int64, r *recipe.Recipe, title string, i int) error {
+func (s *Server) choose(c *echo.Context, shot *store.Shot, version int64, r *recipe.Recipe,
+	title string, i int) error {
 	c.Request().Form.Set("light", strconv.Itoa(i))
 	return s.commit(c, shot, version, r, title)
 }
 
 // areaAction does what is more than setting a value with passes and areas; false where
 // the action is none of them.
-func (s *Server) areaAction(c *echo.Context, name string, shot *store.Shot, r *recipe.Recipe, version int64) (bool, error) {
+func (s *Server) areaAction(c *echo.Context, name string, shot *store.Shot, r *recipe.Recipe,
+	version int64) (bool, error) {
 	form := c.Request().Form
 	switch name {
 	case "begin":
@@ -388,7 +395,8 @@ func (s *Server) areaAction(c *echo.Context, name string, shot *store.Shot, r *r
 }
 
 // draft returns the recipe in force with a patch on top that is not saved.
-func (s *Server) draft(ctx context.Context, shot *store.Shot, patch json.RawMessage) (*recipe.Recipe, error) {
+func (s *Server) draft(ctx context.Context, shot *store.Shot,
+	patch json.RawMessage) (*recipe.Recipe, error) {
 	r, err := s.head(ctx, shot)
 	if err != nil || len(patch) == 0 || string(patch) == "null" || string(patch) == "[]" {
 		return r, err
@@ -405,7 +413,8 @@ func (s *Server) draft(ctx context.Context, shot *store.Shot, patch json.RawMess
 }
 
 // drafted returns the shot that a request is about, and its recipe with a patch on top.
-func (s *Server) drafted(c *echo.Context, patch json.RawMessage) (*store.Shot, *recipe.Recipe, error) {
+func (s *Server) drafted(c *echo.Context,
+	patch json.RawMessage) (*store.Shot, *recipe.Recipe, error) {
 	shot, err := s.store.Shot(c.Request().Context(), c.Param("id"))
 	if err != nil {
 		return nil, nil, err

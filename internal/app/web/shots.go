@@ -59,9 +59,11 @@ func (s *Server) AddDemo(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		photo := store.Photo{Data: d.Photo, Format: "jpeg", Width: r.Photo.Width, Height: r.Photo.Height}
+		photo := store.Photo{Data: d.Photo, Format: "jpeg", Width: r.Photo.Width,
+			Height: r.Photo.Height}
 		if i == len(demo.Shots)-1 {
-			if _, err := s.store.AddShot(ctx, d.Name+", untouched", photo, recipe.New(r.Photo.Width, r.Photo.Height), "Opened the photo"); err != nil {
+			if _, err := s.store.AddShot(ctx, d.Name+", untouched", photo, recipe.New(r.Photo.Width,
+				r.Photo.Height), "Opened the photo"); err != nil {
 				return err
 			}
 		}
@@ -119,7 +121,8 @@ func (s *Server) card(c *echo.Context) error {
 	return c.Render(http.StatusOK, "card", card{shot, csrf(c)})
 }
 
-// card is a shot of the grid, with what its forms send along: they work before the page's scripts do.
+// card is a shot of the grid, with what its forms send along: they work before the page's scripts
+// do.
 type card struct {
 	*store.Shot
 	CSRF string
@@ -171,7 +174,8 @@ func (s *Server) archive(c *echo.Context) error {
 	}
 	attach(c, "application/zip", shot.Name+".pyrant")
 	c.Response().WriteHeader(http.StatusOK)
-	return archive.Write(c.Response(), &archive.Shot{Name: shot.Name, Recipe: r, Photo: photo, Preview: preview, Pictures: pictures})
+	return archive.Write(c.Response(), &archive.Shot{Name: shot.Name, Recipe: r, Photo: photo,
+		Preview: preview, Pictures: pictures})
 }
 
 // attach says that the answer is a file to keep.

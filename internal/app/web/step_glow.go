@@ -9,7 +9,8 @@ import (
 	"pyrant/internal/recipe/setting"
 )
 
-var glowStep = &step{ID: "glow", Name: "Glow", Filled: anyLight(func(l *recipe.Light) bool { return len(l.Shells) > 0 })}
+var glowStep = &step{ID: "glow", Name: "Glow",
+	Filled: anyLight(func(l *recipe.Light) bool { return len(l.Shells) > 0 })}
 
 // shellLine is a shell as the table shows it.
 type shellLine struct {
@@ -18,9 +19,10 @@ type shellLine struct {
 	Radius, Strength, Join row
 	Trim                   areaLine
 	TrimBy                 row
-	Share                  int    // of the strongest in the stack, or of 1 where none is stronger, in per cent
-	Hex                    string // of its tint
-	More                   []row
+	// of the strongest in the stack, or of 1 where none is stronger, in per cent
+	Share int
+	Hex   string // of its tint
+	More  []row
 }
 
 // ShellLines lists the shells of the chosen light.
@@ -33,7 +35,8 @@ func (p *page) ShellLines() []shellLine {
 	}
 	for j := range l.Shells {
 		at := p.At(fmt.Sprintf("shells/%d", j))
-		s := shellLine{Index: j, Path: at, Radius: p.Row(at + "/radius"), Strength: p.Row(at + "/strength"), Join: p.Row(at + "/join"),
+		s := shellLine{Index: j, Path: at, Radius: p.Row(at + "/radius"),
+			Strength: p.Row(at + "/strength"), Join: p.Row(at + "/join"),
 			Trim: p.AreaLine(at+"/trim/area", "Nowhere", fmt.Sprintf("Trim of shell %d", j+1)), TrimBy: p.Row(at + "/trim/amount"),
 			Hex: l.Shells[j].Tint.Colour(l.Gel).Hex(), More: append(p.Rows(at+"/tint"), p.Rows(at)...)}
 		s.Share = int(100*l.Shells[j].Strength/strongest + 0.5)
@@ -42,7 +45,8 @@ func (p *page) ShellLines() []shellLine {
 	return out
 }
 
-// try is a button that shows a change while the pointer is over it, and makes it when it is pressed.
+// try is a button that shows a change while the pointer is over it, and makes it when it is
+// pressed.
 type try struct {
 	Name, About string
 	Ops         string // the change, as JSON
@@ -66,7 +70,8 @@ func (p *page) Rigs() []try {
 		l := *p.L()
 		g.Put(&l, p.R.Photo)
 		is := l.Core == p.L().Core && slices.Equal(l.Shells, p.L().Shells)
-		out = append(out, tryOf(g.Name, g.About, is, setting.Op{Op: "rig", Path: fmt.Sprintf("/lights/%d", p.Light), Value: quoted(g.ID)}))
+		out = append(out, tryOf(g.Name, g.About, is, setting.Op{Op: "rig",
+			Path: fmt.Sprintf("/lights/%d", p.Light), Value: quoted(g.ID)}))
 	}
 	return out
 }
@@ -88,7 +93,8 @@ func (p *page) Palette() []try {
 	return out
 }
 
-// move is a slider that is in the middle again when it was let go of: it changes what is there by so much.
+// move is a slider that is in the middle again when it was let go of: it changes what is there by
+// so much.
 type move struct {
 	Label, Op, Path, Name, Unit string
 	Value                       string // of the move's other values, as JSON
@@ -101,7 +107,8 @@ type move struct {
 // StackMoves are the moves of all shells of the chosen light.
 func (p *page) StackMoves() []move {
 	of := func(label, name, unit string, by, times float64, digits int) move {
-		return move{Label: label, Op: "stack", Path: p.At("shells"), Name: name, Unit: unit, Value: "{}", Least: -by, Most: by, Digits: digits, Times: times}
+		return move{Label: label, Op: "stack", Path: p.At("shells"), Name: name, Unit: unit,
+			Value: "{}", Least: -by, Most: by, Digits: digits, Times: times}
 	}
 	return []move{
 		of("All radii", "size", "stops", 3, 1, 2),
@@ -119,14 +126,16 @@ func (p *page) Joinings() []setting.Choice { return recipe.Joins }
 
 // Kelvin is the slider that sets the chosen light's gel by a temperature.
 func (p *page) Kelvin() move {
-	return move{Label: "By temperature", Op: "gels", Path: "/lights", Name: "kelvin", Unit: "K", Least: 1000, Most: 12000, At: 2700, Log: true, Stays: true,
+	return move{Label: "By temperature", Op: "gels", Path: "/lights", Name: "kelvin", Unit: "K",
+		Least: 1000, Most: 12000, At: 2700, Log: true, Stays: true,
 		Times: 1, Digits: -1, Value: `{"lights":[` + string(quoted(p.L().ID)) + `]}`}
 }
 
 // GelMoves are the moves of the gels of many lights.
 func (p *page) GelMoves() []move {
 	of := func(label, name, unit string, by, times float64) move {
-		return move{Label: label, Op: "gels", Path: "/lights", Name: name, Unit: unit, Value: "{}", Least: -by, Most: by, Times: times, Many: true}
+		return move{Label: label, Op: "gels", Path: "/lights", Name: name, Unit: unit, Value: "{}",
+			Least: -by, Most: by, Times: times, Many: true}
 	}
 	return []move{of("Turn hues", "turn", "°", 180, 1), of("Saturations", "saturation", "%", 1, 100), of("Lightnesses", "lightness", "%", 0.5, 100)}
 }

@@ -82,7 +82,8 @@ func (p *page) Turns() []cropButton {
 
 // CropSize is the move of the frame's size: smaller, and what is in it is larger.
 func (p *page) CropSize() move {
-	return move{Label: "Frame's size", Op: "crop", Path: "/crop", Name: "by", Unit: "%", Value: "{}", Least: 0.25, Most: 4, At: 1, Times: 100, Log: true}
+	return move{Label: "Frame's size", Op: "crop", Path: "/crop", Name: "by", Unit: "%",
+		Value: "{}", Least: 0.25, Most: 4, At: 1, Times: 100, Log: true}
 }
 
 // Uncrop is the change to the photo as it is.
@@ -99,7 +100,8 @@ type guide string
 
 // Choices lists the guides.
 func (guide) Choices() []setting.Choice {
-	return []setting.Choice{{Value: "none", Label: "None"}, {Value: "thirds", Label: "Thirds"}, {Value: "middle", Label: "Middle"}, {Value: "diagonals", Label: "Diagonals"}}
+	return []setting.Choice{{Value: "none", Label: "None"}, {Value: "thirds", Label: "Thirds"},
+		{Value: "middle", Label: "Middle"}, {Value: "diagonals", Label: "Diagonals"}}
 }
 
 // Guides is the row of what guides are drawn.

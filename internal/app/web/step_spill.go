@@ -7,9 +7,11 @@ import (
 	"pyrant/internal/recipe"
 )
 
-var spillStep = &step{ID: "spill", Name: "Spill", Filled: anyLight(func(l *recipe.Light) bool { return l.Spill.Strength > 0 })}
+var spillStep = &step{ID: "spill", Name: "Spill",
+	Filled: anyLight(func(l *recipe.Light) bool { return l.Spill.Strength > 0 })}
 
-// SpillRows are the settings of the chosen light's spill: in a room neither reach nor height do anything.
+// SpillRows are the settings of the chosen light's spill: in a room neither reach nor height do
+// anything.
 func (p *page) SpillRows() []row {
 	out := p.Rows(p.At("spill"))
 	if p.R.Room.On {

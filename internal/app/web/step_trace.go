@@ -30,7 +30,9 @@ type traced struct {
 func (p *page) Traced() []traced {
 	var out []traced
 	for j, s := range p.L().Shapes {
-		t := traced{Index: j, Path: p.At(fmt.Sprintf("shapes/%d", j)), Name: kindLabel(shape.KindOf(s)), Away: s.Taken(), Parts: plural(shape.Nodes(s).Len(), "point", "points")}
+		t := traced{Index: j, Path: p.At(fmt.Sprintf("shapes/%d", j)),
+			Name: kindLabel(shape.KindOf(s)), Away: s.Taken(), Parts: plural(shape.Nodes(s).Len(),
+				"point", "points")}
 		if tube, ok := s.(shape.Tube); ok && tube.Closed {
 			t.Name += ", closed"
 		}

@@ -40,29 +40,31 @@ func (s *Server) tones(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return s.inTurn(ctx, shot, asker{shot.ID + q.Page + " tones", len(q.Patch) > 0}, func(ctx context.Context, photo *photo.Photo) error {
-		req := render.Request{Photo: photo, PhotoKey: shot.PhotoSHA, Recipe: r}
-		t, err := s.engine.Tones(ctx, req)
-		if err != nil {
-			return err
-		}
-		part := func(h *render.Histogram) map[string]any {
-			return map[string]any{"luma": scaled(h.Luma), "rgb": [][]float64{scaled(h.RGB[0]), scaled(h.RGB[1]), scaled(h.RGB[2])},
-				"black": h.Black, "white": h.White, "whites": h.Whites}
-		}
-		out := map[string]any{"plain": part(&t.Plain), "lit": part(&t.Lit), "stops": t.Stops, "light": ""}
-		if t.Light >= 0 {
-			out["light"] = r.Lights[t.Light].Name
-		}
-		if r.Passes(q.Step) != nil && q.Pass >= 0 {
-			h, err := s.engine.Before(ctx, req, q.Step, q.Pass)
+	return s.inTurn(ctx, shot, asker{shot.ID + q.Page + " tones", len(q.Patch) > 0},
+		func(ctx context.Context, photo *photo.Photo) error {
+			req := render.Request{Photo: photo, PhotoKey: shot.PhotoSHA, Recipe: r}
+			t, err := s.engine.Tones(ctx, req)
 			if err != nil {
 				return err
 			}
-			out["before"] = part(h)
-		}
-		return c.JSON(http.StatusOK, out)
-	})
+			part := func(h *render.Histogram) map[string]any {
+				return map[string]any{"luma": scaled(h.Luma), "rgb": [][]float64{scaled(h.RGB[0]),
+					scaled(h.RGB[1]), scaled(h.RGB[2])},
+					"black": h.Black, "white": h.White, "whites": h.Whites}
+			}
+			out := map[string]any{"plain": part(&t.Plain), "lit": part(&t.Lit), "stops": t.Stops, "light": ""}
+			if t.Light >= 0 {
+				out["light"] = r.Lights[t.Light].Name
+			}
+			if r.Passes(q.Step) != nil && q.Pass >= 0 {
+				h, err := s.engine.Before(ctx, req, q.Step, q.Pass)
+				if err != nil {
+					return err
+				}
+				out["before"] = part(h)
+			}
+			return c.JSON(http.StatusOK, out)
+		})
 }
 
 // scaled returns bins against the fullest but for both ends, where what is clipped would
@@ -104,7 +106,8 @@ func (s *Server) curve(c *echo.Context) error {
 	}
 	switch k := v.(type) {
 	case pass.Curves:
-		for name, knots := range map[string][]pass.Knot{"all": k.All, "red": k.Red, "green": k.Green, "blue": k.Blue} {
+		for name, knots := range map[string][]pass.Knot{"all": k.All, "red": k.Red,
+			"green": k.Green, "blue": k.Blue} {
 			sample(name, pass.NewCurve(knots).At)
 		}
 	case pass.Levels:
@@ -141,28 +144,30 @@ func (s *Server) coverage(c *echo.Context) error {
 	if q.Light == nil && r.Area(q.Area) == nil { // deleted while it was looked at
 		return c.NoContent(http.StatusNoContent)
 	}
-	return s.inTurn(ctx, shot, asker{shot.ID + q.Page + " coverage", len(q.Patch) > 0}, func(ctx context.Context, photo *photo.Photo) error {
-		req := render.Request{Photo: photo, PhotoKey: shot.PhotoSHA, Recipe: r,
-			LongEdge: min(q.Long, max(r.Size())), Uncropped: q.Whole, View: image.Rect(q.X, q.Y, q.X+q.W, q.Y+q.H)}
-		var m *raster.Plane
-		if q.Light != nil {
-			m, err = s.engine.LightMask(ctx, req, *q.Light)
-		} else {
-			kind, _ := q.Area.Of()
-			m, err = s.engine.AreaMask(ctx, req, q.Area, kind != "")
-		}
-		if err != nil {
-			return err
-		}
-		if m.Rect.Dx() != q.W || m.Rect.Dy() != q.H {
-			return fault.New(fault.Invalid, "The part that was asked for is not all in the picture.")
-		}
-		b := make([]byte, len(m.Pix))
-		for i, v := range m.Pix {
-			b[i] = uint8(min(max(v, 0), 1)*255 + 0.5)
-		}
-		return c.Blob(http.StatusOK, "application/octet-stream", b)
-	})
+	return s.inTurn(ctx, shot, asker{shot.ID + q.Page + " coverage", len(q.Patch) > 0},
+		func(ctx context.Context, photo *photo.Photo) error {
+			req := render.Request{Photo: photo, PhotoKey: shot.PhotoSHA, Recipe: r,
+				LongEdge: min(q.Long, max(r.Size())), Uncropped: q.Whole, View: image.Rect(q.X, q.Y,
+					q.X+q.W, q.Y+q.H)}
+			var m *raster.Plane
+			if q.Light != nil {
+				m, err = s.engine.LightMask(ctx, req, *q.Light)
+			} else {
+				kind, _ := q.Area.Of()
+				m, err = s.engine.AreaMask(ctx, req, q.Area, kind != "")
+			}
+			if err != nil {
+				return err
+			}
+			if m.Rect.Dx() != q.W || m.Rect.Dy() != q.H {
+				return fault.New(fault.Invalid, "The part that was asked for is not all in the picture.")
+			}
+			b := make([]byte, len(m.Pix))
+			for i, v := range m.Pix {
+				b[i] = uint8(min(max(v, 0), 1)*255 + 0.5)
+			}
+			return c.Blob(http.StatusOK, "application/octet-stream", b)
+		})
 }
 
 // fit answers with a path of few nodes along a line that was drawn freehand.
@@ -189,8 +194,8 @@ func (s *Server) fit(c *echo.Context) error {
 	return c.Blob(http.StatusOK, "application/json", append(append([]byte(`{"nodes":`), setting.Encode(nodes)...), '}'))
 }
 
-// hue answers with red and blue against green in stops, hue and chroma in OKLCh of the photo round a place, and the gel of that colour
-// as bright as it can be.
+// hue answers with red and blue against green in stops, hue and chroma in OKLCh of the photo round
+// a place, and the gel of that colour as bright as it can be.
 func (s *Server) hue(c *echo.Context) error {
 	x, errX := strconv.ParseFloat(c.QueryParam("x"), 64)
 	y, errY := strconv.ParseFloat(c.QueryParam("y"), 64)
@@ -198,7 +203,8 @@ func (s *Server) hue(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	if errX != nil || errY != nil || !(x >= 0 && y >= 0 && x < float64(shot.Photo.Width) && y < float64(shot.Photo.Height)) {
+	if errX != nil || errY != nil || !(x >= 0 && y >= 0 && x < float64(shot.Photo.Width) &&
+		y < float64(shot.Photo.Height)) {
 		return fault.New(fault.Invalid, "That place is not in the photo.")
 	}
 	p, err := s.photo(c.Request().Context(), shot.PhotoSHA)
@@ -231,7 +237,8 @@ func (s *Server) hue(c *echo.Context) error {
 	})
 }
 
-// daylight answers with the light in which the photo was taken, as far as it tells: red and blue against green in stops.
+// daylight answers with the light in which the photo was taken, as far as it tells: red and blue
+// against green in stops.
 func (s *Server) daylight(c *echo.Context) error {
 	shot, err := s.store.Shot(c.Request().Context(), c.Param("id"))
 	if err != nil {

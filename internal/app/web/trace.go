@@ -57,18 +57,19 @@ func (s *Server) ground(ctx context.Context, shot *store.Shot) (*region.Ground, 
 }
 
 func (s *Server) groundOf(ctx context.Context, sha string, p *photo.Photo) (*region.Ground, error) {
-	return cache.Get(ctx, s.engine.Cache, "ground "+sha, func(ctx context.Context) (*region.Ground, error) {
-		n := new(atomic.Uint64)
-		s.grounds.mu.Lock()
-		s.grounds.all[sha] = n
-		s.grounds.mu.Unlock()
-		defer func() {
+	return cache.Get(ctx, s.engine.Cache, "ground "+sha,
+		func(ctx context.Context) (*region.Ground, error) {
+			n := new(atomic.Uint64)
 			s.grounds.mu.Lock()
-			delete(s.grounds.all, sha)
+			s.grounds.all[sha] = n
 			s.grounds.mu.Unlock()
-		}()
-		return region.NewGround(ctx, p, func(v float64) { n.Store(uint64(1000 * v)) })
-	})
+			defer func() {
+				s.grounds.mu.Lock()
+				delete(s.grounds.all, sha)
+				s.grounds.mu.Unlock()
+			}()
+			return region.NewGround(ctx, p, func(v float64) { n.Store(uint64(1000 * v)) })
+		})
 }
 
 // prepare has a shot's photo made ready, and answers when it is; meanwhile prepared tells
@@ -102,7 +103,8 @@ type spot struct {
 
 // looked does what a hand asks about the edges of a shot's photo when it is the page's turn;
 // of what waits the newest only.
-func (s *Server) looked(c *echo.Context, q any, page *string, what string, do func(ctx context.Context, shot *store.Shot, g *region.Ground) (any, error)) error {
+func (s *Server) looked(c *echo.Context, q any, page *string, what string,
+	do func(ctx context.Context, shot *store.Shot, g *region.Ground) (any, error)) error {
 	ctx := c.Request().Context()
 	if err := bindJSON(c, q); err != nil {
 		return err
@@ -115,13 +117,14 @@ func (s *Server) looked(c *echo.Context, q any, page *string, what string, do fu
 	if err != nil {
 		return err
 	}
-	return s.turns.run(ctx, asker{shot.ID + *page + " " + what, true}, func(ctx context.Context) error {
-		out, err := do(ctx, shot, g)
-		if err != nil {
-			return err
-		}
-		return c.JSON(http.StatusOK, out)
-	})
+	return s.turns.run(ctx, asker{shot.ID + *page + " " + what, true},
+		func(ctx context.Context) error {
+			out, err := do(ctx, shot, g)
+			if err != nil {
+				return err
+			}
+			return c.JSON(http.StatusOK, out)
+		})
 }
 
 // found is a region as a page gets it: the shapes it becomes, the first of them its outline
@@ -136,63 +139,68 @@ type found struct {
 func (s *Server) region(c *echo.Context) error {
 	var q struct {
 		spot
-		Widen  float64  `json:"widen"`
-		Quick  bool     `json:"quick"`
-		Hover  bool     `json:"hover"`  // nothing is clicked yet: to find nothing is no error
-		All    bool     `json:"all"`    // every region of its tone or colour
-		Within area.Ref `json:"within"` // the area that it is looked for in; "" for all of the photo
+		Widen float64 `json:"widen"`
+		Quick bool    `json:"quick"`
+		Hover bool    `json:"hover"` // nothing is clicked yet: to find nothing is no error
+		All   bool    `json:"all"`   // every region of its tone or colour
+		// the area that it is looked for in; "" for all of the photo
+		Within area.Ref `json:"within"`
 	}
-	return s.looked(c, &q, &q.Page, "region", func(ctx context.Context, shot *store.Shot, g *region.Ground) (any, error) {
-		pick := region.Pick{X: q.X, Y: q.Y, Widen: math.Min(math.Max(q.Widen, -6), 6), Quick: q.Quick}
-		within, err := s.within(ctx, shot, g, q.Within)
-		if err != nil {
-			return nil, err
-		}
-		none := func(err error) (any, error) {
-			if f := (*fault.Error)(nil); q.Hover && errors.As(err, &f) && f.Kind == fault.Invalid {
-				return found{Shapes: json.RawMessage("[]"), None: f.Msg}, nil
-			}
-			return nil, err
-		}
-		if i, ok := g.Fine.At(q.X, q.Y); ok && within != nil && !within(i) {
-			return none(fault.New(fault.Invalid, "That place is not in the area that is chosen. Click inside of it, or look in the whole photo."))
-		}
-		var all []*region.Found
-		if q.All && !q.Quick {
-			all, err = g.Alike(ctx, pick, within)
-		} else {
-			var f *region.Found
-			if f, err = g.Find(ctx, pick); err == nil {
-				all = []*region.Found{f}
-			}
-		}
-		if err != nil {
-			return none(err)
-		}
-		eye := edge.NewEye(g.Photo)
-		var shapes shape.Shapes
-		var away shape.Shapes
-		share := 0.0
-		for _, f := range all {
-			share += f.Share
-			if q.Quick {
-				shapes = append(shapes, shape.Outline{Nodes: rounded(f.Guess())})
-				continue
-			}
-			shapes = append(shapes, shape.Outline{Nodes: rounded(f.Outline(eye))})
-			for _, h := range g.Holes(f) {
-				away = append(away, shape.Outline{Away: true, Nodes: rounded(h.Outline(eye))})
-			}
-			if err := ctx.Err(); err != nil {
+	return s.looked(c, &q, &q.Page, "region",
+		func(ctx context.Context, shot *store.Shot, g *region.Ground) (any, error) {
+			pick := region.Pick{X: q.X, Y: q.Y, Widen: math.Min(math.Max(q.Widen, -6), 6),
+				Quick: q.Quick}
+			within, err := s.within(ctx, shot, g, q.Within)
+			if err != nil {
 				return nil, err
 			}
-		}
-		return found{Shapes: setting.Encode(append(shapes, away...)), Share: share}, nil
-	})
+			none := func(err error) (any, error) {
+				if f := (*fault.Error)(nil); q.Hover && errors.As(err, &f) &&
+					f.Kind == fault.Invalid {
+					return found{Shapes: json.RawMessage("[]"), None: f.Msg}, nil
+				}
+				return nil, err
+			}
+			if i, ok := g.Fine.At(q.X, q.Y); ok && within != nil && !within(i) {
+				return none(fault.New(fault.Invalid, "That place is not in the area that is chosen. Click inside of it, or look in the whole photo."))
+			}
+			var all []*region.Found
+			if q.All && !q.Quick {
+				all, err = g.Alike(ctx, pick, within)
+			} else {
+				var f *region.Found
+				if f, err = g.Find(ctx, pick); err == nil {
+					all = []*region.Found{f}
+				}
+			}
+			if err != nil {
+				return none(err)
+			}
+			eye := edge.NewEye(g.Photo)
+			var shapes shape.Shapes
+			var away shape.Shapes
+			share := 0.0
+			for _, f := range all {
+				share += f.Share
+				if q.Quick {
+					shapes = append(shapes, shape.Outline{Nodes: rounded(f.Guess())})
+					continue
+				}
+				shapes = append(shapes, shape.Outline{Nodes: rounded(f.Outline(eye))})
+				for _, h := range g.Holes(f) {
+					away = append(away, shape.Outline{Away: true, Nodes: rounded(h.Outline(eye))})
+				}
+				if err := ctx.Err(); err != nil {
+					return nil, err
+				}
+			}
+			return found{Shapes: setting.Encode(append(shapes, away...)), Share: share}, nil
+		})
 }
 
 // within returns what of the pixels of a ground's fine sheet an area covers; nil for all.
-func (s *Server) within(ctx context.Context, shot *store.Shot, g *region.Ground, id area.Ref) (func(i int) bool, error) {
+func (s *Server) within(ctx context.Context, shot *store.Shot, g *region.Ground,
+	id area.Ref) (func(i int) bool, error) {
 	if id == "" {
 		return nil, nil
 	}
@@ -204,11 +212,15 @@ func (s *Server) within(ctx context.Context, shot *store.Shot, g *region.Ground,
 		return nil, fault.New(fault.Gone, "That area is no longer in this shot. Reload the page.")
 	}
 	w, h := g.Fine.Rect.Dx(), g.Fine.Rect.Dy()
-	m, err := s.engine.AreaMask(ctx, render.Request{Photo: g.Photo, PhotoKey: shot.PhotoSHA, Recipe: r, Uncropped: true, LongEdge: max(w, h)}, id, true)
+	m, err := s.engine.AreaMask(ctx, render.Request{Photo: g.Photo, PhotoKey: shot.PhotoSHA,
+		Recipe: r, Uncropped: true, LongEdge: max(w, h)}, id, true)
 	if err != nil {
 		return nil, err
 	}
-	return func(i int) bool { return m.At(min(i%w, m.Rect.Dx()-1), min(i/w, m.Rect.Dy()-1)) > 0.5 }, nil
+	return func(i int) bool {
+		return m.At(min(i%w, m.Rect.Dx()-1),
+			min(i/w, m.Rect.Dy()-1)) > 0.5
+	}, nil
 }
 
 // rounded returns a path in hundredths of a pixel, as pages send them.
@@ -229,9 +241,15 @@ type wire struct {
 	*livewire.Wire
 }
 
-func (s *Server) wire(ctx context.Context, shot *store.Shot, g *region.Ground, from shape.Point) (*wire, error) {
-	key := "wire " + shot.PhotoSHA + " " + strconv.FormatFloat(from.X, 'f', 2, 64) + " " + strconv.FormatFloat(from.Y, 'f', 2, 64)
-	return cache.Get(ctx, s.engine.Cache, key, func(context.Context) (*wire, error) { return &wire{Wire: livewire.New(g.Fine, from)}, nil })
+func (s *Server) wire(ctx context.Context, shot *store.Shot, g *region.Ground,
+	from shape.Point) (*wire, error) {
+	key := "wire " + shot.PhotoSHA + " " + strconv.FormatFloat(from.X, 'f', 2, 64) + " " +
+		strconv.FormatFloat(from.Y, 'f', 2, 64)
+	return cache.Get(ctx, s.engine.Cache, key,
+		func(context.Context) (*wire, error) {
+			return &wire{Wire: livewire.New(g.Fine, from)},
+				nil
+		})
 }
 
 // cling answers with the way along the photo's edges from a pin to the pointer, and where a
@@ -239,32 +257,34 @@ func (s *Server) wire(ctx context.Context, shot *store.Shot, g *region.Ground, f
 func (s *Server) cling(c *echo.Context) error {
 	var q struct {
 		spot
-		From  *[2]float64 `json:"from"`  // nil before the first pin
-		Reach float64     `json:"reach"` // how far a pin may be set from the pointer, in pixels of the photo
+		From *[2]float64 `json:"from"` // nil before the first pin
+		// how far a pin may be set from the pointer, in pixels of the photo
+		Reach float64 `json:"reach"`
 	}
-	return s.looked(c, &q, &q.Page, "cling", func(ctx context.Context, shot *store.Shot, g *region.Ground) (any, error) {
-		if err := onPhoto(shot, q.X, q.Y); err != nil {
-			return nil, err
-		}
-		pin := livewire.Near(g.Fine, shape.Point{X: q.X, Y: q.Y}, reached(g, q.Reach))
-		line := [][2]float64{}
-		if q.From != nil {
-			w, err := s.wire(ctx, shot, g, shape.Point{X: q.From[0], Y: q.From[1]})
-			if err != nil {
+	return s.looked(c, &q, &q.Page, "cling",
+		func(ctx context.Context, shot *store.Shot, g *region.Ground) (any, error) {
+			if err := onPhoto(shot, q.X, q.Y); err != nil {
 				return nil, err
 			}
-			w.mu.Lock()
-			defer w.mu.Unlock()
-			way, err := w.To(ctx, pin)
-			if err != nil {
-				return nil, err
+			pin := livewire.Near(g.Fine, shape.Point{X: q.X, Y: q.Y}, reached(g, q.Reach))
+			line := [][2]float64{}
+			if q.From != nil {
+				w, err := s.wire(ctx, shot, g, shape.Point{X: q.From[0], Y: q.From[1]})
+				if err != nil {
+					return nil, err
+				}
+				w.mu.Lock()
+				defer w.mu.Unlock()
+				way, err := w.To(ctx, pin)
+				if err != nil {
+					return nil, err
+				}
+				for _, p := range way {
+					line = append(line, [2]float64{p.X, p.Y})
+				}
 			}
-			for _, p := range way {
-				line = append(line, [2]float64{p.X, p.Y})
-			}
-		}
-		return map[string]any{"line": line, "pin": [2]float64{pin.X, pin.Y}}, nil
-	})
+			return map[string]any{"line": line, "pin": [2]float64{pin.X, pin.Y}}, nil
+		})
 }
 
 // reached returns how far from a click an edge is looked for: as far as the page says, as on its
@@ -290,27 +310,30 @@ func (s *Server) clung(c *echo.Context) error {
 			Straight bool    `json:"straight"` // the line to the next pin is straight
 		} `json:"pins"`
 	}
-	return s.looked(c, &q, &q.Page, "clung", func(ctx context.Context, shot *store.Shot, g *region.Ground) (any, error) {
-		n := len(q.Pins)
-		if n < 2 || n > maxPins {
-			return nil, fault.New(fault.Invalid, "An outline that clings has 2 to %d pins.", maxPins)
-		}
-		pins := make([]livewire.Pin, n)
-		for i, p := range q.Pins {
-			if err := onPhoto(shot, p.X, p.Y); err != nil {
+	return s.looked(c, &q, &q.Page, "clung",
+		func(ctx context.Context, shot *store.Shot, g *region.Ground) (any, error) {
+			n := len(q.Pins)
+			if n < 2 || n > maxPins {
+				return nil, fault.New(fault.Invalid, "An outline that clings has 2 to %d pins.", maxPins)
+			}
+			pins := make([]livewire.Pin, n)
+			for i, p := range q.Pins {
+				if err := onPhoto(shot, p.X, p.Y); err != nil {
+					return nil, err
+				}
+				pins[i] = livewire.Pin{At: shape.Point{X: p.X, Y: p.Y}, Straight: p.Straight}
+			}
+			path, err := livewire.Trace(ctx, g.Fine, edge.NewEye(g.Photo), pins,
+				reached(g, q.Reach))
+			if err != nil {
 				return nil, err
 			}
-			pins[i] = livewire.Pin{At: shape.Point{X: p.X, Y: p.Y}, Straight: p.Straight}
-		}
-		path, err := livewire.Trace(ctx, g.Fine, edge.NewEye(g.Photo), pins, reached(g, q.Reach))
-		if err != nil {
-			return nil, err
-		}
-		if path.Len() < 3 {
-			return nil, fault.New(fault.Invalid, "The pins lie too close together for an outline.")
-		}
-		return found{Shapes: setting.Encode(shape.Shapes{shape.Outline{Nodes: rounded(path)}})}, nil
-	})
+			if path.Len() < 3 {
+				return nil, fault.New(fault.Invalid, "The pins lie too close together for an outline.")
+			}
+			outline := shape.Outline{Nodes: rounded(path)}
+			return found{Shapes: setting.Encode(shape.Shapes{outline})}, nil
+		})
 }
 
 // gauge answers with a centre line moved to the middle of the tube that it runs along, and
@@ -320,21 +343,26 @@ func (s *Server) gauge(c *echo.Context) error {
 		Page  string          `json:"page"`
 		Shape json.RawMessage `json:"shape"`
 	}
-	return s.looked(c, &q, &q.Page, "gauge", func(ctx context.Context, shot *store.Shot, g *region.Ground) (any, error) {
-		one, err := oneShape(q.Shape, g)
-		if err != nil {
-			return nil, err
-		}
-		t, ok := one.(shape.Tube)
-		if !ok || t.Nodes.Len() > 500 {
-			return nil, fault.New(fault.Invalid, "Only a tube of at most 500 points can be measured.")
-		}
-		m := caliper.Tube(edge.NewEye(g.Photo), t.Nodes.All(), t.Closed, caliper.Widest(g.Photo))
-		if m.Sure >= caliper.Certain {
-			t.Nodes, t.Width, t.Flat = rounded(shape.PathOf(m.Nodes...)), math.Round(10*m.Width)/10, m.Flat
-		}
-		return map[string]any{"shapes": json.RawMessage(setting.Encode(shape.Shapes{t})), "sure": math.Round(100*m.Sure) / 100}, nil
-	})
+	return s.looked(c, &q, &q.Page, "gauge",
+		func(ctx context.Context, shot *store.Shot, g *region.Ground) (any, error) {
+			one, err := oneShape(q.Shape, g)
+			if err != nil {
+				return nil, err
+			}
+			t, ok := one.(shape.Tube)
+			if !ok || t.Nodes.Len() > 500 {
+				return nil, fault.New(fault.Invalid, "Only a tube of at most 500 points can be measured.")
+			}
+			m := caliper.Tube(edge.NewEye(g.Photo), t.Nodes.All(), t.Closed,
+				caliper.Widest(g.Photo))
+			if m.Sure >= caliper.Certain {
+				t.Nodes, t.Width, t.Flat = rounded(shape.PathOf(m.Nodes...)),
+					math.Round(10*m.Width)/10,
+					m.Flat
+			}
+			return map[string]any{"shapes": json.RawMessage(setting.Encode(shape.Shapes{t})),
+				"sure": math.Round(100*m.Sure) / 100}, nil
+		})
 }
 
 // oneShape reads a shape that a page sends.
@@ -361,36 +389,42 @@ func (s *Server) hang(c *echo.Context) error {
 		Shape json.RawMessage `json:"shape"`
 		Count bool            `json:"count"` // it gets as many bulbs as there are round things
 	}
-	return s.looked(c, &q, &q.Page, "hang", func(ctx context.Context, shot *store.Shot, g *region.Ground) (any, error) {
-		one, err := oneShape(q.Shape, g)
-		if err != nil {
-			return nil, err
-		}
-		str, ok := one.(shape.String)
-		if !ok || str.Nodes.Len() > 500 {
-			return nil, fault.New(fault.Invalid, "Only the bulbs of a string of at most 500 points can be set on the photo.")
-		}
-		reach := bulb.Reach(float64(max(g.Photo.Width, g.Photo.Height)))
-		found, err := bulb.Find(ctx, g.Photo, g.Fine, shape.Flatten(str.Cord(), str.Closed), str.Closed, reach)
-		if err != nil {
-			return nil, err
-		}
-		return map[string]any{"shapes": json.RawMessage(setting.Encode(shape.Shapes{bulb.Hang(str, found, q.Count)})), "found": len(found)}, nil
-	})
+	return s.looked(c, &q, &q.Page, "hang",
+		func(ctx context.Context, shot *store.Shot, g *region.Ground) (any, error) {
+			one, err := oneShape(q.Shape, g)
+			if err != nil {
+				return nil, err
+			}
+			str, ok := one.(shape.String)
+			if !ok || str.Nodes.Len() > 500 {
+				return nil, fault.New(fault.Invalid, "Only the bulbs of a string of at most 500 points can be set on the photo.")
+			}
+			reach := bulb.Reach(float64(max(g.Photo.Width, g.Photo.Height)))
+			found, err := bulb.Find(ctx, g.Photo, g.Fine, shape.Flatten(str.Cord(), str.Closed),
+				str.Closed, reach)
+			if err != nil {
+				return nil, err
+			}
+			return map[string]any{"shapes": json.RawMessage(setting.Encode(shape.Shapes{bulb.Hang(str,
+				found, q.Count)})), "found": len(found)}, nil
+		})
 }
 
 // ball answers with the round thing under a place of the photo, as the shape of a bulb: a
 // circle of its area.
 func (s *Server) ball(c *echo.Context) error {
 	var q spot
-	return s.looked(c, &q, &q.Page, "ball", func(ctx context.Context, shot *store.Shot, g *region.Ground) (any, error) {
-		e, err := g.Ball(ctx, q.X, q.Y)
-		if err != nil {
-			return nil, err
-		}
-		d := math.Round(100*math.Sqrt(e.Width*e.Height)) / 100
-		return found{Shapes: setting.Encode(shape.Shapes{shape.Ellipse{X: math.Round(100*e.X) / 100, Y: math.Round(100*e.Y) / 100, Width: d, Height: d}})}, nil
-	})
+	return s.looked(c, &q, &q.Page, "ball",
+		func(ctx context.Context, shot *store.Shot, g *region.Ground) (any, error) {
+			e, err := g.Ball(ctx, q.X, q.Y)
+			if err != nil {
+				return nil, err
+			}
+			d := math.Round(100*math.Sqrt(e.Width*e.Height)) / 100
+			return found{Shapes: setting.Encode(shape.Shapes{shape.Ellipse{X: math.Round(100*e.X) /
+				100,
+				Y: math.Round(100*e.Y) / 100, Width: d, Height: d}})}, nil
+		})
 }
 
 // rim answers with the ellipse through five points or more of its rim.
@@ -413,7 +447,8 @@ func (s *Server) rim(c *echo.Context) error {
 		p[i] = shape.Point{X: v[0], Y: v[1]}
 	}
 	e, ok := shape.EllipseThrough(p...)
-	if long := 2 * float64(max(shot.Photo.Width, shot.Photo.Height)); !ok || e.Width > long || e.Height < 0.1 {
+	if long := 2 * float64(max(shot.Photo.Width, shot.Photo.Height)); !ok || e.Width > long ||
+		e.Height < 0.1 {
 		return fault.New(fault.Invalid, "No ellipse goes through these points. Set them all round the rim, not along one side of it.")
 	}
 	for _, v := range []*float64{&e.X, &e.Y, &e.Width, &e.Height, &e.Turn} {
@@ -438,7 +473,8 @@ func (s *Server) readDrawing(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return c.JSON(http.StatusOK, map[string]any{"shapes": json.RawMessage(setting.Encode(shapes)), "left": left})
+	return c.JSON(http.StatusOK, map[string]any{"shapes": json.RawMessage(setting.Encode(shapes)),
+		"left": left})
 }
 
 // drawing answers with the shapes of a light as an SVG file.
@@ -452,7 +488,8 @@ func (s *Server) drawing(c *echo.Context) error {
 		return fault.New(fault.Gone, "There is no such light in this shot.")
 	}
 	attach(c, "image/svg+xml", shot.Name+", "+r.Lights[i].Name+".svg")
-	return c.Blob(http.StatusOK, "image/svg+xml", svg.Write(r.Lights[i].Shapes, float64(shot.Photo.Width), float64(shot.Photo.Height)))
+	return c.Blob(http.StatusOK, "image/svg+xml", svg.Write(r.Lights[i].Shapes,
+		float64(shot.Photo.Width), float64(shot.Photo.Height)))
 }
 
 // onPhoto says that a place does not lie on a shot's photo, or nothing.

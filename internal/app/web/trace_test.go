@@ -21,7 +21,9 @@ func (a *app) panes() string {
 	for y := range 200 {
 		for x := range 300 {
 			c := color.RGBA{60, 58, 55, 255}
-			if x >= 40 && x < 100 && y >= 50 && y < 120 || x >= 160 && x < 200 && y >= 50 && y < 120 || x >= 30 && x < 270 && y >= 160 && y < 170 || (x-230)*(x-230)+(y-90)*(y-90) < 144 {
+			if x >= 40 && x < 100 && y >= 50 && y < 120 || x >= 160 && x < 200 && y >= 50 &&
+				y < 120 || x >= 30 && x < 270 && y >= 160 && y < 170 ||
+				(x-230)*(x-230)+(y-90)*(y-90) < 144 {
 				c = color.RGBA{200, 205, 210, 255}
 			}
 			m.Set(x, y, c)
@@ -39,7 +41,8 @@ func (a *app) opened(m image.Image) string {
 	}
 	resp, body := a.upload("panes.jpg", b.Bytes())
 	var told struct{ URL string }
-	if err := json.Unmarshal([]byte(body), &told); err != nil || resp.StatusCode != http.StatusCreated {
+	if err := json.Unmarshal([]byte(body), &told); err != nil ||
+		resp.StatusCode != http.StatusCreated {
 		a.Fatalf("opening a photo: %d %s", resp.StatusCode, body)
 	}
 	return told.URL
@@ -82,7 +85,8 @@ func TestHandsSeeEdges(t *testing.T) {
 		t.Errorf("a pane: %+v", s)
 	}
 	for _, n := range s.Shapes[0].Nodes {
-		if dx, dy := min(math.Abs(n.X-40), math.Abs(n.X-100)), min(math.Abs(n.Y-50), math.Abs(n.Y-120)); dx > 0.7 || dy > 0.7 {
+		if dx, dy := min(math.Abs(n.X-40), math.Abs(n.X-100)), min(math.Abs(n.Y-50),
+			math.Abs(n.Y-120)); dx > 0.7 || dy > 0.7 {
 			t.Errorf("a corner at %+v", n)
 		}
 	}
@@ -121,7 +125,8 @@ func TestHandsSeeEdges(t *testing.T) {
 	}
 	// A tube takes the width of the bar.
 	s, _ = a.look(at, "gauge", `{"shape":{"kind":"tube","width":3,"nodes":[{"x":32,"y":166},{"x":268,"y":166}]}}`, 200)
-	if tube := s.Shapes[0]; math.Abs(tube.Width-10) > 0.6 || math.Abs(tube.Nodes[0].Y-165) > 0.4 || !tube.Flat {
+	if tube := s.Shapes[0]; math.Abs(tube.Width-10) > 0.6 || math.Abs(tube.Nodes[0].Y-165) > 0.4 ||
+		!tube.Flat {
 		t.Errorf("a tube: %+v", s)
 	}
 	if s, _ = a.look(at, "gauge", `{"shape":{"kind":"tube","width":3,"nodes":[{"x":120,"y":20},{"x":150,"y":30}]}}`, 200); s.Shapes[0].Width != 3 {
@@ -190,7 +195,9 @@ func TestBulbsAreHung(t *testing.T) {
 	}
 	const nodes = `"nodes":[{"x":100,"y":84},{"x":800,"y":112}]`
 	got := hang(`{"count":true,"shape":{"kind":"string",` + nodes + `}}`)
-	if s := got.Shapes[0]; got.Found != 6 || s.Count != 6 || math.Abs(s.Width-22) > 1 || len(s.Own) != 6 || math.Abs(s.Own[3].X-520.5) > 1 || math.Abs(s.Own[3].Y-105.5) > 1 || !s.Own[3].Found {
+	if s := got.Shapes[0]; got.Found != 6 || s.Count != 6 || math.Abs(s.Width-22) > 1 ||
+		len(s.Own) != 6 || math.Abs(s.Own[3].X-520.5) > 1 || math.Abs(s.Own[3].Y-105.5) > 1 ||
+		!s.Own[3].Found {
 		t.Errorf("as many as there are: %+v", got)
 	}
 	if got = hang(`{"shape":{"kind":"string","count":3,` + nodes + `}}`); got.Shapes[0].Count != 3 || len(got.Shapes[0].Own) != 3 {
@@ -211,7 +218,8 @@ func TestShapesComeTogether(t *testing.T) {
 	if code, _ := a.act(at, "add-shapes", form("light", "0", "shapes", "["+tri(20, "")+","+tri(24, `,"away":true`)+"]")); code != 200 {
 		t.Fatal(code)
 	}
-	if r := a.recipe(at); len(r.Lights) != 1 || len(r.Lights[0].Shapes) != 2 || a.stored(at).Version != v+1 {
+	if r := a.recipe(at); len(r.Lights) != 1 || len(r.Lights[0].Shapes) != 2 ||
+		a.stored(at).Version != v+1 {
 		t.Errorf("two shapes made %d lights in %d steps", len(r.Lights), a.stored(at).Version-v)
 	}
 	a.act(at, "add-shapes", form("light", "0", "fresh", "1", "shapes", "["+tri(100, "")+"]"))

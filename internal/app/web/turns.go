@@ -47,8 +47,9 @@ func newTurns(n int) *turns {
 // errTooSlow ends work that takes long while other such work is under way.
 var errTooSlow = errors.New("web: the work takes long, and so does other work")
 
-// run does work when it is the asker's turn. Work that is not done after a while needs the one place for what takes long.
-// Where that is taken, the work is ended, and begun again with both: what it has computed by then is in the cache.
+// run does work when it is the asker's turn. Work that is not done after a while needs the one
+// place for what takes long. Where that is taken, the work is ended, and begun again with both:
+// what it has computed by then is in the cache.
 func (t *turns) run(ctx context.Context, who asker, work func(context.Context) error) error {
 	done, err := t.take(ctx, who)
 	if err != nil {
@@ -72,8 +73,10 @@ func (t *turns) run(ctx context.Context, who asker, work func(context.Context) e
 	return work(ctx)
 }
 
-// tried does work, and returns what lets the place for what takes long go, if the work came to hold it.
-func (t *turns) tried(ctx context.Context, work func(context.Context) error) (free func(), err error) {
+// tried does work, and returns what lets the place for what takes long go, if the work came to hold
+// it.
+func (t *turns) tried(ctx context.Context,
+	work func(context.Context) error) (free func(), err error) {
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
 	free = func() {}

@@ -100,7 +100,8 @@ func TestTurnsUnderLoad(t *testing.T) {
 	var all sync.WaitGroup
 	for i := range 200 {
 		all.Go(func() {
-			ctx, cancel := context.WithTimeout(context.Background(), time.Duration(i%7)*time.Millisecond)
+			ctx, cancel := context.WithTimeout(context.Background(),
+				time.Duration(i%7)*time.Millisecond)
 			defer cancel()
 			done, err := q.take(ctx, asker{string(rune('a' + i%11)), i%2 == 0})
 			if err != nil {
@@ -123,8 +124,8 @@ func TestTurnsUnderLoad(t *testing.T) {
 	}
 }
 
-// Of work that takes long at most one holds a turn: a second is ended, waits, and is done afterwards, while what is quick
-// goes on beside the first.
+// Of work that takes long at most one holds a turn: a second is ended, waits, and is done
+// afterwards, while what is quick goes on beside the first.
 func TestOneSlowTurn(t *testing.T) {
 	ctx := context.Background()
 	q := newTurns(2)
@@ -172,7 +173,8 @@ func TestOneSlowTurn(t *testing.T) {
 		time.Sleep(time.Millisecond)
 	}
 	for range 5 {
-		if err := q.run(ctx, asker{lane: "quick"}, func(context.Context) error { return nil }); err != nil {
+		if err := q.run(ctx, asker{lane: "quick"},
+			func(context.Context) error { return nil }); err != nil {
 			t.Error(err)
 		}
 	}
@@ -186,7 +188,9 @@ func TestOneSlowTurn(t *testing.T) {
 		t.Errorf("afterwards %d turns and %d places are free", q.free, q.slow.free)
 	}
 	failed := errors.New("failed")
-	if err := q.run(ctx, asker{}, func(context.Context) error { time.Sleep(2 * q.after); return failed }); !errors.Is(err, failed) {
+	if err := q.run(ctx, asker{},
+		func(context.Context) error { time.Sleep(2 * q.after); return failed }); !errors.Is(err,
+		failed) {
 		t.Errorf("an error of work that took long: %v", err)
 	}
 	if q.slow.free != 1 {

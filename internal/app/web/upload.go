@@ -110,7 +110,8 @@ func badBody(err, say error) error {
 }
 
 // add makes a shot of the bytes of a photo or of an archive.
-func (s *Server) add(ctx context.Context, name string, data []byte, watch *reading) (*store.Shot, error) {
+func (s *Server) add(ctx context.Context, name string, data []byte,
+	watch *reading) (*store.Shot, error) {
 	var r *recipe.Recipe
 	var pictures []asset.File
 	title := "Opened the photo"
@@ -131,10 +132,12 @@ func (s *Server) add(ctx context.Context, name string, data []byte, watch *readi
 		data, r, title = a.Photo, a.Recipe, "Opened the shot"
 		for _, sum := range a.Recipe.Pictures() {
 			// As a photo, each is decoded to know that it is sound.
-			if _, err := s.decoded(ctx, sum, watch, func() ([]byte, error) { return a.Pictures[sum], nil }); err != nil {
+			if _, err := s.decoded(ctx, sum, watch,
+				func() ([]byte, error) { return a.Pictures[sum], nil }); err != nil {
 				return nil, err
 			}
-			pictures = append(pictures, asset.File{Sum: sum, Role: asset.Picture, Data: a.Pictures[sum]})
+			pictures = append(pictures, asset.File{Sum: sum, Role: asset.Picture,
+				Data: a.Pictures[sum]})
 		}
 		if n := cleanName(a.Name); n != "" {
 			name = n
@@ -154,7 +157,8 @@ func (s *Server) add(ctx context.Context, name string, data []byte, watch *readi
 	if name == "" {
 		name = "Untitled"
 	}
-	return s.store.AddShot(ctx, name, store.Photo{Data: data, Format: p.Format, Width: p.Width, Height: p.Height}, r, title, pictures...)
+	return s.store.AddShot(ctx, name, store.Photo{Data: data, Format: p.Format, Width: p.Width,
+		Height: p.Height}, r, title, pictures...)
 }
 
 // photo returns the decoded photo of a shot, kept in the render cache.
@@ -167,7 +171,8 @@ func (s *Server) photo(ctx context.Context, sum string) (*photo.Photo, error) {
 // decoded returns a photo by its sum, from the cache or from the bytes that load gives.
 // Large photos are decoded one after the other, small ones side by side: all that are
 // under way share the memory that one may take.
-func (s *Server) decoded(ctx context.Context, sum string, watch *reading, load func() ([]byte, error)) (*photo.Photo, error) {
+func (s *Server) decoded(ctx context.Context, sum string, watch *reading,
+	load func() ([]byte, error)) (*photo.Photo, error) {
 	return cache.Get(ctx, s.engine.Cache, "decoded "+sum, func(ctx context.Context) (*photo.Photo, error) {
 		data, err := load()
 		if err != nil {

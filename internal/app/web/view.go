@@ -96,13 +96,18 @@ func (p *page) Faders() []fader {
 	for i := range p.R.Lights {
 		l := &p.R.Lights[i]
 		at := fmt.Sprintf("/lights/%d/", i)
-		if k := slices.IndexFunc(p.R.Groups, func(g recipe.Group) bool { return g.ID == l.Group }); k >= 0 && (i == 0 || p.R.Lights[i-1].Group != l.Group) {
+		if k := slices.IndexFunc(p.R.Groups,
+			func(g recipe.Group) bool { return g.ID == l.Group }); k >= 0 &&
+			(i == 0 || p.R.Lights[i-1].Group != l.Group) {
 			g := &p.R.Groups[k]
 			at := fmt.Sprintf("/groups/%d/", k)
-			out = append(out, fader{Label: g.Name, Path: at, On: g.On, Switch: at + "on", Row: p.Row(at + "level"), Index: -1, ID: g.ID, Group: true})
+			out = append(out, fader{Label: g.Name, Path: at, On: g.On, Switch: at + "on",
+				Row: p.Row(at + "level"), Index: -1, ID: g.ID, Group: true})
 		}
-		out = append(out, fader{ID: l.ID, In: l.Group, Label: l.Name, Path: at, On: l.On, Switch: at + "on", Row: p.Row(at + "level"),
-			Gel: l.Gel.Colour().Hex(), Index: i, Chosen: i == p.Light, Alone: l.Alone, Dark: !lit[i] && l.On && len(l.Shapes) > 0})
+		out = append(out, fader{ID: l.ID, In: l.Group, Label: l.Name, Path: at, On: l.On,
+			Switch: at + "on", Row: p.Row(at + "level"),
+			Gel: l.Gel.Colour().Hex(), Index: i, Chosen: i == p.Light, Alone: l.Alone,
+			Dark: !lit[i] && l.On && len(l.Shapes) > 0})
 	}
 	return out
 }
@@ -163,13 +168,17 @@ func (p *page) State() (string, error) {
 	b, err := json.Marshal(map[string]any{
 		"cutouts": cuts,
 		"id":      p.Shot.ID, "version": p.Shot.Version, "step": p.Step, "light": p.Light, "focus": p.focus,
-		"width": p.Shot.Photo.Width, "height": p.Shot.Photo.Height, "crop": json.RawMessage(setting.Encode(p.R.Crop)), "reference": json.RawMessage(setting.Encode(p.R.Reference)), "lights": lights, "name": p.Shot.Name,
-		"areas": areas, "dusk": json.RawMessage(setting.Encode(p.R.Dusk)), "groups": p.R.Groups, "together": recipe.Together(), "room": p.roomState(), "finish": json.RawMessage(setting.Encode(p.R.Finish)),
+		"width": p.Shot.Photo.Width, "height": p.Shot.Photo.Height,
+		"crop":      json.RawMessage(setting.Encode(p.R.Crop)),
+		"reference": json.RawMessage(setting.Encode(p.R.Reference)), "lights": lights, "name": p.Shot.Name,
+		"areas": areas, "dusk": json.RawMessage(setting.Encode(p.R.Dusk)), "groups": p.R.Groups,
+		"together": recipe.Together(), "room": p.roomState(), "finish": json.RawMessage(setting.Encode(p.R.Finish)),
 	})
 	return string(b), err
 }
 
-// roomState returns the room as the page's scripts see it: whether it is on, and the ids of its items.
+// roomState returns the room as the page's scripts see it: whether it is on, and the ids of its
+// items.
 func (p *page) roomState() map[string]any {
 	type item struct {
 		ID string `json:"id"`

@@ -82,7 +82,10 @@ func start(t testing.TB, opt Options) *app {
 	if err != nil {
 		t.Fatal(err)
 	}
-	a.client = &http.Client{Jar: jar, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	a.client = &http.Client{Jar: jar, CheckRedirect: func(*http.Request,
+		[]*http.Request) error {
+		return http.ErrUseLastResponse
+	}}
 	_, body := a.get("/")
 	m := regexp.MustCompile(`data-csrf="([^"]+)"`).FindStringSubmatch(body)
 	if m == nil {
@@ -473,13 +476,15 @@ func TestExportIsDoneInTheBackground(t *testing.T) {
 		t.Errorf("%v, %q", m.Bounds(), resp.Header.Get("Content-Disposition"))
 	}
 	// A page that waits for an export of before a restart is told, and so is a download.
-	if resp, body := a.get("/exports/NOSUCHJOB"); resp.StatusCode != 200 || !strings.Contains(body, "no longer kept") || strings.Contains(body, "hx-get") {
+	if resp, body := a.get("/exports/NOSUCHJOB"); resp.StatusCode != 200 || !strings.Contains(body,
+		"no longer kept") || strings.Contains(body, "hx-get") {
 		t.Errorf("an unknown export: %d %s", resp.StatusCode, body)
 	}
 	if resp, body := a.post("/exports/NOSUCHJOB/cancel", nil); resp.StatusCode != 200 || !strings.Contains(body, "no longer kept") {
 		t.Errorf("cancelling an unknown export: %d %s", resp.StatusCode, body)
 	}
-	if resp, body := a.get("/exports/NOSUCHJOB/file"); resp.StatusCode != 404 || !strings.Contains(body, "export it again") || !strings.Contains(body, "<h1>Gone") {
+	if resp, body := a.get("/exports/NOSUCHJOB/file"); resp.StatusCode != 404 ||
+		!strings.Contains(body, "export it again") || !strings.Contains(body, "<h1>Gone") {
 		t.Errorf("the file of an unknown export: %d %s", resp.StatusCode, body)
 	}
 }
@@ -641,7 +646,8 @@ func TestFramesThatCannotBe(t *testing.T) {
 		"long=60000&x=0&y=0&w=60000&h=60000&as=png": "no usable size",
 		"long=240&x=0&y=0&w=10&h=10&as=gif":         "jpeg, png or pixels",
 	} {
-		if resp, body := a.get(at + "/frame?" + query); resp.StatusCode != 422 || !strings.Contains(body, say) {
+		if resp, body := a.get(at + "/frame?" + query); resp.StatusCode != 422 ||
+			!strings.Contains(body, say) {
 			t.Errorf("%s: %d %.200s", query, resp.StatusCode, body)
 		}
 	}
@@ -717,15 +723,18 @@ func TestFalloffIsServed(t *testing.T) {
 	}
 	got := ask(`{"light":2,"count":5,"from":1,"to":16}`)
 	want, err := a.server.engine.Falloff(ctx, r, 2, []float64{1, 2, 4, 8, 16}, false)
-	if err != nil || len(got.Line) != 5 || len(got.Strip) != 5 || len(got.Tints) != len(r.Lights[2].Shells) {
+	if err != nil || len(got.Line) != 5 || len(got.Strip) != 5 ||
+		len(got.Tints) != len(r.Lights[2].Shells) {
 		t.Fatalf("%+v, %v", got, err)
 	}
 	for i, c := range want {
-		if v := colour.LinearToSRGB(float64(c.Luma())); math.Abs(got.Line[i]-v) > 2e-3 || got.Strip[i] != c.Hex() {
+		if v := colour.LinearToSRGB(float64(c.Luma())); math.Abs(got.Line[i]-v) > 2e-3 ||
+			got.Strip[i] != c.Hex() {
 			t.Errorf("at place %d the curve has %v and %s, want %v and %s", i, got.Line[i], got.Strip[i], v, c.Hex())
 		}
 	}
-	if got.Gel != r.Lights[2].Gel.Colour().Hex() || got.Tints[1] != r.Lights[2].Shells[1].Tint.Colour(r.Lights[2].Gel).Hex() {
+	if got.Gel != r.Lights[2].Gel.Colour().Hex() ||
+		got.Tints[1] != r.Lights[2].Shells[1].Tint.Colour(r.Lights[2].Gel).Hex() {
 		t.Errorf("the colours are %s and %v", got.Gel, got.Tints)
 	}
 	less := ask(`{"light":2,"count":5,"from":1,"to":16,"patch":[{"op":"replace","path":"/lights/2/level","value":0.25}]}`)
@@ -768,7 +777,8 @@ func TestLargeShapesTravelOnce(t *testing.T) {
 		Kind  string
 		Nodes []struct{ X, Y float64 }
 	}
-	if err := json.Unmarshal([]byte(shapes), &list); err != nil || len(list) != 1 || len(list[0].Nodes) != 3000 || list[0].Kind != "outline" || list[0].Nodes[0].X != 180 {
+	if err := json.Unmarshal([]byte(shapes), &list); err != nil || len(list) != 1 ||
+		len(list[0].Nodes) != 3000 || list[0].Kind != "outline" || list[0].Nodes[0].X != 180 {
 		t.Errorf("the shapes are %.200s, %v", shapes, err)
 	}
 	if !strings.Contains(resp.Header.Get("Cache-Control"), "immutable") {
@@ -806,7 +816,8 @@ func TestPanicInAnExportEndsOnlyIt(t *testing.T) {
 		time.Sleep(10 * time.Millisecond)
 		_, body = a.get("/exports/" + id[1])
 	}
-	if !strings.Contains(body, "The shot itself is safe") || !strings.Contains(a.log.String(), "panic") || !strings.Contains(a.log.String(), "goroutine") {
+	if !strings.Contains(body, "The shot itself is safe") || !strings.Contains(a.log.String(),
+		"panic") || !strings.Contains(a.log.String(), "goroutine") {
 		t.Errorf("the page says %s, the log %s", body, a.log)
 	}
 	if resp, body := a.postJSON(at+"/frame", `{"long":240,"x":0,"y":0,"w":240,"h":160,"as":"png"}`); resp.StatusCode != 500 || !strings.Contains(body, "this one thing was given up") {
@@ -936,7 +947,8 @@ func TestMethods(t *testing.T) {
 		}
 	}
 	for method, path := range map[string]string{"PUT": at, "DELETE": at + "/name", "POST": "/static/pyrant.css", "PATCH": "/"} {
-		if resp, body := a.do(a.request(method, path, "", nil)); resp.StatusCode != 405 || !strings.Contains(body, "takes no request of this kind") {
+		if resp, body := a.do(a.request(method, path, "", nil)); resp.StatusCode != 405 ||
+			!strings.Contains(body, "takes no request of this kind") {
 			t.Errorf("%s %s: %d %s", method, path, resp.StatusCode, body)
 		}
 	}
@@ -1024,7 +1036,8 @@ func TestAChangeOfNothingIsNoRevision(t *testing.T) {
 		t.Errorf("%d, version %d", resp.StatusCode, a.stored(at).Version)
 	}
 	many := "[" + strings.Repeat(`{"op":"replace","path":"/dusk/on","value":true},`, 99_999) + `{"op":"replace","path":"/dusk/on","value":false}]`
-	if resp, body := a.post(at+"/changes", change(1, many)); resp.StatusCode != 422 || !strings.Contains(body, "may have 1000") || a.stored(at).Version != 1 {
+	if resp, body := a.post(at+"/changes", change(1, many)); resp.StatusCode != 422 ||
+		!strings.Contains(body, "may have 1000") || a.stored(at).Version != 1 {
 		t.Errorf("a hundred thousand operations: %d %.200s", resp.StatusCode, body)
 	}
 }
@@ -1061,7 +1074,8 @@ func TestSlowBodies(t *testing.T) {
 		conn.SetReadDeadline(time.Now().Add(20 * time.Second))
 		answer, err := io.ReadAll(conn)
 		conn.Close()
-		if err != nil || !strings.HasPrefix(string(answer), "HTTP/1.1 408") || !strings.Contains(string(answer), "came too slowly") {
+		if err != nil || !strings.HasPrefix(string(answer), "HTTP/1.1 408") ||
+			!strings.Contains(string(answer), "came too slowly") {
 			t.Errorf("%s that rests: %v, %.300q", name, err, answer)
 		}
 	}
@@ -1149,9 +1163,12 @@ func BenchmarkDraft(b *testing.B) {
 			points[j] = shape.Node{X: 900 + 400*math.Cos(at), Y: 600 + 300*math.Sin(at)}
 		}
 		l := &many.Lights[i%len(many.Lights)]
-		l.Shapes = append(l.Shapes[:len(l.Shapes):len(l.Shapes)], shape.Outline{Nodes: setting.ListOf(points...)})
+		l.Shapes = append(l.Shapes[:len(l.Shapes):len(l.Shapes)],
+			shape.Outline{Nodes: setting.ListOf(points...)})
 	}
-	full, err := a.server.store.AddShot(ctx, "Many points", store.Photo{Data: quayWall(b, r.Photo.Width, r.Photo.Height), Format: "png", Width: r.Photo.Width, Height: r.Photo.Height}, many, "Many points")
+	full, err := a.server.store.AddShot(ctx, "Many points",
+		store.Photo{Data: quayWall(b, r.Photo.Width, r.Photo.Height), Format: "png",
+			Width: r.Photo.Width, Height: r.Photo.Height}, many, "Many points")
 	if err != nil {
 		b.Fatal(err)
 	}

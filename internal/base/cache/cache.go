@@ -53,7 +53,8 @@ type entry struct {
 
 // New returns a cache that holds about limit bytes.
 func New(limit int64) *Cache {
-	return &Cache{limit: limit, entries: map[string]*entry{}, order: list.New(), groups: map[string][]string{}, members: map[string]string{}, counts: new(counts)}
+	return &Cache{limit: limit, entries: map[string]*entry{}, order: list.New(),
+		groups: map[string][]string{}, members: map[string]string{}, counts: new(counts)}
 }
 
 // Scoped returns a cache of its own for one piece of work that also finds what c
@@ -92,8 +93,9 @@ func Peek[T Sized](c *Cache, key string) (v T, ok bool) {
 	return v, ok
 }
 
-// Put makes a value the node of a key in c itself, whatever the key had before, there or in the cache that c is scoped
-// to. Where the key's node is being made, that one is kept, and those who wait get it.
+// Put makes a value the node of a key in c itself, whatever the key had before, there or in the
+// cache that c is scoped to. Where the key's node is being made, that one is kept, and those who
+// wait get it.
 func Put[T Sized](c *Cache, key string, v T) error {
 	c.mu.Lock()
 	if e := c.entries[key]; e != nil && e.elem != nil {
@@ -123,7 +125,8 @@ func (c *Cache) Counts() (hits, misses int64) {
 
 // Get returns the node with the given key, made by build if it is missing. Errors
 // are not kept.
-func Get[T Sized](ctx context.Context, c *Cache, key string, build func(context.Context) (T, error)) (T, error) {
+func Get[T Sized](ctx context.Context, c *Cache, key string,
+	build func(context.Context) (T, error)) (T, error) {
 	if c.parent != nil && !c.has(key) {
 		if v, ok := c.parent.held(key); ok {
 			return v.(T), nil
@@ -139,9 +142,10 @@ func (c *Cache) has(key string) bool {
 	return c.entries[key] != nil
 }
 
-// Own is Get, but for nodes that change while they are used, such as masks whose tiles are dropped: a scoped cache makes
-// its own and takes none from the cache that it is scoped to.
-func Own[T Sized](ctx context.Context, c *Cache, key string, build func(context.Context) (T, error)) (T, error) {
+// Own is Get, but for nodes that change while they are used, such as masks whose tiles are dropped:
+// a scoped cache makes its own and takes none from the cache that it is scoped to.
+func Own[T Sized](ctx context.Context, c *Cache, key string,
+	build func(context.Context) (T, error)) (T, error) {
 	var zero T
 	for {
 		c.mu.Lock()
@@ -179,7 +183,8 @@ func Own[T Sized](ctx context.Context, c *Cache, key string, build func(context.
 }
 
 // fill makes the node of e. Whatever happens, those who wait are released.
-func fill[T Sized](ctx context.Context, c *Cache, e *entry, build func(context.Context) (T, error)) (val T, err error) {
+func fill[T Sized](ctx context.Context, c *Cache, e *entry,
+	build func(context.Context) (T, error)) (val T, err error) {
 	err = errors.New("cache: a node's computation stopped")
 	size := int64(0)
 	defer func() {
@@ -204,8 +209,9 @@ func fill[T Sized](ctx context.Context, c *Cache, e *entry, build func(context.C
 	return val, err
 }
 
-// weigh takes the size of e anew: nodes may have grown since, as masks do, which rasterise their tiles when they are
-// asked for. The node is asked without the cache's lock, so that one that is slow to answer stops nobody else.
+// weigh takes the size of e anew: nodes may have grown since, as masks do, which rasterise their
+// tiles when they are asked for. The node is asked without the cache's lock, so that one that is
+// slow to answer stops nobody else.
 func (c *Cache) weigh(e *entry) {
 	n := e.val.Bytes()
 	c.mu.Lock()
@@ -244,8 +250,9 @@ func (c *Cache) leave(key string) {
 	}
 }
 
-// Only makes a node the latest of a group, of which no more than so many are held: of what is large and seldom asked for
-// again once there is a newer one. Memory that is free again soon costs less than what has to be asked for.
+// Only makes a node the latest of a group, of which no more than so many are held: of what is large
+// and seldom asked for again once there is a newer one. Memory that is free again soon costs less
+// than what has to be asked for.
 func (c *Cache) Only(group, key string, most int) {
 	c.mu.Lock()
 	defer c.mu.Unlock()

@@ -47,7 +47,11 @@ func TestLeastRecentlyUsedGoesFirst(t *testing.T) {
 	c := New(100)
 	made := 0
 	get := func(k string) {
-		if _, err := Get(ctx, c, k, func(context.Context) (bulk, error) { made++; return 40, nil }); err != nil {
+		if _, err := Get(ctx, c, k, func(context.Context) (bulk, error) {
+			made++
+			return 40,
+				nil
+		}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -73,7 +77,10 @@ func TestNodesThatGrowAreWeighedAnew(t *testing.T) {
 	c := New(100)
 	g := &growing{10}
 	get := func(k string, v Sized) {
-		if _, err := Get(ctx, c, k, func(context.Context) (Sized, error) { return v, nil }); err != nil {
+		if _, err := Get(ctx, c, k, func(context.Context) (Sized, error) {
+			return v,
+				nil
+		}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -90,10 +97,14 @@ func TestNodesThatGrowAreWeighedAnew(t *testing.T) {
 func TestErrorsAreNotKept(t *testing.T) {
 	c := New(100)
 	bad := errors.New("bad")
-	if _, err := Get(ctx, c, "k", func(context.Context) (bulk, error) { return 0, bad }); err != bad {
+	if _, err := Get(ctx, c, "k", func(context.Context) (bulk, error) {
+		return 0,
+			bad
+	}); err != bad {
 		t.Fatal(err)
 	}
-	if v, err := Get(ctx, c, "k", func(context.Context) (bulk, error) { return 3, nil }); v != 3 || err != nil {
+	if v, err := Get(ctx, c, "k", func(context.Context) (bulk, error) { return 3, nil }); v != 3 ||
+		err != nil {
 		t.Errorf("after an error: %v, %v", v, err)
 	}
 }
@@ -112,7 +123,10 @@ func TestCancelledMakerDoesNotTakeOthersAlong(t *testing.T) {
 	<-entered
 	gone, leave := context.WithCancel(ctx)
 	leave()
-	if _, err := Get(gone, c, "k", func(context.Context) (bulk, error) { return 1, nil }); !errors.Is(err, context.Canceled) {
+	if _, err := Get(gone, c, "k", func(context.Context) (bulk, error) {
+		return 1,
+			nil
+	}); !errors.Is(err, context.Canceled) {
 		t.Errorf("cancelled while waiting: %v", err)
 	}
 	got := make(chan string)
@@ -133,7 +147,8 @@ func TestPanicReleasesWhoWaits(t *testing.T) {
 		defer func() { recover() }()
 		Get(ctx, c, "k", func(context.Context) (bulk, error) { panic("broken") })
 	}()
-	if v, err := Get(ctx, c, "k", func(context.Context) (bulk, error) { return 2, nil }); v != 2 || err != nil {
+	if v, err := Get(ctx, c, "k", func(context.Context) (bulk, error) { return 2, nil }); v != 2 ||
+		err != nil {
 		t.Errorf("after a panic: %v, %v", v, err)
 	}
 }
@@ -181,7 +196,10 @@ func TestPanicIsAnError(t *testing.T) {
 	if !errors.As(err, &p) || p.Value != "a mistake" {
 		t.Errorf("got %v", err)
 	}
-	if v, err := Get(ctx, c, "node", func(context.Context) (bulk, error) { return 3, nil }); v != 3 || err != nil {
+	if v, err := Get(ctx, c, "node", func(context.Context) (bulk, error) {
+		return 3,
+			nil
+	}); v != 3 || err != nil {
 		t.Errorf("the next who asks gets %v, %v", v, err)
 	}
 }
@@ -204,14 +222,18 @@ func TestWaitingIsGivenUp(t *testing.T) {
 	entered, finish := make(chan struct{}), make(chan struct{})
 	made := make(chan error, 1)
 	go func() {
-		_, err := Get(ctx, c, "k", func(context.Context) (bulk, error) { close(entered); <-finish; return 5, nil })
+		_, err := Get(ctx, c, "k",
+			func(context.Context) (bulk, error) { close(entered); <-finish; return 5, nil })
 		made <- err
 	}()
 	<-entered
 	waiting, leave := context.WithCancel(ctx)
 	told := make(chan error, 1)
 	go func() {
-		_, err := Get(waiting, c, "k", func(context.Context) (bulk, error) { return 0, errors.New("made twice") })
+		_, err := Get(waiting, c, "k", func(context.Context) (bulk, error) {
+			return 0,
+				errors.New("made twice")
+		})
 		told <- err
 	}()
 	leave()
@@ -225,7 +247,13 @@ func TestWaitingIsGivenUp(t *testing.T) {
 	// Both give up: the one who waited is not made to work.
 	maker, stop := context.WithCancel(ctx)
 	entered = make(chan struct{})
-	go Get(maker, c, "other", func(ctx context.Context) (bulk, error) { close(entered); <-ctx.Done(); return 0, ctx.Err() })
+	go Get(maker, c, "other",
+		func(ctx context.Context) (bulk, error) {
+			close(entered)
+			<-ctx.Done()
+			return 0,
+				ctx.Err()
+		})
 	<-entered
 	gone, leave := context.WithCancel(ctx)
 	go func() {
@@ -247,7 +275,10 @@ func TestLimitIsExact(t *testing.T) {
 	c := New(100)
 	get := func(key string, size bulk) {
 		t.Helper()
-		if _, err := Get(ctx, c, key, func(context.Context) (bulk, error) { return size, nil }); err != nil {
+		if _, err := Get(ctx, c, key, func(context.Context) (bulk, error) {
+			return size,
+				nil
+		}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -269,11 +300,15 @@ func TestLimitIsExact(t *testing.T) {
 	}
 }
 
-// Of a group so many of the latest are held; others are not touched, nor is one that comes up again.
+// Of a group so many of the latest are held; others are not touched, nor is one that comes up
+// again.
 func TestOnly(t *testing.T) {
 	c := New(1000)
 	add := func(key string) {
-		if _, err := Get(ctx, c, key, func(context.Context) (bulk, error) { return 10, nil }); err != nil {
+		if _, err := Get(ctx, c, key, func(context.Context) (bulk, error) {
+			return 10,
+				nil
+		}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -284,7 +319,8 @@ func TestOnly(t *testing.T) {
 		add(key)
 		c.Only("moves", "move 0", 3) // is asked for all the time
 	}
-	for key, want := range map[string]bool{"other": true, "move 0": true, "move 1": false, "move 3": false, "move 4": true, "move 5": true} {
+	for key, want := range map[string]bool{"other": true, "move 0": true, "move 1": false,
+		"move 3": false, "move 4": true, "move 5": true} {
 		if _, ok := Peek[bulk](c, key); ok != want {
 			t.Errorf("%s is held: %t", key, ok)
 		}
@@ -305,7 +341,8 @@ func TestSlowNodeStopsNobody(t *testing.T) {
 	s := slow{make(chan struct{}, 1)}
 	s.may <- struct{}{}
 	get := func() {
-		if _, err := Get(ctx, c, "slow", func(context.Context) (slow, error) { return s, nil }); err != nil {
+		if _, err := Get(ctx, c, "slow",
+			func(context.Context) (slow, error) { return s, nil }); err != nil {
 			t.Error(err)
 		}
 	}
@@ -315,7 +352,8 @@ func TestSlowNodeStopsNobody(t *testing.T) {
 	time.Sleep(10 * time.Millisecond) // it is asked by now, or soon
 	other := make(chan struct{})
 	go func() {
-		if _, err := Get(ctx, c, "other", func(context.Context) (bulk, error) { return 5, nil }); err != nil {
+		if _, err := Get(ctx, c, "other",
+			func(context.Context) (bulk, error) { return 5, nil }); err != nil {
 			t.Error(err)
 		}
 		c.Held()
@@ -330,7 +368,8 @@ func TestSlowNodeStopsNobody(t *testing.T) {
 	<-waits
 }
 
-// A scoped cache has nodes of its own where they change while they are used, and what is put into it is there.
+// A scoped cache has nodes of its own where they change while they are used, and what is put into
+// it is there.
 func TestScopedOwns(t *testing.T) {
 	c := New(1000)
 	made := func(v bulk) func(context.Context) (bulk, error) {
@@ -365,7 +404,10 @@ func TestGroupsArePruned(t *testing.T) {
 	for i := range 50 {
 		key := fmt.Sprint("node ", i)
 		c.Only(fmt.Sprint("group ", i), key, 3)
-		if _, err := Get(ctx, c, key, func(context.Context) (bulk, error) { return 40, nil }); err != nil {
+		if _, err := Get(ctx, c, key, func(context.Context) (bulk, error) {
+			return 40,
+				nil
+		}); err != nil {
 			t.Fatal(err)
 		}
 	}

@@ -8,16 +8,16 @@ type Point struct {
 	Y float64 `json:"y" label:"Down" unit:"px" range:"-H..2H"`
 }
 
-// Camera is a pinhole camera with square pixels, whose axis meets the photo in its middle. The floor
-// lies one unit below it: the places P with P·Up = -1.
+// Camera is a pinhole camera with square pixels, whose axis meets the photo in its middle. The
+// floor lies one unit below it: the places P with P·Up = -1.
 type Camera struct {
 	CX, CY float64 // the middle, in pixels of the photo
 	F      float64 // focal length in pixels
 	Up     Vec     // unit vector
 }
 
-// Usual is the field of view across the photo that is taken where nothing tells of another, in degrees,
-// and UsualSpread how far the logarithm of a focal length strays from it.
+// Usual is the field of view across the photo that is taken where nothing tells of another, in
+// degrees, and UsualSpread how far the logarithm of a focal length strays from it.
 const (
 	Usual       = 53
 	UsualSpread = 0.2
@@ -34,16 +34,16 @@ type line = Vec
 
 func through(a, b [2]float64) line { return Vec{a[0], a[1], 1}.Cross(Vec{b[0], b[1], 1}) }
 
-// vanishing returns the two points, relative to the middle, where opposite sides of a quadrangle meet;
-// one whose Z is 0 lies at infinity.
+// vanishing returns the two points, relative to the middle, where opposite sides of a quadrangle
+// meet; one whose Z is 0 lies at infinity.
 func vanishing(c *[4][2]float64) (a, b Vec) {
 	a = through(c[0], c[1]).Cross(through(c[3], c[2]))
 	b = through(c[1], c[2]).Cross(through(c[0], c[3]))
 	return a, b
 }
 
-// square returns the square of the focal length at which the sides of the rectangle are at right angles;
-// false where the photo does not tell.
+// square returns the square of the focal length at which the sides of the rectangle are at right
+// angles; false where the photo does not tell.
 func square(c *[4][2]float64) (f2 float64, ok bool) {
 	a, b := vanishing(c)
 	w := a.Z * b.Z
@@ -55,7 +55,8 @@ func square(c *[4][2]float64) (f2 float64, ok bool) {
 	return f2, f2 > 1e-3 && !math.IsInf(f2, 0)
 }
 
-// Crossing returns which corner keeps four points from going round once, without a fold: -1 for none.
+// Crossing returns which corner keeps four points from going round once, without a fold: -1 for
+// none.
 func Crossing(c [4]Point) int {
 	var turn [4]float64
 	left := 0
@@ -67,7 +68,8 @@ func Crossing(c [4]Point) int {
 		}
 	}
 	for i, t := range turn {
-		// The one that turns the other way than most; of two and two, as where sides cross, the first.
+		// The one that turns the other way than most; of two and two, as where sides cross, the
+		// first.
 		if t == 0 || left > 0 && left < 4 && (t > 0) == (left <= 2) {
 			return i
 		}
@@ -77,15 +79,16 @@ func Crossing(c [4]Point) int {
 
 // Fit says how a camera was found.
 type Fit struct {
-	Focal  float64 // what the corners alone imply, in pixels; 0 where they do not tell
-	Spread float64 // by how much its logarithm is off where each corner is off by a thousandth of the width
+	Focal float64 // what the corners alone imply, in pixels; 0 where they do not tell
+	// by how much its logarithm is off where each corner is off by a thousandth of the width
+	Spread float64
 }
 
-// Calibrate finds the camera of a photo of w by h pixels from the four corners of a rectangle on the
-// floor, in order (after Criminisi, Reid and Zisserman 2000). The focal length is the mean, by how
-// sure they are, of what the corners imply and of prior, whose logarithm is off by spread. With
-// corners that do not tell prior is taken. It returns false where the corners make no rectangle that
-// could lie on a floor; see Crossing.
+// Calibrate finds the camera of a photo of w by h pixels from the four corners of a rectangle on
+// the floor, in order (after Criminisi, Reid and Zisserman 2000). The focal length is the mean, by
+// how sure they are, of what the corners imply and of prior, whose logarithm is off by spread. With
+// corners that do not tell prior is taken. It returns false where the corners make no rectangle
+// that could lie on a floor; see Crossing.
 func Calibrate(corners [4]Point, w, h, prior, spread float64) (Camera, Fit, bool) {
 	cam := Camera{CX: w / 2, CY: h / 2, F: prior}
 	// About the middle and by the width, so that no number is large.
@@ -155,7 +158,8 @@ func (c *Camera) Project(p Vec) (x, y float64, ok bool) {
 	return c.CX + c.F*p.X/p.Z, c.CY + c.F*p.Y/p.Z, true
 }
 
-// Floor returns the place of the floor that is seen at a point of the photo; false at and above the horizon.
+// Floor returns the place of the floor that is seen at a point of the photo; false at and above the
+// horizon.
 func (c *Camera) Floor(x, y float64) (Vec, bool) {
 	r := c.Ray(x, y)
 	d := -r.Dot(c.Up)
@@ -176,8 +180,9 @@ func (c *Camera) Horizon(x float64) float64 {
 // Level returns what of a direction is level, at length 1.
 func (c *Camera) Level(v Vec) Vec { return v.Off(c.Up).Unit() }
 
-// Square returns the corners of a square on the floor in the lower part of a photo of w by h pixels, as large as it is
-// well seen, with sides that go by degrees to the right of straight ahead; false where no floor is seen.
+// Square returns the corners of a square on the floor in the lower part of a photo of w by h
+// pixels, as large as it is well seen, with sides that go by degrees to the right of straight
+// ahead; false where no floor is seen.
 func (c *Camera) Square(heading, w, h float64) (corners [4]Point, ok bool) {
 	top, low := c.Horizon(w/2), 0.95*h
 	if top > 0.8*h || math.IsInf(top, 0) {

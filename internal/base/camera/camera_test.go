@@ -12,8 +12,8 @@ func shot(view, pitch, roll float64) Camera {
 	return Level(1500, 1000, 500-f*math.Tan(pitch*math.Pi/180), roll, f)
 }
 
-// rectangle is where the corners of a rectangle on the floor are seen: its middle so far to the right and ahead,
-// turned.
+// rectangle is where the corners of a rectangle on the floor are seen: its middle so far to the
+// right and ahead, turned.
 func rectangle(t *testing.T, c Camera, right, ahead, w, h, turn float64) (out [4]Point) {
 	t.Helper()
 	fore := c.Level(Vec{Z: 1})
@@ -34,8 +34,8 @@ func rectangle(t *testing.T, c Camera, right, ahead, w, h, turn float64) (out [4
 	return out
 }
 
-// A camera is found again from the corners of a rectangle: exactly, its focal length within 2 %; with
-// corners 2 px off, within 10 %.
+// A camera is found again from the corners of a rectangle: exactly, its focal length within 2 %;
+// with corners 2 px off, within 10 %.
 func TestCalibrate(t *testing.T) {
 	rng := rand.New(rand.NewPCG(1, 2))
 	for _, view := range []float64{40, 53, 65} {
@@ -77,7 +77,8 @@ func TestCalibrate(t *testing.T) {
 		}
 	}
 	// Seen straight, the corners do not tell the focal length: the usual one is taken.
-	got, fit, ok := Calibrate([4]Point{{500, 800}, {1000, 800}, {900, 600}, {600, 600}}, 1500, 1000, 1400, UsualSpread)
+	got, fit, ok := Calibrate([4]Point{{500, 800}, {1000, 800}, {900, 600}, {600, 600}}, 1500, 1000,
+		1400, UsualSpread)
 	if !ok || got.F != 1400 || !math.IsInf(fit.Spread, 1) || math.Abs(got.Up.X) > 1e-9 {
 		t.Errorf("seen straight: %+v, %+v", got, fit)
 	}
@@ -117,7 +118,8 @@ func TestPlaces(t *testing.T) {
 		}
 		above := v.Add(c.Up.Mul(0.7))
 		x, y, _ := c.Project(above)
-		if got, ok := c.Above(v, x, y); !ok || got.Sub(above).Len() > 1e-9 || c.Drop(got).Sub(v).Len() > 1e-9 {
+		if got, ok := c.Above(v, x, y); !ok || got.Sub(above).Len() > 1e-9 ||
+			c.Drop(got).Sub(v).Len() > 1e-9 {
 			t.Errorf("0.7 over %v: %v", v, got)
 		}
 	}
@@ -130,7 +132,8 @@ func TestPlaces(t *testing.T) {
 	a, _ := c.Floor(300, 700)
 	b, _ := c.Floor(1200, 690)
 	w, ok := c.Upright(a, b)
-	if !ok || math.Abs(w.Side(a)) > 1e-9 || math.Abs(w.Side(b.Add(c.Up))) > 1e-9 || w.Side(Vec{}) <= 0 {
+	if !ok || math.Abs(w.Side(a)) > 1e-9 || math.Abs(w.Side(b.Add(c.Up))) > 1e-9 ||
+		w.Side(Vec{}) <= 0 {
 		t.Errorf("wall %+v", w)
 	}
 	if _, ok := c.Upright(a, a); ok {
@@ -162,8 +165,9 @@ func TestPrism(t *testing.T) {
 	}
 }
 
-// How deep a way is in a prism is how far it may be moved aside, in whichever direction, until it misses it: of what is thin as of
-// what is thick, and for one that passes beside, how far it has to be moved to meet it.
+// How deep a way is in a prism is how far it may be moved aside, in whichever direction, until it
+// misses it: of what is thin as of what is thick, and for one that passes beside, how far it has to
+// be moved to meet it.
 func TestPrismAcross(t *testing.T) {
 	rng := rand.New(rand.NewPCG(1, 2))
 	some := func(most float64) float64 { return (2*rng.Float64() - 1) * most }
@@ -171,7 +175,8 @@ func TestPrismAcross(t *testing.T) {
 	for range 4000 {
 		thick := []float64{0.03, 0.2, 1}[rng.IntN(3)]
 		x, z := 0.5+rng.Float64(), 0.5+rng.Float64()
-		s := NewPrism(Vec{Y: -1}, []Vec{{-x, 0, 5 - z}, {x, 0, 5 - z}, {x, 0, 5 + z}, {-x, 0, 5 + z}}, thick)
+		s := NewPrism(Vec{Y: -1}, []Vec{{-x, 0, 5 - z}, {x, 0, 5 - z}, {x, 0, 5 + z},
+			{-x, 0, 5 + z}}, thick)
 		mid := Vec{some(1.3 * x), some(thick), 5 + some(1.3*z)}
 		d := Vec{some(1), some(1), some(1)}.Unit()
 		a := mid.Sub(d.Mul(20))
@@ -230,7 +235,8 @@ func TestPrismAcross(t *testing.T) {
 
 // A field of view and a focal length are two ways to say the same: 90° is half the width.
 func TestView(t *testing.T) {
-	for _, tt := range []struct{ view, focal float64 }{{90, 750}, {60, 750 * math.Sqrt(3)}, {120, 750 / math.Sqrt(3)}} {
+	for _, tt := range []struct{ view, focal float64 }{{90, 750}, {60, 750 * math.Sqrt(3)},
+		{120, 750 / math.Sqrt(3)}} {
 		if got := FocalOf(tt.view, 1500); math.Abs(got-tt.focal) > 1e-9 {
 			t.Errorf("%v° are a focal length of %v, want %v", tt.view, got, tt.focal)
 		}
@@ -244,25 +250,28 @@ func TestView(t *testing.T) {
 func TestRoll(t *testing.T) {
 	c := Level(1500, 1000, 320, 4, 1400)
 	for _, x := range []float64{0, 750, 1500} {
-		if got, want := c.Horizon(x), 320+(x-750)*math.Tan(4*math.Pi/180); math.Abs(got-want) > 1e-6 {
+		if got, want := c.Horizon(x),
+			320+(x-750)*math.Tan(4*math.Pi/180); math.Abs(got-want) > 1e-6 {
 			t.Errorf("in column %v the horizon is at %v, want %v", x, got, want)
 		}
 	}
 	if c.Up.Y >= 0 || math.Abs(c.Up.Len()-1) > 1e-12 {
 		t.Errorf("up is %v", c.Up)
 	}
-	// The steadied focal length lies between what the corners say and the usual one, by how sure both are.
+	// The steadied focal length lies between what the corners say and the usual one, by how sure
+	// both are.
 	corners := rectangle(t, shot(40, 9, 0), 0.2, 3.2, 1.6, 2.2, 0.6)
 	prior := FocalOf(Usual, 1500)
 	got, fit, _ := Calibrate(corners, 1500, 1000, prior, UsualSpread)
 	a, b := 1/(fit.Spread*fit.Spread), 1/(UsualSpread*UsualSpread)
-	if want := math.Exp((a*math.Log(fit.Focal) + b*math.Log(prior)) / (a + b)); math.Abs(got.F/want-1) > 1e-9 || fit.Spread < 0.01 {
+	if want := math.Exp((a*math.Log(fit.Focal) + b*math.Log(prior)) / (a +
+		b)); math.Abs(got.F/want-1) > 1e-9 || fit.Spread < 0.01 {
 		t.Errorf("of %v by the corners, sure to %v, and %v as usual comes %v", fit.Focal, fit.Spread, prior, got.F)
 	}
 }
 
-// A square of the floor before a camera is a square, lies within the photo and tells of the same camera; without a floor
-// in sight there is none.
+// A square of the floor before a camera is a square, lies within the photo and tells of the same
+// camera; without a floor in sight there is none.
 func TestSquare(t *testing.T) {
 	const w, h = 1500.0, 1000.0
 	for _, heading := range []float64{-40, -3, 0, 25} {

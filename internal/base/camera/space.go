@@ -34,18 +34,18 @@ func planeThrough(at, n Vec) Plane {
 // FloorPlane returns the floor.
 func (c *Camera) FloorPlane() Plane { return Plane{c.Up, -1} }
 
-// Ceiling returns the ceiling so high over the floor, in heights of the camera; false where that is not well above the
-// camera.
+// Ceiling returns the ceiling so high over the floor, in heights of the camera; false where that is
+// not well above the camera.
 func (c *Camera) Ceiling(high float64) (Plane, bool) {
 	return Plane{c.Up.Mul(-1), 1 - high}, high >= 1.05
 }
 
-// Card returns the upright plane through a place that faces the camera: what stands there is seen as
-// if it were on it.
+// Card returns the upright plane through a place that faces the camera: what stands there is seen
+// as if it were on it.
 func (c *Camera) Card(foot Vec) Plane { return planeThrough(foot, c.Level(foot)) }
 
-// Upright returns the upright plane through two places; false where they lie one above the other, or
-// in line with the camera.
+// Upright returns the upright plane through two places; false where they lie one above the other,
+// or in line with the camera.
 func (c *Camera) Upright(a, b Vec) (Plane, bool) {
 	n := c.Up.Cross(b.Sub(a))
 	if n.Len() < 1e-6 {
@@ -78,8 +78,8 @@ type Prism struct {
 	Round  float64 // its radius
 }
 
-// NewPrism returns the solid below a level convex polygon, so high. Planes and faces have the same order: the
-// top, the sides, the bottom, which has no face.
+// NewPrism returns the solid below a level convex polygon, so high. Planes and faces have the same
+// order: the top, the sides, the bottom, which has no face.
 func NewPrism(up Vec, top []Vec, high float64) *Prism {
 	var mid Vec
 	for _, p := range top {
@@ -121,8 +121,9 @@ func (s *Prism) Holds(v Vec) bool {
 
 // Deep returns how deep within the prism the way from a over d comes, and where, as a share of the
 // way; below 0 by how far it passes beside. Of the planes' distances the least counts, which is a
-// concave function along the way: a plane by which it rises and one by which it falls bound it from above, until
-// they meet on it. What passes farther away than margin is only said to: by how much is not worked out.
+// concave function along the way: a plane by which it rises and one by which it falls bound it from
+// above, until they meet on it. What passes farther away than margin is only said to: by how much
+// is not worked out.
 func (s *Prism) Deep(a, d Vec, margin float64) (deep, at float64) {
 	// Inside distance of plane i at t: k_i + t·m_i.
 	var k, m [most]float64
@@ -170,12 +171,14 @@ func (s *Prism) Deep(a, d Vec, margin float64) (deep, at float64) {
 	return s.edged(&k, &m), at
 }
 
-// opposite is the cosine between the normals of two planes from which on they have no edge in common.
+// opposite is the cosine between the normals of two planes from which on they have no edge in
+// common.
 const opposite = -0.99
 
-// edged returns how deep a way is in the prism by how far it passes from where it sees the prism end: from the edge of a plane
-// that it comes in by and one that it goes out by, of all the nearest. It lies inside k + t·m of each plane. By how far it
-// comes from all planes at once, what is thin would hide less than what is thick.
+// edged returns how deep a way is in the prism by how far it passes from where it sees the prism
+// end: from the edge of a plane that it comes in by and one that it goes out by, of all the
+// nearest. It lies inside k + t·m of each plane. By how far it comes from all planes at once, what
+// is thin would hide less than what is thick.
 func (s *Prism) edged(k, m *[most]float64) float64 {
 	deep := math.Inf(1)
 	for i := range s.Planes {
@@ -189,7 +192,8 @@ func (s *Prism) edged(k, m *[most]float64) float64 {
 			}
 			c := in.Dot(s.Planes[j].N)
 			if c > opposite {
-				deep = math.Min(deep, (k[j]*m[i]-k[i]*m[j])/math.Sqrt(m[i]*m[i]+m[j]*m[j]-2*m[i]*m[j]*c))
+				deep = math.Min(deep,
+					(k[j]*m[i]-k[i]*m[j])/math.Sqrt(m[i]*m[i]+m[j]*m[j]-2*m[i]*m[j]*c))
 			}
 		}
 	}

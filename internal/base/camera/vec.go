@@ -1,15 +1,16 @@
-// Package camera is the geometry of what a photo shows: a camera, a floor, upright walls and level platforms.
+// Package camera is the geometry of what a photo shows: a camera, a floor, upright walls and level
+// platforms.
 //
-// The camera is found from the four corners of a rectangle on the floor, whose sides vanish in two points of the
-// horizon, or from the horizon alone. It stands one unit over the floor; all lengths are in that unit. A place on the
-// floor is where the ray of a pixel meets it, and what stands there is taken to be on its card: the upright plane
-// through its foot that faces the camera.
+// The camera is found from the four corners of a rectangle on the floor, whose sides vanish in two
+// points of the horizon, or from the horizon alone. It stands one unit over the floor; all lengths
+// are in that unit. A place on the floor is where the ray of a pixel meets it, and what stands
+// there is taken to be on its card: the upright plane through its foot that faces the camera.
 package camera
 
 import "math"
 
-// Vec is a place or a direction: X to the right, Y down, Z ahead, as the camera sees it. The unit is
-// the height of the camera over the floor.
+// Vec is a place or a direction: X to the right, Y down, Z ahead, as the camera sees it. The unit
+// is the height of the camera over the floor.
 type Vec struct{ X, Y, Z float64 }
 
 // Add returns v + w.

@@ -21,7 +21,8 @@ const (
 // Fact is something that is known of a photo.
 type Fact struct{ Name, Text string }
 
-// Camera returns what an EXIF block tells of the camera and how the photo was taken, as a photographer would say it.
+// Camera returns what an EXIF block tells of the camera and how the photo was taken, as a
+// photographer would say it.
 func Camera(exif []byte) (out []Fact) {
 	list, _ := description(exif)
 	all := list

@@ -31,8 +31,8 @@ const (
 	// MaxBytes is the most memory that decoding a photo may take: the decoder's
 	// picture and the photo's samples. 100 megapixels of any kind fit.
 	MaxBytes = 2 << 30
-	// MaxScans is how many scans a progressive JPEG may have; encoders make about ten. Each goes over the whole picture,
-	// however little it says.
+	// MaxScans is how many scans a progressive JPEG may have; encoders make about ten. Each goes
+	// over the whole picture, however little it says.
 	MaxScans = 100
 )
 
@@ -83,7 +83,8 @@ func header(data []byte) (format string, cfg image.Config, err error) {
 		cfg, err = tiff.DecodeConfig(r)
 	case format == "webp":
 		cfg, err = webp.DecodeConfig(r)
-	case bytes.HasPrefix(data, []byte{'I', 'I', 43, 0}), bytes.HasPrefix(data, []byte{'M', 'M', 0, 43}):
+	case bytes.HasPrefix(data, []byte{'I', 'I', 43, 0}), bytes.HasPrefix(data,
+		[]byte{'M', 'M', 0, 43}):
 		return "", cfg, &fault.Error{Msg: "This is a BigTIFF, which is for pictures of more than 4 GB. Save it as an ordinary TIFF and open that."}
 	default:
 		return "", cfg, &fault.Error{Msg: "This file is not a picture that Pyrant reads. Open a JPEG, PNG, TIFF or WebP file."}
@@ -141,7 +142,8 @@ func planar(data []byte) bool {
 	const samples, planes = 277, 284
 	r := &fieldReader{data: data, order: order, left: maxFieldBytes}
 	is := map[uint16]uint16{samples: 1, planes: 1}
-	for _, f := range r.read(int(order.Uint32(data[4:])), 0, func(tag uint16) bool { return tag == samples || tag == planes }) {
+	for _, f := range r.read(int(order.Uint32(data[4:])), 0,
+		func(tag uint16) bool { return tag == samples || tag == planes }) {
 		if f.kind == 3 && len(f.data) >= 2 {
 			is[f.tag] = binary.LittleEndian.Uint16(f.data)
 		}
@@ -178,7 +180,8 @@ func damaged(err error) *fault.Error {
 	switch {
 	case errors.As(err, &uj), errors.As(err, &up), errors.As(err, &ut):
 		msg = "This picture is of a kind that Pyrant does not read. Save it as an 8 or 16-bit RGB TIFF, PNG or JPEG and open that."
-	case errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, io.EOF), strings.Contains(err.Error(), "short Huffman data"):
+	case errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, io.EOF), strings.Contains(err.Error(),
+		"short Huffman data"):
 		msg = "This picture ends too early: a part of the file is missing. Copy it again from where it came."
 	}
 	return &fault.Error{Msg: msg, Err: err}
@@ -186,10 +189,14 @@ func damaged(err error) *fault.Error {
 
 // Open decodes a photo, turns it upright and reads its profile. Errors are of
 // type *fault.Error, or ctx's, which ends the decoding soon after it is done.
-func Open(ctx context.Context, data []byte) (*photo.Photo, error) { return OpenWatched(ctx, data, nil) }
+func Open(ctx context.Context, data []byte) (*photo.Photo, error) {
+	return OpenWatched(ctx, data,
+		nil)
+}
 
 // OpenWatched is Open, and tells how much of the file is read, from 0 to 1.
-func OpenWatched(ctx context.Context, data []byte, progress func(float64)) (p *photo.Photo, err error) {
+func OpenWatched(ctx context.Context, data []byte,
+	progress func(float64)) (p *photo.Photo, err error) {
 	format, _, _, err := Size(data)
 	if err != nil {
 		return nil, err
@@ -260,7 +267,8 @@ func (r *reader) Read(p []byte) (int, error) {
 		return 0, err
 	}
 	n, err := r.file.Read(p)
-	if at := r.file.Size() - int64(r.file.Len()); r.progress != nil && at-r.told > r.file.Size()/100 {
+	if at := r.file.Size() - int64(r.file.Len()); r.progress != nil &&
+		at-r.told > r.file.Size()/100 {
 		r.told = at
 		r.progress(float64(at) / float64(r.file.Size()))
 	}
@@ -323,10 +331,12 @@ func take(ctx context.Context, p *photo.Photo, img image.Image, orientation int)
 	switch img.(type) {
 	case *image.RGBA64, *image.NRGBA64, *image.Gray16:
 		p.Pix16 = make([]uint16, 3*w*h)
-		err = rows(ctx, p.Pix16, w, h, orientation, place, func(dst []uint16, y int) { row16(dst, img, y) })
+		err = rows(ctx, p.Pix16, w, h, orientation, place,
+			func(dst []uint16, y int) { row16(dst, img, y) })
 	default:
 		p.Pix8 = make([]uint8, 3*w*h)
-		err = rows(ctx, p.Pix8, w, h, orientation, place, func(dst []uint8, y int) { row8(dst, img, y) })
+		err = rows(ctx, p.Pix8, w, h, orientation, place,
+			func(dst []uint8, y int) { row8(dst, img, y) })
 	}
 	if o, ok := img.(interface{ Opaque() bool }); ok {
 		transparent = !o.Opaque()
@@ -338,7 +348,8 @@ func take(ctx context.Context, p *photo.Photo, img image.Image, orientation int)
 }
 
 // rows fills pix with the rows of a picture, turned to where place says.
-func rows[T uint8 | uint16](ctx context.Context, pix []T, w, h, orientation int, place func(x, y int) int, read func(dst []T, y int)) error {
+func rows[T uint8 | uint16](ctx context.Context, pix []T, w, h, orientation int,
+	place func(x, y int) int, read func(dst []T, y int)) error {
 	return raster.Rows(ctx, 0, h, func(y0, y1 int) {
 		var row []T
 		for y := y0; y < y1; y++ {
@@ -373,7 +384,8 @@ func row16(dst []uint16, img image.Image, y int) {
 		s := m.Pix[m.PixOffset(b.Min.X, y):]
 		for i := 0; i+2 < len(dst); i += 3 {
 			v := s[:8:8]
-			dst[i], dst[i+1], dst[i+2] = uint16(v[0])<<8|uint16(v[1]), uint16(v[2])<<8|uint16(v[3]), uint16(v[4])<<8|uint16(v[5])
+			dst[i], dst[i+1], dst[i+2] = uint16(v[0])<<8|uint16(v[1]), uint16(v[2])<<8|uint16(v[3]),
+				uint16(v[4])<<8|uint16(v[5])
 			s = s[8:]
 		}
 	case *image.NRGBA64:

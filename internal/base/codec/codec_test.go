@@ -92,7 +92,8 @@ func TestFormatsRoundTrip(t *testing.T) {
 	deep := image.NewRGBA64(m.Bounds())
 	for y := range 17 {
 		for x := range 31 {
-			deep.SetRGBA64(x, y, color.RGBA64{uint16(1000 + 999*x), uint16(77 * y), uint16(65535 - 500*x), 65535})
+			deep.SetRGBA64(x, y, color.RGBA64{uint16(1000 + 999*x), uint16(77 * y),
+				uint16(65535 - 500*x), 65535})
 		}
 	}
 	for _, format := range []string{"png", "tiff"} {
@@ -207,11 +208,14 @@ func TestExifGoesBetweenFormats(t *testing.T) {
 	for _, order := range []binary.AppendByteOrder{binary.LittleEndian, binary.BigEndian} {
 		for _, from := range []string{"jpeg", "png", "tiff"} {
 			for _, to := range []string{"jpeg", "png", "tiff"} {
-				p := open(t, write(t, picture(20, 10), Options{Format: from, Quality: 90, EXIF: deep(order)}))
-				q := open(t, write(t, picture(20, 10), Options{Format: to, Quality: 90, EXIF: p.EXIF}))
+				p := open(t, write(t, picture(20, 10), Options{Format: from, Quality: 90,
+					EXIF: deep(order)}))
+				q := open(t, write(t, picture(20, 10), Options{Format: to, Quality: 90,
+					EXIF: p.EXIF}))
 				got, _ := description(q.EXIF)
 				if len(got) != 2 || string(got[0].data) != "Quayside Mk II" || len(got[1].sub) != 2 ||
-					!bytes.Equal(got[1].sub[0].data, []byte{1, 0, 0, 0, 250, 0, 0, 0}) || !bytes.Equal(got[1].sub[1].data, []byte{64, 1}) {
+					!bytes.Equal(got[1].sub[0].data, []byte{1, 0, 0, 0, 250, 0, 0, 0}) ||
+					!bytes.Equal(got[1].sub[1].data, []byte{64, 1}) {
 					t.Errorf("from %s to %s: %+v", from, to, got)
 				}
 				if q.Width != 20 || len(q.Pix8) != 600 {
@@ -229,7 +233,8 @@ func TestDirectoriesThatRepeatThemselves(t *testing.T) {
 	b := []byte("II*\x00\x08\x00\x00\x00")
 	b = binary.LittleEndian.AppendUint16(b, entries)
 	for i := range entries {
-		tag, kind, count, at := uint16(0x010e), uint16(2), uint32(900_000), uint32(0) // one text, many times
+		// one text, many times
+		tag, kind, count, at := uint16(0x010e), uint16(2), uint32(900_000), uint32(0)
 		if i%2 == 0 {
 			tag, kind, count, at = tagExif, 4, 1, 8 // this very directory
 		}
@@ -270,7 +275,8 @@ func bigEndian(t *testing.T, le []byte) []byte {
 		swap(at, 2)
 		for i := range n {
 			e := at + 2 + 12*i
-			tag, kind, value := binary.LittleEndian.Uint16(le[e:]), binary.LittleEndian.Uint16(le[e+2:]), int(binary.LittleEndian.Uint32(le[e+8:]))
+			tag, kind, value := binary.LittleEndian.Uint16(le[e:]),
+				binary.LittleEndian.Uint16(le[e+2:]), int(binary.LittleEndian.Uint32(le[e+8:]))
 			swap(e, 2)
 			swap(e+2, 2)
 			swap(e+4, 4)
@@ -295,7 +301,8 @@ func bigEndian(t *testing.T, le []byte) []byte {
 
 func TestProfilesGoAlong(t *testing.T) {
 	icc := icctest.Matrix(4, "Display P3", icctest.DisplayP3, icctest.SRGBCurve())
-	long := append(append([]byte{}, icc...), make([]byte, 150_000)...) // more than one JPEG segment holds
+	// more than one JPEG segment holds
+	long := append(append([]byte{}, icc...), make([]byte, 150_000)...)
 	for _, format := range []string{"jpeg", "png", "tiff"} {
 		for _, c := range [][]byte{icc, long} {
 			p := open(t, write(t, picture(20, 10), Options{Format: format, Quality: 90, ICC: c}))
@@ -350,7 +357,8 @@ func TestGreyProfile(t *testing.T) {
 		t.Fatal(err)
 	}
 	var out bytes.Buffer
-	s := &splice{w: &out, after: 33, insert: pngChunks(Options{ICC: icctest.Grey("grey", icctest.Gamma(1))})}
+	s := &splice{w: &out, after: 33, insert: pngChunks(Options{ICC: icctest.Grey("grey",
+		icctest.Gamma(1))})}
 	if _, err := s.Write(b.Bytes()); err != nil {
 		t.Fatal(err)
 	}
@@ -382,7 +390,8 @@ func TestBadPictures(t *testing.T) {
 		broken[i] = 0xff
 	}
 	// A JPEG header with four components.
-	cmyk := []byte{0xff, 0xd8, 0xff, 0xc0, 0, 20, 8, 0, 10, 0, 10, 4, 1, 0x11, 0, 2, 0x11, 0, 3, 0x11, 0, 4, 0x11, 0, 0xff, 0xda, 0, 14, 4, 1, 0, 2, 0, 3, 0, 4, 0, 0, 63, 0}
+	cmyk := []byte{0xff, 0xd8, 0xff, 0xc0, 0, 20, 8, 0, 10, 0, 10, 4, 1, 0x11, 0, 2, 0x11, 0, 3,
+		0x11, 0, 4, 0x11, 0, 0xff, 0xda, 0, 14, 4, 1, 0, 2, 0, 3, 0, 4, 0, 0, 63, 0}
 	for name, c := range map[string]struct {
 		data     []byte
 		say      string
@@ -423,10 +432,12 @@ func TestEveryKindOfPictureIsTakenAsItIs(t *testing.T) {
 	}
 	rgba64, nrgba64, gray16 := image.NewRGBA64(r), image.NewNRGBA64(r), image.NewGray16(r)
 	rgba, nrgba, gray := image.NewRGBA(r), image.NewNRGBA(r), image.NewGray(r)
-	pal := image.NewPaletted(r, color.Palette{color.RGBA{1, 2, 3, 255}, color.NRGBA{200, 100, 50, 128}, color.Gray{77}})
+	pal := image.NewPaletted(r, color.Palette{color.RGBA{1, 2, 3, 255}, color.NRGBA{200, 100, 50,
+		128}, color.Gray{77}})
 	ycc := image.NewYCbCr(r, image.YCbCrSubsampleRatio420)
 	alpha := image.NewNYCbCrA(r, image.YCbCrSubsampleRatio420)
-	for _, pix := range [][]uint8{rgba64.Pix, nrgba64.Pix, gray16.Pix, rgba.Pix, nrgba.Pix, gray.Pix, ycc.Y, ycc.Cb, ycc.Cr, alpha.Y, alpha.Cb, alpha.Cr, alpha.A} {
+	for _, pix := range [][]uint8{rgba64.Pix, nrgba64.Pix, gray16.Pix, rgba.Pix, nrgba.Pix,
+		gray.Pix, ycc.Y, ycc.Cb, ycc.Cr, alpha.Y, alpha.Cb, alpha.Cr, alpha.A} {
 		bytesOf(pix)
 	}
 	for i := range pal.Pix {
@@ -441,11 +452,14 @@ func TestEveryKindOfPictureIsTakenAsItIs(t *testing.T) {
 			for y := range 9 {
 				for x := range 13 {
 					// Where EXIF says that the stored pixel is shown.
-					at := map[int][2]int{1: {x, y}, 2: {12 - x, y}, 3: {12 - x, 8 - y}, 4: {x, 8 - y}, 5: {y, x}, 6: {8 - y, x}, 7: {8 - y, 12 - x}, 8: {y, 12 - x}}[o]
+					at := map[int][2]int{1: {x, y}, 2: {12 - x, y}, 3: {12 - x, 8 - y},
+						4: {x, 8 - y}, 5: {y, x}, 6: {8 - y, x}, 7: {8 - y, 12 - x},
+						8: {y, 12 - x}}[o]
 					i := 3 * (at[1]*p.Width + at[0])
 					cr, cg, cb, _ := m.At(r.Min.X+x, r.Min.Y+y).RGBA()
 					for c, want := range []uint32{cr, cg, cb} {
-						if p.Deep() && uint32(p.Pix16[i+c]) != want || !p.Deep() && uint32(p.Pix8[i+c]) != want>>8 {
+						if p.Deep() && uint32(p.Pix16[i+c]) != want || !p.Deep() &&
+							uint32(p.Pix8[i+c]) != want>>8 {
 							t.Fatalf("%T, orientation %d: pixel %d, %d is not what it was", m, o, x, y)
 						}
 					}
@@ -470,11 +484,14 @@ func TestMemoryIsBounded(t *testing.T) {
 		depth, kind byte
 		fits        bool
 	}{
-		{14000, 14000, 16, 2, false}, {14000, 14000, 16, 6, false}, {14000, 14000, 8, 2, true}, {14000, 14000, 8, 6, true},
-		{12000, 8400, 16, 6, true}, {12000, 8400, 16, 2, true}, {12000, 8400, 8, 6, true}, {12000, 8400, 8, 2, true}, {14000, 14000, 16, 0, true},
+		{14000, 14000, 16, 2, false}, {14000, 14000, 16, 6, false}, {14000, 14000, 8, 2, true},
+		{14000, 14000, 8, 6, true},
+		{12000, 8400, 16, 6, true}, {12000, 8400, 16, 2, true}, {12000, 8400, 8, 6, true},
+		{12000, 8400, 8, 2, true}, {14000, 14000, 16, 0, true},
 	} {
 		_, _, _, err := Size(header(tt.w, tt.h, tt.depth, tt.kind))
-		if (err == nil) != tt.fits || err != nil && (!fault.Is(err, fault.TooLarge) || !strings.Contains(err.Error(), "GB of memory")) {
+		if (err == nil) != tt.fits || err != nil && (!fault.Is(err, fault.TooLarge) ||
+			!strings.Contains(err.Error(), "GB of memory")) {
 			t.Errorf("%d × %d of %d bits, kind %d: %v", tt.w, tt.h, tt.depth, tt.kind, err)
 		}
 	}
@@ -483,14 +500,17 @@ func TestMemoryIsBounded(t *testing.T) {
 // A JPEG takes more where it is progressive: its coefficients are kept until the end.
 func TestMemoryOfJPEGs(t *testing.T) {
 	jpegOf := func(w, h uint16, frame byte) []byte {
-		b := []byte{0xff, 0xd8, 0xff, 0xe0, 0, 16, 'J', 'F', 'I', 'F', 0, 1, 1, 0, 0, 1, 0, 1, 0, 0, 0xff, frame, 0, 17, 8, byte(h >> 8), byte(h), byte(w >> 8), byte(w), 3, 1, 0x22, 0, 2, 0x11, 1, 3, 0x11, 1}
+		b := []byte{0xff, 0xd8, 0xff, 0xe0, 0, 16, 'J', 'F', 'I', 'F', 0, 1, 1, 0, 0, 1, 0, 1, 0, 0,
+			0xff, frame, 0, 17, 8, byte(h >> 8), byte(h), byte(w >> 8), byte(w), 3, 1, 0x22, 0, 2,
+			0x11, 1, 3, 0x11, 1}
 		return append(b, make([]byte, 40_000)...)
 	}
 	for _, tt := range []struct {
 		w, h  uint16
 		frame byte
 		need  int64 // 0 for too much
-	}{{14000, 14000, 0xc0, 6 * 14000 * 14000}, {14000, 14000, 0xc2, 0}, {12000, 8400, 0xc2, 18 * 12000 * 8400}, {12000, 8400, 0xc0, 6 * 12000 * 8400}} {
+	}{{14000, 14000, 0xc0, 6 * 14000 * 14000}, {14000, 14000, 0xc2, 0},
+		{12000, 8400, 0xc2, 18 * 12000 * 8400}, {12000, 8400, 0xc0, 6 * 12000 * 8400}} {
 		got, err := Need(jpegOf(tt.w, tt.h, tt.frame))
 		if got != tt.need || (err == nil) != (tt.need > 0) {
 			t.Errorf("%d × %d, frame %x: %d, %v", tt.w, tt.h, tt.frame, got, err)
@@ -498,7 +518,8 @@ func TestMemoryOfJPEGs(t *testing.T) {
 	}
 }
 
-// A JPEG of very many scans is refused before it is decoded; one with a thumbnail and the usual ten is not.
+// A JPEG of very many scans is refused before it is decoded; one with a thumbnail and the usual ten
+// is not.
 func TestScansAreCounted(t *testing.T) {
 	var b bytes.Buffer
 	if err := jpeg.Encode(&b, image.NewGray(image.Rect(0, 0, 64, 64)), nil); err != nil {
@@ -532,7 +553,8 @@ func TestKindsThatAreNotReadAreNamed(t *testing.T) {
 	}
 	tiffOf := func(samples, planes uint16) []byte {
 		b := []byte("II*\x00\x08\x00\x00\x00\x02\x00")
-		return append(append(append(b, entry(277, samples)...), entry(284, planes)...), make([]byte, 40)...)
+		return append(append(append(b, entry(277, samples)...), entry(284, planes)...),
+			make([]byte, 40)...)
 	}
 	webp := func(flags byte) []byte {
 		return append([]byte("RIFF\x40\x00\x00\x00WEBPVP8X\x0a\x00\x00\x00"), append([]byte{flags}, make([]byte, 40)...)...)
@@ -590,7 +612,8 @@ func TestDecodingIsCancelled(t *testing.T) {
 		c, cancel := context.WithCancel(ctx)
 		cancel()
 		var fe *fault.Error // that would say that the photo is damaged
-		if p, err := Open(c, data); !errors.Is(err, context.Canceled) || errors.As(err, &fe) || p != nil {
+		if p, err := Open(c, data); !errors.Is(err, context.Canceled) || errors.As(err, &fe) ||
+			p != nil {
 			t.Errorf("%s: cancelled before, decoding ends with %v", format, err)
 		}
 		if open(t, data).Width != 600 {
@@ -603,7 +626,8 @@ func FuzzOpen(f *testing.F) {
 	small := picture(12, 9)
 	for _, format := range []string{"jpeg", "png", "tiff"} {
 		f.Add(write(f, small, Options{Format: format, Quality: 80,
-			ICC: icctest.Matrix(2, "opRGB", icctest.OpRGB, icctest.Gamma(2.2)), EXIF: exif(binary.LittleEndian, 6, []byte("thumb"))}))
+			ICC:  icctest.Matrix(2, "opRGB", icctest.OpRGB, icctest.Gamma(2.2)),
+			EXIF: exif(binary.LittleEndian, 6, []byte("thumb"))}))
 	}
 	f.Add([]byte("RIFF\x1a\x00\x00\x00WEBPVP8L\x0d\x00\x00\x00\x2f\x00\x00\x00\x10\x07\x10\x11\x11\x88\x88\xfe\x07\x00"))
 	f.Fuzz(func(t *testing.T, data []byte) {

@@ -32,7 +32,8 @@ const (
 // described are the tags of a picture's first directory that tell of its taking,
 // not of how its pixels are stored.
 var described = []uint16{
-	0x010e, 0x010f, 0x0110, 0x0131, 0x0132, 0x013b, 0x8298, // description, camera, program, date, artist, rights
+	// description, camera, program, date, artist, rights
+	0x010e, 0x010f, 0x0110, 0x0131, 0x0132, 0x013b, 0x8298,
 	tagExif, tagGPS,
 }
 
@@ -67,7 +68,8 @@ func (r *fieldReader) read(at, depth int, keep func(tag uint16) bool) (out []fie
 		if e+12 > len(r.data) {
 			break
 		}
-		f := field{tag: r.order.Uint16(r.data[e:]), kind: r.order.Uint16(r.data[e+2:]), count: r.order.Uint32(r.data[e+4:])}
+		f := field{tag: r.order.Uint16(r.data[e:]), kind: r.order.Uint16(r.data[e+2:]),
+			count: r.order.Uint32(r.data[e+4:])}
 		size, ok := kindSizes[f.kind]
 		length := uint64(f.count) * uint64(size[0])
 		if !ok || !keep(f.tag) {
@@ -116,7 +118,8 @@ func description(data []byte) (list []field, lost int) {
 		return nil, 0
 	}
 	r := &fieldReader{data: data, order: d.order, left: maxFieldBytes}
-	list = r.read(int(d.order.Uint32(data[4:])), 2, func(tag uint16) bool { return slices.Contains(described, tag) })
+	list = r.read(int(d.order.Uint32(data[4:])), 2,
+		func(tag uint16) bool { return slices.Contains(described, tag) })
 	return list, r.lost
 }
 

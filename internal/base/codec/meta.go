@@ -85,7 +85,8 @@ func progressive(data []byte) (is bool) {
 	return is
 }
 
-// scans returns how many scans a JPEG has. Within a scan 0xff is never followed by a marker's code (ITU-T T.81, B.1.1.5).
+// scans returns how many scans a JPEG has. Within a scan 0xff is never followed by a marker's code
+// (ITU-T T.81, B.1.1.5).
 func scans(data []byte) int {
 	head := 2
 	jpegSegmentsOf(data, func(_ byte, seg []byte) bool {

@@ -15,11 +15,13 @@ const (
 	tagFocal35   = 0xa405
 )
 
-// diagonal35 is the diagonal of a frame of 36 × 24 mm, to which a focal length for such film refers.
+// diagonal35 is the diagonal of a frame of 36 × 24 mm, to which a focal length for such film
+// refers.
 const diagonal35 = 43.2666
 
-// View returns the field of view across a photo of w × h pixels in degrees, by the focal length in its EXIF block and
-// the size of the sensor, of which it is taken to be all; false where that is not told, or cannot be.
+// View returns the field of view across a photo of w × h pixels in degrees, by the focal length in
+// its EXIF block and the size of the sensor, of which it is taken to be all; false where that is
+// not told, or cannot be.
 func View(exif []byte, w, h int) (deg float64, ok bool) {
 	list, _ := description(exif)
 	for _, f := range list {

@@ -55,7 +55,8 @@ func Write(w io.Writer, img image.Image, o Options) error {
 		return e.Encode(s, img)
 	case "tiff":
 		t := &tiffSplice{w: w}
-		if err := tiff.Encode(t, img, &tiff.Options{Compression: tiff.Deflate, Predictor: true}); err != nil {
+		if err := tiff.Encode(t, img, &tiff.Options{Compression: tiff.Deflate,
+			Predictor: true}); err != nil {
 			return err
 		}
 		return t.finish(o)
@@ -110,7 +111,8 @@ func jpegSegments(o Options) []byte {
 	const most = 65_000
 	count := (len(o.ICC) + most - 1) / most
 	for i := 0; i < count && count < 256; i++ {
-		seg(0xe2, iccPrefix, []byte{byte(i + 1), byte(count)}, o.ICC[i*most:min((i+1)*most, len(o.ICC))])
+		seg(0xe2, iccPrefix, []byte{byte(i + 1), byte(count)},
+			o.ICC[i*most:min((i+1)*most, len(o.ICC))])
 	}
 	return b
 }

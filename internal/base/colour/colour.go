@@ -57,7 +57,8 @@ func (c RGB) Hex() string {
 	const digits = "0123456789abcdef"
 	out := []byte{'#'}
 	for _, v := range []float32{c.R, c.G, c.B} {
-		n := int(Display.At(v)*255 + 0.5001) // a half that the table made a little less is still one
+		// a half that the table made a little less is still one
+		n := int(Display.At(v)*255 + 0.5001)
 		out = append(out, digits[n>>4], digits[n&15])
 	}
 	return string(out)

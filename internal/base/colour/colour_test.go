@@ -17,15 +17,17 @@ import (
 
 // opRGB's gamma is 563/256; ROMM RGB's curve is 1.8 with a straight toe.
 var profiles = map[string][]byte{
-	"sRGB v4":          icctest.Matrix(4, "sRGB v4", icctest.SRGB, icctest.SRGBCurve()),
-	"sRGB v2, table":   icctest.Matrix(2, "sRGB v2, table", icctest.SRGB, icctest.Table(4096, SRGBToLinear)),
-	"opRGB":            icctest.Matrix(2, "opRGB", icctest.OpRGB, icctest.Gamma(563.0/256)),
-	"Display P3":       icctest.Matrix(4, "Display P3", icctest.DisplayP3, icctest.SRGBCurve()),
-	"ROMM RGB":         icctest.Matrix(4, "ROMM RGB", icctest.ROMM, icctest.Parametric(3, 1.8, 1, 0, 1.0/16, 0.03125)),
-	"linear":           icctest.Matrix(2, "linear", icctest.SRGB, icctest.Gamma(1)),
-	"grey, gamma 2.2":  icctest.Grey("grey, gamma 2.2", icctest.Gamma(2.2)),
-	"para kind 0":      icctest.Matrix(4, "para kind 0", icctest.SRGB, icctest.Parametric(0, 2.2)),
-	"para kinds 1 + 4": icctest.Matrix(4, "para kinds 1 + 4", icctest.SRGB, icctest.Parametric(4, 2.4, 1/1.055, 0.055/1.055, 1/12.92, 0.04045, 0, 0)),
+	"sRGB v4":        icctest.Matrix(4, "sRGB v4", icctest.SRGB, icctest.SRGBCurve()),
+	"sRGB v2, table": icctest.Matrix(2, "sRGB v2, table", icctest.SRGB, icctest.Table(4096, SRGBToLinear)),
+	"opRGB":          icctest.Matrix(2, "opRGB", icctest.OpRGB, icctest.Gamma(563.0/256)),
+	"Display P3":     icctest.Matrix(4, "Display P3", icctest.DisplayP3, icctest.SRGBCurve()),
+	"ROMM RGB": icctest.Matrix(4, "ROMM RGB", icctest.ROMM, icctest.Parametric(3, 1.8, 1, 0,
+		1.0/16, 0.03125)),
+	"linear":          icctest.Matrix(2, "linear", icctest.SRGB, icctest.Gamma(1)),
+	"grey, gamma 2.2": icctest.Grey("grey, gamma 2.2", icctest.Gamma(2.2)),
+	"para kind 0":     icctest.Matrix(4, "para kind 0", icctest.SRGB, icctest.Parametric(0, 2.2)),
+	"para kinds 1 + 4": icctest.Matrix(4, "para kinds 1 + 4", icctest.SRGB, icctest.Parametric(4,
+		2.4, 1/1.055, 0.055/1.055, 1/12.92, 0.04045, 0, 0)),
 }
 
 func parse(t testing.TB, data []byte) *Profile {
@@ -154,14 +156,16 @@ func TestProfilesThatAreRefused(t *testing.T) {
 		c[at] = b
 		return c
 	}
-	falling := icctest.Matrix(2, "falling", icctest.SRGB, icctest.Table(16, func(x float64) float64 { return 1 - x }))
+	falling := icctest.Matrix(2, "falling", icctest.SRGB, icctest.Table(16,
+		func(x float64) float64 { return 1 - x }))
 	for name, data := range map[string][]byte{
 		"empty":            nil,
 		"cut off":          good[:200],
 		"no signature":     change(36, 'x'),
 		"of another space": change(16, 'C'),
 		"falling curve":    falling,
-		"flat primaries":   icctest.Matrix(2, "flat", icctest.Primaries{{0.3, 0.3, 0.3}, {0.3, 0.3, 0.3}, {0.3, 0.3, 0.3}}, icctest.Gamma(2)),
+		"flat primaries": icctest.Matrix(2, "flat", icctest.Primaries{{0.3, 0.3, 0.3},
+			{0.3, 0.3, 0.3}, {0.3, 0.3, 0.3}}, icctest.Gamma(2)),
 	} {
 		if _, err := ParseICC(data); !errors.Is(err, ErrProfile) {
 			t.Errorf("%s: %v", name, err)
@@ -198,7 +202,8 @@ func TestCurveFollowsItsFunction(t *testing.T) {
 			t.Fatalf("at %g: %v, want %v", x, got, want)
 		}
 	}
-	for _, v := range []struct{ x, want float32 }{{0, 0}, {-1, 0}, {1, 1}, {7, 1}, {float32(math.NaN()), 0}, {float32(math.Inf(1)), 1}} {
+	for _, v := range []struct{ x, want float32 }{{0, 0}, {-1, 0}, {1, 1}, {7, 1},
+		{float32(math.NaN()), 0}, {float32(math.Inf(1)), 1}} {
 		if got := c.At(v.x); got != v.want {
 			t.Errorf("at %v: %v, want %v", v.x, got, v.want)
 		}
@@ -223,7 +228,8 @@ func TestSoftAdd(t *testing.T) {
 			}
 			if p < 1 {
 				tt := 1 - float64(p)
-				if want := float64(p) + tt*(1-math.Exp(-float64(x)/tt)); math.Abs(float64(got)-want) > 3e-6 {
+				if want := float64(p) +
+					tt*(1-math.Exp(-float64(x)/tt)); math.Abs(float64(got)-want) > 3e-6 {
 					t.Errorf("%v with light %v is %v, want %v", p, x, got, want)
 				}
 			}
@@ -235,13 +241,15 @@ func TestSoftAdd(t *testing.T) {
 		}
 		// Slope 1 at no light.
 		if p < 1 {
-			if got := (SoftAdd(p, 1e-3) - p) / 1e-3; math.Abs(float64(got)-1) > 0.02+1e-3/float64(1-p) {
+			if got := (SoftAdd(p,
+				1e-3) - p) / 1e-3; math.Abs(float64(got)-1) > 0.02+1e-3/float64(1-p) {
 				t.Errorf("slope at %v is %v", p, got)
 			}
 		}
 	}
 	// Strong light whitens its own colour.
-	if c := (RGB{SoftAdd(0, 5), SoftAdd(0, 2), SoftAdd(0, 0.5)}); c.R-c.B > 0.65 || c.R < c.G || c.G < c.B {
+	if c := (RGB{SoftAdd(0, 5), SoftAdd(0, 2), SoftAdd(0, 0.5)}); c.R-c.B > 0.65 || c.R < c.G ||
+		c.G < c.B {
 		t.Errorf("strong red light gives %v", c)
 	}
 }
@@ -272,12 +280,14 @@ func TestHSLAndBack(t *testing.T) {
 	for _, c := range []struct {
 		h, s, l float64
 		hex     string
-	}{{0, 1, 0.5, "#ff0000"}, {120, 1, 0.25, "#008000"}, {210, 0.5, 0.4, "#336699"}, {77, 0, 0.5, "#808080"}, {-150, 0.5, 0.4, "#336699"}} {
+	}{{0, 1, 0.5, "#ff0000"}, {120, 1, 0.25, "#008000"}, {210, 0.5, 0.4, "#336699"},
+		{77, 0, 0.5, "#808080"}, {-150, 0.5, 0.4, "#336699"}} {
 		v := HSL(c.h, c.s, c.l)
 		if got := v.Hex(); got != c.hex {
 			t.Errorf("hsl(%v %v %v) is %s, want %s", c.h, c.s, c.l, got, c.hex)
 		}
-		if h, ch := HueOf(v); c.s > 0 && math.Abs(math.Mod(h-c.h+540, 360)-180) > 0.5 || c.s == 0 && ch > 1e-6 {
+		if h, ch := HueOf(v); c.s > 0 && math.Abs(math.Mod(h-c.h+540, 360)-180) > 0.5 || c.s == 0 &&
+			ch > 1e-6 {
 			t.Errorf("the hue of hsl(%v %v %v) is %v", c.h, c.s, c.l, h)
 		}
 	}
@@ -345,15 +355,27 @@ func TestToneCurves(t *testing.T) {
 		tag  []byte
 		want func(x float64) float64
 	}{
-		"kind 0":           {paraTag(0, 2), func(x float64) float64 { return x * x }},
-		"kind 1":           {paraTag(1, 2, 1.25, -0.25), func(x float64) float64 { return math.Pow(math.Max(1.25*x-0.25, 0), 2) }},
-		"kind 2":           {paraTag(2, 2, 1, -0.25, 0.125), func(x float64) float64 { return math.Pow(math.Max(x-0.25, 0), 2) + 0.125 }},
-		"kind 3":           {paraTag(3, 2, 0.75, 0.25, 0.5, 0.25), func(x float64) float64 { return pick(x >= 0.25, math.Pow(0.75*x+0.25, 2), 0.5*x) }},
-		"kind 4":           {paraTag(4, 2, 0.7, 0.25, 0.5, 0.25, 0.0625, 0.0625), func(x float64) float64 { return pick(x >= 0.25, math.Pow(0.7*x+0.25, 2)+0.0625, 0.5*x+0.0625) }},
-		"no curve":         {curvTag(0), func(x float64) float64 { return x }},
-		"one number":       {curvTag(1, 0x0180), func(x float64) float64 { return math.Pow(x, 1.5) }},
-		"two numbers":      {curvTag(2, 6553, 65535), func(x float64) float64 { return 6553.0/65535 + x*(65535-6553)/65535 }},
-		"three numbers":    {curvTag(3, 0, 6553, 65535), func(x float64) float64 { return pick(x < 0.5, x*2*6553/65535, (6553+(2*x-1)*(65535-6553))/65535) }},
+		"kind 0": {paraTag(0, 2), func(x float64) float64 { return x * x }},
+		"kind 1": {paraTag(1, 2, 1.25, -0.25),
+			func(x float64) float64 { return math.Pow(math.Max(1.25*x-0.25, 0), 2) }},
+		"kind 2": {paraTag(2, 2, 1, -0.25, 0.125),
+			func(x float64) float64 { return math.Pow(math.Max(x-0.25, 0), 2) + 0.125 }},
+		"kind 3": {paraTag(3, 2, 0.75, 0.25, 0.5, 0.25),
+			func(x float64) float64 { return pick(x >= 0.25, math.Pow(0.75*x+0.25, 2), 0.5*x) }},
+		"kind 4": {paraTag(4, 2, 0.7, 0.25, 0.5, 0.25, 0.0625, 0.0625),
+			func(x float64) float64 {
+				return pick(x >= 0.25, math.Pow(0.7*x+0.25, 2)+0.0625,
+					0.5*x+0.0625)
+			}},
+		"no curve":   {curvTag(0), func(x float64) float64 { return x }},
+		"one number": {curvTag(1, 0x0180), func(x float64) float64 { return math.Pow(x, 1.5) }},
+		"two numbers": {curvTag(2, 6553, 65535),
+			func(x float64) float64 { return 6553.0/65535 + x*(65535-6553)/65535 }},
+		"three numbers": {curvTag(3, 0, 6553, 65535),
+			func(x float64) float64 {
+				return pick(x < 0.5, x*2*6553/65535,
+					(6553+(2*x-1)*(65535-6553))/65535)
+			}},
 		"a little falling": {curvTag(3, 0, 65535, 65533), func(x float64) float64 { return math.Min(2*x, 1) }},
 	} {
 		f, err := parseTRC(tt.tag)
@@ -402,7 +424,8 @@ func TestDescriptionsAreCut(t *testing.T) {
 	}
 	for text, want := range map[string]string{
 		"Quay P3": "Quay P3", " two\nlines\x00and\x1b[31m more ": "two lines and [31m more", "": "embedded profile", "\xff\xfe": "embedded profile",
-		strings.Repeat("x", 80): strings.Repeat("x", 80), strings.Repeat("y", 5000): strings.Repeat("y", 79) + "…",
+		strings.Repeat("x", 80):   strings.Repeat("x", 80),
+		strings.Repeat("y", 5000): strings.Repeat("y", 79) + "…",
 	} {
 		if got := describe(desc(text)); got != want {
 			t.Errorf("%.90q is shown as %q", text, got)
@@ -447,7 +470,8 @@ func Example() {
 	// 0.39 0.82 1.00
 }
 
-// The white of 2856 K, illuminant A, is at x = 0.4476, y = 0.4074 (CIE 15), that of a display lies near 6500 K.
+// The white of 2856 K, illuminant A, is at x = 0.4476, y = 0.4074 (CIE 15), that of a display lies
+// near 6500 K.
 func TestBlackBody(t *testing.T) {
 	x, y := 0.4476, 0.4074
 	m := invert(rec709ToXYZ)
@@ -457,7 +481,8 @@ func TestBlackBody(t *testing.T) {
 		c[i] = m[3*i]*v[0] + m[3*i+1]*v[1] + m[3*i+2]*v[2]
 	}
 	got := BlackBody(2856)
-	for i, p := range [][2]float64{{float64(got.R), 1}, {float64(got.G), c[1] / c[0]}, {float64(got.B), c[2] / c[0]}} {
+	for i, p := range [][2]float64{{float64(got.R), 1}, {float64(got.G), c[1] / c[0]},
+		{float64(got.B), c[2] / c[0]}} {
 		if math.Abs(p[0]-p[1]) > 0.01 {
 			t.Errorf("part %d of 2856 K is %g, of illuminant A %g", i, p[0], p[1])
 		}

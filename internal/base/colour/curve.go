@@ -21,7 +21,8 @@ func between(x0, y0, x1, y1 float64) segment {
 }
 
 const (
-	curveOctaves = 64 // the table starts at 2^-64: no code of 16 bits lies below, whatever its curve
+	// the table starts at 2^-64: no code of 16 bits lies below, whatever its curve
+	curveOctaves = 64
 	curveSteps   = 128
 	curveBase    = (127 - curveOctaves) * curveSteps
 	curveLow     = curveBase << 16 // bits of 2^-64

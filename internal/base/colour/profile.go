@@ -30,7 +30,8 @@ type Profile struct {
 }
 
 // SRGB is the profile of IEC 61966-2-1, assumed where a photo carries none.
-var SRGB = newProfile("sRGB", [3]func(float64) float64{SRGBToLinear, SRGBToLinear, SRGBToLinear}, rec709ToXYZ50)
+var SRGB = newProfile("sRGB", [3]func(float64) float64{SRGBToLinear, SRGBToLinear, SRGBToLinear},
+	rec709ToXYZ50)
 
 // rec709ToXYZ50 holds the colorants of Rec. 709 adapted to D50, by column, as
 // ICC profiles of sRGB state them.
@@ -363,7 +364,8 @@ func parseTRC(t []byte) (func(float64) float64, error) {
 // describe returns the text of a desc (version 2) or mluc (version 4) tag, as far as it
 // can be shown on a line.
 func describe(t []byte) string {
-	text := strings.Join(strings.FieldsFunc(strings.ToValidUTF8(description(t), ""), func(r rune) bool { return !unicode.IsGraphic(r) || unicode.IsSpace(r) }), " ")
+	text := strings.Join(strings.FieldsFunc(strings.ToValidUTF8(description(t), ""),
+		func(r rune) bool { return !unicode.IsGraphic(r) || unicode.IsSpace(r) }), " ")
 	if r := []rune(text); len(r) > 80 {
 		text = string(r[:79]) + "…"
 	}

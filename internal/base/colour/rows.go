@@ -2,10 +2,10 @@ package colour
 
 import "math"
 
-// This file has what every sample of a frame goes through. rows_amd64.s does the same for eight samples
-// at a time: each operation here is one there, in the same order, and the bits are the same. Products are converted
-// to float32 before they are added to, as the Go compiler otherwise fuses both to one operation where the processor
-// has that, with other bits.
+// This file has what every sample of a frame goes through. rows_amd64.s does the same for eight
+// samples at a time: each operation here is one there, in the same order, and the bits are the
+// same. Products are converted to float32 before they are added to, as the Go compiler otherwise
+// fuses both to one operation where the processor has that, with other bits.
 
 const (
 	expTop = 16      // above, e^-x is taken for 0
@@ -13,9 +13,9 @@ const (
 	log2e  = math.Log2E
 )
 
-// ExpNeg returns e^(-x) for x >= 0, with an error of at most 1e-6 of its value up to 15. It ends
-// at 0 from 16 up. It is 2^-n·2^-f with n whole and f from -1/2 to 1/2, where 2^-f is a polynomial through
-// its values at Chebyshev nodes (2e-9), and costs a quarter of math.Exp.
+// ExpNeg returns e^(-x) for x >= 0, with an error of at most 1e-6 of its value up to 15. It ends at
+// 0 from 16 up. It is 2^-n·2^-f with n whole and f from -1/2 to 1/2, where 2^-f is a polynomial
+// through its values at Chebyshev nodes (2e-9), and costs a quarter of math.Exp.
 func ExpNeg(x float32) float32 {
 	if !(x < expTop) {
 		return 0

@@ -10,7 +10,8 @@ var wide = cpu.X86.HasAVX2
 //go:noescape
 func softAdd8(p, x *float32, n int)
 
-// encode8x8 is Encode8 for 8·groups pixels of sRGB, groups above 0. It reads one sample beyond them.
+// encode8x8 is Encode8 for 8·groups pixels of sRGB, groups above 0. It reads one sample beyond
+// them.
 //
 //go:noescape
 func encode8x8(dst *uint8, src *float32, groups int, seed, step uint32)

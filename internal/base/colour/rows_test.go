@@ -9,7 +9,8 @@ import (
 // awkward returns samples of all sizes, with those at which something begins or ends.
 func awkward(n int, seed uint64) []float32 {
 	r := rand.New(rand.NewPCG(seed, 1))
-	special := []float32{0, 1, -1, 0.5, 1 - 1.0/(1<<24), 1 + 1.0/(1<<23), 16, 15.9999, 1e-30, float32(math.Exp2(-64)), float32(math.Exp2(-65)), 1e9,
+	special := []float32{0, 1, -1, 0.5, 1 - 1.0/(1<<24), 1 + 1.0/(1<<23), 16, 15.9999, 1e-30,
+		float32(math.Exp2(-64)), float32(math.Exp2(-65)), 1e9,
 		float32(math.Inf(1)), float32(math.Inf(-1)), float32(math.Copysign(0, -1)), 4095.0 / 256}
 	out := make([]float32, n)
 	for i := range out {
@@ -59,8 +60,13 @@ func TestRowsAreTheirSamples(t *testing.T) {
 
 // Codes must be the same however many pixels are encoded at a time, for one curve and for three.
 func TestCodesOfRowsAreThoseOfPixels(t *testing.T) {
-	gamma := func(g float64) func(float64) float64 { return func(v float64) float64 { return math.Pow(v, g) } }
-	three := newProfile("three curves", [3]func(float64) float64{gamma(1.8), gamma(2.2), SRGBToLinear}, rec709ToXYZ50)
+	gamma := func(g float64) func(float64) float64 {
+		return func(v float64) float64 {
+			return math.Pow(v, g)
+		}
+	}
+	three := newProfile("three curves", [3]func(float64) float64{gamma(1.8), gamma(2.2),
+		SRGBToLinear}, rec709ToXYZ50)
 	if three.srgb || !SRGB.srgb {
 		t.Fatal("the profiles are not what this test is about")
 	}

@@ -22,8 +22,10 @@ const Neutral = 6504
 // planck returns the place of a black body of t kelvin in the CIE 1960 UCS (Krystek
 // 1985, good to a thousandth from 1000 to 15 000 K and close beyond).
 func planck(t float64) (u, v float64) {
-	u = (0.860117757 + 1.54118254e-4*t + 1.28641212e-7*t*t) / (1 + 8.42420235e-4*t + 7.08145163e-7*t*t)
-	v = (0.317398726 + 4.22806245e-5*t + 4.20481691e-8*t*t) / (1 - 2.89741816e-5*t + 1.61456053e-7*t*t)
+	u = (0.860117757 + 1.54118254e-4*t + 1.28641212e-7*t*t) / (1 + 8.42420235e-4*t +
+		7.08145163e-7*t*t)
+	v = (0.317398726 + 4.22806245e-5*t + 4.20481691e-8*t*t) / (1 - 2.89741816e-5*t +
+		1.61456053e-7*t*t)
 	return u, v
 }
 
@@ -53,7 +55,8 @@ func Warm(mired, tint float64) [9]float64 {
 	var scale [9]float64
 	for i := range 3 {
 		row := bradford[3*i : 3*i+3]
-		scale[4*i] = (row[0]*to[0] + row[1]*to[1] + row[2]*to[2]) / (row[0]*from[0] + row[1]*from[1] + row[2]*from[2])
+		scale[4*i] = (row[0]*to[0] + row[1]*to[1] + row[2]*to[2]) / (row[0]*from[0] +
+			row[1]*from[1] + row[2]*from[2])
 	}
 	m := Mul(invert(bradford), Mul(scale, bradford))
 	m = Mul(invert(rec709ToXYZ), Mul(m, rec709ToXYZ))

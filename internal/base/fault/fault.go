@@ -31,7 +31,9 @@ const (
 type Error struct {
 	Kind  Kind
 	Field string // such as lights[2].shells[0].radius; empty where no one field is at fault
-	Words string // what a page calls the field, such as “Radius of shell 1 of Signal rod”; empty where that is not known
+	// what a page calls the field, such as “Radius of shell 1 of Signal rod”; empty where that is
+	// not known
+	Words string
 	Msg   string // a sentence, or several
 	Err   error  // what led to it; may be nil. It is for the log and never shown.
 }
@@ -93,8 +95,8 @@ func Catch(err *error) {
 	}
 }
 
-// Group runs functions side by side, as an errgroup.Group does. One that panics ends with a *Panic as its error, and no
-// more: a panic in a goroutine would otherwise end the program.
+// Group runs functions side by side, as an errgroup.Group does. One that panics ends with a *Panic
+// as its error, and no more: a panic in a goroutine would otherwise end the program.
 type Group struct{ group errgroup.Group }
 
 // Go runs f in a goroutine of its own.
@@ -108,8 +110,8 @@ func (g *Group) Go(f func() error) {
 // SetLimit bounds how many functions run at a time.
 func (g *Group) SetLimit(n int) { g.group.SetLimit(n) }
 
-// Join waits for functions that return no errors. Where one has panicked, it panics in the caller's goroutine, with the
-// *Panic, which the caller's own Catch takes as it is.
+// Join waits for functions that return no errors. Where one has panicked, it panics in the caller's
+// goroutine, with the *Panic, which the caller's own Catch takes as it is.
 func (g *Group) Join() {
 	if err := g.group.Wait(); err != nil {
 		panic(err)

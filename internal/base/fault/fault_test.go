@@ -27,7 +27,8 @@ func TestErrors(t *testing.T) {
 func TestCancelled(t *testing.T) {
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
-	if !Cancelled(fmt.Errorf("blurring: %w", ctx.Err())) || !Cancelled(context.DeadlineExceeded) || Cancelled(io.EOF) || Cancelled(nil) {
+	if !Cancelled(fmt.Errorf("blurring: %w", ctx.Err())) || !Cancelled(context.DeadlineExceeded) ||
+		Cancelled(io.EOF) || Cancelled(nil) {
 		t.Error("what was cancelled is not told from what failed")
 	}
 }
@@ -43,7 +44,8 @@ func TestCatch(t *testing.T) {
 	}
 	var p *Panic
 	err := work(func() { var list []int; list[3]++ })
-	if !errors.As(err, &p) || !strings.Contains(p.Error(), "index out of range") || !strings.Contains(string(p.Stack), "fault_test.go") {
+	if !errors.As(err, &p) || !strings.Contains(p.Error(), "index out of range") ||
+		!strings.Contains(string(p.Stack), "fault_test.go") {
 		t.Errorf("a panic ends with %v", err)
 	}
 	// Raised again in another goroutine, it keeps the stack of where it came from.

@@ -67,7 +67,8 @@ func (f *Filter) Row(a, b []float32, frame image.Rectangle, x0, y int) {
 		return i, min(i+1, n-1), float32(v - float64(i))
 	}
 	y0, y1, fy := place((float64(y)+0.5)*ky-0.5, h)
-	a0, a1, b0, b1 := f.A.Pix[y0*w:(y0+1)*w], f.A.Pix[y1*w:(y1+1)*w], f.B.Pix[y0*w:(y0+1)*w], f.B.Pix[y1*w:(y1+1)*w]
+	a0, a1, b0, b1 := f.A.Pix[y0*w:(y0+1)*w], f.A.Pix[y1*w:(y1+1)*w], f.B.Pix[y0*w:(y0+1)*w],
+		f.B.Pix[y1*w:(y1+1)*w]
 	for i := range a {
 		l, r, fx := place((float64(x0+i)+0.5)*kx-0.5, w)
 		al, ar := a0[l]+(a1[l]-a0[l])*fy, a0[r]+(a1[r]-a0[r])*fy

@@ -49,7 +49,8 @@ func TestGuidedFilter(t *testing.T) {
 			windows(x, y, func(i int) { n++; ma += a[i]; mb += b[i] })
 			v := float64(p.At(x, y))
 			g.Row(ra, rb, p.Rect, 0, y)
-			if got, want := float64(ra[x])*v+float64(rb[x]), ma/n*v+mb/n; math.Abs(got-want) > 1e-5 {
+			if got, want := float64(ra[x])*v+float64(rb[x]),
+				ma/n*v+mb/n; math.Abs(got-want) > 1e-5 {
 				t.Fatalf("at %d, %d the filter leaves %v, want %v", x, y, got, want)
 			}
 		}

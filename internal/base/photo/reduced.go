@@ -8,9 +8,11 @@ import (
 	"pyrant/internal/base/raster"
 )
 
-// Reduced returns the photo reduced by a whole number along both axes as display values: of the mean, over step by step
-// pixels, of what value makes of their linear red, green and blue. What is left over at the far ends is left out.
-func (p *Photo) Reduced(ctx context.Context, step int, value func(r, g, b float32) float32) (*raster.Plane, error) {
+// Reduced returns the photo reduced by a whole number along both axes as display values: of the
+// mean, over step by step pixels, of what value makes of their linear red, green and blue. What is
+// left over at the far ends is left out.
+func (p *Photo) Reduced(ctx context.Context, step int,
+	value func(r, g, b float32) float32) (*raster.Plane, error) {
 	out := raster.NewPlane(image.Rect(0, 0, p.Width/step, p.Height/step))
 	err := raster.Rows(ctx, 0, out.Rect.Max.Y, func(y0, y1 int) {
 		row := make([]float32, 3*p.Width)

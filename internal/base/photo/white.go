@@ -7,8 +7,8 @@ import (
 	"pyrant/internal/base/raster"
 )
 
-// Stops returns how much of red and blue light there is against its green, in stops: of grey that is the light in
-// which it was taken. It returns false for what is too dark or clipped to tell.
+// Stops returns how much of red and blue light there is against its green, in stops: of grey that
+// is the light in which it was taken. It returns false for what is too dark or clipped to tell.
 func Stops(red, green, blue float32) (r, b float64, ok bool) {
 	lo, hi := min(red, green, blue), max(red, green, blue)
 	if lo < 1e-4 || hi > 0.98 {
@@ -17,15 +17,17 @@ func Stops(red, green, blue float32) (r, b float64, ok bool) {
 	return math.Log2(float64(red / green)), math.Log2(float64(blue / green)), true
 }
 
-// blocks is into how many blocks the photo's long edge is divided for Daylight, and norm the power of its mean.
+// blocks is into how many blocks the photo's long edge is divided for Daylight, and norm the power
+// of its mean.
 const (
 	blocks = 240
 	norm   = 6
 )
 
-// Daylight estimates the light in which the photo was taken, as red and blue against green in stops: from means that
-// let bright places count more, which a mixture of many colours makes grey (shades of grey, Finlayson and Trezzi 2004).
-// Blocks that are clipped or nearly black do not count; false if there are no others.
+// Daylight estimates the light in which the photo was taken, as red and blue against green in
+// stops: from means that let bright places count more, which a mixture of many colours makes grey
+// (shades of grey, Finlayson and Trezzi 2004). Blocks that are clipped or nearly black do not
+// count; false if there are no others.
 func (p *Photo) Daylight(ctx context.Context) (red, blue float64, ok bool, err error) {
 	edge := max(max(p.Width, p.Height)/blocks, 1)
 	rows := make([][3]float64, (p.Height+edge-1)/edge)

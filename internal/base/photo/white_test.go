@@ -21,7 +21,8 @@ func taken(red, blue float64, of func(*rand.Rand) [3]float64) *photo.Photo {
 			for v := y; v < y+8; v++ {
 				for u := x; u < x+8; u++ {
 					for k := range c {
-						p.Pix8[3*(v*p.Width+u)+k] = uint8(255*colour.LinearToSRGB(math.Min(c[k]*light[k], 1)) + 0.5)
+						shown := colour.LinearToSRGB(math.Min(c[k]*light[k], 1))
+						p.Pix8[3*(v*p.Width+u)+k] = uint8(255*shown + 0.5)
 					}
 				}
 			}
@@ -31,7 +32,11 @@ func taken(red, blue float64, of func(*rand.Rand) [3]float64) *photo.Photo {
 }
 
 func TestDaylight(t *testing.T) {
-	grey := func(r *rand.Rand) [3]float64 { v := 0.05 + 0.35*r.Float64(); return [3]float64{v, v, v} }
+	grey := func(r *rand.Rand) [3]float64 {
+		v := 0.05 + 0.35*r.Float64()
+		return [3]float64{v, v,
+			v}
+	}
 	many := func(r *rand.Rand) [3]float64 {
 		return [3]float64{0.02 + 0.35*r.Float64(), 0.02 + 0.35*r.Float64(), 0.02 + 0.35*r.Float64()}
 	}

@@ -1,5 +1,5 @@
-// Package pictures holds the pictures that ship with Pyrant, for passes that lay one over the photo: two night skies and two
-// textures, made from seeded noise by scripts/skies.
+// Package pictures holds the pictures that ship with Pyrant, for passes that lay one over the
+// photo: two night skies and two textures, made from seeded noise by scripts/skies.
 package pictures
 
 import "embed"

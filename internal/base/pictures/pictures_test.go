@@ -6,7 +6,8 @@ import (
 	"testing"
 )
 
-// All that is listed is there, of one size, and none is even: what is laid over a photo is to be seen.
+// All that is listed is there, of one size, and none is even: what is laid over a photo is to be
+// seen.
 func TestAll(t *testing.T) {
 	for _, p := range All {
 		m, err := jpeg.Decode(bytes.NewReader(Data(p.ID)))

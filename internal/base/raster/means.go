@@ -8,8 +8,8 @@ func Means(ctx context.Context, p *Plane, radius int) (*Plane, error) {
 	return Boxes(ctx, p, radius, 1)
 }
 
-// Boxes takes Means so many times in succession, which comes near to a Gaussian: of each row and then of each column all
-// at once, as they do not ask about each other.
+// Boxes takes Means so many times in succession, which comes near to a Gaussian: of each row and
+// then of each column all at once, as they do not ask about each other.
 func Boxes(ctx context.Context, p *Plane, radius, times int) (*Plane, error) {
 	w, h := p.Rect.Dx(), p.Rect.Dy()
 	// share holds for each place along n the reciprocal of how many lie in its window.

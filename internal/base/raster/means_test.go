@@ -8,7 +8,8 @@ import (
 	"testing"
 )
 
-// A mean is that of what lies in the window, at the edges of less; several in succession are one after the other.
+// A mean is that of what lies in the window, at the edges of less; several in succession are one
+// after the other.
 func TestMeans(t *testing.T) {
 	for _, size := range [][2]int{{1, 1}, {7, 5}, {70, 33}, {130, 3}} {
 		for _, radius := range []int{0, 1, 4, 200} {
@@ -57,7 +58,8 @@ func near(t *testing.T, name string, got, want *Plane) {
 	}
 }
 
-// Of work that fails the first number's error is told, whichever came first, and all others are done.
+// Of work that fails the first number's error is told, whichever came first, and all others are
+// done.
 func TestTry(t *testing.T) {
 	done := make([]bool, 40)
 	err := Try(t.Context(), len(done), func(i int) error {

@@ -201,8 +201,9 @@ func FloorDiv(a, b int) int {
 	return q
 }
 
-// Between writes the colour at a place between samples, by the four round it; at the rim by those that are there. It returns
-// false, and writes nothing, for a place a pixel or more beyond them. Sample (x, y) lies at the place x, y.
+// Between writes the colour at a place between samples, by the four round it; at the rim by those
+// that are there. It returns false, and writes nothing, for a place a pixel or more beyond them.
+// Sample (x, y) lies at the place x, y.
 func (p *RGB) Between(dst []float32, x, y float64) bool {
 	i, j := int(math.Floor(x)), int(math.Floor(y))
 	r := p.Rect

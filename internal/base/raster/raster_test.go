@@ -127,7 +127,8 @@ func TestBoxRowOfColours(t *testing.T) {
 	BoxRow(got, src, 3, 2, 5, 55, 4.1, 0.5)
 	BoxRow(want, one, 1, 2, 5, 55, 4.1, 0.5)
 	for i, v := range want {
-		if got[3*i] != v || math.Abs(float64(got[3*i+1]-(0.5-v))) > 1e-6 || math.Abs(float64(got[3*i+2]-0.125)) > 1e-6 {
+		if got[3*i] != v || math.Abs(float64(got[3*i+1]-(0.5-v))) > 1e-6 ||
+			math.Abs(float64(got[3*i+2]-0.125)) > 1e-6 {
 			t.Errorf("sample %d is %v, want %v", i, got[3*i:3*i+3], v)
 		}
 	}
@@ -156,12 +157,14 @@ func TestBoxRowKeepsLight(t *testing.T) {
 		}
 		for i, v := range dst {
 			a, b, scale := BoxSpan(i, 101, step)
-			if want := float64(i) * step; math.Abs(a-want) > 1e-9 || math.Abs(b-math.Min(want+step, 101)) > 1e-9 || math.Abs(scale*(b-a)-1) > 1e-9 {
+			if want := float64(i) * step; math.Abs(a-want) > 1e-9 ||
+				math.Abs(b-math.Min(want+step, 101)) > 1e-9 || math.Abs(scale*(b-a)-1) > 1e-9 {
 				t.Errorf("step %v: sample %d covers %v to %v, scale %v", step, i, a, b, scale)
 			}
 			mean := 0.0
 			for j := range src {
-				mean += float64(src[j]) * math.Max(0, math.Min(b, float64(j+1))-math.Max(a, float64(j))) / (b - a)
+				mean += float64(src[j]) * math.Max(0, math.Min(b, float64(j+1))-math.Max(a,
+					float64(j))) / (b - a)
 			}
 			if math.Abs(float64(v)-mean) > 1e-5 {
 				t.Errorf("step %v: sample %d is %v, want %v", step, i, v, mean)
@@ -221,7 +224,8 @@ func TestRowsOfSamples(t *testing.T) {
 				t.Fatalf("%d of %d: sum %v, product %v of %v and %v", i, n, sum[i], product[i], a[i], b[i])
 			}
 			for k := range 3 {
-				if want := c[3*i+k] + float32(math.RoundToEven(float64(min(b[i]*w[k], 8))*(1<<20))/(1<<20)); coloured[3*i+k] != want {
+				if want := c[3*i+k] + float32(math.RoundToEven(float64(min(b[i]*w[k],
+					8))*(1<<20))/(1<<20)); coloured[3*i+k] != want {
 					t.Fatalf("%d of %d: channel %d is %v, want %v", i, n, k, coloured[3*i+k], want)
 				}
 			}
@@ -232,14 +236,16 @@ func TestRowsOfSamples(t *testing.T) {
 	}
 }
 
-// Between samples a colour is what lies between them, at the rim the rim's, and a pixel beyond there is none.
+// Between samples a colour is what lies between them, at the rim the rim's, and a pixel beyond
+// there is none.
 func TestBetween(t *testing.T) {
 	m := NewRGB(image.Rect(10, 20, 13, 22))
 	for i := range m.Pix {
 		m.Pix[i] = float32(i)
 	}
 	var c [3]float32
-	for _, k := range []struct{ x, y, want float64 }{{10, 20, 0}, {11, 20, 3}, {10.5, 20, 1.5}, {10, 20.5, 4.5}, {11.25, 20.75, 3.75 + 0.75*9}, {9.5, 20, 0}, {12.9, 21.9, 15}} {
+	for _, k := range []struct{ x, y, want float64 }{{10, 20, 0}, {11, 20, 3}, {10.5, 20, 1.5},
+		{10, 20.5, 4.5}, {11.25, 20.75, 3.75 + 0.75*9}, {9.5, 20, 0}, {12.9, 21.9, 15}} {
 		if !m.Between(c[:], k.x, k.y) || math.Abs(float64(c[0])-k.want) > 1e-5 || c[2] != c[0]+2 {
 			t.Errorf("at %g, %g it is %v, not %g", k.x, k.y, c, k.want)
 		}

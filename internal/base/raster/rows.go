@@ -26,8 +26,9 @@ func Mul(dst, src []float32) {
 	}
 }
 
-// AddColour adds to the pixels of dst, three samples each, the colour w times the values in src, which are
-// not below 0. Each product is rounded to a multiple of 2^-20 and ends at 8, so that sums below 16 are exact.
+// AddColour adds to the pixels of dst, three samples each, the colour w times the values in src,
+// which are not below 0. Each product is rounded to a multiple of 2^-20 and ends at 8, so that sums
+// below 16 are exact.
 func AddColour(dst, src []float32, w [3]float32) {
 	n := 0
 	if wide && len(src) >= 4 {
@@ -43,7 +44,8 @@ func AddColour(dst, src []float32, w [3]float32) {
 	}
 }
 
-// AddColours is AddColour for pixels of src that have a value for each sample, which its colour is multiplied by.
+// AddColours is AddColour for pixels of src that have a value for each sample, which its colour is
+// multiplied by.
 func AddColours(dst, src []float32, w [3]float32) {
 	n := 0
 	if wide && len(src) >= 12 {

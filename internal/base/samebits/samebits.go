@@ -1,5 +1,5 @@
-// Package samebits helps tests to hold a computation to the same bits on every processor: with assembly or without it,
-// and where products and sums can be fused.
+// Package samebits helps tests to hold a computation to the same bits on every processor: with
+// assembly or without it, and where products and sums can be fused.
 package samebits
 
 import (
@@ -11,8 +11,8 @@ import (
 	"testing"
 )
 
-// Check compares the hash of numbers with the hash that every processor gives: the first 6 bytes of SHA-256 over their
-// bits, least byte first, in hex.
+// Check compares the hash of numbers with the hash that every processor gives: the first 6 bytes of
+// SHA-256 over their bits, least byte first, in hex.
 func Check(t *testing.T, of string, v []float32, want string) {
 	t.Helper()
 	var b []byte

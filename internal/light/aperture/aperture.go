@@ -1,6 +1,7 @@
-// Package aperture computes the star that the aperture of a lens makes of a point of light: its far-field diffraction
-// pattern (after Goodman, Introduction to Fourier Optics, 4.3). That is the square of the Fourier transform of the
-// aperture, as wide as the wavelength is long, so that each of its fringes is a small rainbow.
+// Package aperture computes the star that the aperture of a lens makes of a point of light: its
+// far-field diffraction pattern (after Goodman, Introduction to Fourier Optics, 4.3). That is the
+// square of the Fourier transform of the aperture, as wide as the wavelength is long, so that each
+// of its fringes is a small rainbow.
 package aperture
 
 import (
@@ -16,7 +17,9 @@ import (
 
 // Blades is an aperture of straight or rounded blades.
 type Blades struct {
-	Count   int     // below 3 it is a circle; the first blade lies across what points to the right, and so its ray does
+	// below 3 it is a circle; the first blade lies across what points to the right, and so its ray
+	// does
+	Count   int
 	Rounded float64 // from straight blades at 0 to a circle at 1
 	Worn    float64 // how uneven their edges are, and how dusty the glass, from 0 to 1
 	Seed    int     // of that
@@ -26,8 +29,8 @@ type Blades struct {
 // Size is how many cells the grid of a pattern has along an edge.
 const Size = 512
 
-// narrowest and widest are the f-numbers that the grid can hold: of a wider aperture the pattern would fold over, of a
-// narrower one too few cells would be left.
+// narrowest and widest are the f-numbers that the grid can hold: of a wider aperture the pattern
+// would fold over, of a narrower one too few cells would be left.
 const (
 	narrowest = 64.0
 	widest    = 4.0
@@ -71,19 +74,21 @@ func (b *Blades) Mask() []float64 {
 		}
 	}
 	for range int(40 * b.Worn) {
-		a, d, size := 2*math.Pi*r.Float64(), full*math.Sqrt(r.Float64()), full*(0.01+0.03*r.Float64())
+		a, d, size := 2*math.Pi*r.Float64(), full*math.Sqrt(r.Float64()),
+			full*(0.01+0.03*r.Float64())
 		cx, cy := mid+d*math.Cos(a), mid+d*math.Sin(a)
 		for y := int(cy - size - 1); y <= int(cy+size+1); y++ {
 			for x := int(cx - size - 1); x <= int(cx+size+1); x++ {
-				out[y*Size+x] *= 1 - 0.7*math.Min(math.Max(size-math.Hypot(float64(x)-cx, float64(y)-cy)+0.5, 0), 1)
+				out[y*Size+x] *= 1 - 0.7*math.Min(math.Max(size-math.Hypot(float64(x)-cx,
+					float64(y)-cy)+0.5, 0), 1)
 			}
 		}
 	}
 	return out
 }
 
-// Pattern returns the far-field pattern of an aperture in one colour, of Size² cells with its middle in cell Size/2, and a
-// sum of 1.
+// Pattern returns the far-field pattern of an aperture in one colour, of Size² cells with its
+// middle in cell Size/2, and a sum of 1.
 func Pattern(ctx context.Context, mask []float64) ([]float64, error) {
 	grid := make([]complex128, Size*Size)
 	// With signs in turn the middle of the pattern comes to lie in the middle.
@@ -127,8 +132,8 @@ func Pattern(ctx context.Context, mask []float64) ([]float64, error) {
 	return out, nil
 }
 
-// The wavelengths that white light is taken apart into, in nanometres, and that by which a pattern is as large as it is
-// computed.
+// The wavelengths that white light is taken apart into, in nanometres, and that by which a pattern
+// is as large as it is computed.
 const (
 	shortest  = 400.0
 	longest   = 700.0
@@ -136,7 +141,8 @@ const (
 	reference = 550.0
 )
 
-// matching returns the CIE 1931 colour matching functions of a wavelength, by the fits of Wyman, Sloan and Shirley (2013).
+// matching returns the CIE 1931 colour matching functions of a wavelength, by the fits of Wyman,
+// Sloan and Shirley (2013).
 func matching(nm float64) (x, y, z float64) {
 	g := func(mid, below, above float64) float64 {
 		s := above
@@ -152,7 +158,8 @@ func matching(nm float64) (x, y, z float64) {
 	return
 }
 
-// spectrum returns wavelengths with the linear sRGB that each adds to white; all of them are 1, 1, 1.
+// spectrum returns wavelengths with the linear sRGB that each adds to white; all of them are 1, 1,
+// 1.
 func spectrum() (out [colours]struct {
 	nm  float64
 	rgb [3]float64
@@ -162,7 +169,8 @@ func spectrum() (out [colours]struct {
 		nm := shortest + (longest-shortest)*(float64(i)+0.5)/colours
 		x, y, z := matching(nm)
 		out[i].nm = nm
-		out[i].rgb = [3]float64{3.2406*x - 1.5372*y - 0.4986*z, -0.9689*x + 1.8758*y + 0.0415*z, 0.0557*x - 0.2040*y + 1.0570*z}
+		out[i].rgb = [3]float64{3.2406*x - 1.5372*y - 0.4986*z, -0.9689*x + 1.8758*y + 0.0415*z,
+			0.0557*x - 0.2040*y + 1.0570*z}
 		for c, v := range out[i].rgb {
 			sum[c] += v
 		}
@@ -272,8 +280,8 @@ func between(p []float64, x, y float64) float64 {
 	return a + (b-a)*fy
 }
 
-// At returns the star's light at a place from its middle, in units of the length of its rays, for pixels of that many
-// units: smaller pixels show finer fringes.
+// At returns the star's light at a place from its middle, in units of the length of its rays, for
+// pixels of that many units: smaller pixels show finer fringes.
 func (s *Sprite) At(x, y, pixel float64) (c [3]float32) {
 	if far := 6 * pixel; x*x+y*y > far*far {
 		return s.at(x, y, pixel)

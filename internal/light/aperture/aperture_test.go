@@ -17,7 +17,8 @@ func pattern(t *testing.T, mask []float64) []float64 {
 
 const mid = Size / 2
 
-// The pattern of a slit, of a square and of a circle is what optics says: sinc², its product with itself, and Airy's.
+// The pattern of a slit, of a square and of a circle is what optics says: sinc², its product with
+// itself, and Airy's.
 func TestAgainstAnalyticPatterns(t *testing.T) {
 	const w = 25 // cells, odd, so that the middle is one
 	box := func(wide, high int) []float64 {
@@ -41,11 +42,13 @@ func TestAgainstAnalyticPatterns(t *testing.T) {
 	slit := pattern(t, box(w, 1))
 	square := pattern(t, box(w, w))
 	for k := -200; k <= 200; k += 7 {
-		if got, want := slit[mid*Size+mid+k]/slit[mid*Size+mid], sinc(k, w); math.Abs(got-want) > 1e-9 {
+		if got, want := slit[mid*Size+mid+k]/slit[mid*Size+mid],
+			sinc(k, w); math.Abs(got-want) > 1e-9 {
 			t.Errorf("slit at %d: %v, want %v", k, got, want)
 		}
 		for q := -200; q <= 200; q += 13 {
-			if got, want := square[(mid+q)*Size+mid+k]/square[mid*Size+mid], sinc(k, w)*sinc(q, w); math.Abs(got-want) > 1e-9 {
+			if got, want := square[(mid+q)*Size+mid+k]/square[mid*Size+mid],
+				sinc(k, w)*sinc(q, w); math.Abs(got-want) > 1e-9 {
 				t.Errorf("square at %d, %d: %v, want %v", k, q, got, want)
 			}
 		}
@@ -100,7 +103,8 @@ func rays(s *Sprite) (n int) {
 	return
 }
 
-// Even numbers of blades give as many rays, odd ones twice as many, and rounded blades fewer of them that are seen.
+// Even numbers of blades give as many rays, odd ones twice as many, and rounded blades fewer of
+// them that are seen.
 func TestBlades(t *testing.T) {
 	star := func(b Blades) *Sprite {
 		s, err := b.New(context.Background())
@@ -122,7 +126,8 @@ func TestBlades(t *testing.T) {
 		}
 		return float64(on / least)
 	}
-	if a, b := contrast(star(Blades{Count: 6, Stop: 16})), contrast(star(Blades{Count: 6, Stop: 16, Rounded: 0.9})); a < 3*b {
+	if a, b := contrast(star(Blades{Count: 6, Stop: 16})),
+		contrast(star(Blades{Count: 6, Stop: 16, Rounded: 0.9})); a < 3*b {
 		t.Errorf("straight blades have a contrast of %.1f, round ones of %.1f", a, b)
 	}
 	// A smaller aperture has broader rays.
@@ -133,12 +138,14 @@ func TestBlades(t *testing.T) {
 		}
 		return sum / on
 	}
-	if a, b := width(star(Blades{Count: 6, Stop: 8})), width(star(Blades{Count: 6, Stop: 32})); b < 1.6*a {
+	if a, b := width(star(Blades{Count: 6, Stop: 8})),
+		width(star(Blades{Count: 6, Stop: 32})); b < 1.6*a {
 		t.Errorf("at f/8 rays are %.4f wide, at f/32 %.4f", a, b)
 	}
 }
 
-// A star has colours: red fringes lie farther out than blue ones, in all it is white, and worn blades change it by their seed.
+// A star has colours: red fringes lie farther out than blue ones, in all it is white, and worn
+// blades change it by their seed.
 func TestColours(t *testing.T) {
 	b := Blades{Count: 6, Stop: 40}
 	s, err := b.New(context.Background())
@@ -213,8 +220,8 @@ func TestScales(t *testing.T) {
 	}
 }
 
-// The aperture has the area of its polygon, of its circle where blades are round, and a little less with dust; what it lets
-// through is a share.
+// The aperture has the area of its polygon, of its circle where blades are round, and a little less
+// with dust; what it lets through is a share.
 func TestMask(t *testing.T) {
 	area := func(b Blades) (sum float64) {
 		for i, v := range b.Mask() {

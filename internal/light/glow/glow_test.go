@@ -28,7 +28,8 @@ func (p pixels) Fill(dst []float32, x0, y int) {
 
 // shell returns the blurred coverage of src over clip, the way the renderer
 // makes it.
-func shell(t testing.TB, src Source, bounds image.Rectangle, sigma float64, clip image.Rectangle) *raster.Plane {
+func shell(t testing.TB, src Source, bounds image.Rectangle, sigma float64,
+	clip image.Rectangle) *raster.Plane {
 	t.Helper()
 	l, rest := Level(sigma)
 	p, err := NewPyramid(ctx, src, bounds, l)
@@ -108,17 +109,19 @@ func fill(r image.Rectangle, f func(x, y int) float32) *raster.Plane {
 func TestShellAgainstExactGaussian(t *testing.T) {
 	rng := rand.New(rand.NewPCG(1, 2))
 	masks := map[string]*raster.Plane{
-		"one pixel":       fill(image.Rect(37, 41, 38, 42), func(x, y int) float32 { return 1 }),
-		"odd pixel":       fill(image.Rect(-5, 12, -4, 13), func(x, y int) float32 { return 0.3 }),
-		"line":            fill(image.Rect(10, 20, 11, 140), func(x, y int) float32 { return 1 }),
-		"panel":           fill(image.Rect(-20, 0, 60, 50), func(x, y int) float32 { return 1 }),
-		"noise":           fill(image.Rect(0, 0, 90, 70), func(x, y int) float32 { return float32(rng.IntN(2)) }),
+		"one pixel": fill(image.Rect(37, 41, 38, 42), func(x, y int) float32 { return 1 }),
+		"odd pixel": fill(image.Rect(-5, 12, -4, 13), func(x, y int) float32 { return 0.3 }),
+		"line":      fill(image.Rect(10, 20, 11, 140), func(x, y int) float32 { return 1 }),
+		"panel":     fill(image.Rect(-20, 0, 60, 50), func(x, y int) float32 { return 1 }),
+		"noise": fill(image.Rect(0, 0, 90, 70),
+			func(x, y int) float32 { return float32(rng.IntN(2)) }),
 		"whole frame":     fill(image.Rect(0, 0, 300, 200), func(x, y int) float32 { return 1 }),
 		"stripes of half": fill(image.Rect(5, 5, 105, 65), func(x, y int) float32 { return float32(x&1) * 0.5 }),
 	}
 	worst := 0.0
 	for name, p := range masks {
-		for _, sigma := range []float64{0.5, 1, 2.5, 4.2, 4.3, 5, 7, 10, 20, 40, 80, 160, 320, 600} {
+		for _, sigma := range []float64{0.5, 1, 2.5, 4.2, 4.3, 5, 7, 10, 20, 40, 80, 160, 320,
+			600} {
 			if testing.Short() && sigma > 30 {
 				continue
 			}
@@ -126,7 +129,8 @@ func TestShellAgainstExactGaussian(t *testing.T) {
 			cy, reach := (p.Rect.Min.Y+p.Rect.Max.Y)/2, int(4*sigma)+3
 			clips := []image.Rectangle{
 				image.Rect(p.Rect.Min.X-reach, cy, p.Rect.Max.X+reach, cy+3),
-				image.Rect(p.Rect.Min.X-2, p.Rect.Min.Y-int(2*sigma)-2, p.Rect.Min.X+3, p.Rect.Max.Y+int(sigma)),
+				image.Rect(p.Rect.Min.X-2, p.Rect.Min.Y-int(2*sigma)-2, p.Rect.Min.X+3,
+					p.Rect.Max.Y+int(sigma)),
 			}
 			peak, err := 0.0, 0.0
 			for _, clip := range clips {
@@ -165,7 +169,8 @@ func TestLift0KeepsEnergy(t *testing.T) {
 
 // Many shells merged must be the sum of each alone, in every viewport.
 func TestCollapseIsSumAndViewportIsCrop(t *testing.T) {
-	m := shape.NewMask(shape.Shapes{shape.Tube{Width: 9, Nodes: shape.PathOf(shape.Node{X: 30, Y: 40}, shape.Node{X: 170, Y: 90})}}, 1)
+	m := shape.NewMask(shape.Shapes{shape.Tube{Width: 9,
+		Nodes: shape.PathOf(shape.Node{X: 30, Y: 40}, shape.Node{X: 170, Y: 90})}}, 1)
 	whole := image.Rect(-60, -60, 260, 220)
 	build := func(clip image.Rectangle) (*Sum, []float32) {
 		var terms []Term
@@ -206,11 +211,13 @@ func TestCollapseIsSumAndViewportIsCrop(t *testing.T) {
 			t.Fatalf("merged shells give %v at sample %d, the single ones %v", all[3*i], i, v)
 		}
 	}
-	for _, clip := range []image.Rectangle{image.Rect(3, 5, 40, 44), image.Rect(100, 61, 101, 62), image.Rect(-59, 100, 11, 219)} {
+	for _, clip := range []image.Rectangle{image.Rect(3, 5, 40, 44), image.Rect(100, 61, 101, 62),
+		image.Rect(-59, 100, 11, 219)} {
 		_, part := build(clip)
 		for y := range clip.Dy() {
 			for i := range 3 * clip.Dx() {
-				if w := all[3*((y+clip.Min.Y-whole.Min.Y)*whole.Dx()+clip.Min.X-whole.Min.X)+i]; part[3*y*clip.Dx()+i] != w {
+				from := (y+clip.Min.Y-whole.Min.Y)*whole.Dx() + clip.Min.X - whole.Min.X
+				if w := all[3*from+i]; part[3*y*clip.Dx()+i] != w {
 					t.Fatalf("viewport %v differs from the crop of the whole at row %d, sample %d: %v and %v", clip, y, i, part[3*y*clip.Dx()+i], w)
 				}
 			}
@@ -219,7 +226,8 @@ func TestCollapseIsSumAndViewportIsCrop(t *testing.T) {
 }
 
 func TestPeaks(t *testing.T) {
-	rod := shape.Shapes{shape.Tube{Width: 10, Nodes: shape.PathOf(shape.Node{X: 100, Y: 100}, shape.Node{X: 100, Y: 1900})}}
+	rod := shape.Shapes{shape.Tube{Width: 10, Nodes: shape.PathOf(shape.Node{X: 100, Y: 100},
+		shape.Node{X: 100, Y: 1900})}}
 	radii := []float64{0.5, 5, 20, 80, 200}
 	peaks := func(shapes shape.Shapes) (out []float64) {
 		p := must(NewPeaks(ctx, shapes, 6000))
@@ -238,7 +246,8 @@ func TestPeaks(t *testing.T) {
 	}
 	// A larger copy of the same has the same peaks at the larger radii, though
 	// they are found at another scale.
-	big := shape.Shapes{shape.Tube{Width: 30, Nodes: shape.PathOf(shape.Node{X: 300, Y: 300}, shape.Node{X: 2300, Y: 5500})}}
+	big := shape.Shapes{shape.Tube{Width: 30, Nodes: shape.PathOf(shape.Node{X: 300, Y: 300},
+		shape.Node{X: 2300, Y: 5500})}}
 	for i := range radii {
 		radii[i] *= 3
 	}
@@ -257,14 +266,16 @@ func must[T any](v T, err error) T {
 }
 
 func TestProfileIsThatOfALongTube(t *testing.T) {
-	m := shape.NewMask(shape.Shapes{shape.Tube{Width: 12, Nodes: shape.PathOf(shape.Node{X: 100, Y: -800}, shape.Node{X: 100, Y: 800})}}, 1)
+	m := shape.NewMask(shape.Shapes{shape.Tube{Width: 12,
+		Nodes: shape.PathOf(shape.Node{X: 100, Y: -800}, shape.Node{X: 100, Y: 800})}}, 1)
 	row := shell(t, m, m.Bounds(), 20, image.Rect(106, 0, 190, 1))
 	for i, v := range row.Pix {
 		if want := Profile(20, 12, float64(i)+0.5); math.Abs(float64(v)-want) > 0.002 {
 			t.Errorf("at %d px from the edge: %.4f, profile says %.4f", i, v, want)
 		}
 	}
-	if w := (shape.Shapes{shape.Tube{Width: 12, Nodes: shape.PathOf(shape.Node{}, shape.Node{X: 4000})}}).Width(); math.Abs(w-12) > 0.1 {
+	if w := (shape.Shapes{shape.Tube{Width: 12, Nodes: shape.PathOf(shape.Node{},
+		shape.Node{X: 4000})}}).Width(); math.Abs(w-12) > 0.1 {
 		t.Errorf("a tube 12 wide is said to be %.2f wide", w)
 	}
 }
@@ -294,7 +305,8 @@ func TestDistancesAndBands(t *testing.T) {
 // beyond it.
 func TestExpansionAtTheEnds(t *testing.T) {
 	f := fill(image.Rect(0, 0, 3, 2), func(x, y int) float32 { return float32(1 + x + 5*y) })
-	s, err := Collapse(context.Background(), []Term{{Level: 1, Field: f, Weight: []float32{1}}}, 1, image.Rect(-4, -4, 10, 10))
+	s, err := Collapse(context.Background(), []Term{{Level: 1, Field: f, Weight: []float32{1}}}, 1,
+		image.Rect(-4, -4, 10, 10))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -321,7 +333,8 @@ func TestExpansionAtTheEnds(t *testing.T) {
 func TestCancelled(t *testing.T) {
 	done, cancel := context.WithCancel(ctx)
 	cancel()
-	if _, err := NewPyramid(done, pixels{fill(image.Rect(0, 0, 100, 100), func(x, y int) float32 { return 1 })}, image.Rect(0, 0, 100, 100), 3); err == nil {
+	if _, err := NewPyramid(done, pixels{fill(image.Rect(0, 0, 100, 100),
+		func(x, y int) float32 { return 1 })}, image.Rect(0, 0, 100, 100), 3); err == nil {
 		t.Error("a cancelled pyramid gives no error")
 	}
 }
@@ -329,7 +342,8 @@ func TestCancelled(t *testing.T) {
 // The eight-shell stack of one light that covers 2 % of 24 megapixels, against
 // one copy of the picture.
 func BenchmarkStack24MP(b *testing.B) {
-	shapes := shape.Shapes{shape.Outline{Nodes: shape.PathOf(shape.Node{X: 2500, Y: 1700}, shape.Node{X: 3300, Y: 1700}, shape.Node{X: 3300, Y: 2300}, shape.Node{X: 2500, Y: 2300})}}
+	shapes := shape.Shapes{shape.Outline{Nodes: shape.PathOf(shape.Node{X: 2500, Y: 1700},
+		shape.Node{X: 3300, Y: 1700}, shape.Node{X: 3300, Y: 2300}, shape.Node{X: 2500, Y: 2300})}}
 	frame := image.Rect(0, 0, 6000, 4000)
 	out := raster.NewRGB(frame)
 	dst := make([]float32, len(out.Pix))
@@ -345,7 +359,9 @@ func BenchmarkStack24MP(b *testing.B) {
 		p := must(NewPyramid(ctx, m, m.Bounds(), top))
 		for _, r := range radii {
 			l, rest := Level(r)
-			terms = append(terms, Term{Level: l, Field: must(p.Blur(ctx, l, rest, p.Extent(l, rest))), Weight: []float32{1, 0.8, 0.5}})
+			terms = append(terms, Term{Level: l,
+				Field: must(p.Blur(ctx, l, rest, p.Extent(l, rest))), Weight: []float32{1, 0.8,
+					0.5}})
 		}
 		s := must(Collapse(ctx, terms, 3, frame))
 		err := raster.Rows(ctx, s.Rect.Min.Y, s.Rect.Max.Y, func(y0, y1 int) {
@@ -373,7 +389,8 @@ func ExampleNorm() {
 
 // A place probed is that of the Gaussian, from a deviation of a few pixels on.
 func TestProbe(t *testing.T) {
-	c := shape.Shapes{shape.Outline{Nodes: shape.PathOf(shape.Node{X: 400, Y: 300}, shape.Node{X: 520, Y: 300}, shape.Node{X: 520, Y: 460}, shape.Node{X: 400, Y: 460})}}
+	c := shape.Shapes{shape.Outline{Nodes: shape.PathOf(shape.Node{X: 400, Y: 300},
+		shape.Node{X: 520, Y: 300}, shape.Node{X: 520, Y: 460}, shape.Node{X: 400, Y: 460})}}
 	p, err := NewProbe(t.Context(), c, 2000)
 	if err != nil {
 		t.Fatal(err)
@@ -383,9 +400,11 @@ func TestProbe(t *testing.T) {
 			k := 1 / (sigma * math.Sqrt2)
 			return (math.Erf((to-at)*k) - math.Erf((from-at)*k)) / 2
 		}
-		for _, q := range [][2]float64{{460.5, 380.5}, {521.5, 380.5}, {530, 470.2}, {390.7, 250}, {640, 300}} {
+		for _, q := range [][2]float64{{460.5, 380.5}, {521.5, 380.5}, {530, 470.2}, {390.7, 250},
+			{640, 300}} {
 			want := along(400, 520, q[0]) * along(300, 460, q[1])
-			if got := p.At(q[0], q[1], sigma); math.Abs(got-want) > 0.004*want+2e-3*along(400, 520, 460) {
+			if got := p.At(q[0], q[1], sigma); math.Abs(got-want) > 0.004*want+2e-3*along(400, 520,
+				460) {
 				t.Errorf("deviation %g at %v: %.5f, want %.5f", sigma, q, got, want)
 			}
 		}
@@ -439,8 +458,11 @@ func TestAddedAheadIsTheSameSum(t *testing.T) {
 	var terms []Term
 	for l := range 4 {
 		for range 5 {
-			k := float32(math.Exp2(8*r.Float64() - 4)) // so that some sums pass what is told from more
-			terms = append(terms, Term{Level: l, Field: field(r.IntN(60)>>l-2, r.IntN(50)>>l-2, 5+r.IntN(60)>>l, 5+r.IntN(40)>>l), Weight: []float32{k, k * r.Float32(), k * r.Float32()}})
+			// so that some sums pass what is told from more
+			k := float32(math.Exp2(8*r.Float64() - 4))
+			terms = append(terms, Term{Level: l, Field: field(r.IntN(60)>>l-2, r.IntN(50)>>l-2,
+				5+r.IntN(60)>>l, 5+r.IntN(40)>>l), Weight: []float32{k, k * r.Float32(),
+				k * r.Float32()}})
 		}
 	}
 	rows := func(s *Sum) (out []float32) {

@@ -8,8 +8,8 @@ import (
 	"pyrant/internal/base/raster"
 )
 
-// probeArea is how many pixels a light's bounds may have where it is probed; a larger one is probed on
-// a smaller picture.
+// probeArea is how many pixels a light's bounds may have where it is probed; a larger one is probed
+// on a smaller picture.
 const probeArea = 6_000_000
 
 // Probe tells a light's blurred coverage at single places, without making all of a shell. It may be
@@ -45,8 +45,8 @@ func NewProbe(ctx context.Context, c coverage.Coverage, widest float64) (*Probe,
 // Bytes returns the memory that the probe takes.
 func (p *Probe) Bytes() int64 { return p.base.Bytes() + p.pyr.Bytes() }
 
-// At returns the coverage convolved with a Gaussian of deviation sigma at (x, y), all in pixels of the
-// photo; the middle of its first pixel is (0.5, 0.5).
+// At returns the coverage convolved with a Gaussian of deviation sigma at (x, y), all in pixels of
+// the photo; the middle of its first pixel is (0.5, 0.5).
 func (p *Probe) At(x, y, sigma float64) float64 {
 	sigma = max(sigma*p.scale, 0.3)
 	level, rest := 0, sigma

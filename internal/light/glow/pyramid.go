@@ -54,18 +54,20 @@ func Level(sigma float64) (level int, rest float64) {
 	return
 }
 
-// Reach returns how many pixels of level 0 a Gaussian of deviation sigma spreads coverage, as it is computed here: four
-// deviations, and what reduction and expansion spread it further.
+// Reach returns how many pixels of level 0 a Gaussian of deviation sigma spreads coverage, as it is
+// computed here: four deviations, and what reduction and expansion spread it further.
 func Reach(sigma float64) int {
 	level, rest := Level(sigma)
-	// At each level a sample stands for its neighbours up to two away, on the way up and on the way down.
+	// At each level a sample stands for its neighbours up to two away, on the way up and on the way
+	// down.
 	return (extra(rest)+5)<<level + 2
 }
 
 // NewPyramid reduces src, which has coverage inside bounds only, to the given
 // number of levels above the first. The full-size coverage is read in bands and
 // not kept.
-func NewPyramid(ctx context.Context, src Source, bounds image.Rectangle, top int) (*Pyramid, error) {
+func NewPyramid(ctx context.Context, src Source, bounds image.Rectangle,
+	top int) (*Pyramid, error) {
 	p := &Pyramid{src: src, bounds: bounds, levels: []*raster.Plane{nil}}
 	for l := 1; l <= top; l++ {
 		from := p.rect(l - 1)
@@ -209,7 +211,8 @@ func (p *Pyramid) Extent(level int, sigma float64) image.Rectangle {
 
 // Blur returns the coverage at a level convolved with a Gaussian of deviation
 // sigma in pixels of that level, over the part of clip that it reaches.
-func (p *Pyramid) Blur(ctx context.Context, level int, sigma float64, clip image.Rectangle) (*raster.Plane, error) {
+func (p *Pyramid) Blur(ctx context.Context, level int, sigma float64,
+	clip image.Rectangle) (*raster.Plane, error) {
 	out := raster.NewPlane(p.Extent(level, sigma).Intersect(clip))
 	if out.Rect.Empty() {
 		return out, ctx.Err()
@@ -218,7 +221,8 @@ func (p *Pyramid) Blur(ctx context.Context, level int, sigma float64, clip image
 	n := len(k) - 1
 	// Along x first, for all rows that the second pass reads.
 	in := p.rect(level)
-	mid := raster.NewPlane(image.Rect(out.Rect.Min.X, max(out.Rect.Min.Y-n, in.Min.Y), out.Rect.Max.X, min(out.Rect.Max.Y+n, in.Max.Y)))
+	mid := raster.NewPlane(image.Rect(out.Rect.Min.X, max(out.Rect.Min.Y-n, in.Min.Y),
+		out.Rect.Max.X, min(out.Rect.Max.Y+n, in.Max.Y)))
 	w := out.Rect.Dx()
 	err := raster.Rows(ctx, mid.Rect.Min.Y, mid.Rect.Max.Y, func(y0, y1 int) {
 		x0 := out.Rect.Min.X - n

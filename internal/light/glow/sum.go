@@ -17,12 +17,13 @@ type Term struct {
 	Field  *raster.Plane
 	Weight []float32
 
-	// Colours, at level 0, takes the place of Field, where coverage is another for each channel. For a plain
-	// weight its luminance counts.
+	// Colours, at level 0, takes the place of Field, where coverage is another for each channel.
+	// For a plain weight its luminance counts.
 	Colours *raster.RGB
 
-	// Rows takes the place of Colours where each row is wanted once, and is made for that: it adds row y of Rect, weighted already,
-	// to the pixels of dst, which start at column x0, three samples each.
+	// Rows takes the place of Colours where each row is wanted once, and is made for that: it adds
+	// row y of Rect, weighted already, to the pixels of dst, which start at column x0, three
+	// samples each.
 	Rows func(dst []float32, x0, y int)
 	Rect image.Rectangle
 }
@@ -65,7 +66,8 @@ func (a *Ahead) Bytes() (n int64) {
 	return
 }
 
-// AddAhead adds up terms of colours over what of their levels the part of the picture in clip can read.
+// AddAhead adds up terms of colours over what of their levels the part of the picture in clip can
+// read.
 func AddAhead(ctx context.Context, terms []Term, clip image.Rectangle) (*Ahead, error) {
 	a := &Ahead{make([]*grid, top(terms)+1)}
 	for l, need := 0, clip; l < len(a.levels); l, need = l+1, coarse(need) {
@@ -132,7 +134,8 @@ type grid struct {
 	rect image.Rectangle
 	ch   int
 	pix  []float32
-	runs [][][2]int // by row, the columns from rect on that hold any light; nil where that is not known
+	// by row, the columns from rect on that hold any light; nil where that is not known
+	runs [][][2]int
 }
 
 func newGrid(r image.Rectangle, ch int) *grid {
@@ -195,7 +198,8 @@ func Collapse(ctx context.Context, terms []Term, ch int, clip image.Rectangle) (
 }
 
 // CollapseOnto is Collapse of terms and of those that were added ahead over the same part.
-func CollapseOnto(ctx context.Context, ahead *Ahead, terms []Term, ch int, clip image.Rectangle) (*Sum, error) {
+func CollapseOnto(ctx context.Context, ahead *Ahead, terms []Term, ch int,
+	clip image.Rectangle) (*Sum, error) {
 	top := top(terms)
 	if ahead != nil {
 		top = max(top, len(ahead.levels)-1)
@@ -327,7 +331,10 @@ func (g *grid) add(dst []float32, x0, y int) {
 	if g == nil || y < g.rect.Min.Y || y >= g.rect.Max.Y {
 		return
 	}
-	g.each(x0, x0+len(dst)/g.ch, y, func(a, b int, row []float32) { raster.Add(dst[(a-x0)*g.ch:], row) })
+	g.each(x0, x0+len(dst)/g.ch, y, func(a, b int, row []float32) {
+		raster.Add(dst[(a-x0)*g.ch:],
+			row)
+	})
 }
 
 // each calls do for the samples of row y that hold any light, in runs of the columns a to b.

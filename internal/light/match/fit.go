@@ -13,25 +13,31 @@ import (
 type Fitted struct {
 	Gains    [][3]float64 // of each light's field, for each colour
 	Daylight [3]float64   // how much of the photo's daylight is left
-	// Explained is the share of what the lights of the reference give that the fitted ones give too, from 0 to 1.
+	// Explained is the share of what the lights of the reference give that the fitted ones give
+	// too, from 0 to 1.
 	Explained float64
-	// Left is what is left over at each pixel against the photo: above 0 where the reference is brighter.
+	// Left is what is left over at each pixel against the photo: above 0 where the reference is
+	// brighter.
 	Left *raster.Plane
-	// Weight is how far each pixel agrees with the others, from 0 for one that shows something that moved.
+	// Weight is how far each pixel agrees with the others, from 0 for one that shows something that
+	// moved.
 	Weight []float32
 }
 
-// Fit finds by how much each light's field has to be taken, for each colour by itself, so that with what is left of the
-// daylight they make the reference: by least squares without negative gains, in which pixels count the less the farther off
-// they are (Huber 1964), so that what moved between the photos pulls little. A field is what one light adds to the photo, in
-// linear light on the pair's grid; skip tells which pixels are left out, as those that the lights cover.
-func (p *Pair) Fit(ctx context.Context, fields []*raster.RGB, skip func(i int) bool) (*Fitted, error) {
+// Fit finds by how much each light's field has to be taken, for each colour by itself, so that with
+// what is left of the daylight they make the reference: by least squares without negative gains, in
+// which pixels count the less the farther off they are (Huber 1964), so that what moved between the
+// photos pulls little. A field is what one light adds to the photo, in linear light on the pair's
+// grid; skip tells which pixels are left out, as those that the lights cover.
+func (p *Pair) Fit(ctx context.Context, fields []*raster.RGB,
+	skip func(i int) bool) (*Fitted, error) {
 	n := len(fields)
 	// Of each pixel the reference and the fields against the photo.
 	var at []int
 	for i := range p.Known {
 		a, b := p.Photo.Pix[3*i:3*i+3], p.Ref.Pix[3*i:3*i+3]
-		if !p.Known[i] || min(a[0], a[1], a[2]) < dark || max(a[0], a[1], a[2]) > clipped || max(b[0], b[1], b[2]) > clipped || skip != nil && skip(i) {
+		if !p.Known[i] || min(a[0], a[1], a[2]) < dark || max(a[0], a[1], a[2]) > clipped ||
+			max(b[0], b[1], b[2]) > clipped || skip != nil && skip(i) {
 			continue
 		}
 		at = append(at, i)
@@ -39,7 +45,8 @@ func (p *Pair) Fit(ctx context.Context, fields []*raster.RGB, skip func(i int) b
 	if len(at) < 100*(n+1) {
 		return nil, fault.New(fault.Invalid, "The photo and its reference have too little in common that is neither black nor white.")
 	}
-	out := &Fitted{Gains: make([][3]float64, n), Left: raster.NewPlane(p.Photo.Rect), Weight: make([]float32, len(p.Known))}
+	out := &Fitted{Gains: make([][3]float64, n), Left: raster.NewPlane(p.Photo.Rect),
+		Weight: make([]float32, len(p.Known))}
 	weight := make([]float64, len(at))
 	for k := range weight {
 		weight[k] = 1

@@ -1,9 +1,10 @@
-// Package match reads off a reference what small real lights do to a set, and fits the lights of a recipe to it.
+// Package match reads off a reference what small real lights do to a set, and fits the lights of a
+// recipe to it.
 //
-// The reference is a second photo of the same set, darker and with its lights on. With daylight D and albedo ρ a photo
-// shows ρ·D; the reference shows e·ρ·D + ρ·E, where e is how much darker the daylight is in it and E what its lights give.
-// So the reference over the photo, less e, is what the lights give against the daylight, without the colours of the things
-// that it falls on.
+// The reference is a second photo of the same set, darker and with its lights on. With daylight D
+// and albedo ρ a photo shows ρ·D; the reference shows e·ρ·D + ρ·E, where e is how much darker the
+// daylight is in it and E what its lights give. So the reference over the photo, less e, is what
+// the lights give against the daylight, without the colours of the things that it falls on.
 package match
 
 import (
@@ -48,14 +49,17 @@ func New(ctx context.Context, p, o *photo.Photo, s align.Similarity) (*Pair, err
 	if err != nil {
 		return nil, err
 	}
-	out.Ref, out.Known = raster.NewRGB(out.Photo.Rect), make([]bool, out.Photo.Rect.Dx()*out.Photo.Rect.Dy())
+	out.Ref, out.Known = raster.NewRGB(out.Photo.Rect),
+		make([]bool, out.Photo.Rect.Dx()*out.Photo.Rect.Dy())
 	w, h := out.Photo.Rect.Dx(), out.Photo.Rect.Dy()
 	err = raster.Rows(ctx, 0, h, func(y0, y1 int) {
 		for y := y0; y < y1; y++ {
 			row := out.Ref.Row(y)
 			for x := range w {
-				u, v := s.At((float64(x)+0.5)*out.Step, (float64(y)+0.5)*out.Step, p.Width, p.Height, o.Width, o.Height)
-				out.Known[y*w+x] = ref.Between(row[3*x:], u/float64(ostep)-0.5, v/float64(ostep)-0.5)
+				u, v := s.At((float64(x)+0.5)*out.Step, (float64(y)+0.5)*out.Step, p.Width,
+					p.Height, o.Width, o.Height)
+				out.Known[y*w+x] = ref.Between(row[3*x:], u/float64(ostep)-0.5,
+					v/float64(ostep)-0.5)
 			}
 		}
 	})
@@ -98,8 +102,9 @@ const (
 	clipped = 0.93
 )
 
-// dim finds how much of the daylight is left in the reference: where its lights do least, a hundredth of the picture. It looks
-// at small squares, as single pixels are that dark by their grain alone.
+// dim finds how much of the daylight is left in the reference: where its lights do least, a
+// hundredth of the picture. It looks at small squares, as single pixels are that dark by their
+// grain alone.
 func (p *Pair) dim() error {
 	const side = 5
 	w, h := p.Photo.Rect.Dx(), p.Photo.Rect.Dy()
@@ -112,7 +117,8 @@ func (p *Pair) dim() error {
 				for i := x; i < x+side; i++ {
 					k := j*w + i
 					u, v := p.Photo.Pix[3*k:3*k+3], p.Ref.Pix[3*k:3*k+3]
-					if !p.Known[k] || min(u[0], u[1], u[2]) < 2*dark || max(u[0], u[1], u[2]) > clipped || max(v[0], v[1], v[2]) > clipped {
+					if !p.Known[k] || min(u[0], u[1], u[2]) < 2*dark ||
+						max(u[0], u[1], u[2]) > clipped || max(v[0], v[1], v[2]) > clipped {
 						continue square
 					}
 					for c := range 3 {
@@ -135,8 +141,8 @@ func (p *Pair) dim() error {
 	return nil
 }
 
-// Added returns what the lights of the reference give at a pixel against the daylight of the photo, for each colour; ok is
-// false where that cannot be told.
+// Added returns what the lights of the reference give at a pixel against the daylight of the photo,
+// for each colour; ok is false where that cannot be told.
 func (p *Pair) Added(i int) (v [3]float64, ok bool) {
 	a, b := p.Photo.Pix[3*i:3*i+3], p.Ref.Pix[3*i:3*i+3]
 	if !p.Known[i] || min(a[0], a[1], a[2]) < dark || max(b[0], b[1], b[2]) > clipped {
@@ -156,7 +162,8 @@ type Reading struct {
 	Near     float64    // how far off what it was read is, at most, in pixels of the photo
 }
 
-// At reads the light at a place of the photo: of a lamp its rim, as its middle is white in any picture.
+// At reads the light at a place of the photo: of a lamp its rim, as its middle is white in any
+// picture.
 func (p *Pair) At(x, y float64) (r Reading, err error) {
 	w, h := p.Photo.Rect.Dx(), p.Photo.Rect.Dy()
 	px, py := int(x/p.Step), int(y/p.Step)
@@ -168,7 +175,8 @@ func (p *Pair) At(x, y float64) (r Reading, err error) {
 	inside := map[int]bool{}
 	white := func(i int) bool {
 		b, a := p.Ref.Pix[3*i:3*i+3], p.Photo.Pix[3*i:3*i+3]
-		return max(b[0], b[1], b[2]) > 0.8 || max(b[0]/max(a[0], dark), b[1]/max(a[1], dark), b[2]/max(a[2], dark)) > 1.5
+		return max(b[0], b[1], b[2]) > 0.8 || max(b[0]/max(a[0], dark), b[1]/max(a[1], dark),
+			b[2]/max(a[2], dark)) > 1.5
 	}
 	room := (w / 12) * (w / 12)
 	var front []int
@@ -198,7 +206,8 @@ func (p *Pair) At(x, y float64) (r Reading, err error) {
 		for dy := -reach; dy <= reach; dy++ {
 			for dx := -reach; dx <= reach; dx++ {
 				u, v := i%w+dx, i/w+dy
-				if u >= 0 && v >= 0 && u < w && v < h && dx*dx+dy*dy <= reach*reach && !inside[v*w+u] {
+				if u >= 0 && v >= 0 && u < w && v < h && dx*dx+dy*dy <= reach*reach &&
+					!inside[v*w+u] {
 					near[v*w+u] = true
 				}
 			}
@@ -213,7 +222,8 @@ func (p *Pair) At(x, y float64) (r Reading, err error) {
 			continue
 		}
 		lit += float64(colour.Luma(b[0], b[1], b[2]))
-		day += float64(colour.Luma(float32(p.Dimmed[0])*a[0], float32(p.Dimmed[1])*a[1], float32(p.Dimmed[2])*a[2]))
+		day += float64(colour.Luma(float32(p.Dimmed[0])*a[0], float32(p.Dimmed[1])*a[1],
+			float32(p.Dimmed[2])*a[2]))
 		n++
 	}
 	// What falls on and round it, less what falls farther off: that is of other lights.
@@ -222,9 +232,11 @@ func (p *Pair) At(x, y float64) (r Reading, err error) {
 	for _, set := range []map[int]bool{inside, near} {
 		for i := range set {
 			if v, ok := p.Added(i); ok {
-				// Most by where it is brightest; a dark place beside a white one shows what is spread of that.
+				// Most by where it is brightest; a dark place beside a white one shows what is
+				// spread of that.
 				a := p.Photo.Pix[3*i:][:3]
-				k := math.Max(v[0]-far[0]+v[1]-far[1]+v[2]-far[2], 0) * math.Min(float64(colour.Luma(a[0], a[1], a[2]))/0.08, 1)
+				k := math.Max(v[0]-far[0]+v[1]-far[1]+v[2]-far[2],
+					0) * math.Min(float64(colour.Luma(a[0], a[1], a[2]))/0.08, 1)
 				for c := range sum {
 					sum[c] += k * (v[c] - far[c])
 				}
@@ -253,19 +265,22 @@ func (p *Pair) At(x, y float64) (r Reading, err error) {
 	if n < 6 || top/math.Max(weight, 1e-9) < 0.006 {
 		return r, fault.New(fault.Invalid, "No light of the reference falls there. Click on a lamp, or beside one.")
 	}
-	r.Tint = colour.RGB{R: float32(sum[0] / top), G: float32(sum[1] / top), B: float32(sum[2] / top)}
+	r.Tint = colour.RGB{R: float32(sum[0] / top), G: float32(sum[1] / top),
+		B: float32(sum[2] / top)}
 	r.Stops = math.Log2(math.Max(lit, 1e-9) / math.Max(day, 1e-9))
 	r.Near = float64(reach) * p.Step
 	return r, nil
 }
 
-// round returns the median of what lights give in a band beyond pixels that are near; none where it cannot be told.
+// round returns the median of what lights give in a band beyond pixels that are near; none where it
+// cannot be told.
 func (p *Pair) round(inside, near map[int]bool, reach int) (v [3]float64) {
 	w, h := p.Photo.Rect.Dx(), p.Photo.Rect.Dy()
 	seen := map[int]bool{}
 	var list [3][]float64
 	for i := range near {
-		for _, d := range [8][2]int{{1, 0}, {-1, 0}, {0, 1}, {0, -1}, {1, 1}, {1, -1}, {-1, 1}, {-1, -1}} {
+		for _, d := range [8][2]int{{1, 0}, {-1, 0}, {0, 1}, {0, -1}, {1, 1}, {1, -1}, {-1, 1},
+			{-1, -1}} {
 			x, y := i%w+d[0]*reach, i/w+d[1]*reach
 			k := y*w + x
 			if x < 0 || y < 0 || x >= w || y >= h || inside[k] || near[k] || seen[k] {

@@ -26,7 +26,8 @@ func shown(w, h int, pix []float32) *photo.Photo {
 // groups are the lights of the quay, with a gain and a tint for each.
 var groups = []string{"panels", "rod", "lamp", "hexagon", "string"}
 
-func mixed(t *testing.T, dim float32, gains []float64, tints [][3]float64) (p *photo.Photo, o *photo.Photo, plain *scene.Linear, lit []*scene.Linear) {
+func mixed(t *testing.T, dim float32, gains []float64,
+	tints [][3]float64) (p *photo.Photo, o *photo.Photo, plain *scene.Linear, lit []*scene.Linear) {
 	t.Helper()
 	if testing.Short() {
 		t.Skip("a whole scene")
@@ -60,9 +61,11 @@ func hueOf(r, g, b float64) float64 {
 
 func apart(a, b float64) float64 { return math.Abs(math.Mod(a-b+540, 360) - 180) }
 
-// The rim of each light of a reference that is mixed from the quay's lights tells its hue, and the daylight is found.
+// The rim of each light of a reference that is mixed from the quay's lights tells its hue, and the
+// daylight is found.
 func TestRims(t *testing.T) {
-	tints := [][3]float64{{1, 0.35, 0.2}, {0.2, 0.75, 1}, {1, 0.62, 0.25}, {1, 0.2, 0.6}, {0.4, 1, 0.35}}
+	tints := [][3]float64{{1, 0.35, 0.2}, {0.2, 0.75, 1}, {1, 0.62, 0.25}, {1, 0.2, 0.6},
+		{0.4, 1, 0.35}}
 	p, o, plain, _ := mixed(t, 0.12, []float64{0.5, 0.6, 0.5, 0.5, 0.8}, tints)
 	pair, err := New(t.Context(), p, o, align.Similarity{Size: 1})
 	if err != nil {
@@ -115,11 +118,12 @@ func TestRims(t *testing.T) {
 	}
 }
 
-// With what each light really gives the gains and tints of the mix are found again, though something moved; what is left over
-// lies there.
+// With what each light really gives the gains and tints of the mix are found again, though
+// something moved; what is left over lies there.
 func TestFit(t *testing.T) {
 	gains := []float64{0.5, 0.3, 0.8, 0.2, 0.9}
-	tints := [][3]float64{{1, 0.35, 0.2}, {0.2, 0.75, 1}, {1, 0.62, 0.25}, {1, 0.2, 0.6}, {0.4, 1, 0.35}}
+	tints := [][3]float64{{1, 0.35, 0.2}, {0.2, 0.75, 1}, {1, 0.62, 0.25}, {1, 0.2, 0.6},
+		{0.4, 1, 0.35}}
 	p, o, plain, lit := mixed(t, 0.15, gains, tints)
 	// Someone stood there.
 	k := plain.W * 1000 / 750 // a thousandth of a unit of which the picture is 750 wide
@@ -160,7 +164,8 @@ func TestFit(t *testing.T) {
 	if fit.Explained < 0.95 {
 		t.Errorf("explained are %.3f", fit.Explained)
 	}
-	if in, out := fit.Weight[at(380)*plain.W+at(600)], fit.Weight[at(300)*plain.W+at(300)]; in > 0.3 || out < 0.5 {
+	if in, out := fit.Weight[at(380)*plain.W+at(600)],
+		fit.Weight[at(300)*plain.W+at(300)]; in > 0.3 || out < 0.5 {
 		t.Errorf("what moved counts %.2f, what did not %.2f", in, out)
 	}
 }
@@ -171,7 +176,8 @@ func TestPositive(t *testing.T) {
 	if math.Abs(x[0]-1.5) > 1e-6 || x[1] != 0 {
 		t.Errorf("%v", x)
 	}
-	if x = positive([][]float64{{4, 1}, {1, 3}}, []float64{1, 2}); math.Abs(4*x[0]+x[1]-1) > 1e-5 || math.Abs(x[0]+3*x[1]-2) > 1e-5 {
+	if x = positive([][]float64{{4, 1}, {1, 3}}, []float64{1, 2}); math.Abs(4*x[0]+x[1]-1) > 1e-5 ||
+		math.Abs(x[0]+3*x[1]-2) > 1e-5 {
 		t.Errorf("%v does not solve it", x)
 	}
 }

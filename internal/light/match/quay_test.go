@@ -14,8 +14,9 @@ import (
 
 const quay = "../../measure/scene/testdata/quay"
 
-// The lights of the quay, set up in its room as a user marks it, are fitted to references that are mixed from what the
-// lights really do there with known gains and tints: strengths against a first mix, and hues.
+// The lights of the quay, set up in its room as a user marks it, are fitted to references that are
+// mixed from what the lights really do there with known gains and tints: strengths against a first
+// mix, and hues.
 func TestMatchTheQuay(t *testing.T) {
 	if testing.Short() {
 		t.Skip("a whole scene")
@@ -33,7 +34,8 @@ func TestMatchTheQuay(t *testing.T) {
 	}
 	plain := read("plain.hdr")
 	shown := func(pix []float32) *photo.Photo {
-		p := &photo.Photo{Width: plain.W, Height: plain.H, Pix8: make([]uint8, 3*plain.W*plain.H), Profile: colour.SRGB}
+		p := &photo.Photo{Width: plain.W, Height: plain.H, Pix8: make([]uint8, 3*plain.W*plain.H),
+			Profile: colour.SRGB}
 		for i, v := range pix {
 			p.Pix8[i] = uint8(float64(colour.Display.At(min(max(v, 0), 1)))*255 + 0.5)
 		}
@@ -44,7 +46,8 @@ func TestMatchTheQuay(t *testing.T) {
 		t.Fatal(err)
 	}
 	p := shown(plain.Pix)
-	fields, err := render.New(1<<29).Added(t.Context(), render.Request{Photo: p, PhotoKey: "plain", Recipe: r, LongEdge: plain.W}, nil)
+	fields, err := render.New(1<<29).Added(t.Context(), render.Request{Photo: p, PhotoKey: "plain",
+		Recipe: r, LongEdge: plain.W}, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -103,8 +106,10 @@ func TestMatchTheQuay(t *testing.T) {
 		_, a, b := colour.OKLab(float32(v[0]), float32(v[1]), float32(v[2]))
 		return math.Mod(math.Atan2(b, a)*180/math.Pi+360, 360)
 	}
-	tints := map[string][3]float64{"panels": {0.2, 1, 0.7}, "rod": {0.3, 0.6, 1}, "lamp": {1, 0.55, 0.2}, "hexagon": {1, 0.25, 0.7}, "string": {1, 0.8, 0.45}}
-	for _, gains := range []map[string]float64{{"panels": 0.6, "rod": 0.4, "lamp": 0.5, "hexagon": 0.5, "string": 0.3}, {"panels": 0.4, "rod": 0.8, "lamp": 0.7, "hexagon": 0.3, "string": 0.5}} {
+	tints := map[string][3]float64{"panels": {0.2, 1, 0.7}, "rod": {0.3, 0.6, 1},
+		"lamp": {1, 0.55, 0.2}, "hexagon": {1, 0.25, 0.7}, "string": {1, 0.8, 0.45}}
+	for _, gains := range []map[string]float64{{"panels": 0.6, "rod": 0.4, "lamp": 0.5,
+		"hexagon": 0.5, "string": 0.3}, {"panels": 0.4, "rod": 0.8, "lamp": 0.7, "hexagon": 0.3, "string": 0.5}} {
 		got := fit(gains, tints)
 		t.Logf("explained %.3f, of the first mix %.3f, daylight %.3f", got.Explained, first.Explained, got.Daylight)
 		for i, g := range groups {

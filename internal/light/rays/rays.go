@@ -4,9 +4,10 @@
 //
 //	(1 - u/l)² · exp(-v²/2w²),  w = Thick/2 · (1 - Taper·u/l)
 //
-// so that all of it gives √(2π)·Thick/2·l·(1/3 - Taper/12). Where w is less than a pixel of the picture shows, the ray is
-// as wide as that and as much fainter: it gives the same light at every scale. The veil is the light between the rays,
-// Veil·(1 - d/l)³ at a distance d, and the halo is Halo·exp(-d²/2h²) with h a share of the length.
+// so that all of it gives √(2π)·Thick/2·l·(1/3 - Taper/12). Where w is less than a pixel of the
+// picture shows, the ray is as wide as that and as much fainter: it gives the same light at every
+// scale. The veil is the light between the rays, Veil·(1 - d/l)³ at a distance d, and the halo is
+// Halo·exp(-d²/2h²) with h a share of the length.
 package rays
 
 import (
@@ -35,7 +36,8 @@ type Star struct {
 	Slant         float64 // degrees, clockwise, of its wide side from level
 }
 
-// Point is a point of light: where it is, how long its rays are against the star's, and what it gives of each colour.
+// Point is a point of light: where it is, how long its rays are against the star's, and what it
+// gives of each colour.
 type Point struct {
 	X, Y   float64
 	Size   float64
@@ -49,12 +51,12 @@ type Cut struct {
 	At  float64
 }
 
-// Ray is one ray of a star: its direction in radians, clockwise from pointing to the right, and its length against
-// the star's.
+// Ray is one ray of a star: its direction in radians, clockwise from pointing to the right, and its
+// length against the star's.
 type Ray struct{ Angle, Length float64 }
 
-// Blades returns how many rays an aperture of so many straight blades gives: each edge gives two, and those of opposite
-// edges fall together.
+// Blades returns how many rays an aperture of so many straight blades gives: each edge gives two,
+// and those of opposite edges fall together.
 func Blades(n int) int {
 	if n%2 == 1 {
 		return 2 * n
@@ -90,8 +92,8 @@ func (s *Star) squeezed(x, y, k float64) (u, v float64) {
 	return a*cos - b*sin, a*sin + b*cos
 }
 
-// Nearest returns the ray that passes nearest to a place, of all points, and at which share of its whole length that is;
-// ok is false where none passes within a distance.
+// Nearest returns the ray that passes nearest to a place, of all points, and at which share of its
+// whole length that is; ok is false where none passes within a distance.
 func (s *Star) Nearest(points []Point, x, y, within float64) (point, ray int, at float64, ok bool) {
 	list := s.Rays()
 	for i := range points {
@@ -127,7 +129,8 @@ func (s *Star) Bounds(p *Point) float64 {
 }
 
 // Draw adds up the light of points over a part of the picture at a scale.
-func (s *Star) Draw(ctx context.Context, points []Point, scale float64, part image.Rectangle) (*raster.RGB, error) {
+func (s *Star) Draw(ctx context.Context, points []Point, scale float64,
+	part image.Rectangle) (*raster.RGB, error) {
 	out := raster.NewRGB(part)
 	rays := s.Rays()
 	err := raster.Rows(ctx, part.Min.Y, part.Max.Y, func(y0, y1 int) {
@@ -139,7 +142,8 @@ func (s *Star) Draw(ctx context.Context, points []Point, scale float64, part ima
 			}
 			p := &points[i]
 			b := s.Bounds(p)*scale + 2
-			if (p.Y+0.5)*scale+b < float64(y0) || p.Y*scale-b > float64(y1) || (p.X+0.5)*scale+b < float64(part.Min.X) || p.X*scale-b > float64(part.Max.X) {
+			if (p.Y+0.5)*scale+b < float64(y0) || p.Y*scale-b > float64(y1) ||
+				(p.X+0.5)*scale+b < float64(part.Min.X) || p.X*scale-b > float64(part.Max.X) {
 				continue
 			}
 			d.round(p)
@@ -181,7 +185,9 @@ func (d *drawer) ray(p *Point, r Ray) {
 	sin, cos := math.Sincos(r.Angle)
 	wide := reach*math.Hypot(half, pixel) + 1
 	x1, y1 := x+cos*most, y+sin*most
-	box := image.Rect(int(math.Floor(math.Min(x, x1)-wide)), int(math.Floor(math.Min(y, y1)-wide)), int(math.Ceil(math.Max(x, x1)+wide)), int(math.Ceil(math.Max(y, y1)+wide))).Intersect(d.band)
+	box := image.Rect(int(math.Floor(math.Min(x, x1)-wide)), int(math.Floor(math.Min(y, y1)-wide)),
+		int(math.Ceil(math.Max(x, x1)+wide)),
+		int(math.Ceil(math.Max(y, y1)+wide))).Intersect(d.band)
 	for j := box.Min.Y; j < box.Max.Y; j++ {
 		// The columns of this row that the strip covers: |v| <= wide.
 		a, b := float64(box.Min.X), float64(box.Max.X)
@@ -214,7 +220,8 @@ func (d *drawer) ray(p *Point, r Ray) {
 				}
 				w := half * (1 - s.Taper*t)
 				blur := w*w + pixel*pixel
-				q[c] += p.Colour[c] * float32(root*(1-t)*(1-t)*w/math.Sqrt(blur)*math.Exp(-v*v/(2*blur)))
+				q[c] += p.Colour[c] *
+					float32(root*(1-t)*(1-t)*w/math.Sqrt(blur)*math.Exp(-v*v/(2*blur)))
 			}
 		}
 	}
@@ -234,7 +241,8 @@ func (d *drawer) round(p *Point) {
 	if s.Veil <= 0 {
 		b = 4 * math.Sqrt(h2)
 	}
-	box := image.Rect(int(math.Floor(x-b)), int(math.Floor(y-b)), int(math.Ceil(x+b)), int(math.Ceil(y+b))).Intersect(d.band)
+	box := image.Rect(int(math.Floor(x-b)), int(math.Floor(y-b)), int(math.Ceil(x+b)),
+		int(math.Ceil(y+b))).Intersect(d.band)
 	if box.Empty() {
 		return
 	}
@@ -278,9 +286,11 @@ func (d *drawer) round(p *Point) {
 // steps is into how many steps the way from a point to the end of its halo and veil is divided.
 const steps = 160
 
-// Lay adds a picture of a star round each point to out, which is a part of the picture at a scale: at gives its light at a
-// place from its middle, in units of the star's length and turned as it is, for pixels of that size.
-func (s *Star) Lay(ctx context.Context, out *raster.RGB, points []Point, scale float64, at func(x, y, pixel float64) [3]float32) error {
+// Lay adds a picture of a star round each point to out, which is a part of the picture at a scale:
+// at gives its light at a place from its middle, in units of the star's length and turned as it is,
+// for pixels of that size.
+func (s *Star) Lay(ctx context.Context, out *raster.RGB, points []Point, scale float64,
+	at func(x, y, pixel float64) [3]float32) error {
 	sin, cos := math.Sincos(-s.Turn * math.Pi / 180)
 	return raster.Rows(ctx, out.Rect.Min.Y, out.Rect.Max.Y, func(y0, y1 int) {
 		band := image.Rect(out.Rect.Min.X, y0, out.Rect.Max.X, y1)
@@ -290,11 +300,13 @@ func (s *Star) Lay(ctx context.Context, out *raster.RGB, points []Point, scale f
 			if l <= 0 {
 				continue
 			}
-			box := image.Rect(int(math.Floor(x-l)), int(math.Floor(y-l)), int(math.Ceil(x+l)), int(math.Ceil(y+l))).Intersect(band)
+			box := image.Rect(int(math.Floor(x-l)), int(math.Floor(y-l)), int(math.Ceil(x+l)),
+				int(math.Ceil(y+l))).Intersect(band)
 			for j := box.Min.Y; j < box.Max.Y && ctx.Err() == nil; j++ {
 				row := out.Row(j)
 				for k := box.Min.X; k < box.Max.X; k++ {
-					dx, dy := s.squeezed(float64(k)+0.5-x, float64(j)+0.5-y, 1/math.Max(1-s.Squeeze, 0.02))
+					dx, dy := s.squeezed(float64(k)+0.5-x, float64(j)+0.5-y, 1/math.Max(1-s.Squeeze,
+						0.02))
 					u, v := dx*cos-dy*sin, dx*sin+dy*cos
 					if u*u+v*v >= l*l {
 						continue

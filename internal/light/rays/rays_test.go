@@ -13,7 +13,8 @@ import (
 
 // An odd number of blades gives twice as many rays, and a lens draws them all by itself.
 func TestOf(t *testing.T) {
-	for by, want := range map[recipe.RaysBy]int{recipe.ByRays: 7, recipe.ByBlades: 14, recipe.ByLens: 0} {
+	for by, want := range map[recipe.RaysBy]int{recipe.ByRays: 7, recipe.ByBlades: 14,
+		recipe.ByLens: 0} {
 		if s := Of(recipe.Rays{Made: by, Count: 7, Halo: 0.5}); s.Count != want || s.Halo != 0.5 {
 			t.Errorf("seven, made by %s, are %d rays with a halo of %v", by, s.Count, s.Halo)
 		}
@@ -22,7 +23,8 @@ func TestOf(t *testing.T) {
 
 func draw(t *testing.T, s *Star, scale float64, points ...Point) *raster.RGB {
 	t.Helper()
-	m, err := s.Draw(context.Background(), points, scale, image.Rect(0, 0, int(400*scale), int(400*scale)))
+	m, err := s.Draw(context.Background(), points, scale, image.Rect(0, 0, int(400*scale),
+		int(400*scale)))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -40,7 +42,8 @@ func middle(size float64) Point {
 	return Point{X: 200, Y: 200, Size: size, Colour: [3]float32{1, 1, 1}}
 }
 
-// peaks returns the angles in degrees, clockwise from the right, at which it is brightest round the middle at a distance.
+// peaks returns the angles in degrees, clockwise from the right, at which it is brightest round the
+// middle at a distance.
 func peaks(m *raster.RGB, dist float64) (out []float64) {
 	const n = 1440
 	var v [n]float64
@@ -67,7 +70,8 @@ func peaks(m *raster.RGB, dist float64) (out []float64) {
 	return
 }
 
-// There are as many rays as asked for, turned as asked for, at even angles; an odd number of blades gives twice as many.
+// There are as many rays as asked for, turned as asked for, at even angles; an odd number of blades
+// gives twice as many.
 func TestAngles(t *testing.T) {
 	for _, tt := range []struct {
 		count int
@@ -92,8 +96,8 @@ func TestAngles(t *testing.T) {
 	}
 }
 
-// A ray gives the light of its formula, is as long as asked for, and does so at every scale, also where it is much thinner
-// than a pixel.
+// A ray gives the light of its formula, is as long as asked for, and does so at every scale, also
+// where it is much thinner than a pixel.
 func TestEnergyAndLength(t *testing.T) {
 	for _, thick := range []float64{0.3, 2, 9} {
 		for _, taper := range []float64{0, 0.8} {
@@ -110,7 +114,8 @@ func TestEnergyAndLength(t *testing.T) {
 				for y := range m.Rect.Dy() {
 					for x := range m.Rect.Dx() {
 						if m.Row(y)[3*x+1] > 0 {
-							far = math.Max(far, ((float64(x)+0.5)/scale-200)*cos+((float64(y)+0.5)/scale-200)*sin)
+							far = math.Max(far,
+								((float64(x)+0.5)/scale-200)*cos+((float64(y)+0.5)/scale-200)*sin)
 						}
 					}
 				}
@@ -125,7 +130,8 @@ func TestEnergyAndLength(t *testing.T) {
 // A point of half the size has rays of half the length and width.
 func TestSize(t *testing.T) {
 	s := &Star{Count: 5, Length: 100, Thick: 8, Taper: 0.5, Halo: 0.4, HaloSize: 0.2, Veil: 0.2}
-	if a, b := sum(draw(t, s, 1, middle(1)), 1), sum(draw(t, s, 1, middle(0.5)), 1); math.Abs(b/a-0.25) > 0.02 {
+	if a, b := sum(draw(t, s, 1, middle(1)), 1), sum(draw(t, s, 1, middle(0.5)),
+		1); math.Abs(b/a-0.25) > 0.02 {
 		t.Errorf("half the size gives %.3f of the light", b/a)
 	}
 }
@@ -142,7 +148,8 @@ func TestVeilAndHalo(t *testing.T) {
 		t.Errorf("to the right it is %v, downwards %v", a, b)
 	}
 	s = &Star{Length: 120, Thick: 3, Halo: 0.5, HaloSize: 0.15}
-	if got, want := sum(draw(t, s, 1, middle(1)), 1), 0.5*2*math.Pi*18*18; math.Abs(got/want-1) > 0.01 {
+	if got, want := sum(draw(t, s, 1, middle(1)), 1),
+		0.5*2*math.Pi*18*18; math.Abs(got/want-1) > 0.01 {
 		t.Errorf("the halo gives %.1f, want %.1f", got, want)
 	}
 }
@@ -161,13 +168,14 @@ func TestSqueeze(t *testing.T) {
 	}
 	round := Star{Length: 100, Veil: 0.3}
 	flat := Star{Length: 100, Veil: 0.3, Squeeze: 0.6, Slant: 30}
-	if a, b := sum(draw(t, &round, 1, middle(1)), 1), sum(draw(t, &flat, 1, middle(1)), 1); math.Abs(b/a-0.4) > 0.01 {
+	if a, b := sum(draw(t, &round, 1, middle(1)), 1), sum(draw(t, &flat, 1, middle(1)),
+		1); math.Abs(b/a-0.4) > 0.01 {
 		t.Errorf("squeezed to 0.4 the veil gives %.3f of its light", b/a)
 	}
 }
 
-// Irregular rays are shorter, and off, by as much as allowed, otherwise for another seed, and one of both settings does
-// not change the other.
+// Irregular rays are shorter, and off, by as much as allowed, otherwise for another seed, and one
+// of both settings does not change the other.
 func TestIrregular(t *testing.T) {
 	s := Star{Count: 40, Length: 100, Lengths: 0.6, Angles: 0.8, Seed: 3}
 	step := 2 * math.Pi / 40
@@ -199,7 +207,8 @@ func TestIrregular(t *testing.T) {
 	}
 }
 
-// Colours spread along a ray: red goes farther than blue. Colours of points stay their own, and lights add up.
+// Colours spread along a ray: red goes farther than blue. Colours of points stay their own, and
+// lights add up.
 func TestColours(t *testing.T) {
 	s := &Star{Count: 1, Length: 100, Thick: 6, Spread: 0.3}
 	m := draw(t, s, 1, middle(1))
@@ -224,9 +233,11 @@ func TestColours(t *testing.T) {
 	}
 }
 
-// A part of the picture is that part of the whole, and nothing that reaches in from outside is lost.
+// A part of the picture is that part of the whole, and nothing that reaches in from outside is
+// lost.
 func TestParts(t *testing.T) {
-	s := &Star{Count: 7, Length: 150, Thick: 4, Taper: 0.6, Turn: 10, Halo: 0.3, HaloSize: 0.2, Veil: 0.1, Lengths: 0.4, Angles: 0.5, Spread: 0.2}
+	s := &Star{Count: 7, Length: 150, Thick: 4, Taper: 0.6, Turn: 10, Halo: 0.3, HaloSize: 0.2,
+		Veil: 0.1, Lengths: 0.4, Angles: 0.5, Spread: 0.2}
 	points := []Point{middle(1), {X: -20, Y: 90, Size: 0.8, Colour: [3]float32{0.5, 0.7, 1}}}
 	whole := draw(t, s, 1, points...)
 	r := image.Rect(37, 81, 300, 283)
@@ -244,8 +255,8 @@ func TestParts(t *testing.T) {
 	}
 }
 
-// One ray ends where it is cut and shines as a shorter one does; the others are as they were. The nearest ray to a place is
-// told with how far along that is.
+// One ray ends where it is cut and shines as a shorter one does; the others are as they were. The
+// nearest ray to a place is told with how far along that is.
 func TestCuts(t *testing.T) {
 	s := &Star{Count: 4, Length: 150, Thick: 4, Taper: 0.5}
 	whole := draw(t, s, 1, middle(1))

@@ -7,7 +7,8 @@ import (
 	"pyrant/internal/base/coverage"
 )
 
-// Of recipes before version 5 a light's spill was divided by its peak to a power, and hovered at an eighth of its reach:
+// Of recipes before version 5 a light's spill was divided by its peak to a power, and hovered at an
+// eighth of its reach:
 //
 //	E(x) = (Σ A k(d) / TR²) · (peak of that)^-0.6,  k(d) = (1 - d²/R²)² / (1 + 64 d²/R²)
 //
@@ -20,9 +21,10 @@ const (
 // totalBefore is T.
 var totalBefore = math.Pi / 64 / 64 / 64 * (65*65*math.Log(65) - 2*65*64 + (65*65-1)/2.0)
 
-// SinceBefore returns the height at which a light of before version 5 hovers, and what its strength is to be multiplied by,
-// so that it gives the light that it gave.
-func SinceBefore(ctx context.Context, c coverage.Coverage, reach float64) (height, times float64, err error) {
+// SinceBefore returns the height at which a light of before version 5 hovers, and what its strength
+// is to be multiplied by, so that it gives the light that it gave.
+func SinceBefore(ctx context.Context, c coverage.Coverage,
+	reach float64) (height, times float64, err error) {
 	height = reach / overReach
 	s, err := NewSource(ctx, c, reach, height)
 	if err != nil || len(s.Samples) == 0 {

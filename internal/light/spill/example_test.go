@@ -11,7 +11,8 @@ import (
 // A lamp lights what is near it, by the inverse square of the distance, up to its
 // reach.
 func Example() {
-	lamp := shape.Shapes{shape.Tube{Width: 20, Nodes: shape.PathOf(shape.Node{X: 500, Y: 500}, shape.Node{X: 500, Y: 501})}}
+	lamp := shape.Shapes{shape.Tube{Width: 20, Nodes: shape.PathOf(shape.Node{X: 500, Y: 500},
+		shape.Node{X: 500, Y: 501})}}
 	s, err := spill.NewSource(context.Background(), lamp, 400, 50)
 	if err != nil {
 		fmt.Println(err)

@@ -1,14 +1,15 @@
 // Package spill computes the light that traced shapes throw on what is near
 // them in the picture.
 //
-// This is the plain mode, for a photo without a room: distance is distance in the picture. A light is taken
-// apart into samples; each gives light by the inverse square of the distance, held finite close by as if it
-// hovered at a height h over the picture, and faded to nothing at the reach R:
+// This is the plain mode, for a photo without a room: distance is distance in the picture. A light
+// is taken apart into samples; each gives light by the inverse square of the distance, held finite
+// close by as if it hovered at a height h over the picture, and faded to nothing at the reach R:
 //
 //	E(x) = Σ A (1 - d²/R²)² / (d² + max(h², A/2)),  for d < R
 //
-// A is the area that a sample stands for, which is larger than a point. All that a light gives is the sum of what its parts give by themselves: a bar in
-// two halves is the bar, and a shape far away changes nothing here; nor does the reach change what is near.
+// A is the area that a sample stands for, which is larger than a point. All that a light gives is
+// the sum of what its parts give by themselves: a bar in two halves is the bar, and a shape far
+// away changes nothing here; nor does the reach change what is near.
 package spill
 
 import (
@@ -36,7 +37,8 @@ type Source struct {
 // Bytes returns the memory that the samples take.
 func (s *Source) Bytes() int64 { return int64(len(s.Samples)) * 12 }
 
-// Samples takes what a coverage covers apart into about most places, each with its share of the area.
+// Samples takes what a coverage covers apart into about most places, each with its share of the
+// area.
 func Samples(ctx context.Context, c coverage.Coverage, most int) ([]Sample, error) {
 	const sub = 4 // a sample is the centroid of sub×sub cells of coverage
 	var out []Sample
@@ -64,7 +66,8 @@ func Samples(ctx context.Context, c coverage.Coverage, most int) ([]Sample, erro
 	flush := func() {
 		for i, a := range acc {
 			if a[2] > 0 {
-				out = append(out, Sample{float32(a[0] / a[2] / scale), float32(a[1] / a[2] / scale), float32(a[2] / scale / scale)})
+				out = append(out, Sample{float32(a[0] / a[2] / scale), float32(a[1] / a[2] / scale),
+					float32(a[2] / scale / scale)})
 			}
 			acc[i] = [3]float64{}
 		}
@@ -126,7 +129,8 @@ func (s *Source) Level(scale float64) int {
 // Field returns the irradiance at the samples of a pyramid level, for the
 // picture of the given scale, over the part of clip (in samples of that level)
 // that it reaches.
-func (s *Source) Field(ctx context.Context, scale float64, level int, clip image.Rectangle) (*raster.Plane, error) {
+func (s *Source) Field(ctx context.Context, scale float64, level int,
+	clip image.Rectangle) (*raster.Plane, error) {
 	step := math.Exp2(float64(level)) / scale // pixels of the photo between samples
 	lo := [2]float64{math.Inf(1), math.Inf(1)}
 	hi := [2]float64{math.Inf(-1), math.Inf(-1)}

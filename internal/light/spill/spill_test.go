@@ -12,7 +12,8 @@ import (
 var ctx = context.Background()
 
 func box(x0, y0, x1, y1 float64) shape.Shapes {
-	return shape.Shapes{shape.Outline{Nodes: shape.PathOf(shape.Node{X: x0, Y: y0}, shape.Node{X: x1, Y: y0}, shape.Node{X: x1, Y: y1}, shape.Node{X: x0, Y: y1})}}
+	return shape.Shapes{shape.Outline{Nodes: shape.PathOf(shape.Node{X: x0, Y: y0},
+		shape.Node{X: x1, Y: y0}, shape.Node{X: x1, Y: y1}, shape.Node{X: x0, Y: y1})}}
 }
 
 func source(t testing.TB, shapes shape.Shapes, reach float64) *Source {
@@ -36,7 +37,9 @@ func TestSamplesHoldTheArea(t *testing.T) {
 		area   float64
 	}{
 		{"panel", box(100, 100, 500, 350), 400 * 250},
-		{"long rod", shape.Shapes{shape.Tube{Width: 14, Nodes: shape.PathOf(shape.Node{X: 100, Y: 100}, shape.Node{X: 5000, Y: 3000})}}, 14*math.Hypot(4900, 2900) + math.Pi*49},
+		{"long rod", shape.Shapes{shape.Tube{Width: 14,
+			Nodes: shape.PathOf(shape.Node{X: 100, Y: 100}, shape.Node{X: 5000, Y: 3000})}},
+			14*math.Hypot(4900, 2900) + math.Pi*49},
 		{"dot", box(10, 10, 11, 11), 1},
 	} {
 		s := source(t, tt.shapes, 1000)
@@ -96,22 +99,24 @@ func TestLaw(t *testing.T) {
 	}
 }
 
-// A light gives what its parts give: a bar in two halves, along or across, is the bar; and a shape far away changes
-// nothing here.
+// A light gives what its parts give: a bar in two halves, along or across, is the bar; and a shape
+// far away changes nothing here.
 func TestPartsAddUp(t *testing.T) {
 	whole := source(t, box(200, 300, 600, 340), 900)
 	for name, halves := range map[string][2]*Source{
 		"across": {source(t, box(200, 300, 400, 340), 900), source(t, box(400, 300, 600, 340), 900)},
 		"along":  {source(t, box(200, 300, 600, 320), 900), source(t, box(200, 320, 600, 340), 900)},
 	} {
-		for _, p := range []shape.Point{{X: 400, Y: 320}, {X: 600, Y: 345}, {X: 400, Y: 500}, {X: 900, Y: 700}} {
+		for _, p := range []shape.Point{{X: 400, Y: 320}, {X: 600, Y: 345}, {X: 400, Y: 500},
+			{X: 900, Y: 700}} {
 			got, want := halves[0].At(p.X, p.Y)+halves[1].At(p.X, p.Y), whole.At(p.X, p.Y)
 			if math.Abs(got-want) > 0.01*want {
 				t.Errorf("%s, at %v: the halves give %.5f, the whole %.5f", name, p, got, want)
 			}
 		}
 	}
-	near, both := box(200, 300, 260, 340), append(box(200, 300, 260, 340), box(3000, 2000, 3400, 2500)...)
+	near, both := box(200, 300, 260, 340), append(box(200, 300, 260, 340), box(3000, 2000, 3400,
+		2500)...)
 	a, b := source(t, near, 900).At(300, 360), source(t, both, 900).At(300, 360)
 	if math.Abs(a-b) > 0.02*a {
 		t.Errorf("beside a shape there is %.5f, with another far away %.5f", a, b)
@@ -120,7 +125,8 @@ func TestPartsAddUp(t *testing.T) {
 
 // The reach changes what is far, not what is near.
 func TestReachLeavesWhatIsNear(t *testing.T) {
-	short, long := hovering(t, box(200, 300, 260, 340), 600, 80), hovering(t, box(200, 300, 260, 340), 2400, 80)
+	short, long := hovering(t, box(200, 300, 260, 340), 600, 80),
+		hovering(t, box(200, 300, 260, 340), 2400, 80)
 	if a, b := short.At(260, 340), long.At(260, 340); math.Abs(a-b) > 0.03*a {
 		t.Errorf("beside the light there is %.5f with a short reach, %.5f with a long one", a, b)
 	}
@@ -129,13 +135,15 @@ func TestReachLeavesWhatIsNear(t *testing.T) {
 	}
 }
 
-// A light of before gives what it gave: its irradiance divided by its peak to the power of 0.6, by the law of then.
+// A light of before gives what it gave: its irradiance divided by its peak to the power of 0.6, by
+// the law of then.
 func TestSinceBefore(t *testing.T) {
 	const reach = 800.0
 	for name, c := range map[string]shape.Shapes{
 		"dot":   box(999, 999, 1001, 1001),
 		"panel": box(900, 950, 1150, 1080),
-		"rod":   {shape.Tube{Width: 14, Nodes: shape.PathOf(shape.Node{X: 800, Y: 900}, shape.Node{X: 1500, Y: 1200})}},
+		"rod": {shape.Tube{Width: 14, Nodes: shape.PathOf(shape.Node{X: 800, Y: 900},
+			shape.Node{X: 1500, Y: 1200})}},
 	} {
 		height, times, err := SinceBefore(ctx, c, reach)
 		if err != nil || height != 100 {
@@ -147,12 +155,17 @@ func TestSinceBefore(t *testing.T) {
 		total := 0.0
 		const n = 2000
 		for i := range n {
-			r := func(k float64) float64 { d := (float64(i) + k) / n; return 2 * math.Pi * d * law(d*d) }
+			r := func(k float64) float64 {
+				d := (float64(i) +
+					k) / n
+				return 2 * math.Pi * d * law(d*d)
+			}
 			total += (r(0) + 4*r(0.5) + r(1)) / 6 / n
 		}
 		then := func(x, y float64) (e float64) {
 			for _, p := range s.Samples {
-				if q := (math.Pow(x-float64(p.X), 2) + math.Pow(y-float64(p.Y), 2)) / reach / reach; q < 1 {
+				if q := (math.Pow(x-float64(p.X), 2) + math.Pow(y-float64(p.Y),
+					2)) / reach / reach; q < 1 {
 					e += float64(p.Area) * law(q) / (total * reach * reach)
 				}
 			}
@@ -184,7 +197,8 @@ func TestFieldHoldsTheReach(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		box := [4]float64{float64(f.Rect.Min.X) * step, float64(f.Rect.Min.Y) * step, float64(f.Rect.Max.X-1) * step, float64(f.Rect.Max.Y-1) * step}
+		box := [4]float64{float64(f.Rect.Min.X) * step, float64(f.Rect.Min.Y) * step,
+			float64(f.Rect.Max.X-1) * step, float64(f.Rect.Max.Y-1) * step}
 		for i, want := range [4]float64{0, -200, 2000, 1900} {
 			if math.Abs(box[i]-want) > 30+step {
 				t.Errorf("scale %v: side %d of the field lies at %v, the light ends at %v", scale, i, box[i], want)
@@ -196,13 +210,17 @@ func TestFieldHoldsTheReach(t *testing.T) {
 			}
 		}
 		clip := image.Rect(f.Rect.Min.X+3, f.Rect.Min.Y+4, f.Rect.Min.X+9, f.Rect.Min.Y+8)
-		if part, err := s.Field(ctx, scale, l, clip); err != nil || part.Rect != clip || part.At(clip.Min.X+2, clip.Min.Y+2) != f.At(clip.Min.X+2, clip.Min.Y+2) {
+		if part, err := s.Field(ctx, scale, l, clip); err != nil || part.Rect != clip ||
+			part.At(clip.Min.X+2, clip.Min.Y+2) != f.At(clip.Min.X+2, clip.Min.Y+2) {
 			t.Errorf("scale %v: a part of the field is %v, %v", scale, part.Rect, err)
 		}
 	}
 	// Also where it lies further down than across.
-	low, err := source(t, box(100, 2000, 150, 2100), 300).Field(ctx, 1, 2, image.Rect(-10000, -10000, 10000, 10000))
-	if err != nil || low.Rect.Min.X > -48 || low.Rect.Min.X < -58 || low.Rect.Max.X < 110 || low.Rect.Max.X > 120 || low.Rect.Min.Y > 426 || low.Rect.Min.Y < 418 || low.Rect.Max.Y < 598 || low.Rect.Max.Y > 606 {
+	low, err := source(t, box(100, 2000, 150, 2100), 300).Field(ctx, 1, 2,
+		image.Rect(-10000, -10000, 10000, 10000))
+	if err != nil || low.Rect.Min.X > -48 || low.Rect.Min.X < -58 || low.Rect.Max.X < 110 ||
+		low.Rect.Max.X > 120 || low.Rect.Min.Y > 426 || low.Rect.Min.Y < 418 ||
+		low.Rect.Max.Y < 598 || low.Rect.Max.Y > 606 {
 		t.Errorf("the field of a panel far down lies at %v, %v", low.Rect, err)
 	}
 	// Six samples to the height and more, and no finer than pixels.
@@ -243,7 +261,8 @@ func TestPanelAgainstEveryPixel(t *testing.T) {
 			fine.Samples = append(fine.Samples, Sample{float32(x) + 1, float32(y) + 1, 4})
 		}
 	}
-	for _, p := range []shape.Point{{X: 260, Y: 300}, {X: 330, Y: 300}, {X: 400, Y: 500}, {X: 100, Y: 100}, {X: 700, Y: 320}} {
+	for _, p := range []shape.Point{{X: 260, Y: 300}, {X: 330, Y: 300}, {X: 400, Y: 500},
+		{X: 100, Y: 100}, {X: 700, Y: 320}} {
 		got, want := s.At(p.X, p.Y), fine.At(p.X, p.Y)
 		if math.Abs(got-want) > 0.01*want+1e-5 {
 			t.Errorf("at %v: %.5f, every pixel gives %.5f", p, got, want)
@@ -264,7 +283,8 @@ func TestFieldIsAtInEveryScale(t *testing.T) {
 			t.Errorf("scale %v: samples stand %.0f px apart", scale, step)
 		}
 		mid := image.Pt(int(1300/step), int(900/step))
-		got, want := float64(f.At(mid.X, mid.Y)), s.At(float64(mid.X)*step+0.5/scale, float64(mid.Y)*step+0.5/scale)
+		got, want := float64(f.At(mid.X, mid.Y)), s.At(float64(mid.X)*step+0.5/scale,
+			float64(mid.Y)*step+0.5/scale)
 		if math.Abs(got-want) > 1e-6 || want == 0 {
 			t.Errorf("scale %v: field %.5f, want %.5f", scale, got, want)
 		}

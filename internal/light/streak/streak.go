@@ -1,13 +1,14 @@
-// Package streak draws what a light covers out along a direction, as a bolt that moved while the shutter
-// was open.
+// Package streak draws what a light covers out along a direction, as a bolt that moved while the
+// shutter was open.
 //
-// A coverage M becomes S(p) = ∫ K(t)·M(p - t·u) dt, with u the direction and K a kernel of integral 1 that
-// falls evenly from the light to the streak's end by its taper. It is brought back to the brightness that its
-// brightest place has without a streak: S is divided by its peak.
+// A coverage M becomes S(p) = ∫ K(t)·M(p - t·u) dt, with u the direction and K a kernel of integral
+// 1 that falls evenly from the light to the streak's end by its taper. It is brought back to the
+// brightness that its brightest place has without a streak: S is divided by its peak.
 //
-// The integral is taken along lines in the direction of u, half a pixel apart: samples of M on a line
-// are summed up once from its start, and once more times their place, so that each integral is a difference of
-// sums, however long the streak is. What lies between two lines is between their values.
+// The integral is taken along lines in the direction of u, half a pixel apart: samples of M on a
+// line are summed up once from its start, and once more times their place, so that each integral is
+// a difference of sums, however long the streak is. What lies between two lines is between their
+// values.
 package streak
 
 import (
@@ -63,8 +64,8 @@ type Coverage struct {
 	gain   float32
 }
 
-// New returns c drawn out by a streak in pixels of the photo. The peak is found at a scale that follows from c
-// and the streak alone, so that every picture of them has the same.
+// New returns c drawn out by a streak in pixels of the photo. The peak is found at a scale that
+// follows from c and the streak alone, so that every picture of them has the same.
 func New(ctx context.Context, c coverage.Coverage, s Streak) (*Coverage, error) {
 	out := &Coverage{c, s, 1}
 	if s.Length <= 0 {
@@ -104,7 +105,8 @@ func (c *Coverage) Line() float64 { return c.Coverage.Line() + c.streak.Length }
 // Area returns about how many square pixels are covered.
 func (c *Coverage) Area() float64 { return c.Coverage.Area() + c.streak.Length*c.Coverage.Width() }
 
-// At makes the coverage ready for rows at a scale. It is worked out when the first row is asked for, or by Ready.
+// At makes the coverage ready for rows at a scale. It is worked out when the first row is asked
+// for, or by Ready.
 func (c *Coverage) At(scale float64) coverage.Mask {
 	if c.streak.Length <= 0 {
 		return c.Coverage.At(scale)
@@ -117,8 +119,8 @@ func (c *Coverage) Reach(scale float64) image.Rectangle {
 	return c.streak.Scaled(scale).reach(c.Coverage.At(scale).Bounds())
 }
 
-// Within returns the mask of a part of the picture at a scale. Inside the part the values equal those of At; outside
-// it the coverage is 0.
+// Within returns the mask of a part of the picture at a scale. Inside the part the values equal
+// those of At; outside it the coverage is 0.
 func (c *Coverage) Within(scale float64, part image.Rectangle) coverage.Mask {
 	m := c.At(scale)
 	if m, ok := m.(*mask); ok {
@@ -151,7 +153,8 @@ type mask struct {
 }
 
 func newMask(src coverage.Mask, s Streak, gain float32) *mask {
-	return &mask{src: src, streak: s, gain: gain, rect: s.reach(src.Bounds()), turn: make(chan struct{}, 1)}
+	return &mask{src: src, streak: s, gain: gain, rect: s.reach(src.Bounds()),
+		turn: make(chan struct{}, 1)}
 }
 
 func (m *mask) Bounds() image.Rectangle { return m.rect }
@@ -223,7 +226,8 @@ func (s Streak) reach(r image.Rectangle) image.Rectangle {
 const blockLines = 128
 
 // draw returns the codes of src drawn out, over a part of what it can reach.
-func (s Streak) draw(ctx context.Context, src coverage.Mask, gain float32, out image.Rectangle) ([]uint16, error) {
+func (s Streak) draw(ctx context.Context, src coverage.Mask, gain float32,
+	out image.Rectangle) ([]uint16, error) {
 	in := src.Bounds()
 	all := s.reach(in)
 	pix := make([]uint16, out.Dx()*out.Dy())
@@ -243,7 +247,8 @@ func (s Streak) draw(ctx context.Context, src coverage.Mask, gain float32, out i
 	}
 	ua, ub := ux, uy
 	a0, a1, b0, b1 := out.Min.X, out.Max.X, out.Min.Y, out.Max.Y
-	// Lines are read from where light is, and placed by the start of all that they reach, whatever part is asked for.
+	// Lines are read from where light is, and placed by the start of all that they reach, whatever
+	// part is asked for.
 	from, in0, in1 := all.Min.X, in.Min.X, in.Max.X
 	if steep {
 		ua, ub = uy, ux
@@ -259,7 +264,8 @@ func (s Streak) draw(ctx context.Context, src coverage.Mask, gain float32, out i
 	lines := make([]float32, (blockLines+1)*w)
 	for i0 := first; i0 < last; i0 += blockLines {
 		if err := raster.Each(ctx, blockLines+1, func(k int) {
-			s.line(lines[k*w:(k+1)*w], f, a0, from, max(in0-1, from), in1+1, float64(i0+k)/2, slope, ua)
+			s.line(lines[k*w:(k+1)*w], f, a0, from, max(in0-1, from), in1+1, float64(i0+k)/2,
+				slope, ua)
 		}); err != nil {
 			return nil, err
 		}
@@ -302,8 +308,8 @@ type field struct {
 	steep bool
 }
 
-// at returns the coverage at column a between the rows round b, by the cubic of Catmull and Rom (1974), which
-// keeps edges that run along the direction; with steep columns are rows.
+// at returns the coverage at column a between the rows round b, by the cubic of Catmull and Rom
+// (1974), which keeps edges that run along the direction; with steep columns are rows.
 func (f *field) at(a int, b float64) float64 {
 	i := int(math.Floor(b))
 	t := b - float64(i)
@@ -325,8 +331,8 @@ func (f *field) pixel(a, b int) float64 {
 	return float64(f.pix[(b-f.Min.Y)*f.Dx()+a-f.Min.X])
 }
 
-// line writes the integrals along one line to dst, which starts at column a0. Columns are counted from the column from;
-// light is between the columns r0 and r1 alone.
+// line writes the integrals along one line to dst, which starts at column a0. Columns are counted
+// from the column from; light is between the columns r0 and r1 alone.
 func (s Streak) line(dst []float32, f *field, a0, from, r0, r1 int, at, slope, ua float64) {
 	n, first := r1-r0, r0-from
 	v := make([]float64, n+1)
@@ -340,8 +346,8 @@ func (s Streak) line(dst []float32, f *field, a0, from, r0, r1 int, at, slope, u
 		clear(dst)
 		return
 	}
-	// part returns the integrals from sample i to a place t behind it of what lies evenly between the
-	// samples, and of that times its place.
+	// part returns the integrals from sample i to a place t behind it of what lies evenly between
+	// the samples, and of that times its place.
 	part := func(i int, t float64) (q, m float64) {
 		d := v[i+1] - v[i]
 		q = t * (v[i] + t/2*d)

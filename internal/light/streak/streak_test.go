@@ -14,7 +14,8 @@ import (
 )
 
 func box(x0, y0, x1, y1 float64) shape.Shapes {
-	return shape.Shapes{shape.Outline{Nodes: shape.PathOf(shape.Node{X: x0, Y: y0}, shape.Node{X: x1, Y: y0}, shape.Node{X: x1, Y: y1}, shape.Node{X: x0, Y: y1})}}
+	return shape.Shapes{shape.Outline{Nodes: shape.PathOf(shape.Node{X: x0, Y: y0},
+		shape.Node{X: x1, Y: y0}, shape.Node{X: x1, Y: y1}, shape.Node{X: x0, Y: y1})}}
 }
 
 // direct integrates a box along the direction, averaged over a pixel.
@@ -42,10 +43,14 @@ func TestAgainstDirectIntegration(t *testing.T) {
 		s          Streak
 		rms, worst float64
 	}{
-		{Streak{60, 0, false, 0}, 0.001, 0.002}, {Streak{60, 180, false, 0.7}, 0.001, 0.002}, {Streak{45, 90, false, 1}, 0.001, 0.002},
-		{Streak{50, -90, true, 0}, 0.002, 0.01}, {Streak{70, 30, false, 0.5}, 0.003, 0.012}, {Streak{70, 135, true, 1}, 0.002, 0.008},
-		{Streak{70, 248, false, 0}, 0.004, 0.02}, {Streak{33.3, 45, true, 0.3}, 0.003, 0.013}, {Streak{8, 61, false, 0}, 0.004, 0.025},
-		// Edges that run along the direction are read between two pixels, and so up to half a pixel softer.
+		{Streak{60, 0, false, 0}, 0.001, 0.002}, {Streak{60, 180, false, 0.7}, 0.001, 0.002},
+		{Streak{45, 90, false, 1}, 0.001, 0.002},
+		{Streak{50, -90, true, 0}, 0.002, 0.01}, {Streak{70, 30, false, 0.5}, 0.003, 0.012},
+		{Streak{70, 135, true, 1}, 0.002, 0.008},
+		{Streak{70, 248, false, 0}, 0.004, 0.02}, {Streak{33.3, 45, true, 0.3}, 0.003, 0.013},
+		{Streak{8, 61, false, 0}, 0.004, 0.025},
+		// Edges that run along the direction are read between two pixels, and so up to half a pixel
+		// softer.
 		{Streak{200, 3, false, 1}, 0.018, 0.09}, {Streak{3, 20, false, 0}, 0.05, 0.13},
 	} {
 		s := c.s
@@ -101,7 +106,8 @@ func TestScaleAndNothing(t *testing.T) {
 	}
 	whole, small := c.At(1), c.At(0.25)
 	big := make([]float32, 4)
-	for _, p := range []image.Point{{110, 75}, {130, 70}, {160, 60}, {180, 52}, {190, 48}, {120, 80}} {
+	for _, p := range []image.Point{{110, 75}, {130, 70}, {160, 60}, {180, 52}, {190, 48},
+		{120, 80}} {
 		sum := 0.0
 		for j := range 4 {
 			whole.Fill(big, 4*p.X, 4*p.Y+j)
@@ -164,8 +170,10 @@ func Example() {
 // A part of a streak is the same to the bit as all of it there, and takes the memory of the part.
 func TestWithin(t *testing.T) {
 	part := image.Rect(300, 200, 700, 500)
-	for _, s := range []Streak{{900, 0, false, 0.3}, {900, 45, true, 0.8}, {1200, 100, false, 1}, {1500, 200, true, 0}, {700, 315, false, 0.5}} {
-		for _, b := range []shape.Shapes{box(400, 300, 520, 340), box(-300, 250, -200, 300), box(900, 800, 990, 830)} {
+	for _, s := range []Streak{{900, 0, false, 0.3}, {900, 45, true, 0.8}, {1200, 100, false, 1},
+		{1500, 200, true, 0}, {700, 315, false, 0.5}} {
+		for _, b := range []shape.Shapes{box(400, 300, 520, 340), box(-300, 250, -200, 300),
+			box(900, 800, 990, 830)} {
 			c, err := New(t.Context(), b, s)
 			if err != nil {
 				t.Fatal(err)
@@ -174,7 +182,8 @@ func TestWithin(t *testing.T) {
 			if err := Ready(t.Context(), within); err != nil {
 				t.Fatal(err)
 			}
-			if r := within.Bounds(); !r.In(part) || within.(*mask).bytes.Load() > 2*int64(part.Dx()*part.Dy()) {
+			if r := within.Bounds(); !r.In(part) ||
+				within.(*mask).bytes.Load() > 2*int64(part.Dx()*part.Dy()) {
 				t.Errorf("%v: it goes to %v and takes %d bytes", s, r, within.Bytes())
 			}
 			want, got := make([]float32, part.Dx()), make([]float32, part.Dx())
@@ -190,7 +199,8 @@ func TestWithin(t *testing.T) {
 	}
 }
 
-// Who asks how much memory a streak takes does not wait until it is drawn, and who waits for it may give up.
+// Who asks how much memory a streak takes does not wait until it is drawn, and who waits for it may
+// give up.
 func TestNobodyWaitsForADrawing(t *testing.T) {
 	c, err := New(t.Context(), box(0, 0, 40, 40), Streak{200, 10, false, 0})
 	if err != nil {

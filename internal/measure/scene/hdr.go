@@ -16,8 +16,8 @@ type Linear struct {
 	Pix  []float32
 }
 
-// ReadHDR reads a picture of linear light in the Radiance format (RGBE, after Ward 1991), plain or with
-// runs, upright.
+// ReadHDR reads a picture of linear light in the Radiance format (RGBE, after Ward 1991), plain or
+// with runs, upright.
 func ReadHDR(path string) (*Linear, error) {
 	f, err := os.Open(path)
 	if err != nil {
@@ -52,7 +52,8 @@ func readHDR(r *bufio.Reader) (*Linear, error) {
 		return nil, errHDR
 	}
 	p := &Linear{}
-	if n, err := fmt.Sscanf(size, "-Y %d +X %d", &p.H, &p.W); n != 2 || err != nil || p.W < 1 || p.H < 1 || p.W > 1<<16 || p.H > 1<<16 {
+	if n, err := fmt.Sscanf(size, "-Y %d +X %d", &p.H, &p.W); n != 2 || err != nil || p.W < 1 ||
+		p.H < 1 || p.W > 1<<16 || p.H > 1<<16 {
 		return nil, errHDR
 	}
 	p.Pix = make([]float32, 3*p.W*p.H)
@@ -119,8 +120,8 @@ func hdrRow(r *bufio.Reader, row []byte, w int) error {
 	return nil
 }
 
-// Resized returns the picture at another size: each pixel is the mean of those whose middles it holds, or, where it
-// holds none, the one that its own middle lies in.
+// Resized returns the picture at another size: each pixel is the mean of those whose middles it
+// holds, or, where it holds none, the one that its own middle lies in.
 func (p *Linear) Resized(w, h int) *Linear {
 	if w == p.W && h == p.H {
 		return p
@@ -163,7 +164,8 @@ func (p *Linear) WriteHDR(path string) error {
 		}
 		_, e := math.Frexp(m)
 		k := math.Ldexp(1, 8-e)
-		out = append(out, byte(min(r*k, 255)), byte(min(g*k, 255)), byte(min(b*k, 255)), byte(e+128))
+		out = append(out, byte(min(r*k, 255)), byte(min(g*k, 255)), byte(min(b*k, 255)),
+			byte(e+128))
 	}
 	return os.WriteFile(path, out, 0o644)
 }

@@ -82,7 +82,8 @@ func TestWriteHDR(t *testing.T) {
 	}
 	for i, v := range p.Pix {
 		k := i / 3 * 3
-		if top := max(p.Pix[k], p.Pix[k+1], p.Pix[k+2]); math.Abs(float64(got.Pix[i]-v)) > float64(top)/200 {
+		if top := max(p.Pix[k], p.Pix[k+1],
+			p.Pix[k+2]); math.Abs(float64(got.Pix[i]-v)) > float64(top)/200 {
 			t.Errorf("value %d is %g, was %g", i, got.Pix[i], v)
 		}
 	}

@@ -28,8 +28,9 @@ type Scene struct {
 	Things    []Thing      `json:"things"`
 	Lights    []Light      `json:"lights"`
 	Surfaces  []string     `json:"surfaces"` // masks to measure on
-	Damp      string       `json:"damp"`     // mask of what is darker in the photo than by the lights alone
-	dir       string
+	// mask of what is darker in the photo than by the lights alone
+	Damp string `json:"damp"`
+	dir  string
 }
 
 // Wall is a wall by the line where it meets the floor; its mask has the name of the surface.
@@ -143,7 +144,8 @@ func (s *Scene) Mask(name string) (*Field, error) {
 		return nil, fmt.Errorf("%s: %w", path, err)
 	}
 	b := m.Bounds()
-	f := &Field{W: b.Dx(), H: b.Dy(), K: float64(b.Dx()) / s.Width, Pix: make([]float32, b.Dx()*b.Dy())}
+	f := &Field{W: b.Dx(), H: b.Dy(), K: float64(b.Dx()) / s.Width, Pix: make([]float32,
+		b.Dx()*b.Dy())}
 	for y := range f.H {
 		for x := range f.W {
 			r, _, _, _ := m.At(b.Min.X+x, b.Min.Y+y).RGBA()
@@ -174,11 +176,13 @@ func (m Mark) Shape(wider float64) []shape.Shape {
 		d := 2 * (m.Radius + wider)
 		return []shape.Shape{shape.Ellipse{X: m.At[0], Y: m.At[1], Width: d, Height: d}}
 	case "tube":
-		return []shape.Shape{shape.Tube{Nodes: shape.PathOf(nodes...), Width: m.Width + 2*wider, Closed: m.Closed}}
+		return []shape.Shape{shape.Tube{Nodes: shape.PathOf(nodes...), Width: m.Width + 2*wider,
+			Closed: m.Closed}}
 	}
 	out := []shape.Shape{shape.Outline{Nodes: shape.PathOf(nodes...)}}
 	if wider != 0 { // what lies within that of its edge as well, or no more
-		out = append(out, shape.Tube{Nodes: shape.PathOf(nodes...), Width: 2 * math.Abs(wider), Closed: true, Away: wider < 0})
+		out = append(out, shape.Tube{Nodes: shape.PathOf(nodes...), Width: 2 * math.Abs(wider),
+			Closed: true, Away: wider < 0})
 	}
 	return out
 }
@@ -222,8 +226,10 @@ func Compare(truth *Field, l Light, index int, found ...shape.Shape) Result {
 		x, y, r := i%truth.W, i/truth.W, int(reach)
 		for v := -r; v <= r; v++ {
 			for u := -r; u <= r; u++ {
-				if j := (y+v)*truth.W + x + u; x+u >= 0 && x+u < truth.W && y+v >= 0 && y+v < truth.H &&
-					math.Hypot(float64(u), float64(v)) <= reach && own.Pix[j] > 0 && truth.Pix[j] < 0.5 {
+				if j := (y+v)*truth.W + x + u; x+u >= 0 && x+u < truth.W && y+v >= 0 &&
+					y+v < truth.H &&
+					math.Hypot(float64(u), float64(v)) <= reach && own.Pix[j] > 0 &&
+					truth.Pix[j] < 0.5 {
 					hidden[j] = true
 				}
 			}
@@ -269,12 +275,14 @@ func edges(f *Field, counts []bool) (out [][2]float64) {
 			a := f.Pix[i] - 0.5
 			if x+1 < f.W && counts[i+1] {
 				if b := f.Pix[i+1] - 0.5; a*b < 0 || a == 0 && b != 0 {
-					out = append(out, [2]float64{float64(x) + 0.5 + float64(a/(a-b)), float64(y) + 0.5})
+					out = append(out, [2]float64{float64(x) + 0.5 + float64(a/(a-b)),
+						float64(y) + 0.5})
 				}
 			}
 			if y+1 < f.H && counts[i+f.W] {
 				if b := f.Pix[i+f.W] - 0.5; a*b < 0 || a == 0 && b != 0 {
-					out = append(out, [2]float64{float64(x) + 0.5, float64(y) + 0.5 + float64(a/(a-b))})
+					out = append(out, [2]float64{float64(x) + 0.5, float64(y) + 0.5 +
+						float64(a/(a-b))})
 				}
 			}
 		}
@@ -287,13 +295,17 @@ func apart(from, to [][2]float64) float64 {
 	// Others are kept by squares, and sought in rings of these.
 	const side = 8.0
 	type square [2]int
-	at := func(p [2]float64) square { return square{int(math.Floor(p[0] / side)), int(math.Floor(p[1] / side))} }
+	at := func(p [2]float64) square {
+		return square{int(math.Floor(p[0] / side)),
+			int(math.Floor(p[1] / side))}
+	}
 	bins := map[square][][2]float64{}
 	lo, hi := square{math.MaxInt32, math.MaxInt32}, square{math.MinInt32, math.MinInt32}
 	for _, q := range to {
 		b := at(q)
 		bins[b] = append(bins[b], q)
-		lo, hi = square{min(lo[0], b[0]), min(lo[1], b[1])}, square{max(hi[0], b[0]), max(hi[1], b[1])}
+		lo, hi = square{min(lo[0], b[0]), min(lo[1], b[1])}, square{max(hi[0], b[0]),
+			max(hi[1], b[1])}
 	}
 	sum := 0.0
 	for _, p := range from {
@@ -341,10 +353,12 @@ func (m Mark) Inside(truth *Field) (at [2]float64, ok bool) {
 					continue
 				}
 				if n > best {
-					best, at, ok = n, [2]float64{(float64(x) + 0.5) / in.K, (float64(y) + 0.5) / in.K}, true
+					best, at, ok = n, [2]float64{(float64(x) + 0.5) / in.K,
+						(float64(y) + 0.5) / in.K}, true
 				}
 				deep := true
-				for _, j := range [...]int{i - 1, i + 1, i - in.W, i + in.W, i - in.W - 1, i - in.W + 1, i + in.W - 1, i + in.W + 1} {
+				for _, j := range [...]int{i - 1, i + 1, i - in.W, i + in.W, i - in.W - 1,
+					i - in.W + 1, i + in.W - 1, i + in.W + 1} {
 					deep = deep && layer[j] >= n
 				}
 				if deep {

@@ -36,7 +36,10 @@ func TestCompare(t *testing.T) {
 		{"the same", all, square(10, 10, 20), 1, 0},
 		{"moved by 1", all, square(11, 10, 20), 19.0 / 21, 0.5},
 		// What stands in front takes a strip out of it, with the rim beside that.
-		{"partly hidden", truth(func(x, y int) bool { return x >= 20 && x < 60 && y >= 20 && y < 60 && (y < 34 || y >= 46) }), square(10, 10, 20), 1, 0},
+		{"partly hidden", truth(func(x, y int) bool {
+			return x >= 20 && x < 60 && y >= 20 &&
+				y < 60 && (y < 34 || y >= 46)
+		}), square(10, 10, 20), 1, 0},
 		{"nothing", all, square(-90, 10, 20), 0, 1000},
 	} {
 		r := Compare(c.truth, l, 0, c.found.Shape(0)...)
@@ -44,7 +47,8 @@ func TestCompare(t *testing.T) {
 			t.Errorf("%s: %+v, want %.3f and %.2f", c.name, r, c.iou, c.off)
 		}
 	}
-	if r := Compare(all, l, 0, square(10, 10, 20).Shape(2)...); r.IoU > 0.75 || math.Abs(r.Edge-2) > 0.3 {
+	if r := Compare(all, l, 0, square(10, 10, 20).Shape(2)...); r.IoU > 0.75 ||
+		math.Abs(r.Edge-2) > 0.3 {
 		t.Errorf("2 px too wide: %+v", r)
 	}
 }
@@ -69,7 +73,8 @@ func TestOpen(t *testing.T) {
 	if err != nil || m.K != 1 || m.W != 1500 {
 		t.Errorf("%v, %v", m, err)
 	}
-	if len(s.Lights[1].Shapes[0].Shape(0)) != 1 || shape.KindOf(s.Lights[1].Shapes[0].Shape(0)[0]) != "tube" {
+	if len(s.Lights[1].Shapes[0].Shape(0)) != 1 ||
+		shape.KindOf(s.Lights[1].Shapes[0].Shape(0)[0]) != "tube" {
 		t.Error("the rod is no tube")
 	}
 	dir := t.TempDir()

@@ -12,8 +12,9 @@ import (
 	"pyrant/internal/recipe/shape"
 )
 
-// Recipe returns the recipe of a photo of w by h pixels in which the room, what stands in it and the lights
-// are set up as they are marked. Lights have the names of their groups, and neither core nor glow.
+// Recipe returns the recipe of a photo of w by h pixels in which the room, what stands in it and
+// the lights are set up as they are marked. Lights have the names of their groups, and neither core
+// nor glow.
 func (s *Scene) Recipe(w, h int) (*recipe.Recipe, error) {
 	r := recipe.New(w, h)
 	k := float64(w) / s.Width
@@ -28,10 +29,13 @@ func (s *Scene) Recipe(w, h int) (*recipe.Recipe, error) {
 	m := &r.Room
 	m.On, m.Corners = true, points(s.Floor)
 	for i, l := range s.Walls {
-		m.Walls = append(m.Walls, recipe.Wall{ID: fmt.Sprintf("w%d", i), Name: l.Surface, From: at(l.Line[0]), To: at(l.Line[1])})
+		m.Walls = append(m.Walls, recipe.Wall{ID: fmt.Sprintf("w%d", i), Name: l.Surface,
+			From: at(l.Line[0]), To: at(l.Line[1])})
 	}
 	for i, p := range s.Platforms {
-		m.Platforms = append(m.Platforms, recipe.Platform{ID: fmt.Sprintf("p%d", i), Name: cmp.Or(p.Called(), fmt.Sprintf("Platform %d", i+1)), Top: points(p.Top), Foot: at(p.Foot), Hollow: p.Hollow})
+		m.Platforms = append(m.Platforms, recipe.Platform{ID: fmt.Sprintf("p%d", i),
+			Name: cmp.Or(p.Called(), fmt.Sprintf("Platform %d", i+1)), Top: points(p.Top),
+			Foot: at(p.Foot), Hollow: p.Hollow})
 	}
 	cut := func(name string, f *Field) (c cutout.CutOut, err error) {
 		c = setting.New[cutout.CutOut](r.Photo.Frame())
@@ -64,7 +68,8 @@ func (s *Scene) Recipe(w, h int) (*recipe.Recipe, error) {
 		if err != nil {
 			return nil, err
 		}
-		m.Things = append(m.Things, recipe.Thing{ID: fmt.Sprintf("t%d", i), Of: cutout.Ref(c.ID), Foot: at(t.Foot), Lies: recipe.LiesAuto, Edge: 1, Broad: 1, Relief: recipe.UsualRelief})
+		m.Things = append(m.Things, recipe.Thing{ID: fmt.Sprintf("t%d", i), Of: cutout.Ref(c.ID),
+			Foot: at(t.Foot), Lies: recipe.LiesAuto, Edge: 1, Broad: 1, Relief: recipe.UsualRelief})
 	}
 	for i, g := range s.Lights {
 		l := recipe.DefaultLight(r.Photo)
@@ -116,7 +121,8 @@ func (m Mark) scaled(k float64) Mark {
 func (f *Field) Raster(width float64) (cutout.Raster, error) {
 	m := cutout.NewMask(f.W, f.H)
 	tx, ty := m.Tiles()
-	alpha, share := make([]float32, cutout.Tile*cutout.Tile), make([]float32, 3*cutout.Tile*cutout.Tile)
+	alpha, share := make([]float32, cutout.Tile*cutout.Tile),
+		make([]float32, 3*cutout.Tile*cutout.Tile)
 	for j := range ty {
 		for i := range tx {
 			for y := range cutout.Tile {
@@ -134,5 +140,6 @@ func (f *Field) Raster(width float64) (cutout.Raster, error) {
 	m, left, top := m.Trimmed()
 	tiles, err := m.Pack()
 	k := math.Max(width/float64(f.W), 1e-3)
-	return cutout.Raster{Left: k * float64(left*cutout.Tile), Top: k * float64(top*cutout.Tile), Cell: k, Width: m.W, Height: m.H, Tiles: tiles}, err
+	return cutout.Raster{Left: k * float64(left*cutout.Tile), Top: k * float64(top*cutout.Tile),
+		Cell: k, Width: m.W, Height: m.H, Tiles: tiles}, err
 }

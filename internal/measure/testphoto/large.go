@@ -25,7 +25,8 @@ func Large(b *testing.B, file string) (*photo.Photo, *image.RGBA) {
 	if err != nil {
 		b.Fatal(err)
 	}
-	big := &photo.Photo{Width: 2 * p.Width, Height: 2 * p.Height, Pix8: make([]uint8, 4*len(p.Pix8)), Profile: p.Profile}
+	big := &photo.Photo{Width: 2 * p.Width, Height: 2 * p.Height,
+		Pix8: make([]uint8, 4*len(p.Pix8)), Profile: p.Profile}
 	for y := range big.Height {
 		for x := range big.Width {
 			copy(big.Pix8[3*(y*big.Width+x):][:3], p.Pix8[3*(y/2*p.Width+x/2):])

@@ -44,7 +44,8 @@ func (b Ball) At(u, v float64) (p, n camera.Vec) {
 	return b.C.Add(n.Mul(b.R)), n
 }
 
-// For is that of Facing: even over the solid angle in which the ball is seen (Shirley, Wang and Zimmerman 1996).
+// For is that of Facing: even over the solid angle in which the ball is seen (Shirley, Wang and
+// Zimmerman 1996).
 func (b Ball) For(from camera.Vec, u, v float64) (p, n camera.Vec, area float64) {
 	to := b.C.Sub(from)
 	q := to.Dot(to)
@@ -66,7 +67,8 @@ func (b Ball) For(from camera.Vec, u, v float64) (p, n camera.Vec, area float64)
 	return p, n, 2 * math.Pi * (1 - least) * t * t / max(-n.Dot(d), 1e-9)
 }
 
-// Pill is all that lies within R of the way from A to B. It shines from its side, not from its round ends.
+// Pill is all that lies within R of the way from A to B. It shines from its side, not from its
+// round ends.
 type Pill struct {
 	A, B camera.Vec
 	R    float64
@@ -127,7 +129,8 @@ func (b Pill) At(u, v float64) (p, n camera.Vec) {
 	return b.A.Add(b.B.Sub(b.A).Mul(u)).Add(n.Mul(b.R)), n
 }
 
-// For is that of Facing: even by the angle at which the places of the axis are seen (Kulla and Fajardo 2012).
+// For is that of Facing: even by the angle at which the places of the axis are seen (Kulla and
+// Fajardo 2012).
 func (b Pill) For(from camera.Vec, u, v float64) (p, n camera.Vec, area float64) {
 	l := b.B.Sub(b.A)
 	length := l.Len()
@@ -189,7 +192,8 @@ func (b Block) Bound() Ball {
 	return Ball{C: b.C, R: math.Sqrt(b.H[0].Dot(b.H[0]) + b.H[1].Dot(b.H[1]) + b.H[2].Dot(b.H[2]))}
 }
 
-// Sheet is a flat parallelogram: a corner, and the ways along two of its sides. It shines to where U × V points.
+// Sheet is a flat parallelogram: a corner, and the ways along two of its sides. It shines to where
+// U × V points.
 type Sheet struct{ P, U, V camera.Vec }
 
 // Hit is that of Body.

@@ -1,13 +1,15 @@
-// Package tracer follows light through a scene of simple bodies by chance: the slow way, in which nothing is left
-// out that would have to be thought of. It makes the truth that spill is measured against, and is no part of what
-// the application does.
+// Package tracer follows light through a scene of simple bodies by chance: the slow way, in which
+// nothing is left out that would have to be thought of. It makes the truth that spill is measured
+// against, and is no part of what the application does.
 //
-// A Scene is Parts, each a body with a matt surface. Radiance is asked for by rays: what a surface sends to the eye is
+// A Scene is Parts, each a body with a matt surface. Radiance is asked for by rays: what a surface
+// sends to the eye is
 //
 //	L = e + albedo/pi · ∫ L cos
 //
-// over the half space above it, by one sample of what shines for each hit and one ray for what bounces (Kajiya 1986,
-// with the light sampled by area). A white matt surface at the irradiance pi has radiance 1.
+// over the half space above it, by one sample of what shines for each hit and one ray for what
+// bounces (Kajiya 1986, with the light sampled by area). A white matt surface at the irradiance pi
+// has radiance 1.
 package tracer
 
 import (
@@ -19,8 +21,8 @@ import (
 
 // Body is a shape that rays can meet.
 type Body interface {
-	// Hit returns how far along the unit direction d the body is met first, beyond near and before far, and its
-	// normal there, which may point either way.
+	// Hit returns how far along the unit direction d the body is met first, beyond near and before
+	// far, and its normal there, which may point either way.
 	Hit(o, d camera.Vec, near, far float64) (t float64, n camera.Vec, ok bool)
 	// Bound returns a ball that holds the body.
 	Bound() Ball
@@ -37,8 +39,8 @@ type Shiner interface {
 // Facing is a shiner that knows how to be sampled for a place: where it is near, and so gives most.
 type Facing interface {
 	Shiner
-	// For returns a place of the surface for two even numbers as seen from a place, its outward normal and the area
-	// that it stands for.
+	// For returns a place of the surface for two even numbers as seen from a place, its outward
+	// normal and the area that it stands for.
 	For(from camera.Vec, u, v float64) (p, n camera.Vec, area float64)
 }
 
@@ -85,7 +87,8 @@ func (b *Ball) near(o, d camera.Vec, far float64) bool {
 	return k > 0 && q-k*k <= b.R && (k <= far || (k-far)*(k-far) <= b.R)
 }
 
-// First returns the part that a ray meets first, the place and the normal towards where it came from.
+// First returns the part that a ray meets first, the place and the normal towards where it came
+// from.
 func (s *Scene) First(o, d camera.Vec) (part *Part, at, n camera.Vec) {
 	far := never
 	for i := range s.bounds {
@@ -143,10 +146,10 @@ type echo struct {
 	albedo float64
 }
 
-// Source returns the light of a name, or daylight. What of a light bounces comes from so many echoes of it where
-// they lie farther away than apart, and else from rays as for daylight: rays from a place hardly ever meet the bright
-// spot beside a lamp, but where they do an echo would be too bright (the two together are Kajiya's integral, in two
-// parts of it).
+// Source returns the light of a name, or daylight. What of a light bounces comes from so many
+// echoes of it where they lie farther away than apart, and else from rays as for daylight: rays
+// from a place hardly ever meet the bright spot beside a lamp, but where they do an echo would be
+// too bright (the two together are Kajiya's integral, in two parts of it).
 func (s *Scene) Source(name string, echoes int, apart float64, r *rand.Rand) *Source {
 	src := &Source{s: s, apart: apart}
 	for _, p := range s.Parts {
@@ -226,8 +229,10 @@ func (s *Source) irradiance(at, n camera.Vec, which float64, r *rand.Rand) float
 	return area * c * e / (math.Pi * q)
 }
 
-// toward returns a place that shines, its normal and the area that it stands for: more often of what is near.
-func (s *Source) toward(at camera.Vec, which float64, r *rand.Rand) (p, n camera.Vec, area float64) {
+// toward returns a place that shines, its normal and the area that it stands for: more often of
+// what is near.
+func (s *Source) toward(at camera.Vec, which float64,
+	r *rand.Rand) (p, n camera.Vec, area float64) {
 	weight := func(b Shiner) float64 {
 		bound := b.Bound()
 		d := at.Sub(bound.C)
@@ -256,9 +261,9 @@ func (s *Source) toward(at camera.Vec, which float64, r *rand.Rand) (p, n camera
 	return
 }
 
-// Radiance returns a sample of what comes to o from the direction d: what a light gives straight and after one
-// bounce, or what daylight does after so many. What shines itself is not seen, but for daylight's sky. Where the ray
-// meets something, several more go on from there.
+// Radiance returns a sample of what comes to o from the direction d: what a light gives straight
+// and after one bounce, or what daylight does after so many. What shines itself is not seen, but
+// for daylight's sky. Where the ray meets something, several more go on from there.
 func (s *Source) Radiance(o, d camera.Vec, bounces int, r *rand.Rand) float64 {
 	part, at, n := s.s.First(o, d)
 	if part == nil {

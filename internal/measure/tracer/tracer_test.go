@@ -30,23 +30,28 @@ func mean(s *Source, d camera.Vec, bounces, n int, r *rand.Rand) float64 {
 	return sum / float64(n)
 }
 
-// Under a sky that is the same everywhere a matt plane is as bright as the sky times its albedo, and two planes that
-// see each other and the sky are brighter for that: a corner of two endless planes sees half of the sky.
+// Under a sky that is the same everywhere a matt plane is as bright as the sky times its albedo,
+// and two planes that see each other and the sky are brighter for that: a corner of two endless
+// planes sees half of the sky.
 func TestSky(t *testing.T) {
 	r := rand.New(rand.NewPCG(1, 1))
-	s := &Scene{Parts: []Part{{Body: floor(), Albedo: func(camera.Vec) float64 { return 0.6 }}}, Sky: func(d camera.Vec) float64 {
-		if d.Y < 0 {
-			return 1
-		}
-		return 0
-	}}
+	s := &Scene{Parts: []Part{{Body: floor(), Albedo: func(camera.Vec) float64 { return 0.6 }}},
+		Sky: func(d camera.Vec) float64 {
+			if d.Y < 0 {
+				return 1
+			}
+			return 0
+		}}
 	s.Ready()
 	near(t, "an open floor", mean(s.Source("", 0, 0, r), down, 3, 100, r), 0.6, 1e-9)
 	if v := mean(s.Source("", 0, 0, r), down.Mul(-1), 3, 10, r); v != 1 {
 		t.Errorf("the sky itself is %g", v)
 	}
-	// A wall of height a at a distance b takes from the floor's sky what is seen of it: (1 - b/sqrt(a²+b²))/2.
-	s.Parts = append(s.Parts, Part{Body: Sheet{P: camera.Vec{X: -50, Y: 1, Z: 0.75}, U: camera.Vec{X: 100}, V: camera.Vec{Y: -1}}, Albedo: func(camera.Vec) float64 { return 0 }})
+	// A wall of height a at a distance b takes from the floor's sky what is seen of it: (1 -
+	// b/sqrt(a²+b²))/2.
+	s.Parts = append(s.Parts, Part{Body: Sheet{P: camera.Vec{X: -50, Y: 1, Z: 0.75},
+		U: camera.Vec{X: 100}, V: camera.Vec{Y: -1}},
+		Albedo: func(camera.Vec) float64 { return 0 }})
 	s.Ready()
 	near(t, "before a black wall", mean(s.Source("", 0, 0, r), down, 3, 40000, r), 0.6*(1-(1-0.75/1.25)/2), 0.01)
 }
@@ -64,8 +69,8 @@ func TestSun(t *testing.T) {
 	}
 }
 
-// A ball of radiance 1 gives pi·(R/d)²·cos to a place (Lambert), a long tube pi·R/d to what lies under its middle
-// and faces it, a small sheet its area by the square of the distance.
+// A ball of radiance 1 gives pi·(R/d)²·cos to a place (Lambert), a long tube pi·R/d to what lies
+// under its middle and faces it, a small sheet its area by the square of the distance.
 func TestShiners(t *testing.T) {
 	r := rand.New(rand.NewPCG(1, 3))
 	for _, tt := range []struct {
@@ -75,10 +80,13 @@ func TestShiners(t *testing.T) {
 	}{
 		{"ball", Ball{C: camera.Vec{X: 3, Y: -3}, R: 0.5}, 0.25 / 25 * 0.8},
 		{"tube", Pill{A: camera.Vec{X: -2000, Y: -1}, B: camera.Vec{X: 2000, Y: -1}, R: 0.1}, 0.1 / 2},
-		{"sheet", Sheet{P: camera.Vec{X: -0.01, Y: -3, Z: -0.01}, V: camera.Vec{Z: -0.02}, U: camera.Vec{X: 0.02}}, 0.0004 / 16 / math.Pi},
-		{"the sheet's back", Sheet{P: camera.Vec{X: -0.01, Y: -3, Z: -0.01}, U: camera.Vec{Z: -0.02}, V: camera.Vec{X: 0.02}}, 0},
+		{"sheet", Sheet{P: camera.Vec{X: -0.01, Y: -3, Z: -0.01}, V: camera.Vec{Z: -0.02},
+			U: camera.Vec{X: 0.02}}, 0.0004 / 16 / math.Pi},
+		{"the sheet's back", Sheet{P: camera.Vec{X: -0.01, Y: -3, Z: -0.01},
+			U: camera.Vec{Z: -0.02}, V: camera.Vec{X: 0.02}}, 0},
 	} {
-		s := &Scene{Parts: []Part{{Body: floor(), Albedo: func(camera.Vec) float64 { return 1 }}, {Body: tt.body, Shines: "it"}}}
+		s := &Scene{Parts: []Part{{Body: floor(), Albedo: func(camera.Vec) float64 { return 1 }},
+			{Body: tt.body, Shines: "it"}}}
 		s.Ready()
 		src := s.Source("it", 0, 0, r)
 		near(t, tt.name, mean(src, down, 1, 10000, r), tt.want, 0.02)
@@ -95,8 +103,10 @@ func TestFacing(t *testing.T) {
 	}
 	r := rand.New(rand.NewPCG(7, 8))
 	ball := Ball{C: camera.Vec{X: 0.3, Y: 0.2}, R: 0.3}
-	pill := Pill{A: camera.Vec{X: -0.4, Y: 0.3, Z: 0.1}, B: camera.Vec{X: 0.9, Y: 0.5, Z: -0.2}, R: 0.05}
-	for i, from := range []camera.Vec{{Y: 1}, {X: -0.7, Y: 0.6}, {X: 3, Y: 2}, {Y: 1}, {X: 0.3, Y: 0.55}, {X: 2, Y: 0.3}} {
+	pill := Pill{A: camera.Vec{X: -0.4, Y: 0.3, Z: 0.1}, B: camera.Vec{X: 0.9, Y: 0.5, Z: -0.2},
+		R: 0.05}
+	for i, from := range []camera.Vec{{Y: 1}, {X: -0.7, Y: 0.6}, {X: 3, Y: 2}, {Y: 1},
+		{X: 0.3, Y: 0.55}, {X: 2, Y: 0.3}} {
 		body, name := Facing(pill), "a tube"
 		if i > 2 {
 			body, name = ball, "a ball"
@@ -125,7 +135,8 @@ func TestEchoes(t *testing.T) {
 	lamp := Ball{C: camera.Vec{X: 0.5, Y: 0.3, Z: 1.4}, R: 0.1}
 	s := &Scene{Parts: []Part{
 		{Body: floor(), Albedo: func(camera.Vec) float64 { return 0.5 }},
-		{Body: Sheet{P: camera.Vec{X: -50, Y: 1, Z: 2}, U: camera.Vec{X: 100}, V: camera.Vec{Y: -4}}, Albedo: func(camera.Vec) float64 { return 0.8 }},
+		{Body: Sheet{P: camera.Vec{X: -50, Y: 1, Z: 2}, U: camera.Vec{X: 100},
+			V: camera.Vec{Y: -4}}, Albedo: func(camera.Vec) float64 { return 0.8 }},
 		{Body: lamp, Shines: "lamp", Albedo: func(camera.Vec) float64 { return 0 }},
 	}}
 	s.Ready()
@@ -144,15 +155,20 @@ func TestEchoes(t *testing.T) {
 	near(t, "by both", by(100000, 1), rays, 0.02)
 }
 
-// Rays meet bodies on their surfaces, from outside and from inside, and only between near and far; places of a body
-// lie on it, and within its bound.
+// Rays meet bodies on their surfaces, from outside and from inside, and only between near and far;
+// places of a body lie on it, and within its bound.
 func TestBodies(t *testing.T) {
 	r := rand.New(rand.NewPCG(5, 6))
-	vec := func() camera.Vec { return camera.Vec{X: r.NormFloat64(), Y: r.NormFloat64(), Z: r.NormFloat64()} }
+	vec := func() camera.Vec {
+		return camera.Vec{X: r.NormFloat64(), Y: r.NormFloat64(),
+			Z: r.NormFloat64()}
+	}
 	ball := Ball{C: camera.Vec{X: 0.2}, R: 0.7}
 	pill := Pill{A: camera.Vec{X: -0.5, Y: 0.3}, B: camera.Vec{X: 0.4, Z: 0.6}, R: 0.3}
-	block := Block{C: camera.Vec{Y: 0.1}, H: [3]camera.Vec{{X: 0.6, Y: 0.3}, {X: -0.2, Y: 0.4}, {Z: 0.5}}}
-	sheet := Sheet{P: camera.Vec{X: -0.5, Y: -0.5}, U: camera.Vec{X: 1, Z: 0.3}, V: camera.Vec{Y: 1.2}}
+	block := Block{C: camera.Vec{Y: 0.1}, H: [3]camera.Vec{{X: 0.6, Y: 0.3}, {X: -0.2, Y: 0.4},
+		{Z: 0.5}}}
+	sheet := Sheet{P: camera.Vec{X: -0.5, Y: -0.5}, U: camera.Vec{X: 1, Z: 0.3},
+		V: camera.Vec{Y: 1.2}}
 	for _, tt := range []struct {
 		name string
 		body Body
@@ -171,7 +187,11 @@ func TestBodies(t *testing.T) {
 			}
 			return d
 		}},
-		{"sheet", sheet, func(p camera.Vec) float64 { return p.Sub(sheet.P).Dot(sheet.U.Cross(sheet.V).Unit()) }},
+		{"sheet", sheet,
+			func(p camera.Vec) float64 {
+				return p.Sub(sheet.P).Dot(sheet.U.Cross(sheet.V).
+					Unit())
+			}},
 	} {
 		met, missed := 0, 0
 		b := tt.body.Bound()
@@ -182,7 +202,8 @@ func TestBodies(t *testing.T) {
 				missed++
 				// No place of the way lies inside of what it goes past.
 				for i := range 20 {
-					if p := o.Add(d.Mul(0.02 + float64(i)*0.14)); tt.name != "sheet" && tt.off(p) < 0 && tt.off(o.Add(d.Mul(3))) > 0 {
+					if p := o.Add(d.Mul(0.02 + float64(i)*0.14)); tt.name != "sheet" &&
+						tt.off(p) < 0 && tt.off(o.Add(d.Mul(3))) > 0 {
 						t.Fatalf("%s: a ray from %v along %v is let through", tt.name, o, d)
 					}
 				}

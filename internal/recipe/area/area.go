@@ -40,8 +40,8 @@ import (
 // Ref names an area by its id; "" names none.
 type Ref string
 
-// What besides an area of the list a Ref can name, by what stands before its colon: a cut-out, all but
-// that, the shapes of a light. Without an id after it all cut-outs are meant.
+// What besides an area of the list a Ref can name, by what stands before its colon: a cut-out, all
+// but that, the shapes of a light. Without an id after it all cut-outs are meant.
 const (
 	OfCutOut  = "cut-out"
 	OfBehind  = "behind"
@@ -52,7 +52,8 @@ const (
 // RefTo returns the name of what is no area of the list.
 func RefTo(kind, id string) Ref { return Ref(kind + separator + id) }
 
-// Of returns which kind of thing a Ref names that is no area of the list, and its id; "" for an area.
+// Of returns which kind of thing a Ref names that is no area of the list, and its id; "" for an
+// area.
 func (r Ref) Of() (kind, id string) {
 	kind, id, ok := strings.Cut(string(r), separator)
 	if !ok || kind != OfCutOut && kind != OfBehind && kind != OfLight {
@@ -102,7 +103,8 @@ const (
 
 // Choices returns what a part can do.
 func (Does) Choices() []setting.Choice {
-	return []setting.Choice{{Value: string(Add), Label: "Add"}, {Value: string(Away), Label: "Take away"}, {Value: string(Keep), Label: "Keep only"}}
+	return []setting.Choice{{Value: string(Add), Label: "Add"}, {Value: string(Away),
+		Label: "Take away"}, {Value: string(Keep), Label: "Keep only"}}
 }
 
 // Source is what a part covers.
@@ -147,13 +149,17 @@ type World interface {
 	PhotoKey() string
 	// Mask returns the mask of a key, made where there is none yet.
 	Mask(ctx context.Context, key string, make func() coverage.Mask) (coverage.Mask, error)
-	// Whole returns the coverage of a key over the whole frame, which make makes, as a whole or part by part.
-	Whole(ctx context.Context, key string, make func(ctx context.Context, part image.Rectangle) (*raster.Plane, error)) (Rows, error)
+	// Whole returns the coverage of a key over the whole frame, which make makes, as a whole or
+	// part by part.
+	Whole(ctx context.Context, key string, make func(ctx context.Context,
+		part image.Rectangle) (*raster.Plane, error)) (Rows, error)
 	// Filter returns the guided filter of a key, made in the world of the whole picture with
 	// a long edge of so many pixels, or of the photo's if that is less.
-	Filter(ctx context.Context, key string, edge int, make func(context.Context, World) (*guided.Filter, error)) (*guided.Filter, error)
+	Filter(ctx context.Context, key string, edge int, make func(context.Context,
+		World) (*guided.Filter, error)) (*guided.Filter, error)
 	// Soften blurs a mask by a deviation in pixels of the picture.
-	Soften(ctx context.Context, key string, m coverage.Mask, sigma float64, r image.Rectangle) (Rows, error)
+	Soften(ctx context.Context, key string, m coverage.Mask, sigma float64,
+		r image.Rectangle) (Rows, error)
 	// Light returns where a light is, or what it gives.
 	Light(ctx context.Context, l Light, feather float64, r image.Rectangle) (Rows, error)
 	// LightKey names what Light depends on.

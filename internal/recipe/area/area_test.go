@@ -29,7 +29,8 @@ type flat struct {
 }
 
 func world(w, h int, scale float64) *flat {
-	return &flat{scale: scale, frame: image.Rect(0, 0, int(float64(w)*scale), int(float64(h)*scale))}
+	return &flat{scale: scale, frame: image.Rect(0, 0, int(float64(w)*scale),
+		int(float64(h)*scale))}
 }
 
 func (f *flat) Scale() float64                  { return f.scale }
@@ -51,11 +52,13 @@ func (f *flat) Photo() func(dst []float32, x0, y int) {
 func (f *flat) Mask(_ context.Context, _ string, make func() coverage.Mask) (coverage.Mask, error) {
 	return make(), nil
 }
-func (f *flat) Whole(ctx context.Context, _ string, make func(context.Context, image.Rectangle) (*raster.Plane, error)) (Rows, error) {
+func (f *flat) Whole(ctx context.Context, _ string, make func(context.Context,
+	image.Rectangle) (*raster.Plane, error)) (Rows, error) {
 	p, err := make(ctx, f.Frame())
 	return plane{p}, err
 }
-func (f *flat) Soften(ctx context.Context, _ string, m coverage.Mask, sigma float64, r image.Rectangle) (Rows, error) {
+func (f *flat) Soften(ctx context.Context, _ string, m coverage.Mask, sigma float64,
+	r image.Rectangle) (Rows, error) {
 	level, rest := glow.Level(sigma)
 	p, err := glow.NewPyramid(ctx, m, m.Bounds(), level)
 	if err != nil {
@@ -65,16 +68,19 @@ func (f *flat) Soften(ctx context.Context, _ string, m coverage.Mask, sigma floa
 	if err != nil {
 		return nil, err
 	}
-	sum, err := glow.Collapse(ctx, []glow.Term{{Level: level, Field: b, Weight: []float32{1}}}, 1, r)
+	sum, err := glow.Collapse(ctx, []glow.Term{{Level: level, Field: b, Weight: []float32{1}}},
+		1, r)
 	return rowsFunc(func(dst []float32, x0, y int) { sum.Row(dst, x0, y, nil) }), err
 }
-func (f *flat) Filter(ctx context.Context, _ string, _ int, make func(context.Context, World) (*guided.Filter, error)) (*guided.Filter, error) {
+func (f *flat) Filter(ctx context.Context, _ string, _ int, make func(context.Context,
+	World) (*guided.Filter, error)) (*guided.Filter, error) {
 	return make(ctx, f)
 }
 func (f *flat) Light(context.Context, Light, float64, image.Rectangle) (Rows, error) {
 	return rowsFunc(func(dst []float32, x0, y int) { clear(dst) }), nil
 }
-func (f *flat) CutOut(_ context.Context, id cutout.Ref, _ float64, _ image.Rectangle) (Rows, error) {
+func (f *flat) CutOut(_ context.Context, id cutout.Ref, _ float64,
+	_ image.Rectangle) (Rows, error) {
 	return rowsFunc(func(dst []float32, x0, y int) {
 		for i := range dst {
 			dst[i] = float32((x0+i)%10) / 10
@@ -126,20 +132,28 @@ func TestPartsCombine(t *testing.T) {
 	ring := Ring{X: 30, Y: 20, Width: 40, Height: 30, Inner: 0.4}
 	line := Line{X1: 5, Y1: 5, X2: 50, Y2: 30}
 	window := ToneWindow{Low: 0.3, High: 0.6, Soft: 0.2}
-	w.areas = []Area{{ID: "a1", Parts: []Part{one(line), {On: true, Does: Keep, Amount: 0.7, Of: ring}}}}
+	w.areas = []Area{{ID: "a1", Parts: []Part{one(line), {On: true, Does: Keep, Amount: 0.7,
+		Of: ring}}}}
 	smooth := func(t float64) float64 { t = math.Min(math.Max(t, 0), 1); return t * t * (3 - 2*t) }
 	at := map[Source]func(x, y float64) float64{
-		ring:   func(x, y float64) float64 { return 1 - smooth((math.Hypot((x-30)/20, (y-20)/15)-0.4)/0.6) },
+		ring: func(x, y float64) float64 {
+			return 1 - smooth((math.Hypot((x-30)/20,
+				(y-20)/15)-0.4)/0.6)
+		},
 		line:   func(x, y float64) float64 { return 1 - smooth(((x-5)*45+(y-5)*25)/(45*45+25*25)) },
 		window: func(x, y float64) float64 { return window.At(tone(int(x), int(y))) },
 	}
-	at[Other{"a1"}] = func(x, y float64) float64 { return at[line](x, y) * (1 - 0.7 + 0.7*at[ring](x, y)) }
+	at[Other{"a1"}] = func(x, y float64) float64 {
+		return at[line](x, y) * (1 - 0.7 +
+			0.7*at[ring](x, y))
+	}
 	sources := []Source{ring, line, window, Other{"a1"}}
 	for n := range 60 {
 		parts := make([]Part, 1+rnd.IntN(4))
 		for i := range parts {
-			parts[i] = Part{On: rnd.IntN(5) > 0, Does: []Does{Add, Away, Keep}[rnd.IntN(3)], Inverted: rnd.IntN(2) == 0,
-				Amount: float64(rnd.IntN(3)) / 2, Of: sources[rnd.IntN(len(sources))]}
+			parts[i] = Part{On: rnd.IntN(5) > 0, Does: []Does{Add, Away, Keep}[rnd.IntN(3)],
+				Inverted: rnd.IntN(2) == 0,
+				Amount:   float64(rnd.IntN(3)) / 2, Of: sources[rnd.IntN(len(sources))]}
 		}
 		got := cover(t, w, image.Rect(3, 2, 57, 39), parts...)
 		for _, p := range [][2]int{{4, 4}, {20, 11}, {31, 20}, {50, 37}, {56, 2}} {
@@ -174,7 +188,8 @@ func TestPartsCombine(t *testing.T) {
 }
 
 func stroke(d, soft, flow float64, points ...Dab) Stroke {
-	return Stroke{Diameter: d, Softness: soft, Flow: flow, Pen: PenFlow, Points: setting.ListOf(points...)}
+	return Stroke{Diameter: d, Softness: soft, Flow: flow, Pen: PenFlow,
+		Points: setting.ListOf(points...)}
 }
 
 func strokes(s ...Stroke) Part { return one(Strokes{s}) }
@@ -238,7 +253,8 @@ func TestStrokesDoNotDependOnSamplingScaleOrView(t *testing.T) {
 		sin, cos := math.Sincos(float64(i) / 6)
 		curve[i] = Dab{150 + 70*cos, 100 + 50*sin, 1}
 	}
-	parts := []Part{strokes(stroke(30, 0.7, 0.6, curve...), stroke(12, 0.2, 1, Dab{20, 20, 1}, Dab{280, 180, 1}))}
+	parts := []Part{strokes(stroke(30, 0.7, 0.6, curve...), stroke(12, 0.2, 1, Dab{20, 20, 1},
+		Dab{280, 180, 1}))}
 	full := cover(t, w, w.frame, parts...)
 	view := image.Rect(61, 37, 203, 151)
 	for part, y := cover(t, w, view, parts...), view.Min.Y; y < view.Max.Y; y++ {
@@ -253,7 +269,8 @@ func TestStrokesDoNotDependOnSamplingScaleOrView(t *testing.T) {
 	worst := 0.0
 	for y := range 100 {
 		for x := range 150 {
-			mean := (full.At(2*x, 2*y) + full.At(2*x+1, 2*y) + full.At(2*x, 2*y+1) + full.At(2*x+1, 2*y+1)) / 4
+			mean := (full.At(2*x, 2*y) + full.At(2*x+1, 2*y) + full.At(2*x, 2*y+1) + full.At(2*x+1,
+				2*y+1)) / 4
 			worst = math.Max(worst, math.Abs(float64(mean-half.At(x, y))))
 		}
 	}
@@ -268,7 +285,8 @@ func TestStrokesBuildUp(t *testing.T) {
 	w := world(100, 100, 1)
 	at := func(p *raster.Plane) float64 { return float64(p.At(50, 50)) }
 	mid := Dab{50.5, 50.5, 1}
-	list := []Stroke{stroke(40, 0.5, 0.5, mid), stroke(40, 0.5, 0.3, mid), stroke(40, 0.5, 0.25, mid)}
+	list := []Stroke{stroke(40, 0.5, 0.5, mid), stroke(40, 0.5, 0.3, mid), stroke(40, 0.5, 0.25,
+		mid)}
 	list[2].Erase = true
 	near(t, "two strokes", at(cover(t, w, w.frame, strokes(list[:2]...))), 1-0.5*0.7, 1e-5)
 	near(t, "and one that erases", at(cover(t, w, w.frame, strokes(list...))), (1-0.5*0.7)*0.75, 1e-5)
@@ -284,7 +302,8 @@ func TestStrokesBuildUp(t *testing.T) {
 		}
 		last = v
 	}
-	one, all := newStrokeMask(many[99:], newStrokeMask(many[:99], nil, 1), 1), newStrokeMask(many, nil, 1)
+	one, all := newStrokeMask(many[99:], newStrokeMask(many[:99], nil, 1), 1),
+		newStrokeMask(many, nil, 1)
 	a, b := make([]float32, 100), make([]float32, 100)
 	one.Fill(a, 0, 44)
 	all.Fill(b, 0, 44)
@@ -298,7 +317,8 @@ func TestStrokesBuildUp(t *testing.T) {
 // Gradients lie where they do in the photo, at every scale; one shorter than a pixel is as
 // steep as an edge can be drawn.
 func TestGradientsAtEveryScale(t *testing.T) {
-	line, ring := Line{X1: 20, Y1: 30, X2: 100, Y2: 90}, Ring{X: 70, Y: 60, Width: 100, Height: 60, Turn: 30, Inner: 0.3}
+	line, ring := Line{X1: 20, Y1: 30, X2: 100, Y2: 90}, Ring{X: 70, Y: 60, Width: 100, Height: 60,
+		Turn: 30, Inner: 0.3}
 	smooth := func(t float64) float64 { t = math.Min(math.Max(t, 0), 1); return t * t * (3 - 2*t) }
 	sin, cos := math.Sincos(math.Pi / 6)
 	for _, k := range []float64{0.5, 1, 1.7} {
@@ -307,9 +327,11 @@ func TestGradientsAtEveryScale(t *testing.T) {
 		for y := 0; y < w.frame.Dy(); y += 7 {
 			for x := 0; x < w.frame.Dx(); x += 5 {
 				px, py := (float64(x)+0.5)/k, (float64(y)+0.5)/k
-				near(t, fmt.Sprintf("the line at %d, %d, scale %v", x, y, k), float64(l.At(x, y)), 1-smooth(((px-20)*80+(py-30)*60)/10000), 1e-4)
+				near(t, fmt.Sprintf("the line at %d, %d, scale %v", x, y, k), float64(l.At(x, y)),
+					1-smooth(((px-20)*80+(py-30)*60)/10000), 1e-4)
 				u, v := (px-70)*cos+(py-60)*sin, (py-60)*cos-(px-70)*sin
-				near(t, fmt.Sprintf("the ring at %d, %d, scale %v", x, y, k), float64(r.At(x, y)), 1-smooth((math.Hypot(u/50, v/30)-0.3)/0.7), 1e-4)
+				near(t, fmt.Sprintf("the ring at %d, %d, scale %v", x, y, k), float64(r.At(x, y)),
+					1-smooth((math.Hypot(u/50, v/30)-0.3)/0.7), 1e-4)
 			}
 		}
 	}
@@ -337,7 +359,8 @@ func TestSimplified(t *testing.T) {
 	points := make([]Dab, 20000)
 	for i := range points {
 		u := float64(i) / 1000
-		points[i] = Dab{500 + 300*math.Sin(u) + rnd.Float64()*0.1, 400 + 200*math.Cos(1.3*u) + rnd.Float64()*0.1, 0.5 + 0.4*math.Sin(u/3)}
+		points[i] = Dab{500 + 300*math.Sin(u) + rnd.Float64()*0.1, 400 + 200*math.Cos(1.3*u) +
+			rnd.Float64()*0.1, 0.5 + 0.4*math.Sin(u/3)}
 	}
 	s := Simplified(setting.ListOf(points...))
 	if n := s.Len(); n > 1500 || n < 100 {
@@ -367,7 +390,8 @@ func TestSimplified(t *testing.T) {
 func TestHueBand(t *testing.T) {
 	h := Hue{Hue: 20, Width: 60, Soft: 30, Chroma: 0.04}
 	for _, c := range []struct{ hue, chroma, want float64 }{
-		{20, 0.1, 1}, {50, 0.1, 1}, {350, 0.1, 1}, {65, 0.1, 0.5}, {335, 0.1, 0.5}, {80.1, 0.1, 0}, {319.9, 0.1, 0}, {200, 0.1, 0},
+		{20, 0.1, 1}, {50, 0.1, 1}, {350, 0.1, 1}, {65, 0.1, 0.5}, {335, 0.1, 0.5}, {80.1, 0.1, 0},
+		{319.9, 0.1, 0}, {200, 0.1, 0},
 		{20, 0.04, 1}, {20, 0.03, 0.5}, {20, 0.02, 0}, {20, 0, 0},
 	} {
 		near(t, fmt.Sprintf("hue %v with chroma %v", c.hue, c.chroma), h.At(c.hue, c.chroma), c.want, 1e-9)
@@ -377,7 +401,8 @@ func TestHueBand(t *testing.T) {
 	}
 	// Colours of known hue, in rows of the photo.
 	w := world(4, 1, 1)
-	colours := []colour.RGB{colour.OKLCh(0.6, 0.1, 20), colour.OKLCh(0.6, 0.1, 65), colour.OKLCh(0.6, 0.1, 140), {R: 0.3, G: 0.3, B: 0.3}}
+	colours := []colour.RGB{colour.OKLCh(0.6, 0.1, 20), colour.OKLCh(0.6, 0.1, 65),
+		colour.OKLCh(0.6, 0.1, 140), {R: 0.3, G: 0.3, B: 0.3}}
 	w.photo = func(x, _ int) [3]float32 { c := colours[x]; return [3]float32{c.R, c.G, c.B} }
 	p := cover(t, w, w.frame, one(h))
 	for x, want := range []float64{1, 0.5, 0, 0} {
@@ -428,12 +453,14 @@ func TestSmoothedHue(t *testing.T) {
 // Feather is a Gaussian; what does not end at the edge of the frame is not darker there.
 func TestFeather(t *testing.T) {
 	w := world(200, 100, 1)
-	box := shape.Outline{Nodes: shape.PathOf(shape.Node{X: 60, Y: -300}, shape.Node{X: 400, Y: -300}, shape.Node{X: 400, Y: 400}, shape.Node{X: 60, Y: 400})}
+	box := shape.Outline{Nodes: shape.PathOf(shape.Node{X: 60, Y: -300},
+		shape.Node{X: 400, Y: -300}, shape.Node{X: 400, Y: 400}, shape.Node{X: 60, Y: 400})}
 	p := one(Shape{box})
 	p.Feather = 6
 	got := cover(t, w, w.frame, p)
 	for _, x := range []int{45, 54, 60, 66, 75} {
-		near(t, fmt.Sprintf("%d px from the edge", x-60), float64(got.At(x, 50)), 0.5*(1+math.Erf((float64(x)+0.5-60)/6/math.Sqrt2)), 6e-3)
+		near(t, fmt.Sprintf("%d px from the edge", x-60), float64(got.At(x, 50)),
+			0.5*(1+math.Erf((float64(x)+0.5-60)/6/math.Sqrt2)), 6e-3)
 	}
 	w.photo = func(int, int) [3]float32 { return [3]float32{0.2, 0.2, 0.2} }
 	p = one(ToneWindow{Low: 0, High: 1})
@@ -509,28 +536,33 @@ func TestNestsAndCircles(t *testing.T) {
 
 func TestToneWindow(t *testing.T) {
 	w := ToneWindow{0.2, 0.7, 0.1}
-	for _, c := range []struct{ v, want float64 }{{0.05, 0}, {0.1, 0}, {0.15, 0.5}, {0.2, 1}, {0.5, 1}, {0.7, 1}, {0.75, 0.5}, {0.81, 0}} {
+	for _, c := range []struct{ v, want float64 }{{0.05, 0}, {0.1, 0}, {0.15, 0.5}, {0.2, 1},
+		{0.5, 1}, {0.7, 1}, {0.75, 0.5}, {0.81, 0}} {
 		if got := w.At(c.v); math.Abs(got-c.want) > 1e-9 {
 			t.Errorf("the window lets %.3f of brightness %v through, want %v", got, c.v, c.want)
 		}
 	}
 	hard := ToneWindow{0.2, 0.7, 0} // fades over a thousandth all the same
-	for v, want := range map[float64]float64{0.1989: 0, 0.1995: 0.5, 0.2: 1, 0.7: 1, 0.7005: 0.5, 0.7011: 0} {
+	for v, want := range map[float64]float64{0.1989: 0, 0.1995: 0.5, 0.2: 1, 0.7: 1, 0.7005: 0.5,
+		0.7011: 0} {
 		if got := hard.At(v); math.Abs(got-want) > 1e-6 {
 			t.Errorf("a hard window lets %.3f of brightness %v through, want %v", got, v, want)
 		}
 	}
-	if !(ToneWindow{0, 1, 0.1}).Whole() || w.Whole() || (ToneWindow{0, 0.9, 0.1}).Whole() || (ToneWindow{0.1, 1, 0.1}).Whole() {
+	if !(ToneWindow{0, 1, 0.1}).Whole() || w.Whole() || (ToneWindow{0, 0.9, 0.1}).Whole() ||
+		(ToneWindow{0.1, 1, 0.1}).Whole() {
 		t.Error("Whole is wrong")
 	}
 }
 
-// A mask of strokes whose tiles are dropped while others ask for them keeps count of its memory. Run under the race detector.
+// A mask of strokes whose tiles are dropped while others ask for them keeps count of its memory.
+// Run under the race detector.
 func TestStrokesAreDroppedBesideReading(t *testing.T) {
 	var strokes []Stroke
 	for i := range 8 {
 		y := float64(30 + 120*i)
-		strokes = append(strokes, Stroke{Diameter: 60, Softness: 0.5, Flow: 1, Pen: PenFlow, Points: setting.ListOf(Dab{X: 10, Y: y, P: 1}, Dab{X: 400, Y: y, P: 1})})
+		strokes = append(strokes, Stroke{Diameter: 60, Softness: 0.5, Flow: 1, Pen: PenFlow,
+			Points: setting.ListOf(Dab{X: 10, Y: y, P: 1}, Dab{X: 400, Y: y, P: 1})})
 	}
 	m := newStrokeMask(strokes, nil, 1)
 	empty := m.Bytes()

@@ -30,7 +30,8 @@ func (l Line) Shifted(dx, dy float64) any {
 	return Line{l.X1 + dx, l.Y1 + dy, l.X2 + dx, l.Y2 + dy}
 }
 
-func (l Line) prepare(ctx context.Context, w World, feather float64, r image.Rectangle) (Rows, error) {
+func (l Line) prepare(ctx context.Context, w World, feather float64,
+	r image.Rectangle) (Rows, error) {
 	k := w.Scale()
 	dx, dy := (l.X2-l.X1)*k, (l.Y2-l.Y1)*k
 	d := dx*dx + dy*dy
@@ -65,7 +66,8 @@ func (g Ring) Shifted(dx, dy float64) any {
 	return g
 }
 
-func (g Ring) prepare(ctx context.Context, w World, feather float64, r image.Rectangle) (Rows, error) {
+func (g Ring) prepare(ctx context.Context, w World, feather float64,
+	r image.Rectangle) (Rows, error) {
 	k := w.Scale()
 	a, b := g.Width*k/2, g.Height*k/2
 	sin, cos := math.Sincos(g.Turn * math.Pi / 180)

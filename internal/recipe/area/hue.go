@@ -42,34 +42,36 @@ const hueGrid = 1024
 // hueEdge is the variance of display brightness from which on an edge is kept.
 const hueEdge = 4e-4
 
-func (h Hue) prepare(ctx context.Context, w World, feather float64, r image.Rectangle) (Rows, error) {
+func (h Hue) prepare(ctx context.Context, w World, feather float64,
+	r image.Rectangle) (Rows, error) {
 	key := setting.Key(h)
 	if h.Smooth <= 0 {
 		return ofPhoto(ctx, w, key, feather, r, h.of)
 	}
 	// In a photo colour is coarser than brightness, and noisier: what the band covers is
 	// smoothed by a guided filter, whose guide is the brightness.
-	f, err := w.Filter(ctx, "hue "+key+" "+w.PhotoKey(), hueGrid, func(ctx context.Context, small World) (*guided.Filter, error) {
-		frame := small.Frame()
-		in, guide := raster.NewPlane(frame), raster.NewPlane(frame)
-		photo := small.Photo()
-		err := raster.Rows(ctx, 0, frame.Dy(), func(y0, y1 int) {
-			row := make([]float32, 3*frame.Dx())
-			for y := y0; y < y1; y++ {
-				photo(row, 0, y)
-				a, b := in.Row(y), guide.Row(y)
-				for i := range a {
-					p := row[3*i : 3*i+3 : 3*i+3]
-					a[i] = h.of(p[0], p[1], p[2])
-					b[i] = colour.Display.At(colour.Luma(p[0], p[1], p[2]))
+	f, err := w.Filter(ctx, "hue "+key+" "+w.PhotoKey(), hueGrid,
+		func(ctx context.Context, small World) (*guided.Filter, error) {
+			frame := small.Frame()
+			in, guide := raster.NewPlane(frame), raster.NewPlane(frame)
+			photo := small.Photo()
+			err := raster.Rows(ctx, 0, frame.Dy(), func(y0, y1 int) {
+				row := make([]float32, 3*frame.Dx())
+				for y := y0; y < y1; y++ {
+					photo(row, 0, y)
+					a, b := in.Row(y), guide.Row(y)
+					for i := range a {
+						p := row[3*i : 3*i+3 : 3*i+3]
+						a[i] = h.of(p[0], p[1], p[2])
+						b[i] = colour.Display.At(colour.Luma(p[0], p[1], p[2]))
+					}
 				}
+			})
+			if err != nil {
+				return nil, err
 			}
+			return guided.New(ctx, in, guide, max(int(h.Smooth*small.Scale()+0.5), 1), hueEdge)
 		})
-		if err != nil {
-			return nil, err
-		}
-		return guided.New(ctx, in, guide, max(int(h.Smooth*small.Scale()+0.5), 1), hueEdge)
-	})
 	if err != nil {
 		return nil, err
 	}
@@ -86,7 +88,8 @@ func (h Hue) prepare(ctx context.Context, w World, feather float64, r image.Rect
 		photo(p, x0, y)
 		f.Row(a, b, frame, x0, y)
 		for i := range dst {
-			dst[i] = min(max(a[i]*colour.Display.At(colour.Luma(p[3*i], p[3*i+1], p[3*i+2]))+b[i], 0), 1)
+			dst[i] = min(max(a[i]*colour.Display.At(colour.Luma(p[3*i], p[3*i+1], p[3*i+2]))+b[i],
+				0), 1)
 		}
 	}
 	return soften(ctx, w, key+" "+w.PhotoKey(), rule{frame, fill}, feather, r)

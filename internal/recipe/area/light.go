@@ -26,9 +26,11 @@ const (
 
 // Choices returns the parts of a light.
 func (What) Choices() []setting.Choice {
-	return []setting.Choice{{Value: string(Covers), Label: "Its shapes"}, {Value: string(Glow), Label: "Its glow"}, {Value: string(Spill), Label: "Its spill"}}
+	return []setting.Choice{{Value: string(Covers), Label: "Its shapes"}, {Value: string(Glow),
+		Label: "Its glow"}, {Value: string(Spill), Label: "Its spill"}}
 }
 
-func (l Light) prepare(ctx context.Context, w World, feather float64, r image.Rectangle) (Rows, error) {
+func (l Light) prepare(ctx context.Context, w World, feather float64,
+	r image.Rectangle) (Rows, error) {
 	return w.Light(ctx, l, feather, r)
 }

@@ -33,7 +33,8 @@ func (m rule) Fill(dst []float32, x0, y int) {
 
 // soften blurs a rule. What it covers does not end at the edge of the frame, so it is
 // divided by how much of the blur lies inside: the frame's own blurred coverage.
-func soften(ctx context.Context, w World, key string, m rule, sigma float64, r image.Rectangle) (Rows, error) {
+func soften(ctx context.Context, w World, key string, m rule, sigma float64,
+	r image.Rectangle) (Rows, error) {
 	if sigma <= 0 {
 		return m, nil
 	}
@@ -42,14 +43,20 @@ func soften(ctx context.Context, w World, key string, m rule, sigma float64, r i
 		return nil, err
 	}
 	inside := func(from, to, at int) float32 {
-		u := func(edge int) float64 { return math.Erf((float64(edge) - float64(at) - 0.5) / sigma / math.Sqrt2) }
+		u := func(edge int) float64 {
+			return math.Erf((float64(edge) - float64(at) - 0.5) / sigma /
+				math.Sqrt2)
+		}
 		return float32(2 / (u(to) - u(from)))
 	}
 	across := make([]float32, r.Dx())
 	for i := range across {
 		across[i] = inside(m.frame.Min.X, m.frame.Max.X, r.Min.X+i)
 	}
-	return whole{rows, across, r.Min.X, func(y int) float32 { return inside(m.frame.Min.Y, m.frame.Max.Y, y) }}, nil
+	return whole{rows, across, r.Min.X, func(y int) float32 {
+		return inside(m.frame.Min.Y,
+			m.frame.Max.Y, y)
+	}}, nil
 }
 
 type whole struct {

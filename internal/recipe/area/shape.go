@@ -14,7 +14,8 @@ type Shape struct {
 	Shape shape.Shape `json:"shape" label:"Shape" title:"*"`
 }
 
-func (s Shape) prepare(ctx context.Context, w World, feather float64, r image.Rectangle) (Rows, error) {
+func (s Shape) prepare(ctx context.Context, w World, feather float64,
+	r image.Rectangle) (Rows, error) {
 	key := setting.Key(s)
 	m, err := w.Mask(ctx, key, func() coverage.Mask { return shape.Shapes{s.Shape}.At(w.Scale()) })
 	if err != nil || feather <= 0 {

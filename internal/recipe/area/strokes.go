@@ -42,7 +42,8 @@ const (
 
 // Choices returns what pressure can change.
 func (Pen) Choices() []setting.Choice {
-	return []setting.Choice{{Value: string(PenFlow), Label: "Flow"}, {Value: string(PenWidth), Label: "Width"}}
+	return []setting.Choice{{Value: string(PenFlow), Label: "Flow"}, {Value: string(PenWidth),
+		Label: "Width"}}
 }
 
 // Dab is one point of a stroke.
@@ -60,7 +61,8 @@ func (d Dab) AppendBinary(b []byte) ([]byte, error) {
 	return b, nil
 }
 
-func (s Strokes) prepare(ctx context.Context, w World, feather float64, r image.Rectangle) (Rows, error) {
+func (s Strokes) prepare(ctx context.Context, w World, feather float64,
+	r image.Rectangle) (Rows, error) {
 	key := "strokes " + setting.Key(s)
 	m, err := w.Mask(ctx, key, func() coverage.Mask {
 		// The stroke in the hand changes with every move; those before it do not.
@@ -68,7 +70,11 @@ func (s Strokes) prepare(ctx context.Context, w World, feather float64, r image.
 		list := s.Strokes
 		if n := len(list) - 1; n > 0 {
 			before := Strokes{list[:n]}
-			if u, err := w.Mask(ctx, "strokes "+setting.Key(before), func() coverage.Mask { return newStrokeMask(before.Strokes, nil, w.Scale()) }); err == nil {
+			if u, err := w.Mask(ctx, "strokes "+setting.Key(before),
+				func() coverage.Mask {
+					return newStrokeMask(before.Strokes, nil,
+						w.Scale())
+				}); err == nil {
 				// Each mask that stands on others keeps them; now and then all are painted anew.
 				if s, ok := u.(*strokeMask); !ok || s.depth < mostDepth {
 					under, list = u, list[n:]
@@ -128,7 +134,8 @@ type line struct {
 const leastRadius = 0.5
 
 func newLine(s *Stroke, scale float64) line {
-	l := line{r: s.Diameter * scale / 2, flow: float32(s.Flow), erase: s.Erase, width: s.Pen == PenWidth, even: true}
+	l := line{r: s.Diameter * scale / 2, flow: float32(s.Flow), erase: s.Erase,
+		width: s.Pen == PenWidth, even: true}
 	if l.r < leastRadius {
 		l.flow *= float32(l.r / leastRadius)
 		l.r = leastRadius
@@ -151,7 +158,8 @@ func newLine(s *Stroke, scale float64) line {
 			n := math.Ceil(math.Abs(p.P-q.P) * 48)
 			for k := 1.0; k < n; k++ {
 				t := k / n
-				l.points = append(l.points, Dab{q.X + (p.X-q.X)*t, q.Y + (p.Y-q.Y)*t, q.P + (p.P-q.P)*t})
+				l.points = append(l.points, Dab{q.X + (p.X-q.X)*t, q.Y + (p.Y-q.Y)*t,
+					q.P + (p.P-q.P)*t})
 			}
 		}
 		l.points = append(l.points, p)
@@ -160,14 +168,18 @@ func newLine(s *Stroke, scale float64) line {
 		hi[0], hi[1] = math.Max(hi[0], p.X), math.Max(hi[1], p.Y)
 	}
 	if len(pts) > 0 {
-		l.rect = image.Rect(int(math.Floor(lo[0]-l.outer)), int(math.Floor(lo[1]-l.outer)), int(math.Ceil(hi[0]+l.outer)), int(math.Ceil(hi[1]+l.outer)))
+		l.rect = image.Rect(int(math.Floor(lo[0]-l.outer)), int(math.Floor(lo[1]-l.outer)),
+			int(math.Ceil(hi[0]+l.outer)), int(math.Ceil(hi[1]+l.outer)))
 	}
 	l.prepare()
 	return l
 }
 
 // Brush returns the coverage of strokes at a scale, for what is painted elsewhere than in an area.
-func Brush(strokes []Stroke, scale float64) coverage.Mask { return newStrokeMask(strokes, nil, scale) }
+func Brush(strokes []Stroke, scale float64) coverage.Mask {
+	return newStrokeMask(strokes, nil,
+		scale)
+}
 
 func newStrokeMask(strokes []Stroke, under coverage.Mask, scale float64) *strokeMask {
 	m := &strokeMask{under: under, tiles: map[image.Point]*strokePix{}}
@@ -315,7 +327,8 @@ func (l *line) cover(dst *[strokeTile * strokeTile]float32, r image.Rectangle) b
 	reach := float32(l.outer)
 	var pieces []piece
 	add := func(a, b Dab) {
-		p := piece{x: float32(a.X - float64(r.Min.X)), y: float32(a.Y - float64(r.Min.Y)), dx: float32(b.X - a.X), dy: float32(b.Y - a.Y), p: float32(a.P), dp: float32(b.P - a.P)}
+		p := piece{x: float32(a.X - float64(r.Min.X)), y: float32(a.Y - float64(r.Min.Y)),
+			dx: float32(b.X - a.X), dy: float32(b.Y - a.Y), p: float32(a.P), dp: float32(b.P - a.P)}
 		left, right := min(p.x, p.x+p.dx)-reach, max(p.x, p.x+p.dx)+reach
 		p.top, p.bottom = min(p.y, p.y+p.dy)-reach, max(p.y, p.y+p.dy)+reach
 		if left >= strokeTile || right <= 0 || p.top >= strokeTile || p.bottom <= 0 {
@@ -325,7 +338,8 @@ func (l *line) cover(dst *[strokeTile * strokeTile]float32, r image.Rectangle) b
 			p.inv = 1 / d
 		}
 		pieces = append(pieces, p)
-		near = near.Union(image.Rect(int(max(left, 0)), int(max(p.top, 0)), int(min(right+1, strokeTile)), int(min(p.bottom+1, strokeTile))))
+		near = near.Union(image.Rect(int(max(left, 0)), int(max(p.top, 0)),
+			int(min(right+1, strokeTile)), int(min(p.bottom+1, strokeTile))))
 	}
 	if len(l.points) == 1 {
 		add(l.points[0], l.points[0])
@@ -442,7 +456,8 @@ func (l *line) prepare() {
 	l.soft = new([softSteps + 1]float32)
 	l.toSoft = float32(softSteps / (l.outer * l.outer))
 	for i := range l.soft {
-		l.soft[i] = fall(float32(l.outer*math.Sqrt(float64(i)/softSteps)), float32(l.inner), float32(l.outer))
+		l.soft[i] = fall(float32(l.outer*math.Sqrt(float64(i)/softSteps)), float32(l.inner),
+			float32(l.outer))
 	}
 }
 

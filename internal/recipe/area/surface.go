@@ -19,6 +19,7 @@ type Surface struct {
 	Of SurfaceRef `json:"of" label:"Surface" default:"floor" doc:"floor, ceiling, or the id of a wall, a platform or a thing of the room"`
 }
 
-func (s Surface) prepare(ctx context.Context, w World, feather float64, r image.Rectangle) (Rows, error) {
+func (s Surface) prepare(ctx context.Context, w World, feather float64,
+	r image.Rectangle) (Rows, error) {
 	return w.Surface(ctx, s.Of, feather, r)
 }

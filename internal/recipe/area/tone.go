@@ -47,7 +47,8 @@ func ramp(t float64) float64 {
 	return t * t * (3 - 2*t)
 }
 
-func (w ToneWindow) prepare(ctx context.Context, in World, feather float64, r image.Rectangle) (Rows, error) {
+func (w ToneWindow) prepare(ctx context.Context, in World, feather float64,
+	r image.Rectangle) (Rows, error) {
 	const steps = 1024
 	table := make([]float32, steps+2)
 	for i := range table {
@@ -61,7 +62,8 @@ func (w ToneWindow) prepare(ctx context.Context, in World, feather float64, r im
 }
 
 // ofPhoto is the coverage that a function of the photo's colour gives.
-func ofPhoto(ctx context.Context, w World, key string, feather float64, r image.Rectangle, at func(r, g, b float32) float32) (Rows, error) {
+func ofPhoto(ctx context.Context, w World, key string, feather float64, r image.Rectangle,
+	at func(r, g, b float32) float32) (Rows, error) {
 	photo := w.Photo()
 	pool := sync.Pool{New: func() any { return new([]float32) }}
 	f := func(dst []float32, x0, y int) {

@@ -1,8 +1,10 @@
-// Package crop recomposes a picture: a frame is laid over the photo, straightened, turned and mirrored.
+// Package crop recomposes a picture: a frame is laid over the photo, straightened, turned and
+// mirrored.
 //
-// The photo and all that is drawn on it keep their places; only what is seen of the picture changes. A frame is a
-// rectangle about a middle, upright on the screen, under which the photo is turned. Of a place p of the photo, relative to
-// the middle, R(angle)·p is where it lies in the frame from its middle, before quarter turns and mirroring.
+// The photo and all that is drawn on it keep their places; only what is seen of the picture
+// changes. A frame is a rectangle about a middle, upright on the screen, under which the photo is
+// turned. Of a place p of the photo, relative to the middle, R(angle)·p is where it lies in the
+// frame from its middle, before quarter turns and mirroring.
 package crop
 
 import (
@@ -66,8 +68,8 @@ func (c Crop) extent() (x, y float64) {
 	return (c.Width*cos + c.Height*sin) / 2, (c.Width*sin + c.Height*cos) / 2
 }
 
-// Fit returns the frame moved into a photo of a size and, where it is too large, made smaller in its ratio. Its lengths are
-// whole pixels; without an angle its edges lie between pixels.
+// Fit returns the frame moved into a photo of a size and, where it is too large, made smaller in
+// its ratio. Its lengths are whole pixels; without an angle its edges lie between pixels.
 func (c Crop) Fit(w, h int) Crop {
 	if c.Whole() {
 		c.X, c.Y, c.Width, c.Height = 0, 0, 0, 0
@@ -84,7 +86,8 @@ func (c Crop) Fit(w, h int) Crop {
 		c.Width, c.Height = c.Width*k, c.Height*k
 	}
 	least := math.Min(Least, math.Min(W, H))
-	c.Width, c.Height = math.Max(math.Floor(c.Width+1e-6), least), math.Max(math.Floor(c.Height+1e-6), least)
+	c.Width, c.Height = math.Max(math.Floor(c.Width+1e-6), least),
+		math.Max(math.Floor(c.Height+1e-6), least)
 	// What is very narrow gives up its ratio before it has nothing in it.
 	for ex, ey = c.extent(); !fits(); ex, ey = c.extent() {
 		long := &c.Width
@@ -137,10 +140,12 @@ func (m Affine) Then(n Affine) Affine {
 // Inverse returns the map back.
 func (m Affine) Inverse() Affine {
 	d := 1 / (m.A*m.E - m.B*m.D)
-	return Affine{m.E * d, -m.B * d, (m.B*m.F - m.C*m.E) * d, -m.D * d, m.A * d, (m.C*m.D - m.A*m.F) * d}
+	return Affine{m.E * d, -m.B * d, (m.B*m.F - m.C*m.E) * d, -m.D * d, m.A * d,
+		(m.C*m.D - m.A*m.F) * d}
 }
 
-// ToPicture returns where places of a photo of a size lie in the picture, in pixels of the photo's size.
+// ToPicture returns where places of a photo of a size lie in the picture, in pixels of the photo's
+// size.
 func (c Crop) ToPicture(w, h int) Affine {
 	c = c.Of(w, h)
 	sin, cos := math.Sincos(c.Angle * math.Pi / 180)
@@ -173,17 +178,18 @@ func (c Crop) turned(w, h float64) Affine {
 
 // Move is a change of a frame: what is set of it, and what follows for the rest.
 type Move struct {
-	X       *float64 `json:"x"`
-	Y       *float64 `json:"y"`
-	Width   *float64 `json:"width"` // 0 for the photo's, and so for Height
-	Height  *float64 `json:"height"`
-	Angle   *float64 `json:"angle"`
-	By      float64  `json:"by"`      // the frame's size times this, about its middle; 0 for 1
-	Ratio   float64  `json:"ratio"`   // width to height as they are seen, about the middle; 0 for as it is
-	Largest bool     `json:"largest"` // as large as the photo lets it be, in its ratio
-	Turn    int      `json:"turn"`    // quarter turns more, clockwise
-	Flip    bool     `json:"flip"`    // mirrored once more, left to right as it is seen
-	Upright bool     `json:"upright"` // mirrored top to bottom
+	X      *float64 `json:"x"`
+	Y      *float64 `json:"y"`
+	Width  *float64 `json:"width"` // 0 for the photo's, and so for Height
+	Height *float64 `json:"height"`
+	Angle  *float64 `json:"angle"`
+	By     float64  `json:"by"` // the frame's size times this, about its middle; 0 for 1
+	// width to height as they are seen, about the middle; 0 for as it is
+	Ratio   float64 `json:"ratio"`
+	Largest bool    `json:"largest"` // as large as the photo lets it be, in its ratio
+	Turn    int     `json:"turn"`    // quarter turns more, clockwise
+	Flip    bool    `json:"flip"`    // mirrored once more, left to right as it is seen
+	Upright bool    `json:"upright"` // mirrored top to bottom
 }
 
 // Check refuses a move to a frame of nothing, or by more than can be straightened.
@@ -227,7 +233,8 @@ func (m Move) Of(c Crop, w, h int) Crop {
 	if m.Angle != nil && c.Whole() && *m.Angle == 0 {
 		c.Angle = 0
 	}
-	resized := m.X != nil || m.Y != nil || m.Width != nil || m.Height != nil || m.By != 0 || m.Ratio > 0 || m.Largest || m.Angle != nil && *m.Angle != 0
+	resized := m.X != nil || m.Y != nil || m.Width != nil || m.Height != nil || m.By != 0 ||
+		m.Ratio > 0 || m.Largest || m.Angle != nil && *m.Angle != 0
 	if resized && c.Whole() {
 		c = c.Of(w, h)
 	}

@@ -11,13 +11,15 @@ import (
 func corners(c Crop, w, h int) (out [4][2]float64) {
 	back := c.ToPicture(w, h).Inverse()
 	W, H := c.Size(w, h)
-	for i, p := range [4][2]float64{{0, 0}, {float64(W), 0}, {float64(W), float64(H)}, {0, float64(H)}} {
+	for i, p := range [4][2]float64{{0, 0}, {float64(W), 0}, {float64(W), float64(H)},
+		{0, float64(H)}} {
 		out[i][0], out[i][1] = back.At(p[0], p[1])
 	}
 	return
 }
 
-// Where places go is known: of a plain crop, of quarter turns, of a mirror, and of a photo turned about the middle.
+// Where places go is known: of a plain crop, of quarter turns, of a mirror, and of a photo turned
+// about the middle.
 func TestToPicture(t *testing.T) {
 	frame := Crop{X: 100, Y: 60, Width: 80, Height: 40}
 	for _, k := range []struct {
@@ -28,7 +30,8 @@ func TestToPicture(t *testing.T) {
 	}{
 		{"crop", func(*Crop) {}, 60, 40, 0, 0},
 		{"crop", func(*Crop) {}, 75, 72, 15, 32},
-		{"a quarter", func(c *Crop) { c.Turns = 1 }, 60, 40, 40, 0},     // its corner goes to the right
+		// its corner goes to the right
+		{"a quarter", func(c *Crop) { c.Turns = 1 }, 60, 40, 40, 0},
 		{"two quarters", func(c *Crop) { c.Turns = 2 }, 60, 40, 80, 40}, // to the opposite
 		{"three", func(c *Crop) { c.Turns = 3 }, 60, 40, 0, 80},
 		{"mirrored", func(c *Crop) { c.Flip = true }, 60, 40, 80, 0},
@@ -54,12 +57,15 @@ func TestToPicture(t *testing.T) {
 	}
 }
 
-// Whatever is asked of a frame, it stays within the photo and keeps its ratio; what is within stays as it is.
+// Whatever is asked of a frame, it stays within the photo and keeps its ratio; what is within stays
+// as it is.
 func TestFit(t *testing.T) {
 	r := rand.New(rand.NewPCG(1, 7))
 	const w, h = 600, 400
 	for range 3000 {
-		c := Crop{X: r.Float64()*900 - 150, Y: r.Float64()*600 - 100, Width: 16 + r.Float64()*900, Height: 16 + r.Float64()*900, Angle: r.Float64()*90 - 45, Turns: r.IntN(4), Flip: r.IntN(2) == 0}
+		c := Crop{X: r.Float64()*900 - 150, Y: r.Float64()*600 - 100, Width: 16 + r.Float64()*900,
+			Height: 16 + r.Float64()*900, Angle: r.Float64()*90 - 45, Turns: r.IntN(4),
+			Flip: r.IntN(2) == 0}
 		if r.IntN(4) == 0 {
 			c.Angle = 0
 		}
@@ -73,14 +79,16 @@ func TestFit(t *testing.T) {
 			}
 		}
 		o := f.Of(w, h)
-		if k := (o.Width / o.Height) / (c.Width / c.Height); min(o.Width, o.Height) > 60 && math.Abs(k-1) > 0.03 {
+		if k := (o.Width / o.Height) / (c.Width / c.Height); min(o.Width, o.Height) > 60 &&
+			math.Abs(k-1) > 0.03 {
 			t.Fatalf("%+v becomes %+v of another ratio", c, f)
 		}
 		if again := f.Fit(w, h); again != f {
 			t.Fatalf("%+v does not stay: %+v", f, again)
 		}
 	}
-	if c := (Crop{Angle: 10}).Fit(w, h); c.Whole() || c.Width < 400 || c.Width/c.Height < 1.49 || c.Width/c.Height > 1.51 {
+	if c := (Crop{Angle: 10}).Fit(w, h); c.Whole() || c.Width < 400 || c.Width/c.Height < 1.49 ||
+		c.Width/c.Height > 1.51 {
 		t.Errorf("straightened the photo becomes %+v", c)
 	}
 }
@@ -98,7 +106,8 @@ func TestMove(t *testing.T) {
 	if c := (Move{Ratio: 0.8, Largest: true}).Of(on, w, h); math.Abs(seen(c)-0.8) > 0.01 {
 		t.Errorf("4:5 on its side is %+v, seen as %.3f", c, seen(c))
 	}
-	if c := (Move{Angle: num(3)}).Of(Crop{}, w, h); c.Angle != 3 || c.Width >= 600 || c.Width < 540 {
+	if c := (Move{Angle: num(3)}).Of(Crop{}, w, h); c.Angle != 3 || c.Width >= 600 ||
+		c.Width < 540 {
 		t.Errorf("straightened: %+v", c)
 	} else if c = (Move{Angle: num(0), Largest: true}).Of(c, w, h); !c.Idle() && (c.Width < 598) {
 		t.Errorf("straight again and as large as it goes: %+v", c)
@@ -110,7 +119,8 @@ func TestMove(t *testing.T) {
 	if c := (Move{By: 0.5}).Of(small, w, h); c.Width != 100 || c.Height != 50 || c.X != 500 {
 		t.Errorf("half as large: %+v", c)
 	}
-	// Four turns, two mirrors and twice upside down are nothing; a turn to the right is one of what is seen.
+	// Four turns, two mirrors and twice upside down are nothing; a turn to the right is one of what
+	// is seen.
 	for _, m := range []struct {
 		m Move
 		n int

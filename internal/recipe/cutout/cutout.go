@@ -42,7 +42,8 @@ const (
 
 // Choices returns what a stroke can say.
 func (Says) Choices() []setting.Choice {
-	return []setting.Choice{{Value: string(In), Label: "Inside"}, {Value: string(Out), Label: "Outside"}, {Value: string(Soft), Label: "Soft edge"}, {Value: string(Loop), Label: "Loop round it"}}
+	return []setting.Choice{{Value: string(In), Label: "Inside"}, {Value: string(Out),
+		Label: "Outside"}, {Value: string(Soft), Label: "Soft edge"}, {Value: string(Loop), Label: "Loop round it"}}
 }
 
 // Stroke says something of the places that it covers.

@@ -90,10 +90,12 @@ func TestDamagedPixelsAreAFault(t *testing.T) {
 			t.Errorf("%s: %v", what, err)
 		}
 	}
-	if m, err := (&Raster{Cell: 1, Width: 70, Height: 10}).Mask(); err != nil || m.At(3, 3, Alpha) != 0 {
+	if m, err := (&Raster{Cell: 1, Width: 70, Height: 10}).Mask(); err != nil ||
+		m.At(3, 3, Alpha) != 0 {
 		t.Errorf("an empty raster: %v", err)
 	}
-	if field, msg := (Raster{Width: 60000, Height: 60000}).Check(setting.Frame{}); field == "" || !strings.Contains(msg, "400 million") {
+	if field, msg := (Raster{Width: 60000, Height: 60000}).Check(setting.Frame{}); field == "" ||
+		!strings.Contains(msg, "400 million") {
 		t.Errorf("a raster beyond all photos: %q %q", field, msg)
 	}
 }
@@ -124,7 +126,8 @@ func TestCoverageAtAnyScale(t *testing.T) {
 		t.Errorf("the width is %.1f, twice area by edge of the disc 50", w)
 	}
 	for _, s := range []struct{ scale, cell, x, y, least float64 }{
-		{1, 1, 0, 0, 0.999}, {0.31, 1, 0, 0, 0.995}, {0.1, 1, 30.4, -7.7, 0.99}, {0.5, 4, -300, 12.25, 0.999}, {1, 2.5, 0.3, 0.4, 0.999},
+		{1, 1, 0, 0, 0.999}, {0.31, 1, 0, 0, 0.995}, {0.1, 1, 30.4, -7.7, 0.99},
+		{0.5, 4, -300, 12.25, 0.999}, {1, 2.5, 0.3, 0.4, 0.999},
 	} {
 		k := c
 		k.X, k.Y, k.Raster.Cell = s.x, s.y, s.cell
@@ -141,10 +144,12 @@ func TestCoverageAtAnyScale(t *testing.T) {
 				my += float64(v) * (float64(y) + 0.5)
 			}
 		}
-		if got := sum / (s.scale * s.scale); math.Abs(got/(want*s.cell*s.cell)-1) > 1-s.least+0.002 {
+		if got := sum /
+			(s.scale * s.scale); math.Abs(got/(want*s.cell*s.cell)-1) > 1-s.least+0.002 {
 			t.Errorf("%+v: %.0f square pixels are covered, %.0f should be", s, got, want*s.cell*s.cell)
 		}
-		if gx, gy := mx/sum/s.scale, my/sum/s.scale; math.Hypot(gx-90.3*s.cell-s.x, gy-71.8*s.cell-s.y) > 0.05*s.cell {
+		if gx, gy := mx/sum/s.scale, my/sum/s.scale; math.Hypot(gx-90.3*s.cell-s.x,
+			gy-71.8*s.cell-s.y) > 0.05*s.cell {
 			t.Errorf("%+v: its middle lies at %.2f, %.2f", s, gx, gy)
 		}
 		if v := part.Covered(90.3*s.cell+s.x, 71.8*s.cell+s.y); v != 1 {
@@ -200,7 +205,8 @@ func TestEvenTilesTakeNoMemory(t *testing.T) {
 		alpha[i], share[3*i], share[3*i+1], share[3*i+2] = 1, 1, 1, 1
 	}
 	m.Set(2, 2, alpha, share)
-	if m.Bytes() != bare || m.At(2*Tile+5, 2*Tile+5, Green) != 1 || m.At(Tile+5, Tile+5, Green) != 0 {
+	if m.Bytes() != bare || m.At(2*Tile+5, 2*Tile+5, Green) != 1 || m.At(Tile+5, Tile+5,
+		Green) != 0 {
 		t.Errorf("even tiles take %d bytes", m.Bytes()-bare)
 	}
 	share[7] = 0.5
@@ -260,7 +266,8 @@ func TestLinesBoundWhatIsCovered(t *testing.T) {
 			return
 		}
 		out, in := turn(lines[0]), turn(lines[1])
-		if math.Abs(math.Abs(out)/(math.Pi*8100)-1) > 0.01*step || math.Abs(math.Abs(in)/(math.Pi*900)-1) > 0.02*step || out*in > 0 {
+		if math.Abs(math.Abs(out)/(math.Pi*8100)-1) > 0.01*step ||
+			math.Abs(math.Abs(in)/(math.Pi*900)-1) > 0.02*step || out*in > 0 {
 			t.Errorf("at steps of %g the lines enclose %.0f and %.0f, and run to opposite sides: %v", step, out, in, out*in < 0)
 		}
 		for _, p := range lines[0] {

@@ -8,10 +8,10 @@ import (
 	"pyrant/internal/base/coverage"
 )
 
-// Lines returns the closed lines along which half of a pixel is covered, in pixels of the photo, the
-// longest first: by marching squares (Lorensen and Cline 1987, in the plane) over coverage reduced so
-// that a sample stands for step pixels. Holes have lines of their own. Lines of less than four samples
-// are left out.
+// Lines returns the closed lines along which half of a pixel is covered, in pixels of the photo,
+// the longest first: by marching squares (Lorensen and Cline 1987, in the plane) over coverage
+// reduced so that a sample stands for step pixels. Holes have lines of their own. Lines of less
+// than four samples are left out.
 func Lines(c coverage.Coverage, step float64) [][]Point {
 	m := c.At(1 / step)
 	b := m.Bounds().Inset(-2) // so that lines close where the frame cuts a thing off
@@ -21,8 +21,8 @@ func Lines(c coverage.Coverage, step float64) [][]Point {
 		m.Fill(v[y*w+1:(y+1)*w-1], b.Min.X+1, b.Min.Y+y)
 	}
 	// A line enters a square of four samples over one of its sides and leaves it over another: next
-	// gives for each side on which one begins that on which it ends. Sides are numbered by the sample
-	// that they start from, those across first.
+	// gives for each side on which one begins that on which it ends. Sides are numbered by the
+	// sample that they start from, those across first.
 	next := map[int]int{}
 	in := func(i int) bool { return v[i] > 0.5 }
 	for y := range h - 1 {
@@ -39,8 +39,8 @@ func Lines(c coverage.Coverage, step float64) [][]Point {
 					enters = append(enters, k)
 				}
 			}
-			// Of two lines through a square each takes the side behind its own, going round, or where
-			// the middle is covered the one before.
+			// Of two lines through a square each takes the side behind its own, going round, or
+			// where the middle is covered the one before.
 			middle := v[corner[0]]+v[corner[1]]+v[corner[2]]+v[corner[3]] > 2
 			for _, e := range enters {
 				to := leaves[0]

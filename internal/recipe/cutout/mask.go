@@ -53,8 +53,8 @@ func (m *Mask) Bytes() int64 {
 // Tiles returns how many tiles lie beside and below each other.
 func (m *Mask) Tiles() (x, y int) { return across(m.W), across(m.H) }
 
-// Set writes the cells of the tile at (tx, ty): alpha of each from 0 to 1, row by row of Tile cells,
-// and three shares of light for each. What lies beyond the mask is not read.
+// Set writes the cells of the tile at (tx, ty): alpha of each from 0 to 1, row by row of Tile
+// cells, and three shares of light for each. What lies beyond the mask is not read.
 func (m *Mask) Set(tx, ty int, alpha, share []float32) {
 	t := &m.tiles[ty*across(m.W)+tx]
 	w, h := min(Tile, m.W-tx*Tile), min(Tile, m.H-ty*Tile)
@@ -107,8 +107,9 @@ func (m *Mask) Grown(left, top, w, h int) *Mask {
 	return out
 }
 
-// Trimmed returns the mask without the tiles in which nothing is covered around it, but for one, and how many tiles fell away before it
-// and above it: so that a cut-out of a mask of the whole photo is told to lie where it does.
+// Trimmed returns the mask without the tiles in which nothing is covered around it, but for one,
+// and how many tiles fell away before it and above it: so that a cut-out of a mask of the whole
+// photo is told to lie where it does.
 func (m *Mask) Trimmed() (out *Mask, left, top int) {
 	nx, ny := m.Tiles()
 	r := m.Bounds()
@@ -179,9 +180,9 @@ const (
 	mixed
 )
 
-// Pack returns the mask's cells as a raster has them: the form, then deflated (RFC 1951) the kind of
-// each tile, row by row, followed for one of mixed cells by its values, each as its difference from
-// the one before it.
+// Pack returns the mask's cells as a raster has them: the form, then deflated (RFC 1951) the kind
+// of each tile, row by row, followed for one of mixed cells by its values, each as its difference
+// from the one before it.
 func (m *Mask) Pack() (setting.Bytes, error) {
 	var b bytes.Buffer
 	b.WriteByte(form)
@@ -271,9 +272,9 @@ func (m *Mask) measure() (area, edge float64) {
 	return m.area, m.edge
 }
 
-// measured goes through all cells of tiles that are not alike all over, and meets what lies beside them
-// in other tiles as well. The length of the edge is that of Cauchy and Crofton: by how often lines of four directions
-// cross it, here by how much cells beside each other differ.
+// measured goes through all cells of tiles that are not alike all over, and meets what lies beside
+// them in other tiles as well. The length of the edge is that of Cauchy and Crofton: by how often
+// lines of four directions cross it, here by how much cells beside each other differ.
 func (m *Mask) measured() (area, edge float64) {
 	nx, ny := m.Tiles()
 	beside, aslant := 0, 0 // neighbours along an axis, and along a diagonal, apart by codes
@@ -291,8 +292,8 @@ func (m *Mask) measured() (area, edge float64) {
 					if t.pix == nil && x >= 0 && y >= 0 && x < Tile-1 && y < Tile-1 {
 						continue // alike all over
 					}
-					// The pairs of a block of two by two cells, whose first is this one: each pair along an
-					// axis is in two blocks.
+					// The pairs of a block of two by two cells, whose first is this one: each pair
+					// along an axis is in two blocks.
 					u, v := tx*Tile+x, ty*Tile+y
 					if x < 0 && tx > 0 || y < 0 && ty > 0 {
 						continue // a block of the tile before

@@ -22,9 +22,9 @@ type Part struct {
 // What says which value of a cut-out's cells is taken.
 type What int
 
-// The values: how much of a pixel is covered; how much of its light is the thing's own, by luminance
-// and for red, green and blue. What is made brighter or darker by a share of light has no rim of what
-// was behind it.
+// The values: how much of a pixel is covered; how much of its light is the thing's own, by
+// luminance and for red, green and blue. What is made brighter or darker by a share of light has no
+// rim of what was behind it.
 const (
 	Alpha What = iota
 	Share
@@ -42,13 +42,15 @@ func (c *CutOut) Key() string {
 
 // On returns a value of a cut-out whose raster has been read to m.
 func (c *CutOut) On(m *Mask, what What) Part {
-	return Part{m, fmt.Sprintf("%s %d", c.Key(), what), c.Raster.Left + c.X, c.Raster.Top + c.Y, c.Raster.Cell, what}
+	return Part{m, fmt.Sprintf("%s %d", c.Key(), what), c.Raster.Left + c.X, c.Raster.Top + c.Y,
+		c.Raster.Cell, what}
 }
 
 // Bounds returns the part of the photo, in its pixels, that the cut-out's cells lie in.
 func (c *CutOut) Bounds() (x0, y0, x1, y1 float64) {
 	x0, y0 = c.Raster.Left+c.X, c.Raster.Top+c.Y
-	return x0, y0, x0 + float64(c.Raster.Width)*c.Raster.Cell, y0 + float64(c.Raster.Height)*c.Raster.Cell
+	return x0, y0, x0 + float64(c.Raster.Width)*c.Raster.Cell,
+		y0 + float64(c.Raster.Height)*c.Raster.Cell
 }
 
 // Key names the coverage.
@@ -84,19 +86,22 @@ func (p Part) At(scale float64) coverage.Mask {
 		return m
 	}
 	const more = 1 // what is read between cells
-	m.bounds = image.Rect(int(math.Floor(at(float64(b.Min.X)-more, p.left))), int(math.Floor(at(float64(b.Min.Y)-more, p.top))),
-		int(math.Ceil(at(float64(b.Max.X)+more, p.left))), int(math.Ceil(at(float64(b.Max.Y)+more, p.top))))
+	m.bounds = image.Rect(int(math.Floor(at(float64(b.Min.X)-more, p.left))),
+		int(math.Floor(at(float64(b.Min.Y)-more, p.top))),
+		int(math.Ceil(at(float64(b.Max.X)+more, p.left))),
+		int(math.Ceil(at(float64(b.Max.Y)+more, p.top))))
 	return m
 }
 
 // scaled returns the part at a scale, without the bounds that Bounds tells.
 func (p Part) scaled(scale float64) *scaled {
 	k := p.cell * scale
-	return &scaled{mask: p.mask, what: p.what, k: 1 / k, x0: p.left * scale, y0: p.top * scale, span: math.Max(1/k, 1)}
+	return &scaled{mask: p.mask, what: p.what, k: 1 / k, x0: p.left * scale, y0: p.top * scale,
+		span: math.Max(1/k, 1)}
 }
 
-// scaled is a mask at one scale: each pixel is the mean of the cells that it covers, or, where these
-// are larger, of those that a cell in its middle would cover.
+// scaled is a mask at one scale: each pixel is the mean of the cells that it covers, or, where
+// these are larger, of those that a cell in its middle would cover.
 type scaled struct {
 	mask   *Mask
 	what   What
@@ -108,7 +113,9 @@ type scaled struct {
 
 func (s *scaled) Bounds() image.Rectangle { return s.bounds }
 func (s *scaled) Drop(int)                {}
-func (s *scaled) Bytes() int64            { return 128 } // its cells are counted where they are kept
+
+// its cells are counted where they are kept
+func (s *scaled) Bytes() int64 { return 128 }
 
 func (s *scaled) Fill(dst []float32, x0, y int) {
 	clear(dst)
@@ -141,8 +148,8 @@ func (s *scaled) Fill(dst []float32, x0, y int) {
 // most is how many cells below each other within looks at.
 const most = 4
 
-// within writes the pixels from x on whose cells lie in one tile, as over has them one by one, and returns the next. The rows of
-// cells are those of the first, which lie from v0 to v1.
+// within writes the pixels from x on whose cells lie in one tile, as over has them one by one, and
+// returns the next. The rows of cells are those of the first, which lie from v0 to v1.
 func (s *scaled) within(dst []float32, x int, t *tile, cells image.Rectangle, v0, v1 float64) int {
 	var rows [most][]uint8
 	var high [most]float64
@@ -164,7 +171,8 @@ func (s *scaled) within(dst []float32, x int, t *tile, cells image.Rectangle, v0
 		if value, ok := even(rows[:n], a-left); ok && b <= a+evenly {
 			// All pixels whose cells are among these, but the last, at once.
 			dst[i] = value
-			for end := min(int((float64(a+evenly)-s.span/2)/s.k+s.x0-0.5)-x, len(dst)); i+1 < end; i++ {
+			for end := min(int((float64(a+evenly)-s.span/2)/s.k+s.x0-0.5)-x,
+				len(dst)); i+1 < end; i++ {
 				dst[i+1] = value
 			}
 			continue
@@ -216,7 +224,8 @@ func (s *scaled) cells(u0, v0, u1, v1 float64) (r image.Rectangle, t *tile) {
 	m := s.mask
 	r.Min.X, r.Min.Y = int(math.Floor(u0+near)), int(math.Floor(v0+near))
 	r.Max.X, r.Max.Y = int(math.Ceil(u1-near)), int(math.Ceil(v1-near))
-	if r.Min.X >= 0 && r.Min.Y >= 0 && r.Max.X <= m.W && r.Max.Y <= m.H && r.Min.X/Tile == (r.Max.X-1)/Tile && r.Min.Y/Tile == (r.Max.Y-1)/Tile {
+	if r.Min.X >= 0 && r.Min.Y >= 0 && r.Max.X <= m.W && r.Max.Y <= m.H &&
+		r.Min.X/Tile == (r.Max.X-1)/Tile && r.Min.Y/Tile == (r.Max.Y-1)/Tile {
 		t = &m.tiles[r.Min.Y/Tile*across(m.W)+r.Min.X/Tile]
 	}
 	return r, t

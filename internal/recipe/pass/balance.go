@@ -24,7 +24,8 @@ func (b Balance) ops(*compiler) ([]op, error) {
 	for i, s := range []Shift{b.Shadows, b.Middle, b.Highlights} {
 		any = any || s.Amount != 0 || s.Light != 0
 		c := colour.HSL(s.Hue, 1, 0.5)
-		d := [3]float64{float64(colour.Display.At(c.R)), float64(colour.Display.At(c.G)), float64(colour.Display.At(c.B))}
+		d := [3]float64{float64(colour.Display.At(c.R)), float64(colour.Display.At(c.G)),
+			float64(colour.Display.At(c.B))}
 		luma := 0.2126*d[0] + 0.7152*d[1] + 0.0722*d[2]
 		for k, v := range d {
 			o.by[i][k] = float32(s.Amount*(v-luma)/4 + s.Light/4)

@@ -45,7 +45,8 @@ func (c Curves) Check(setting.Frame) (field, msg string) {
 }
 
 func (c Curves) ops(*compiler) ([]op, error) {
-	t := &table{key: setting.Key(c), same: slices.Equal(c.Red, c.Green) && slices.Equal(c.Green, c.Blue)}
+	t := &table{key: setting.Key(c), same: slices.Equal(c.Red, c.Green) && slices.Equal(c.Green,
+		c.Blue)}
 	any := false
 	all := NewCurve(c.All)
 	for i, k := range [3][]Knot{c.Red, c.Green, c.Blue} {

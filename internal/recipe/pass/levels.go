@@ -34,10 +34,12 @@ func (l Levels) Check(setting.Frame) (field, msg string) {
 
 func (l Levels) ops(*compiler) (out []op, err error) {
 	if l.Exposure != 0 || l.Red != 0 || l.Green != 0 || l.Blue != 0 {
-		out = append(out, &matrix{m: [9]float64{0: math.Exp2(l.Exposure + l.Red), 4: math.Exp2(l.Exposure + l.Green), 8: math.Exp2(l.Exposure + l.Blue)}})
+		out = append(out, &matrix{m: [9]float64{0: math.Exp2(l.Exposure + l.Red),
+			4: math.Exp2(l.Exposure + l.Green), 8: math.Exp2(l.Exposure + l.Blue)}})
 	}
 	if l.Black != 0 || l.White != 1 || l.Middle != 1 || l.Contrast != 0 {
-		out = append(out, sameTable(l.At, setting.Key(Levels{Black: l.Black, Middle: l.Middle, White: l.White, Contrast: l.Contrast})))
+		out = append(out, sameTable(l.At, setting.Key(Levels{Black: l.Black, Middle: l.Middle,
+			White: l.White, Contrast: l.Contrast})))
 	}
 	return out, nil
 }

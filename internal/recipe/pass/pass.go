@@ -38,7 +38,8 @@ const (
 
 // Choices returns the ways of joining.
 func (Joining) Choices() []setting.Choice {
-	return []setting.Choice{{Value: string(Normal), Label: "Normal"}, {Value: string(Multiply), Label: "Multiply"}, {Value: string(Screen), Label: "Screen"},
+	return []setting.Choice{{Value: string(Normal), Label: "Normal"}, {Value: string(Multiply),
+		Label: "Multiply"}, {Value: string(Screen), Label: "Screen"},
 		{Value: string(Overlay), Label: "Overlay"}, {Value: string(SoftLight), Label: "Soft light"}}
 }
 

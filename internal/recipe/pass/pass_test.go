@@ -67,7 +67,8 @@ func near(t *testing.T, what string, got, want [3]float64, by float64) {
 
 func luma(c [3]float64) float64 { return 0.2126*c[0] + 0.7152*c[1] + 0.0722*c[2] }
 
-var samples = [][3]float64{{0, 0, 0}, {1, 1, 1}, {0.18, 0.18, 0.18}, {0.6, 0.2, 0.05}, {0.02, 0.1, 0.4}, {0.9, 0.85, 0.2}, {1e-5, 3e-4, 2e-6}}
+var samples = [][3]float64{{0, 0, 0}, {1, 1, 1}, {0.18, 0.18, 0.18}, {0.6, 0.2, 0.05},
+	{0.02, 0.1, 0.4}, {0.9, 0.85, 0.2}, {1e-5, 3e-4, 2e-6}}
 
 // each applies a function of display values to linear ones.
 func each(c [3]float64, f func(float64) float64) (out [3]float64) {
@@ -100,7 +101,8 @@ func TestDefaultsAreTheIdentity(t *testing.T) {
 	if prog := compile(t, list...); !prog.Empty() {
 		t.Error("passes at their defaults in an area do something")
 	}
-	off, none := on(Levels{Exposure: -1, Middle: 1, White: 1}), on(Levels{Exposure: -1, Middle: 1, White: 1})
+	off, none := on(Levels{Exposure: -1, Middle: 1, White: 1}),
+		on(Levels{Exposure: -1, Middle: 1, White: 1})
 	off.On, none.Strength = false, 0
 	if prog := compile(t, off, none); !prog.Empty() {
 		t.Error("a pass that is off or has no strength does something")
@@ -112,8 +114,10 @@ func TestDefaultsAreTheIdentity(t *testing.T) {
 
 func TestLevels(t *testing.T) {
 	for _, l := range []Levels{
-		{Exposure: -2.5, Middle: 1, White: 1}, {Black: 0.1, White: 0.8, Middle: 1}, {White: 1, Middle: 2.2}, {White: 1, Middle: 0.5, Contrast: 0.6},
-		{White: 1, Middle: 1, Contrast: -0.5}, {Exposure: -1, Red: 0.3, Green: -0.2, Blue: 0.7, White: 1, Middle: 1},
+		{Exposure: -2.5, Middle: 1, White: 1}, {Black: 0.1, White: 0.8, Middle: 1},
+		{White: 1, Middle: 2.2}, {White: 1, Middle: 0.5, Contrast: 0.6},
+		{White: 1, Middle: 1, Contrast: -0.5}, {Exposure: -1, Red: 0.3, Green: -0.2, Blue: 0.7,
+			White: 1, Middle: 1},
 	} {
 		for _, c := range samples {
 			want := c
@@ -130,7 +134,8 @@ func TestLevels(t *testing.T) {
 	}
 	// Contrast is undone by its negative, and both ends stay.
 	c := [3]float64{0.3, 0.05, 0.8}
-	near(t, "contrast there and back", run(t, c, on(Levels{White: 1, Middle: 1, Contrast: 0.4}), on(Levels{White: 1, Middle: 1, Contrast: -0.4})), c, 1e-4)
+	near(t, "contrast there and back", run(t, c, on(Levels{White: 1, Middle: 1, Contrast: 0.4}),
+		on(Levels{White: 1, Middle: 1, Contrast: -0.4})), c, 1e-4)
 	// What exposure drives over white is bent, not cut, and never passes it.
 	last := -1.0
 	for v := 0.0; v <= 1; v += 0.01 {
@@ -141,7 +146,9 @@ func TestLevels(t *testing.T) {
 		last = up
 	}
 	// Down after up loses nothing: no shoulder stands between the two.
-	near(t, "up and down", run(t, [3]float64{0.9, 0.5, 1}, on(Levels{Exposure: 2, White: 1, Middle: 1}), on(Levels{Exposure: -2, White: 1, Middle: 1})), [3]float64{0.9, 0.5, 1}, 1e-6)
+	near(t, "up and down", run(t, [3]float64{0.9, 0.5, 1},
+		on(Levels{Exposure: 2, White: 1, Middle: 1}),
+		on(Levels{Exposure: -2, White: 1, Middle: 1})), [3]float64{0.9, 0.5, 1}, 1e-6)
 	if field, msg := (Levels{Black: 0.5, White: 0.5}).Check(frame); field != "black" || msg == "" {
 		t.Error("a black point on the white point is not refused")
 	}
@@ -152,11 +159,13 @@ func TestColour(t *testing.T) {
 	c.Saturation = 0.25
 	in := [3]float64{0.5, 0.2, 0.1}
 	y := luma(in)
-	near(t, "less saturation", run(t, in, on(c)), [3]float64{0.25*in[0] + 0.75*y, 0.25*in[1] + 0.75*y, 0.25*in[2] + 0.75*y}, 1e-6)
+	near(t, "less saturation", run(t, in, on(c)), [3]float64{0.25*in[0] + 0.75*y,
+		0.25*in[1] + 0.75*y, 0.25*in[2] + 0.75*y}, 1e-6)
 	// Temperature goes along the Planckian locus: white becomes the chromaticity of a
 	// black body (CIE tables: 2856 K, x = .4476, y = .4074; 10 000 K, .2807, .2883), as far
 	// from it as the display's own white lies from the locus.
-	for _, b := range []struct{ kelvin, x, y float64 }{{2856, 0.4476, 0.4074}, {4000, 0.3805, 0.3768}, {10000, 0.2807, 0.2883}} {
+	for _, b := range []struct{ kelvin, x, y float64 }{{2856, 0.4476, 0.4074},
+		{4000, 0.3805, 0.3768}, {10000, 0.2807, 0.2883}} {
 		c := def[Colour]()
 		c.Temperature = 1e6/b.kelvin - 1e6/colour.Neutral
 		w := run(t, [3]float64{0.1, 0.1, 0.1}, on(c))
@@ -191,7 +200,8 @@ func TestColour(t *testing.T) {
 	}
 	pale, vivid := gain([3]float64{0.3, 0.3, 0.4}), gain([3]float64{0.05, 0.05, 0.4})
 	skin, same := gain([3]float64{0.4, 0.325, 0.3}), gain([3]float64{0.3, 0.4, 0.325})
-	if math.Abs(pale-(1+0.8*0.75*0.75)) > 1e-3 || vivid > 1.02 || math.Abs((skin-1)-(same-1)/2) > 1e-3 {
+	if math.Abs(pale-(1+0.8*0.75*0.75)) > 1e-3 || vivid > 1.02 ||
+		math.Abs((skin-1)-(same-1)/2) > 1e-3 {
 		t.Errorf("richness gives a pale colour %v, a vivid one %v, skin %v, what is as pale %v", pale, vivid, skin, same)
 	}
 }
@@ -204,7 +214,8 @@ func TestCurves(t *testing.T) {
 		k := []Knot{{0, rnd.Float64() * 0.2}}
 		for k[len(k)-1].X < 0.9 {
 			l := k[len(k)-1]
-			k = append(k, Knot{min(l.X+0.02+rnd.Float64()*0.3, 1), min(l.Y+rnd.Float64()*rnd.Float64()*0.4, 1)})
+			k = append(k, Knot{min(l.X+0.02+rnd.Float64()*0.3, 1),
+				min(l.Y+rnd.Float64()*rnd.Float64()*0.4, 1)})
 		}
 		c := NewCurve(k)
 		for _, p := range k {
@@ -232,7 +243,8 @@ func TestCurves(t *testing.T) {
 			t.Errorf("the curve is %v, want %v", got, at(u))
 		}
 	}
-	if c.At(0.7) != 1 || NewCurve(nil).At(0.3) != 0.3 || !NewCurve([]Knot{{0, 0}, {0.4, 0.4}, {1, 1}}).Straight() {
+	if c.At(0.7) != 1 || NewCurve(nil).At(0.3) != 0.3 ||
+		!NewCurve([]Knot{{0, 0}, {0.4, 0.4}, {1, 1}}).Straight() {
 		t.Error("ends or straight curves are wrong")
 	}
 	// All first, then each channel.
@@ -242,7 +254,8 @@ func TestCurves(t *testing.T) {
 		want[2] = colour.SRGBToLinear(0.2 + 0.8*colour.LinearToSRGB(want[2]))
 		near(t, fmt.Sprintf("curves of %v", in), run(t, in, on(p)), want, 2e-5)
 	}
-	for _, bad := range []Curves{{All: []Knot{{0.5, 0}}}, {Red: []Knot{{0.5, 0}, {0.5, 1}}}, {Blue: []Knot{{0.6, 0}, {0.5, 1}}}} {
+	for _, bad := range []Curves{{All: []Knot{{0.5, 0}}}, {Red: []Knot{{0.5, 0}, {0.5, 1}}},
+		{Blue: []Knot{{0.6, 0}, {0.5, 1}}}} {
 		if _, msg := bad.Check(frame); msg == "" {
 			t.Errorf("%+v is not refused", bad)
 		}
@@ -251,7 +264,8 @@ func TestCurves(t *testing.T) {
 
 // A ramp gives colours by brightness, keeps luminance, and follows a gel.
 func TestRamp(t *testing.T) {
-	r := Ramp{Shadows: Swatch{230, 0.9, 1}, Middle: Swatch{120, 0.6, 1}, Highlights: Swatch{30, 0.8, 1}}
+	r := Ramp{Shadows: Swatch{230, 0.9, 1}, Middle: Swatch{120, 0.6, 1}, Highlights: Swatch{30,
+		0.8, 1}}
 	hue := func(c [3]float64) float64 {
 		h, _ := colour.HueOf(colour.RGB{R: float32(c[0]), G: float32(c[1]), B: float32(c[2])})
 		return h
@@ -266,7 +280,8 @@ func TestRamp(t *testing.T) {
 			p, q := out[i]-luma(out), float64(want-c.Luma())
 			dot, a, z = dot+p*q, a+p*p, z+q*q
 		}
-		if cos := dot / math.Sqrt(a*z); cos < 0.99 || math.Abs(luma(out)-v) > 2e-4*math.Max(v, 0.05) {
+		if cos := dot / math.Sqrt(a*z); cos < 0.99 || math.Abs(luma(out)-v) > 2e-4*math.Max(v,
+			0.05) {
 			t.Errorf("at display %v: %v, off by a cosine of %.4f, luminance %.5f; want hue %v and %.5f", b.d, out, cos, luma(out), b.hue, v)
 		}
 	}
@@ -284,11 +299,14 @@ func TestRamp(t *testing.T) {
 	half := Ramp{Shadows: Swatch{230, 0.9, 0.8}, Highlights: Swatch{30, 0.8, 1}}
 	c, y := half.Shadows.Colour(nil), lin(0.25)
 	k := y / float64(c.Luma())
-	near(t, "a quarter", run(t, [3]float64{y, y, y}, on(half)), [3]float64{0.6*y + 0.4*k*float64(c.R), 0.6*y + 0.4*k*float64(c.G), 0.6*y + 0.4*k*float64(c.B)}, 1e-4)
+	near(t, "a quarter", run(t, [3]float64{y, y, y}, on(half)),
+		[3]float64{0.6*y + 0.4*k*float64(c.R), 0.6*y + 0.4*k*float64(c.G),
+			0.6*y + 0.4*k*float64(c.B)}, 1e-4)
 }
 
 func TestBalance(t *testing.T) {
-	b := Balance{Shadows: Shift{Hue: 240, Amount: 0.4, Light: 0.1}, Middle: Shift{Hue: 0, Amount: 0.2}, Highlights: Shift{Hue: 60, Amount: 0.5, Light: -0.2}}
+	b := Balance{Shadows: Shift{Hue: 240, Amount: 0.4, Light: 0.1}, Middle: Shift{Hue: 0,
+		Amount: 0.2}, Highlights: Shift{Hue: 60, Amount: 0.5, Light: -0.2}}
 	for _, in := range samples {
 		var d [3]float64
 		for i, v := range in {
@@ -297,7 +315,9 @@ func TestBalance(t *testing.T) {
 		y := luma(d)
 		want := in
 		for i := range want {
-			v := d[i] + (1-y)*(1-y)*(0.1*([3]float64{0, 0, 1}[i]-0.0722)+0.025) + 2*y*(1-y)*0.05*([3]float64{1, 0, 0}[i]-0.2126) + y*y*(0.125*([3]float64{1, 1, 0}[i]-0.9278)-0.05)
+			v := d[i] + (1-y)*(1-y)*(0.1*([3]float64{0, 0, 1}[i]-0.0722)+0.025) +
+				2*y*(1-y)*0.05*([3]float64{1, 0, 0}[i]-0.2126) +
+				y*y*(0.125*([3]float64{1, 1, 0}[i]-0.9278)-0.05)
 			want[i] = colour.SRGBToLinear(math.Min(math.Max(v, 0), 1))
 		}
 		near(t, fmt.Sprintf("balance of %v", in), run(t, in, on(b)), want, 5e-5)
@@ -308,11 +328,14 @@ func TestBalance(t *testing.T) {
 func TestShade(t *testing.T) {
 	s := def[Shade]()
 	s.Shadows = 1
-	near(t, "a dark place", run(t, [3]float64{0, 1e-4, 0}, on(s)), [3]float64{0, math.Exp2(1.5) * 1e-4, 0}, 1e-6)
+	near(t, "a dark place", run(t, [3]float64{0, 1e-4, 0}, on(s)),
+		[3]float64{0, math.Exp2(1.5) * 1e-4, 0}, 1e-6)
 	near(t, "a bright place", run(t, [3]float64{0.8, 0.7, 0.9}, on(s)), [3]float64{0.8, 0.7, 0.9}, 1e-6)
 	s.Highlights, s.Shadows = -1, 0
-	near(t, "white", run(t, [3]float64{1, 1, 1}, on(s)), [3]float64{math.Exp2(-1.5), math.Exp2(-1.5), math.Exp2(-1.5)}, 1e-4)
-	for _, s := range []Shade{{Shadows: 1, Highlights: -1}, {Shadows: -1, Highlights: 1}, {Shadows: 1, Highlights: 1}} {
+	near(t, "white", run(t, [3]float64{1, 1, 1}, on(s)), [3]float64{math.Exp2(-1.5),
+		math.Exp2(-1.5), math.Exp2(-1.5)}, 1e-4)
+	for _, s := range []Shade{{Shadows: 1, Highlights: -1}, {Shadows: -1, Highlights: 1},
+		{Shadows: 1, Highlights: 1}} {
 		last := -1.0
 		for v := 0.0; v <= 1; v += 0.004 {
 			c := colour.SRGBToLinear(v)
@@ -334,9 +357,12 @@ func TestFusingChangesNothing(t *testing.T) {
 		all.Pix[i] = 1
 	}
 	kinds := []Kind{
-		Levels{Exposure: -1.2, Blue: 0.3, Middle: 1, White: 1}, Levels{Exposure: -0.4, Black: 0.02, White: 0.9, Middle: 1.3, Contrast: 0.3}, Colour{Saturation: 1.2, Richness: 0.3},
-		Colour{Saturation: 0.6}, Curves{All: []Knot{{0, 0}, {0.4, 0.3}, {1, 1}}}, Curves{Red: []Knot{{0, 0.05}, {1, 0.95}}},
-		Balance{Middle: Shift{Hue: 30, Amount: 0.3}}, Shade{Shadows: -0.4, Highlights: -0.2}, Levels{Exposure: -0.7, Middle: 1, White: 1},
+		Levels{Exposure: -1.2, Blue: 0.3, Middle: 1, White: 1}, Levels{Exposure: -0.4, Black: 0.02,
+			White: 0.9, Middle: 1.3, Contrast: 0.3}, Colour{Saturation: 1.2, Richness: 0.3},
+		Colour{Saturation: 0.6}, Curves{All: []Knot{{0, 0}, {0.4, 0.3}, {1, 1}}},
+		Curves{Red: []Knot{{0, 0.05}, {1, 0.95}}},
+		Balance{Middle: Shift{Hue: 30, Amount: 0.3}}, Shade{Shadows: -0.4, Highlights: -0.2},
+		Levels{Exposure: -0.7, Middle: 1, White: 1},
 	}
 	for range 40 {
 		var list []Pass
@@ -367,13 +393,15 @@ func TestFusingChangesNothing(t *testing.T) {
 			together.Row(new(Scratch), a, 0, 0, make([]*raster.Plane, len(together.steps)))
 			p.Row(new(Scratch), b, 0, 0, planes)
 			for i := range a {
-				if d := math.Abs(float64(colour.Display.At(a[i]) - colour.Display.At(b[i]))); d > 1.0/1024 {
+				if d := math.Abs(float64(colour.Display.At(a[i]) -
+					colour.Display.At(b[i]))); d > 1.0/1024 {
 					t.Fatalf("%+v: %v becomes %v together, %v apart", list, c, a[:3], b[:3])
 				}
 			}
 		}
 	}
-	if n := len(compile(t, on(kinds[0]), on(kinds[3]), on(kinds[4]), on(kinds[5])).steps[0].ops); n != 2 {
+	if n := len(compile(t, on(kinds[0]), on(kinds[3]), on(kinds[4]),
+		on(kinds[5])).steps[0].ops); n != 2 {
 		t.Errorf("two matrices and two tables are %d operations, want 2", n)
 	}
 }
@@ -398,7 +426,8 @@ func TestAreasAndJoining(t *testing.T) {
 	for x, k := range []float64{0, 0, 0.25, 0.5, 1, 0, 0, 0} {
 		for c := range 3 {
 			v := float64(float32(0.3) + float32(c)*float32(0.1))
-			if got, want := float64(in[3*x+c]), v*(1-0.4*k); math.Abs(got-want) > 1e-6 || k == 0 && in[3*x+c] != 0.3+float32(c)*0.1 {
+			if got, want := float64(in[3*x+c]), v*(1-0.4*k); math.Abs(got-want) > 1e-6 || k == 0 &&
+				in[3*x+c] != 0.3+float32(c)*0.1 {
 				t.Errorf("at %d inside: %v, want %v", x, got, want)
 			}
 			if got, want := float64(out[3*x+c]), v*(1-0.4*(1-k)); math.Abs(got-want) > 1e-6 {
@@ -408,7 +437,8 @@ func TestAreasAndJoining(t *testing.T) {
 	}
 	// Joined by a blend mode with itself, on display values.
 	for mode, f := range map[Joining]func(d float64) float64{
-		Multiply: func(d float64) float64 { return d * d }, Screen: func(d float64) float64 { return 2*d - d*d },
+		Multiply: func(d float64) float64 { return d * d },
+		Screen:   func(d float64) float64 { return 2*d - d*d },
 		Overlay: func(d float64) float64 {
 			if d <= 0.5 {
 				return 2 * d * d
@@ -419,7 +449,8 @@ func TestAreasAndJoining(t *testing.T) {
 		p := on(def[Levels]())
 		p.Joining, p.Strength = mode, 0.5
 		for _, c := range samples {
-			near(t, fmt.Sprintf("%s of %v", mode, c), run(t, c, p), each(c, func(d float64) float64 { return d + 0.5*(f(d)-d) }), 5e-5)
+			near(t, fmt.Sprintf("%s of %v", mode, c), run(t, c, p), each(c,
+				func(d float64) float64 { return d + 0.5*(f(d)-d) }), 5e-5)
 		}
 	}
 }

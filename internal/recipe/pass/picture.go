@@ -6,8 +6,8 @@ import (
 	"pyrant/internal/recipe/setting"
 )
 
-// Picture lays a picture of one's own over what is there: a night sky behind roofs, a texture. It is placed by its middle, as
-// wide as Size, and joins as the pass does, in the pass's area.
+// Picture lays a picture of one's own over what is there: a night sky behind roofs, a texture. It
+// is placed by its middle, as wide as Size, and joins as the pass does, in the pass's area.
 type Picture struct {
 	Sum    string  `json:"sum" label:"Picture" default:"" row:"own" count:"0..64" doc:"SHA-256 of its file; left empty, none"`
 	Of     string  `json:"of" label:"Name" default:"" row:"own" count:"0..80" doc:"name of the file"`
@@ -31,7 +31,8 @@ func (p Picture) Check(setting.Frame) (field, msg string) {
 	return "", ""
 }
 
-// PictureRows gives rows of a picture as it lies: its colours in linear light, and how much of each pixel it covers.
+// PictureRows gives rows of a picture as it lies: its colours in linear light, and how much of each
+// pixel it covers.
 type PictureRows interface {
 	Row(pix, cover []float32, x0, y int)
 }

@@ -30,7 +30,8 @@ func (s Shade) ops(c *compiler) ([]op, error) {
 	for i := range o.gain {
 		b := float32(i) / shadeSteps
 		ws, wh := 1-smooth(b/0.6), smooth((b-0.4)/0.6)
-		o.gain[i] = float32(math.Exp2(shadeStops * (s.Shadows*float64(ws) + s.Highlights*float64(wh))))
+		o.gain[i] = float32(math.Exp2(shadeStops * (s.Shadows*float64(ws) +
+			s.Highlights*float64(wh))))
 	}
 	return []op{o}, nil
 }

@@ -76,7 +76,8 @@ func holds(v reflect.Value, path []string, want json.RawMessage) bool {
 		return false
 	}
 	var a, b any
-	return json.Unmarshal(Encode(v.Interface()), &a) == nil && json.Unmarshal(want, &b) == nil && reflect.DeepEqual(a, b)
+	return json.Unmarshal(Encode(v.Interface()), &a) == nil && json.Unmarshal(want, &b) == nil &&
+		reflect.DeepEqual(a, b)
 }
 
 // lookup returns the value at a path of v; false where there is none.
@@ -132,7 +133,8 @@ func nothing(at string) *fault.Error {
 }
 
 // edit returns v after op at path. s declares v; at is v's own path, for faults.
-func edit(v reflect.Value, s *Setting, path []string, at string, op *Op, f Frame) (reflect.Value, *fault.Error) {
+func edit(v reflect.Value, s *Setting, path []string, at string, op *Op,
+	f Frame) (reflect.Value, *fault.Error) {
 	if len(path) == 0 {
 		return change(v, s, at, op, f)
 	}
@@ -457,7 +459,10 @@ func paths(v reflect.Value, s *Setting, at string, visit func(string, *Setting, 
 		}
 	case reflect.Map:
 		keys := v.MapKeys()
-		slices.SortFunc(keys, func(a, b reflect.Value) int { return strings.Compare(a.String(), b.String()) })
+		slices.SortFunc(keys, func(a, b reflect.Value) int {
+			return strings.Compare(a.String(),
+				b.String())
+		})
 		for _, k := range keys {
 			paths(v.MapIndex(k), s, at+"/"+k.String(), visit)
 		}

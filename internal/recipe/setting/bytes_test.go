@@ -31,7 +31,8 @@ func TestBytesStandInACompleteDocument(t *testing.T) {
 			t.Fatal(err)
 		}
 		var got picture
-		if err := Decode(raw, &got, Frame{}); err != nil || !bytes.Equal(got.Data.Bytes(), v.Data.Bytes()) || got.Data.Key() != v.Data.Key() {
+		if err := Decode(raw, &got, Frame{}); err != nil || !bytes.Equal(got.Data.Bytes(),
+			v.Data.Bytes()) || got.Data.Key() != v.Data.Key() {
 			t.Errorf("%d bytes: %v, %d come back", n, err, got.Data.Len())
 		}
 		if err := Validate(got, Frame{}); err != nil {
@@ -47,7 +48,8 @@ func TestLargeBytesAreKeptBeside(t *testing.T) {
 	}
 	doc, lists := Pack(large)
 	key := large.Data.Key()
-	if len(lists) != 1 || !bytes.Equal(lists[key], large.Data.Bytes()) || len(doc) > 200 || !strings.Contains(string(doc), key) {
+	if len(lists) != 1 || !bytes.Equal(lists[key], large.Data.Bytes()) || len(doc) > 200 ||
+		!strings.Contains(string(doc), key) {
 		t.Fatalf("%d lists beside a document of %d bytes", len(lists), len(doc))
 	}
 	raw, _ := Parse(doc, "picture")

@@ -250,7 +250,8 @@ func fillFields(v reflect.Value, m map[string]any, path string, f Frame, tag str
 		return nil
 	}
 	for _, name := range sortedKeys(m) {
-		if name != tag && !slices.ContainsFunc(fields, func(s *Setting) bool { return s.Name == name }) {
+		if name != tag && !slices.ContainsFunc(fields,
+			func(s *Setting) bool { return s.Name == name }) {
 			return fault.In(below(path, name), "This Pyrant knows no such field.")
 		}
 	}

@@ -116,7 +116,8 @@ type anyList interface {
 	Key() string
 	Bytes() []byte
 	Away() bool
-	large(inline int) bool         // whether it is kept beside a document where so many items stand in it
+	// whether it is kept beside a document where so many items stand in it
+	large(inline int) bool
 	opaque() bool                  // its items declare nothing
 	slice() reflect.Value          // []T
 	from(slice reflect.Value) any  // a List of the items
@@ -158,7 +159,8 @@ func asList(v reflect.Value) (anyList, bool) {
 	return v.Interface().(anyList), true
 }
 
-// listTypes remembers of types of structs whether they are lists, as each value that is encoded is asked.
+// listTypes remembers of types of structs whether they are lists, as each value that is encoded is
+// asked.
 var listTypes sync.Map
 
 func isList(t reflect.Type) bool {

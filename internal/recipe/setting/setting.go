@@ -137,7 +137,8 @@ func parse(f reflect.StructField) (*Setting, error) {
 	if name == "" {
 		return nil, fmt.Errorf("it has no name in JSON")
 	}
-	s := &Setting{Name: name, Label: tag.Get("label"), Unit: tag.Get("unit"), Doc: tag.Get("doc"), Title: tag.Get("title"), Each: tag.Get("each"), Own: tag.Get("row") == "own", Times: 1}
+	s := &Setting{Name: name, Label: tag.Get("label"), Unit: tag.Get("unit"), Doc: tag.Get("doc"),
+		Title: tag.Get("title"), Each: tag.Get("each"), Own: tag.Get("row") == "own", Times: 1}
 	s.Length = s.Unit == "px"
 	s.omitZero = opts == "omitzero" || opts == "omitempty"
 	if s.Unit == "%" {

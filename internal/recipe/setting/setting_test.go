@@ -71,7 +71,8 @@ func (r rope) Check(Frame) (field, msg string) {
 
 func (r rope) Shifted(dx, dy float64) any { return rope{r.From + dx, r.To + dy} }
 
-var _ = Register[good](Kind{Word: "loaf", Label: "Loaf", Zero: loaf{}}, Kind{Word: "rope", Label: "Rope", Zero: rope{}})
+var _ = Register[good](Kind{Word: "loaf", Label: "Loaf", Zero: loaf{}},
+	Kind{Word: "rope", Label: "Rope", Zero: rope{}})
 
 var market = Frame{W: 600, H: 400}
 
@@ -98,7 +99,8 @@ func TestDefaults(t *testing.T) {
 
 func TestBounds(t *testing.T) {
 	for text, want := range map[string]Bound{
-		"0": {}, "6000": {A: 6000}, "-8": {A: -8}, "1e-3": {A: 0.001}, "L": {L: 1}, "-W": {W: -1}, "2W": {W: 2}, "L/4": {L: 0.25},
+		"0": {}, "6000": {A: 6000}, "-8": {A: -8}, "1e-3": {A: 0.001}, "L": {L: 1}, "-W": {W: -1},
+		"2W": {W: 2}, "L/4": {L: 0.25},
 		"-W-H": {W: -1, H: -1}, "W+H": {W: 1, H: 1}, "3L/2+10": {L: 1.5, A: 10}, "1e2-H/2": {A: 100, H: -0.5},
 	} {
 		if got, err := parseBound(text); err != nil || got != want {
@@ -113,12 +115,14 @@ func TestBounds(t *testing.T) {
 	if got := (Bound{A: 1, L: 2, W: 10, H: 100}).In(Frame{W: 3, H: 5}); got != 1+10+30+500 {
 		t.Errorf("a bound in a frame is %v", got)
 	}
-	for want, b := range map[string]Bound{"0": {}, "−W − H": {W: -1, H: -1}, "L/4": {L: 0.25}, "2W": {W: 2}, "5 + H": {A: 5, H: 1}} {
+	for want, b := range map[string]Bound{"0": {}, "−W − H": {W: -1, H: -1}, "L/4": {L: 0.25},
+		"2W": {W: 2}, "5 + H": {A: 5, H: 1}} {
 		if b.String() != want {
 			t.Errorf("%+v is written %q, want %q", b, b, want)
 		}
 	}
-	for v, want := range map[float64]float64{0: 0, -4: 0, 1.2345: 1.23, 85.714: 85.7, 12345: 12300, 0.0019999: 0.002} {
+	for v, want := range map[float64]float64{0: 0, -4: 0, 1.2345: 1.23, 85.714: 85.7, 12345: 12300,
+		0.0019999: 0.002} {
 		if got := Round(v); math.Abs(got-want) > 1e-12 {
 			t.Errorf("Round(%v) = %v, want %v", v, got, want)
 		}
@@ -130,16 +134,19 @@ func TestDeclarations(t *testing.T) {
 	if lo, hi := w.Bounded(market); lo != 1 || hi != 600 {
 		t.Errorf("a width is from %v to %v", lo, hi)
 	}
-	if w.From.In(market) != 6 || w.To.In(market) != 300 || !w.Log || !w.Length || w.Times != 1 || w.Digits() != 1 {
+	if w.From.In(market) != 6 || w.To.In(market) != 300 || !w.Log || !w.Length || w.Times != 1 ||
+		w.Digits() != 1 {
 		t.Errorf("the width's slider is declared as %+v", w)
 	}
-	if r := Of[stall]("rebate"); r.Times != 100 || r.Length || r.Log || r.From != r.Min || r.To != r.Max || r.Digits() != 1 {
+	if r := Of[stall]("rebate"); r.Times != 100 || r.Length || r.Log || r.From != r.Min ||
+		r.To != r.Max || r.Digits() != 1 {
 		t.Errorf("the rebate is declared as %+v", r)
 	}
 	for _, tt := range []struct {
 		step, times float64
 		digits      int
-	}{{0, 1, 0}, {1, 1, 0}, {5, 1, 0}, {0.5, 1, 1}, {0.01, 1, 2}, {0.01, 100, 0}, {0.025, 100, 1}, {1e-8, 1, 6}, {0.001, 1, 3}} {
+	}{{0, 1, 0}, {1, 1, 0}, {5, 1, 0}, {0.5, 1, 1}, {0.01, 1, 2}, {0.01, 100, 0}, {0.025, 100, 1},
+		{1e-8, 1, 6}, {0.001, 1, 3}} {
 		if got := (&Setting{Step: tt.step, Times: tt.times}).Digits(); got != tt.digits {
 			t.Errorf("steps of %v, shown times %v, have %d digits, want %d", tt.step, tt.times, got, tt.digits)
 		}
@@ -221,7 +228,8 @@ func TestEncodeAndDecode(t *testing.T) {
 		t.Errorf("decoded: %+v, %v", back, err)
 	}
 	// The same numbers as encoding/json writes.
-	for _, v := range []float64{0, 1, -1, 0.1, 1e-6, 9.9e-7, 1e20, 1e21, 123456789.125, math.MaxFloat64, math.SmallestNonzeroFloat64, 1.0 / 3} {
+	for _, v := range []float64{0, 1, -1, 0.1, 1e-6, 9.9e-7, 1e20, 1e21, 123456789.125,
+		math.MaxFloat64, math.SmallestNonzeroFloat64, 1.0 / 3} {
 		j, _ := json.Marshal(v)
 		var n, m float64
 		if err := json.Unmarshal(number(nil, v), &n); err != nil || n != v {
@@ -233,7 +241,8 @@ func TestEncodeAndDecode(t *testing.T) {
 	}
 	// What is left out takes its default, an optional part stays away.
 	s, err = decode(`{"goods":[{"kind":"rope","from":1}],"paint":{"gold":1}}`)
-	if err != nil || s.Fee != nil || s.Paint != (paint{0.25, 1}) || s.Goods[0] != (rope{1, 30}) || s.Width != 85.7 || !s.Open || s.Mood != "calm" {
+	if err != nil || s.Fee != nil || s.Paint != (paint{0.25, 1}) || s.Goods[0] != (rope{1, 30}) ||
+		s.Width != 85.7 || !s.Open || s.Mood != "calm" {
 		t.Errorf("with much left out: %+v, %v", s, err)
 	}
 	if s, err = decode(`{"goods":[],"fee":null,"paint":{}}`); err != nil || s.Fee != nil || s.Paint.Red != 0.25 {
@@ -376,9 +385,12 @@ func TestKeyHoldsEveryField(t *testing.T) {
 		"no fee":                             func(s *stall) { s.Fee = nil },
 		"another key of the map":             func(s *stall) { delete(s.Prices, "a"); s.Prices["c"] = amount{1} },
 		"a spot":                             func(s *stall) { s.Line = s.Line.With(0, spot{X: 5.5}) },
-		"an arm of a spot":                   func(s *stall) { s.Line = s.Line.With(0, spot{X: 5, A: [2]float64{0, 1e-9}}) },
-		"fewer spots":                        func(s *stall) { s.Line = ListOf(s.Line.At(0)) },
-		"the order of goods":                 func(s *stall) { slices.Reverse(s.Goods) },
+		"an arm of a spot": func(s *stall) {
+			s.Line = s.Line.With(0,
+				spot{X: 5, A: [2]float64{0, 1e-9}})
+		},
+		"fewer spots":        func(s *stall) { s.Line = ListOf(s.Line.At(0)) },
+		"the order of goods": func(s *stall) { slices.Reverse(s.Goods) },
 	} {
 		c := Clone(s)
 		change(&c)
@@ -546,10 +558,12 @@ func TestTitles(t *testing.T) {
 func TestScaleAndClone(t *testing.T) {
 	s := full()
 	k := Scale(s, 2)
-	if k.Width != 171.4 || k.Shelf != 6 || k.Edge != [2]float64{-6, 8} || k.Goods[1] != (rope{20, 60}) || k.Line.At(1) != (spot{14, [2]float64{2, -2}}) {
+	if k.Width != 171.4 || k.Shelf != 6 || k.Edge != [2]float64{-6, 8} ||
+		k.Goods[1] != (rope{20, 60}) || k.Line.At(1) != (spot{14, [2]float64{2, -2}}) {
 		t.Errorf("lengths are not doubled: %+v", k)
 	}
-	if k.Rebate != s.Rebate || k.Paint != s.Paint || k.Goods[0] != (loaf{300}) || k.Fee.Sum != 4 || k.Prices["b"].Of != 2 {
+	if k.Rebate != s.Rebate || k.Paint != s.Paint || k.Goods[0] != (loaf{300}) || k.Fee.Sum != 4 ||
+		k.Prices["b"].Of != 2 {
 		t.Errorf("what is no length is scaled: %+v", k)
 	}
 	c := Clone(s)
@@ -572,7 +586,8 @@ func TestLists(t *testing.T) {
 	var own []selfish
 	var other []plainPair
 	for i := range 1000 {
-		own, other = append(own, selfish{float64(i), 1 / float64(i+1)}), append(other, plainPair{float64(i), 1 / float64(i+1)})
+		own, other = append(own, selfish{float64(i), 1 / float64(i+1)}),
+			append(other, plainPair{float64(i), 1 / float64(i+1)})
 	}
 	a, b := ListOf(own...), ListOf(other...)
 	if string(a.Bytes()) != string(b.Bytes()) || a.Key() != b.Key() || len(a.Bytes()) != 16000 {
@@ -585,7 +600,8 @@ func TestLists(t *testing.T) {
 	if (List[plainPair]{}).Key() != "e3b0c44298fc1c149afbf4c8996fb92427ae41e4649b934ca495991b7852b855" {
 		t.Error("the empty list is not named by the hash of nothing")
 	}
-	if n := b.With(3, plainPair{}); n.At(3) != (plainPair{}) || b.At(3).A != 3 || n.Key() == b.Key() || n.Len() != 1000 {
+	if n := b.With(3, plainPair{}); n.At(3) != (plainPair{}) || b.At(3).A != 3 ||
+		n.Key() == b.Key() || n.Len() != 1000 {
 		t.Error("With changes the list itself, or nothing")
 	}
 }
@@ -620,14 +636,19 @@ func TestPackAndResolve(t *testing.T) {
 		t.Errorf("a list that is away is changed: %v", err)
 	}
 	got, err := Resolve(back, func(key string) ([]byte, error) { return lists[key], nil })
-	if err != nil || Key(got) != Key(s) || got.Line.Away() || string(Encode(got)) != string(Encode(s)) {
+	if err != nil || Key(got) != Key(s) || got.Line.Away() ||
+		string(Encode(got)) != string(Encode(s)) {
 		t.Errorf("with its list it is another: %v", err)
 	}
 	gone := errors.New("gone")
-	if _, err := Resolve(back, func(string) ([]byte, error) { return nil, gone }); !errors.Is(err, gone) {
+	if _, err := Resolve(back, func(string) ([]byte, error) { return nil, gone }); !errors.Is(err,
+		gone) {
 		t.Errorf("a list that cannot be loaded: %v", err)
 	}
-	if _, err := Resolve(back, func(string) ([]byte, error) { return []byte{1, 2, 3}, nil }); !fault.Is(err, fault.Invalid) {
+	if _, err := Resolve(back, func(string) ([]byte, error) {
+		return []byte{1, 2, 3},
+			nil
+	}); !fault.Is(err, fault.Invalid) {
 		t.Errorf("a list of broken bytes: %v", err)
 	}
 }

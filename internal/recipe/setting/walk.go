@@ -131,7 +131,8 @@ func (s *Setting) text(v reflect.Value, path string) *fault.Error {
 	if !utf8.ValidString(v.String()) {
 		return fault.In(path, "This text has characters that cannot be read.")
 	}
-	if n := utf8.RuneCountInString(v.String()); s.Count[1] > 0 && (n < s.Count[0] || n > s.Count[1]) {
+	if n := utf8.RuneCountInString(v.String()); s.Count[1] > 0 &&
+		(n < s.Count[0] || n > s.Count[1]) {
 		return fault.In(path, "%s has %d to %d characters.", s.subject("A text here"), s.Count[0], s.Count[1])
 	}
 	return nil
@@ -186,12 +187,13 @@ func Clone[T any](v T) T {
 // on each edge: what is measured in pixels is multiplied.
 func Scale[T any](v T, k float64) T {
 	var out T
-	reflect.ValueOf(&out).Elem().Set(transform(reflect.ValueOf(&v).Elem(), nil, func(s *Setting, n float64) float64 {
-		if s.Length {
-			return n * k
-		}
-		return n
-	}))
+	reflect.ValueOf(&out).Elem().Set(transform(reflect.ValueOf(&v).Elem(), nil,
+		func(s *Setting, n float64) float64 {
+			if s.Length {
+				return n * k
+			}
+			return n
+		}))
 	return out
 }
 

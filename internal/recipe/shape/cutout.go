@@ -2,8 +2,8 @@ package shape
 
 import "pyrant/internal/recipe/cutout"
 
-// CutOut is what a cut-out of the shot covers, with its soft edge. It has no line of its own: what it
-// covers is known where the cut-outs are (see package render).
+// CutOut is what a cut-out of the shot covers, with its soft edge. It has no line of its own: what
+// it covers is known where the cut-outs are (see package render).
 type CutOut struct {
 	Of   cutout.Ref `json:"of" label:"Cut-out" row:"own" doc:"id of the cut-out"`
 	Away bool       `json:"away,omitzero" label:"Taking away" row:"own" doc:"taken away from the light's other shapes"`

@@ -37,7 +37,8 @@ func (e Ellipse) path() Path {
 	a, b := e.Width/2, e.Height/2
 	node := func(u, v, du, dv float64) Node {
 		out := [2]float64{cos*a*du*k - sin*b*dv*k, sin*a*du*k + cos*b*dv*k}
-		return Node{X: e.X + cos*a*u - sin*b*v, Y: e.Y + sin*a*u + cos*b*v, In: [2]float64{-out[0], -out[1]}, Out: out}
+		return Node{X: e.X + cos*a*u - sin*b*v, Y: e.Y + sin*a*u + cos*b*v, In: [2]float64{-out[0],
+			-out[1]}, Out: out}
 	}
 	return PathOf(node(1, 0, 0, 1), node(0, 1, -1, 0), node(-1, 0, 0, -1), node(0, -1, 1, 0))
 }

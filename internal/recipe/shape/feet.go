@@ -8,8 +8,8 @@ type Foot struct {
 	Y float64 `json:"y" label:"Down" unit:"px" range:"-H..2H"`
 }
 
-// Feet is where a shape stands: nowhere in particular, at one point of the floor, or with one end over
-// each of two.
+// Feet is where a shape stands: nowhere in particular, at one point of the floor, or with one end
+// over each of two.
 type Feet = setting.List[Foot]
 
 // FeetAt returns feet.
@@ -49,8 +49,8 @@ func Standing(s Shape, f Feet) Shape {
 	return s
 }
 
-// stepped returns feet beside which a shape was moved: a foot goes along to the side. What is moved up
-// or down hangs higher or lower.
+// stepped returns feet beside which a shape was moved: a foot goes along to the side. What is moved
+// up or down hangs higher or lower.
 func stepped(f Feet, dx float64) Feet {
 	if f.Len() == 0 {
 		return f

@@ -307,13 +307,15 @@ type cubic [4]Point
 
 func (c cubic) at(t float64) Point {
 	s := 1 - t
-	return c[0].mul(s * s * s).add(c[1].mul(3 * s * s * t)).add(c[2].mul(3 * s * t * t)).add(c[3].mul(t * t * t))
+	return c[0].mul(s * s * s).add(c[1].mul(3 * s * s * t)).add(c[2].mul(3 * s * t * t)).
+		add(c[3].mul(t * t * t))
 }
 
 // nearer returns a parameter nearer to q by one step of Newton's.
 func (c cubic) nearer(q Point, t float64) float64 {
 	s := 1 - t
-	d1 := c[1].sub(c[0]).mul(3 * s * s).add(c[2].sub(c[1]).mul(6 * s * t)).add(c[3].sub(c[2]).mul(3 * t * t))
+	d1 := c[1].sub(c[0]).mul(3 * s * s).add(c[2].sub(c[1]).mul(6 * s * t)).
+		add(c[3].sub(c[2]).mul(3 * t * t))
 	d2 := c[2].sub(c[1].mul(2)).add(c[0]).mul(6 * s).add(c[3].sub(c[2].mul(2)).add(c[1]).mul(6 * t))
 	e := c.at(t).sub(q)
 	num := e.X*d1.X + e.Y*d1.Y

@@ -17,7 +17,8 @@ func TestFit(t *testing.T) {
 		return out
 	}
 	square := []Point{}
-	for _, c := range [][2]Point{{{0, 0}, {80, 0}}, {{80, 0}, {80, 80}}, {{80, 80}, {0, 80}}, {{0, 80}, {0, 0}}} {
+	for _, c := range [][2]Point{{{0, 0}, {80, 0}}, {{80, 0}, {80, 80}}, {{80, 80}, {0, 80}},
+		{{0, 80}, {0, 0}}} {
 		for k := range 40 {
 			square = append(square, c[0].mix(c[1], float64(k)/40))
 		}
@@ -29,9 +30,11 @@ func TestFit(t *testing.T) {
 		by     float64
 		most   int
 	}{
-		{"a circle", ring(300, 0), true, 0.5, 8}, {"a shaky circle", ring(300, 0.8), true, 2, 10}, {"a square", square, true, 1, 8},
+		{"a circle", ring(300, 0), true, 0.5, 8}, {"a shaky circle", ring(300, 0.8), true, 2, 10},
+		{"a square", square, true, 1, 8},
 		{"a loose circle", ring(40, 0), true, 6, 4},
-		{"a straight line", []Point{{0, 0}, {10, 5}, {20, 10}, {90, 45}}, false, 0.5, 2}, {"two points", []Point{{0, 0}, {10, 5}}, false, 1, 2},
+		{"a straight line", []Point{{0, 0}, {10, 5}, {20, 10}, {90, 45}}, false, 0.5, 2},
+		{"two points", []Point{{0, 0}, {10, 5}}, false, 1, 2},
 		{"a wave", func() (l []Point) {
 			for i := range 400 {
 				l = append(l, Point{float64(i), 40 * math.Sin(float64(i)/40)})
@@ -87,7 +90,9 @@ func TestEllipse(t *testing.T) {
 }
 
 func TestEllipseThrough(t *testing.T) {
-	for _, e := range []Ellipse{{X: 100, Y: 80, Width: 120, Height: 50, Turn: 30}, {X: -10, Y: 5, Width: 8, Height: 7.9, Turn: -75}, {X: 3000, Y: 2000, Width: 40, Height: 40}} {
+	for _, e := range []Ellipse{{X: 100, Y: 80, Width: 120, Height: 50, Turn: 30},
+		{X: -10, Y: 5, Width: 8, Height: 7.9, Turn: -75}, {X: 3000, Y: 2000, Width: 40,
+			Height: 40}} {
 		var p [5]Point
 		for i := range p {
 			a := []float64{0.1, 1.3, 2.2, 3.9, 5}[i]
@@ -96,12 +101,14 @@ func TestEllipseThrough(t *testing.T) {
 			p[i] = Point{e.X + u*cos - v*sin, e.Y + u*sin + v*cos}
 		}
 		g, ok := EllipseThrough(p[:]...)
-		if !ok || math.Hypot(g.X-e.X, g.Y-e.Y) > 1e-4 || math.Abs(g.Width-e.Width) > 1e-3 || math.Abs(g.Height-e.Height) > 1e-3 ||
+		if !ok || math.Hypot(g.X-e.X, g.Y-e.Y) > 1e-4 || math.Abs(g.Width-e.Width) > 1e-3 ||
+			math.Abs(g.Height-e.Height) > 1e-3 ||
 			e.Width != e.Height && math.Abs(math.Remainder(g.Turn-e.Turn, 180)) > 0.01 {
 			t.Errorf("%+v came back as %+v, %v", e, g, ok)
 		}
 	}
-	for _, p := range [][5]Point{{{0, 0}, {1, 1}, {2, 2}, {3, 3}, {4, 4}}, {}, {{-2, 4}, {-1, 0.5}, {1, 0.5}, {2, 4}, {0, -5}}} {
+	for _, p := range [][5]Point{{{0, 0}, {1, 1}, {2, 2}, {3, 3}, {4, 4}}, {}, {{-2, 4}, {-1, 0.5},
+		{1, 0.5}, {2, 4}, {0, -5}}} {
 		if e, ok := EllipseThrough(p[:]...); ok && !(e.Width > 0) {
 			t.Errorf("%v gave %+v", p, e)
 		}
@@ -150,7 +157,9 @@ func TestFitFindsCorners(t *testing.T) {
 			ring = append(ring, Point{100 + 20*cos, 100 + 20*sin})
 		}
 		for _, n := range Fit(ring, true, 0.5).All() {
-			if cross := n.In[0]*n.Out[1] - n.In[1]*n.Out[0]; math.Abs(cross) > 0.02*math.Hypot(n.In[0], n.In[1])*math.Hypot(n.Out[0], n.Out[1]) || n.Out == [2]float64{} {
+			if cross := n.In[0]*n.Out[1] -
+				n.In[1]*n.Out[0]; math.Abs(cross) > 0.02*math.Hypot(n.In[0],
+				n.In[1])*math.Hypot(n.Out[0], n.Out[1]) || n.Out == [2]float64{} {
 				t.Errorf("a corner on a ball: %+v", n)
 			}
 		}
@@ -182,21 +191,25 @@ func TestTubeOfManyWidths(t *testing.T) {
 		{"taper to a half, round", Tube{Nodes: straight(100, 300), Width: 20, Taper: 0.5}, hull(10, 5, 200)},
 		{"taper from nothing, round", Tube{Nodes: straight(100, 300), Width: 20, Taper: -1}, hull(10, 0, 200)},
 		{"wide at one end, round", Tube{Nodes: straight(100, 300), Width: 20, Widths: SharesOf(1, 3)}, hull(10, 30, 200)},
-		{"widths of fewer points", Tube{Nodes: straight(100, 200, 300), Width: 20, Widths: SharesOf(1), Flat: true}, 4000},
+		{"widths of fewer points", Tube{Nodes: straight(100, 200, 300), Width: 20,
+			Widths: SharesOf(1), Flat: true}, 4000},
 	} {
 		if a := Area(c.tube); math.Abs(a-c.want) > 0.002*c.want {
 			t.Errorf("%s: an area of %.1f, want %.1f", c.name, a, c.want)
 		}
 	}
 	// A ring that is wider at one place is wider there only, and still has a hole.
-	ring := Tube{Width: 10, Closed: true, Widths: SharesOf(1, 1, 2, 1), Nodes: PathOf(Node{X: 100, Y: 100}, Node{X: 200, Y: 100}, Node{X: 200, Y: 200}, Node{X: 100, Y: 200})}
+	ring := Tube{Width: 10, Closed: true, Widths: SharesOf(1, 1, 2, 1),
+		Nodes: PathOf(Node{X: 100, Y: 100}, Node{X: 200, Y: 100}, Node{X: 200, Y: 200},
+			Node{X: 100, Y: 200})}
 	m := NewMask(Shapes{ring}, 1)
 	at := func(x, y int) float32 {
 		row := make([]float32, 1)
 		m.Fill(row, x, y)
 		return row[0]
 	}
-	if at(100, 150) != 1 || at(108, 150) != 0 || at(190, 195) != 1 || at(150, 150) != 0 || at(150, 92) != 0 {
+	if at(100, 150) != 1 || at(108, 150) != 0 || at(190, 195) != 1 || at(150, 150) != 0 ||
+		at(150, 92) != 0 {
 		t.Error("a ring of several widths covers the wrong pixels")
 	}
 }

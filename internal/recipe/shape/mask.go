@@ -59,7 +59,8 @@ func NewMask(shapes Shapes, scale float64) *Mask {
 		}
 	}
 	if len(m.add) > 0 {
-		m.bounds = image.Rect(int(math.Floor(lo.X)), int(math.Floor(lo.Y)), int(math.Ceil(hi.X)), int(math.Ceil(hi.Y)))
+		m.bounds = image.Rect(int(math.Floor(lo.X)), int(math.Floor(lo.Y)), int(math.Ceil(hi.X)),
+			int(math.Ceil(hi.Y)))
 	}
 	return m
 }

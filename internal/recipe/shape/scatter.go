@@ -19,8 +19,9 @@ const tries = 30
 // MostScattered is how many bulbs are laid at the most.
 const MostScattered = 400
 
-// Bulbs lays bulbs about in what shapes cover: as close as the gap lets them, by Poisson discs (Bridson, Fast Poisson Disk
-// Sampling in Arbitrary Dimensions, 2007). The same seed lays the same ones. Full is false where more would have gone in.
+// Bulbs lays bulbs about in what shapes cover: as close as the gap lets them, by Poisson discs
+// (Bridson, Fast Poisson Disk Sampling in Arbitrary Dimensions, 2007). The same seed lays the same
+// ones. Full is false where more would have gone in.
 func (k Scatter) Bulbs(in Shapes) (out []Ellipse, full bool) {
 	if k.Gap <= 0 || len(in) == 0 {
 		return nil, true
@@ -51,7 +52,10 @@ func (k Scatter) Bulbs(in Shapes) (out []Ellipse, full bool) {
 	// No cell of this grid holds more than one.
 	edge := k.Gap / math.Sqrt2
 	near := map[[2]int][]Point{}
-	cell := func(p Point) [2]int { return [2]int{int(math.Floor(p.X / edge)), int(math.Floor(p.Y / edge))} }
+	cell := func(p Point) [2]int {
+		return [2]int{int(math.Floor(p.X / edge)),
+			int(math.Floor(p.Y / edge))}
+	}
 	apart := func(p Point) bool {
 		c := cell(p)
 		for y := c[1] - 2; y <= c[1]+2; y++ {
@@ -72,7 +76,8 @@ func (k Scatter) Bulbs(in Shapes) (out []Ellipse, full bool) {
 	// From somewhere free outwards, and again where that did not lead.
 	r.Shuffle(len(free), func(i, j int) { free[i], free[j] = free[j], free[i] })
 	for _, f := range free {
-		first := Point{(float64(b.Min.X+f%b.Dx()) + 0.5) / scale, (float64(b.Min.Y+f/b.Dx()) + 0.5) / scale}
+		first := Point{(float64(b.Min.X+f%b.Dx()) + 0.5) / scale,
+			(float64(b.Min.Y+f/b.Dx()) + 0.5) / scale}
 		if !apart(first) {
 			continue
 		}

@@ -6,9 +6,11 @@ import (
 	"testing"
 )
 
-// Bulbs lie within what is covered, never closer than the gap, and so close that no more would go in; a seed tells them.
+// Bulbs lie within what is covered, never closer than the gap, and so close that no more would go
+// in; a seed tells them.
 func TestScatter(t *testing.T) {
-	in := Shapes{Ellipse{X: 300, Y: 260, Width: 400, Height: 300}, Ellipse{X: 900, Y: 300, Width: 120, Height: 120}, Ellipse{X: 300, Y: 260, Width: 120, Height: 90, Away: true}}
+	in := Shapes{Ellipse{X: 300, Y: 260, Width: 400, Height: 300}, Ellipse{X: 900, Y: 300,
+		Width: 120, Height: 120}, Ellipse{X: 300, Y: 260, Width: 120, Height: 90, Away: true}}
 	k := Scatter{Gap: 28, Size: 10, Vary: 0.4, Seed: 5}
 	all, full := k.Bulbs(in)
 	if !full || len(all) < 80 {
@@ -16,7 +18,8 @@ func TestScatter(t *testing.T) {
 	}
 	within := func(x, y, grow float64) bool {
 		e := func(cx, cy, w, h float64) bool { return math.Hypot((x-cx)/w*2, (y-cy)/h*2) < 1 }
-		return (e(300, 260, 400+grow, 300+grow) && !e(300, 260, 120-grow, 90-grow)) || e(900, 300, 120+grow, 120+grow)
+		return (e(300, 260, 400+grow, 300+grow) && !e(300, 260, 120-grow, 90-grow)) ||
+			e(900, 300, 120+grow, 120+grow)
 	}
 	second, small, large := 0, math.Inf(1), 0.0
 	for i, a := range all {
@@ -42,7 +45,8 @@ func TestScatter(t *testing.T) {
 	// No gap is left that would hold two more across.
 	for y := 120.0; y < 400; y += 7 {
 		for x := 110.0; x < 490; x += 7 {
-			if within(x, y, -12) && !slices.ContainsFunc(all, func(e Ellipse) bool { return math.Hypot(e.X-x, e.Y-y) < 1.3*k.Gap }) {
+			if within(x, y, -12) && !slices.ContainsFunc(all,
+				func(e Ellipse) bool { return math.Hypot(e.X-x, e.Y-y) < 1.3*k.Gap }) {
 				t.Errorf("nothing is near %v, %v", x, y)
 			}
 		}

@@ -48,35 +48,60 @@ func TestCoverageSumsToArea(t *testing.T) {
 		want   float64
 	}{
 		{"square on pixel edges", Shapes{Outline{Nodes: PathOf(corners(10, 10, 30, 10, 30, 25, 10, 25)...)}}, 1, 300},
-		{"square between pixels, walked the other way", Shapes{Outline{Nodes: PathOf(corners(10.25, 10.5, 10.25, 20.25, 30.75, 20.25, 30.75, 10.5)...)}}, 1, 20.5 * 9.75},
-		{"square over many tiles", Shapes{Outline{Nodes: PathOf(corners(-300.5, -100, 900, -100, 900, 700.25, -300.5, 700.25)...)}}, 1, 1200.5 * 800.25},
-		{"scaled down", Shapes{Outline{Nodes: PathOf(corners(0, 0, 1000, 0, 1000, 500, 0, 500)...)}}, 0.157, 500000 * 0.157 * 0.157},
+		{"square between pixels, walked the other way",
+			Shapes{Outline{Nodes: PathOf(corners(10.25, 10.5, 10.25, 20.25, 30.75, 20.25, 30.75,
+				10.5)...)}}, 1, 20.5 * 9.75},
+		{"square over many tiles", Shapes{Outline{Nodes: PathOf(corners(-300.5, -100, 900, -100,
+			900, 700.25, -300.5, 700.25)...)}}, 1, 1200.5 * 800.25},
+		{"scaled down", Shapes{Outline{Nodes: PathOf(corners(0, 0, 1000, 0, 1000, 500, 0,
+			500)...)}}, 0.157, 500000 * 0.157 * 0.157},
 		{"circle", Shapes{circle(300, 300, 100)}, 1, math.Pi * 1e4},
-		{"circles that overlap, walked either way, unite", Shapes{circle(100, 100, 50), Outline{Nodes: PathOf(corners(100, 100, 100, 200, 20, 200, 20, 100)...)}}, 1,
+		{"circles that overlap, walked either way, unite", Shapes{circle(100, 100, 50),
+			Outline{Nodes: PathOf(corners(100, 100, 100, 200, 20, 200, 20, 100)...)}}, 1,
 			math.Pi*2500 + 8000 - math.Pi*2500/4},
-		{"ring by taking away", Shapes{circle(100, 100, 50), func() Shape { c := circle(100, 100, 30); c.Away = true; return c }()}, 1, math.Pi * 1600},
-		{"rod with round ends", Shapes{Tube{Width: 10, Nodes: PathOf(corners(50, 50, 250, 200)...)}}, 1, 250*10 + math.Pi*25},
+		{"ring by taking away", Shapes{circle(100, 100, 50),
+			func() Shape { c := circle(100, 100, 30); c.Away = true; return c }()}, 1,
+			math.Pi * 1600},
+		{"rod with round ends", Shapes{Tube{Width: 10,
+			Nodes: PathOf(corners(50, 50, 250, 200)...)}}, 1, 250*10 + math.Pi*25},
 		{"bent rod with round ends", Shapes{Tube{Width: 10, Nodes: PathOf(corners(50, 50, 150, 50, 150, 150)...)}}, 1,
 			// Two arms that share the corner's outer quarter and its inner square.
 			200*10 + math.Pi*25 - 25 + math.Pi*25/4},
-		{"closed square tube", Shapes{Tube{Width: 8, Closed: true, Nodes: PathOf(corners(100, 100, 200, 100, 200, 200, 100, 200)...)}}, 1,
+		{"closed square tube", Shapes{Tube{Width: 8, Closed: true,
+			Nodes: PathOf(corners(100, 100, 200, 100, 200, 200, 100, 200)...)}}, 1,
 			100*100 + 4*100*4 + math.Pi*16 - 92*92},
 		{"triangle", Shapes{Outline{Nodes: PathOf(corners(10, 10, 50, 10, 10, 40)...)}}, 1, 600},
-		{"short rod", Shapes{Tube{Width: 10, Nodes: PathOf(corners(50, 50, 60, 50)...)}}, 1, 100 + math.Pi*25},
-		{"rod there and back", Shapes{Tube{Width: 10, Closed: true, Nodes: PathOf(corners(50, 50, 150, 50)...)}}, 1, 1000 + math.Pi*25},
-		{"closed triangle tube", Shapes{Tube{Width: 4, Closed: true, Nodes: PathOf(corners(100, 100, 200, 100, 100, 200)...)}}, 1,
-			// The triangle grown by 2 less the one shrunk by 2: the perimeter times 4, and what the corners are rounder than sharp.
+		{"short rod", Shapes{Tube{Width: 10, Nodes: PathOf(corners(50, 50, 60, 50)...)}}, 1,
+			100 + math.Pi*25},
+		{"rod there and back", Shapes{Tube{Width: 10, Closed: true,
+			Nodes: PathOf(corners(50, 50, 150, 50)...)}}, 1, 1000 + math.Pi*25},
+		{"closed triangle tube", Shapes{Tube{Width: 4, Closed: true,
+			Nodes: PathOf(corners(100, 100, 200, 100, 100, 200)...)}}, 1,
+			// The triangle grown by 2 less the one shrunk by 2: the perimeter times 4, and what the
+			// corners are rounder than sharp.
 			4*(200+math.Sqrt2*100) + math.Pi*4 - 4*(1+2/math.Tan(math.Pi/8))},
-		{"tube wider than its loop", Shapes{Tube{Width: 60, Closed: true, Nodes: PathOf(corners(100, 100, 140, 100, 140, 140, 100, 140)...)}}, 1,
+		{"tube wider than its loop", Shapes{Tube{Width: 60, Closed: true,
+			Nodes: PathOf(corners(100, 100, 140, 100, 140, 140, 100, 140)...)}}, 1,
 			40*40 + 4*40*30 + math.Pi*900},
-		{"rod at half the size", Shapes{Tube{Width: 20, Nodes: PathOf(corners(100, 100, 500, 400)...)}}, 0.5, 250*10 + math.Pi*25},
-		{"square along the edges of tiles", Shapes{Outline{Nodes: PathOf(corners(0, 256, 512, 256, 512, 768, 0, 768)...)}}, 1, 512 * 512},
-		{"square through the middles of tiles", Shapes{Outline{Nodes: PathOf(corners(128, 128, 1152, 128, 1152, 1152, 128, 1152)...)}}, 1, 1024 * 1024},
+		{"rod at half the size", Shapes{Tube{Width: 20,
+			Nodes: PathOf(corners(100, 100, 500, 400)...)}}, 0.5, 250*10 + math.Pi*25},
+		{"square along the edges of tiles",
+			Shapes{Outline{Nodes: PathOf(corners(0, 256, 512, 256, 512, 768, 0, 768)...)}}, 1,
+			512 * 512},
+		{"square through the middles of tiles",
+			Shapes{Outline{Nodes: PathOf(corners(128, 128, 1152, 128, 1152, 1152, 128, 1152)...)}},
+			1, 1024 * 1024},
 		{"frame along the edges of tiles", Shapes{Outline{Nodes: PathOf(corners(0, 0, 1024, 0, 1024, 1024, 0, 1024)...)},
-			Outline{Away: true, Nodes: PathOf(corners(256, 256, 768, 256, 768, 768, 256, 768)...)}}, 1, 1024*1024 - 512*512},
-		{"diamond with its corners on tiles' middles", Shapes{Outline{Nodes: PathOf(corners(128, 640, 640, 128, 1152, 640, 640, 1152)...)}}, 1, 1024 * 1024 / 2},
-		{"tips on the middles of tiles", Shapes{Outline{Nodes: PathOf(corners(100, 100, 300, 100, 200, 640)...)}, Outline{Nodes: PathOf(corners(100, 1300, 300, 1300, 200, 640)...)},
-			Outline{Nodes: PathOf(corners(1500, 600, 1510, 600, 1510, 680, 1500, 680)...)}}, 1, 200*540/2 + 200*660/2 + 800},
+			Outline{Away: true, Nodes: PathOf(corners(256, 256, 768, 256, 768, 768, 256, 768)...)}},
+			1, 1024*1024 - 512*512},
+		{"diamond with its corners on tiles' middles",
+			Shapes{Outline{Nodes: PathOf(corners(128, 640, 640, 128, 1152, 640, 640, 1152)...)}}, 1,
+			1024 * 1024 / 2},
+		{"tips on the middles of tiles",
+			Shapes{Outline{Nodes: PathOf(corners(100, 100, 300, 100, 200, 640)...)},
+				Outline{Nodes: PathOf(corners(100, 1300, 300, 1300, 200, 640)...)},
+				Outline{Nodes: PathOf(corners(1500, 600, 1510, 600, 1510, 680, 1500, 680)...)}}, 1,
+			200*540/2 + 200*660/2 + 800},
 		{"dot", Shapes{Tube{Width: 20, Nodes: PathOf(corners(40, 40, 40, 40)...)}}, 1, math.Pi * 100},
 	}
 	for _, tt := range tests {
@@ -93,7 +118,8 @@ func TestCoverageOfHalfPixels(t *testing.T) {
 	for _, c := range []struct {
 		x, y int
 		want float64
-	}{{1, 3, 0}, {2, 3, 0.5}, {3, 3, 1}, {5, 4, 1}, {6, 4, 0}, {3, 5, 0.25}, {2, 5, 0.125}, {3, 2, 0}, {3, 6, 0}} {
+	}{{1, 3, 0}, {2, 3, 0.5}, {3, 3, 1}, {5, 4, 1}, {6, 4, 0}, {3, 5, 0.25}, {2, 5, 0.125},
+		{3, 2, 0}, {3, 6, 0}} {
 		if got := float64(p.At(c.x, c.y)); math.Abs(got-c.want) > 1.0/255 {
 			t.Errorf("coverage at (%d, %d) is %.3f, want %.3f", c.x, c.y, got, c.want)
 		}
@@ -103,10 +129,12 @@ func TestCoverageOfHalfPixels(t *testing.T) {
 // A viewport must show the same bytes as the whole: coverage does not depend
 // on the rectangle that is asked for.
 func TestFillDoesNotDependOnViewport(t *testing.T) {
-	shapes := Shapes{circle(400, 300, 170), Tube{Width: 13, Nodes: PathOf(corners(20, 20, 700, 560)...)}}
+	shapes := Shapes{circle(400, 300, 170),
+		Tube{Width: 13, Nodes: PathOf(corners(20, 20, 700, 560)...)}}
 	whole := NewMask(shapes, 0.77)
 	all := whole.Plane(image.Rect(-50, -50, 700, 600))
-	for _, r := range []image.Rectangle{image.Rect(250, 250, 260, 262), image.Rect(-3, 100, 600, 101), image.Rect(255, 0, 257, 300)} {
+	for _, r := range []image.Rectangle{image.Rect(250, 250, 260, 262), image.Rect(-3, 100, 600,
+		101), image.Rect(255, 0, 257, 300)} {
 		part := NewMask(shapes, 0.77).Plane(r)
 		for y := r.Min.Y; y < r.Max.Y; y++ {
 			for x := r.Min.X; x < r.Max.X; x++ {
@@ -196,17 +224,20 @@ func TestFlatteningKeepsToTheCurve(t *testing.T) {
 		b := Node{X: p[3].X, Y: p[3].Y, In: [2]float64{p[2].X - p[3].X, p[2].Y - p[3].Y}}
 		line := flatten(PathOf(a, b), false, 1)
 		second := func(i int) float64 { return p[i].sub(p[i+1].mul(2)).add(p[i+2]).dist(Point{}) }
-		if want := int(math.Ceil(math.Sqrt(3 * 2 / 8.0 * math.Max(second(0), second(1)) / 0.01))); len(line) != want+1 {
+		if want := int(math.Ceil(math.Sqrt(3 * 2 / 8.0 * math.Max(second(0),
+			second(1)) / 0.01))); len(line) != want+1 {
 			t.Errorf("%v is flattened to %d pieces, want %d", p, len(line)-1, want)
 		}
 		for k := range 1000 {
 			t1 := float64(k) / 1000
 			t0 := 1 - t1
-			q := p[0].mul(t0 * t0 * t0).add(p[1].mul(3 * t0 * t0 * t1)).add(p[2].mul(3 * t0 * t1 * t1)).add(p[3].mul(t1 * t1 * t1))
+			q := p[0].mul(t0 * t0 * t0).add(p[1].mul(3 * t0 * t0 * t1)).
+				add(p[2].mul(3 * t0 * t1 * t1)).add(p[3].mul(t1 * t1 * t1))
 			gap := math.Inf(1)
 			for i := 1; i < len(line); i++ {
 				d := line[i].sub(line[i-1])
-				u := math.Min(math.Max(((q.X-line[i-1].X)*d.X+(q.Y-line[i-1].Y)*d.Y)/(d.X*d.X+d.Y*d.Y), 0), 1)
+				along := (q.X-line[i-1].X)*d.X + (q.Y-line[i-1].Y)*d.Y
+				u := math.Min(math.Max(along/(d.X*d.X+d.Y*d.Y), 0), 1)
 				gap = math.Min(gap, q.dist(line[i-1].add(d.mul(u))))
 			}
 			if gap > 0.01 {
@@ -215,7 +246,8 @@ func TestFlatteningKeepsToTheCurve(t *testing.T) {
 		}
 	}
 	// Straight sides are one piece each, also where a point stands twice.
-	if line := flatten(PathOf(corners(0, 0, 10, 0, 10, 0, 10, 10, 0, 0)...), true, 1); len(line) != 3 {
+	if line := flatten(PathOf(corners(0, 0, 10, 0, 10, 0, 10, 10, 0, 0)...), true,
+		1); len(line) != 3 {
 		t.Errorf("a triangle with a point twice has %d pieces", len(line))
 	}
 }
@@ -224,12 +256,14 @@ func TestFlatteningKeepsToTheCurve(t *testing.T) {
 // exactly all, in tiles that no edge crosses.
 func TestTilesWithoutEdges(t *testing.T) {
 	outer := Outline{Nodes: PathOf(corners(-40, -40, 2000, -40, 2000, 2000, -40, 2000)...)}
-	hole := Outline{Away: true, Nodes: PathOf(corners(500, 500, 1500, 500, 1500, 1500, 500, 1500)...)}
+	hole := Outline{Away: true, Nodes: PathOf(corners(500, 500, 1500, 500, 1500, 1500, 500,
+		1500)...)}
 	m := NewMask(Shapes{outer, hole}, 1)
 	for _, c := range []struct {
 		x, y int
 		want float32
-	}{{900, 900, 0}, {1100, 1400, 0}, {100, 100, 1}, {400, 1900, 1}, {1999, 1999, 1}, {2000, 500, 0}, {499, 900, 1}, {500, 900, 0}, {1499, 900, 0}, {1500, 900, 1}} {
+	}{{900, 900, 0}, {1100, 1400, 0}, {100, 100, 1}, {400, 1900, 1}, {1999, 1999, 1},
+		{2000, 500, 0}, {499, 900, 1}, {500, 900, 0}, {1499, 900, 0}, {1500, 900, 1}} {
 		v := []float32{-1}
 		if m.Fill(v, c.x, c.y); v[0] != c.want {
 			t.Errorf("coverage at (%d, %d) is %v, want %v", c.x, c.y, v[0], c.want)
@@ -240,7 +274,8 @@ func TestTilesWithoutEdges(t *testing.T) {
 	}
 	// What covers nothing of a hole leaves it, whatever is taken away elsewhere.
 	far := Outline{Away: true, Nodes: PathOf(corners(3000, 0, 3100, 0, 3100, 50, 3000, 50)...)}
-	if a, b := sum(NewMask(Shapes{hole, far}, 1)), sum(NewMask(Shapes{outer, far}, 1)); a != 0 || math.Abs(b-2040*2040) > 1 {
+	if a, b := sum(NewMask(Shapes{hole, far}, 1)), sum(NewMask(Shapes{outer, far}, 1)); a != 0 ||
+		math.Abs(b-2040*2040) > 1 {
 		t.Errorf("a hole in nothing covers %v, a panel with a hole elsewhere %v", a, b)
 	}
 }
@@ -390,7 +425,9 @@ func TestKeyHoldsEveryFieldOfEveryKind(t *testing.T) {
 				// Where it stands changes what it lights, not what it covers.
 				ops, _ := setting.ParseOps([]byte(`[{"op":"replace","path":"` + at + `","value":[{"x":30,"y":40}]}]`))
 				next, err := setting.Apply(s, ops, frame)
-				if err != nil || next.Shapes.Key() != s.Shapes.Key() || setting.Key(next.Shapes) == setting.Key(s.Shapes) || FeetOf(next.Shapes[0]).Len() != 1 {
+				if err != nil || next.Shapes.Key() != s.Shapes.Key() ||
+					setting.Key(next.Shapes) == setting.Key(s.Shapes) ||
+					FeetOf(next.Shapes[0]).Len() != 1 {
 					t.Errorf("%s: feet: %v, %+v", k.Word, err, next.Shapes)
 				}
 			case f.Name == "laid":

@@ -12,7 +12,8 @@ type Spot struct {
 	Radius float64
 }
 
-// Spots returns the points of light among shapes: ellipses, and the bulbs of strings. What is taken away is none.
+// Spots returns the points of light among shapes: ellipses, and the bulbs of strings. What is taken
+// away is none.
 func (s Shapes) Spots() (out []Spot) {
 	for _, sh := range s {
 		if sh.Taken() {

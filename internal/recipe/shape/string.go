@@ -50,7 +50,8 @@ const (
 
 // Choices lists what bulbs are laid by.
 func (Laying) Choices() []setting.Choice {
-	return []setting.Choice{{Value: string(ByCount), Label: "by count"}, {Value: string(BySpacing), Label: "by spacing"}}
+	return []setting.Choice{{Value: string(ByCount), Label: "by count"}, {Value: string(BySpacing),
+		Label: "by spacing"}}
 }
 
 // mostBulbs is how many bulbs a string has at most.
@@ -77,7 +78,8 @@ func (s String) Idle() []string {
 	return idle
 }
 
-// chance returns a number from -1 to 1 for each of a string's bulbs and what it is used for. The page has the same.
+// chance returns a number from -1 to 1 for each of a string's bulbs and what it is used for. The
+// page has the same.
 func (s String) chance(j, what int) float64 {
 	h := uint32(s.Seed)*0x9E3779B1 ^ uint32(3*j+what+1)*0x85EBCA77
 	h = (h ^ h>>15) * 0x2C1B3C6D
@@ -196,7 +198,10 @@ func (s String) claims(even []float64) []int {
 	for k := range order {
 		order[k] = k
 	}
-	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(s.Own[a].Place, s.Own[b].Place) })
+	slices.SortStableFunc(order, func(a, b int) int {
+		return cmp.Compare(s.Own[a].Place,
+			s.Own[b].Place)
+	})
 	nearest := func(k int) (best int) {
 		for j := range even {
 			if math.Abs(even[j]-s.Own[k].Place) < math.Abs(even[best]-s.Own[k].Place) {

@@ -24,9 +24,11 @@ func TestBulbsAreLaidEvenly(t *testing.T) {
 		{"by count", String{Nodes: straight, Count: 6}, []float64{0, 60, 120, 180, 240, 300}},
 		{"one hangs in the middle", String{Nodes: straight, Count: 1}, []float64{150}},
 		{"by spacing", String{Nodes: straight, Laid: BySpacing, Spacing: 200}, []float64{0, 120, 240}},
-		{"spacing that goes in whole", String{Nodes: straight, Laid: BySpacing, Spacing: 125}, []float64{0, 75, 150, 225, 300}},
+		{"spacing that goes in whole", String{Nodes: straight, Laid: BySpacing, Spacing: 125},
+			[]float64{0, 75, 150, 225, 300}},
 		{"spacing longer than the cord", String{Nodes: straight, Laid: BySpacing, Spacing: 900}, []float64{0}},
-		{"all round", String{Nodes: PathOf(corners(0, 0, 100, 0, 100, 100, 0, 100)...), Closed: true, Count: 8}, []float64{0, 50, 100, 100, 100, 50, 0, 0}},
+		{"all round", String{Nodes: PathOf(corners(0, 0, 100, 0, 100, 100, 0, 100)...),
+			Closed: true, Count: 8}, []float64{0, 50, 100, 100, 100, 50, 0, 0}},
 	}
 	for _, tt := range tests {
 		if got := hung(tt.s); !slices.Equal(got, tt.want) {
@@ -99,19 +101,22 @@ func TestBulbsOfTheirOwnStay(t *testing.T) {
 		t.Errorf("%v, want %v", got, want)
 	}
 	// Of those that are meant for one place each has a bulb.
-	two := String{Nodes: s.Nodes, Width: 10, Count: 6, Own: []Bulb{{Place: 0.42, X: 420, Size: 1}, {Place: 0.38, X: 380, Size: 1}, {Place: 0.39, X: 390, Size: 1}}}
+	two := String{Nodes: s.Nodes, Width: 10, Count: 6, Own: []Bulb{{Place: 0.42, X: 420, Size: 1},
+		{Place: 0.38, X: 380, Size: 1}, {Place: 0.39, X: 390, Size: 1}}}
 	if got, want := hung(two), []float64{0, 190, 380, 390, 420, 1000}; !slices.Equal(got, want) {
 		t.Errorf("three of one place: %v, want %v", got, want)
 	}
 	// Of more than there are bulbs those by hand are kept.
-	s.Count, s.Own = 2, append(s.Own, Bulb{Place: 0.95, X: 950, Y: 3, Size: 1, Found: true}, Bulb{Place: 0.1, X: 90, Y: 3, Size: 1, Found: true})
+	s.Count, s.Own = 2, append(s.Own, Bulb{Place: 0.95, X: 950, Y: 3, Size: 1, Found: true},
+		Bulb{Place: 0.1, X: 90, Y: 3, Size: 1, Found: true})
 	if all := s.Bulbs(); all[0].Own != 1 || all[1].Own != 0 {
 		t.Errorf("%+v", all)
 	}
 }
 
 func TestStringCoversItsBulbs(t *testing.T) {
-	s := String{Nodes: PathOf(corners(50, 50, 450, 50)...), Width: 20, Count: 5, Own: []Bulb{{Place: 0.5, X: 250, Y: 100, Size: 2}, {Place: 1, Gone: true, Size: 1}}}
+	s := String{Nodes: PathOf(corners(50, 50, 450, 50)...), Width: 20, Count: 5,
+		Own: []Bulb{{Place: 0.5, X: 250, Y: 100, Size: 2}, {Place: 1, Gone: true, Size: 1}}}
 	want := math.Pi * (3*100 + 400)
 	if a := sum(NewMask(Shapes{s}, 1)); math.Abs(a-want) > 0.01*want {
 		t.Errorf("the mask sums to %.0f, want %.0f", a, want)
@@ -128,10 +133,11 @@ func TestStringCoversItsBulbs(t *testing.T) {
 	}
 }
 
-// By a seed bulbs hang off their even places and are of other sizes, within what is asked for; those moved by hand stay
-// where they are, whatever the seed.
+// By a seed bulbs hang off their even places and are of other sizes, within what is asked for;
+// those moved by hand stay where they are, whatever the seed.
 func TestBulbsByChance(t *testing.T) {
-	s := String{Nodes: PathOf(corners(0, 0, 1000, 0)...), Width: 10, Count: 21, Scatter: 0.6, Vary: 0.5, Seed: 1, Own: []Bulb{{Place: 0.5, X: 480, Y: 30, Size: 2}}}
+	s := String{Nodes: PathOf(corners(0, 0, 1000, 0)...), Width: 10, Count: 21, Scatter: 0.6,
+		Vary: 0.5, Seed: 1, Own: []Bulb{{Place: 0.5, X: 480, Y: 30, Size: 2}}}
 	even := s
 	even.Scatter, even.Vary = 0, 0
 	a, b := s.Bulbs(), even.Bulbs()

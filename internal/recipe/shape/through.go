@@ -75,6 +75,7 @@ func EllipseThrough(p ...Point) (Ellipse, bool) {
 	}
 	// The long axis is that of the smaller eigenvalue.
 	turn := math.Atan2(-b, c-a) / 2
-	return Ellipse{X: mx + x*size, Y: my + y*size, Width: 2 * size * math.Sqrt(large), Height: 2 * size * math.Sqrt(small),
-		Turn: turn * 180 / math.Pi}, true
+	return Ellipse{X: mx + x*size, Y: my + y*size, Width: 2 * size * math.Sqrt(large),
+		Height: 2 * size * math.Sqrt(small),
+		Turn:   turn * 180 / math.Pi}, true
 }

@@ -142,5 +142,6 @@ func (t Tube) polygons(scale float64) [][]Point {
 
 func (t Tube) path() Path { return t.Nodes }
 
-// Centre returns the centre line of a tube in pixels of the photo, and whether it ends where it began.
+// Centre returns the centre line of a tube in pixels of the photo, and whether it ends where it
+// began.
 func Centre(t Tube) (line []Point, closed bool) { return flatten(t.Nodes, t.Closed, 1), t.Closed }

@@ -70,7 +70,8 @@ func transforms(s string) (matrix, bool) {
 		case m[1] == "rotate" && len(v) > 0:
 			sin, cos := math.Sincos(rad)
 			x, y := at(1, 0), at(2, 0)
-			f = matrix{1, 0, 0, 1, x, y}.after(matrix{cos, sin, -sin, cos, 0, 0}).after(matrix{1, 0, 0, 1, -x, -y})
+			f = matrix{1, 0, 0, 1, x, y}.after(matrix{cos, sin, -sin, cos, 0, 0}).after(matrix{1, 0,
+				0, 1, -x, -y})
 		case m[1] == "skewX" && len(v) == 1:
 			f = matrix{1, 0, math.Tan(rad), 1, 0, 0}
 		case m[1] == "skewY" && len(v) == 1:
@@ -83,7 +84,8 @@ func transforms(s string) (matrix, bool) {
 }
 
 // needs is how many numbers a command of a path takes.
-var needs = map[byte]int{'M': 2, 'L': 2, 'H': 1, 'V': 1, 'C': 6, 'S': 4, 'Q': 4, 'T': 2, 'A': 7, 'Z': 0}
+var needs = map[byte]int{'M': 2, 'L': 2, 'H': 1, 'V': 1, 'C': 6, 'S': 4, 'Q': 4, 'T': 2, 'A': 7,
+	'Z': 0}
 
 // flags finds the two flags of an arc, which may stand without anything between them.
 var flags = regexp.MustCompile(`^[\s,]*([01])[\s,]*([01])`)
@@ -98,7 +100,8 @@ func path(d string) (out []sub, ok bool) {
 	var last byte        // the last command
 	var command, up byte // as written, and in capitals
 	end := func(closed bool) {
-		if n := len(s.nodes); closed && n > 1 && math.Hypot(s.nodes[0].X-s.nodes[n-1].X, s.nodes[0].Y-s.nodes[n-1].Y) < 1e-6 {
+		if n := len(s.nodes); closed && n > 1 && math.Hypot(s.nodes[0].X-s.nodes[n-1].X,
+			s.nodes[0].Y-s.nodes[n-1].Y) < 1e-6 {
 			s.nodes[0].In = s.nodes[n-1].In
 			s.nodes = s.nodes[:n-1]
 		}
@@ -227,7 +230,8 @@ func path(d string) (out []sub, ok bool) {
 }
 
 // arc draws an elliptic arc as cubics of at most a quarter turn (SVG 2, appendix B.2.4).
-func arc(v [7]float64, x0, y0 float64, to func(x1, y1, x2, y2, x, y float64), line func(x, y float64)) {
+func arc(v [7]float64, x0, y0 float64, to func(x1, y1, x2, y2, x, y float64),
+	line func(x, y float64)) {
 	rx, ry, nx, ny := math.Abs(v[0]), math.Abs(v[1]), v[5], v[6]
 	if rx == 0 || ry == 0 {
 		line(nx, ny)
@@ -260,7 +264,8 @@ func arc(v [7]float64, x0, y0 float64, to func(x1, y1, x2, y2, x, y float64), li
 	h := 4.0 / 3 * math.Tan(step/4)
 	point := func(a float64) (x, y, tx, ty float64) {
 		s, c := math.Sincos(a)
-		return mx + cos*rx*c - sin*ry*s, my + sin*rx*c + cos*ry*s, -cos*rx*s - sin*ry*c, -sin*rx*s + cos*ry*c
+		return mx + cos*rx*c - sin*ry*s, my + sin*rx*c + cos*ry*s, -cos*rx*s - sin*ry*c,
+			-sin*rx*s + cos*ry*c
 	}
 	for i := range n {
 		a := from + float64(i)*step
@@ -288,14 +293,17 @@ func rect(x, y, w, h float64, attr map[string]string) []sub {
 	}
 	rx, ry = math.Min(math.Max(rx, 0), w/2), math.Min(math.Max(ry, 0), h/2)
 	if rx == 0 || ry == 0 {
-		return []sub{{closed: true, nodes: []shape.Node{{X: x, Y: y}, {X: x + w, Y: y}, {X: x + w, Y: y + h}, {X: x, Y: y + h}}}}
+		return []sub{{closed: true, nodes: []shape.Node{{X: x, Y: y}, {X: x + w, Y: y},
+			{X: x + w, Y: y + h}, {X: x, Y: y + h}}}}
 	}
 	const k = 0.5522847498307936
 	a, b := k*rx, k*ry
 	return []sub{{closed: true, nodes: []shape.Node{
 		{X: x + rx, Y: y, In: [2]float64{-a, 0}}, {X: x + w - rx, Y: y, Out: [2]float64{a, 0}},
-		{X: x + w, Y: y + ry, In: [2]float64{0, -b}}, {X: x + w, Y: y + h - ry, Out: [2]float64{0, b}},
-		{X: x + w - rx, Y: y + h, In: [2]float64{a, 0}}, {X: x + rx, Y: y + h, Out: [2]float64{-a, 0}},
+		{X: x + w, Y: y + ry, In: [2]float64{0, -b}}, {X: x + w, Y: y + h - ry,
+			Out: [2]float64{0, b}},
+		{X: x + w - rx, Y: y + h, In: [2]float64{a, 0}}, {X: x + rx, Y: y + h,
+			Out: [2]float64{-a, 0}},
 		{X: x, Y: y + h - ry, In: [2]float64{0, b}}, {X: x, Y: y + ry, Out: [2]float64{0, -b}},
 	}}}
 }

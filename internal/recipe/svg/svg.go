@@ -221,7 +221,8 @@ func (r *reader) element(t xml.StartElement, l *look) bool {
 				r.shapes = append(r.shapes, e)
 			}
 		} else if a > 0 && b > 0 {
-			subs = []sub{{closed: true, nodes: shape.Nodes(shape.Ellipse{X: num("cx"), Y: num("cy"), Width: 2 * a, Height: 2 * b}).All()}}
+			subs = []sub{{closed: true, nodes: shape.Nodes(shape.Ellipse{X: num("cx"), Y: num("cy"),
+				Width: 2 * a, Height: 2 * b}).All()}}
 		}
 	case "title", "desc", "metadata", "defs":
 		return false
@@ -289,7 +290,8 @@ func (r *reader) add(subs []sub, l *look) {
 			r.err = fault.New(fault.Invalid, "The drawing has more than %d shapes.", maxShapes)
 			return
 		}
-		if n == 2 && l.fill && (s.nodes[0].Out != [2]float64{} || s.nodes[1].In != [2]float64{} || s.nodes[1].Out != [2]float64{}) {
+		if n == 2 && l.fill && (s.nodes[0].Out != [2]float64{} || s.nodes[1].In != [2]float64{} ||
+			s.nodes[1].Out != [2]float64{}) {
 			s.nodes, n = shape.Halve(s.nodes, 0), 3 // a lens of two bends
 		}
 		if l.fill && n >= 3 {
@@ -298,14 +300,17 @@ func (r *reader) add(subs []sub, l *look) {
 				continue // nothing that could shine
 			}
 			// A piece inside of the first is a hole, if it runs the other way or the rule says so.
-			if first != nil && holds(first, s.nodes[0]) && (l.evenOdd || turned(first) != turned(&o)) {
+			if first != nil && holds(first, s.nodes[0]) &&
+				(l.evenOdd || turned(first) != turned(&o)) {
 				o.Away = true
 			} else if first == nil {
 				first = &o
 			}
 			r.shapes = append(r.shapes, o)
 		} else if width := l.width * l.m.scale(); l.stroke && width >= 0.1 {
-			r.shapes = append(r.shapes, shape.Tube{Nodes: shape.PathOf(s.nodes...), Width: math.Min(width, math.Max(r.w, r.h)), Closed: s.closed, Flat: l.flat && !s.closed, Away: l.away})
+			r.shapes = append(r.shapes, shape.Tube{Nodes: shape.PathOf(s.nodes...),
+				Width: math.Min(width, math.Max(r.w, r.h)), Closed: s.closed, Flat: l.flat &&
+					!s.closed, Away: l.away})
 		}
 	}
 }
@@ -342,7 +347,8 @@ func round(m matrix, x, y, a, b float64) (shape.Ellipse, bool) {
 		return shape.Ellipse{}, false
 	}
 	cx, cy := m.at(x, y)
-	return shape.Ellipse{X: cx, Y: cy, Width: 2 * a * k, Height: 2 * b * k, Turn: math.Atan2(m[1], m[0]) * 180 / math.Pi}, true
+	return shape.Ellipse{X: cx, Y: cy, Width: 2 * a * k, Height: 2 * b * k, Turn: math.Atan2(m[1],
+		m[0]) * 180 / math.Pi}, true
 }
 
 func turned(o *shape.Outline) bool { return shape.Turn(shape.Flatten(o.Nodes, true)) < 0 }

@@ -86,7 +86,8 @@ func TestReadScales(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if p := shape.Nodes(s[0]).All(); p[0].X != 150 || p[0].Y != 0 || p[2].X != 450 || p[2].Y != 400 {
+	if p := shape.Nodes(s[0]).All(); p[0].X != 150 || p[0].Y != 0 || p[2].X != 450 ||
+		p[2].Y != 400 {
 		t.Errorf("%+v", p)
 	}
 	if s, _, err = Read([]byte(`<svg width="300px" height="200px"><circle cx="150" cy="100" r="10"/></svg>`), 600, 400); err != nil || s[0].(shape.Ellipse).Width != 40 {
@@ -97,12 +98,18 @@ func TestReadScales(t *testing.T) {
 // What is written is read again: the same shapes, those that are taken away as well.
 func TestRoundTrip(t *testing.T) {
 	in := shape.Shapes{
-		shape.Outline{Nodes: shape.PathOf(shape.Node{X: 10.25, Y: 20}, shape.Node{X: 90, Y: 15, Out: [2]float64{20, 30}}, shape.Node{X: 80, Y: 120, In: [2]float64{15, -20}})},
-		shape.Outline{Away: true, Nodes: shape.PathOf(shape.Node{X: 30, Y: 40}, shape.Node{X: 60, Y: 40}, shape.Node{X: 60, Y: 60})},
+		shape.Outline{Nodes: shape.PathOf(shape.Node{X: 10.25, Y: 20}, shape.Node{X: 90, Y: 15,
+			Out: [2]float64{20, 30}}, shape.Node{X: 80, Y: 120, In: [2]float64{15, -20}})},
+		shape.Outline{Away: true, Nodes: shape.PathOf(shape.Node{X: 30, Y: 40},
+			shape.Node{X: 60, Y: 40}, shape.Node{X: 60, Y: 60})},
 		shape.Ellipse{X: 200, Y: 150, Width: 80, Height: 30, Turn: 25},
-		shape.Tube{Width: 12, Nodes: shape.PathOf(shape.Node{X: 300, Y: 50}, shape.Node{X: 400, Y: 250, In: [2]float64{-50, 0}})},
-		shape.Tube{Width: 7, Flat: true, Nodes: shape.PathOf(shape.Node{X: 300, Y: 50}, shape.Node{X: 320, Y: 350})},
-		shape.Tube{Width: 9, Closed: true, Away: true, Nodes: shape.PathOf(shape.Node{X: 450, Y: 50}, shape.Node{X: 550, Y: 60}, shape.Node{X: 500, Y: 160})},
+		shape.Tube{Width: 12, Nodes: shape.PathOf(shape.Node{X: 300, Y: 50},
+			shape.Node{X: 400, Y: 250, In: [2]float64{-50, 0}})},
+		shape.Tube{Width: 7, Flat: true, Nodes: shape.PathOf(shape.Node{X: 300, Y: 50},
+			shape.Node{X: 320, Y: 350})},
+		shape.Tube{Width: 9, Closed: true, Away: true,
+			Nodes: shape.PathOf(shape.Node{X: 450, Y: 50}, shape.Node{X: 550, Y: 60},
+				shape.Node{X: 500, Y: 160})},
 	}
 	out, left, err := Read(Write(in, 600, 400), 600, 400)
 	if err != nil || len(left) > 0 || len(out) != len(in) {
@@ -110,12 +117,14 @@ func TestRoundTrip(t *testing.T) {
 	}
 	for i, s := range in {
 		a, b := s, out[i]
-		if shape.KindOf(a) != shape.KindOf(b) || a.Taken() != b.Taken() || math.Abs(shape.Area(a)-shape.Area(b)) > 1e-6*shape.Area(a) {
+		if shape.KindOf(a) != shape.KindOf(b) || a.Taken() != b.Taken() ||
+			math.Abs(shape.Area(a)-shape.Area(b)) > 1e-6*shape.Area(a) {
 			t.Errorf("%+v came back as %+v", a, b)
 		}
 		for k, n := range shape.Nodes(a).All() {
 			m := shape.Nodes(b).At(k)
-			for j, v := range [...]float64{n.X - m.X, n.Y - m.Y, n.In[0] - m.In[0], n.In[1] - m.In[1], n.Out[0] - m.Out[0], n.Out[1] - m.Out[1]} {
+			for j, v := range [...]float64{n.X - m.X, n.Y - m.Y, n.In[0] - m.In[0],
+				n.In[1] - m.In[1], n.Out[0] - m.Out[0], n.Out[1] - m.Out[1]} {
 				if math.Abs(v) > 1e-9 {
 					t.Errorf("shape %d, node %d, number %d: off by %v", i, k, j, v)
 				}
@@ -123,14 +132,18 @@ func TestRoundTrip(t *testing.T) {
 		}
 	}
 	// A tube of several widths comes back as what it covers.
-	wide := shape.Tube{Width: 10, Taper: 0.5, Nodes: shape.PathOf(shape.Node{X: 100, Y: 100}, shape.Node{X: 300, Y: 100})}
-	if out, _, err := Read(Write(shape.Shapes{wide}, 600, 400), 600, 400); err != nil || math.Abs(shape.Area(out[0])-shape.Area(wide)) > 0.01 {
+	wide := shape.Tube{Width: 10, Taper: 0.5, Nodes: shape.PathOf(shape.Node{X: 100, Y: 100},
+		shape.Node{X: 300, Y: 100})}
+	if out, _, err := Read(Write(shape.Shapes{wide}, 600, 400), 600, 400); err != nil ||
+		math.Abs(shape.Area(out[0])-shape.Area(wide)) > 0.01 {
 		t.Errorf("%v, %v", out, err)
 	}
 	// A string comes back as its bulbs, without those that are dropped.
-	string := shape.String{Width: 10, Count: 5, Nodes: wide.Nodes, Own: []shape.Bulb{{Place: 0.5, X: 200, Y: 130, Size: 2}, {Place: 1, Gone: true}}}
+	string := shape.String{Width: 10, Count: 5, Nodes: wide.Nodes,
+		Own: []shape.Bulb{{Place: 0.5, X: 200, Y: 130, Size: 2}, {Place: 1, Gone: true}}}
 	out, _, err = Read(Write(shape.Shapes{string}, 600, 400), 600, 400)
-	if want := (shape.Ellipse{X: 200, Y: 130, Width: 20, Height: 20}); err != nil || len(out) != 4 || out[2] != want {
+	if want := (shape.Ellipse{X: 200, Y: 130, Width: 20, Height: 20}); err != nil ||
+		len(out) != 4 || out[2] != want {
 		t.Errorf("%v, %v", out, err)
 	}
 }
@@ -154,7 +167,8 @@ func TestOddFiles(t *testing.T) {
 		"infinite":    {`<svg><rect width="1e400" height="10"/></svg>`, "no shape that could be traced"},
 		"a million":   {`<svg><path d="M0 0` + strings.Repeat("l1 1", 1_000_000) + `"/></svg>`, "at most 5000"},
 	} {
-		if _, _, err := Read([]byte(c.in), 600, 400); err == nil || !strings.Contains(err.Error(), c.say) {
+		if _, _, err := Read([]byte(c.in), 600, 400); err == nil || !strings.Contains(err.Error(),
+			c.say) {
 			t.Errorf("%s: %v, want %q", name, err, c.say)
 		}
 	}

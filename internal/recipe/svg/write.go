@@ -80,7 +80,8 @@ func data(p shape.Path, closed bool) string {
 			b = append(b, "L"+num(n.X)+" "+num(n.Y)...)
 			continue
 		}
-		b = append(b, fmt.Sprintf("C%s %s %s %s %s %s", num(a.X+a.Out[0]), num(a.Y+a.Out[1]), num(n.X+n.In[0]), num(n.Y+n.In[1]), num(n.X), num(n.Y))...)
+		b = append(b, fmt.Sprintf("C%s %s %s %s %s %s", num(a.X+a.Out[0]), num(a.Y+a.Out[1]),
+			num(n.X+n.In[0]), num(n.Y+n.In[1]), num(n.X), num(n.Y))...)
 	}
 	if closed {
 		b = append(b, 'Z')

@@ -76,7 +76,8 @@ func Write(w io.Writer, s *Shot) error {
 		files = append(files, asset.File{Sum: sum, Role: asset.Picture, Data: data})
 	}
 	slices.SortFunc(files, func(a, b asset.File) int { return strings.Compare(a.Sum, b.Sum) })
-	m := manifest{Name: s.Name, Photo: "photo." + ext, Files: []entry{{"photo." + ext, asset.Photo, asset.Sum(s.Photo)}}}
+	m := manifest{Name: s.Name, Photo: "photo." + ext, Files: []entry{{"photo." + ext, asset.Photo,
+		asset.Sum(s.Photo)}}}
 	for _, f := range files {
 		m.Files = append(m.Files, entry{"files/" + f.Sum, f.Role, f.Sum})
 	}
@@ -109,8 +110,8 @@ func Write(w io.Writer, s *Shot) error {
 // Is tells whether a file's first bytes are those of a zip, as an archive is.
 func Is(head []byte) bool { return bytes.HasPrefix(head, []byte("PK\x03\x04")) }
 
-// Read reads a shot from an archive. Unpacked, all files together may have at most limit bytes. Errors in the content
-// are *fault.Error. When ctx is done, Read returns its error.
+// Read reads a shot from an archive. Unpacked, all files together may have at most limit bytes.
+// Errors in the content are *fault.Error. When ctx is done, Read returns its error.
 func Read(ctx context.Context, data []byte, limit int64) (*Shot, error) {
 	// The reader of zips takes what a directory says of itself for true, and all of it into memory.
 	if n := bytes.Count(data, directoryEntry); n > maxFiles+100 {
@@ -143,7 +144,8 @@ func Read(ctx context.Context, data []byte, limit int64) (*Shot, error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := json.Unmarshal(b, &m); err != nil || m.Photo != path.Base(m.Photo) || m.Photo == "." || !fs.ValidPath(m.Photo) || len(m.Photo) > 100 {
+	if err := json.Unmarshal(b, &m); err != nil || m.Photo != path.Base(m.Photo) ||
+		m.Photo == "." || !fs.ValidPath(m.Photo) || len(m.Photo) > 100 {
 		return nil, &fault.Error{Msg: "The shot.json of this shot is damaged.", Err: err}
 	}
 	once := map[string]bool{}
@@ -234,7 +236,8 @@ func (r reader) Read(p []byte) (int, error) {
 // Fits returns an error where the recipe is for a photo of another size.
 func Fits(r *recipe.Recipe, width, height int) error {
 	if r.Photo.Width != width || r.Photo.Height != height {
-		return &fault.Error{Field: "photo", Msg: fmt.Sprintf("The recipe is for a photo of %d × %d pixels; this one has %d × %d.", r.Photo.Width, r.Photo.Height, width, height)}
+		return &fault.Error{Field: "photo",
+			Msg: fmt.Sprintf("The recipe is for a photo of %d × %d pixels; this one has %d × %d.", r.Photo.Width, r.Photo.Height, width, height)}
 	}
 	return nil
 }

@@ -21,7 +21,8 @@ import (
 func sample(t *testing.T) *Shot {
 	t.Helper()
 	var b bytes.Buffer
-	if err := codec.Write(&b, image.NewRGBA(image.Rect(0, 0, 30, 20)), codec.Options{Format: "png"}); err != nil {
+	if err := codec.Write(&b, image.NewRGBA(image.Rect(0, 0, 30, 20)),
+		codec.Options{Format: "png"}); err != nil {
 		t.Fatal(err)
 	}
 	r := recipe.New(30, 20)
@@ -44,7 +45,8 @@ func TestRoundTrip(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if got.Name != s.Name || !bytes.Equal(got.Photo, s.Photo) || !bytes.Equal(got.Preview, s.Preview) ||
+	if got.Name != s.Name || !bytes.Equal(got.Photo, s.Photo) || !bytes.Equal(got.Preview,
+		s.Preview) ||
 		!bytes.Equal(got.Recipe.Encode(), s.Recipe.Encode()) {
 		t.Errorf("came back as %+v", got)
 	}
@@ -157,7 +159,8 @@ func TestFilesOfAShot(t *testing.T) {
 		}
 	}
 	// The limit is for all files together.
-	if _, err := Read(context.Background(), good, int64(len(s.Photo))+4000); err == nil || !strings.Contains(err.Error(), "too large") {
+	if _, err := Read(context.Background(), good, int64(len(s.Photo))+4000); err == nil ||
+		!strings.Contains(err.Error(), "too large") {
 		t.Errorf("more than the limit in all: %v", err)
 	}
 	if _, err := Read(context.Background(), good, int64(len(s.Photo))+4800); err != nil {
@@ -182,7 +185,8 @@ func Example() {
 func FuzzRead(f *testing.F) {
 	var b bytes.Buffer
 	var img bytes.Buffer
-	if err := codec.Write(&img, image.NewRGBA(image.Rect(0, 0, 3, 2)), codec.Options{Format: "png"}); err != nil {
+	if err := codec.Write(&img, image.NewRGBA(image.Rect(0, 0, 3, 2)),
+		codec.Options{Format: "png"}); err != nil {
 		f.Fatal(err)
 	}
 	if err := Write(&b, &Shot{Name: "Quay", Recipe: recipe.New(3, 2), Photo: img.Bytes()}); err != nil {
@@ -210,11 +214,13 @@ func TestPicturesTravel(t *testing.T) {
 	s.Pictures = map[string][]byte{sum: pic}
 	data := pack(t, s)
 	got, err := Read(context.Background(), data, 1<<20)
-	if err != nil || len(got.Pictures) != 1 || !bytes.Equal(got.Pictures[sum], pic) || got.Recipe.Reference.Sum != sum {
+	if err != nil || len(got.Pictures) != 1 || !bytes.Equal(got.Pictures[sum], pic) ||
+		got.Recipe.Reference.Sum != sum {
 		t.Fatalf("came back as %+v, %v", got, err)
 	}
 	var f *fault.Error
-	if _, err := Read(context.Background(), without(t, data, "files/"+sum, []byte("another photo")), 1<<20); !errors.As(err, &f) {
+	if _, err := Read(context.Background(), without(t, data, "files/"+sum, []byte("another photo")),
+		1<<20); !errors.As(err, &f) {
 		t.Errorf("a picture that is another: %v", err)
 	}
 	// Of a manifest that does not list it, too.
@@ -229,13 +235,14 @@ func TestPicturesTravel(t *testing.T) {
 		t.Fatal(err)
 	}
 	list, _ := io.ReadAll(head)
-	if _, err := Read(context.Background(), without(t, data, "shot.json", list), 1<<20); !errors.As(err, &f) || !strings.Contains(f.Msg, "picture is missing") {
+	if _, err := Read(context.Background(), without(t, data, "shot.json", list),
+		1<<20); !errors.As(err, &f) || !strings.Contains(f.Msg, "picture is missing") {
 		t.Errorf("a picture that is not listed: %v", err)
 	}
 }
 
-// An archive that lists its photo again and again, or has entries without end, is refused before it costs anything; what
-// is under way ends with its context.
+// An archive that lists its photo again and again, or has entries without end, is refused before it
+// costs anything; what is under way ends with its context.
 func TestCostlyArchives(t *testing.T) {
 	s := sample(t)
 	var b bytes.Buffer
@@ -247,7 +254,8 @@ func TestCostlyArchives(t *testing.T) {
 	one := `{"name":"photo.png","role":"photo","sha256":"` + sum + `"}`
 	var fe *fault.Error
 	again := without(t, good, "shot.json", []byte(`{"name":"x","photo":"photo.png","files":[`+one+`,`+one+`]}`))
-	if _, err := Read(context.Background(), again, 1<<20); !errors.As(err, &fe) || !strings.Contains(err.Error(), "listed twice") {
+	if _, err := Read(context.Background(), again, 1<<20); !errors.As(err, &fe) ||
+		!strings.Contains(err.Error(), "listed twice") {
 		t.Errorf("the photo twice: %v", err)
 	}
 	many := new(bytes.Buffer)
@@ -287,7 +295,8 @@ func TestManyLists(t *testing.T) {
 			for k := range nodes {
 				nodes[k] = shape.Node{X: float64(k), Y: float64(i*1000+j) / 200}
 			}
-			r.Lights[i].Shapes = append(r.Lights[i].Shapes, shape.Outline{Nodes: shape.PathOf(nodes...)})
+			r.Lights[i].Shapes = append(r.Lights[i].Shapes,
+				shape.Outline{Nodes: shape.PathOf(nodes...)})
 		}
 	}
 	s.Recipe = r

@@ -45,7 +45,8 @@ func TestWholeOrNotAtAll(t *testing.T) {
 			t.Errorf("beside it lie %v", n)
 		}
 	}
-	if err := put("first", io.ErrClosedPipe); !errors.Is(err, io.ErrClosedPipe) || len(names(t, dir)) != 0 {
+	if err := put("first", io.ErrClosedPipe); !errors.Is(err, io.ErrClosedPipe) ||
+		len(names(t, dir)) != 0 {
 		t.Errorf("a write that fails: %v, %v", err, names(t, dir))
 	}
 	if err := put("first", nil); err != nil {
@@ -72,14 +73,16 @@ func TestWholeOrNotAtAll(t *testing.T) {
 		_ = Write(name, 0o600, func(io.Writer) error { panic("in the middle") })
 	}()
 	holds("second")
-	if err := Write(filepath.Join(dir, "nowhere", "shot"), 0o600, func(io.Writer) error { return nil }); !errors.Is(err, os.ErrNotExist) {
+	if err := Write(filepath.Join(dir, "nowhere", "shot"), 0o600,
+		func(io.Writer) error { return nil }); !errors.Is(err, os.ErrNotExist) {
 		t.Errorf("into a folder that is not there: %v", err)
 	}
 	// A name that is a folder cannot be taken; nothing is left of the attempt.
 	if err := os.Mkdir(filepath.Join(dir, "taken"), 0o755); err != nil {
 		t.Fatal(err)
 	}
-	if err := Write(filepath.Join(dir, "taken"), 0o600, func(io.Writer) error { return nil }); err == nil || len(names(t, dir)) != 2 {
+	if err := Write(filepath.Join(dir, "taken"), 0o600,
+		func(io.Writer) error { return nil }); err == nil || len(names(t, dir)) != 2 {
 		t.Errorf("onto a folder: %v, %v", err, names(t, dir))
 	}
 }

@@ -25,7 +25,8 @@ func Example() {
 	defer s.Close()
 	ctx := context.Background()
 	r := recipe.New(30, 20)
-	shot, _ := s.AddShot(ctx, "Quay", store.Photo{Data: []byte("its bytes"), Format: "jpeg", Width: 30, Height: 20}, r, "Opened")
+	shot, _ := s.AddShot(ctx, "Quay", store.Photo{Data: []byte("its bytes"), Format: "jpeg",
+		Width: 30, Height: 20}, r, "Opened")
 	darker, _ := r.Apply(recipe.Set("/dusk/daylight", -2))
 	shot, err = s.Commit(ctx, shot.ID, shot.Version, darker, "Daylight")
 	fmt.Println(shot.HeadSeq, shot.Version, err)

@@ -36,7 +36,8 @@ func openFiles(dir string) error {
 		return err
 	}
 	for _, f := range old {
-		if err := os.Rename(filepath.Join(from, f.Name()), filepath.Join(to, f.Name())); err != nil {
+		if err := os.Rename(filepath.Join(from, f.Name()),
+			filepath.Join(to, f.Name())); err != nil {
 			return err
 		}
 	}
@@ -108,9 +109,9 @@ func (s *Store) relieved(do func() error) error {
 	return do()
 }
 
-// keep writes files that are not there yet, or not as has tells them to be, and calls
-// commit, which says in the database who uses them. The caller holds s.keeping for reading, so that none of
-// them is collected before.
+// keep writes files that are not there yet, or not as has tells them to be, and calls commit, which
+// says in the database who uses them. The caller holds s.keeping for reading, so that none of them
+// is collected before.
 func (s *Store) keep(files []asset.File, has func(asset.File) bool, commit func() error) error {
 	for _, f := range files {
 		if has(f) {
@@ -135,7 +136,8 @@ var onceOnly = clause.OnConflict{DoNothing: true}
 func record(tx *gorm.DB, files []asset.File, r *recipe.Recipe) error {
 	for _, f := range files {
 		if f.Role != asset.Photo { // the row of a photo says more, and is made before
-			if err := tx.Clauses(onceOnly).Create(&File{Sum: f.Sum, Size: int64(len(f.Data))}).Error; err != nil {
+			if err := tx.Clauses(onceOnly).Create(&File{Sum: f.Sum,
+				Size: int64(len(f.Data))}).Error; err != nil {
 				return err
 			}
 		}
@@ -238,7 +240,8 @@ func (s *Store) Collect(ctx context.Context) error {
 		return wrap(err)
 	}
 	for _, f := range files {
-		if name := f.Name(); !used[name] && !f.IsDir() && (len(name) == 64 || strings.HasPrefix(name, atomicfile.Prefix)) {
+		if name := f.Name(); !used[name] && !f.IsDir() &&
+			(len(name) == 64 || strings.HasPrefix(name, atomicfile.Prefix)) {
 			err = errors.Join(err, os.Remove(filepath.Join(s.dir, "files", name)))
 		}
 	}

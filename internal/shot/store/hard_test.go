@@ -66,7 +66,8 @@ func TestSamePhotoOpenedAtOnce(t *testing.T) {
 		var all sync.WaitGroup
 		for range 8 {
 			all.Go(func() {
-				if _, err := s.AddShot(ctx, "Quay", Photo{fmt.Appendf(nil, "photo %d", round), "jpeg", 30, 20}, recipe.New(30, 20), "Opened"); err != nil {
+				if _, err := s.AddShot(ctx, "Quay", Photo{fmt.Appendf(nil, "photo %d", round),
+					"jpeg", 30, 20}, recipe.New(30, 20), "Opened"); err != nil {
 					t.Errorf("round %d: %v", round, err)
 				}
 			})
@@ -98,7 +99,8 @@ func TestManyWritersAtOnce(t *testing.T) {
 	s.writing <- struct{}{}
 	given, up := context.WithTimeout(ctx, 10*time.Millisecond)
 	defer up()
-	if _, err := s.AddShot(given, "Quay", Photo{[]byte("other"), "jpeg", 30, 20}, recipe.New(30, 20), "Opened"); !fault.Cancelled(err) {
+	if _, err := s.AddShot(given, "Quay", Photo{[]byte("other"), "jpeg", 30, 20},
+		recipe.New(30, 20), "Opened"); !fault.Cancelled(err) {
 		t.Errorf("a writer who gave up while waiting: %v", err)
 	}
 	<-s.writing
@@ -186,7 +188,8 @@ func TestDamagedPhotoIsHealed(t *testing.T) {
 			t.Fatal(err)
 		}
 		var fe *fault.Error
-		if _, err := s.ReadFile(shot.PhotoSHA); !errors.As(err, &fe) || fe.Kind != fault.Gone || !strings.Contains(fe.Msg, "again on the shots page") {
+		if _, err := s.ReadFile(shot.PhotoSHA); !errors.As(err, &fe) || fe.Kind != fault.Gone ||
+			!strings.Contains(fe.Msg, "again on the shots page") {
 			t.Errorf("%s: read as %v", name, err)
 		}
 		addShot(t, s)
@@ -214,7 +217,8 @@ func TestDamagedDatabaseIsNoticed(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	if list, err := backups(dir); err != nil || len(list) != 7 || !strings.HasSuffix(list[0], "pyrant-2026-11-28.db") || !strings.HasSuffix(list[6], "pyrant-2026-11-22.db") {
+	if list, err := backups(dir); err != nil || len(list) != 7 || !strings.HasSuffix(list[0],
+		"pyrant-2026-11-28.db") || !strings.HasSuffix(list[6], "pyrant-2026-11-22.db") {
 		t.Errorf("kept are %v, %v", list, err)
 	}
 	if err := s.Backup(ctx, day.AddDate(0, 0, 8)); err != nil {
@@ -237,7 +241,8 @@ func TestDamagedDatabaseIsNoticed(t *testing.T) {
 	harm(filepath.Join(dir, "pyrant.db"))
 	harm(filepath.Join(dir, "backups", "pyrant-2026-11-28.db")) // the newest copy went bad too
 	_, err = Open(dir)
-	if !errors.Is(err, ErrDamaged) || !strings.Contains(err.Error(), "2026-11-27") || !strings.Contains(err.Error(), "pyrant restore") {
+	if !errors.Is(err, ErrDamaged) || !strings.Contains(err.Error(), "2026-11-27") ||
+		!strings.Contains(err.Error(), "pyrant restore") {
 		t.Fatalf("a damaged database: %v", err)
 	}
 	from, kept, err := Restore(dir, day)
@@ -442,7 +447,8 @@ func TestHeadThatCannotBeRead(t *testing.T) {
 	shot := addShot(t, s)
 	var err error
 	for i := range 4 {
-		if shot, err = s.Commit(ctx, shot.ID, shot.Version, many(t, 40, float64(i)), "Trace"); err != nil {
+		if shot, err = s.Commit(ctx, shot.ID, shot.Version, many(t, 40, float64(i)),
+			"Trace"); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -468,7 +474,8 @@ func TestHeadThatCannotBeRead(t *testing.T) {
 	lose(2) // of revision 4, which is in force
 	was := shot.Version
 	r, err := s.Head(ctx, shot)
-	if err != nil || shot.HeadSeq != 5 || shot.LostSeq != 4 || shot.Version == was || r.Lights[0].Shapes.Key() != many(t, 40, 3).Lights[0].Shapes.Key() {
+	if err != nil || shot.HeadSeq != 5 || shot.LostSeq != 4 || shot.Version == was ||
+		r.Lights[0].Shapes.Key() != many(t, 40, 3).Lights[0].Shapes.Key() {
 		t.Fatalf("the head is %d, lost %d, %v", shot.HeadSeq, shot.LostSeq, err)
 	}
 	if again, err := s.Shot(ctx, shot.ID); err != nil || again.HeadSeq != 5 || again.LostSeq != 4 {
@@ -477,7 +484,8 @@ func TestHeadThatCannotBeRead(t *testing.T) {
 	if _, err := s.Duplicate(ctx, shot.ID, "Twin"); err != nil {
 		t.Error(err)
 	}
-	if shot, err = s.Commit(ctx, shot.ID, shot.Version, dusk(-1), "Daylight"); err != nil || shot.LostSeq != 0 {
+	if shot, err = s.Commit(ctx, shot.ID, shot.Version, dusk(-1), "Daylight"); err != nil ||
+		shot.LostSeq != 0 {
 		t.Errorf("gone on from there: lost %d, %v", shot.LostSeq, err)
 	}
 }

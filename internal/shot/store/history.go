@@ -25,7 +25,8 @@ type Past struct {
 	CreatedAt time.Time
 }
 
-// Past returns revisions of a shot before a number (0 for all), the newest first, and at most so many.
+// Past returns revisions of a shot before a number (0 for all), the newest first, and at most so
+// many.
 func (s *Store) Past(ctx context.Context, id string, before, most int) (out []Past, err error) {
 	q := s.db.WithContext(ctx).Model(&Revision{}).Where("shot_id = ?", id)
 	if before > 0 {
@@ -50,8 +51,8 @@ func (s *Store) Go(ctx context.Context, id string, version int64, seq int) (*Sho
 	})
 }
 
-// Mark is a state of a shot that has a name. It keeps its recipe by itself: what becomes of the revision that it was made of
-// is nothing to it.
+// Mark is a state of a shot that has a name. It keeps its recipe by itself: what becomes of the
+// revision that it was made of is nothing to it.
 type Mark struct {
 	ID        string `gorm:"primaryKey"`
 	ShotID    string
@@ -138,8 +139,9 @@ func (s *Store) onMark(ctx context.Context, do func(tx *gorm.DB) *gorm.DB) error
 // left is how many revisions may be redone no more without a mark being made of the last of them.
 const left = 3
 
-// leave marks the newest revision of a shot before it, and those after the one in force, are taken away, where they are many:
-// who went back far and then changed something may want to come forth again.
+// leave marks the newest revision of a shot before it, and those after the one in force, are taken
+// away, where they are many: who went back far and then changed something may want to come forth
+// again.
 func leave(tx *gorm.DB, shot *Shot) error {
 	if shot.LastSeq-shot.HeadSeq < left {
 		return nil
@@ -171,7 +173,8 @@ func (s *Store) Small(key string) []byte {
 	return b
 }
 
-// KeepSmall keeps a small picture, as a file by its key, which is hex. The oldest give way when there are too many.
+// KeepSmall keeps a small picture, as a file by its key, which is hex. The oldest give way when
+// there are too many.
 func (s *Store) KeepSmall(key string, data []byte) error {
 	if strings.Trim(key, "0123456789abcdef") != "" || key == "" {
 		return fmt.Errorf("store: a small picture has no such key: %q", key)

@@ -17,7 +17,8 @@ func TestPast(t *testing.T) {
 	shot := addShot(t, s)
 	for i := 1; i <= 12; i++ {
 		var err error
-		if shot, err = s.Commit(ctx, shot.ID, shot.Version, dusk(-float64(i)/10), fmt.Sprint("Step ", i)); err != nil {
+		if shot, err = s.Commit(ctx, shot.ID, shot.Version, dusk(-float64(i)/10),
+			fmt.Sprint("Step ", i)); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -25,7 +26,8 @@ func TestPast(t *testing.T) {
 	if err != nil || len(list) != 5 || list[0].Title != "Step 12" || list[4].Seq != 9 {
 		t.Fatalf("%+v, %v", list, err)
 	}
-	if list, _ = s.Past(ctx, shot.ID, list[4].Seq, 50); len(list) != 8 || list[0].Seq != 8 || list[7].Title != "Opened" {
+	if list, _ = s.Past(ctx, shot.ID, list[4].Seq, 50); len(list) != 8 || list[0].Seq != 8 ||
+		list[7].Title != "Opened" {
 		t.Fatalf("the rest: %+v", list)
 	}
 	if shot, err = s.Go(ctx, shot.ID, shot.Version, 4); err != nil || head(t, s, shot.ID) != -0.3 {
@@ -44,8 +46,8 @@ func TestPast(t *testing.T) {
 	}
 }
 
-// A mark keeps its recipe when its revision is gone, with the points that it names; who goes back far and changes something
-// finds what was left under a mark.
+// A mark keeps its recipe when its revision is gone, with the points that it names; who goes back
+// far and changes something finds what was left under a mark.
 func TestMarks(t *testing.T) {
 	s := open(t, t.TempDir())
 	shot := addShot(t, s)
@@ -107,7 +109,8 @@ func TestMarks(t *testing.T) {
 	if err := s.RenameMark(ctx, shot.ID, m.ID, "Outline, early"); err != nil {
 		t.Error(err)
 	}
-	for _, bad := range []error{s.RenameMark(ctx, shot.ID, m.ID, ""), s.RenameMark(ctx, "none", m.ID, "X"), s.RemoveMark(ctx, shot.ID, "none")} {
+	for _, bad := range []error{s.RenameMark(ctx, shot.ID, m.ID, ""), s.RenameMark(ctx, "none",
+		m.ID, "X"), s.RemoveMark(ctx, shot.ID, "none")} {
 		if bad == nil {
 			t.Error("a mark is renamed or removed that cannot be")
 		}

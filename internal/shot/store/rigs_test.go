@@ -8,7 +8,8 @@ import (
 	"pyrant/internal/recipe"
 )
 
-// Rigs are there again after the folder was closed, by their new names, and go when they are deleted.
+// Rigs are there again after the folder was closed, by their new names, and go when they are
+// deleted.
 func TestRigs(t *testing.T) {
 	dir := t.TempDir()
 	s, err := Open(dir)

@@ -209,7 +209,8 @@ func openLocked(dir string) (*Store, error) {
 		conn.Close()
 		return nil, offer(dir, err)
 	}
-	db, err := gorm.Open(sqlite.New(sqlite.Config{Conn: conn}), &gorm.Config{Logger: logger.Default.LogMode(logger.Silent)})
+	db, err := gorm.Open(sqlite.New(sqlite.Config{Conn: conn}),
+		&gorm.Config{Logger: logger.Default.LogMode(logger.Silent)})
 	if err != nil {
 		conn.Close()
 		return nil, fmt.Errorf("store: opening the database in %s: %w", dir, err)
@@ -256,7 +257,8 @@ func wrap(err error) error {
 		return nil
 	case errors.Is(err, gorm.ErrRecordNotFound):
 		return ErrNotFound
-	case errors.Is(err, syscall.ENOSPC), errors.Is(err, syscall.EDQUOT), strings.Contains(err.Error(), "disk is full"):
+	case errors.Is(err, syscall.ENOSPC), errors.Is(err, syscall.EDQUOT),
+		strings.Contains(err.Error(), "disk is full"):
 		return fmt.Errorf("%w: %v", ErrFull, err)
 	}
 	return err
@@ -278,15 +280,18 @@ type Photo struct {
 
 // AddShot makes a shot of a photo and a recipe, and keeps their files.
 // Pictures that the recipe names come with it as more, or are kept already.
-func (s *Store) AddShot(ctx context.Context, name string, p Photo, r *recipe.Recipe, title string, more ...asset.File) (*Shot, error) {
+func (s *Store) AddShot(ctx context.Context, name string, p Photo, r *recipe.Recipe, title string,
+	more ...asset.File) (*Shot, error) {
 	f := asset.New(asset.Photo, p.Data)
 	s.keeping.RLock()
 	defer s.keeping.RUnlock()
-	row := File{Sum: f.Sum, Format: p.Format, Width: p.Width, Height: p.Height, Size: int64(len(p.Data))}
+	row := File{Sum: f.Sum, Format: p.Format, Width: p.Width, Height: p.Height,
+		Size: int64(len(p.Data))}
 	return s.addShot(ctx, name, row, append([]asset.File{f}, more...), r, title)
 }
 
-func (s *Store) addShot(ctx context.Context, name string, photo File, files []asset.File, r *recipe.Recipe, title string) (*Shot, error) {
+func (s *Store) addShot(ctx context.Context, name string, photo File, files []asset.File,
+	r *recipe.Recipe, title string) (*Shot, error) {
 	doc, lists := r.Pack()
 	files = append(files, asset.Lists(lists)...)
 	shot := &Shot{ID: newID(), Name: name, PhotoSHA: photo.Sum, HeadSeq: 1, LastSeq: 1, Version: 1}
@@ -301,7 +306,8 @@ func (s *Store) addShot(ctx context.Context, name string, photo File, files []as
 			if err := record(tx, files, r); err != nil {
 				return err
 			}
-			return tx.Create(&Revision{ShotID: shot.ID, Seq: 1, Title: title, Recipe: string(doc)}).Error
+			return tx.Create(&Revision{ShotID: shot.ID, Seq: 1, Title: title,
+				Recipe: string(doc)}).Error
 		})
 	})
 	shot.Photo = photo
@@ -363,7 +369,8 @@ func (s *Store) Titles(ctx context.Context, shot *Shot) (undo, redo string, err 
 
 // move runs change on a shot whose version must be the given one, and saves it
 // with the next version.
-func (s *Store) move(ctx context.Context, id string, version int64, change func(tx *gorm.DB, shot *Shot) error) (*Shot, error) {
+func (s *Store) move(ctx context.Context, id string, version int64, change func(tx *gorm.DB,
+	shot *Shot) error) (*Shot, error) {
 	shot := new(Shot)
 	err := s.write(ctx, func(tx *gorm.DB) error {
 		if err := tx.Preload("Photo").Where("id = ? AND deleted_at IS NULL", id).First(shot).Error; err != nil {
@@ -389,7 +396,8 @@ func (s *Store) move(ctx context.Context, id string, version int64, change func(
 // redone. It returns ErrStale where the shot is no longer at version.
 //
 // Pictures that the recipe names are kept already, or come with it as more.
-func (s *Store) Commit(ctx context.Context, id string, version int64, r *recipe.Recipe, title string, more ...asset.File) (next *Shot, err error) {
+func (s *Store) Commit(ctx context.Context, id string, version int64, r *recipe.Recipe,
+	title string, more ...asset.File) (next *Shot, err error) {
 	doc, lists := r.Pack()
 	files := append(asset.Lists(lists), more...)
 	s.keeping.RLock()
@@ -407,16 +415,18 @@ func (s *Store) Commit(ctx context.Context, id string, version int64, r *recipe.
 			if err := record(tx, files, r); err != nil {
 				return err
 			}
-			return tx.Create(&Revision{ShotID: id, Seq: shot.HeadSeq, Title: title, Recipe: string(doc)}).Error
+			return tx.Create(&Revision{ShotID: id, Seq: shot.HeadSeq, Title: title,
+				Recipe: string(doc)}).Error
 		})
 		return err
 	})
 	return next, wrap(err)
 }
 
-// Amend puts r in the place of the shot's recipe, within its revision: what it says is the same, worked
-// out further. It returns ErrStale where the shot is no longer at version.
-func (s *Store) Amend(ctx context.Context, id string, version int64, r *recipe.Recipe) (next *Shot, err error) {
+// Amend puts r in the place of the shot's recipe, within its revision: what it says is the same,
+// worked out further. It returns ErrStale where the shot is no longer at version.
+func (s *Store) Amend(ctx context.Context, id string, version int64,
+	r *recipe.Recipe) (next *Shot, err error) {
 	doc, lists := r.Pack()
 	files := asset.Lists(lists)
 	s.keeping.RLock()

@@ -71,7 +71,8 @@ func TestUndoRedoSurviveARestart(t *testing.T) {
 	shot := addShot(t, s)
 	var err error
 	for i := 1; i <= 3; i++ {
-		if shot, err = s.Commit(ctx, shot.ID, shot.Version, dusk(-float64(i)), fmt.Sprintf("Daylight %d", i)); err != nil {
+		if shot, err = s.Commit(ctx, shot.ID, shot.Version, dusk(-float64(i)),
+			fmt.Sprintf("Daylight %d", i)); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -102,7 +103,8 @@ func TestUndoRedoSurviveARestart(t *testing.T) {
 	if shot, err = s.Commit(ctx, shot.ID, shot.Version, dusk(-7), "Daylight"); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.Step(ctx, shot.ID, shot.Version, 1); !errors.Is(err, ErrNothing) || head(t, s, shot.ID) != -7 {
+	if _, err := s.Step(ctx, shot.ID, shot.Version, 1); !errors.Is(err, ErrNothing) ||
+		head(t, s, shot.ID) != -7 {
 		t.Errorf("redo after a new change: %v", err)
 	}
 }
@@ -252,7 +254,8 @@ func burst(dir string) {
 	fmt.Println("shot", shot.ID)
 	deadline := time.Now().Add(20 * time.Second)
 	for i := 1; i < 5000 && time.Now().Before(deadline); i++ {
-		if shot, err = s.Commit(ctx, shot.ID, shot.Version, dusk(-float64(i)/1000), "Daylight"); err != nil {
+		if shot, err = s.Commit(ctx, shot.ID, shot.Version, dusk(-float64(i)/1000),
+			"Daylight"); err != nil {
 			panic(err)
 		}
 		fmt.Println("saved", i)
@@ -276,7 +279,8 @@ func TestDataFolderOfTheFirstVersion(t *testing.T) {
 			t.Fatalf("%d shots, %v", len(list), err)
 		}
 		shot := &list[0]
-		if shot.Name != "Quay at dusk" || shot.HeadSeq != 3 || shot.LastSeq != 4 || shot.Version != 5 || shot.Photo.Width != 480 || shot.Photo.Format != "jpeg" {
+		if shot.Name != "Quay at dusk" || shot.HeadSeq != 3 || shot.LastSeq != 4 ||
+			shot.Version != 5 || shot.Photo.Width != 480 || shot.Photo.Format != "jpeg" {
 			t.Errorf("the shot is %+v", shot)
 		}
 		for seq, lights := range map[int]int{1: 0, 2: 6, 3: 6, 4: 6} {
@@ -317,7 +321,8 @@ func TestDataFolderOfTheFirstVersion(t *testing.T) {
 		t.Fatal(err)
 	}
 	r.Dusk.Daylight = -1
-	if shot, err = s.Commit(ctx, shot.ID, shot.Version, r, "Daylight"); err != nil || head(t, s, shot.ID) != -1 {
+	if shot, err = s.Commit(ctx, shot.ID, shot.Version, r, "Daylight"); err != nil ||
+		head(t, s, shot.ID) != -1 {
 		t.Errorf("a change on top: %v", err)
 	}
 }
@@ -422,8 +427,8 @@ func TestLongListsAreKeptOnceAndCollected(t *testing.T) {
 	}
 }
 
-// An amended revision stays one: undo goes to what was before it, and files that only its earlier form
-// named are collected.
+// An amended revision stays one: undo goes to what was before it, and files that only its earlier
+// form named are collected.
 func TestAmend(t *testing.T) {
 	dir := t.TempDir()
 	s := open(t, dir)
@@ -436,7 +441,8 @@ func TestAmend(t *testing.T) {
 	}
 	was := shot.Version
 	next, err := s.Amend(ctx, shot.ID, was, fine)
-	if err != nil || next.HeadSeq != shot.HeadSeq || next.LastSeq != shot.LastSeq || next.Version <= was {
+	if err != nil || next.HeadSeq != shot.HeadSeq || next.LastSeq != shot.LastSeq ||
+		next.Version <= was {
 		t.Fatalf("amended: %v, %+v", err, next)
 	}
 	if got, err := s.Recipe(ctx, shot.ID, next.HeadSeq); err != nil || sumOf(got) != sumOf(fine) {

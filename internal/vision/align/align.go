@@ -1,10 +1,12 @@
-// Package align finds how a second photo of the same set lies to a first: by how much it is shifted, turned and larger.
+// Package align finds how a second photo of the same set lies to a first: by how much it is
+// shifted, turned and larger.
 //
-// Both may be lit differently. What is compared are logarithms of brightness by their phases alone (Kuglin and Hines, The
-// Phase Correlation Image Alignment Method, 1975): first the whole, of which the spectra tell turn and size (Reddy and
-// Chatterji, An FFT-Based Technique for Translation, Rotation, and Scale-Invariant Image Registration, 1996), then blocks all
-// over the photo, whose shifts a similarity is fitted to. Blocks that say something else, as where something moved or a lamp is
-// lit, count little (Tukey's biweight); how many agree is how sure it is.
+// Both may be lit differently. What is compared are logarithms of brightness by their phases alone
+// (Kuglin and Hines, The Phase Correlation Image Alignment Method, 1975): first the whole, of which
+// the spectra tell turn and size (Reddy and Chatterji, An FFT-Based Technique for Translation,
+// Rotation, and Scale-Invariant Image Registration, 1996), then blocks all over the photo, whose
+// shifts a similarity is fitted to. Blocks that say something else, as where something moved or a
+// lamp is lit, count little (Tukey's biweight); how many agree is how sure it is.
 package align
 
 import (
@@ -20,8 +22,8 @@ import (
 	"pyrant/internal/base/raster"
 )
 
-// Similarity is where places of a photo lie on another: it is turned about its middle and sized, and its middle comes to
-// stand beside that of the other.
+// Similarity is where places of a photo lie on another: it is turned about its middle and sized,
+// and its middle comes to stand beside that of the other.
 type Similarity struct {
 	X, Y float64 // pixels of the other, from its middle
 	Turn float64 // degrees, clockwise
@@ -42,7 +44,10 @@ func (s Similarity) At(x, y float64, w, h, ow, oh int) (float64, float64) {
 // matrix is x' = A·x - B·y + C, y' = B·x + A·y + D.
 type matrix struct{ a, b, c, d float64 }
 
-func (m matrix) at(x, y float64) (float64, float64) { return m.a*x - m.b*y + m.c, m.b*x + m.a*y + m.d }
+func (m matrix) at(x, y float64) (float64, float64) {
+	return m.a*x - m.b*y + m.c, m.b*x + m.a*y +
+		m.d
+}
 
 func (s Similarity) matrix(w, h, ow, oh float64) matrix {
 	sin, cos := math.Sincos(s.Turn * math.Pi / 180)
@@ -54,11 +59,12 @@ func (s Similarity) matrix(w, h, ow, oh float64) matrix {
 
 func (m matrix) similarity(w, h, ow, oh float64) Similarity {
 	x, y := m.at(w/2, h/2)
-	return Similarity{X: x - ow/2, Y: y - oh/2, Turn: math.Atan2(m.b, m.a) * 180 / math.Pi, Size: math.Hypot(m.a, m.b)}
+	return Similarity{X: x - ow/2, Y: y - oh/2, Turn: math.Atan2(m.b, m.a) * 180 / math.Pi,
+		Size: math.Hypot(m.a, m.b)}
 }
 
-// ByPairs returns the similarity by which two places of a photo come to lie on two of another; ok is false where two are the
-// same.
+// ByPairs returns the similarity by which two places of a photo come to lie on two of another; ok
+// is false where two are the same.
 func ByPairs(from, to [2][2]float64, w, h, ow, oh int) (s Similarity, ok bool) {
 	p := complex(from[1][0]-from[0][0], from[1][1]-from[0][1])
 	q := complex(to[1][0]-to[0][0], to[1][1]-to[0][1])
@@ -75,8 +81,9 @@ func ByPairs(from, to [2][2]float64, w, h, ow, oh int) (s Similarity, ok bool) {
 // Sure is how sure an alignment has to be, not to be said to be weak.
 const Sure = 0.4
 
-// Find returns how a photo lies on another, and how sure that is: the share of the places with something to compare that
-// agree. What is looked for is a set that stands still: turned by at most 20 degrees, and from 0.7 to 1.4 times as large.
+// Find returns how a photo lies on another, and how sure that is: the share of the places with
+// something to compare that agree. What is looked for is a set that stands still: turned by at most
+// 20 degrees, and from 0.7 to 1.4 times as large.
 func Find(ctx context.Context, p, o *photo.Photo) (s Similarity, sure float64, err error) {
 	w, h, ow, oh := float64(p.Width), float64(p.Height), float64(o.Width), float64(o.Height)
 	a, err := newSheet(ctx, p, wholeEdge)
@@ -128,7 +135,8 @@ func (s sheet) at(x, y float64) (float64, bool) {
 	}
 	u, v := x-float64(i), y-float64(j)
 	k := s.Pix[j*w+i:]
-	return (float64(k[0])*(1-u)+float64(k[1])*u)*(1-v) + (float64(k[w])*(1-u)+float64(k[w+1])*u)*v, true
+	return (float64(k[0])*(1-u)+float64(k[1])*u)*(1-v) + (float64(k[w])*(1-u)+float64(k[w+1])*u)*v,
+		true
 }
 
 // Of the whole: the edge of the square that it is looked at on, and of the photo on it.
@@ -146,11 +154,13 @@ func whole(a, b sheet, w, h, ow, oh float64) matrix {
 		out := make([]complex128, wholeSize*wholeSize)
 		for y := range wholeSize {
 			for x := range wholeSize {
-				px, py := (float64(x)-wholeSize/2+0.5)*scale+w/2, (float64(y)-wholeSize/2+0.5)*scale+h/2
+				px, py := (float64(x)-wholeSize/2+0.5)*scale+w/2,
+					(float64(y)-wholeSize/2+0.5)*scale+h/2
 				// Its rim is faded by how near a place is to it, on the photo itself.
 				u, v := m.at(px, py)
 				if k, ok := s.at(u, v); ok {
-					fade := hann(u/(s.step*float64(s.Rect.Dx()))) * hann(v/(s.step*float64(s.Rect.Dy())))
+					fade := hann(u/(s.step*float64(s.Rect.Dx()))) *
+						hann(v/(s.step*float64(s.Rect.Dy())))
 					out[y*wholeSize+x] = complex(k*fade, fade)
 				}
 			}
@@ -175,8 +185,8 @@ func whole(a, b sheet, w, h, ow, oh float64) matrix {
 	return best
 }
 
-// turns returns by how much one square may be turned against another and how much larger it may be, by the size of their
-// spectra.
+// turns returns by how much one square may be turned against another and how much larger it may be,
+// by the size of their spectra.
 func turns(a, b []complex128) (out [][2]float64) {
 	const n, inner, outer = 512, 10.0, 230.0
 	polar := func(f []complex128) []complex128 {
@@ -225,8 +235,8 @@ func turns(a, b []complex128) (out [][2]float64) {
 	return out
 }
 
-// Of blocks: their edge on a sheet, how far apart they are at least, and how far off a block may be that agrees, in pixels of
-// the sheet.
+// Of blocks: their edge on a sheet, how far apart they are at least, and how far off a block may be
+// that agrees, in pixels of the sheet.
 const (
 	blockEdge = 64
 	blockGap  = 40
@@ -329,7 +339,8 @@ func hann(t float64) float64 {
 	return 0.5 - 0.5*math.Cos(2*math.Pi*t)
 }
 
-// centred turns values that are faded, with how much as imaginary part, into what they differ from their mean, faded.
+// centred turns values that are faded, with how much as imaginary part, into what they differ from
+// their mean, faded.
 func centred(p []complex128) []complex128 {
 	var sum, n float64
 	for _, v := range p {
@@ -379,7 +390,8 @@ func fft2(p []complex128, n int, back bool) []complex128 {
 	return p
 }
 
-// correlation returns how well two squares of which the transforms are given agree at each shift, by their phases.
+// correlation returns how well two squares of which the transforms are given agree at each shift,
+// by their phases.
 func correlation(a, b []complex128, n int) []float64 {
 	c := make([]complex128, len(a))
 	for i := range a {
@@ -399,8 +411,8 @@ func correlation(a, b []complex128, n int) []float64 {
 	return out
 }
 
-// shift returns by how much the second square is shifted against the first, to a fraction of a pixel, and how high the
-// correlation is there.
+// shift returns by how much the second square is shifted against the first, to a fraction of a
+// pixel, and how high the correlation is there.
 func shift(a, b []complex128, n int) (dx, dy, peak float64) {
 	c := correlation(a, b, n)
 	best := 0
@@ -429,5 +441,6 @@ func peakAt(c []float64, n, i, j int) (x, y float64) {
 		}
 		return 0
 	}
-	return float64(i) + vertex(at(i-1, j), at(i, j), at(i+1, j)), float64(j) + vertex(at(i, j-1), at(i, j), at(i, j+1))
+	return float64(i) + vertex(at(i-1, j), at(i, j), at(i+1, j)), float64(j) + vertex(at(i, j-1),
+		at(i, j), at(i, j+1))
 }

@@ -26,8 +26,10 @@ func read(t *testing.T, path string) *photo.Photo {
 	return p
 }
 
-// warped returns a picture of p seen so that a place of p lies on it where s says, of a size, and brighter by a factor.
-func warped(p *photo.Photo, s Similarity, w, h int, change func(x, y int, v [3]float64) [3]float64) *photo.Photo {
+// warped returns a picture of p seen so that a place of p lies on it where s says, of a size, and
+// brighter by a factor.
+func warped(p *photo.Photo, s Similarity, w, h int, change func(x, y int,
+	v [3]float64) [3]float64) *photo.Photo {
 	m := s.matrix(float64(p.Width), float64(p.Height), float64(w), float64(h))
 	k := m.a*m.a + m.b*m.b
 	out := &photo.Photo{Width: w, Height: h, Pix8: make([]uint8, 3*w*h), Profile: colour.SRGB}
@@ -40,7 +42,8 @@ func warped(p *photo.Photo, s Similarity, w, h int, change func(x, y int, v [3]f
 			var c [3]float64
 			for q := range c {
 				at := func(i, j int) float64 {
-					return float64(p.Pix8[3*(min(max(j, 0), p.Height-1)*p.Width+min(max(i, 0), p.Width-1))+q])
+					return float64(p.Pix8[3*(min(max(j, 0), p.Height-1)*p.Width+min(max(i, 0),
+						p.Width-1))+q])
 				}
 				c[q] = (at(i, j)*(1-a)+at(i+1, j)*a)*(1-b) + (at(i, j+1)*(1-a)+at(i+1, j+1)*a)*b
 			}
@@ -57,7 +60,8 @@ func warped(p *photo.Photo, s Similarity, w, h int, change func(x, y int, v [3]f
 
 // off returns how far an alignment is off at the photo's corners, at most, in pixels of the other.
 func off(got, want Similarity, w, h, ow, oh int) (worst float64) {
-	for _, p := range [][2]float64{{0, 0}, {float64(w), 0}, {0, float64(h)}, {float64(w), float64(h)}, {float64(w) / 2, float64(h) / 2}} {
+	for _, p := range [][2]float64{{0, 0}, {float64(w), 0}, {0, float64(h)},
+		{float64(w), float64(h)}, {float64(w) / 2, float64(h) / 2}} {
 		x, y := got.At(p[0], p[1], w, h, ow, oh)
 		u, v := want.At(p[0], p[1], w, h, ow, oh)
 		worst = math.Max(worst, math.Hypot(x-u, y-v))
@@ -89,8 +93,8 @@ func cloth(w, h int, seed uint64) *photo.Photo {
 	return p
 }
 
-// What a photo was moved, turned and sized by is found again, also where the other is far darker, has lamps that are lit and
-// something that moved, and another size.
+// What a photo was moved, turned and sized by is found again, also where the other is far darker,
+// has lamps that are lit and something that moved, and another size.
 func TestFind(t *testing.T) {
 	p := cloth(900, 600, 3)
 	for _, k := range []struct {
@@ -104,19 +108,20 @@ func TestFind(t *testing.T) {
 		{"turned", Similarity{X: 5, Y: 8, Turn: 2.35, Size: 1}, 900, 600, nil},
 		{"turned back, larger", Similarity{X: -14, Y: 30, Turn: -7.2, Size: 1.08}, 900, 600, nil},
 		{"of another size and shape", Similarity{X: -8.2, Y: 3.1, Turn: -1.1, Size: 1.5}, 1350, 1000, nil},
-		{"by night, lamps lit", Similarity{X: -31.2, Y: 12.6, Turn: 1.4, Size: 1}, 900, 600, func(x, y int, v [3]float64) [3]float64 {
-			for q := range v {
-				v[q] *= 0.35
-				for _, l := range [][2]float64{{200, 150}, {640, 420}} {
-					d := math.Hypot(float64(x)-l[0], float64(y)-l[1])
-					v[q] += 600 * math.Exp(-d/40) * (0.5 + 0.5*v[q]/90)
+		{"by night, lamps lit", Similarity{X: -31.2, Y: 12.6, Turn: 1.4, Size: 1}, 900, 600,
+			func(x, y int, v [3]float64) [3]float64 {
+				for q := range v {
+					v[q] *= 0.35
+					for _, l := range [][2]float64{{200, 150}, {640, 420}} {
+						d := math.Hypot(float64(x)-l[0], float64(y)-l[1])
+						v[q] += 600 * math.Exp(-d/40) * (0.5 + 0.5*v[q]/90)
+					}
+					if x > 400 && x < 480 && y > 200 { // someone stands there
+						v[q] = 30 + float64(y%17)
+					}
 				}
-				if x > 400 && x < 480 && y > 200 { // someone stands there
-					v[q] = 30 + float64(y%17)
-				}
-			}
-			return v
-		}},
+				return v
+			}},
 	} {
 		if testing.Short() && k.name != "turned" {
 			continue
@@ -139,7 +144,8 @@ func TestFind(t *testing.T) {
 	if _, sure, err := Find(t.Context(), p, cloth(900, 600, 8)); err != nil || sure > Sure/2 {
 		t.Errorf("another set is sure by %.2f, %v", sure, err)
 	}
-	flat := &photo.Photo{Width: 900, Height: 600, Pix8: make([]uint8, 3*900*600), Profile: colour.SRGB}
+	flat := &photo.Photo{Width: 900, Height: 600, Pix8: make([]uint8, 3*900*600),
+		Profile: colour.SRGB}
 	if _, sure, err := Find(t.Context(), p, flat); err != nil || sure > 0 {
 		t.Errorf("black is sure by %.2f, %v", sure, err)
 	}
@@ -150,7 +156,8 @@ func TestFind(t *testing.T) {
 	}
 }
 
-// The quay by day and with its small lights on lie on each other; shifted and turned they are found to be.
+// The quay by day and with its small lights on lie on each other; shifted and turned they are found
+// to be.
 func TestQuay(t *testing.T) {
 	if testing.Short() {
 		t.Skip("whole photos")
@@ -167,13 +174,17 @@ func TestQuay(t *testing.T) {
 	if base > 0.5 || sure < Sure {
 		t.Errorf("as they are: %.2f px off, sure %.2f", base, sure)
 	}
-	for _, s := range []Similarity{{X: 37.3, Y: -22.8, Turn: 1.7, Size: 1}, {X: -90, Y: 41.5, Turn: -4.2, Size: 1.03}} {
+	for _, s := range []Similarity{{X: 37.3, Y: -22.8, Turn: 1.7, Size: 1},
+		{X: -90, Y: 41.5, Turn: -4.2, Size: 1.03}} {
 		moved := warped(o, s, o.Width, o.Height, nil)
 		// Where p lies on it: on o first, and then where that went.
-		a, b := fit.matrix(float64(p.Width), float64(p.Height), float64(o.Width), float64(o.Height)), s.matrix(float64(o.Width), float64(o.Height), float64(o.Width), float64(o.Height))
+		a, b := fit.matrix(float64(p.Width), float64(p.Height), float64(o.Width),
+			float64(o.Height)), s.matrix(float64(o.Width), float64(o.Height), float64(o.Width),
+			float64(o.Height))
 		m := matrix{a: b.a*a.a - b.b*a.b, b: b.b*a.a + b.a*a.b}
 		m.c, m.d = b.at(a.c, a.d)
-		want := m.similarity(float64(p.Width), float64(p.Height), float64(o.Width), float64(o.Height))
+		want := m.similarity(float64(p.Width), float64(p.Height), float64(o.Width),
+			float64(o.Height))
 		got, sure, err := Find(t.Context(), p, moved)
 		if err != nil {
 			t.Fatal(err)

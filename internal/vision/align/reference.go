@@ -6,7 +6,8 @@ import "pyrant/internal/recipe"
 func Of(r recipe.Reference, p recipe.Photo) Similarity {
 	fit := Fitted(p.Width, p.Height, r.Width, r.Height)
 	return Similarity{
-		X: r.X * float64(r.Width), Y: r.Y * float64(r.Height), Turn: r.Turn, Size: r.Size * fit.Size,
+		X: r.X * float64(r.Width), Y: r.Y * float64(r.Height), Turn: r.Turn,
+		Size: r.Size * fit.Size,
 	}
 }
 

@@ -41,7 +41,8 @@ const (
 
 // Find returns the round things whose middle lies within reach of a line, in their order along
 // it. None is larger than reach in radius.
-func Find(ctx context.Context, p *photo.Photo, s *edge.Sheet, line []shape.Point, closed bool, reach float64) ([]Round, error) {
+func Find(ctx context.Context, p *photo.Photo, s *edge.Sheet, line []shape.Point, closed bool,
+	reach float64) ([]Round, error) {
 	b := newBand(s, line, closed, reach)
 	found, err := b.vote(ctx, reach/float64(s.Step))
 	if err != nil {
@@ -77,14 +78,16 @@ type band struct {
 func newBand(s *edge.Sheet, line []shape.Point, closed bool, reach float64) *band {
 	k := 1 / float64(s.Step)
 	b := &band{s: s, closed: closed, reach: reach * k}
-	lo, hi := shape.Point{X: math.Inf(1), Y: math.Inf(1)}, shape.Point{X: math.Inf(-1), Y: math.Inf(-1)}
+	lo, hi := shape.Point{X: math.Inf(1), Y: math.Inf(1)}, shape.Point{X: math.Inf(-1),
+		Y: math.Inf(-1)}
 	for _, q := range line {
 		q = shape.Point{X: q.X * k, Y: q.Y * k}
 		b.line = append(b.line, q)
 		lo.X, lo.Y, hi.X, hi.Y = min(lo.X, q.X), min(lo.Y, q.Y), max(hi.X, q.X), max(hi.Y, q.Y)
 	}
 	b.x0, b.y0 = max(int(lo.X-b.reach), 0), max(int(lo.Y-b.reach), 0)
-	b.w, b.h = min(int(hi.X+b.reach)+1, s.Rect.Dx())-b.x0, min(int(hi.Y+b.reach)+1, s.Rect.Dy())-b.y0
+	b.w, b.h = min(int(hi.X+b.reach)+1, s.Rect.Dx())-b.x0, min(int(hi.Y+b.reach)+1,
+		s.Rect.Dy())-b.y0
 	if b.w <= 0 || b.h <= 0 {
 		b.w, b.h = 0, 0
 		return b
@@ -187,7 +190,8 @@ func (b *band) voteFor(r float64) (out []Round) {
 			v /= v + plain/2
 			n := s.Across[i]
 			for _, side := range [...]float64{r, -r} {
-				u, q := x-b.x0+int(math.Round(side*float64(n[0]))), y-b.y0+int(math.Round(side*float64(n[1])))
+				u, q := x-b.x0+int(math.Round(side*float64(n[0]))),
+					y-b.y0+int(math.Round(side*float64(n[1])))
 				if u >= 0 && q >= 0 && u < b.w && q < b.h && b.in[q*b.w+u] {
 					votes[q*b.w+u] += v
 				}
@@ -204,7 +208,8 @@ func (b *band) voteFor(r float64) (out []Round) {
 			if soft[y*b.w+x] < least || !highest(soft, b.w, b.h, x, y, spread) {
 				continue
 			}
-			c := Round{At: shape.Point{X: float64(x+b.x0) + 0.5, Y: float64(y+b.y0) + 0.5}, Radius: r}
+			c := Round{At: shape.Point{X: float64(x+b.x0) + 0.5, Y: float64(y+b.y0) + 0.5},
+				Radius: r}
 			if c.Sure = b.rim(c); c.Sure >= certain-0.05 {
 				c.At, c.Radius = shape.Point{X: c.At.X * k, Y: c.At.Y * k}, r*k
 				out = append(out, c)
@@ -275,7 +280,8 @@ func (b *band) rim(c Round) float64 {
 			continue
 		}
 		deeper, _ := at(c.At.X+(c.Radius-deep)*cos, c.At.Y+(c.Radius-deep)*sin)
-		step := float64(edge.Gap(s.Colour(in), s.Colour(out)) - edge.Gap(s.Colour(in), s.Colour(deeper)))
+		step := float64(edge.Gap(s.Colour(in), s.Colour(out)) - edge.Gap(s.Colour(in),
+			s.Colour(deeper)))
 		step = max(step, 0)
 		sum += step / (step + plain)
 	}
@@ -296,8 +302,9 @@ func (b *band) rim(c Round) float64 {
 // free returns how sure it is that a circle is all round a thing that hangs free.
 func (b *band) free(c Round) float64 { return b.whole(c) * (0.5 + 0.5*b.quiet(c)) }
 
-// whole returns how far the colour changes across a circle's rim where it does so less than at seven tenths of its
-// angles: the end of a stroke is half round. The circle is in pixels of the sheet.
+// whole returns how far the colour changes across a circle's rim where it does so less than at
+// seven tenths of its angles: the end of a stroke is half round. The circle is in pixels of the
+// sheet.
 func (b *band) whole(c Round) float64 {
 	s := b.s
 	w, h := s.Rect.Dx(), s.Rect.Dy()
@@ -313,7 +320,8 @@ func (b *band) whole(c Round) float64 {
 		out, b := at(c.Radius+aside, sin, cos)
 		deeper, d := at(c.Radius-3*aside, sin, cos)
 		if a && b && d {
-			step := max(float64(edge.Gap(s.Colour(in), s.Colour(out))-edge.Gap(s.Colour(in), s.Colour(deeper))), 0)
+			step := max(float64(edge.Gap(s.Colour(in), s.Colour(out))-edge.Gap(s.Colour(in),
+				s.Colour(deeper))), 0)
 			all[k] = step / (step + plain)
 		}
 	}
@@ -321,8 +329,8 @@ func (b *band) whole(c Round) float64 {
 	return all[angles*3/10]
 }
 
-// quiet returns how little the colour changes beside a circle, at most of its angles: leaves and ropes are round by
-// chance among much that changes. The circle is in pixels of the sheet.
+// quiet returns how little the colour changes beside a circle, at most of its angles: leaves and
+// ropes are round by chance among much that changes. The circle is in pixels of the sheet.
 func (b *band) quiet(c Round) float64 {
 	s := b.s
 	w, h := s.Rect.Dx(), s.Rect.Dy()
@@ -363,7 +371,8 @@ func sized(eye *edge.Eye, r Round, step float64) Round {
 		sin, cos := math.Sincos(2 * math.Pi * float64(k) / angles)
 		around[k] = shape.Point{X: r.At.X + r.Radius*cos, Y: r.At.Y + r.Radius*sin}
 	}
-	line := eye.Place(around, edge.Along{Closed: true, Reach: 2*step + 0.12*r.Radius, Gap: max(2*math.Pi*r.Radius/angles, 0.5), Blur: step})
+	line := eye.Place(around, edge.Along{Closed: true, Reach: 2*step + 0.12*r.Radius,
+		Gap: max(2*math.Pi*r.Radius/angles, 0.5), Blur: step})
 	// The circle by least squares (Kåsa 1976), of the half of the points that lie nearest to it,
 	// three times: what hides a part of it lies elsewhere.
 	at, radius := r.At, r.Radius
@@ -381,7 +390,8 @@ func sized(eye *edge.Eye, r Round, step float64) Round {
 				near = append(near, q)
 			}
 		}
-		if p, rad, ok := circle(near); ok && math.Hypot(p.X-r.At.X, p.Y-r.At.Y) < 0.4*r.Radius && rad > 0.7*r.Radius && rad < 1.4*r.Radius {
+		if p, rad, ok := circle(near); ok && math.Hypot(p.X-r.At.X, p.Y-r.At.Y) < 0.4*r.Radius &&
+			rad > 0.7*r.Radius && rad < 1.4*r.Radius {
 			at, radius = p, rad
 		}
 	}
@@ -534,7 +544,8 @@ func (b *band) near(at shape.Point, radius float64) (best Round, ok bool) {
 	for _, grown := range [...]float64{0.92, 1, 1.08} {
 		for y := -reach; y <= reach; y++ {
 			for x := -reach; x <= reach; x++ {
-				c := Round{At: shape.Point{X: at.X*k + x, Y: at.Y*k + y}, Radius: radius * grown * k}
+				c := Round{At: shape.Point{X: at.X*k + x, Y: at.Y*k + y},
+					Radius: radius * grown * k}
 				if c.Sure = b.rim(c); c.Sure > best.Sure {
 					best = c
 				}
@@ -546,8 +557,9 @@ func (b *band) near(at shape.Point, radius float64) (best Round, ok bool) {
 	return best, best.Sure >= certain
 }
 
-// All returns the round things anywhere in a photo by how much of their rim is seen, the most first: none larger than
-// largest in radius, and of those that overlap one. Sheet is all of the photo.
+// All returns the round things anywhere in a photo by how much of their rim is seen, the most
+// first: none larger than largest in radius, and of those that overlap one. Sheet is all of the
+// photo.
 func All(ctx context.Context, p *photo.Photo, s *edge.Sheet, largest float64) ([]Round, error) {
 	b := &band{s: s, w: s.Rect.Dx(), h: s.Rect.Dy()}
 	b.in = make([]bool, b.w*b.h)
@@ -573,8 +585,10 @@ func All(ctx context.Context, p *photo.Photo, s *edge.Sheet, largest float64) ([
 		// Once more on the photo's own pixels, where what is round by chance is not.
 		r := int(2*c.Radius) + 6
 		x, y := int(c.At.X), int(c.At.Y)
-		if own, err := edge.New(ctx, p, 1, image.Rect(x-r, y-r, x+r+1, y+r+1), nil); err == nil && own.Rect.Dx() > 4 && own.Rect.Dy() > 4 {
-			at := Round{At: shape.Point{X: c.At.X - float64(own.Rect.Min.X), Y: c.At.Y - float64(own.Rect.Min.Y)}, Radius: c.Radius}
+		if own, err := edge.New(ctx, p, 1, image.Rect(x-r, y-r, x+r+1, y+r+1), nil); err == nil &&
+			own.Rect.Dx() > 4 && own.Rect.Dy() > 4 {
+			at := Round{At: shape.Point{X: c.At.X - float64(own.Rect.Min.X),
+				Y: c.At.Y - float64(own.Rect.Min.Y)}, Radius: c.Radius}
 			near := &band{s: own}
 			c.Sure = near.free(at)
 		}
@@ -588,7 +602,8 @@ func All(ctx context.Context, p *photo.Photo, s *edge.Sheet, largest float64) ([
 		with := 0.0
 		for k, o := range found {
 			d := math.Hypot(o.At.X-c.At.X, o.At.Y-c.At.Y)
-			if k != i && o.Sure > 0.3 && o.Radius < 1.25*c.Radius && c.Radius < 1.25*o.Radius && d < 8*c.Radius {
+			if k != i && o.Sure > 0.3 && o.Radius < 1.25*c.Radius && c.Radius < 1.25*o.Radius &&
+				d < 8*c.Radius {
 				with++
 			}
 		}
@@ -611,7 +626,8 @@ func apart(all []Round, most int) (out []Round) {
 			break
 		}
 		if !slices.ContainsFunc(out, func(o Round) bool {
-			return math.Abs(o.At.X-r.At.X)+math.Abs(o.At.Y-r.At.Y) < 0.5*r.Radius && o.Radius < 1.25*r.Radius && r.Radius < 1.25*o.Radius
+			return math.Abs(o.At.X-r.At.X)+math.Abs(o.At.Y-r.At.Y) < 0.5*r.Radius &&
+				o.Radius < 1.25*r.Radius && r.Radius < 1.25*o.Radius
 		}) {
 			out = append(out, r)
 		}

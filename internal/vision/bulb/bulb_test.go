@@ -34,7 +34,8 @@ func path(xy ...float64) shape.Path {
 func lanterns() (*photo.Photo, shape.String) {
 	s := shape.String{Nodes: path(60, 80, 840, 120), Sag: 0.12, Count: 12, Width: 20}
 	for i, h := range s.Bulbs() {
-		s.Own = append(s.Own, shape.Bulb{Place: h.Place, X: h.At.X, Y: h.At.Y, Size: 0.8 + 0.05*float64(i)})
+		s.Own = append(s.Own, shape.Bulb{Place: h.Place, X: h.At.X, Y: h.At.Y,
+			Size: 0.8 + 0.05*float64(i)})
 	}
 	stripes := shape.Shapes{}
 	for x := 20.0; x < 900; x += 70 {
@@ -42,8 +43,10 @@ func lanterns() (*photo.Photo, shape.String) {
 	}
 	at := s.Bulbs()
 	bar := shape.Shapes{shape.Tube{Nodes: path(at[4].At.X+12, 0, at[4].At.X+12, 400), Width: 20}}
-	plate := shape.Shapes{shape.Tube{Nodes: path(at[8].At.X-30, at[8].At.Y, at[8].At.X+30, at[8].At.Y), Width: 50}}
-	return testphoto.Photo(900, 400, 0.12, []float64{0.2, 0.5, 0.03, 0.08}, stripes, shape.Shapes{s}, bar, plate), s
+	plate := shape.Shapes{shape.Tube{Nodes: path(at[8].At.X-30, at[8].At.Y, at[8].At.X+30,
+		at[8].At.Y), Width: 50}}
+	return testphoto.Photo(900, 400, 0.12, []float64{0.2, 0.5, 0.03, 0.08}, stripes,
+		shape.Shapes{s}, bar, plate), s
 }
 
 func TestFind(t *testing.T) {
@@ -100,13 +103,16 @@ func TestNothingRound(t *testing.T) {
 	}
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
-	if _, err := Find(ctx, p, sheet(p), shape.Flatten(path(20, 150, 580, 160), false), false, 40); err == nil {
+	if _, err := Find(ctx, p, sheet(p), shape.Flatten(path(20, 150, 580, 160), false), false,
+		40); err == nil {
 		t.Error("cancelled, it went on")
 	}
 }
 
 func TestHang(t *testing.T) {
-	s := shape.String{Nodes: path(0, 0, 1000, 0), Width: 7, Count: 3, Own: []shape.Bulb{{Place: 0.1, X: 100, Y: 5, Size: 1}, {Place: 0.9, X: 1, Y: 1, Size: 1, Found: true}}}
+	s := shape.String{Nodes: path(0, 0, 1000, 0), Width: 7, Count: 3,
+		Own: []shape.Bulb{{Place: 0.1, X: 100, Y: 5, Size: 1}, {Place: 0.9, X: 1, Y: 1, Size: 1,
+			Found: true}}}
 	found := []Round{
 		{At: shape.Point{X: 101, Y: 6}, Radius: 10, Along: 101}, // the one that was set by hand
 		{At: shape.Point{X: 480, Y: 20}, Radius: 10, Along: 480},
@@ -121,7 +127,8 @@ func TestHang(t *testing.T) {
 	}
 	// Of two that lie as near the first is taken; the end has none within half a gap.
 	some := Hang(s, found, false)
-	if some.Count != 3 || len(some.Own) != 2 || some.Own[1].Place != 0.55 || math.Abs(some.Own[1].X-520) > 0 {
+	if some.Count != 3 || len(some.Own) != 2 || some.Own[1].Place != 0.55 ||
+		math.Abs(some.Own[1].X-520) > 0 {
 		t.Errorf("three bulbs: %+v", some.Own)
 	}
 	if none := Hang(s, nil, true); none.Count != 3 || none.Width != 7 || len(none.Own) != 1 {

@@ -28,13 +28,18 @@ func Hang(s shape.String, found []Round, count bool) shape.String {
 	slices.Sort(sizes)
 	s.Width = tenth(sizes[len(sizes)/2])
 	own := func(r Round, place float64) shape.Bulb {
-		return shape.Bulb{Place: math.Round(1e5*place) / 1e5, X: tenth(r.At.X), Y: tenth(r.At.Y), Size: math.Round(1e3*2*r.Radius/s.Width) / 1e3, Found: true}
+		return shape.Bulb{Place: math.Round(1e5*place) / 1e5, X: tenth(r.At.X), Y: tenth(r.At.Y),
+			Size: math.Round(1e3*2*r.Radius/s.Width) / 1e3, Found: true}
 	}
 	byHand := len(s.Own)
 	if count {
 		s.Laid = shape.ByCount
 		for _, r := range found {
-			if !slices.ContainsFunc(s.Own[:byHand], func(b shape.Bulb) bool { return math.Hypot(b.X-r.At.X, b.Y-r.At.Y) < r.Radius+s.Width/2 }) {
+			if !slices.ContainsFunc(s.Own[:byHand],
+				func(b shape.Bulb) bool {
+					return math.Hypot(b.X-r.At.X,
+						b.Y-r.At.Y) < r.Radius+s.Width/2
+				}) {
 				s.Own = append(s.Own, own(r, min(r.Along/total, 1)))
 			}
 		}

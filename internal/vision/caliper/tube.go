@@ -74,7 +74,8 @@ func Tube(e *edge.Eye, nodes []shape.Node, closed bool, most float64) Measured {
 		}
 		spans[i] = spans[i].refined(e, lines[i])
 		// Where the tint tells both edges the width is better known than elsewhere.
-		w := spans[i].sure * length(lines[i]) * (0.02 + math.Pow(min(spans[i].told[0], spans[i].told[1]), 2))
+		w := spans[i].sure * length(lines[i]) * (0.02 + math.Pow(min(spans[i].told[0],
+			spans[i].told[1]), 2))
 		sum += spans[i].width() * w
 		weight += w
 	}
@@ -88,7 +89,8 @@ func Tube(e *edge.Eye, nodes []shape.Node, closed bool, most float64) Measured {
 	m.settle(closed, middles)
 	if !closed {
 		m.Flat = !goesOn(e, m.Width, lines[0][0], lines[0][min(1, len(lines[0])-1)]) &&
-			!goesOn(e, m.Width, lines[sides-1][len(lines[sides-1])-1], lines[sides-1][max(len(lines[sides-1])-2, 0)])
+			!goesOn(e, m.Width, lines[sides-1][len(lines[sides-1])-1],
+				lines[sides-1][max(len(lines[sides-1])-2, 0)])
 	}
 	return m
 }
@@ -111,13 +113,15 @@ func goesOn(e *edge.Eye, width float64, end, from shape.Point) bool {
 		}
 		return
 	}
-	return edge.Gap(mean(0.15, 0.4), mean(-0.8, -0.3)) < 0.5*edge.Gap(mean(0.7, 1.1), mean(-0.8, -0.3))
+	return edge.Gap(mean(0.15, 0.4), mean(-0.8, -0.3)) < 0.5*edge.Gap(mean(0.7, 1.1),
+		mean(-0.8, -0.3))
 }
 
 // middle returns two points of the middle of a tube along one side of its centre line, near the
 // ends of that. What is straight is measured in halves, so that it may be turned as well; what
 // is bent is moved as a whole.
-func middle(e *edge.Eye, a, b shape.Node, line []shape.Point, all span, most float64) (out [2]shape.Point) {
+func middle(e *edge.Eye, a, b shape.Node, line []shape.Point, all span,
+	most float64) (out [2]shape.Point) {
 	ends := [2]shape.Point{{X: a.X, Y: a.Y}, {X: b.X, Y: b.Y}}
 	if a.Out != [2]float64{} || b.In != [2]float64{} {
 		for k, to := range [...][2]float64{a.Out, {-b.In[0], -b.In[1]}} {
@@ -125,7 +129,8 @@ func middle(e *edge.Eye, a, b shape.Node, line []shape.Point, all span, most flo
 				to = [2]float64{b.X - a.X, b.Y - a.Y}
 			}
 			l := math.Max(math.Hypot(to[0], to[1]), 1e-9)
-			out[k] = shape.Point{X: ends[k].X + to[1]/l*all.middle(), Y: ends[k].Y - to[0]/l*all.middle()}
+			out[k] = shape.Point{X: ends[k].X + to[1]/l*all.middle(),
+				Y: ends[k].Y - to[0]/l*all.middle()}
 		}
 		return out
 	}
@@ -135,7 +140,8 @@ func middle(e *edge.Eye, a, b shape.Node, line []shape.Point, all span, most flo
 	for k := range off {
 		half := newProfile(most)
 		from := float64(k) / 2
-		part := []shape.Point{{X: a.X + dx*from, Y: a.Y + dy*from}, {X: a.X + dx*(from+0.5), Y: a.Y + dy*(from+0.5)}}
+		part := []shape.Point{{X: a.X + dx*from, Y: a.Y + dy*from}, {X: a.X + dx*(from+0.5),
+			Y: a.Y + dy*(from+0.5)}}
 		half.add(e, part)
 		got := half.best(most, &all)
 		if got.sure < all.sure/2 || math.Abs(got.width()-all.width()) > 0.25*all.width() {
@@ -168,7 +174,8 @@ func (m *Measured) settle(closed bool, middles [][2]shape.Point) {
 		default:
 			p, q := middles[before], middles[after]
 			at := shape.Point{X: (p[1].X + q[0].X) / 2, Y: (p[1].Y + q[0].Y) / 2}
-			if c, ok := shape.Meet(p, q); ok && math.Hypot(c.X-at.X, c.Y-at.Y) < 2*math.Hypot(p[1].X-q[0].X, p[1].Y-q[0].Y)+m.Width/2 {
+			if c, ok := shape.Meet(p, q); ok && math.Hypot(c.X-at.X,
+				c.Y-at.Y) < 2*math.Hypot(p[1].X-q[0].X, p[1].Y-q[0].Y)+m.Width/2 {
 				at = c
 			}
 			node.X, node.Y = at.X, at.Y
@@ -331,11 +338,13 @@ func (p *profile) best(most float64, known *span) (out span) {
 				within += p.other[o] / p.count / math.Max(float64(r-l-3), 1)
 			}
 			for o := range 4 {
-				beyond += (p.other[max(l-2-o, 0)] + p.other[min(r+2+o, len(p.other)-1)]) / p.count / 8
+				beyond += (p.other[max(l-2-o, 0)] +
+					p.other[min(r+2+o, len(p.other)-1)]) / p.count / 8
 			}
 			v *= 0.3 + math.Max(beyond-within, 0)
 			if known != nil {
-				v /= 1 + 4*(math.Abs(a-known.left)+math.Abs(b-known.right))/math.Max(known.width(), 2)
+				v /= 1 +
+					4*(math.Abs(a-known.left)+math.Abs(b-known.right))/math.Max(known.width(), 2)
 			}
 			if v > value {
 				value = v

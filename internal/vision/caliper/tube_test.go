@@ -20,7 +20,8 @@ func painted(shapes shape.Shapes, wall func(x, y int) uint8) *edge.Eye {
 		m.Fill(row, 0, y)
 		for x, a := range row {
 			// Coverage is a share of light, not of codes.
-			v := float64(a)*colour.SRGBToLinear(0.86) + float64(1-a)*colour.SRGBToLinear(float64(wall(x, y))/255)
+			v := float64(a)*colour.SRGBToLinear(0.86) +
+				float64(1-a)*colour.SRGBToLinear(float64(wall(x, y))/255)
 			i := 3 * (y*300 + x)
 			c := uint8(math.Round(255 * colour.LinearToSRGB(v)))
 			p.Pix8[i], p.Pix8[i+1], p.Pix8[i+2] = c, c, c
@@ -47,7 +48,10 @@ func nodes(xy ...float64) []shape.Node {
 // A tube that was traced carelessly is moved to its middle, and its width found, before a
 // wall of bricks as before an even one.
 func TestTubeFindsWidthAndMiddle(t *testing.T) {
-	for name, wall := range map[string]func(x, y int) uint8{"even": func(int, int) uint8 { return 60 }, "bricks": bricks} {
+	for name, wall := range map[string]func(x, y int) uint8{"even": func(int,
+		int) uint8 {
+		return 60
+	}, "bricks": bricks} {
 		rod := shape.Tube{Nodes: shape.PathOf(nodes(60, 250, 230, 40)...), Width: 14}
 		m := Tube(painted(shape.Shapes{rod}, wall), nodes(62.5, 251.5, 232.5, 41.5), false, 60)
 		if math.Abs(m.Width-14) > 0.5 || m.Flat || m.Sure < 0.1 {
@@ -59,8 +63,10 @@ func TestTubeFindsWidthAndMiddle(t *testing.T) {
 				t.Errorf("%s: a point lies %.2f beside the middle", name, d)
 			}
 		}
-		hexagon := shape.Tube{Nodes: shape.PathOf(nodes(230, 150, 190, 220, 110, 220, 70, 150, 110, 80, 190, 80)...), Width: 7, Closed: true}
-		m = Tube(painted(shape.Shapes{hexagon}, wall), nodes(231, 150, 190, 221, 109, 221, 71, 150, 109, 79, 191, 79), true, 60)
+		hexagon := shape.Tube{Nodes: shape.PathOf(nodes(230, 150, 190, 220, 110, 220, 70, 150, 110,
+			80, 190, 80)...), Width: 7, Closed: true}
+		m = Tube(painted(shape.Shapes{hexagon}, wall), nodes(231, 150, 190, 221, 109, 221, 71, 150,
+			109, 79, 191, 79), true, 60)
 		if math.Abs(m.Width-7) > 0.5 {
 			t.Errorf("%s: a hexagon of 7 px: %.2f", name, m.Width)
 		}
@@ -96,7 +102,8 @@ func TestRoundRod(t *testing.T) {
 			p.Pix8[3*i+q] = uint8(math.Round(255 * colour.LinearToSRGB(v)))
 		}
 	}
-	m := Tube(edge.NewEye(p), nodes(150-0.28*120, 150+0.96*120, 150+0.28*120+1, 150-0.96*120), false, 60)
+	m := Tube(edge.NewEye(p), nodes(150-0.28*120, 150+0.96*120, 150+0.28*120+1, 150-0.96*120),
+		false, 60)
 	if math.Abs(m.Width-width) > 0.4 {
 		t.Errorf("a rod of %v px is %.2f wide", width, m.Width)
 	}
@@ -116,7 +123,8 @@ func TestFlatEndsAreSeen(t *testing.T) {
 
 func TestNothingThere(t *testing.T) {
 	e := painted(nil, func(int, int) uint8 { return 120 })
-	if m := Tube(e, nodes(60, 150, 240, 150), false, 60); m.Sure != 0 || m.Width != 0 || m.Nodes[0].X != 60 {
+	if m := Tube(e, nodes(60, 150, 240, 150), false, 60); m.Sure != 0 || m.Width != 0 ||
+		m.Nodes[0].X != 60 {
 		t.Errorf("on an even wall there is %+v", m)
 	}
 	if m := Tube(e, nodes(60, 150), false, 60); m.Width != 0 {

@@ -15,7 +15,11 @@ import (
 // drawn makes a photo of w by h of what of each pixel a function says, from 0 to 1, sampled
 // 8 by 8 times.
 func drawn(w, h int, at func(x, y float64) float64) *photo.Photo {
-	return coloured(w, h, func(x, y float64) [3]float64 { v := at(x, y); return [3]float64{v, v, v} })
+	return coloured(w, h, func(x, y float64) [3]float64 {
+		v := at(x, y)
+		return [3]float64{v, v,
+			v}
+	})
 }
 
 // coloured is drawn in linear red, green and blue.
@@ -67,7 +71,8 @@ func TestPlaceFindsTheEdgeBetweenPixels(t *testing.T) {
 			}
 			return c.out
 		})
-		line := NewEye(p).Place(circle(x, y, r+c.off, 90), Along{Closed: true, Reach: 4, Gap: 1, Blur: 1})
+		line := NewEye(p).Place(circle(x, y, r+c.off, 90), Along{Closed: true, Reach: 4, Gap: 1,
+			Blur: 1})
 		worst, mean := 0.0, 0.0
 		for _, q := range line {
 			d := math.Hypot(q.X-x, q.Y-y) - r
@@ -87,7 +92,10 @@ func TestSlopeLeavesShadingOut(t *testing.T) {
 		}
 		return 0.7
 	}), 1)
-	ramp := sheet(t, drawn(40, 20, func(x, _ float64) float64 { return math.Pow(0.3+0.4*x/40, 3) }), 1)
+	ramp := sheet(t, drawn(40, 20, func(x, _ float64) float64 {
+		return math.Pow(0.3+0.4*x/40,
+			3)
+	}), 1)
 	row := func(s *Sheet, x int) int { return 10*s.Rect.Dx() + x }
 	if v := step.Slope[row(step, 19)]; v < 0.06 {
 		t.Errorf("an edge has the slope %v", v)
@@ -95,7 +103,8 @@ func TestSlopeLeavesShadingOut(t *testing.T) {
 	if n := step.Across[row(step, 19)]; math.Abs(float64(n[0])) < 0.99 {
 		t.Errorf("across an upright edge lies %v", n)
 	}
-	if step.Crest[row(step, 19)] == 0 && step.Crest[row(step, 20)] == 0 || step.Crest[row(step, 10)] > 0.01 {
+	if step.Crest[row(step, 19)] == 0 && step.Crest[row(step, 20)] == 0 ||
+		step.Crest[row(step, 10)] > 0.01 {
 		t.Error("the crest does not lie on the edge")
 	}
 	for x := 8; x < 32; x++ {
@@ -112,7 +121,8 @@ func TestShadeKeepsTheTint(t *testing.T) {
 	if d >= a {
 		t.Error("a shaded thing is not darker")
 	}
-	if math.Abs(float64(b-e)) > 0.2*math.Abs(float64(b)) || math.Abs(float64(c-f)) > 0.2*math.Abs(float64(c)) {
+	if math.Abs(float64(b-e)) > 0.2*math.Abs(float64(b)) ||
+		math.Abs(float64(c-f)) > 0.2*math.Abs(float64(c)) {
 		t.Errorf("its tint went from %v, %v to %v, %v", b, c, e, f)
 	}
 }
@@ -132,7 +142,8 @@ func TestSheetOfAPart(t *testing.T) {
 		for x := 14; x < 18; x++ {
 			i, _ := all.At(float64(3*x), float64(3*y))
 			j, _ := part.At(float64(3*x), float64(3*y))
-			if all.Colour(i) != part.Colour(j) || all.Slope[i] != part.Slope[j] || all.Ridge[i] != part.Ridge[j] {
+			if all.Colour(i) != part.Colour(j) || all.Slope[i] != part.Slope[j] ||
+				all.Ridge[i] != part.Ridge[j] {
 				t.Fatalf("pixel %d, %d is another one", x, y)
 			}
 		}

@@ -114,7 +114,8 @@ func (e *Eye) Place(line []shape.Point, a Along) []shape.Point {
 	for i, o := range way {
 		at := float64(o - half)
 		if o > 0 && o < k-1 {
-			l, m, r := float64(strength[i*k+o-1]), float64(strength[i*k+o]), float64(strength[i*k+o+1])
+			l, m, r := float64(strength[i*k+o-1]), float64(strength[i*k+o]),
+				float64(strength[i*k+o+1])
 			if d := l - 2*m + r; d < 0 {
 				at += min(max((l-r)/(2*d), -0.5), 0.5)
 			}

@@ -120,7 +120,8 @@ func (e *Eye) unshaded(line []shape.Point, gap, reach float64) (out []shape.Poin
 // Lit returns what draw makes of a closed line that lies on the photo's edges, or of that line
 // without the shade in it, where that becomes no more intricate by it: a true edge is at least as
 // simple as its shade.
-func (e *Eye) Lit(line []shape.Point, gap float64, draw func(line []shape.Point) (p shape.Path, intricate int)) shape.Path {
+func (e *Eye) Lit(line []shape.Point, gap float64,
+	draw func(line []shape.Point) (p shape.Path, intricate int)) shape.Path {
 	path, was := draw(line)
 	area, round := math.Abs(shape.Turn(line)), 0.0
 	for i, p := range line {

@@ -44,7 +44,10 @@ func TestLitGoesOnToTheRim(t *testing.T) {
 		p := shape.Fit(line, true, 1)
 		return p, p.Len()
 	}
-	area := func(p shape.Path) float64 { return math.Abs(shape.Turn(shape.Flatten(p, true))) / (math.Pi * r * r) }
+	area := func(p shape.Path) float64 {
+		return math.Abs(shape.Turn(shape.Flatten(p,
+			true))) / (math.Pi * r * r)
+	}
 	brass, grey := scene([3]float64{0.3, 0.22, 0.1}), scene([3]float64{0.22, 0.22, 0.22})
 	for name, line := range map[string][]shape.Point{"shaded": shaded, "over the rim": over} {
 		before, _ := draw(line)

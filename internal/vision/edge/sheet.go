@@ -68,7 +68,8 @@ func Steps(width, height, pixels int) int {
 
 // New reduces the part r of a photo, given in pixels of the sheet, by step. It calls done,
 // if there is one, with the share of the work that is done.
-func New(ctx context.Context, p *photo.Photo, step int, r image.Rectangle, done func(float64)) (*Sheet, error) {
+func New(ctx context.Context, p *photo.Photo, step int, r image.Rectangle,
+	done func(float64)) (*Sheet, error) {
 	full := image.Rect(0, 0, (p.Width+step-1)/step, (p.Height+step-1)/step)
 	r = r.Intersect(full)
 	s := &Sheet{Step: step, Rect: r, Full: full}
@@ -228,7 +229,8 @@ func (s *Sheet) ridges(ctx context.Context) error {
 		for y := y0; y < y1; y++ {
 			for x := range w {
 				i := y*w + x
-				if v := s.Slope[i]; v >= s.Slope[beside(x, y, 1)] && v >= s.Slope[beside(x, y, -1)] {
+				if v := s.Slope[i]; v >= s.Slope[beside(x, y, 1)] &&
+					v >= s.Slope[beside(x, y, -1)] {
 					crest[i] = v
 				}
 			}

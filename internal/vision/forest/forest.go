@@ -1,10 +1,11 @@
 // Package forest learns from samples of two classes to tell them apart.
 //
 // A forest is many trees of questions, each about whether one number of a sample lies below a
-// threshold. Which numbers are asked for, and the thresholds, are drawn at random, and of a few draws
-// the one is taken that parts the classes best (extremely randomised trees, Geurts, Ernst and Wehenkel
-// 2006). Each tree learns from samples of its own. What they say in the mean is smooth where samples
-// are few and sharp where they leave no doubt, whatever the numbers mean and however they are scaled.
+// threshold. Which numbers are asked for, and the thresholds, are drawn at random, and of a few
+// draws the one is taken that parts the classes best (extremely randomised trees, Geurts, Ernst and
+// Wehenkel 2006). Each tree learns from samples of its own. What they say in the mean is smooth
+// where samples are few and sharp where they leave no doubt, whatever the numbers mean and however
+// they are scaled.
 package forest
 
 import (
@@ -60,8 +61,8 @@ const (
 	surest = 0.01 // what the other class may always be
 )
 
-// node is a question, or an answer where it asks for none. Who is below the threshold goes on to the
-// node that comes next.
+// node is a question, or an answer where it asks for none. Who is below the threshold goes on to
+// the node that comes next.
 type node struct {
 	ask    int32 // the number asked for, or -1
 	below  float32
@@ -105,7 +106,8 @@ func (g *grower) grow(of []int32, depth int) {
 		all[class(g.In[i])] += float64(g.Weight[i])
 	}
 	own := len(g.nodes)
-	g.nodes = append(g.nodes, node{ask: -1, answer: float32((all[1] + 0.5) / (all[0] + all[1] + 1))})
+	g.nodes = append(g.nodes, node{ask: -1,
+		answer: float32((all[1] + 0.5) / (all[0] + all[1] + 1))})
 	if all[0] == 0 || all[1] == 0 || len(of) < 2*leaf || depth == deep {
 		return
 	}
@@ -131,7 +133,8 @@ func (g *grower) grow(of []int32, depth int) {
 		if n < leaf || len(of)-n < leaf {
 			continue
 		}
-		if v := impurity(part) + impurity([2]float64{all[0] - part[0], all[1] - part[1]}); v < best {
+		if v := impurity(part) + impurity([2]float64{all[0] - part[0],
+			all[1] - part[1]}); v < best {
 			best, ask, below = v, q, t
 		}
 	}
@@ -158,8 +161,8 @@ func impurity(w [2]float64) float64 {
 	return w[0] * w[1] / (w[0] + w[1])
 }
 
-// Odds returns the logarithm of how many times likelier a sample is of the class that is in than of the
-// other: between the logarithms of 1/99 and 99, and 0 where there is no forest.
+// Odds returns the logarithm of how many times likelier a sample is of the class that is in than of
+// the other: between the logarithms of 1/99 and 99, and 0 where there is no forest.
 func (f Forest) Odds(values []float32) float32 {
 	if len(f) == 0 {
 		return 0

@@ -11,7 +11,8 @@ import (
 )
 
 // grown makes a forest of n samples that draw makes.
-func grown(t testing.TB, n, trees int, draw func(rnd *rand.Rand) (values []float32, in bool)) Forest {
+func grown(t testing.TB, n, trees int,
+	draw func(rnd *rand.Rand) (values []float32, in bool)) Forest {
 	t.Helper()
 	rnd := rand.New(rand.NewPCG(3, 4))
 	v, _ := draw(rnd)
@@ -54,8 +55,8 @@ func TestOddsAreLikelihoods(t *testing.T) {
 		}
 		return []float32{float32(rnd.NormFloat64()) + 1}, true
 	})
-	// The quotient of two normal densities whose means are 0 and 1 is exp(x - 1/2). A tree knows of a
-	// place what a few samples say; it is the mean about a place that has to be right.
+	// The quotient of two normal densities whose means are 0 and 1 is exp(x - 1/2). A tree knows of
+	// a place what a few samples say; it is the mean about a place that has to be right.
 	for _, x := range []float64{-1, -0.5, 0, 0.5, 1, 1.5, 2} {
 		sum := 0.0
 		for i := range 100 {
@@ -106,7 +107,8 @@ func TestNothingToTell(t *testing.T) {
 	if o := f.Odds([]float32{7, 7}); math.Abs(float64(o)) > 0.1 {
 		t.Errorf("what cannot be told apart has odds %v", o)
 	}
-	sure := grown(t, 500, 20, func(rnd *rand.Rand) ([]float32, bool) { return []float32{rnd.Float32()}, true })
+	sure := grown(t, 500, 20,
+		func(rnd *rand.Rand) ([]float32, bool) { return []float32{rnd.Float32()}, true })
 	if o, most := float64(sure.Odds([]float32{0.5})), math.Log(99); o <= 0 || o > most+1e-4 {
 		t.Errorf("of one class alone the odds are %v, at most %v", o, most)
 	}

@@ -44,14 +44,17 @@ type Wire struct {
 }
 
 // steps are the eight directions, straight and diagonal by turns.
-var steps = [8]image.Point{{X: 1}, {X: 1, Y: 1}, {Y: 1}, {X: -1, Y: 1}, {X: -1}, {X: -1, Y: -1}, {Y: -1}, {X: 1, Y: -1}}
+var steps = [8]image.Point{{X: 1}, {X: 1, Y: 1}, {Y: 1}, {X: -1, Y: 1}, {X: -1}, {X: -1, Y: -1},
+	{Y: -1}, {X: 1, Y: -1}}
 
 // New begins a wire at a point of the photo, which is taken into the sheet.
 func New(s *edge.Sheet, from shape.Point) *Wire {
 	p := pixel(s, from)
-	box := image.Rect(p.X-span, p.Y-span, p.X+span+1, p.Y+span+1).Intersect(image.Rect(0, 0, s.Rect.Dx(), s.Rect.Dy()))
+	box := image.Rect(p.X-span, p.Y-span, p.X+span+1, p.Y+span+1).Intersect(image.Rect(0, 0,
+		s.Rect.Dx(), s.Rect.Dy()))
 	n := box.Dx() * box.Dy()
-	w := &Wire{s: s, box: box, w: box.Dx(), cost: make([]int32, n), back: make([]int8, n), done: make([]bool, n), next: make([]int32, n)}
+	w := &Wire{s: s, box: box, w: box.Dx(), cost: make([]int32, n), back: make([]int8, n),
+		done: make([]bool, n), next: make([]int32, n)}
 	for i := range w.cost {
 		w.cost[i] = math.MaxInt32
 	}
@@ -168,7 +171,8 @@ func (w *Wire) To(ctx context.Context, to shape.Point) ([]shape.Point, error) {
 	k := float64(w.s.Step)
 	var out []shape.Point
 	for {
-		out = append(out, shape.Point{X: (float64(p.X+w.s.Rect.Min.X) + 0.5) * k, Y: (float64(p.Y+w.s.Rect.Min.Y) + 0.5) * k})
+		out = append(out, shape.Point{X: (float64(p.X+w.s.Rect.Min.X) + 0.5) * k,
+			Y: (float64(p.Y+w.s.Rect.Min.Y) + 0.5) * k})
 		if w.back[i] == 8 {
 			break
 		}
@@ -207,7 +211,8 @@ func Near(s *edge.Sheet, p shape.Point, reach float64) shape.Point {
 		return p
 	}
 	k := float64(s.Step)
-	return shape.Point{X: (float64(at.X+s.Rect.Min.X) + 0.5) * k, Y: (float64(at.Y+s.Rect.Min.Y) + 0.5) * k}
+	return shape.Point{X: (float64(at.X+s.Rect.Min.X) + 0.5) * k,
+		Y: (float64(at.Y+s.Rect.Min.Y) + 0.5) * k}
 }
 
 // Run is a piece of a traced line between two pins.
@@ -261,7 +266,8 @@ type Pin struct {
 
 // Trace returns the closed outline through pins: along the strongest edges between them, or
 // straight. Where all of it clings the pins settle within reach of where they were set.
-func Trace(ctx context.Context, s *edge.Sheet, e *edge.Eye, pins []Pin, reach float64) (shape.Path, error) {
+func Trace(ctx context.Context, s *edge.Sheet, e *edge.Eye, pins []Pin,
+	reach float64) (shape.Path, error) {
 	at := make([]shape.Point, len(pins))
 	free := true
 	for i, p := range pins {
@@ -318,7 +324,8 @@ func near(a, b shape.Point) bool { return math.Hypot(a.X-b.X, a.Y-b.Y) < 0.5 }
 // Settle moves pins round a closed line to where, near the places that were clicked, the
 // cheapest line passes that goes from the pin before to the pin after: one pin that was set on
 // the wrong of two edges is put right by its neighbours. It goes round twice.
-func Settle(ctx context.Context, s *edge.Sheet, clicks []shape.Point, reach float64) ([]shape.Point, error) {
+func Settle(ctx context.Context, s *edge.Sheet, clicks []shape.Point,
+	reach float64) ([]shape.Point, error) {
 	n := len(clicks)
 	pins := make([]shape.Point, n)
 	for i, p := range clicks {
@@ -350,7 +357,8 @@ func Settle(ctx context.Context, s *edge.Sheet, clicks []shape.Point, reach floa
 					}
 					if v := before.cost[a] + after.cost[b] + int32(astray*off/(r*r)); v < best {
 						best = v
-						pins[i] = shape.Point{X: (float64(x+s.Rect.Min.X) + 0.5) * k, Y: (float64(y+s.Rect.Min.Y) + 0.5) * k}
+						pins[i] = shape.Point{X: (float64(x+s.Rect.Min.X) + 0.5) * k,
+							Y: (float64(y+s.Rect.Min.Y) + 0.5) * k}
 					}
 				}
 			}

@@ -116,7 +116,8 @@ func TestPinsSettle(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if a, want := shape.Area(shape.Outline{Nodes: path}), math.Pi*50*50; math.Abs(a-want) > 0.02*want {
+	if a, want := shape.Area(shape.Outline{Nodes: path}),
+		math.Pi*50*50; math.Abs(a-want) > 0.02*want {
 		t.Errorf("the outline has an area of %.0f, the disc %.0f", a, want)
 	}
 	if path.Len() > 16 {
@@ -158,7 +159,8 @@ func TestWireStops(t *testing.T) {
 		t.Error("a cancelled wire went on")
 	}
 	// A pointer outside of the photo is taken to its edge.
-	line, err := New(s, shape.Point{X: 5, Y: 5}).To(context.Background(), shape.Point{X: -50, Y: 900})
+	line, err := New(s, shape.Point{X: 5, Y: 5}).To(context.Background(),
+		shape.Point{X: -50, Y: 900})
 	if err != nil || line[len(line)-1] != (shape.Point{X: 0.5, Y: 199.5}) {
 		t.Errorf("it ends at %v, %v", line[len(line)-1], err)
 	}

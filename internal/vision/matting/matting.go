@@ -1,10 +1,10 @@
 // Package matting finds how far each pixel near the edge of a thing belongs to it, and what colour
 // the thing has there without that of what is behind it.
 //
-// A pixel's light is a mixture, alpha·F + (1 - alpha)·B, of that of the thing and of that behind it.
-// Both are sought among the pixels that are certain, in some directions from the pixel; of all pairs
-// the one is taken that explains its light best from near by, and the answers of neighbours of like
-// colour are put together, by how well each is known (after Gastal and Oliveira 2010).
+// A pixel's light is a mixture, alpha·F + (1 - alpha)·B, of that of the thing and of that behind
+// it. Both are sought among the pixels that are certain, in some directions from the pixel; of all
+// pairs the one is taken that explains its light best from near by, and the answers of neighbours
+// of like colour are put together, by how well each is known (after Gastal and Oliveira 2010).
 package matting
 
 import (
@@ -33,7 +33,8 @@ const directions = 12
 // Soft returns the coverage of each pixel, and the light of the thing at those that are unknown, as
 // three values a pixel: elsewhere it is the picture's own. reach is how far the certain pixels are
 // sought, in pixels.
-func Soft(ctx context.Context, p Picture, known []uint8, reach int) (alpha, colours []float32, err error) {
+func Soft(ctx context.Context, p Picture, known []uint8,
+	reach int) (alpha, colours []float32, err error) {
 	w, h := p.W, p.H
 	alpha, colours = make([]float32, w*h), append([]float32(nil), p.Pix...)
 	sure := make([]float32, w*h)
@@ -71,7 +72,8 @@ func Soft(ctx context.Context, p Picture, known []uint8, reach int) (alpha, colo
 					for u := max(x-near, 0); u <= min(x+near, w-1); u++ {
 						j := v*w + u
 						d := gap(p.Pix[3*i:], p.Pix[3*j:])
-						k := sure[j] * float32(math.Exp(float64(-d/0.0008))) / float32(1+(u-x)*(u-x)+(v-y)*(v-y))
+						k := sure[j] * float32(math.Exp(float64(-d/0.0008))) /
+							float32(1+(u-x)*(u-x)+(v-y)*(v-y))
 						sum += k * raw[j]
 						all += k
 						// Where there is little of the thing little is known of its colour.

@@ -99,7 +99,8 @@ func TestSoftEdge(t *testing.T) {
 
 func ExampleSoft() {
 	// A pixel of half a white thing before black.
-	p, truth := blend(9, 1, [3]float32{1, 1, 1}, [3]float32{}, func(x, _ int) float32 { return []float32{0, 0, 0, 0, 0.5, 1, 1, 1, 1}[x] })
+	p, truth := blend(9, 1, [3]float32{1, 1, 1}, [3]float32{},
+		func(x, _ int) float32 { return []float32{0, 0, 0, 0, 0.5, 1, 1, 1, 1}[x] })
 	alpha, _, _ := Soft(context.Background(), p, known(truth, 9, 1), 5)
 	fmt.Printf("%.1f", alpha[4])
 	// Output: 0.5

@@ -48,8 +48,10 @@ const (
 // New returns a grid without links.
 func New(w, h int) *Grid {
 	n := (w + 2) * (h + 2)
-	return &Grid{W: w, H: h, stride: w + 2, cap: make([]int32, 8*n), terminal: make([]int32, n), tree: make([]uint8, n),
-		parent: make([]int8, n), next: make([]int32, n), dist: make([]int32, n), stamp: make([]int32, n)}
+	return &Grid{W: w, H: h, stride: w + 2, cap: make([]int32, 8*n), terminal: make([]int32, n),
+		tree:   make([]uint8, n),
+		parent: make([]int8, n), next: make([]int32, n), dist: make([]int32, n),
+		stamp: make([]int32, n)}
 }
 
 // Bytes returns the memory that a grid of w by h takes.

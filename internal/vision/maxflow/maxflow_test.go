@@ -70,7 +70,8 @@ func TestCutIsTheCheapestOfAll(t *testing.T) {
 		}
 		best := int64(math.MaxInt64)
 		for set := range 1 << (w * h) {
-			best = min(best, cost(func(i int) bool { return set>>i&1 == 1 }, toSource, toSink, links))
+			best = min(best, cost(func(i int) bool { return set>>i&1 == 1 }, toSource, toSink,
+				links))
 		}
 		got := cost(func(i int) bool { return g.Source(i%w, i/w) }, toSource, toSink, links)
 		if flow != best || got != best {
@@ -86,7 +87,8 @@ func TestFlowIsWhatTheCutCosts(t *testing.T) {
 		w, h := 20+rnd.IntN(60), 20+rnd.IntN(60)
 		g, toSource, toSink, links := random(w, h, rnd)
 		flow, _ := g.Solve(context.Background())
-		if got := cost(func(i int) bool { return g.Source(i%w, i/w) }, toSource, toSink, links); got != flow {
+		if got := cost(func(i int) bool { return g.Source(i%w, i/w) }, toSource, toSink,
+			links); got != flow {
 			t.Fatalf("%d by %d: the flow is %d, the cut costs %d", w, h, flow, got)
 		}
 	}

@@ -1,10 +1,12 @@
-// Package pointlight finds the point lights in a photo: street lamps, far windows no larger than a few pixels, bulbs.
+// Package pointlight finds the point lights in a photo: street lamps, far windows no larger than a
+// few pixels, bulbs.
 //
-// What stands out in brightness is found as maxima of differences of Gaussians over place and scale (Lindeberg, Feature
-// Detection with Automatic Scale Selection, 1998). Each is then looked at on the photo's own pixels: the region round
-// it that is brighter than half of what it stands out by tells of its middle, size and form. A lamp is compact, round or
-// nearly, whole, and stands alone. A window and a sign have corners, a highlight is faint, an image in wet ground is
-// ragged and lies below the light that it is of.
+// What stands out in brightness is found as maxima of differences of Gaussians over place and scale
+// (Lindeberg, Feature Detection with Automatic Scale Selection, 1998). Each is then looked at on
+// the photo's own pixels: the region round it that is brighter than half of what it stands out by
+// tells of its middle, size and form. A lamp is compact, round or nearly, whole, and stands alone.
+// A window and a sign have corners, a highlight is faint, an image in wet ground is ragged and lies
+// below the light that it is of.
 package pointlight
 
 import (
@@ -50,7 +52,8 @@ const (
 // largest is how large points can be in radius, of the long edge.
 const largest = 1.0 / 36
 
-// Find returns the points of a photo by how sure they are, the surest first, and how many more there were than Most.
+// Find returns the points of a photo by how sure they are, the surest first, and how many more
+// there were than Most.
 func Find(ctx context.Context, p *photo.Photo, kind Kind) ([]Point, int, error) {
 	look := lit
 	if kind == Dead {
@@ -93,7 +96,8 @@ func lit(ctx context.Context, p *photo.Photo) ([]Point, error) {
 	for i := range marks {
 		if m := &marks[i]; m.sure > hopeless {
 			k := float64(step)
-			q := Point{X: m.x * k, Y: m.y * k, Radius: m.radius * k, Bright: m.top, Stands: m.top - m.ring, Clipped: m.top > clipped, Sure: m.sure}
+			q := Point{X: m.x * k, Y: m.y * k, Radius: m.radius * k, Bright: m.top,
+				Stands: m.top - m.ring, Clipped: m.top > clipped, Sure: m.sure}
 			q.Colour = Colour(p, q.X, q.Y, q.Radius)
 			out = append(out, q)
 		}
@@ -101,8 +105,8 @@ func lit(ctx context.Context, p *photo.Photo) ([]Point, error) {
 	return out, ctx.Err()
 }
 
-// whole is how many pixels are looked at, at the most: a photo of more is reduced by a whole number, so that the memory is
-// bounded.
+// whole is how many pixels are looked at, at the most: a photo of more is reduced by a whole
+// number, so that the memory is bounded.
 const whole = 26 << 20
 
 // Of what brightness on the photo shows no more of how bright a thing is.
@@ -113,7 +117,8 @@ const round = 2 << 20
 
 // dead finds round things that are not lit.
 func dead(ctx context.Context, p *photo.Photo) ([]Point, error) {
-	s, err := edge.New(ctx, p, edge.Steps(p.Width, p.Height, round), image.Rect(0, 0, p.Width, p.Height), nil)
+	s, err := edge.New(ctx, p, edge.Steps(p.Width, p.Height, round), image.Rect(0, 0, p.Width,
+		p.Height), nil)
 	if err != nil {
 		return nil, err
 	}
@@ -128,7 +133,8 @@ func dead(ctx context.Context, p *photo.Photo) ([]Point, error) {
 		}
 		q := Point{X: r.At.X, Y: r.At.Y, Radius: r.Radius, Sure: r.Sure}
 		m := mean(p, q.X, q.Y, 0, 0.4*q.Radius)
-		if q.Bright = float64(colour.Display.At(max(m.R, m.G, m.B))); q.Bright < 0.97 { // else it is lit
+		// else it is lit
+		if q.Bright = float64(colour.Display.At(max(m.R, m.G, m.B))); q.Bright < 0.97 {
 			q.Colour = Colour(p, q.X, q.Y, q.Radius)
 			out = append(out, q)
 		}
@@ -136,9 +142,9 @@ func dead(ctx context.Context, p *photo.Photo) ([]Point, error) {
 	return out, nil
 }
 
-// brightness returns the photo's largest channel as a display value, against the brightest there is: coloured lights are
-// as bright as white ones, and those of a dark photo as those of a bright one.
-// Each pixel is the mean of step by step of the photo's.
+// brightness returns the photo's largest channel as a display value, against the brightest there
+// is: coloured lights are as bright as white ones, and those of a dark photo as those of a bright
+// one. Each pixel is the mean of step by step of the photo's.
 func brightness(ctx context.Context, p *photo.Photo, step int) (*raster.Plane, error) {
 	out, err := p.Reduced(ctx, step, func(r, g, b float32) float32 { return max(r, g, b) })
 	if err != nil {
@@ -158,8 +164,8 @@ func brightness(ctx context.Context, p *photo.Photo, step int) (*raster.Plane, e
 	return out, nil
 }
 
-// whitest is the share of a photo that the brightest of it fills, and dimmest how dark that may be, of 255: a photo in
-// which nothing is brighter shows no light.
+// whitest is the share of a photo that the brightest of it fills, and dimmest how dark that may be,
+// of 255: a photo in which nothing is brighter shows no light.
 const (
 	whitest = 3e-5
 	dimmest = 240
@@ -185,8 +191,9 @@ func seeds(ctx context.Context, v *raster.Plane) (out []seed, err error) {
 		if w < 8 || h < 8 {
 			return out, nil
 		}
-		// Blurred by sigma0·2^(i/3), of what is blurred by sigma0 already but in the first octave. Of the differences three
-		// beside each other are looked at, so that four blurred pictures are there at a time.
+		// Blurred by sigma0·2^(i/3), of what is blurred by sigma0 already but in the first octave.
+		// Of the differences three beside each other are looked at, so that four blurred pictures
+		// are there at a time.
 		const n = perOctave + 3
 		var blur [n]*raster.Plane
 		found := make([][]seed, h)
@@ -204,7 +211,8 @@ func seeds(ctx context.Context, v *raster.Plane) (out []seed, err error) {
 			if k < 0 || k == 0 && !first {
 				continue
 			}
-			if err := peaks(ctx, blur[max(k-1, 0):i+1], min(k, 1), sigma0*math.Pow(2, (float64(k)+0.5)/perOctave)*step, step, found); err != nil {
+			if err := peaks(ctx, blur[max(k-1, 0):i+1], min(k, 1),
+				sigma0*math.Pow(2, (float64(k)+0.5)/perOctave)*step, step, found); err != nil {
 				return nil, err
 			}
 			if k > 0 {
@@ -222,9 +230,11 @@ func seeds(ctx context.Context, v *raster.Plane) (out []seed, err error) {
 	}
 }
 
-// peaks notes the maxima of the difference between blurs k and k+1, against those beside it and beside it in scale: a disc
-// answers most where the mean of both deviations, sigma in pixels of the photo, is its radius by the root of 2.
-func peaks(ctx context.Context, blur []*raster.Plane, k int, sigma, step float64, found [][]seed) error {
+// peaks notes the maxima of the difference between blurs k and k+1, against those beside it and
+// beside it in scale: a disc answers most where the mean of both deviations, sigma in pixels of the
+// photo, is its radius by the root of 2.
+func peaks(ctx context.Context, blur []*raster.Plane, k int, sigma, step float64,
+	found [][]seed) error {
 	w, h := blur[0].Rect.Dx(), blur[0].Rect.Dy()
 	at := func(i, q int) float32 { return blur[i].Pix[q] - blur[i+1].Pix[q] }
 	return raster.Rows(ctx, 1, h-1, func(y0, y1 int) {
@@ -246,7 +256,8 @@ func peaks(ctx context.Context, blur []*raster.Plane, k int, sigma, step float64
 					}
 				}
 				if most {
-					found[y] = append(found[y], seed{(float64(x) + 0.5) * step, (float64(y) + 0.5) * step, sigma * math.Sqrt2, float64(d)})
+					found[y] = append(found[y], seed{(float64(x) + 0.5) * step,
+						(float64(y) + 0.5) * step, sigma * math.Sqrt2, float64(d)})
 				}
 			}
 		}
@@ -329,7 +340,8 @@ func half(p *raster.Plane) *raster.Plane {
 		for x := range w {
 			// The middle of four, as places are told from the middles of pixels.
 			i := 2*y*p.Rect.Dx() + 2*x
-			out.Pix[y*w+x] = (p.Pix[i] + p.Pix[i+1] + p.Pix[i+p.Rect.Dx()] + p.Pix[i+p.Rect.Dx()+1]) / 4
+			out.Pix[y*w+x] = (p.Pix[i] + p.Pix[i+1] + p.Pix[i+p.Rect.Dx()] +
+				p.Pix[i+p.Rect.Dx()+1]) / 4
 		}
 	}
 	return out
@@ -353,9 +365,9 @@ type mark struct {
 	sure         float64
 }
 
-// What of the ring round a seed, by brightness, is taken for what it stands before, and how far up from there to its
-// middle it ends. There is no one answer for a lamp in a halo, before the edge of a roof, or among others: that is taken
-// by which it is most a light.
+// What of the ring round a seed, by brightness, is taken for what it stands before, and how far up
+// from there to its middle it ends. There is no one answer for a lamp in a halo, before the edge of
+// a roof, or among others: that is taken by which it is most a light.
 var (
 	grounds = [...]float64{0.6, 0.85}
 	levels  = [...]float64{0.5, 0.72}
@@ -366,7 +378,8 @@ func look(v *raster.Plane, s seed) (best mark) {
 	best = mark{x: s.x, y: s.y, radius: s.radius, value: s.value}
 	r := s.radius
 	reach := int(math.Ceil(3.2*r + 4))
-	win := image.Rect(int(s.x)-reach, int(s.y)-reach, int(s.x)+reach+1, int(s.y)+reach+1).Intersect(v.Rect)
+	win := image.Rect(int(s.x)-reach, int(s.y)-reach, int(s.x)+reach+1,
+		int(s.y)+reach+1).Intersect(v.Rect)
 	w, h := win.Dx(), win.Dy()
 	l := &looker{v: v, win: win, w: w, h: h}
 	cx, cy := s.x-float64(win.Min.X), s.y-float64(win.Min.Y)
@@ -494,7 +507,8 @@ func (l *looker) region(top, ground, level float64) (m mark) {
 		lo0, hi0, lo1, hi1 := math.Inf(1), math.Inf(-1), math.Inf(1), math.Inf(-1)
 		for i := range xs {
 			a, b := float64(xs[i])*cs+float64(ys[i])*sn, float64(ys[i])*cs-float64(xs[i])*sn
-			lo0, hi0, lo1, hi1 = math.Min(lo0, a), math.Max(hi0, a), math.Min(lo1, b), math.Max(hi1, b)
+			lo0, hi0, lo1, hi1 = math.Min(lo0, a), math.Max(hi0, a), math.Min(lo1, b),
+				math.Max(hi1, b)
 		}
 		m.box = math.Max(m.box, m.area/((hi0-lo0+1)*(hi1-lo1+1)))
 	}
@@ -517,7 +531,10 @@ func (l *looker) region(top, ground, level float64) (m mark) {
 
 // alone keeps of marks of one thing the surest.
 func alone(marks []mark) (out []mark) {
-	slices.SortStableFunc(marks, func(a, b mark) int { return cmp.Or(cmp.Compare(b.sure, a.sure), cmp.Compare(b.value, a.value)) })
+	slices.SortStableFunc(marks, func(a, b mark) int {
+		return cmp.Or(cmp.Compare(b.sure, a.sure),
+			cmp.Compare(b.value, a.value))
+	})
 	for _, m := range marks {
 		if m.area == 0 || slices.ContainsFunc(out, func(o mark) bool {
 			return math.Hypot(o.x-m.x, o.y-m.y) < math.Max(1.5, 0.9*math.Max(o.radius, m.radius))
@@ -543,7 +560,8 @@ func (m *mark) certainty() float64 {
 		c *= ramp(m.box, 0.95, 0.89)
 	}
 	c *= ramp(m.near, 0.3, 0.12)
-	// A light is as bright up to its edge, as far as that is not lost in pixels; what shines in it is not.
+	// A light is as bright up to its edge, as far as that is not lost in pixels; what shines in it
+	// is not.
 	large := ramp(m.radius, 2, 5)
 	return c * ramp(m.flat, 0.12+0.4*large, 0.3+0.4*large)
 }
@@ -551,8 +569,8 @@ func (m *mark) certainty() float64 {
 // speck is a radius below which what stands out beside a mark counts however it looks.
 const speck = 3
 
-// among weighs each mark by what stands out beside it: specks of something that glitters are many and alike, and glints
-// of a lamp's own metal lie near it.
+// among weighs each mark by what stands out beside it: specks of something that glitters are many
+// and alike, and glints of a lamp's own metal lie near it.
 func among(marks []mark) {
 	sure := make([]float64, len(marks))
 	for i := range marks {
@@ -564,16 +582,21 @@ func among(marks []mark) {
 			if k == i {
 				continue
 			}
-			if (o.sure > 0.05 || o.radius < speck) && d < far && o.top-o.ring > 0.3*(m.top-m.ring) && o.top > 0.6*m.top && o.radius > m.radius/2 && o.radius < 2*m.radius {
+			if (o.sure > 0.05 || o.radius < speck) && d < far &&
+				o.top-o.ring > 0.3*(m.top-m.ring) && o.top > 0.6*m.top && o.radius > m.radius/2 &&
+				o.radius < 2*m.radius {
 				m.crowd++
 			}
-			// An image in what is wet lies straight below, about as large, drawn out downwards or ragged.
-			if o.sure > 0.5 && m.y > o.y+4*o.radius && math.Abs(m.x-o.x) < max(1.5, 0.3*o.radius) && m.radius > 0.5*o.radius && m.radius < 2*o.radius &&
+			// An image in what is wet lies straight below, about as large, drawn out downwards or
+			// ragged.
+			if o.sure > 0.5 && m.y > o.y+4*o.radius && math.Abs(m.x-o.x) < max(1.5, 0.3*o.radius) &&
+				m.radius > 0.5*o.radius && m.radius < 2*o.radius &&
 				(m.tall > 1.25 || m.ragged > 1.2 || m.top < o.top-0.02) {
 				m.mirrored = true
 			}
 			if o.sure > 0.5 && o.top >= m.top && m.radius < 0.4*o.radius && d < 5.5*o.radius {
-				m.glint = max(m.glint, ramp(d, 5.5*o.radius, 4.5*o.radius)*ramp(m.radius, 0.4*o.radius, 0.25*o.radius))
+				m.glint = max(m.glint, ramp(d, 5.5*o.radius, 4.5*o.radius)*ramp(m.radius,
+					0.4*o.radius, 0.25*o.radius))
 			}
 		}
 		sure[i] = m.sure * ramp(m.crowd, 7, 3) * (1 - m.glint)
@@ -586,8 +609,8 @@ func among(marks []mark) {
 	}
 }
 
-// Colour returns the colour of the light of a point in a photo, in linear light with 1 for its largest channel: that of its
-// rim, where its middle is white as no photo can show it brighter.
+// Colour returns the colour of the light of a point in a photo, in linear light with 1 for its
+// largest channel: that of its rim, where its middle is white as no photo can show it brighter.
 func Colour(p *photo.Photo, x, y, radius float64) colour.RGB {
 	c := rim(p, x, y, radius)
 	if top := max(c.R, c.G, c.B); top > 1e-4 {
@@ -596,8 +619,8 @@ func Colour(p *photo.Photo, x, y, radius float64) colour.RGB {
 	return colour.RGB{R: 1, G: 1, B: 1}
 }
 
-// rim returns the colour of a light: of what is round its middle where that is clipped, and shows its glow against what
-// is round that.
+// rim returns the colour of a light: of what is round its middle where that is clipped, and shows
+// its glow against what is round that.
 func rim(p *photo.Photo, x, y, r float64) colour.RGB {
 	if m := mean(p, x, y, 0, 0.5*r); colour.Display.At(min(m.R, m.G, m.B)) <= 0.9 {
 		return mean(p, x, y, 0, 0.7*r)
@@ -608,12 +631,14 @@ func rim(p *photo.Photo, x, y, r float64) colour.RGB {
 	if top < 1e-3 {
 		return near
 	}
-	// Before what is bright itself, or beside another light, the difference is little of what there is, and tells little.
+	// Before what is bright itself, or beside another light, the difference is little of what there
+	// is, and tells little.
 	tells := min(colour.Luma(c.R, c.G, c.B)/max(colour.Luma(near.R, near.G, near.B), 1e-4)/0.25, 1)
 	return c.Mix(colour.RGB{R: top, G: top, B: top}, 1-tells)
 }
 
-// Brightness returns the mean luminance of a disc of a photo, in linear light: of a light, how bright the photo shows it.
+// Brightness returns the mean luminance of a disc of a photo, in linear light: of a light, how
+// bright the photo shows it.
 func Brightness(p *photo.Photo, x, y, radius float64) float64 {
 	c := mean(p, x, y, 0, radius)
 	return float64(colour.Luma(c.R, c.G, c.B))
@@ -627,7 +652,8 @@ func mean(p *photo.Photo, x, y, inner, outer float64) (c colour.RGB) {
 	for j := max(int(y-outer), 0); j < min(int(y+outer)+1, p.Height) && x1 > x0; j++ {
 		p.Linear(row, x0, j, x1-x0)
 		for i := range x1 - x0 {
-			if d := math.Hypot(float64(x0+i)+0.5-x, float64(j)+0.5-y); d >= inner && d <= max(outer, 0.8) {
+			if d := math.Hypot(float64(x0+i)+0.5-x, float64(j)+0.5-y); d >= inner &&
+				d <= max(outer, 0.8) {
 				c, n = colour.RGB{R: c.R + row[3*i], G: c.G + row[3*i+1], B: c.B + row[3*i+2]}, n+1
 			}
 		}

@@ -35,8 +35,8 @@ func night(w, h int, seed uint64) *canvas {
 	return c
 }
 
-// add lays light on each pixel that a shape covers, with an edge of a pixel: shape gives the distance from its edge, below
-// 0 within.
+// add lays light on each pixel that a shape covers, with an edge of a pixel: shape gives the
+// distance from its edge, below 0 within.
 func (c *canvas) add(x0, y0, x1, y1 float64, light [3]float64, shape func(x, y float64) float64) {
 	for y := max(int(y0), 0); y < min(int(y1)+1, c.h); y++ {
 		for x := max(int(x0), 0); x < min(int(x1)+1, c.w); x++ {
@@ -60,7 +60,8 @@ func (c *canvas) lamp(x, y, r float64, tint [3]float64) {
 			}
 		}
 	}
-	c.add(x-r-1, y-r-1, x+r+1, y+r+1, [3]float64{4 * tint[0], 4 * tint[1], 4 * tint[2]}, func(u, v float64) float64 { return math.Hypot(u-x, v-y) - r })
+	c.add(x-r-1, y-r-1, x+r+1, y+r+1, [3]float64{4 * tint[0], 4 * tint[1], 4 * tint[2]},
+		func(u, v float64) float64 { return math.Hypot(u-x, v-y) - r })
 }
 
 // window paints a lit window with a bar across.
@@ -74,7 +75,10 @@ func (c *canvas) window(x, y, w, h float64) {
 func (c *canvas) wet(x, y, r float64, tint [3]float64) {
 	for range int(14 * r * r) {
 		u, v := x+0.5*r*c.rand.NormFloat64(), y+1.1*r*c.rand.NormFloat64()
-		c.add(u-1, v-1, u+1, v+1, tint, func(a, b float64) float64 { return max(math.Abs(a-u), math.Abs(b-v)) - 0.5 })
+		c.add(u-1, v-1, u+1, v+1, tint, func(a, b float64) float64 {
+			return max(math.Abs(a-u),
+				math.Abs(b-v)) - 0.5
+		})
 	}
 }
 
@@ -94,7 +98,8 @@ type disc struct{ x, y, r float64 }
 func town(seed uint64) (*photo.Photo, []disc) {
 	c := night(1200, 800, seed)
 	r := c.rand
-	tints := [][3]float64{{1, 0.75, 0.45}, {0.75, 0.9, 1}, {1, 0.35, 0.25}, {0.5, 1, 0.7}, {1, 1, 1}}
+	tints := [][3]float64{{1, 0.75, 0.45}, {0.75, 0.9, 1}, {1, 0.35, 0.25}, {0.5, 1, 0.7},
+		{1, 1, 1}}
 	var all []disc
 	free := func(x, y, need float64) bool {
 		for _, d := range all {
@@ -109,7 +114,8 @@ func town(seed uint64) (*photo.Photo, []disc) {
 	}
 	for i := range 6 { // letters: upright strokes
 		x := 720 + 40*float64(i)
-		c.add(x, 330, x+9, 380, [3]float64{1, 1, 0.9}, func(u, v float64) float64 { return max(math.Abs(u-x-4.5)-4.5, math.Abs(v-355)-25) })
+		c.add(x, 330, x+9, 380, [3]float64{1, 1, 0.9},
+			func(u, v float64) float64 { return max(math.Abs(u-x-4.5)-4.5, math.Abs(v-355)-25) })
 	}
 	for i := range 8 {
 		x, y, rad := 40+75*float64(i), 200+30*r.Float64(), 22-2.3*float64(i)
@@ -150,7 +156,8 @@ func match(found []Point, truth []disc) (precision, recall float64) {
 	return right / math.Max(all, 1), right / float64(len(truth))
 }
 
-// On made streets nine lights of ten are found and little else: no windows, no letters, no images in wet ground.
+// On made streets nine lights of ten are found and little else: no windows, no letters, no images
+// in wet ground.
 func TestStreets(t *testing.T) {
 	streets := uint64(4)
 	if testing.Short() {
@@ -175,7 +182,8 @@ func TestStreets(t *testing.T) {
 	}
 }
 
-// A lamp's middle and radius are told to a fraction of a pixel, and its colour from its rim, as its middle is white.
+// A lamp's middle and radius are told to a fraction of a pixel, and its colour from its rim, as its
+// middle is white.
 func TestMeasures(t *testing.T) {
 	c := night(400, 300, 1)
 	truth := disc{143.3, 97.8, 9.4}
@@ -199,7 +207,8 @@ func TestMeasures(t *testing.T) {
 	}
 }
 
-// On the demo's harbour the ten lamps are found; on the quay in daylight nothing is as sure as they are.
+// On the demo's harbour the ten lamps are found; on the quay in daylight nothing is as sure as they
+// are.
 func TestHarbour(t *testing.T) {
 	if testing.Short() {
 		t.Skip("whole photos")
@@ -211,7 +220,9 @@ func TestHarbour(t *testing.T) {
 		}
 		return p
 	}
-	lamps := []disc{{216.9, 272.9, 66.6}, {854.9, 756.4, 29.1}, {1033, 890, 18.6}, {1118, 954, 13.7}, {1165, 991, 10.8}, {1197, 1015, 8.9}, {1219, 1032, 7.6}, {1236, 1045, 6.6}, {1249, 1055, 5.9}, {1259, 1063, 5.3}}
+	lamps := []disc{{216.9, 272.9, 66.6}, {854.9, 756.4, 29.1}, {1033, 890, 18.6},
+		{1118, 954, 13.7}, {1165, 991, 10.8}, {1197, 1015, 8.9}, {1219, 1032, 7.6},
+		{1236, 1045, 6.6}, {1249, 1055, 5.9}, {1259, 1063, 5.3}}
 	harbour := open(1)
 	found, _, err := Find(context.Background(), harbour, Lit)
 	if err != nil {
@@ -226,7 +237,9 @@ func TestHarbour(t *testing.T) {
 			t.Errorf("the lamp at %.0f, %.0f has the colour %v", d.x, d.y, c)
 		}
 	}
-	windows := []image.Rectangle{image.Rect(1895, 1050, 2025, 1220), image.Rect(2430, 1048, 2565, 1220), image.Rect(2150, 978, 2295, 1030), image.Rect(2350, 1070, 2412, 1210), image.Rect(2360, 1430, 2485, 1600), image.Rect(850, 1300, 1260, 1990)}
+	windows := []image.Rectangle{image.Rect(1895, 1050, 2025, 1220), image.Rect(2430, 1048, 2565,
+		1220), image.Rect(2150, 978, 2295, 1030), image.Rect(2350, 1070, 2412, 1210),
+		image.Rect(2360, 1430, 2485, 1600), image.Rect(850, 1300, 1260, 1990)}
 	for _, p := range found {
 		for i, w := range windows {
 			if p.Sure >= Threshold && image.Pt(int(p.X), int(p.Y)).In(w) {
@@ -238,7 +251,8 @@ func TestHarbour(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	bulbs := []disc{{2627.9, 361.9, 16.8}, {2387.1, 515.1, 14.8}, {2156.2, 621, 12.9}, {1918, 665.3, 10.9}, {1743.7, 632.6, 9.4}}
+	bulbs := []disc{{2627.9, 361.9, 16.8}, {2387.1, 515.1, 14.8}, {2156.2, 621, 12.9},
+		{1918, 665.3, 10.9}, {1743.7, 632.6, 9.4}}
 	if _, recall := match(found, bulbs); recall < 1 {
 		t.Errorf("%.0f of five bulbs are found", 5*recall)
 	}
@@ -260,11 +274,13 @@ func TestHarbour(t *testing.T) {
 	}
 }
 
-// Nothing stands out in an even photo; too many are cut off, the surest kept; a search can be given up.
+// Nothing stands out in an even photo; too many are cut off, the surest kept; a search can be given
+// up.
 func TestEnds(t *testing.T) {
 	c := &canvas{w: 64, h: 48, pix: make([]float64, 3*64*48), rand: rand.New(rand.NewPCG(1, 1))}
 	for _, k := range []Kind{Lit, Dead} {
-		if found, more, err := Find(context.Background(), c.photo(), k); len(found) != 0 || more != 0 || err != nil {
+		if found, more, err := Find(context.Background(), c.photo(), k); len(found) != 0 ||
+			more != 0 || err != nil {
 			t.Errorf("kind %d: in the dark: %v, %d, %v", k, found, more, err)
 		}
 	}

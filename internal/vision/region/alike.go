@@ -14,8 +14,8 @@ import (
 // the photo.
 //
 // Of the colours at both sides of the edge of the region under the point, a pixel is taken for
-// those that it is nearer to. What is connected and no smaller than a twenty-fifth of that region is
-// one as well.
+// those that it is nearer to. What is connected and no smaller than a twenty-fifth of that region
+// is one as well.
 func (g *Ground) Alike(ctx context.Context, p Pick, within func(i int) bool) ([]*Found, error) {
 	first, err := g.Find(ctx, p)
 	if err != nil {

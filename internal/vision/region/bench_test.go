@@ -26,7 +26,8 @@ func quay24(b *testing.B) (*Ground, *image.RGBA) {
 // and floor by turns.
 func BenchmarkHover24MP(b *testing.B) {
 	g, frame := quay24(b)
-	places := [][2]float64{{1254, 620}, {675, 278}, {300, 240}, {1344, 724}, {1500, 640}, {1900, 1700}, {1232, 280}, {440, 940}}
+	places := [][2]float64{{1254, 620}, {675, 278}, {300, 240}, {1344, 724}, {1500, 640},
+		{1900, 1700}, {1232, 280}, {440, 940}}
 	testphoto.Against(b, frame, func(i int) {
 		p := places[i%len(places)]
 		g.Find(context.Background(), Pick{X: 2 * p[0], Y: 2 * p[1], Quick: true})
@@ -49,10 +50,12 @@ func BenchmarkClick24MP(b *testing.B) {
 // ways have still to be found: later moves find most of them known.
 func BenchmarkCling24MP(b *testing.B) {
 	g, frame := quay24(b)
-	pins := []shape.Point{{X: 1160, Y: 2300}, {X: 2360, Y: 4 * 200}, {X: 4700, Y: 800}, {X: 2200, Y: 3000}}
+	pins := []shape.Point{{X: 1160, Y: 2300}, {X: 2360, Y: 4 * 200}, {X: 4700, Y: 800},
+		{X: 2200, Y: 3000}}
 	testphoto.Against(b, frame, func(i int) {
 		p := pins[i%len(pins)]
-		if _, err := livewire.New(g.Fine, p).To(context.Background(), shape.Point{X: p.X + 530, Y: p.Y + 530}); err != nil {
+		if _, err := livewire.New(g.Fine, p).To(context.Background(), shape.Point{X: p.X + 530,
+			Y: p.Y + 530}); err != nil {
 			b.Fatal(err)
 		}
 	})

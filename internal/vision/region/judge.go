@@ -69,12 +69,14 @@ func judge(s *edge.Sheet, line []shape.Point, ofEdge float64) float64 {
 			count += 2
 		}
 	})
-	return ofEdge + 0.3*like/float64(count) + 0.2*tint/float64(count) - 0.1*inside(s, pts)/float64(n)
+	return ofEdge + 0.3*like/float64(count) + 0.2*tint/float64(count) - 0.1*inside(s,
+		pts)/float64(n)
 }
 
 // sides calls each at places along a closed line, at most a number of them, with the direction
 // outwards, and what gives the pixel a way out from there.
-func sides(s *edge.Sheet, pts []shape.Point, most int, each func(p, out shape.Point, at func(d float64) int)) {
+func sides(s *edge.Sheet, pts []shape.Point, most int, each func(p, out shape.Point,
+	at func(d float64) int)) {
 	w, h := s.Rect.Dx(), s.Rect.Dy()
 	n := len(pts)
 	turn := 1.0

@@ -8,8 +8,9 @@ import (
 )
 
 const (
-	spokes            = 96  // directions
-	rings             = 112 // distances in each, every one the same factor farther than the one before
+	spokes = 96 // directions
+	// distances in each, every one the same factor farther than the one before
+	rings             = 112
 	nearest, farthest = 2.0, 240.0
 )
 

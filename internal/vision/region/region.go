@@ -54,7 +54,8 @@ func NewGround(ctx context.Context, p *photo.Photo, done func(float64)) (*Ground
 	}
 	g := &Ground{Photo: p}
 	var err error
-	if g.Sheet, err = edge.New(ctx, p, edge.Steps(p.Width, p.Height, coarse), all, part(0, 0.3)); err != nil {
+	if g.Sheet, err = edge.New(ctx, p, edge.Steps(p.Width, p.Height, coarse), all,
+		part(0, 0.3)); err != nil {
 		return nil, err
 	}
 	g.Fine, err = edge.New(ctx, p, edge.Steps(p.Width, p.Height, fine), all, part(0.3, 1))
@@ -93,7 +94,8 @@ var none = fault.New(fault.Invalid, "Nothing stands out at this place. Click whe
 // Find finds the region under a point.
 func (g *Ground) Find(ctx context.Context, p Pick) (*Found, error) {
 	s := g.Sheet
-	if _, ok := s.At(p.X, p.Y); !ok || p.X < 0 || p.Y < 0 || p.X >= float64(g.Photo.Width) || p.Y >= float64(g.Photo.Height) {
+	if _, ok := s.At(p.X, p.Y); !ok || p.X < 0 || p.Y < 0 || p.X >= float64(g.Photo.Width) ||
+		p.Y >= float64(g.Photo.Height) {
 		return nil, fault.New(fault.Invalid, "That place is not in the photo.")
 	}
 	if p.Widen != 0 {
@@ -110,7 +112,8 @@ func (g *Ground) Find(ctx context.Context, p Pick) (*Found, error) {
 	// Once more at a scale at which it is large.
 	if step := max(1, int(math.Round(size/large))); step < s.Step && !p.Quick {
 		reach := 0.9 * size
-		r := image.Rect(int((p.X-reach)/float64(step)), int((p.Y-reach)/float64(step)), int((p.X+reach)/float64(step))+1, int((p.Y+reach)/float64(step))+1)
+		r := image.Rect(int((p.X-reach)/float64(step)), int((p.Y-reach)/float64(step)),
+			int((p.X+reach)/float64(step))+1, int((p.Y+reach)/float64(step))+1)
 		if f != nil {
 			r = r.Union(around(f, 0.35*size, step))
 		}
@@ -129,7 +132,8 @@ func (g *Ground) Find(ctx context.Context, p Pick) (*Found, error) {
 }
 
 func (g *Ground) found(line []shape.Point, score float64, s *edge.Sheet) *Found {
-	return &Found{Share: area(line) / float64(g.Photo.Width) / float64(g.Photo.Height), Score: score, Rough: line, step: float64(s.Step), sheet: s}
+	return &Found{Share: area(line) / float64(g.Photo.Width) / float64(g.Photo.Height),
+		Score: score, Rough: line, step: float64(s.Step), sheet: s}
 }
 
 // around returns the box of a line in pixels of a sheet, with a margin in pixels of the photo.
@@ -139,7 +143,8 @@ func around(line []shape.Point, margin float64, step int) image.Rectangle {
 		x0, y0, x1, y1 = min(x0, p.X), min(y0, p.Y), max(x1, p.X), max(y1, p.Y)
 	}
 	k := float64(step)
-	return image.Rect(int((x0-margin)/k), int((y0-margin)/k), int((x1+margin)/k)+1, int((y1+margin)/k)+1)
+	return image.Rect(int((x0-margin)/k), int((y0-margin)/k), int((x1+margin)/k)+1,
+		int((y1+margin)/k)+1)
 }
 
 // proposal is an edge that may be meant, in pixels of a sheet's Rect.
@@ -307,7 +312,8 @@ func onPhoto(s *edge.Sheet, line []shape.Point) []shape.Point {
 	k := float64(s.Step)
 	out := make([]shape.Point, len(line))
 	for i, p := range line {
-		out[i] = shape.Point{X: (p.X + float64(s.Rect.Min.X)) * k, Y: (p.Y + float64(s.Rect.Min.Y)) * k}
+		out[i] = shape.Point{X: (p.X + float64(s.Rect.Min.X)) * k,
+			Y: (p.Y + float64(s.Rect.Min.Y)) * k}
 	}
 	return out
 }
@@ -360,7 +366,8 @@ func (f *Found) drawn(line []shape.Point) (p shape.Path, intricate int) {
 	tolerance := max(0.4*f.step, 0.012*math.Sqrt(area(line)))
 	for _, shaded := range [...]bool{true, false} {
 		e, r, ok := rounded(line, tolerance, shaded)
-		if ok && r.on > 0.6 && r.outside < max(f.step, 0.035*e.Height) && r.inside < 0.055*e.Height+0.2*f.step {
+		if ok && r.on > 0.6 && r.outside < max(f.step, 0.035*e.Height) &&
+			r.inside < 0.055*e.Height+0.2*f.step {
 			return shape.Nodes(e), 0
 		}
 	}
@@ -403,9 +410,11 @@ func (g *Ground) Ball(ctx context.Context, x, y float64) (shape.Ellipse, error) 
 	if err != nil {
 		return shape.Ellipse{}, err
 	}
-	line := edge.NewEye(g.Photo).Place(f.Rough, edge.Along{Closed: true, Reach: 2 * f.step, Gap: f.step, Blur: f.step})
+	line := edge.NewEye(g.Photo).Place(f.Rough, edge.Along{Closed: true, Reach: 2 * f.step,
+		Gap: f.step, Blur: f.step})
 	for _, shaded := range [...]bool{false, true} {
-		if e, r, ok := rounded(line, 0.5*f.step, shaded); ok && r.on > 0.4 && e.Width < 1.7*e.Height {
+		if e, r, ok := rounded(line, 0.5*f.step, shaded); ok && r.on > 0.4 &&
+			e.Width < 1.7*e.Height {
 			return e, nil
 		}
 	}

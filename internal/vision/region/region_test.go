@@ -52,7 +52,8 @@ func TestFindOutlines(t *testing.T) {
 	}{
 		{"a pane", testphoto.Poly(100, 80, 260, 70, 300, 190, 180, 260, 90, 180), 190, 160, 5, 5},
 		{"a bent panel", bent, 270, 150, 4, 6},
-		{"a lens", shape.Shapes{shape.Ellipse{X: 210, Y: 160, Width: 120, Height: 90, Turn: 20}}, 205, 165, 3, 6},
+		{"a lens", shape.Shapes{shape.Ellipse{X: 210, Y: 160, Width: 120, Height: 90, Turn: 20}},
+			205, 165, 3, 6},
 		{"a small ball", shape.Shapes{shape.Ellipse{X: 100, Y: 90, Width: 16, Height: 16}}, 101, 89, 3, 6},
 		{"a large sheet", testphoto.Poly(20, 20, 380, 30, 370, 280, 30, 270), 200, 100, 4, 5},
 	} {
@@ -75,7 +76,8 @@ func TestFindOutlines(t *testing.T) {
 		quick, err := g.Find(context.Background(), Pick{X: c.x, Y: c.y, Quick: true})
 		if err != nil {
 			t.Errorf("%s, while the pointer moves: %v", c.name, err)
-		} else if v := iou(400, 300, c.s, shape.Shapes{shape.Outline{Nodes: quick.Guess()}}); v < 0.8 {
+		} else if v := iou(400, 300, c.s,
+			shape.Shapes{shape.Outline{Nodes: quick.Guess()}}); v < 0.8 {
 			t.Errorf("%s, while the pointer moves: IoU %.3f", c.name, v)
 		}
 	}
@@ -104,7 +106,8 @@ func TestWidenGoesOn(t *testing.T) {
 
 func TestNothingStandsOut(t *testing.T) {
 	g := ground(t, testphoto.Photo(300, 200, 0.3, nil))
-	for _, p := range []Pick{{X: 150, Y: 100}, {X: 3, Y: 3}, {X: -5, Y: 20}, {X: 20, Y: 900}, {X: 150, Y: 100, Quick: true}} {
+	for _, p := range []Pick{{X: 150, Y: 100}, {X: 3, Y: 3}, {X: -5, Y: 20}, {X: 20, Y: 900},
+		{X: 150, Y: 100, Quick: true}} {
 		if f, err := g.Find(context.Background(), p); err == nil && f.Share < 0.9 {
 			t.Errorf("%+v found %.4f of an even photo", p, f.Share)
 		}
@@ -119,13 +122,17 @@ func TestNothingStandsOut(t *testing.T) {
 // All letters of a sign in one go, with their counters; what lies outside of the area does
 // not count.
 func TestAlike(t *testing.T) {
-	bar := func(x, y, w, h float64) shape.Shapes { return testphoto.Poly(x, y, x+w, y, x+w, y+h, x, y+h) }
+	bar := func(x, y, w, h float64) shape.Shapes {
+		return testphoto.Poly(x, y, x+w, y, x+w, y+h, x,
+			y+h)
+	}
 	var signs shape.Shapes
 	signs = append(signs, bar(40, 60, 14, 60)...) // I
 	signs = append(signs, bar(70, 60, 14, 60)...) // L
 	signs = append(signs, bar(70, 106, 40, 14)...)
 	signs = append(signs, bar(130, 60, 50, 60)...) // O
-	signs = append(signs, shape.Outline{Away: true, Nodes: bar(145, 75, 20, 30)[0].(shape.Outline).Nodes})
+	signs = append(signs, shape.Outline{Away: true, Nodes: bar(145, 75, 20,
+		30)[0].(shape.Outline).Nodes})
 	signs = append(signs, bar(40, 200, 14, 60)...) // on another sign
 	g := ground(t, testphoto.Photo(300, 300, 0.03, []float64{0.4}, signs))
 	above := func(i int) bool { return i/g.Fine.Rect.Dx()*g.Fine.Step < 160 }
@@ -140,15 +147,19 @@ func TestAlike(t *testing.T) {
 	if holes != 1 {
 		t.Errorf("%d holes, one letter has one", holes)
 	}
-	if all, err = g.Alike(context.Background(), Pick{X: 47, Y: 90}, nil); err != nil || len(all) != 4 {
+	if all, err = g.Alike(context.Background(), Pick{X: 47, Y: 90}, nil); err != nil ||
+		len(all) != 4 {
 		t.Errorf("%d regions in all of it, %v", len(all), err)
 	}
 }
 
 func TestBall(t *testing.T) {
-	g := ground(t, testphoto.Photo(300, 300, 0.05, []float64{0.4, 0.4}, shape.Shapes{shape.Ellipse{X: 120, Y: 140, Width: 40, Height: 40}}, testphoto.Poly(220, 100, 290, 100, 290, 110, 220, 110)))
+	g := ground(t, testphoto.Photo(300, 300, 0.05, []float64{0.4, 0.4},
+		shape.Shapes{shape.Ellipse{X: 120, Y: 140, Width: 40, Height: 40}}, testphoto.Poly(220, 100,
+			290, 100, 290, 110, 220, 110)))
 	e, err := g.Ball(context.Background(), 125, 138)
-	if err != nil || math.Hypot(e.X-120, e.Y-140) > 0.5 || math.Abs(e.Width-40) > 0.8 || math.Abs(e.Height-40) > 0.8 {
+	if err != nil || math.Hypot(e.X-120, e.Y-140) > 0.5 || math.Abs(e.Width-40) > 0.8 ||
+		math.Abs(e.Height-40) > 0.8 {
 		t.Errorf("%+v, %v", e, err)
 	}
 	if e, err := g.Ball(context.Background(), 250, 105); err == nil {
@@ -157,7 +168,8 @@ func TestBall(t *testing.T) {
 }
 
 func ExampleGround_Find() {
-	p := testphoto.Photo(400, 300, 0.12, []float64{0.5}, testphoto.Poly(100, 80, 260, 70, 300, 190, 180, 260, 90, 180))
+	p := testphoto.Photo(400, 300, 0.12, []float64{0.5}, testphoto.Poly(100, 80, 260, 70, 300, 190,
+		180, 260, 90, 180))
 	g, _ := NewGround(context.Background(), p, nil)
 	f, _ := g.Find(context.Background(), Pick{X: 190, Y: 160})
 	fmt.Println(f.Outline(edge.NewEye(p)).Len(), "points")

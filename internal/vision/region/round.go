@@ -16,7 +16,8 @@ type roundness struct{ on, outside, inside float64 }
 // tolerance; false where little of it lies on any. It is sought through five points at
 // a time (Fischler and Bolles 1981), from a fixed seed. Of what may be shaded in part, what
 // lies outside of the ellipse speaks against it, as its own shade lies inside.
-func rounded(pts []shape.Point, tolerance float64, shaded bool) (best shape.Ellipse, r roundness, ok bool) {
+func rounded(pts []shape.Point, tolerance float64,
+	shaded bool) (best shape.Ellipse, r roundness, ok bool) {
 	n := len(pts)
 	if n < 20 {
 		return

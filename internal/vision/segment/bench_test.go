@@ -18,7 +18,8 @@ func figure() *cutout.CutOut {
 		for i := 0; i < len(xy); i += 2 {
 			pts = append(pts, cutout.Point{X: 4 * xy[i], Y: 4 * xy[i+1]})
 		}
-		c.Strokes = append(c.Strokes, cutout.Stroke{Says: says, Diameter: 50, Points: setting.ListOf(pts...)})
+		c.Strokes = append(c.Strokes, cutout.Stroke{Says: says, Diameter: 50,
+			Points: setting.ListOf(pts...)})
 	}
 	add(cutout.In, 620, 190, 625, 330, 600, 470, 585, 720)
 	add(cutout.In, 655, 480, 660, 720)
@@ -71,7 +72,8 @@ func BenchmarkMend24MP(b *testing.B) {
 	for i := range 100 {
 		pts = append(pts, cutout.Point{X: 2500 + 3*float64(i), Y: 2000})
 	}
-	after.Mends = []cutout.Mend{{To: 1, Diameter: 60, Softness: 0.4, Points: setting.ListOf(pts...)}}
+	after.Mends = []cutout.Mend{{To: 1, Diameter: 60, Softness: 0.4,
+		Points: setting.ListOf(pts...)}}
 	testphoto.Against(b, frame, func(int) {
 		if _, err := g.Update(context.Background(), before, &after); err != nil {
 			b.Fatal(err)

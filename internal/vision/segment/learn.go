@@ -10,12 +10,12 @@ import (
 )
 
 // What a forest is told of a pixel: its colour, the mean of those about it in squares of 3 and of 7
-// pixels, how rough the lightness is in the smaller one, and its place. Neither the one nor the other
-// alone says enough: glass in a breastplate is as grey as the wall beside it.
+// pixels, how rough the lightness is in the smaller one, and its place. Neither the one nor the
+// other alone says enough: glass in a breastplate is as grey as the wall beside it.
 const features = 12
 
-// How many trees are grown: of a cut that is to be quick, else; and how far from what is unknown samples of
-// finer pixels are taken.
+// How many trees are grown: of a cut that is to be quick, else; and how far from what is unknown
+// samples of finer pixels are taken.
 const (
 	quickly  = 14
 	trees    = 64
@@ -60,9 +60,10 @@ func describe(s *edge.Sheet, i int, to *[features]float32) {
 	to[10], to[11] = float32(s.Rect.Min.X+x)/long, float32(s.Rect.Min.Y+y)/long
 }
 
-// odds returns what a forest says of the pixels of a sheet that are unknown, as logarithms. weigh tells
-// of which side a pixel is and what it counts as a sample, 0 for none.
-func odds(ctx context.Context, s *edge.Sheet, seed []uint8, trees int, weigh func(i int) (in bool, weight float32)) ([]float32, error) {
+// odds returns what a forest says of the pixels of a sheet that are unknown, as logarithms. weigh
+// tells of which side a pixel is and what it counts as a sample, 0 for none.
+func odds(ctx context.Context, s *edge.Sheet, seed []uint8, trees int,
+	weigh func(i int) (in bool, weight float32)) ([]float32, error) {
 	out := make([]float32, len(seed))
 	samples := forest.Samples{Width: features}
 	// So many pixels apart that there are enough for all trees and not many more.
@@ -106,9 +107,10 @@ func odds(ctx context.Context, s *edge.Sheet, seed []uint8, trees int, weigh fun
 // enough is how many samples a forest is grown from, about.
 const enough = 60_000
 
-// learn returns what a forest says that learns from strokes, and from what was cut by them if anything
-// was: that the more, the nearer it lies to the strokes of its side than to the others.
-func (c *Cut) learn(ctx context.Context, s *edge.Sheet, seed []uint8, far [2][]float32, cut bool, trees int) ([]float32, error) {
+// learn returns what a forest says that learns from strokes, and from what was cut by them if
+// anything was: that the more, the nearer it lies to the strokes of its side than to the others.
+func (c *Cut) learn(ctx context.Context, s *edge.Sheet, seed []uint8, far [2][]float32, cut bool,
+	trees int) ([]float32, error) {
 	return odds(ctx, s, seed, trees, func(i int) (bool, float32) {
 		switch {
 		case seed[i] != unknown:
@@ -125,8 +127,8 @@ func (c *Cut) learn(ctx context.Context, s *edge.Sheet, seed []uint8, far [2][]f
 	})
 }
 
-// relearn returns what a forest says that learns from all that is known about what is unknown: said is
-// what strokes say of it.
+// relearn returns what a forest says that learns from all that is known about what is unknown: said
+// is what strokes say of it.
 func (c *Cut) relearn(ctx context.Context, s *edge.Sheet, seed, said []uint8) ([]float32, error) {
 	w := s.Rect.Dx()
 	near := make([]bool, len(seed))

@@ -9,12 +9,13 @@ import (
 	"pyrant/internal/vision/maxflow"
 )
 
-// onward is where the four neighbours lie that a pixel has links to; it has others from the four opposite
-// ones. By maxflow.Step.
-var onward = [4][2]int{maxflow.Right: {1, 0}, maxflow.DownRight: {1, 1}, maxflow.Down: {0, 1}, maxflow.DownLeft: {-1, 1}}
+// onward is where the four neighbours lie that a pixel has links to; it has others from the four
+// opposite ones. By maxflow.Step.
+var onward = [4][2]int{maxflow.Right: {1, 0}, maxflow.DownRight: {1, 1}, maxflow.Down: {0, 1},
+	maxflow.DownLeft: {-1, 1}}
 
-// gapsOf returns how far the colour of each pixel of a sheet lies from those of its neighbours onward, four of a
-// pixel, 0 where there is no neighbour.
+// gapsOf returns how far the colour of each pixel of a sheet lies from those of its neighbours
+// onward, four of a pixel, 0 where there is no neighbour.
 func gapsOf(ctx context.Context, s *edge.Sheet) ([]float32, error) {
 	w, h := s.Rect.Dx(), s.Rect.Dy()
 	out := make([]float32, 4*w*h)
@@ -31,8 +32,9 @@ func gapsOf(ctx context.Context, s *edge.Sheet) ([]float32, error) {
 	})
 }
 
-// linksOf returns the gaps of a sheet, and what it costs to cut between each of its pixels and the neighbours onward, four of
-// a pixel: the less, the farther their colours lie apart, for the contrast that the sheet has.
+// linksOf returns the gaps of a sheet, and what it costs to cut between each of its pixels and the
+// neighbours onward, four of a pixel: the less, the farther their colours lie apart, for the
+// contrast that the sheet has.
 func linksOf(ctx context.Context, s *edge.Sheet) (gaps []float32, links []int32, err error) {
 	if gaps, err = gapsOf(ctx, s); err != nil {
 		return nil, nil, err

@@ -8,8 +8,8 @@ import (
 	"pyrant/internal/vision/edge"
 )
 
-// What models of a neighbourhood are made of: squares of so many pixels, with what lies within so many
-// more round them, of at most so many samples a side.
+// What models of a neighbourhood are made of: squares of so many pixels, with what lies within so
+// many more round them, of at most so many samples a side.
 const (
 	square    = 48
 	beside    = 48
@@ -22,7 +22,8 @@ const (
 // inside than of the outside in their neighbourhood, as a logarithm: what is alike far away says
 // little at an edge. Between the middles of squares what these say goes over from one to the other.
 // Where one side is not there those of all of the photo say it.
-func (c *Cut) local(ctx context.Context, s *edge.Sheet, seed []uint8, models pair) ([]float32, error) {
+func (c *Cut) local(ctx context.Context, s *edge.Sheet, seed []uint8,
+	models pair) ([]float32, error) {
 	w, h := s.Rect.Dx(), s.Rect.Dy()
 	all := image.Rect(0, 0, w, h)
 	nx, ny := (w+square-1)/square, (h+square-1)/square
@@ -56,7 +57,8 @@ func (c *Cut) local(ctx context.Context, s *edge.Sheet, seed []uint8, models pai
 				for _, k := range [...]struct {
 					n      int
 					weight float32
-				}{{a*nx + p, (1 - v) * (1 - u)}, {a*nx + q, (1 - v) * u}, {b*nx + p, v * (1 - u)}, {b*nx + q, v * u}} {
+				}{{a*nx + p, (1 - v) * (1 - u)}, {a*nx + q, (1 - v) * u}, {b*nx + p, v * (1 - u)},
+					{b*nx + q, v * u}} {
 					if k.weight > 0 {
 						out[i] += k.weight * squares[k.n].compare(at)
 					}
@@ -66,7 +68,8 @@ func (c *Cut) local(ctx context.Context, s *edge.Sheet, seed []uint8, models pai
 	})
 }
 
-// between returns the two of n squares between whose middles a pixel lies, and how far from the first.
+// between returns the two of n squares between whose middles a pixel lies, and how far from the
+// first.
 func between(x, n int) (a, b int, t float32) {
 	at := (float32(x)+0.5)/square - 0.5
 	a = int(at)
@@ -80,7 +83,8 @@ func between(x, n int) (a, b int, t float32) {
 }
 
 // near returns the models of both sides within a part of a sheet.
-func (c *Cut) near(ctx context.Context, s *edge.Sheet, seed []uint8, models pair, r image.Rectangle) pair {
+func (c *Cut) near(ctx context.Context, s *edge.Sheet, seed []uint8, models pair,
+	r image.Rectangle) pair {
 	w := s.Rect.Dx()
 	var count [2]int
 	side := func(i int) int {

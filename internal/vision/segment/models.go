@@ -19,8 +19,9 @@ type sample struct {
 // gauss is one Gaussian: its share, the mean and covariance of its colours, and where it is: the
 // same grey may be glass on a breastplate and stone beside a foot.
 type gauss struct {
-	mean    [3]float32
-	inverse [6]float32 // of the covariance: xx, xy, xz, yy, yz, zz; with the first, fourth and last halved
+	mean [3]float32
+	// of the covariance: xx, xy, xz, yy, yz, zz; with the first, fourth and last halved
+	inverse [6]float32
 	x, y    float32
 	spread  float32 // one by twice the variance of its place
 	share   float32 // by that variance
@@ -42,7 +43,8 @@ const (
 // pair is the models of the inside and of the outside.
 type pair [2]model
 
-// compare returns how much more a colour goes with the inside than with the outside, as a logarithm.
+// compare returns how much more a colour goes with the inside than with the outside, as a
+// logarithm.
 func (p *pair) compare(s sample) float32 {
 	return min(max(p[0].log(s)-p[1].log(s), -most), most)
 }
@@ -58,7 +60,8 @@ func fit(ctx context.Context, samples []sample, weight []float32, parts int) mod
 	type point [5]float64
 	at := func(i int) point {
 		s := &samples[i]
-		return point{float64(s.colour[0]), float64(s.colour[1]), float64(s.colour[2]), ofPlaces * float64(s.x), ofPlaces * float64(s.y)}
+		return point{float64(s.colour[0]), float64(s.colour[1]), float64(s.colour[2]),
+			ofPlaces * float64(s.x), ofPlaces * float64(s.y)}
 	}
 	gap := func(a, b point) (d float64) {
 		for q := range a {
@@ -72,7 +75,8 @@ func fit(ctx context.Context, samples []sample, weight []float32, parts int) mod
 		near[i] = math.Inf(1)
 	}
 	next := n / 2
-	for len(mean) < k && ctx.Err() == nil { // the one farthest from all means so far (Gonzalez 1985)
+	// the one farthest from all means so far (Gonzalez 1985)
+	for len(mean) < k && ctx.Err() == nil {
 		mean = append(mean, at(next))
 		next = 0
 		for i := range samples {
@@ -108,7 +112,8 @@ func fit(ctx context.Context, samples []sample, weight []float32, parts int) mod
 			for q := range p {
 				s.sum[q] += w * p[q]
 			}
-			for q, v := range [...]float64{p[0] * p[0], p[0] * p[1], p[0] * p[2], p[1] * p[1], p[1] * p[2], p[2] * p[2]} {
+			for q, v := range [...]float64{p[0] * p[0], p[0] * p[1], p[0] * p[2], p[1] * p[1],
+				p[1] * p[2], p[2] * p[2]} {
 				s.prod[q] += w * v
 			}
 			s.far += w * (p[3]*p[3] + p[4]*p[4])
@@ -132,7 +137,8 @@ func fit(ctx context.Context, samples []sample, weight []float32, parts int) mod
 		}
 		u := mean[j]
 		var c [6]float64
-		for q, v := range [...]float64{u[0] * u[0], u[0] * u[1], u[0] * u[2], u[1] * u[1], u[1] * u[2], u[2] * u[2]} {
+		for q, v := range [...]float64{u[0] * u[0], u[0] * u[1], u[0] * u[2], u[1] * u[1],
+			u[1] * u[2], u[2] * u[2]} {
 			c[q] = s.prod[q]/s.w - v
 		}
 		c[0], c[3], c[5] = c[0]+floor, c[3]+floor, c[5]+floor
@@ -141,8 +147,10 @@ func fit(ctx context.Context, samples []sample, weight []float32, parts int) mod
 			continue
 		}
 		place := (s.far/s.w-u[3]*u[3]-u[4]*u[4])/2/(ofPlaces*ofPlaces) + nearby*nearby
-		g := gauss{mean: [3]float32{float32(u[0]), float32(u[1]), float32(u[2])}, x: float32(u[3] / ofPlaces), y: float32(u[4] / ofPlaces),
-			spread: float32(1 / (2 * place)), share: float32(s.w / total / place), height: float32(1 / math.Sqrt(det))}
+		g := gauss{mean: [3]float32{float32(u[0]), float32(u[1]), float32(u[2])},
+			x: float32(u[3] / ofPlaces), y: float32(u[4] / ofPlaces),
+			spread: float32(1 / (2 * place)), share: float32(s.w / total / place),
+			height: float32(1 / math.Sqrt(det))}
 		for q, v := range [...]float64{
 			(c[3]*c[5] - c[4]*c[4]) / 2, c[2]*c[4] - c[1]*c[5], c[1]*c[4] - c[2]*c[3],
 			(c[0]*c[5] - c[2]*c[2]) / 2, c[1]*c[2] - c[0]*c[4], (c[0]*c[3] - c[1]*c[1]) / 2} {

@@ -2,12 +2,13 @@
 // outside of it.
 //
 // The region is a cut of the grid of pixels that costs least (Boykov and Jolly 2001): by what is
-// learnt from the strokes about how both sides look, and again from what was cut, as models of colours
-// are in Rother, Kolmogorov and Blake 2004; by how far a pixel lies from the strokes along ways of
-// little change (Bai and Sapiro 2009); and by the edges that are cut through. It is found on a small
-// picture first and then, near its edge, on a larger one. How a side looks is told by a forest, of the
-// colours and the roughness about a pixel and its place (package forest); where no stroke says what is
-// inside by mixtures of Gaussians, which alone can tell from a loop what is in it.
+// learnt from the strokes about how both sides look, and again from what was cut, as models of
+// colours are in Rother, Kolmogorov and Blake 2004; by how far a pixel lies from the strokes along
+// ways of little change (Bai and Sapiro 2009); and by the edges that are cut through. It is found
+// on a small picture first and then, near its edge, on a larger one. How a side looks is told by a
+// forest, of the colours and the roughness about a pixel and its place (package forest); where no
+// stroke says what is inside by mixtures of Gaussians, which alone can tell from a loop what is in
+// it.
 package segment
 
 import (
@@ -42,7 +43,8 @@ const (
 func Missing(strokes []cutout.Stroke) string {
 	var in, out, loop bool
 	for _, s := range strokes {
-		in, out, loop = in || s.Says == cutout.In, out || s.Says == cutout.Out, loop || s.Says == cutout.Loop
+		in, out, loop = in || s.Says == cutout.In, out || s.Says == cutout.Out, loop ||
+			s.Says == cutout.Loop
 	}
 	switch {
 	case !in && !loop:
@@ -78,7 +80,8 @@ const (
 	fine   = 1_600_000
 )
 
-// band is how far from the edge of a cut on a coarser sheet it may turn out to lie, in pixels of that.
+// band is how far from the edge of a cut on a coarser sheet it may turn out to lie, in pixels of
+// that.
 const band = 2
 
 // What the parts of the cost weigh.
@@ -123,7 +126,8 @@ type Ground struct {
 
 // NewGround makes a photo ready.
 func NewGround(ctx context.Context, p *photo.Photo) (*Ground, error) {
-	s, err := edge.New(ctx, p, edge.Steps(p.Width, p.Height, coarse), image.Rect(0, 0, p.Width, p.Height), nil)
+	s, err := edge.New(ctx, p, edge.Steps(p.Width, p.Height, coarse), image.Rect(0, 0, p.Width,
+		p.Height), nil)
 	if err != nil {
 		return nil, err
 	}
@@ -133,7 +137,8 @@ func NewGround(ctx context.Context, p *photo.Photo) (*Ground, error) {
 
 // Bytes returns the memory that the ground takes, without that of the photo.
 func (g *Ground) Bytes() int64 {
-	return 4 * int64(len(g.sheet.Lab)+len(g.sheet.Slope)+len(g.sheet.Ridge)+len(g.gaps)+len(g.links))
+	return 4 *
+		int64(len(g.sheet.Lab)+len(g.sheet.Slope)+len(g.sheet.Ridge)+len(g.gaps)+len(g.links))
 }
 
 // Find cuts out what the strokes say; quick only on a small picture, for what is shown while one
@@ -149,7 +154,8 @@ func (g *Ground) Find(ctx context.Context, strokes []Stroke, quick bool) (*Cut, 
 		if box.Empty() {
 			return c, nil
 		}
-		r := image.Rect(box.Min.X*c.Step/next, box.Min.Y*c.Step/next, box.Max.X*c.Step/next+1, box.Max.Y*c.Step/next+1)
+		r := image.Rect(box.Min.X*c.Step/next, box.Min.Y*c.Step/next, box.Max.X*c.Step/next+1,
+			box.Max.Y*c.Step/next+1)
 		if next == c.Step || r.Dx()*r.Dy() > fine {
 			return c, nil
 		}
@@ -197,7 +203,10 @@ func (g *Ground) onSheet(ctx context.Context, strokes []Stroke, quick bool) (*Cu
 	}
 	c := &Cut{Step: s.Step, Rect: s.Rect, In: make([]bool, w*h)}
 	var far [2][]float32
-	if err := raster.Each(ctx, 2, func(k int) { far[k] = ways(ctx, s, g.gaps, seed, [...]uint8{inside, outside}[k]) }); err != nil {
+	if err := raster.Each(ctx, 2, func(k int) {
+		far[k] = ways(ctx, s, g.gaps, seed,
+			[...]uint8{inside, outside}[k])
+	}); err != nil {
 		return nil, models, err
 	}
 	if n[inside] == 0 {
@@ -218,7 +227,10 @@ func (g *Ground) onSheet(ctx context.Context, strokes []Stroke, quick bool) (*Cu
 		way[i] = float32(ofWay * min(max(math.Log(v), -most), most))
 	}
 	model := func() error {
-		return raster.Each(ctx, 2, func(k int) { models[k] = modelOf(ctx, s, seed, c.In, far, k == 0, every) })
+		return raster.Each(ctx, 2, func(k int) {
+			models[k] = modelOf(ctx, s, seed, c.In, far,
+				k == 0, every)
+		})
 	}
 	for round := range times {
 		var looks []float32
@@ -276,7 +288,8 @@ func (c *Cut) keep(seed []uint8) {
 		stack = stack[:len(stack)-1]
 		x := i % w
 		for _, j := range [...]int{i - w, i + w, i - 1, i + 1} {
-			if j < 0 || j >= len(kept) || j == i-1 && x == 0 || j == i+1 && x == w-1 || kept[j] || !c.In[j] {
+			if j < 0 || j >= len(kept) || j == i-1 && x == 0 || j == i+1 && x == w-1 || kept[j] ||
+				!c.In[j] {
 				continue
 			}
 			kept[j] = true
@@ -313,7 +326,8 @@ func (c *Cut) nearEdge(band int) []bool {
 }
 
 // refine cuts anew within a band of pixels of the edge of a cut, on a sheet of finer pixels.
-func refine(ctx context.Context, s *edge.Sheet, c *Cut, strokes []Stroke, models pair) (*Cut, error) {
+func refine(ctx context.Context, s *edge.Sheet, c *Cut, strokes []Stroke,
+	models pair) (*Cut, error) {
 	w, h := s.Rect.Dx(), s.Rect.Dy()
 	said := seeds(s, strokes)
 	seed := slices.Clone(said)
@@ -349,13 +363,15 @@ func refine(ctx context.Context, s *edge.Sheet, c *Cut, strokes []Stroke, models
 	if err != nil {
 		return nil, err
 	}
-	_, err = out.solve(ctx, links, seed, func(i int) float32 { return alike[i] + ofNear*like[i] + ofLooks*looks[i] })
+	_, err = out.solve(ctx, links, seed,
+		func(i int) float32 { return alike[i] + ofNear*like[i] + ofLooks*looks[i] })
 	return out, err
 }
 
 // solve makes the cheapest cut of a sheet, and tells whether it is the one that was there before.
 // links are what it costs to cut between pixels, term is what speaks for the inside of one.
-func (c *Cut) solve(ctx context.Context, links []int32, seed []uint8, term func(i int) float32) (same bool, err error) {
+func (c *Cut) solve(ctx context.Context, links []int32, seed []uint8,
+	term func(i int) float32) (same bool, err error) {
 	w, h := c.Rect.Dx(), c.Rect.Dy()
 	g := maxflow.New(w, h)
 	terms := make([]int32, w*h)
@@ -398,9 +414,10 @@ func (c *Cut) solve(ctx context.Context, links []int32, seed []uint8, term func(
 	return same, nil
 }
 
-// modelOf makes a model of the colours of one side, of one in so many pixels: those under strokes count more, and those
-// more that lie nearer to them than to the others.
-func modelOf(ctx context.Context, s *edge.Sheet, seed []uint8, in []bool, far [2][]float32, isIn bool, every int) model {
+// modelOf makes a model of the colours of one side, of one in so many pixels: those under strokes
+// count more, and those more that lie nearer to them than to the others.
+func modelOf(ctx context.Context, s *edge.Sheet, seed []uint8, in []bool, far [2][]float32,
+	isIn bool, every int) model {
 	var colours []sample
 	var weight []float32
 	mine, other, is := far[1], far[0], uint8(outside)
@@ -431,7 +448,10 @@ func sampleOf(s *edge.Sheet, i int) sample {
 }
 
 // seeds tells of each pixel of a sheet what strokes say of it.
-func seeds(s *edge.Sheet, strokes []Stroke) []uint8 { return seedsOn(s.Step, s.Rect, strokes, meant) }
+func seeds(s *edge.Sheet, strokes []Stroke) []uint8 {
+	return seedsOn(s.Step, s.Rect, strokes,
+		meant)
+}
 
 var meant = map[cutout.Says]uint8{cutout.In: inside, cutout.Out: outside, cutout.Loop: outside}
 
@@ -445,7 +465,8 @@ func seedsOn(step int, rect image.Rectangle, strokes []Stroke, says map[cutout.S
 		if !ok {
 			continue
 		}
-		r := max(st.Width*k/2, 0.75) // all pixels that a line goes through, so that no way slips through it
+		// all pixels that a line goes through, so that no way slips through it
+		r := max(st.Width*k/2, 0.75)
 		pts := make([]shape.Point, len(st.Points))
 		for i, p := range st.Points {
 			pts[i] = shape.Point{X: p.X*k - float64(rect.Min.X), Y: p.Y*k - float64(rect.Min.Y)}
@@ -517,7 +538,8 @@ func ways(ctx context.Context, s *edge.Sheet, gaps []float32, seed []uint8, from
 			far[i] = f
 		}
 	}
-	const right, downRight, down, downLeft = maxflow.Right, maxflow.DownRight, maxflow.Down, maxflow.DownLeft
+	const right, downRight, down, downLeft = maxflow.Right, maxflow.DownRight, maxflow.Down,
+		maxflow.DownLeft
 	for range 3 {
 		for y := 0; y < h && ctx.Err() == nil; y++ {
 			for x := range w {

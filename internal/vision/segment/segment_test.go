@@ -53,7 +53,8 @@ func two() (*photo.Photo, shape.Shapes) {
 	for x := 0.0; x < 900; x += 60 {
 		stripes = append(stripes, testphoto.Poly(x, 0, x+20, 0, x+20, 600, x, 600)...)
 	}
-	return testphoto.Photo(900, 600, 0.2, []float64{0.3, 0.6, 0.04, 0.6}, stripes, pale, dark, elsewhere), append(pale, dark...)
+	return testphoto.Photo(900, 600, 0.2, []float64{0.3, 0.6, 0.04, 0.6}, stripes, pale, dark,
+		elsewhere), append(pale, dark...)
 }
 
 func agreement(c *Cut, truth shape.Shapes, w, h int) float64 {
@@ -78,7 +79,8 @@ func agreement(c *Cut, truth shape.Shapes, w, h int) float64 {
 func TestFind(t *testing.T) {
 	p, truth := two()
 	ctx := context.Background()
-	strokes := []Stroke{line(cutout.In, 400, 180, 400, 480), line(cutout.Out, 200, 60, 600, 60, 620, 560, 180, 560, 200, 60)}
+	strokes := []Stroke{line(cutout.In, 400, 180, 400, 480), line(cutout.Out, 200, 60, 600, 60, 620,
+		560, 180, 560, 200, 60)}
 	c, err := find(ctx, p, strokes, false)
 	if err != nil {
 		t.Fatal(err)
@@ -94,17 +96,20 @@ func TestFind(t *testing.T) {
 		t.Errorf("quick: %v, steps %d and %d, %.3f", err, quick.Step, c.Step, agreement(quick, truth, 900, 600))
 	}
 	// A later stroke takes back what an earlier one said.
-	c, err = find(ctx, p, append(strokes, line(cutout.Out, 300, 420, 500, 420, 500, 500, 300, 500)), false)
+	c, err = find(ctx, p, append(strokes, line(cutout.Out, 300, 420, 500, 420, 500, 500, 300, 500)),
+		false)
 	if err != nil || c.At(400, 470) && c.At(340, 420) || !c.At(400, 200) {
 		t.Errorf("with the lower half taken back: %v", err)
 	}
 }
 
-// A cut's edge is softened to what the photo shows between its pixels, and strokes stay as they are.
+// A cut's edge is softened to what the photo shows between its pixels, and strokes stay as they
+// are.
 func TestSoften(t *testing.T) {
 	// A disc whose edge goes over six pixels.
 	const r = 60.0
-	p := testphoto.Photo(300, 200, 0.05, []float64{0.5}, shape.Shapes{shape.Ellipse{X: 150, Y: 100, Width: 2 * r, Height: 2 * r}})
+	p := testphoto.Photo(300, 200, 0.05, []float64{0.5}, shape.Shapes{shape.Ellipse{X: 150, Y: 100,
+		Width: 2 * r, Height: 2 * r}})
 	for y := range 200 {
 		for x := range 300 {
 			d := math.Hypot(float64(x)+0.5-150, float64(y)+0.5-100) - r
@@ -116,7 +121,8 @@ func TestSoften(t *testing.T) {
 		}
 	}
 	ctx := context.Background()
-	strokes := []Stroke{line(cutout.In, 130, 100, 170, 100), line(cutout.Out, 60, 10, 240, 10, 240, 190, 60, 190, 60, 10)}
+	strokes := []Stroke{line(cutout.In, 130, 100, 170, 100), line(cutout.Out, 60, 10, 240, 10, 240,
+		190, 60, 190, 60, 10)}
 	c, err := find(ctx, p, strokes, false)
 	if err != nil {
 		t.Fatal(err)
@@ -140,7 +146,8 @@ func TestSoften(t *testing.T) {
 	if m.Covered(150, 100) != 1 || m.Covered(60, 10) != 0 || m.Covered(-50, 900) != 0 {
 		t.Errorf("inside %v, outside %v, beyond %v", m.Covered(150, 100), m.Covered(60, 10), m.Covered(-50, 900))
 	}
-	if none, err := Soften(ctx, p, &Cut{Step: 1, Rect: c.Rect, In: make([]bool, len(c.In))}, nil, nil, 5); err != nil || part(t, none, cutout.Alpha).Covered(150, 100) != 0 {
+	if none, err := Soften(ctx, p, &Cut{Step: 1, Rect: c.Rect, In: make([]bool, len(c.In))}, nil,
+		nil, 5); err != nil || part(t, none, cutout.Alpha).Covered(150, 100) != 0 {
 		t.Errorf("of nothing: %v", err)
 	}
 }
@@ -151,13 +158,15 @@ func TestWhatIsMissingIsSaid(t *testing.T) {
 		"what is inside":  {line(cutout.Out, 10, 10, 50, 50)},
 		"what is outside": {line(cutout.In, 400, 200, 400, 300)},
 	} {
-		if _, err := find(context.Background(), p, strokes, true); err == nil || !strings.Contains(err.Error(), say) {
+		if _, err := find(context.Background(), p, strokes, true); err == nil ||
+			!strings.Contains(err.Error(), say) {
 			t.Errorf("%s: %v", say, err)
 		}
 	}
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
-	if _, err := find(ctx, p, []Stroke{line(cutout.Out, 10, 10, 50, 50), line(cutout.In, 400, 200, 400, 300)}, true); err == nil {
+	if _, err := find(ctx, p, []Stroke{line(cutout.Out, 10, 10, 50, 50), line(cutout.In, 400, 200,
+		400, 300)}, true); err == nil {
 		t.Error("cancelled, it went on")
 	}
 }
@@ -195,18 +204,22 @@ func TestModelsKnowPlaces(t *testing.T) {
 	var here, there []sample
 	for i := range 400 {
 		v := float32(i%20) / 2000
-		here = append(here, sample{[3]float32{0.3 + v, 0, 0}, 0.2 + v, 0.5}, sample{[3]float32{0.5 + v, 0, 0}, 0.8 + v, 0.5})
-		there = append(there, sample{[3]float32{0.5 + v, 0, 0}, 0.2 + v, 0.5}, sample{[3]float32{0.3 + v, 0, 0}, 0.8 + v, 0.5})
+		here = append(here, sample{[3]float32{0.3 + v, 0, 0}, 0.2 + v, 0.5},
+			sample{[3]float32{0.5 + v, 0, 0}, 0.8 + v, 0.5})
+		there = append(there, sample{[3]float32{0.5 + v, 0, 0}, 0.2 + v, 0.5},
+			sample{[3]float32{0.3 + v, 0, 0}, 0.8 + v, 0.5})
 	}
 	weight := make([]float32, len(here))
 	for i := range weight {
 		weight[i] = 1
 	}
-	a, b := fit(context.Background(), here, weight, parts), fit(context.Background(), there, weight, parts)
+	a, b := fit(context.Background(), here, weight, parts), fit(context.Background(), there, weight,
+		parts)
 	for _, s := range []struct {
 		sample
 		mine bool
-	}{{sample{[3]float32{0.3, 0, 0}, 0.2, 0.5}, true}, {sample{[3]float32{0.5, 0, 0}, 0.2, 0.5}, false}, {sample{[3]float32{0.5, 0, 0}, 0.8, 0.5}, true}} {
+	}{{sample{[3]float32{0.3, 0, 0}, 0.2, 0.5}, true}, {sample{[3]float32{0.5, 0, 0}, 0.2, 0.5},
+		false}, {sample{[3]float32{0.5, 0, 0}, 0.8, 0.5}, true}} {
 		if d := a.log(s.sample) - b.log(s.sample); (d > 1) != s.mine || math.Abs(float64(d)) < 1 {
 			t.Errorf("%+v: %.2f", s, d)
 		}
@@ -243,7 +256,8 @@ func strokesOf(list ...Stroke) (out []cutout.Stroke) {
 		for i, p := range s.Points {
 			pts[i] = cutout.Point(p)
 		}
-		out = append(out, cutout.Stroke{Says: s.Says, Diameter: s.Width, Points: setting.ListOf(pts...)})
+		out = append(out, cutout.Stroke{Says: s.Says, Diameter: s.Width,
+			Points: setting.ListOf(pts...)})
 	}
 	return
 }
@@ -253,14 +267,16 @@ func mend(to, diameter, softness float64, xy ...float64) cutout.Mend {
 	for i := 0; i < len(xy); i += 2 {
 		pts = append(pts, cutout.Point{X: xy[i], Y: xy[i+1]})
 	}
-	return cutout.Mend{To: to, Diameter: diameter, Softness: softness, Points: setting.ListOf(pts...)}
+	return cutout.Mend{To: to, Diameter: diameter, Softness: softness,
+		Points: setting.ListOf(pts...)}
 }
 
 // A loop alone is enough for what stands out from all that the loop leaves outside.
 func TestALoopAlone(t *testing.T) {
 	thing := testphoto.Poly(300, 150, 500, 160, 480, 420, 320, 430)
 	p := testphoto.Photo(900, 600, 0.2, []float64{0.6}, thing)
-	c, err := find(context.Background(), p, []Stroke{line(cutout.Loop, 230, 80, 580, 100, 560, 500, 240, 500)}, false)
+	c, err := find(context.Background(), p, []Stroke{line(cutout.Loop, 230, 80, 580, 100, 560, 500,
+		240, 500)}, false)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -268,20 +284,25 @@ func TestALoopAlone(t *testing.T) {
 		t.Errorf("%.3f of both agree", v)
 	}
 	// A loop that bends back on itself leaves what lies between its arms outside.
-	seed := seedsOn(1, image.Rect(0, 0, 100, 60), []Stroke{line(cutout.Loop, 10, 10, 90, 10, 90, 50, 60, 50, 60, 30, 40, 30, 40, 50, 10, 50)}, meant)
-	for _, at := range [][3]int{{20, 40, unknown}, {50, 20, unknown}, {75, 45, unknown}, {50, 40, outside}, {5, 30, outside}, {95, 55, outside}, {50, 5, outside}} {
+	seed := seedsOn(1, image.Rect(0, 0, 100, 60), []Stroke{line(cutout.Loop, 10, 10, 90, 10, 90, 50,
+		60, 50, 60, 30, 40, 30, 40, 50, 10, 50)}, meant)
+	for _, at := range [][3]int{{20, 40, unknown}, {50, 20, unknown}, {75, 45, unknown},
+		{50, 40, outside}, {5, 30, outside}, {95, 55, outside}, {50, 5, outside}} {
 		if got := int(seed[at[1]*100+at[0]]); got != at[2] {
 			t.Errorf("at %d, %d: %d", at[0], at[1], got)
 		}
 	}
 }
 
-// Where a soft edge lies over a background, the light of the thing is told apart from it, and so is its
-// share of what the photo has there.
+// Where a soft edge lies over a background, the light of the thing is told apart from it, and so is
+// its share of what the photo has there.
 func TestSharesOfLightAreTheThingsOwn(t *testing.T) {
 	const r, thing, behind = 60.0, 0.1, 0.7
 	p := testphoto.Photo(300, 200, behind, nil)
-	truth := func(x, y float64) float64 { return min(max(0.5-(math.Hypot(x-150, y-100)-r)/8, 0), 1) }
+	truth := func(x, y float64) float64 {
+		return min(max(0.5-(math.Hypot(x-150, y-100)-r)/8, 0),
+			1)
+	}
 	for y := range 200 {
 		for x := range 300 {
 			a := truth(float64(x)+0.5, float64(y)+0.5)
@@ -293,7 +314,8 @@ func TestSharesOfLightAreTheThingsOwn(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	c := &cutout.CutOut{Band: 6, Strokes: strokesOf(line(cutout.In, 130, 100, 170, 100), line(cutout.Out, 60, 10, 240, 10, 240, 190, 60, 190, 60, 10))}
+	c := &cutout.CutOut{Band: 6, Strokes: strokesOf(line(cutout.In, 130, 100, 170, 100),
+		line(cutout.Out, 60, 10, 240, 10, 240, 190, 60, 190, 60, 10))}
 	raster, err := g.Make(context.Background(), c, false)
 	if err != nil {
 		t.Fatal(err)
@@ -334,8 +356,11 @@ func TestSoftStrokesWidenTheEdge(t *testing.T) {
 		t.Fatal(err)
 	}
 	hairs := func(strokes ...Stroke) (sum float64) {
-		c := &cutout.CutOut{Band: 1, Strokes: strokesOf(append([]Stroke{line(cutout.In, 100, 70, 130, 130), line(cutout.Out, 40, 20, 250, 20, 250, 180, 40, 180, 40, 20)}, strokes...)...)}
-		// Hairs that are cut away with the background, so that the soft stroke has to bring them back.
+		c := &cutout.CutOut{Band: 1, Strokes: strokesOf(append([]Stroke{line(cutout.In, 100, 70,
+			130, 130), line(cutout.Out, 40, 20, 250, 20, 250, 180, 40, 180, 40, 20)},
+			strokes...)...)}
+		// Hairs that are cut away with the background, so that the soft stroke has to bring them
+		// back.
 		c.Strokes = append(c.Strokes, strokesOf(line(cutout.Out, 166, 48, 166, 152))...)
 		c.Strokes[len(c.Strokes)-1].Diameter = 6
 		for _, s := range strokesOf(strokes...) {
@@ -365,7 +390,8 @@ func TestMends(t *testing.T) {
 		t.Fatal(err)
 	}
 	ctx := context.Background()
-	c := cutout.CutOut{Band: 1, Strokes: strokesOf(line(cutout.In, 400, 180, 400, 480), line(cutout.Out, 200, 60, 600, 60, 620, 560, 180, 560, 200, 60))}
+	c := cutout.CutOut{Band: 1, Strokes: strokesOf(line(cutout.In, 400, 180, 400, 480),
+		line(cutout.Out, 200, 60, 600, 60, 620, 560, 180, 560, 200, 60))}
 	if c.Raster, err = g.Make(ctx, &c, false); err != nil || c.Raster.Rough {
 		t.Fatal(err)
 	}
@@ -389,7 +415,8 @@ func TestMends(t *testing.T) {
 	at := part(t, c.Raster, cutout.Alpha)
 	for _, want := range []struct{ x, y, v float64 }{
 		{400, 250, 0}, {400, 232, 0}, {400, 225, 1}, // half of 40 px to both sides
-		{60, 150, 1}, {78, 150, 0.896}, {95, 150, 0}, // soft over half of the half-width, as the brush of areas
+		// soft over half of the half-width, as the brush of areas
+		{60, 150, 1}, {78, 150, 0.896}, {95, 150, 0},
 		{400, 400, 0.5}, {400, 430, 1},
 		{890, 590, 0.97}, {400, 300, 1}, {200, 400, 0},
 	} {
@@ -412,12 +439,14 @@ func TestMends(t *testing.T) {
 	}
 	// Painting alone is a way to cut out, too.
 	bare := cutout.CutOut{Band: 1, Mends: []cutout.Mend{mend(1, 100, 0.1, 100, 100, 200, 100)}}
-	if bare.Raster, err = g.Update(ctx, nil, &bare); err != nil || part(t, bare.Raster, cutout.Alpha).Covered(150, 120) != 1 {
+	if bare.Raster, err = g.Update(ctx, nil, &bare); err != nil || part(t, bare.Raster,
+		cutout.Alpha).Covered(150, 120) != 1 {
 		t.Errorf("only painted: %v", err)
 	}
 }
 
-// What a change of strokes makes comes soon and rough; what does not touch the cut keeps its pixels.
+// What a change of strokes makes comes soon and rough; what does not touch the cut keeps its
+// pixels.
 func TestUpdate(t *testing.T) {
 	p, truth := two()
 	g, err := NewGround(context.Background(), p)
@@ -426,12 +455,15 @@ func TestUpdate(t *testing.T) {
 	}
 	ctx := context.Background()
 	none := cutout.CutOut{Band: 1, Strokes: strokesOf(line(cutout.In, 400, 180, 400, 480))}
-	if r, err := g.Update(ctx, nil, &none); err != nil || r.Tiles.Len() != 0 || !strings.Contains(Missing(none.Strokes), "outside") {
+	if r, err := g.Update(ctx, nil, &none); err != nil || r.Tiles.Len() != 0 ||
+		!strings.Contains(Missing(none.Strokes), "outside") {
 		t.Errorf("with the inside alone: %v, %d bytes, %q", err, r.Tiles.Len(), Missing(none.Strokes))
 	}
 	c := none
-	c.Strokes = append(c.Strokes, strokesOf(line(cutout.Out, 200, 60, 600, 60, 620, 560, 180, 560, 200, 60))...)
-	if c.Raster, err = g.Update(ctx, &none, &c); err != nil || !c.Raster.Rough || Missing(c.Strokes) != "" {
+	c.Strokes = append(c.Strokes, strokesOf(line(cutout.Out, 200, 60, 600, 60, 620, 560, 180, 560,
+		200, 60))...)
+	if c.Raster, err = g.Update(ctx, &none, &c); err != nil || !c.Raster.Rough ||
+		Missing(c.Strokes) != "" {
 		t.Fatalf("with both: %v, %+v", err, c.Raster.Rough)
 	}
 	m := shape.NewMask(truth, 1)
@@ -451,20 +483,23 @@ func TestUpdate(t *testing.T) {
 	}
 	wider := c
 	wider.Band = 5
-	if r, err := g.Update(ctx, &c, &wider); err != nil || !r.Rough || r.Tiles.Key() != c.Raster.Tiles.Key() {
+	if r, err := g.Update(ctx, &c, &wider); err != nil || !r.Rough ||
+		r.Tiles.Key() != c.Raster.Tiles.Key() {
 		t.Errorf("another band: %v; the pixels of before stay until they are found anew", err)
 	}
 }
 
-// Deep inside of a thing all light is its own, in every colour, rough or fine, near its edge or so far
-// from it that whole parts are even.
+// Deep inside of a thing all light is its own, in every colour, rough or fine, near its edge or so
+// far from it that whole parts are even.
 func TestAllLightInsideIsTheThingsOwn(t *testing.T) {
-	p := testphoto.Photo(1500, 1000, 0.1, []float64{0.6}, testphoto.Poly(100, 100, 1400, 100, 1400, 900, 100, 900))
+	p := testphoto.Photo(1500, 1000, 0.1, []float64{0.6}, testphoto.Poly(100, 100, 1400, 100, 1400,
+		900, 100, 900))
 	g, err := NewGround(context.Background(), p)
 	if err != nil {
 		t.Fatal(err)
 	}
-	c := &cutout.CutOut{Band: 2, Strokes: strokesOf(line(cutout.In, 300, 300, 1200, 700), line(cutout.Out, 40, 40, 1460, 40, 1460, 960, 40, 960, 40, 40))}
+	c := &cutout.CutOut{Band: 2, Strokes: strokesOf(line(cutout.In, 300, 300, 1200, 700),
+		line(cutout.Out, 40, 40, 1460, 40, 1460, 960, 40, 960, 40, 40))}
 	for _, quick := range []bool{true, false} {
 		r, err := g.Make(context.Background(), c, quick)
 		if err != nil || r.Rough != quick {

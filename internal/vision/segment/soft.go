@@ -15,8 +15,8 @@ import (
 	"pyrant/internal/vision/matting"
 )
 
-// Make cuts out what the strokes of a cut-out say, and returns its raster: of a small picture where it
-// is to be quick, else with soft edges, mended, of the photo's own pixels.
+// Make cuts out what the strokes of a cut-out say, and returns its raster: of a small picture where
+// it is to be quick, else with soft edges, mended, of the photo's own pixels.
 func (g *Ground) Make(ctx context.Context, c *cutout.CutOut, quick bool) (cutout.Raster, error) {
 	strokes := StrokesOf(c)
 	cut := &Cut{Step: 1} // what is only painted is painted over nothing
@@ -58,14 +58,16 @@ func (c *Cut) rough(mends []cutout.Mend) (cutout.Raster, error) {
 func rasterOf(m *cutout.Mask, at image.Point, step int, rough bool) (cutout.Raster, error) {
 	tiles, err := m.Pack()
 	k := float64(step)
-	return cutout.Raster{Left: k * float64(at.X), Top: k * float64(at.Y), Cell: k, Width: m.W, Height: m.H, Rough: rough, Tiles: tiles}, err
+	return cutout.Raster{Left: k * float64(at.X), Top: k * float64(at.Y), Cell: k, Width: m.W,
+		Height: m.H, Rough: rough, Tiles: tiles}, err
 }
 
 // block is one tile in the making.
 type block struct{ alpha, share []float32 }
 
 func newBlock() *block {
-	return &block{make([]float32, cutout.Tile*cutout.Tile), make([]float32, 3*cutout.Tile*cutout.Tile)}
+	return &block{make([]float32, cutout.Tile*cutout.Tile),
+		make([]float32, 3*cutout.Tile*cutout.Tile)}
 }
 
 func (b *block) clear() {
@@ -86,7 +88,8 @@ func paintings(mends []cutout.Mend, cell float64) []painting {
 		for j, p := range m.Points.All() {
 			dabs[j] = area.Dab{X: p.X, Y: p.Y, P: 1}
 		}
-		stroke := area.Stroke{Diameter: m.Diameter, Softness: m.Softness, Flow: 1, Pen: area.PenFlow, Points: setting.ListOf(dabs...)}
+		stroke := area.Stroke{Diameter: m.Diameter, Softness: m.Softness, Flow: 1,
+			Pen: area.PenFlow, Points: setting.ListOf(dabs...)}
 		out[i] = painting{area.Brush([]area.Stroke{stroke}, 1/cell), float32(m.To)}
 	}
 	return out
@@ -135,14 +138,17 @@ func Mended(r cutout.Raster, mend cutout.Mend, w, h int) (cutout.Raster, error) 
 	left, top := tiles(r.Left-float64(need.Min.X)), tiles(r.Top-float64(need.Min.Y))
 	r.Left -= float64(left*cutout.Tile) * r.Cell
 	r.Top -= float64(top*cutout.Tile) * r.Cell
-	m = m.Grown(left, top, int(math.Ceil((float64(need.Max.X)-r.Left)/r.Cell)), int(math.Ceil((float64(need.Max.Y)-r.Top)/r.Cell)))
+	m = m.Grown(left, top, int(math.Ceil((float64(need.Max.X)-r.Left)/r.Cell)),
+		int(math.Ceil((float64(need.Max.Y)-r.Top)/r.Cell)))
 	r.Width, r.Height = m.W, m.H
 	b, painted := newBlock(), paintings([]cutout.Mend{mend}, r.Cell)
 	cells := func(v, from float64) int { return int(math.Floor((v - from) / r.Cell / cutout.Tile)) }
 	nx, ny := m.Tiles()
 	corner := image.Pt(int(math.Round(r.Left/r.Cell)), int(math.Round(r.Top/r.Cell)))
-	for ty := max(cells(float64(need.Min.Y), r.Top), 0); ty <= min(cells(float64(need.Max.Y), r.Top), ny-1); ty++ {
-		for tx := max(cells(float64(need.Min.X), r.Left), 0); tx <= min(cells(float64(need.Max.X), r.Left), nx-1); tx++ {
+	for ty := max(cells(float64(need.Min.Y), r.Top), 0); ty <= min(cells(float64(need.Max.Y),
+		r.Top), ny-1); ty++ {
+		for tx := max(cells(float64(need.Min.X), r.Left), 0); tx <= min(cells(float64(need.Max.X),
+			r.Left), nx-1); tx++ {
 			m.Get(tx, ty, b.alpha, b.share)
 			b.mend(painted, corner.Add(image.Pt(tx*cutout.Tile, ty*cutout.Tile)))
 			m.Set(tx, ty, b.alpha, b.share)
@@ -152,16 +158,17 @@ func Mended(r cutout.Raster, mend cutout.Mend, w, h int) (cutout.Raster, error) 
 	return r, err
 }
 
-// Update returns the raster of a cut-out after its strokes changed, soon: what cannot be found on the
-// photo's own pixels at once comes as a rough one, and is to be made anew by Make. before is the
-// cut-out as it was, nil for a new one.
+// Update returns the raster of a cut-out after its strokes changed, soon: what cannot be found on
+// the photo's own pixels at once comes as a rough one, and is to be made anew by Make. before is
+// the cut-out as it was, nil for a new one.
 func (g *Ground) Update(ctx context.Context, before, c *cutout.CutOut) (cutout.Raster, error) {
 	if Missing(c.Strokes) != "" && len(c.Mends) == 0 {
 		return cutout.Raster{Cell: 1}, nil
 	}
 	if before != nil && !before.Empty() && setting.Key(before.Strokes) == setting.Key(c.Strokes) {
 		n := len(before.Mends)
-		if !before.Raster.Rough && before.Band == c.Band && len(c.Mends) == n+1 && setting.Key(before.Mends) == setting.Key(c.Mends[:n]) {
+		if !before.Raster.Rough && before.Band == c.Band && len(c.Mends) == n+1 &&
+			setting.Key(before.Mends) == setting.Key(c.Mends[:n]) {
 			return Mended(before.Raster, c.Mends[n], g.Photo.Width, g.Photo.Height)
 		}
 		r := before.Raster
@@ -173,7 +180,9 @@ func (g *Ground) Update(ctx context.Context, before, c *cutout.CutOut) (cutout.R
 
 // Changed tells whether the raster of a cut-out is to be made anew after a change.
 func Changed(before, c *cutout.CutOut) bool {
-	return before == nil || before.Band != c.Band || setting.Key(before.Strokes) != setting.Key(c.Strokes) || setting.Key(before.Mends) != setting.Key(c.Mends)
+	return before == nil || before.Band != c.Band ||
+		setting.Key(before.Strokes) != setting.Key(c.Strokes) ||
+		setting.Key(before.Mends) != setting.Key(c.Mends)
 }
 
 // farthest is how far certain pixels are sought at all, in pixels.
@@ -182,9 +191,10 @@ const farthest = 300
 // sheetTiles is how many tiles along both axes are softened at once.
 const sheetTiles = 4
 
-// Soften gives a cut its soft edge on the photo's own pixels: it lies within band pixels to both sides
-// of the cut's, and all over soft strokes. What other strokes say stays as it is.
-func Soften(ctx context.Context, p *photo.Photo, c *Cut, strokes []Stroke, mends []cutout.Mend, band float64) (cutout.Raster, error) {
+// Soften gives a cut its soft edge on the photo's own pixels: it lies within band pixels to both
+// sides of the cut's, and all over soft strokes. What other strokes say stays as it is.
+func Soften(ctx context.Context, p *photo.Photo, c *Cut, strokes []Stroke, mends []cutout.Mend,
+	band float64) (cutout.Raster, error) {
 	reach := int(math.Ceil(max(band, 0.75*float64(c.Step))))
 	frame := image.Rect(0, 0, p.Width, p.Height)
 	box := c.box(1)
@@ -229,10 +239,12 @@ func around(pts []shape.Point, by float64) (r image.Rectangle) {
 }
 
 // softening is what is known in strokes for the soft edge.
-var softening = map[cutout.Says]uint8{cutout.In: inside, cutout.Out: outside, cutout.Loop: outside, cutout.Soft: unsure}
+var softening = map[cutout.Says]uint8{cutout.In: inside, cutout.Out: outside, cutout.Loop: outside,
+	cutout.Soft: unsure}
 
 // soften writes the tiles of part to m, whose corner lies at a pixel.
-func soften(ctx context.Context, p *photo.Photo, c *Cut, strokes []Stroke, painted []painting, m *cutout.Mask, at image.Point, part image.Rectangle, reach, look int) error {
+func soften(ctx context.Context, p *photo.Photo, c *Cut, strokes []Stroke, painted []painting,
+	m *cutout.Mask, at image.Point, part image.Rectangle, reach, look int) error {
 	own := image.Rectangle{Min: part.Min.Mul(cutout.Tile), Max: part.Max.Mul(cutout.Tile)}.Add(at)
 	frame := image.Rect(0, 0, p.Width, p.Height)
 	r := own.Inset(-look - 4).Intersect(frame)
@@ -311,8 +323,8 @@ func (c *Cut) even(r image.Rectangle) (inside, same bool) {
 	return inside, true
 }
 
-// known tells of the pixels of r whether they are of the thing, behind it, or unknown, and whether any
-// of them is unknown.
+// known tells of the pixels of r whether they are of the thing, behind it, or unknown, and whether
+// any of them is unknown.
 func known(c *Cut, strokes []Stroke, r image.Rectangle, reach int) (out []uint8, any bool) {
 	w, h := r.Dx(), r.Dy()
 	out = make([]uint8, w*h)

@@ -11,19 +11,22 @@ import (
 
 // View is what the lines tell of a camera.
 type View struct {
-	Cam     camera.Camera
-	Heading float64 // degrees to the right from straight ahead to the nearest direction that level lines go in, -45 to 45
+	Cam camera.Camera
+	// degrees to the right from straight ahead to the nearest direction that level lines go in, -45
+	// to 45
+	Heading float64
 	Level   float64 // share of the lines, by length, that go in level directions
 	Upright float64 // and of those that are upright
-	Sure    float64 // by how much of all lines' length it is better than any camera that is tilted otherwise
+	// by how much of all lines' length it is better than any camera that is tilted otherwise
+	Sure float64
 }
 
-// sure is the least Sure of a camera that the lines tell of: of bare hills it is 0.03 at the most, of what people have
-// built it is 0.15 and more.
+// sure is the least Sure of a camera that the lines tell of: of bare hills it is 0.03 at the most,
+// of what people have built it is 0.15 and more.
 const sure = 0.07
 
-// How far a line may point past a vanishing point, and what is taken for usual where lines tell little: tilts and
-// rolls are small, and fields of view near camera.Usual.
+// How far a line may point past a vanishing point, and what is taken for usual where lines tell
+// little: tilts and rolls are small, and fields of view near camera.Usual.
 const (
 	aside      = 2.0 * math.Pi / 180
 	usualTilt  = 15.0
@@ -55,15 +58,17 @@ func Of(ctx context.Context, p *photo.Photo, view float64) (View, bool, error) {
 // shortest is how long lines must be, of the long edge.
 const shortest = 0.025
 
-// Find finds the camera of a photo of w by h pixels. view is the field of view across it in degrees where that is
-// known, else 0. It returns false where the lines do not tell: too few, or as good from elsewhere.
+// Find finds the camera of a photo of w by h pixels. view is the field of view across it in degrees
+// where that is known, else 0. It returns false where the lines do not tell: too few, or as good
+// from elsewhere.
 func Find(ctx context.Context, lines []Line, w, h, view float64) (View, bool, error) {
 	var list []seen
 	total := 0.0
 	for i := range lines {
 		l := &lines[i]
 		n := l.Len()
-		list = append(list, seen{(l.X0+l.X1)/2 - w/2, (l.Y0+l.Y1)/2 - h/2, (l.X1 - l.X0) / n, (l.Y1 - l.Y0) / n, n})
+		list = append(list, seen{(l.X0+l.X1)/2 - w/2, (l.Y0+l.Y1)/2 - h/2, (l.X1 - l.X0) / n,
+			(l.Y1 - l.Y0) / n, n})
 		total += n
 	}
 	if len(list) < few {
@@ -155,7 +160,8 @@ func Find(ctx context.Context, lines []Line, w, h, view float64) (View, bool, er
 		}
 	}
 	_, level, upright := score(list, top.f, top.tilt, top.roll, top.heading)
-	v := View{Cam: tilted(w, h, top.f, top.tilt, top.roll), Heading: math.Remainder(top.heading, 90), Level: level / total, Upright: upright / total}
+	v := View{Cam: tilted(w, h, top.f, top.tilt, top.roll), Heading: math.Remainder(top.heading,
+		90), Level: level / total, Upright: upright / total}
 	v.Sure = (top.score - other) / total
 	return v, v.Sure >= sure, ctx.Err()
 }
@@ -165,7 +171,8 @@ func tilted(w, h, f, tilt, roll float64) camera.Camera {
 	return camera.Level(w, h, h/2-f*math.Tan(tilt*math.Pi/180)/math.Cos(roll*math.Pi/180), roll, f)
 }
 
-// axes returns the directions up, ahead and right of a camera as vectors of the photo, whose third is f.
+// axes returns the directions up, ahead and right of a camera as vectors of the photo, whose third
+// is f.
 func axes(tilt, roll float64) (up, ahead, right camera.Vec) {
 	st, ct := math.Sincos(tilt * math.Pi / 180)
 	sr, cr := math.Sincos(roll * math.Pi / 180)
@@ -190,7 +197,8 @@ func (l *seen) fits(v camera.Vec, f float64) float64 {
 	return (1 - a) * (1 - a)
 }
 
-// score returns by how much of their length lines go to the three vanishing points, and the parts of it.
+// score returns by how much of their length lines go to the three vanishing points, and the parts
+// of it.
 func score(list []seen, f, tilt, roll, heading float64) (sum, level, upright float64) {
 	up, ahead, right := axes(tilt, roll)
 	s, c := math.Sincos(heading * math.Pi / 180)
@@ -207,7 +215,8 @@ func score(list []seen, f, tilt, roll, heading float64) (sum, level, upright flo
 	return upright + level, level, upright
 }
 
-// headings returns the heading, modulo 90 degrees, in which most lines go, and the score that it gives.
+// headings returns the heading, modulo 90 degrees, in which most lines go, and the score that it
+// gives.
 func headings(list []seen, f, tilt, roll float64, hist *[90]float64) (heading, sum float64) {
 	up, ahead, right := axes(tilt, roll)
 	clear(hist[:])

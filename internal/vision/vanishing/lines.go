@@ -1,10 +1,10 @@
-// Package vanishing finds by the straight lines of a photo how its camera looked: most of what people build stands
-// upright and at right angles, so that its lines go to three vanishing points.
+// Package vanishing finds by the straight lines of a photo how its camera looked: most of what
+// people build stands upright and at right angles, so that its lines go to three vanishing points.
 //
-// Lines are pieces of the picture whose gradients go one way (as in von Gioi, Jakubowicz, Morel and Randall's line
-// segment detector, 2010). A camera is good where many and long ones of them go to its vertical vanishing point or to
-// two level ones at right angles (after Coughlan and Yuille, Manhattan World, 2003): it is searched for over all
-// fields of view, tilts and rolls.
+// Lines are pieces of the picture whose gradients go one way (as in von Gioi, Jakubowicz, Morel and
+// Randall's line segment detector, 2010). A camera is good where many and long ones of them go to
+// its vertical vanishing point or to two level ones at right angles (after Coughlan and Yuille,
+// Manhattan World, 2003): it is searched for over all fields of view, tilts and rolls.
 package vanishing
 
 import (
@@ -73,7 +73,8 @@ func Lines(p *raster.Plane, shortest float64) (out []Line) {
 						continue
 					}
 					j := v*w + u
-					if taken[j] || size[j] == 0 || math.Abs(math.Remainder(float64(dir[j])-mean, 2*math.Pi)) > cone {
+					if taken[j] || size[j] == 0 || math.Abs(math.Remainder(float64(dir[j])-mean,
+						2*math.Pi)) > cone {
 						continue
 					}
 					taken[j] = true
@@ -90,7 +91,8 @@ func Lines(p *raster.Plane, shortest float64) (out []Line) {
 	return out
 }
 
-// fit returns the line through a piece by the moments of its gradients; false for one that is short or wide.
+// fit returns the line through a piece by the moments of its gradients; false for one that is short
+// or wide.
 func fit(piece []int32, size []float32, w int, shortest float64) (Line, bool) {
 	if float64(len(piece)) < shortest {
 		return Line{}, false
@@ -126,8 +128,8 @@ func fit(piece []int32, size []float32, w int, shortest float64) (Line, bool) {
 	return Line{mx + lo*c, my + lo*s, mx + hi*c, my + hi*s}, true
 }
 
-// across is about how many pixels the long edge has of the picture that is looked at: more show more of what is rough,
-// and no more lines.
+// across is about how many pixels the long edge has of the picture that is looked at: more show
+// more of what is rough, and no more lines.
 const across = 1000
 
 // Look returns a photo reduced by a whole number as display values, and that number.

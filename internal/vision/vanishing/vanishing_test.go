@@ -51,8 +51,8 @@ func TestLines(t *testing.T) {
 	}
 }
 
-// drawn returns lines of a made scene seen by a camera: upright ones, and level ones in two headings at right angles,
-// each end off by up to so many pixels, among others that go anywhere.
+// drawn returns lines of a made scene seen by a camera: upright ones, and level ones in two
+// headings at right angles, each end off by up to so many pixels, among others that go anywhere.
 func drawn(r *rand.Rand, cam *camera.Camera, heading, off float64, astray int) (out []Line) {
 	ahead := cam.Level(camera.Vec{Z: 1})
 	right := ahead.Cross(cam.Up)
@@ -62,7 +62,8 @@ func drawn(r *rand.Rand, cam *camera.Camera, heading, off float64, astray int) (
 	s, c := math.Sincos(heading * math.Pi / 180)
 	dirs := []camera.Vec{cam.Up, ahead.Mul(c).Add(right.Mul(s)), right.Mul(c).Sub(ahead.Mul(s))}
 	for len(out) < 90 {
-		at := ahead.Mul(2 + 8*r.Float64()).Add(right.Mul(6*r.Float64() - 3)).Add(cam.Up.Mul(3*r.Float64() - 1))
+		at := ahead.Mul(2 +
+			8*r.Float64()).Add(right.Mul(6*r.Float64() - 3)).Add(cam.Up.Mul(3*r.Float64() - 1))
 		end := at.Add(dirs[len(out)%3].Mul(0.3 + r.Float64()))
 		x0, y0, ok := cam.Project(at)
 		x1, y1, also := cam.Project(end)
@@ -84,7 +85,8 @@ func TestFind(t *testing.T) {
 	const w, h = 1000.0, 667.0
 	r := rand.New(rand.NewPCG(5, 6))
 	for i := range 12 {
-		view, tilt, roll, heading := 40+30*r.Float64(), 24*r.Float64()-6, 6*r.Float64()-3, 80*r.Float64()-40
+		view, tilt, roll, heading := 40+30*r.Float64(), 24*r.Float64()-6, 6*r.Float64()-3,
+			80*r.Float64()-40
 		cam := tilted(w, h, camera.FocalOf(view, w), tilt, roll)
 		v, ok, err := Find(context.Background(), drawn(r, &cam, heading, 0.4, 45), w, h, 0)
 		if err != nil || !ok {
@@ -114,19 +116,21 @@ func TestNothingToFind(t *testing.T) {
 		t.Errorf("%d lines tell of %v", few-1, v)
 	}
 	for i := range 5 {
-		if v, ok, _ := Find(context.Background(), drawn(r, &cam, 10, 0, 300)[90:], 1000, 667, 0); ok {
+		if v, ok, _ := Find(context.Background(), drawn(r, &cam, 10, 0, 300)[90:], 1000, 667,
+			0); ok {
 			t.Errorf("%d: lines at random tell of a camera, sure %.3f", i, v.Sure)
 		}
 	}
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
-	if _, _, err := Of(ctx, &photo.Photo{Width: 40, Height: 30, Pix8: make([]uint8, 40*30*3)}, 0); err == nil {
+	if _, _, err := Of(ctx, &photo.Photo{Width: 40, Height: 30, Pix8: make([]uint8, 40*30*3)},
+		0); err == nil {
 		t.Error("a search that was given up ends well")
 	}
 }
 
-// On the demo's photos the horizon, the field of view and the heading are those that they were made with; hills without
-// anything built tell nothing.
+// On the demo's photos the horizon, the field of view and the heading are those that they were made
+// with; hills without anything built tell nothing.
 func TestDemoPhotos(t *testing.T) {
 	if testing.Short() {
 		t.Skip("whole photos")

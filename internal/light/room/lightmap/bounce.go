@@ -17,8 +17,8 @@ type Patch struct {
 	Albedo [3]float64
 }
 
-// Bounce is how surfaces light each other once: for each receiver what each patch gives it. It does not
-// depend on any light.
+// Bounce is how surfaces light each other once: for each receiver what each patch gives it. It does
+// not depend on any light.
 type Bounce struct {
 	Patches   []Patch
 	by        []*blocker
@@ -50,7 +50,8 @@ const gap = 0.12
 const weak = 1e-5
 
 // NewBounce works out what patches give to the sheets, at places edge pixels apart.
-func NewBounce(ctx context.Context, sc *Scene, patches []Patch, sheets []*Sheet, edge float64) (*Bounce, error) {
+func NewBounce(ctx context.Context, sc *Scene, patches []Patch, sheets []*Sheet,
+	edge float64) (*Bounce, error) {
 	b := &Bounce{Patches: patches, by: sc.wholes(nil)}
 	b.receivers = make([]*receivers, len(sheets))
 	errs := make([]error, len(sheets))
@@ -118,7 +119,8 @@ func (r *receivers) weigh(k int, patches []Patch, by []*blocker) {
 		q.seen[i] = 1
 		q.way(i, x, d.Add(p.Place.N.Mul(lift)), lift, math.Sqrt(p.Area)/2, 1)
 		if at := all[i*c:]; c == 4 {
-			at[0], at[1], at[2], at[3] = float32(g*to.X), float32(g*to.Y), float32(g*to.Z), float32(g)
+			at[0], at[1], at[2], at[3] = float32(g*to.X), float32(g*to.Y), float32(g*to.Z),
+				float32(g)
 		} else {
 			at[0] = float32(g)
 		}
@@ -133,8 +135,8 @@ func (r *receivers) weigh(k int, patches []Patch, by []*blocker) {
 	}
 }
 
-// corner returns the c numbers of a corner of the grid, of those of all places. Where there is no place, it is as at those
-// beside it, so that what is seen does not fall off to nothing there.
+// corner returns the c numbers of a corner of the grid, of those of all places. Where there is no
+// place, it is as at those beside it, so that what is seen does not fall off to nothing there.
 func (r *receivers) corner(k int, vals []float32, c int) []float32 {
 	if n := int(r.index[k]); n >= 0 {
 		return vals[n*c : (n+1)*c]
@@ -157,14 +159,15 @@ func (r *receivers) corner(k int, vals []float32, c int) []float32 {
 	return mean
 }
 
-// behind tells whether what comes by the first three of some numbers comes from behind a body's card.
+// behind tells whether what comes by the first three of some numbers comes from behind a body's
+// card.
 func behind(b *silhouette.Body, v []float32) bool {
 	n := b.Card.N
 	return v[0]*float32(n.X)+v[1]*float32(n.Y)+v[2]*float32(n.Z) < 0
 }
 
-// of returns what patches that send out a colour each give to each of the sheets, as grids: of three colours
-// for what is flat, else of the numbers of a Mixed.
+// of returns what patches that send out a colour each give to each of the sheets, as grids: of
+// three colours for what is flat, else of the numbers of a Mixed.
 func (b *Bounce) of(ctx context.Context, sent [][3]float32) ([]*Grid, error) {
 	return b.each(ctx, 3, Mixed, func(body *silhouette.Body, w, to []float32) {
 		if body == nil {
@@ -218,9 +221,10 @@ func (b *Bounce) grey(ctx context.Context, sent []float32) ([]*Grid, error) {
 	})
 }
 
-// each makes grids of so many numbers at a place of what is flat, and of what is round: sum adds up what all patches give to
-// one, by what each gives it.
-func (b *Bounce) each(ctx context.Context, flat, round int, sum func(body *silhouette.Body, weights, to []float32)) ([]*Grid, error) {
+// each makes grids of so many numbers at a place of what is flat, and of what is round: sum adds up
+// what all patches give to one, by what each gives it.
+func (b *Bounce) each(ctx context.Context, flat, round int, sum func(body *silhouette.Body, weights,
+	to []float32)) ([]*Grid, error) {
 	out := make([]*Grid, len(b.receivers))
 	errs := make([]error, len(out))
 	err := raster.Each(ctx, len(out), func(n int) {

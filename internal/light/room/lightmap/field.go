@@ -34,10 +34,12 @@ type Detail struct {
 	Most int     // into how many each is divided at the most, along an edge; a power of 2
 }
 
-// Of returns what a light gives to sheets, with shadows of a strength from 0 to 1, and what comes back
-// of it from other surfaces if there is a bounce. before is what the light gave to the room at another time, or nil: what
-// falls where nothing that hides it came or went, from a light that stands where it stood, is not worked out again.
-func (s *Scene) Of(ctx context.Context, l *Light, sheets []*Sheet, d Detail, shadows float64, b *Bounce, before *Field) (*Field, error) {
+// Of returns what a light gives to sheets, with shadows of a strength from 0 to 1, and what comes
+// back of it from other surfaces if there is a bounce. before is what the light gave to the room at
+// another time, or nil: what falls where nothing that hides it came or went, from a light that
+// stands where it stood, is not worked out again.
+func (s *Scene) Of(ctx context.Context, l *Light, sheets []*Sheet, d Detail, shadows float64,
+	b *Bounce, before *Field) (*Field, error) {
 	n := newNamer()
 	n.id(l.name())
 	n.num(shadows)
@@ -95,7 +97,8 @@ func (s *Scene) Daylight(ctx context.Context, sky *Sky, sheets []*Sheet, d Detai
 	f := &Field{}
 	err := f.fill(ctx, sheets, d.Tile, func(sh *Sheet, g *Grid) error {
 		to := detail{most: d.Most}
-		if b := sh.Body; b != nil && !b.Flat && float64(max(sh.Rect.Dx(), sh.Rect.Dy())) > large*d.Tile {
+		if b := sh.Body; b != nil && !b.Flat &&
+			float64(max(sh.Rect.Dx(), sh.Rect.Dy())) > large*d.Tile {
 			to.most = max(d.Most/2, 1)
 		}
 		return g.fill(ctx, sh, to, &fromSky{sky, s.wholes(sh.Body)}, nil)
@@ -103,12 +106,13 @@ func (s *Scene) Daylight(ctx context.Context, sky *Sky, sheets []*Sheet, d Detai
 	return f, err
 }
 
-// large is how many tiles across upright bodies are on which daylight is worked out half as fine: what a small one shades of itself
-// would be lost.
+// large is how many tiles across upright bodies are on which daylight is worked out half as fine:
+// what a small one shades of itself would be lost.
 const large = 8
 
 // fill makes a grid for each of the sheets, side by side: many are small.
-func (f *Field) fill(ctx context.Context, sheets []*Sheet, tile float64, fill func(*Sheet, *Grid) error) error {
+func (f *Field) fill(ctx context.Context, sheets []*Sheet, tile float64,
+	fill func(*Sheet, *Grid) error) error {
 	f.Direct = make([]*Grid, len(sheets))
 	errs := make([]error, len(sheets))
 	err := raster.Each(ctx, len(sheets), func(i int) {
@@ -124,11 +128,14 @@ func (f *Field) fill(ctx context.Context, sheets []*Sheet, tile float64, fill fu
 // DaylightAt writes what a sky gives to flat patches to light.
 func (s *Scene) DaylightAt(ctx context.Context, sky *Sky, patches []Patch, light []float64) error {
 	by := s.wholes(nil)
-	return together(ctx, patches, func(from int, pls []Place) { sky.at(pls, by, light[from:from+len(pls)]) })
+	return together(ctx, patches, func(from int, pls []Place) {
+		sky.at(pls, by,
+			light[from:from+len(pls)])
+	})
 }
 
-// Return returns what of daylight comes back from other surfaces, by what of it comes to each patch, in luminance, as
-// Field.Direct has it.
+// Return returns what of daylight comes back from other surfaces, by what of it comes to each
+// patch, in luminance, as Field.Direct has it.
 func (b *Bounce) Return(ctx context.Context, light []float64) ([]*Grid, error) {
 	sent := make([]float32, len(b.Patches))
 	for i := range sent {

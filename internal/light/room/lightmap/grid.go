@@ -18,13 +18,14 @@ type Sheet struct {
 	Plane camera.Plane     // of what is flat
 	Cam   *camera.Camera
 	Wet   *Gloss // how it mirrors, if it does
-	// Before are planes that it ends at. What would lie behind one, where the photo shows that already, is taken
-	// at its foot, so that values between do not fall off there.
+	// Before are planes that it ends at. What would lie behind one, where the photo shows that
+	// already, is taken at its foot, so that values between do not fall off there.
 	Before []camera.Plane
-	// Under are prisms that stand on it. What lies under one is taken before the nearest of its sides that the
-	// photo shows, for the same reason.
+	// Under are prisms that stand on it. What lies under one is taken before the nearest of its
+	// sides that the photo shows, for the same reason.
 	Under []*camera.Prism
-	// Seen tells whether any of the pixels from (x0, y0) to (x1, y1) shows the surface; nil for all.
+	// Seen tells whether any of the pixels from (x0, y0) to (x1, y1) shows the surface; nil for
+	// all.
 	Seen func(x0, y0, x1, y1 float64) bool
 }
 
@@ -54,7 +55,8 @@ func (s *Sheet) Place(x, y float64) (Place, bool) {
 	return Place{At: at, N: s.Plane.N, Wet: s.Wet}, true
 }
 
-// outOf returns a place, or if that lies under a prism the nearest before a side of it that faces the camera.
+// outOf returns a place, or if that lies under a prism the nearest before a side of it that faces
+// the camera.
 func outOf(p *camera.Prism, at camera.Vec) camera.Vec {
 	best, near := -1, math.Inf(-1)
 	for i := 1; i < len(p.Planes)-1; i++ {
@@ -75,7 +77,8 @@ func outOf(p *camera.Prism, at camera.Vec) camera.Vec {
 // aside is how far places stay before the planes that a sheet ends at.
 const aside = 2e-3
 
-// channels returns how many numbers a place of the sheet has: irradiance where it is flat, else a Beam.
+// channels returns how many numbers a place of the sheet has: irradiance where it is flat, else a
+// Beam.
 func (s *Sheet) channels() int {
 	if s.Body != nil {
 		return 4
@@ -93,12 +96,13 @@ type Grid struct {
 	bytes int64 // what all of it takes, once it is finished
 }
 
-// made is what a grid was made of, before its tiles went over into each other: of a light that stands where it stood
-// that holds wherever nothing that hides it came or went.
+// made is what a grid was made of, before its tiles went over into each other: of a light that
+// stands where it stood that holds wherever nothing that hides it came or went.
 type made struct {
 	of     uint64 // names the sheet, the light and how finely
 	corner []value
-	hiding []uint64 // by tile: names what may hide something from it; 0 where the tile is not needed
+	// by tile: names what may hide something from it; 0 where the tile is not needed
+	hiding []uint64
 	top    float64
 	tiles  []tile
 }
@@ -173,8 +177,8 @@ func mean(v ...value) (m value) {
 	return m
 }
 
-// How fine a grid becomes: by how much of the largest of its neighbours a value may differ from their mean,
-// for squares of a tile's size, of half of that and of less.
+// How fine a grid becomes: by how much of the largest of its neighbours a value may differ from
+// their mean, for squares of a tile's size, of half of that and of less.
 const (
 	smooth = 0.02
 	fine   = 0.04
@@ -189,7 +193,8 @@ type detail struct {
 
 // giver gives values at places.
 type giver interface {
-	// near returns for each of some places of one surface what may hide any of the light from those of it within a radius.
+	// near returns for each of some places of one surface what may hide any of the light from those
+	// of it within a radius.
 	near(mids []Place, radius []float64) []hidden
 	// values writes what it gives to places of one surface to out.
 	values(pls []Place, h hidden, out []value)
@@ -198,8 +203,8 @@ type giver interface {
 // most is how many places ask at once at the most.
 const most = 64
 
-// fill works the grid out, unless it is that of the same sheet and light at another time wherever nothing that hides it
-// came or went; nil for none.
+// fill works the grid out, unless it is that of the same sheet and light at another time wherever
+// nothing that hides it came or went; nil for none.
 func (g *Grid) fill(ctx context.Context, s *Sheet, d detail, from giver, at *Field) error {
 	w, h := g.Tiles.Dx(), g.Tiles.Dy()
 	if w <= 0 || h <= 0 {
@@ -230,8 +235,8 @@ func (g *Grid) fill(ctx context.Context, s *Sheet, d detail, from giver, at *Fie
 	}
 	f.now.top = top
 	d.dark = math.Max(d.dark, 0.002*top)
-	// What was worked out along the sides of a tile serves the next. Every other row goes first, so that no two that are
-	// worked on meet.
+	// What was worked out along the sides of a tile serves the next. Every other row goes first, so
+	// that no two that are worked on meet.
 	lines := make([]line, h+1)
 	for i := range lines {
 		lines[i] = make(line, w*d.most+1)
@@ -269,7 +274,8 @@ func (f *filling) hide(ctx context.Context, j int) {
 	for i := range f.w {
 		n := j*f.w + i
 		x, y := float64(g.Tiles.Min.X+i)*g.Tile, float64(g.Tiles.Min.Y+j)*g.Tile
-		if f.need[n] = ctx.Err() == nil && (s.Seen == nil || s.Seen(x, y, x+g.Tile, y+g.Tile)); !f.need[n] {
+		if f.need[n] = ctx.Err() == nil && (s.Seen == nil || s.Seen(x, y, x+g.Tile,
+			y+g.Tile)); !f.need[n] {
 			continue
 		}
 		mid, ok := s.Place(x+g.Tile/2, y+g.Tile/2)
@@ -297,7 +303,8 @@ func (f *filling) hide(ctx context.Context, j int) {
 	}
 }
 
-// corners works out row j of the corners of all tiles. Those from which the same may be hidden ask together.
+// corners works out row j of the corners of all tiles. Those from which the same may be hidden ask
+// together.
 func (f *filling) corners(ctx context.Context, j int) {
 	g := f.g
 	var ask []int
@@ -319,13 +326,15 @@ func (f *filling) corners(ctx context.Context, j int) {
 	defer work()
 	for i := range f.w + 1 {
 		for _, k := range [4][2]int{{i - 1, j - 1}, {i, j - 1}, {i - 1, j}, {i, j}} {
-			if k[0] < 0 || k[1] < 0 || k[0] >= f.w || k[1] >= f.h || !f.need[k[1]*f.w+k[0]] || ctx.Err() != nil {
+			if k[0] < 0 || k[1] < 0 || k[0] >= f.w || k[1] >= f.h || !f.need[k[1]*f.w+k[0]] ||
+				ctx.Err() != nil {
 				continue
 			}
 			n, t := j*(f.w+1)+i, k[1]*f.w+k[0]
 			if f.same[n] = f.before != nil && f.before.hiding[t] == f.now.hiding[t]; f.same[n] {
 				f.now.corner[n] = f.before.corner[n]
-			} else if pl, ok := f.s.Place(float64(g.Tiles.Min.X+i)*g.Tile, float64(g.Tiles.Min.Y+j)*g.Tile); ok {
+			} else if pl, ok := f.s.Place(float64(g.Tiles.Min.X+i)*g.Tile,
+				float64(g.Tiles.Min.Y+j)*g.Tile); ok {
 				if len(ask) > 0 && (f.now.hiding[t] != f.now.hiding[of] || len(ask) == most) {
 					work()
 				}
@@ -351,16 +360,18 @@ func (f *filling) row(ctx context.Context, j int, d detail, lines []line) {
 		}
 		a := j*(f.w+1) + i
 		b := a + f.w + 1
-		if before != nil && before.top == f.now.top && before.hiding[t] == f.now.hiding[t] && f.same[a] && f.same[a+1] && f.same[b] && f.same[b+1] {
+		if before != nil && before.top == f.now.top && before.hiding[t] == f.now.hiding[t] &&
+			f.same[a] && f.same[a+1] && f.same[b] && f.same[b+1] {
 			g.tiles[t] = before.tiles[t]
 			m.beside = m.beside[:0]
 			continue
 		}
 		hid, c := f.by[t], f.now.corner
 		x, y := float64(g.Tiles.Min.X+i)*g.Tile, float64(g.Tiles.Min.Y+j)*g.Tile
-		g.tiles[t] = m.tile(i, [4]value{c[a], c[a+1], c[b], c[b+1]}, hid.none(), func(u, v int) (Place, bool) {
-			return f.s.Place(x+part*float64(u), y+part*float64(v))
-		}, func(pls []Place, out []value) { f.from.values(pls, hid, out) })
+		g.tiles[t] = m.tile(i, [4]value{c[a], c[a+1], c[b], c[b+1]}, hid.none(),
+			func(u, v int) (Place, bool) {
+				return f.s.Place(x+part*float64(u), y+part*float64(v))
+			}, func(pls []Place, out []value) { f.from.values(pls, hid, out) })
 	}
 }
 
@@ -423,13 +434,16 @@ func (m *maker) work(place func(i, j int) (Place, bool), eval func([]Place, []va
 	m.wanted = m.wanted[:0]
 }
 
-// tile works tile i of the row out, of which the values at the corners are known: it is divided into four as long as
-// the middle and the sides differ from what lies between the corners. What is hidden from a part of the tile
-// could slip through there, so that a tile which is not quiet is divided once at any rate.
-func (m *maker) tile(i int, corner [4]value, quiet bool, place func(i, j int) (Place, bool), eval func([]Place, []value)) tile {
+// tile works tile i of the row out, of which the values at the corners are known: it is divided
+// into four as long as the middle and the sides differ from what lies between the corners. What is
+// hidden from a part of the tile could slip through there, so that a tile which is not quiet is
+// divided once at any rate.
+func (m *maker) tile(i int, corner [4]value, quiet bool, place func(i, j int) (Place, bool),
+	eval func([]Place, []value)) tile {
 	n := m.n
 	if n == 1 {
-		m.at = append(m.at[:0], point{value: corner[0]}, point{value: corner[1]}, point{value: corner[2]}, point{value: corner[3]})
+		m.at = append(m.at[:0], point{value: corner[0]}, point{value: corner[1]},
+			point{value: corner[2]}, point{value: corner[3]})
 		return m.store(1)
 	}
 	w := n + 1
@@ -445,7 +459,8 @@ func (m *maker) tile(i int, corner [4]value, quiet bool, place func(i, j int) (P
 	m.flat = m.flat[:0]
 	finest := n
 	// All squares of one size at once.
-	for m.level = append(m.level[:0], square{size: n}); len(m.level) > 0; m.level, m.next = m.next, m.level {
+	for m.level = append(m.level[:0], square{size: n}); len(m.level) > 0; m.level, m.next = m.next,
+		m.level {
 		for _, s := range m.level {
 			i, j, size, h := s.i, s.j, s.size, s.size/2
 			m.want(i, j)
@@ -470,7 +485,8 @@ func (m *maker) tile(i int, corner [4]value, quiet bool, place func(i, j int) (P
 			case s.size == 1:
 				finest = 1
 			case m.rough(s, quiet):
-				m.next = append(m.next, square{s.i, s.j, h}, square{s.i + h, s.j, h}, square{s.i, s.j + h, h}, square{s.i + h, s.j + h, h})
+				m.next = append(m.next, square{s.i, s.j, h}, square{s.i + h, s.j, h},
+					square{s.i, s.j + h, h}, square{s.i + h, s.j + h, h})
 			default:
 				m.flat = append(m.flat, s)
 				finest = min(finest, s.size)
@@ -483,17 +499,19 @@ func (m *maker) tile(i int, corner [4]value, quiet bool, place func(i, j int) (P
 	for k := range w {
 		m.beside = append(m.beside, m.at[k*w+n])
 	}
-	// What lies within a square that was not divided is taken from its corners; where squares of two
-	// sizes meet, the sides of the larger count.
+	// What lies within a square that was not divided is taken from its corners; where squares of
+	// two sizes meet, the sides of the larger count.
 	slices.SortFunc(m.flat, func(a, b square) int { return a.size - b.size })
 	for _, q := range m.flat {
-		a, b, c, e := m.at[q.j*w+q.i], m.at[q.j*w+q.i+q.size], m.at[(q.j+q.size)*w+q.i], m.at[(q.j+q.size)*w+q.i+q.size]
+		a, b, c, e := m.at[q.j*w+q.i], m.at[q.j*w+q.i+q.size], m.at[(q.j+q.size)*w+q.i],
+			m.at[(q.j+q.size)*w+q.i+q.size]
 		for v := 0; v <= q.size; v += finest {
 			for u := 0; u <= q.size; u += finest {
 				fx, fy := float32(u)/float32(q.size), float32(v)/float32(q.size)
 				to := &m.at[(q.j+v)*w+q.i+u]
 				for k := range m.c {
-					p, r := a.value[k]+(b.value[k]-a.value[k])*fx, c.value[k]+(e.value[k]-c.value[k])*fx
+					p, r := a.value[k]+(b.value[k]-a.value[k])*fx,
+						c.value[k]+(e.value[k]-c.value[k])*fx
 					to.value[k] = p + (r-p)*fy
 				}
 			}
@@ -522,7 +540,8 @@ func (m *maker) rough(s square, quiet bool) bool {
 		tol = fine * big
 	}
 	off := func(v value, between ...value) bool { return v.off(mean(between...), m.c) > tol }
-	return off(mid, a, b, c, e) || !quiet && (off(at(i+h, j), a, b) || off(at(i, j+h), a, c) || off(at(i+size, j+h), b, e) || off(at(i+h, j+size), c, e))
+	return off(mid, a, b, c, e) || !quiet && (off(at(i+h, j), a, b) || off(at(i, j+h), a, c) ||
+		off(at(i+size, j+h), b, e) || off(at(i+h, j+size), c, e))
 }
 
 // store keeps every so many-th of the values of the tile.
@@ -549,8 +568,9 @@ func (g *Grid) finish() {
 // bent is into how many cells along an edge a tile is divided that lies among smooth ones.
 const bent = 4
 
-// bend gives tiles of one cell, among others of one cell, values between their corners that lie on cubics (Catmull and
-// Rom 1974): between straight lines one sees the edges of the tiles, although no step is there.
+// bend gives tiles of one cell, among others of one cell, values between their corners that lie on
+// cubics (Catmull and Rom 1974): between straight lines one sees the edges of the tiles, although
+// no step is there.
 func (g *Grid) bend() {
 	w, h := g.Tiles.Dx(), g.Tiles.Dy()
 	corner := make([][]float32, (w+1)*(h+1))
@@ -634,8 +654,8 @@ func (g *Grid) cubic(corner [][]float32, i, j int) tile {
 	return t
 }
 
-// between returns the value from the second to the third of four on a cubic through all of them, never beyond 0
-// where both lie on one side of it.
+// between returns the value from the second to the third of four on a cubic through all of them,
+// never beyond 0 where both lie on one side of it.
 func between(v [4]float32, t float32) float32 {
 	a, b, c, d := v[0], v[1], v[2], v[3]
 	y := b + t/2*(c-a+t*(2*a-5*b+4*c-d+t*(3*(b-c)+d-a)))
@@ -645,8 +665,8 @@ func between(v [4]float32, t float32) float32 {
 	return y
 }
 
-// join makes the edges of fine tiles go with those of coarser ones beside them, so that no step shows. What the grid was
-// made of stays as it is.
+// join makes the edges of fine tiles go with those of coarser ones beside them, so that no step
+// shows. What the grid was made of stays as it is.
 func (g *Grid) join() {
 	w, h := g.Tiles.Dx(), g.Tiles.Dy()
 	own := make([]bool, len(g.tiles))
@@ -671,7 +691,8 @@ func (g *Grid) join() {
 		}
 		k := fine.n / coarse.n
 		for i := range fine.n + 1 {
-			p, q := side(coarse, horizontal, cl, i/k), side(coarse, horizontal, cl, min(i/k+1, coarse.n))
+			p, q := side(coarse, horizontal, cl, i/k), side(coarse, horizontal, cl,
+				min(i/k+1, coarse.n))
 			f := float32(i%k) / float32(k)
 			to := side(fine, horizontal, fl, i)
 			for c := range to {
@@ -692,9 +713,10 @@ func (g *Grid) join() {
 	}
 }
 
-// Read writes the values of n pixels in a row to dst, each of the g.C numbers as a row of n: of a picture of which
-// step pixels of the photo make one, those from column x0 on, at y of the photo. A pixel has the same value whichever is
-// the first. Beyond the grid and where nothing was worked out it leaves 0.
+// Read writes the values of n pixels in a row to dst, each of the g.C numbers as a row of n: of a
+// picture of which step pixels of the photo make one, those from column x0 on, at y of the photo. A
+// pixel has the same value whichever is the first. Beyond the grid and where nothing was worked out
+// it leaves 0.
 func (g *Grid) Read(dst []float32, x0 int, step, y float64, n int) {
 	none := func(a, b int) {
 		for c := range g.C {

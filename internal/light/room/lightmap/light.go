@@ -11,8 +11,8 @@ import (
 type Light struct {
 	pieces  []piece
 	samples int // of all pieces
-	// On is the body that the shapes lie on, if any: it shades what lies behind it, and gets none of their
-	// light itself.
+	// On is the body that the shapes lie on, if any: it shades what lies behind it, and gets none
+	// of their light itself.
 	On *silhouette.Body
 	// Of says whose light it is: its own body does not shade it.
 	Of any
@@ -112,11 +112,13 @@ func (l *Light) Tube(a, b camera.Vec, half, longest float64) {
 	}
 	n := int(math.Ceil(length / longest))
 	for i := range n {
-		p := piece{law: round, axis: d.Unit(), thick: half, a: a.Add(d.Mul(float64(i) / float64(n))), b: a.Add(d.Mul(float64(i+1) / float64(n)))}
+		p := piece{law: round, axis: d.Unit(), thick: half,
+			a: a.Add(d.Mul(float64(i) / float64(n))), b: a.Add(d.Mul(float64(i+1) / float64(n)))}
 		part := length / float64(n) / tubeSamples
 		for k := range tubeSamples {
 			t := (float64(k) + 0.5) / tubeSamples
-			p.samples = append(p.samples, sample{p.a.Mul(1 - t).Add(p.b.Mul(t)), 2 * half * part, math.Max(part/2, half)})
+			p.samples = append(p.samples, sample{p.a.Mul(1 - t).Add(p.b.Mul(t)), 2 * half * part,
+				math.Max(part/2, half)})
 		}
 		l.add(p)
 	}
@@ -160,9 +162,9 @@ func (l *Light) Bytes() int64 {
 	return n
 }
 
-// tube returns the irradiance, by pi, that a part of a tube gives to a place with the normal n where
-// nothing hides it, in closed form: with l along the axis from the foot of the perpendicular, d its
-// distance, q = d² + l², p = n·(foot - x) and s = n·axis,
+// tube returns the irradiance, by pi, that a part of a tube gives to a place with the normal n
+// where nothing hides it, in closed form: with l along the axis from the foot of the perpendicular,
+// d its distance, q = d² + l², p = n·(foot - x) and s = n·axis,
 //
 //	E = (2r/pi)·[ p·( l/(2dq) + atan(l/d)/(2d²) ) - s·d/(2q) ]
 //

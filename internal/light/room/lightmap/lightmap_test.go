@@ -39,7 +39,8 @@ func near(t *testing.T, what string, got, want, tol float64) {
 	}
 }
 
-// A ball lights the floor by the inverse square of the distance to its middle and the angle, also close to it.
+// A ball lights the floor by the inverse square of the distance to its middle and the angle, also
+// close to it.
 func TestBulb(t *testing.T) {
 	c := level()
 	l := &Light{}
@@ -76,7 +77,8 @@ func TestTube(t *testing.T) {
 		l.Tube(ends[0], ends[1], r, 0.3)
 		axis := ends[1].Sub(ends[0])
 		dir := axis.Unit()
-		for _, pl := range []Place{floorAt(c, 0, 3), floorAt(c, 1.2, 4.3), {At: over(c, 0, 6, 0.8), N: c.Level(camera.Vec{Z: -1})}} {
+		for _, pl := range []Place{floorAt(c, 0, 3), floorAt(c, 1.2, 4.3), {At: over(c, 0, 6, 0.8),
+			N: c.Level(camera.Vec{Z: -1})}} {
 			want := 0.0
 			const n = 20000
 			x := pl.At.Add(pl.N.Mul(lift))
@@ -119,8 +121,8 @@ func TestPanel(t *testing.T) {
 	near(t, "a lamp to both sides", a, b, 1e-9)
 }
 
-// lambert returns what a flat polygon that shines evenly gives to a place with the normal n before it, of all of what lies before
-// that (Lambert 1760).
+// lambert returns what a flat polygon that shines evenly gives to a place with the normal n before
+// it, of all of what lies before that (Lambert 1760).
 func lambert(x, n camera.Vec, poly []camera.Vec) (e float64) {
 	for i, a := range poly {
 		a, b := a.Sub(x).Unit(), poly[(i+1)%len(poly)].Sub(x).Unit()
@@ -129,7 +131,8 @@ func lambert(x, n camera.Vec, poly []camera.Vec) (e float64) {
 	return math.Abs(e)
 }
 
-// A panel in nine parts gives to a wall before it what the whole of it does, from nearer than it is wide on.
+// A panel in nine parts gives to a wall before it what the whole of it does, from nearer than it is
+// wide on.
 func TestNearPanel(t *testing.T) {
 	c := level()
 	at := func(x, h float64) camera.Vec { return over(c, x, 4, h) }
@@ -141,11 +144,13 @@ func TestNearPanel(t *testing.T) {
 	l := &Light{}
 	l.Panel(parts, n, false)
 	poly := []camera.Vec{at(-0.5, 0.5), at(0.5, 0.5), at(0.5, 1.5), at(-0.5, 1.5)}
-	for _, tt := range []struct{ away, off float64 }{{0.4, 0.15}, {0.7, 0.06}, {1, 0.025}, {2, 0.01}} {
+	for _, tt := range []struct{ away, off float64 }{{0.4, 0.15}, {0.7, 0.06}, {1, 0.025},
+		{2, 0.01}} {
 		for _, x := range []float64{0, 0.3, 0.6, 1} {
 			pl := Place{At: at(x, 1.1).Add(n.Mul(tt.away)), N: n.Mul(-1)}
 			e, _ := (&Scene{}).At(l, pl)
-			near(t, fmt.Sprintf("%v away, %v aside", tt.away, x), e, lambert(pl.At.Add(pl.N.Mul(lift)), pl.N, poly), tt.off)
+			near(t, fmt.Sprintf("%v away, %v aside", tt.away, x), e,
+				lambert(pl.At.Add(pl.N.Mul(lift)), pl.N, poly), tt.off)
 		}
 	}
 }
@@ -161,8 +166,8 @@ func ball(c *camera.Camera, depth float64) (*silhouette.Body, camera.Vec, float6
 	return silhouette.Stand(shape, c, c.Card(mid), depth), mid, 40 * depth / c.F
 }
 
-// A ball before a light keeps it off behind, half of it at the edge, and nothing beside; the shadow of a
-// larger light is softer.
+// A ball before a light keeps it off behind, half of it at the edge, and nothing beside; the shadow
+// of a larger light is softer.
 func TestShadow(t *testing.T) {
 	c := level()
 	b, mid, r := ball(c, 4)
@@ -199,7 +204,8 @@ func TestShadow(t *testing.T) {
 		return to - from
 	}
 	small, large := width(0.02), width(0.12)
-	// A disc of radius ρ as far before the edge as the plane is behind it: the edge is 2ρ wide, less its ends.
+	// A disc of radius ρ as far before the edge as the plane is behind it: the edge is 2ρ wide,
+	// less its ends.
 	if large < 2*small || math.Abs(large-0.12*2*0.65) > 0.12 {
 		t.Errorf("the shadow's edge is %.3f wide of a small light and %.3f of a large one", small, large)
 	}
@@ -217,7 +223,8 @@ func TestShadow(t *testing.T) {
 	}
 }
 
-// A grid comes within a few per cent of what it stands for, with and without shadows, at far fewer places.
+// A grid comes within a few per cent of what it stands for, with and without shadows, at far fewer
+// places.
 func TestGrid(t *testing.T) {
 	c := level()
 	b, mid, _ := ball(c, 4)
@@ -273,7 +280,8 @@ func TestGrid(t *testing.T) {
 	near(t, "without shadows", float64(one[0]), bare, 0.03)
 	gone, cancel := context.WithCancel(ctx)
 	cancel()
-	if _, err := s.Of(gone, l, []*Sheet{sheet}, Detail{Tile: 13, Most: 8}, 1, nil, nil); err == nil {
+	if _, err := s.Of(gone, l, []*Sheet{sheet}, Detail{Tile: 13, Most: 8}, 1, nil,
+		nil); err == nil {
 		t.Error("what nobody wants is worked out")
 	}
 }
@@ -287,7 +295,8 @@ func TestOn(t *testing.T) {
 			t.Errorf("from %.1f: %v, want %.3f", a, got, want)
 		}
 	}
-	// A sky: over the half sphere the mean of all directions is a half of them, and gives a flat surface a half.
+	// A sky: over the half sphere the mean of all directions is a half of them, and gives a flat
+	// surface a half.
 	if got := On([]float32{0, 0, 0.5, 1}, n); math.Abs(float64(got)-0.5) > 0.06 {
 		t.Errorf("under a sky %v", got)
 	}
@@ -295,7 +304,8 @@ func TestOn(t *testing.T) {
 	beam, all := []float32{0.3, 0.1, 0.8, 1}, float32(1.75)
 	mixed := []float32{all * beam[0], all * beam[1], all * beam[2], 1, 0.5, 0.25, 0, 0, 0, 0, 0, 0}
 	c := make([]float32, 3)
-	if OnColours(c, mixed, n); math.Abs(float64(c[0]-On(beam, n))) > 1e-6 || math.Abs(float64(c[1]-c[0]/2)) > 1e-6 || math.Abs(float64(c[2]-c[0]/4)) > 1e-6 {
+	if OnColours(c, mixed, n); math.Abs(float64(c[0]-On(beam, n))) > 1e-6 ||
+		math.Abs(float64(c[1]-c[0]/2)) > 1e-6 || math.Abs(float64(c[2]-c[0]/4)) > 1e-6 {
 		t.Errorf("three colours: %v, the first by itself %v", c, On(beam, n))
 	}
 	if got := On([]float32{0, 0, 0, 0}, n); got != 0 {
@@ -303,8 +313,8 @@ func TestOn(t *testing.T) {
 	}
 }
 
-// A bright wall behind a body and a dim floor before it are told apart: a front that sees the floor alone gets what that
-// gives, in its colour, and a side what both do.
+// A bright wall behind a body and a dim floor before it are told apart: a front that sees the floor
+// alone gets what that gives, in its colour, and a side what both do.
 func TestAround(t *testing.T) {
 	rng := rand.New(rand.NewPCG(3, 5))
 	beams, mixed := make([]float32, Around), make([]float32, Mixed)
@@ -319,7 +329,8 @@ func TestAround(t *testing.T) {
 		if i%2 == 0 {
 			d, strong, half = camera.Vec{Y: 0.8, Z: -0.6}, 1, 0.5 // from below and before, blue
 		}
-		d = d.Add(camera.Vec{X: rng.NormFloat64(), Y: rng.NormFloat64(), Z: rng.NormFloat64()}.Unit().Mul(half * math.Cbrt(rng.Float64()))).Unit()
+		d = d.Add(camera.Vec{X: rng.NormFloat64(), Y: rng.NormFloat64(),
+			Z: rng.NormFloat64()}.Unit().Mul(half * math.Cbrt(rng.Float64()))).Unit()
 		g := strong / many
 		rays = append(rays, ray{d, g})
 		at, to := beams, mixed
@@ -345,7 +356,8 @@ func TestAround(t *testing.T) {
 	for _, tt := range []struct {
 		n   camera.Vec
 		off float64
-	}{{camera.Vec{Z: -1}, 0.1}, {camera.Vec{Y: 0.6, Z: -0.8}, 0.1}, {camera.Vec{X: 1}, 0.3}, {camera.Vec{X: 0.6, Z: 0.8}, 0.1}} {
+	}{{camera.Vec{Z: -1}, 0.1}, {camera.Vec{Y: 0.6, Z: -0.8}, 0.1}, {camera.Vec{X: 1}, 0.3},
+		{camera.Vec{X: 0.6, Z: 0.8}, 0.1}} {
 		want, blue := 0.0, 0.0
 		for i, r := range rays {
 			e := r.g * math.Max(r.d.Dot(tt.n), 0)
@@ -391,7 +403,8 @@ func TestSky(t *testing.T) {
 	if !(by < 0.8 && far > by+0.15 && far < 1) {
 		t.Errorf("before a wall %.3f, at its foot %.3f", far, by)
 	}
-	if w := daylight(s, closed, Place{At: over(c, 0, 6, 1).Add(wall.N.Mul(1e-3)), N: wall.N}); w < 0.3 || w > 0.8 {
+	if w := daylight(s, closed, Place{At: over(c, 0, 6, 1).Add(wall.N.Mul(1e-3)),
+		N: wall.N}); w < 0.3 || w > 0.8 {
 		t.Errorf("the wall gets %.3f", w)
 	}
 	b, mid, r := ball(c, 4)
@@ -401,8 +414,9 @@ func TestSky(t *testing.T) {
 	}
 }
 
-// Under what lies on the floor, which nobody sees, daylight is taken to be as beside it: between the places of a grid no dark
-// rim comes out from below it, that would make the floor bright once daylight is divided out.
+// Under what lies on the floor, which nobody sees, daylight is taken to be as beside it: between
+// the places of a grid no dark rim comes out from below it, that would make the floor bright once
+// daylight is divided out.
 func TestDaylightUnderWhatLies(t *testing.T) {
 	c := level()
 	covered := make([]bool, 600*400)
@@ -411,10 +425,12 @@ func TestDaylightUnderWhatLies(t *testing.T) {
 	}
 	floor := c.FloorPlane()
 	at, _ := floor.Hit(c.Ray(300, 300))
-	mat := silhouette.Stand(silhouette.New(covered, nil, image.Rect(0, 0, 600, 400), 1), c, floor, at)
+	mat := silhouette.Stand(silhouette.New(covered, nil, image.Rect(0, 0, 600, 400), 1), c,
+		floor, at)
 	mat.Flat = true
 	sheet := &Sheet{Rect: image.Rect(0, 0, 600, 400), Plane: floor, Cam: c}
-	f, err := (&Scene{Bodies: []*silhouette.Body{mat}}).Daylight(t.Context(), NewSky(c, nil, nil, false), []*Sheet{sheet}, Detail{Tile: 32, Most: 4})
+	f, err := (&Scene{Bodies: []*silhouette.Body{mat}}).Daylight(t.Context(),
+		NewSky(c, nil, nil, false), []*Sheet{sheet}, Detail{Tile: 32, Most: 4})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -448,22 +464,26 @@ func TestFindSky(t *testing.T) {
 	}
 	sky := NewSky(c, []camera.Plane{wall}, []float64{2}, false)
 	// Its height is hard to tell, as floor and wall may be of two colours.
-	if got, err := sky.Find(ctx, s, places); err != nil || got.Azimuth != was.Azimuth || got.Share != was.Share || math.Abs(got.Elevation-was.Elevation) > 15 {
+	if got, err := sky.Find(ctx, s, places); err != nil || got.Azimuth != was.Azimuth ||
+		got.Share != was.Share || math.Abs(got.Elevation-was.Elevation) > 15 {
 		t.Errorf("found %+v, was %+v", got, was)
 	}
 }
 
-// A surface sends back what it got, by its colour, and no more than it got; what stands between keeps it off.
+// A surface sends back what it got, by its colour, and no more than it got; what stands between
+// keeps it off.
 func TestBounce(t *testing.T) {
 	c := level()
 	wall, _ := c.Upright(floorAt(c, -3, 6).At, floorAt(c, 3, 6).At)
-	floor := &Sheet{Rect: image.Rect(0, 0, 600, 400), Plane: c.FloorPlane(), Cam: c, Before: []camera.Plane{wall}}
+	floor := &Sheet{Rect: image.Rect(0, 0, 600, 400), Plane: c.FloorPlane(), Cam: c,
+		Before: []camera.Plane{wall}}
 	back := &Sheet{Rect: image.Rect(0, 0, 600, 400), Plane: wall, Cam: c}
 	var patches []Patch
 	const side = 0.25
 	for x := -6.0; x < 6; x += side {
 		for y := side / 2; y < 6; y += side {
-			patches = append(patches, Patch{Place{At: over(c, x, 6, y), N: wall.N}, side * side, [3]float64{0.8, 0.4, 0}})
+			patches = append(patches, Patch{Place{At: over(c, x, 6, y), N: wall.N}, side * side,
+				[3]float64{0.8, 0.4, 0}})
 		}
 	}
 	s := &Scene{}
@@ -510,14 +530,16 @@ func TestBounce(t *testing.T) {
 func TestDegenerate(t *testing.T) {
 	c := level()
 	b, mid, _ := ball(c, 4)
-	s := &Scene{Bodies: []*silhouette.Body{b}, Prisms: []*camera.Prism{camera.NewPrism(c.Up, []camera.Vec{mid, mid, mid, mid}, 0.1)}}
+	s := &Scene{Bodies: []*silhouette.Body{b}, Prisms: []*camera.Prism{camera.NewPrism(c.Up,
+		[]camera.Vec{mid, mid, mid, mid}, 0.1)}}
 	l := &Light{}
 	l.Bulb(mid, 0.1)
 	l.Bulb(camera.Vec{}, 0)
 	l.Tube(mid, mid, 0.1, 1)
 	l.Tube(mid, mid.Add(c.Up.Mul(1e-6)), 0.1, 1)
 	l.Panel([]Flat{{mid, 0}}, camera.Vec{}, true)
-	for _, pl := range []Place{{At: mid, N: c.Up}, {At: mid, N: c.Up, Body: b}, {At: camera.Vec{}, N: c.Up}, floorAt(c, 0, 1e6)} {
+	for _, pl := range []Place{{At: mid, N: c.Up}, {At: mid, N: c.Up, Body: b},
+		{At: camera.Vec{}, N: c.Up}, floorAt(c, 0, 1e6)} {
 		e, bare := s.At(l, pl)
 		var bm Beam
 		s.beam(l, []Place{pl}, l.all(s.blockers(pl.Body)), func(_ int, e, _ Beam) { bm = e })
@@ -529,7 +551,8 @@ func TestDegenerate(t *testing.T) {
 	}
 }
 
-// A wet floor mirrors a lamp where the angles are equal, the more the flatter it is seen, and softer where it is rougher.
+// A wet floor mirrors a lamp where the angles are equal, the more the flatter it is seen, and
+// softer where it is rougher.
 func TestGloss(t *testing.T) {
 	c := level()
 	s := &Scene{}
@@ -564,7 +587,8 @@ func TestGloss(t *testing.T) {
 		t.Errorf("rough, it is %.4f bright and %.2f wide; smooth, %.4f and %.2f", soft, wide, sharp, narrow)
 	}
 	near(t, "half of it", wet(at, 0.5, 0.05), 0.5*wet(at, 1, 0.05), 1e-9)
-	// A lamp farther away is seen at a flatter angle: less of its light is left, but more of that is mirrored.
+	// A lamp farther away is seen at a flatter angle: less of its light is left, but more of that
+	// is mirrored.
 	far := &Light{}
 	far.Bulb(over(c, 0, 30, 1.5), 0.05*5)
 	pl := floorAt(c, 0, 12)
@@ -576,8 +600,8 @@ func TestGloss(t *testing.T) {
 	}
 }
 
-// Tiles of one cell are bent: between them the slope does not jump as it does between straight lines, their corners
-// stay, and beside a finer tile nothing tears.
+// Tiles of one cell are bent: between them the slope does not jump as it does between straight
+// lines, their corners stay, and beside a finer tile nothing tears.
 func TestBend(t *testing.T) {
 	law := func(x, y float64) float64 { return 1 / (1 + ((x-31)*(x-31)+(y-20)*(y-20))/400) }
 	g := &Grid{Tile: 10, Tiles: image.Rect(0, 0, 8, 5), C: 1, tiles: make([]tile, 40)}
@@ -585,7 +609,8 @@ func TestBend(t *testing.T) {
 		t := tile{n: n}
 		for v := range n + 1 {
 			for u := range n + 1 {
-				t.val = append(t.val, float32(law(10*(float64(i)+float64(u)/float64(n)), 10*(float64(j)+float64(v)/float64(n)))))
+				t.val = append(t.val, float32(law(10*(float64(i)+float64(u)/float64(n)),
+					10*(float64(j)+float64(v)/float64(n)))))
 			}
 		}
 		return t
@@ -621,7 +646,8 @@ func TestBend(t *testing.T) {
 	}
 	for x := 1; x < 8; x++ {
 		row := read(bent, 20-1e-6)
-		if v := law(float64(10*x), 20); math.Abs(float64(row[100*x-1]+row[100*x])/2-v) > 2e-3 && x != 6 && x != 7 {
+		if v := law(float64(10*x), 20); math.Abs(float64(row[100*x-1]+row[100*x])/2-v) > 2e-3 &&
+			x != 6 && x != 7 {
 			t.Errorf("the corner at %d is %.4f, was %.4f", 10*x, row[100*x], v)
 		}
 	}
@@ -635,8 +661,8 @@ func TestBend(t *testing.T) {
 	}
 }
 
-// The floor is lit up to the foot of what stands on it: what lies below that, which no pixel shows, does not come in
-// between the places of the grid.
+// The floor is lit up to the foot of what stands on it: what lies below that, which no pixel shows,
+// does not come in between the places of the grid.
 func TestFootOfAPrism(t *testing.T) {
 	c := level()
 	at := func(x, y float64) camera.Vec {
@@ -653,7 +679,8 @@ func TestFootOfAPrism(t *testing.T) {
 	prism := camera.NewPrism(c.Up, top, 0.3)
 	l := &Light{}
 	l.Bulb(at(250, 380).Add(c.Up.Mul(0.8)), 0.05)
-	sheet := &Sheet{Rect: image.Rect(0, 0, 600, 400), Plane: c.FloorPlane(), Cam: c, Under: []*camera.Prism{prism}}
+	sheet := &Sheet{Rect: image.Rect(0, 0, 600, 400), Plane: c.FloorPlane(), Cam: c,
+		Under: []*camera.Prism{prism}}
 	s := &Scene{Prisms: []*camera.Prism{prism}}
 	f, err := s.Of(ctx, l, []*Sheet{sheet}, Detail{Tile: 13, Most: 8}, 1, nil, nil)
 	if err != nil {
@@ -674,18 +701,20 @@ func TestFootOfAPrism(t *testing.T) {
 	}
 }
 
-// Where another light's body comes or goes, and only there, a field is worked out anew: it is the same to the bit as one
-// that knows of none before.
+// Where another light's body comes or goes, and only there, a field is worked out anew: it is the
+// same to the bit as one that knows of none before.
 func TestFieldAfterARodMoved(t *testing.T) {
 	c := level()
 	b, mid, _ := ball(c, 4)
 	n := c.Level(camera.Vec{Z: -1})
 	l := &Light{Of: "own"}
 	l.Bulb(mid.Add(n.Mul(0.4)).Add(camera.Vec{X: -1.2}), 0.08)
-	sheets := []*Sheet{{Rect: image.Rect(0, 0, 600, 400), Plane: c.FloorPlane(), Cam: c}, {Rect: image.Rect(0, 0, 600, 400), Body: b, Cam: c}}
+	sheets := []*Sheet{{Rect: image.Rect(0, 0, 600, 400), Plane: c.FloorPlane(), Cam: c},
+		{Rect: image.Rect(0, 0, 600, 400), Body: b, Cam: c}}
 	with := func(right, ahead float64) *Scene {
 		at := over(c, right, ahead, 0.5)
-		return &Scene{Bodies: []*silhouette.Body{b}, Rods: []Rod{{A: at, B: at.Sub(c.Up.Mul(0.5)), Radius: 0.04, Of: "other"}, {A: mid, B: mid, Radius: 2, Of: "own"}}}
+		return &Scene{Bodies: []*silhouette.Body{b}, Rods: []Rod{{A: at, B: at.Sub(c.Up.Mul(0.5)),
+			Radius: 0.04, Of: "other"}, {A: mid, B: mid, Radius: 2, Of: "own"}}}
 	}
 	d := Detail{Tile: 13, Most: 8}
 	of := func(s *Scene, before *Field) *Field {
@@ -718,7 +747,8 @@ func TestFieldAfterARodMoved(t *testing.T) {
 	}
 }
 
-// The same where a body moves, of which the sheet is another then, and where the light does, of which nothing holds.
+// The same where a body moves, of which the sheet is another then, and where the light does, of
+// which nothing holds.
 func TestFieldAfterABodyMoved(t *testing.T) {
 	c := level()
 	still, mid, _ := ball(c, 4)
@@ -734,7 +764,8 @@ func TestFieldAfterABodyMoved(t *testing.T) {
 		moved := silhouette.Stand(still.Shape, c, c.Card(c.Ray(300, 200).Mul(depth)), depth)
 		s := &Scene{Bodies: []*silhouette.Body{still, moved}}
 		// The one that moves comes before the other or after it, as sheets are sorted by depth.
-		sheets := []*Sheet{{Rect: frame, Plane: c.FloorPlane(), Cam: c}, {Rect: frame, Body: still, Cam: c}, {Rect: frame, Body: moved, Cam: c}}
+		sheets := []*Sheet{{Rect: frame, Plane: c.FloorPlane(), Cam: c}, {Rect: frame, Body: still,
+			Cam: c}, {Rect: frame, Body: moved, Cam: c}}
 		if depth > 4 {
 			sheets[1], sheets[2] = sheets[2], sheets[1]
 		}
@@ -759,7 +790,8 @@ func TestFieldAfterABodyMoved(t *testing.T) {
 				if v := got.Direct[k].made.tiles[i].val; len(v) > 0 {
 					all++
 					for _, g := range first.Direct {
-						if i < len(g.made.tiles) && len(g.made.tiles[i].val) > 0 && &v[0] == &g.made.tiles[i].val[0] {
+						if i < len(g.made.tiles) && len(g.made.tiles[i].val) > 0 &&
+							&v[0] == &g.made.tiles[i].val[0] {
 							kept++
 						}
 					}
@@ -788,15 +820,19 @@ func TestPartOfBody(t *testing.T) {
 	}
 }
 
-// A bright wall behind a figure does not make its front dark or bright: that gets what the floor before it gives, and what
-// looks aside gets some of the wall.
+// A bright wall behind a figure does not make its front dark or bright: that gets what the floor
+// before it gives, and what looks aside gets some of the wall.
 func TestBounceOnBody(t *testing.T) {
 	c := level()
 	card := c.Card(camera.Vec{Y: 1, Z: 4})
-	shape := silhouette.New(slices.Repeat([]bool{true}, 40*60), nil, image.Rect(380, 270, 420, 330), 1)
-	sheet := &Sheet{Rect: image.Rect(380, 270, 420, 330), Body: silhouette.Stand(shape, c, card, 4), Cam: c}
-	wall := Patch{Place: Place{At: camera.Vec{Z: 5.5}, N: camera.Vec{Z: -1}}, Area: 0.5, Albedo: [3]float64{1, 1, 1}}
-	floor := Patch{Place: Place{At: camera.Vec{Y: 1, Z: 3}, N: c.Up}, Area: 0.2, Albedo: [3]float64{1, 1, 1}}
+	shape := silhouette.New(slices.Repeat([]bool{true}, 40*60), nil, image.Rect(380, 270, 420,
+		330), 1)
+	sheet := &Sheet{Rect: image.Rect(380, 270, 420, 330), Body: silhouette.Stand(shape, c, card, 4),
+		Cam: c}
+	wall := Patch{Place: Place{At: camera.Vec{Z: 5.5}, N: camera.Vec{Z: -1}}, Area: 0.5,
+		Albedo: [3]float64{1, 1, 1}}
+	floor := Patch{Place: Place{At: camera.Vec{Y: 1, Z: 3}, N: c.Up}, Area: 0.2,
+		Albedo: [3]float64{1, 1, 1}}
 	b, err := NewBounce(ctx, &Scene{}, []Patch{wall, floor}, []*Sheet{sheet}, 10)
 	if err != nil {
 		t.Fatal(err)
@@ -815,7 +851,8 @@ func TestBounceOnBody(t *testing.T) {
 		}
 		around, all := make([]float32, Around), make([]float32, 1)
 		grey[0].Read(around, 400, 1, 300.5, 1)
-		OnAround(all, around, []float32{float32(n.X), float32(n.Y), float32(n.Z)}, make([]float32, 1))
+		OnAround(all, around, []float32{float32(n.X), float32(n.Y), float32(n.Z)},
+			make([]float32, 1))
 		near(t, "without colours", float64(all[0]), float64(e[1]), 1e-3)
 		return float64(e[1])
 	}

@@ -62,7 +62,8 @@ func (n namer) body(b *silhouette.Body) {
 // sheet names a sheet by all that its places depend on.
 func (s *Sheet) name() uint64 {
 	n := newNamer()
-	n.num(float64(s.Rect.Min.X), float64(s.Rect.Min.Y), float64(s.Rect.Max.X), float64(s.Rect.Max.Y))
+	n.num(float64(s.Rect.Min.X), float64(s.Rect.Min.Y), float64(s.Rect.Max.X),
+		float64(s.Rect.Max.Y))
 	n.body(s.Body)
 	n.plane(s.Plane)
 	if s.Cam != nil {

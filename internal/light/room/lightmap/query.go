@@ -15,7 +15,8 @@ type hider struct {
 	pieces []int32
 }
 
-// hidden is what may hide a light from some places, in the order of blockers. A nil one stands for all that there is.
+// hidden is what may hide a light from some places, in the order of blockers. A nil one stands for
+// all that there is.
 type hidden []hider
 
 // none tells whether nothing hides any of the light.
@@ -51,8 +52,8 @@ type met struct {
 	deep float64
 }
 
-// query is what some places ask of a light. All their ways to the pieces are asked of one blocker at once, and then, of
-// the pieces that are hidden in part, all to their samples.
+// query is what some places ask of a light. All their ways to the pieces are asked of one blocker
+// at once, and then, of the pieces that are hidden in part, all to their samples.
 type query struct {
 	l     *Light
 	x     []camera.Vec // the places, a little before their surfaces
@@ -81,7 +82,8 @@ func newQuery(l *Light, places ...Place) *query {
 	q.state = slices.Grow(q.state[:0], n)[:n]
 	clear(q.state)
 	n = len(places) * l.samples
-	q.gives, q.gloss, q.seen = slices.Grow(q.gives[:0], n)[:n], slices.Grow(q.gloss[:0], n)[:n], slices.Grow(q.seen[:0], n)[:n]
+	q.gives, q.gloss, q.seen = slices.Grow(q.gives[:0], n)[:n], slices.Grow(q.gloss[:0], n)[:n],
+		slices.Grow(q.seen[:0], n)[:n]
 	clear(q.gives)
 	clear(q.gloss)
 	return q
@@ -92,8 +94,9 @@ func (q *query) free() {
 	queries.Put(q)
 }
 
-// light opens the pieces that can give something to the places, or if there are radii to any that lies so near to each: those
-// that are not below the horizon of what is flat, and not seen from behind.
+// light opens the pieces that can give something to the places, or if there are radii to any that
+// lies so near to each: those that are not below the horizon of what is flat, and not seen from
+// behind.
 func (q *query) light(pls []Place, radii []float64) {
 	for n, x := range q.x {
 		state, _, _, _ := q.place(n)
@@ -112,10 +115,12 @@ func (q *query) light(pls []Place, radii []float64) {
 	}
 }
 
-// place returns the state of the pieces from place n, and how much its samples give, are mirrored and seen.
+// place returns the state of the pieces from place n, and how much its samples give, are mirrored
+// and seen.
 func (q *query) place(n int) (state []state, gives, gloss, seen []float64) {
 	a, b := n*len(q.l.pieces), n*q.l.samples
-	return q.state[a : a+len(q.l.pieces)], q.gives[b : b+q.l.samples], q.gloss[b : b+q.l.samples], q.seen[b : b+q.l.samples]
+	return q.state[a : a+len(q.l.pieces)], q.gives[b : b+q.l.samples], q.gloss[b : b+q.l.samples],
+		q.seen[b : b+q.l.samples]
 }
 
 // reset takes all ways away.
@@ -130,8 +135,8 @@ func (q *query) way(of int, x, d camera.Vec, near, far, end float64) {
 	q.of = append(q.of, int32(of))
 }
 
-// short returns how far before a light the blocker stops to hide it, which what the light lies on does; never is told of
-// the light's own body.
+// short returns how far before a light the blocker stops to hide it, which what the light lies on
+// does; never is told of the light's own body.
 func (b *blocker) short(l *Light) (by float64, never bool) {
 	if b.body != nil && b.body == l.On {
 		by = 1.2 * b.body.Tall()
@@ -150,8 +155,8 @@ func end(d camera.Vec, short float64) float64 {
 // few is how many samples are asked without asking the piece as a whole before.
 const few = tubeSamples
 
-// classify tells how much of the pieces that are open is hidden from the places of the query, or if there are radii from
-// all that lie so near to each; edges are what hides a part of it.
+// classify tells how much of the pieces that are open is hidden from the places of the query, or if
+// there are radii from all that lie so near to each; edges are what hides a part of it.
 func (q *query) classify(radii []float64, h hidden) {
 	q.edges = q.edges[:0]
 	// The same ways are asked of one blocker after the other.
@@ -168,7 +173,8 @@ func (q *query) classify(radii []float64, h hidden) {
 			q.toPieces(to, radii, short)
 		}
 		for _, at := range q.direct {
-			// What may hide a piece of few samples most often hides a part, and then all of them are asked at any rate.
+			// What may hide a piece of few samples most often hides a part, and then all of them
+			// are asked at any rate.
 			q.state[at] = partly
 			q.edges = append(q.edges, met{by: b, at: at})
 		}
@@ -186,8 +192,8 @@ func (q *query) classify(radii []float64, h hidden) {
 	}
 }
 
-// toPieces sets the ways to those from the places to some pieces that are not shut; direct are those that are not asked as
-// a whole.
+// toPieces sets the ways to those from the places to some pieces that are not shut; direct are
+// those that are not asked as a whole.
 func (q *query) toPieces(pieces []int32, radii []float64, short float64) {
 	q.reset()
 	q.direct = q.direct[:0]
@@ -245,8 +251,8 @@ func (q *query) look() {
 	}
 }
 
-// hide asks the ways of a blocker as ask does, and what is seen of where they go becomes less by what it
-// hides.
+// hide asks the ways of a blocker as ask does, and what is seen of where they go becomes less by
+// what it hides.
 func (q *query) hide(b *blocker, soft float64, outside bool) {
 	b.ask(&q.ways, soft, outside)
 	for n, k := range q.of {

@@ -5,11 +5,12 @@ import "math"
 // cells is the most cells along an edge of a tile.
 const cells = 8
 
-// along is one number of a tile from cell to cell along a row: what it is at the left of each, and by how much more at
-// the right.
+// along is one number of a tile from cell to cell along a row: what it is at the left of each, and
+// by how much more at the right.
 type along struct{ from, more [cells]float32 }
 
-// scan is where pixels of a row lie along a tile: pixel x at (x·k - left)·scale cells, of which there are last + 1.
+// scan is where pixels of a row lie along a tile: pixel x at (x·k - left)·scale cells, of which
+// there are last + 1.
 type scan struct {
 	x, k, left, scale float64 // x is the middle of the first pixel
 	last              int32
@@ -24,10 +25,10 @@ func readEach(dst []float32, at *scan, a *along) {
 	}
 }
 
-// On returns the irradiance of a surface with the normal n, three numbers, of the four of a Beam: X, Y, Z
-// and S. Light from a cone of directions is taken as even over it: with k = |V|/S, which is (1 + cos α)/2
-// for a cone of half-angle α, it is S·(kc + √((kc)² + ε²))/2, c the cosine to its middle and ε what is left
-// at the horizon, less towards the middle.
+// On returns the irradiance of a surface with the normal n, three numbers, of the four of a Beam:
+// X, Y, Z and S. Light from a cone of directions is taken as even over it: with k = |V|/S, which is
+// (1 + cos α)/2 for a cone of half-angle α, it is S·(kc + √((kc)² + ε²))/2, c the cosine to its
+// middle and ε what is left at the horizon, less towards the middle.
 func On(v, n []float32) float32 { return on(v[0], v[1], v[2], v[3], n[0], n[1], n[2]) }
 
 func on(x, y, z, s, nx, ny, nz float32) float32 {
@@ -60,8 +61,8 @@ func on(x, y, z, s, nx, ny, nz float32) float32 {
 
 func sqrt(v float32) float32 { return float32(math.Sqrt(float64(v))) }
 
-// OnRow writes what On is for each pixel of a row to dst, of v as Grid.Read has it and of normals, each of whose three
-// numbers is a row as well.
+// OnRow writes what On is for each pixel of a row to dst, of v as Grid.Read has it and of normals,
+// each of whose three numbers is a row as well.
 func OnRow(dst, v, normals []float32) {
 	n := len(dst)
 	i := 0
@@ -76,12 +77,13 @@ func OnRow(dst, v, normals []float32) {
 	}
 }
 
-// What bounces comes to a body from a bright wall behind it and from a dim floor before it at once, which is no cone, but
-// about two: of what comes from before the body's card, and of what comes from behind it.
+// What bounces comes to a body from a bright wall behind it and from a dim floor before it at once,
+// which is no cone, but about two: of what comes from before the body's card, and of what comes
+// from behind it.
 //
-// Around is how many numbers light from all sides has, the Beams of the two, and Mixed how many it has in three colours,
-// six each: the sum of what comes of all colours, each by its direction, as X, Y and Z, and the sums of each
-// colour without direction.
+// Around is how many numbers light from all sides has, the Beams of the two, and Mixed how many it
+// has in three colours, six each: the sum of what comes of all colours, each by its direction, as
+// X, Y and Z, and the sums of each colour without direction.
 const (
 	Around = 8
 	Mixed  = 12
@@ -97,8 +99,8 @@ func OnAround(dst, v, normals, some []float32) {
 	}
 }
 
-// OnColours is OnRow for three colours, the numbers of a Mixed, to three rows: how they stand to each other is that of all
-// that comes from before, and of all from behind.
+// OnColours is OnRow for three colours, the numbers of a Mixed, to three rows: how they stand to
+// each other is that of all that comes from before, and of all from behind.
 func OnColours(dst, v, normals []float32) {
 	n := len(normals) / 3
 	i := 0
@@ -125,8 +127,8 @@ func OnColours(dst, v, normals []float32) {
 	}
 }
 
-// Add adds to pixels of three channels w·(e + amount·b), of what they send back of light: e in one number each, b in three
-// rows, one a channel.
+// Add adds to pixels of three channels w·(e + amount·b), of what they send back of light: e in one
+// number each, b in three rows, one a channel.
 func Add(dst, w, e, b []float32, amount float32) {
 	n := len(w)
 	i := 0
@@ -144,7 +146,8 @@ func Add(dst, w, e, b []float32, amount float32) {
 	}
 }
 
-// Divide divides w by what of daylight comes to each place, no less than least, which is of as many, and than floor.
+// Divide divides w by what of daylight comes to each place, no less than least, which is of as
+// many, and than floor.
 func Divide(w, day, least []float32, floor float32) {
 	i := 0
 	if wide {

@@ -7,8 +7,8 @@ var wide = cpu.X86.HasAVX2
 
 // Each of these does what the Go in rows.go does.
 
-// read8 does what readEach does for n pixels and count numbers, of which each is a row of its own, so many pixels after
-// the one before.
+// read8 does what readEach does for n pixels and count numbers, of which each is a row of its own,
+// so many pixels after the one before.
 //
 //go:noescape
 func read8(dst *float32, n, count, stride int, at *scan, a *along)

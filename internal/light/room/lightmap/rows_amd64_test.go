@@ -6,7 +6,8 @@ import (
 	"testing"
 )
 
-// Eight pixels at a time have the same bits as one after the other, and nothing beside them is touched.
+// Eight pixels at a time have the same bits as one after the other, and nothing beside them is
+// touched.
 func TestRowsSameBits(t *testing.T) {
 	if !wide {
 		t.Skip("this machine goes one pixel at a time")

@@ -13,7 +13,8 @@ func TestRows(t *testing.T) {
 	got := make([]float32, 3)
 	OnRow(got, v, normals)
 	for i := range got {
-		if want := On([]float32{v[i], v[3+i], v[6+i], v[9+i]}, []float32{normals[i], normals[3+i], normals[6+i]}); got[i] != want || want == 0 {
+		if want := On([]float32{v[i], v[3+i], v[6+i], v[9+i]}, []float32{normals[i], normals[3+i],
+			normals[6+i]}); got[i] != want || want == 0 {
 			t.Errorf("pixel %d: %v, by itself %v", i, got[i], want)
 		}
 	}
@@ -23,7 +24,8 @@ func TestRows(t *testing.T) {
 		t.Errorf("added up %v, want %v", dst, want)
 	}
 	dst = []float32{1, 1, 1, 3}
-	if Divide(dst, []float32{0.5, 0.01, 0.125, 2}, []float32{0, 0, 0.25, 1}, 0.0625); !slices.Equal(dst, []float32{2, 16, 4, 1.5}) {
+	if Divide(dst, []float32{0.5, 0.01, 0.125, 2}, []float32{0, 0, 0.25, 1},
+		0.0625); !slices.Equal(dst, []float32{2, 16, 4, 1.5}) {
 		t.Errorf("divided %v", dst)
 	}
 }

@@ -6,14 +6,14 @@
 //
 //	E = Σ A·e·cos / (pi·d² + A) · V
 //
-// over those places: A the area, e how much it shines to there, d the distance, cos the angle to n and V
-// what of it is not hidden. That is what a disc gives to a place before its middle, at any distance; for a
-// ball pi·d² alone is exact. A white matt surface at E = 1 shows white.
+// over those places: A the area, e how much it shines to there, d the distance, cos the angle to n
+// and V what of it is not hidden. That is what a disc gives to a place before its middle, at any
+// distance; for a ball pi·d² alone is exact. A white matt surface at E = 1 shows white.
 //
-// What hides is asked in two steps. One way from the place to a piece's middle, as thick as the cone
-// between them, tells in most cases that nothing is hidden, or all. Only where the cone meets an edge
-// the places are asked one by one, each with a cone of its own, so that shadows are soft without noise. All ways
-// from a place are asked of a blocker at once; see query.
+// What hides is asked in two steps. One way from the place to a piece's middle, as thick as the
+// cone between them, tells in most cases that nothing is hidden, or all. Only where the cone meets
+// an edge the places are asked one by one, each with a cone of its own, so that shadows are soft
+// without noise. All ways from a place are asked of a blocker at once; see query.
 package lightmap
 
 import (
@@ -84,12 +84,13 @@ type blocker struct {
 	name  uint64  // of where it stands and what it is like
 }
 
-// ask finds how deep within the blocker each of the ways comes, with cones wider by soft. With outside those that begin within
-// a body count from where they leave it.
+// ask finds how deep within the blocker each of the ways comes, with cones wider by soft. With
+// outside those that begin within a body count from where they leave it.
 func (b *blocker) ask(ways *silhouette.Ways, soft float64, outside bool) {
 	switch {
 	case b.self:
-		b.body.Worst(ways, silhouette.Way{Skip: selfNear * b.body.Tall(), Soft: soft}) // what is near belongs to the same part of the body
+		// what is near belongs to the same part of the body
+		b.body.Worst(ways, silhouette.Way{Skip: selfNear * b.body.Tall(), Soft: soft})
 	case b.body != nil:
 		b.body.Worst(ways, silhouette.Way{Soft: soft, Outside: outside})
 	case b.rod != nil:
@@ -105,10 +106,11 @@ func (b *blocker) ask(ways *silhouette.Ways, soft float64, outside bool) {
 // selfNear is how far from a place its own body does not shade it, of the body's largest thickness.
 const selfNear = 0.5
 
-// wholes lists what may hide something from a place on a body, without the parts of bodies that lie before them: of light that
-// comes from all sides those keep away little.
+// wholes lists what may hide something from a place on a body, without the parts of bodies that lie
+// before them: of light that comes from all sides those keep away little.
 func (s *Scene) wholes(self *silhouette.Body) []*blocker {
-	return slices.DeleteFunc(s.blockers(self), func(b *blocker) bool { return b.body != nil && b.body.Of != nil })
+	return slices.DeleteFunc(s.blockers(self),
+		func(b *blocker) bool { return b.body != nil && b.body.Of != nil })
 }
 
 // blockers lists what may hide something in the scene from a place on a body.
@@ -125,7 +127,8 @@ func (s *Scene) blockers(self *silhouette.Body) []*blocker {
 	}
 	for i := range s.Rods {
 		r := &s.Rods[i]
-		out = append(out, (&blocker{rod: r, mid: r.A.Add(r.B).Mul(0.5), round: r.B.Sub(r.A).Len()/2 + r.Radius}).named())
+		out = append(out, (&blocker{rod: r, mid: r.A.Add(r.B).Mul(0.5),
+			round: r.B.Sub(r.A).Len()/2 + r.Radius}).named())
 	}
 	return out
 }
@@ -133,7 +136,8 @@ func (s *Scene) blockers(self *silhouette.Body) []*blocker {
 // softest is how soft the edge of a body is, of its largest thickness.
 const softest = 0.05
 
-// through returns what of a cone is not hidden, by how deep it comes within a blocker; see silhouette.Ways.
+// through returns what of a cone is not hidden, by how deep it comes within a blocker; see
+// silhouette.Ways.
 func through(worst float64) float64 {
 	if worst <= -1 {
 		return 1
@@ -188,7 +192,8 @@ func (f *beams) values(pls []Place, h hidden, out []value) {
 		return
 	}
 	f.s.beam(f.l, pls, h, func(n int, e, b Beam) {
-		out[n] = value{mix(lit{e.V.X, b.V.X}), mix(lit{e.V.Y, b.V.Y}), mix(lit{e.V.Z, b.V.Z}), mix(lit{e.S, b.S})}
+		out[n] = value{mix(lit{e.V.X, b.V.X}), mix(lit{e.V.Y, b.V.Y}), mix(lit{e.V.Z, b.V.Z}),
+			mix(lit{e.S, b.S})}
 	})
 }
 
@@ -200,22 +205,23 @@ type Place struct {
 	Wet  *Gloss           // how it mirrors, if it does
 }
 
-// Gloss is how a wet or polished surface mirrors light, beside what it sends back by its colour: as many small
-// facets whose slopes are spread by Rough (Beckmann's distribution), with Schlick's approximation of Fresnel's
-// reflection for water. Amount is how much of it there is.
+// Gloss is how a wet or polished surface mirrors light, beside what it sends back by its colour: as
+// many small facets whose slopes are spread by Rough (Beckmann's distribution), with Schlick's
+// approximation of Fresnel's reflection for water. Amount is how much of it there is.
 type Gloss struct {
 	Amount, Rough float64
 }
 
-// dielectric is what water and varnish mirror of light that falls straight on, and usualAlbedo what a surface is
-// taken to send back by its colour, against which its gloss is weighed.
+// dielectric is what water and varnish mirror of light that falls straight on, and usualAlbedo what
+// a surface is taken to send back by its colour, against which its gloss is weighed.
 const (
 	dielectric  = 0.03
 	usualAlbedo = 0.3
 )
 
-// mirrors returns what a sample gives to the eye by gloss, where nothing hides it, as the irradiance that a surface of
-// usual albedo would need to look as bright. The eye is at the camera, in the origin.
+// mirrors returns what a sample gives to the eye by gloss, where nothing hides it, as the
+// irradiance that a surface of usual albedo would need to look as bright. The eye is at the camera,
+// in the origin.
 func (g *Gloss) mirrors(p *piece, q *sample, x, n camera.Vec) float64 {
 	d := q.at.Sub(x)
 	d2 := d.Dot(d)
@@ -238,7 +244,8 @@ func (g *Gloss) mirrors(p *piece, q *sample, x, n camera.Vec) float64 {
 	fresnel := dielectric + (1-dielectric)*math.Pow(1-math.Max(h.Dot(eye), 0), 5)
 	// Facets hide each other at grazing angles.
 	shade := math.Min(1, math.Min(2*ch*cv, 2*ch*cl)/math.Max(h.Dot(eye), 1e-3))
-	radiance := math.Pi * q.area * p.emission(to.Mul(-1)) / p.wide(q, d2) * facets * fresnel * shade / (4 * cv)
+	radiance := math.Pi * q.area * p.emission(to.Mul(-1)) / p.wide(q,
+		d2) * facets * fresnel * shade / (4 * cv)
 	return g.Amount * radiance / usualAlbedo
 }
 
@@ -247,7 +254,8 @@ type lit struct{ e, bare float64 }
 
 // At returns the irradiance, by pi, of a place with a normal, with what hides and without.
 func (s *Scene) At(l *Light, pl Place) (e, bare float64) {
-	s.at(l, []Place{pl}, l.all(s.blockers(pl.Body)), func(_ int, to lit) { e, bare = to.e, to.bare })
+	s.at(l, []Place{pl}, l.all(s.blockers(pl.Body)),
+		func(_ int, to lit) { e, bare = to.e, to.bare })
 	return
 }
 
@@ -297,7 +305,8 @@ func (q *query) sum(n int, normal camera.Vec) (to lit) {
 		if state == unlit {
 			continue
 		}
-		gives, gloss, seen := all[p.first:p.first+len(p.samples)], allGloss[p.first:], allSeen[p.first:]
+		gives, gloss, seen := all[p.first:p.first+len(p.samples)], allGloss[p.first:],
+			allSeen[p.first:]
 		if p.thick > 0 {
 			full, part := p.tube(q.x[n], normal), 1.0
 			if state == partly && full > 0 {
@@ -330,8 +339,8 @@ func (q *query) sum(n int, normal camera.Vec) (to lit) {
 	return to
 }
 
-// wide returns by what a sample's area is to be divided for what it gives so far away, by the square of the distance: as a disc
-// does, or a ball.
+// wide returns by what a sample's area is to be divided for what it gives so far away, by the
+// square of the distance: as a disc does, or a ball.
 func (p *piece) wide(q *sample, d2 float64) float64 {
 	if p.law == evenly {
 		return math.Max(math.Pi*d2, q.area)
@@ -351,14 +360,15 @@ func (p *piece) from(q *sample, x, n camera.Vec) float64 {
 	return q.area * p.emission(to.Mul(-1)) * c / p.wide(q, d2)
 }
 
-// Beam is light that comes to a place from about one direction: what it gives depends on how a surface
-// is turned.
+// Beam is light that comes to a place from about one direction: what it gives depends on how a
+// surface is turned.
 type Beam struct {
 	V camera.Vec // sum of what comes, each by its direction
 	S float64    // sum without direction
 }
 
-// beam gives what comes to each of some places of a body, however they are turned, with what hides and without.
+// beam gives what comes to each of some places of a body, however they are turned, with what hides
+// and without.
 func (s *Scene) beam(l *Light, pls []Place, h hidden, each func(n int, e, bare Beam)) {
 	if l.On != nil && pls[0].Body == l.On {
 		for n := range pls {

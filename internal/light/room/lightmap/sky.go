@@ -10,8 +10,8 @@ import (
 	"pyrant/internal/base/raster"
 )
 
-// Sky is the daylight that a photo was taken by: brighter above than at the horizon, and perhaps with a
-// brighter part, as of a veiled sun. Walls hide it up to their height.
+// Sky is the daylight that a photo was taken by: brighter above than at the horizon, and perhaps
+// with a brighter part, as of a veiled sun. Walls hide it up to their height.
 type Sky struct {
 	up, ahead, right camera.Vec
 	above            int // how many directions there are
@@ -57,7 +57,8 @@ func NewSky(cam *camera.Camera, walls []camera.Plane, heights []float64, rough b
 		sin, cos := math.Sincos(golden * float64(i))
 		s.dirs = append(s.dirs, s.right.Mul(r*cos).Add(s.ahead.Mul(r*sin)).Add(s.up.Mul(h)))
 	}
-	s.base, s.lobe, s.rise = make([]float64, len(s.dirs)), make([]float64, len(s.dirs)), make([]float64, len(s.dirs))
+	s.base, s.lobe, s.rise = make([]float64, len(s.dirs)), make([]float64, len(s.dirs)),
+		make([]float64, len(s.dirs))
 	for i, w := range walls {
 		away := make([]float64, len(s.dirs))
 		for k, d := range s.dirs {
@@ -108,8 +109,8 @@ func (s *Sky) of(i int) float64 { return s.base[i]*(1-s.share) + s.lobe[i]*s.sha
 // highest is how far away what hides the sky may be.
 const highest = 6
 
-// open gives for each of some places each direction from which the sky is seen, with how much of it is not hidden. What
-// surfaces send back of it is left to a Bounce.
+// open gives for each of some places each direction from which the sky is seen, with how much of it
+// is not hidden. What surfaces send back of it is left to a Bounce.
 func (s *Sky) open(pls []Place, by []*blocker, each func(n, i int, seen float64)) {
 	cone := math.Sqrt(2.0 / float64(s.above))
 	q := queries.Get().(*query)
@@ -174,7 +175,8 @@ func (s *Sky) beam(pls []Place, by []*blocker, out []Beam) {
 // at writes the daylight on flat places to out; 1 is open ground.
 func (s *Sky) at(pls []Place, by []*blocker, out []float64) {
 	clear(out)
-	s.open(pls, by, func(n, i int, seen float64) { out[n] += s.of(i) * seen * s.dirs[i].Dot(pls[n].N) })
+	s.open(pls, by,
+		func(n, i int, seen float64) { out[n] += s.of(i) * seen * s.dirs[i].Dot(pls[n].N) })
 }
 
 // fromSky is a sky as what gives values.
@@ -220,7 +222,8 @@ type placed interface{ place() Place }
 func (l Lit) place() Place   { return l.Place }
 func (p Patch) place() Place { return p.Place }
 
-// together calls work for the places of a list, some at a time from an index on, spread over the cores.
+// together calls work for the places of a list, some at a time from an index on, spread over the
+// cores.
 func together[T placed](ctx context.Context, list []T, work func(from int, pls []Place)) error {
 	const some = 8
 	return raster.Each(ctx, (len(list)+some-1)/some, func(k int) {
@@ -233,9 +236,9 @@ func together[T placed](ctx context.Context, list []T, work func(from int, pls [
 	})
 }
 
-// Find finds the brighter part of a sky: that by which what each surface sends back is most even once
-// the daylight is divided out. It is measured as the mean distance of the logarithms from the median of
-// their surface, with something for surfaces that come out apart, and for the share.
+// Find finds the brighter part of a sky: that by which what each surface sends back is most even
+// once the daylight is divided out. It is measured as the mean distance of the logarithms from the
+// median of their surface, with something for surfaces that come out apart, and for the share.
 func (s *Sky) Find(ctx context.Context, sc *Scene, places []Lit) (Lobe, error) {
 	by := sc.wholes(nil)
 	all := make([][]float64, len(places))
@@ -244,7 +247,8 @@ func (s *Sky) Find(ctx context.Context, sc *Scene, places []Lit) (Lobe, error) {
 		all[k] = make([]float64, n)
 	}
 	if err := together(ctx, places, func(from int, pls []Place) {
-		s.open(pls, by, func(k, i int, seen float64) { all[from+k][i] = seen * s.dirs[i].Dot(pls[k].N) })
+		s.open(pls, by,
+			func(k, i int, seen float64) { all[from+k][i] = seen * s.dirs[i].Dot(pls[k].N) })
 	}); err != nil {
 		return Lobe{}, err
 	}

@@ -8,8 +8,9 @@ type Share struct {
 	Of   [3]float32
 }
 
-// Sum returns what grids of one flat sheet that have tiles of one size are in all, as three colours, on the pixels of the photo
-// in r at least; nil for no grids. What many lights give to a surface is read at once by that.
+// Sum returns what grids of one flat sheet that have tiles of one size are in all, as three
+// colours, on the pixels of the photo in r at least; nil for no grids. What many lights give to a
+// surface is read at once by that.
 func Sum(of []Share, r image.Rectangle) *Grid {
 	if len(of) == 0 {
 		return nil
@@ -19,7 +20,8 @@ func Sum(of []Share, r image.Rectangle) *Grid {
 	w := g.Tiles.Dx()
 	for n := range g.tiles {
 		x, y := float64(g.Tiles.Min.X+n%w)*g.Tile, float64(g.Tiles.Min.Y+n/w)*g.Tile
-		if x >= float64(r.Max.X) || y >= float64(r.Max.Y) || x+g.Tile <= float64(r.Min.X) || y+g.Tile <= float64(r.Min.Y) {
+		if x >= float64(r.Max.X) || y >= float64(r.Max.Y) || x+g.Tile <= float64(r.Min.X) ||
+			y+g.Tile <= float64(r.Min.Y) {
 			continue
 		}
 		t := &g.tiles[n]
@@ -37,8 +39,8 @@ func Sum(of []Share, r image.Rectangle) *Grid {
 	return g
 }
 
-// add adds a tile of c numbers with as many cells along an edge or fewer, each of which is some of t's: between corners both
-// are even, so that nothing is lost.
+// add adds a tile of c numbers with as many cells along an edge or fewer, each of which is some of
+// t's: between corners both are even, so that nothing is lost.
 func (t *tile) add(s *tile, c int, of [3]float32) {
 	if s.n == 0 {
 		return

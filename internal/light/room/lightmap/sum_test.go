@@ -7,8 +7,8 @@ import (
 	"testing"
 )
 
-// A sum of grids is read as what each of them is added up: of tiles with more or fewer cells, of one number and of three, and
-// with nothing in some.
+// A sum of grids is read as what each of them is added up: of tiles with more or fewer cells, of
+// one number and of three, and with nothing in some.
 func TestSum(t *testing.T) {
 	if Sum(nil, image.Rect(0, 0, 9, 9)) != nil {
 		t.Error("of no grids there is a sum")
@@ -25,7 +25,8 @@ func TestSum(t *testing.T) {
 		}
 		return g
 	}
-	list := []Share{{made(1), [3]float32{1, 0.5, 0}}, {made(3), [3]float32{0.25, 1, 2}}, {made(1), [3]float32{0, 0, 1}}}
+	list := []Share{{made(1), [3]float32{1, 0.5, 0}}, {made(3), [3]float32{0.25, 1, 2}},
+		{made(1), [3]float32{0, 0, 1}}}
 	sum := Sum(list, image.Rect(-20, 0, 40, 13))
 	const n = 60
 	got, one := make([]float32, 3*n), make([]float32, 3*n)

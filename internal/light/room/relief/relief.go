@@ -1,12 +1,13 @@
-// Package relief reads from the shading of a photo how the front of a thing is folded and dented, which
-// its outline does not tell.
+// Package relief reads from the shading of a photo how the front of a thing is folded and dented,
+// which its outline does not tell.
 //
-// Two things are read from it. Light of the day comes from above: what is brighter than what is about it
-// looks up (Pentland 1990, who takes shading as linear in the slope towards the light). And under an open
-// sky a place looks the darker, the deeper it lies (Langer and Zucker 1994): so fine lightness is height as
-// well, each size of detail with heights in proportion (Glencross, Ward, Melendez, Jay, Liu and Hubbold
-// 2008), of which slopes are had from those of the lightness. What changes the lightness together with the
-// hue is the thing's colour, and no depth (Funt, Drew and Brockington 1992).
+// Two things are read from it. Light of the day comes from above: what is brighter than what is
+// about it looks up (Pentland 1990, who takes shading as linear in the slope towards the light).
+// And under an open sky a place looks the darker, the deeper it lies (Langer and Zucker 1994): so
+// fine lightness is height as well, each size of detail with heights in proportion (Glencross,
+// Ward, Melendez, Jay, Liu and Hubbold 2008), of which slopes are had from those of the lightness.
+// What changes the lightness together with the hue is the thing's colour, and no depth (Funt, Drew
+// and Brockington 1992).
 package relief
 
 import (
@@ -19,8 +20,8 @@ import (
 	"pyrant/internal/base/raster"
 )
 
-// Map is how a front rises and falls about its smooth form: by how much for each pixel to the right and
-// down, on cells of the photo.
+// Map is how a front rises and falls about its smooth form: by how much for each pixel to the right
+// and down, on cells of the photo.
 type Map struct {
 	Step int             // pixels of the photo to a cell
 	Rect image.Rectangle // of the cells, in steps
@@ -101,7 +102,8 @@ func Find(ctx context.Context, p *photo.Photo, of coverage.Coverage) (*Map, erro
 	return m, nil
 }
 
-// slopes returns how fast the height grows along an axis, whose steps are dx and dy, by the lightness of details.
+// slopes returns how fast the height grows along an axis, whose steps are dx and dy, by the
+// lightness of details.
 func slopes(ctx context.Context, cells []cell, w, h, dx, dy int) ([]float32, error) {
 	change := make([]float32, w*h)
 	next := dy*w + dx
@@ -116,7 +118,8 @@ func slopes(ctx context.Context, cells []cell, w, h, dx, dy int) ([]float32, err
 	for k := 0; k < sizes && err == nil; k++ {
 		size := finest * math.Exp2(float64(k))
 		var wide []float32
-		if wide, err = blurred(ctx, fine, w, h, math.Sqrt(3)*size); err == nil { // from a blur of the size to one of twice that
+		// from a blur of the size to one of twice that
+		if wide, err = blurred(ctx, fine, w, h, math.Sqrt(3)*size); err == nil {
 			for i := range out {
 				out[i] += float32(deep*size) * (fine[i] - wide[i])
 			}
@@ -161,7 +164,8 @@ type cell struct {
 	on         bool    // it is of the thing
 }
 
-// across returns how much the light changes from cell to cell, as far as all are of one thing and hue.
+// across returns how much the light changes from cell to cell, as far as all are of one thing and
+// hue.
 func across(a, b, c *cell) float32 {
 	if !a.on || !b.on || !c.on {
 		return 0
@@ -170,7 +174,8 @@ func across(a, b, c *cell) float32 {
 	return (c.light - a.light) / 2 * float32(math.Exp(-float64(u*u+v*v)))
 }
 
-// blurred returns a picture blurred by three boxes, whose variance is that of a Gaussian of a size (Wells 1986).
+// blurred returns a picture blurred by three boxes, whose variance is that of a Gaussian of a size
+// (Wells 1986).
 func blurred(ctx context.Context, of []float32, w, h int, sigma float64) ([]float32, error) {
 	reach := int(math.Round((math.Sqrt(4*sigma*sigma+1) - 1) / 2))
 	p, err := raster.Boxes(ctx, &raster.Plane{Rect: image.Rect(0, 0, w, h), Pix: of}, reach, 3)
@@ -180,8 +185,8 @@ func blurred(ctx context.Context, of []float32, w, h int, sigma float64) ([]floa
 	return p.Pix, nil
 }
 
-// At returns the slopes at a place of the photo, in its pixels, to the right and down, by an amount: none is steeper than
-// the steepest.
+// At returns the slopes at a place of the photo, in its pixels, to the right and down, by an
+// amount: none is steeper than the steepest.
 func (m *Map) At(x, y, amount float64) (dx, dy float64) {
 	k := 1 / float64(m.Step)
 	u, v := x*k-0.5-float64(m.Rect.Min.X), y*k-0.5-float64(m.Rect.Min.Y)

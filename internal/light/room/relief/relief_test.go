@@ -13,8 +13,8 @@ import (
 
 const side = 240
 
-// shaded is a photo k times as large as the test's, whose pixels are as told of places of that, in linear
-// light.
+// shaded is a photo k times as large as the test's, whose pixels are as told of places of that, in
+// linear light.
 func shaded(k int, tell func(x, y float64) [3]float64) *photo.Photo {
 	n := k * side
 	p := &photo.Photo{Width: n, Height: n, Pix16: make([]uint16, 0, 3*n*n), Profile: colour.SRGB}
@@ -34,14 +34,16 @@ func grey(v float64) [3]float64 { return [3]float64{v, v, v} }
 func find(t *testing.T, p *photo.Photo) *Map {
 	t.Helper()
 	k := float64(p.Width) / side
-	m, err := Find(t.Context(), p, testphoto.Poly(20*k, 20*k, 220*k, 20*k, 220*k, 220*k, 20*k, 220*k))
+	m, err := Find(t.Context(), p, testphoto.Poly(20*k, 20*k, 220*k, 20*k, 220*k, 220*k, 20*k,
+		220*k))
 	if err != nil {
 		t.Fatal(err)
 	}
 	return m
 }
 
-// agree returns the correlation of slopes with those that they ought to be, over the middle of the map.
+// agree returns the correlation of slopes with those that they ought to be, over the middle of the
+// map.
 func agree(m *Map, tell func(x, y float64) (dx, dy float64)) (ofX, ofY float64) {
 	var sum [2][3]float64
 	for y := 50.5; y < 190; y++ {
@@ -59,11 +61,13 @@ func agree(m *Map, tell func(x, y float64) (dx, dy float64)) (ofX, ofY float64) 
 	return c(sum[0]), c(sum[1])
 }
 
-// Folds of cloth that run upright are dark in their depth under an open sky; their slopes are to the sides.
+// Folds of cloth that run upright are dark in their depth under an open sky; their slopes are to
+// the sides.
 func TestUprightFolds(t *testing.T) {
 	for _, wave := range []float64{20, 40} {
 		k := 2 * math.Pi / wave
-		m := find(t, shaded(1, func(x, _ float64) [3]float64 { return grey(0.2 * math.Exp(0.3*math.Sin(k*x))) }))
+		m := find(t, shaded(1,
+			func(x, _ float64) [3]float64 { return grey(0.2 * math.Exp(0.3*math.Sin(k*x))) }))
 		across, _ := agree(m, func(x, _ float64) (float64, float64) { return math.Cos(k * x), 0 })
 		if across < 0.98 {
 			t.Errorf("folds %v wide: slopes across agree to %.2f", wave, across)
@@ -75,7 +79,8 @@ func TestUprightFolds(t *testing.T) {
 func TestLevelFolds(t *testing.T) {
 	k := 2 * math.Pi / 40
 	// Of a height cos(ky), that grows downwards where -sin(ky) > 0.
-	m := find(t, shaded(1, func(_, y float64) [3]float64 { return grey(0.2 * math.Exp(-0.3*math.Sin(k*y))) }))
+	m := find(t, shaded(1,
+		func(_, y float64) [3]float64 { return grey(0.2 * math.Exp(-0.3*math.Sin(k*y))) }))
 	across, down := agree(m, func(_, y float64) (float64, float64) { return 1, -math.Sin(k * y) })
 	if down < 0.6 || math.Abs(across) > 0.05 {
 		t.Errorf("slopes down agree to %.2f, across to %.2f", down, across)
@@ -123,7 +128,10 @@ func TestExposureAndSize(t *testing.T) {
 	if testing.Short() {
 		return // large ones take seconds
 	}
-	fine := func(x, y float64) [3]float64 { return grey(0.1 * math.Exp(0.4*math.Sin(1.5*x)+0.3*math.Sin(y))) }
+	fine := func(x,
+		y float64) [3]float64 {
+		return grey(0.1 * math.Exp(0.4*math.Sin(1.5*x)+0.3*math.Sin(y)))
+	}
 	c, d := find(t, shaded(6, fine)), find(t, shaded(12, fine))
 	if c.Step != 1 || d.Step != 2 {
 		t.Fatalf("cells of %d and %d pixels", c.Step, d.Step)
@@ -141,7 +149,8 @@ func TestExposureAndSize(t *testing.T) {
 	}
 }
 
-// Nothing is read where the thing is not, nor where the amount is 0; and no slope is steeper than the steepest.
+// Nothing is read where the thing is not, nor where the amount is 0; and no slope is steeper than
+// the steepest.
 func TestBounds(t *testing.T) {
 	noise := uint32(1)
 	m := find(t, shaded(1, func(_, _ float64) [3]float64 {
@@ -167,16 +176,22 @@ func TestBounds(t *testing.T) {
 	}
 	ctx, cancel := context.WithCancel(t.Context())
 	cancel()
-	if _, err := Find(ctx, shaded(1, func(_, _ float64) [3]float64 { return grey(0.3) }), testphoto.Poly(20, 20, 220, 20, 220, 220)); !errors.Is(err, context.Canceled) {
+	if _, err := Find(ctx, shaded(1, func(_, _ float64) [3]float64 { return grey(0.3) }),
+		testphoto.Poly(20, 20, 220, 20, 220, 220)); !errors.Is(err, context.Canceled) {
 		t.Errorf("cancelled: %v", err)
 	}
-	if empty, err := Find(t.Context(), shaded(1, func(_, _ float64) [3]float64 { return grey(0.3) }), testphoto.Poly(900, 900, 950, 900, 950, 950)); err != nil || !empty.Rect.Empty() {
+	if empty, err := Find(t.Context(), shaded(1,
+		func(_, _ float64) [3]float64 { return grey(0.3) }), testphoto.Poly(900, 900, 950, 900, 950,
+		950)); err != nil || !empty.Rect.Empty() {
 		t.Errorf("beyond the photo: %v, %v", empty.Rect, err)
 	}
 }
 
 func BenchmarkFind(b *testing.B) {
-	p := shaded(6, func(x, y float64) [3]float64 { return grey(0.3 + 0.2*math.Sin(x/7)*math.Sin(y/9)) })
+	p := shaded(6, func(x, y float64) [3]float64 {
+		return grey(0.3 +
+			0.2*math.Sin(x/7)*math.Sin(y/9))
+	})
 	of := testphoto.Poly(100, 100, 1400, 100, 1400, 1400, 100, 1400)
 	for b.Loop() {
 		if _, err := Find(b.Context(), p, of); err != nil {

@@ -15,9 +15,11 @@ func benchWorst(b *testing.B, w, h int) {
 	s := float64(h) / 200
 	figure := func(x, y float64) bool {
 		x, y = (x-float64(w)/2)/s+100, y/s
-		return math.Hypot(x-100, y-60) < 14 || math.Abs(x-100) < 20 && y > 70 && y < 150 || math.Abs(y-90) < 6 && x > 60 && x < 150
+		return math.Hypot(x-100, y-60) < 14 || math.Abs(x-100) < 20 && y > 70 && y < 150 ||
+			math.Abs(y-90) < 6 && x > 60 && x < 150
 	}
-	body := Stand(New(cells(w, h, figure), nil, image.Rect(0, 0, w, h), 1), &cam, camera.Plane{N: camera.Vec{Z: -1}, D: -4}, 4)
+	body := Stand(New(cells(w, h, figure), nil, image.Rect(0, 0, w, h), 1), &cam,
+		camera.Plane{N: camera.Vec{Z: -1}, D: -4}, 4)
 	rng := rand.New(rand.NewPCG(1, 2))
 	const places = 512
 	from := make([]camera.Vec, places)

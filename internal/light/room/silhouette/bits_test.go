@@ -16,7 +16,8 @@ func TestSameBits(t *testing.T) {
 	for i := range pix {
 		pix[i] = cell{h2: signed(6), ball: r.Float32() * 3, out: signed(4)}
 	}
-	s := still{k: 15, cx: 10, cy: 10, right: edge - 1, low: edge - 1, unit: 0.1, least: 0.02, stride: edge + 1, upright: math.MaxUint32}
+	s := still{k: 15, cx: 10, cy: 10, right: edge - 1, low: edge - 1, unit: 0.1, least: 0.02,
+		stride: edge + 1, upright: math.MaxUint32}
 	var all []float32
 	for n := range 300 {
 		s.within = uint32(n%2) * math.MaxUint32
@@ -35,10 +36,12 @@ func TestSameBits(t *testing.T) {
 		all = append(all, f.worst[:]...)
 		var e eight
 		for i := range lanes {
-			e.x[i], e.y[i], e.z[i], e.dx[i], e.dy[i], e.dz[i] = signed(3), signed(3), 3+signed(4), signed(5), signed(5), signed(5)
+			e.x[i], e.y[i], e.z[i], e.dx[i], e.dy[i], e.dz[i] = signed(3), signed(3), 3+signed(4),
+				signed(5), signed(5), signed(5)
 			e.near[i], e.far[i], e.end[i] = 0.1+signed(0.1), 0.1+signed(0.1), 0.5+signed(0.6)
 		}
-		b := bounds{ball: ball{signed(1), signed(1), 3, 1.5}, tall: 0.6, z: -1, d: -3, each: 10, skip: 0.01, slack: 0.05, count: 2,
+		b := bounds{ball: ball{signed(1), signed(1), 3, 1.5}, tall: 0.6, z: -1, d: -3, each: 10,
+			skip: 0.01, slack: 0.05, count: 2,
 			sides: [4]normal{{0.6, 0, 0.8}, {-0.6, 0, 0.8}}}
 		all = append(all, float32(b.touched(&e)))
 		var m met

@@ -7,8 +7,8 @@ import (
 	"pyrant/internal/base/camera"
 )
 
-// Ways are straight ways, each with a cone round it. They are gone side by side, as each step of one waits for the one
-// before, and those of several do not wait for each other.
+// Ways are straight ways, each with a cone round it. They are gone side by side, as each step of
+// one waits for the one before, and those of several do not wait for each other.
 type Ways struct {
 	n    int
 	list []eight
@@ -29,8 +29,8 @@ type eight struct {
 // Reset takes all ways away.
 func (w *Ways) Reset() { w.n = 0 }
 
-// Add adds a way from x by d, with a cone whose radius grows from near to far. What lies beyond the share end of it does
-// not count.
+// Add adds a way from x by d, with a cone whose radius grows from near to far. What lies beyond the
+// share end of it does not count.
 func (w *Ways) Add(x, d camera.Vec, near, far, end float64) {
 	k, i := w.n/lanes, uint(w.n)%lanes
 	if k == len(w.list) {
@@ -46,11 +46,12 @@ func (w *Ways) Add(x, d camera.Vec, near, far, end float64) {
 // Drop makes nothing of a way count any more.
 func (w *Ways) Drop(i int) { w.list[i/lanes].end[i%lanes] = 0 }
 
-// Worst returns how deep within what was asked last a way comes, as a share of its cone's radius: 1 and more
-// where that is hidden wholly, -1 where it is not touched.
+// Worst returns how deep within what was asked last a way comes, as a share of its cone's radius: 1
+// and more where that is hidden wholly, -1 where it is not touched.
 func (w *Ways) Worst(i int) float64 { return float64(w.list[i/lanes].worst[i%lanes]) }
 
-// each calls do for every eight of the ways, of which none is touched yet, with a bit for each of those that there are.
+// each calls do for every eight of the ways, of which none is touched yet, with a bit for each of
+// those that there are.
 func (w *Ways) each(do func(e *eight, all uint)) {
 	for k := range (w.n + lanes - 1) / lanes {
 		e, all := &w.list[k], uint(1<<lanes-1)
@@ -64,16 +65,18 @@ func (w *Ways) each(do func(e *eight, all uint)) {
 	}
 }
 
-// Near finds how deep the ways, with cones wider by soft, come within what lies in a ball, by what worst tells of those that
-// touch the ball.
-func (w *Ways) Near(mid camera.Vec, round, soft float64, worst func(x, d camera.Vec, near, far, end float64) float64) {
+// Near finds how deep the ways, with cones wider by soft, come within what lies in a ball, by what
+// worst tells of those that touch the ball.
+func (w *Ways) Near(mid camera.Vec, round, soft float64, worst func(x, d camera.Vec, near, far,
+	end float64) float64) {
 	b := newBall(mid, round+soft)
 	w.each(func(e *eight, all uint) {
 		for left := b.touched(e) & all; left != 0; left &= left - 1 {
 			i := bits.TrailingZeros(left)
 			x := camera.Vec{X: float64(e.x[i]), Y: float64(e.y[i]), Z: float64(e.z[i])}
 			d := camera.Vec{X: float64(e.dx[i]), Y: float64(e.dy[i]), Z: float64(e.dz[i])}
-			e.worst[i] = float32(worst(x, d, float64(e.near[i])+soft, float64(e.far[i])+soft, float64(e.end[i])))
+			e.worst[i] = float32(worst(x, d, float64(e.near[i])+soft, float64(e.far[i])+soft,
+				float64(e.end[i])))
 		}
 	})
 }
@@ -105,7 +108,8 @@ func (b *ball) touchedEach(e *eight) (out uint) {
 func (b *ball) touches(e *eight, i int) bool {
 	x, y, z := e.dx[i], e.dy[i], e.dz[i]
 	u, v, w := b.x-e.x[i], b.y-e.y[i], b.z-e.z[i]
-	t := within((float32(u*x)+float32(v*y)+float32(w*z))/(float32(x*x)+float32(y*y)+float32(z*z)), 1)
+	along := float32(u*x) + float32(v*y) + float32(w*z)
+	t := within(along/(float32(x*x)+float32(y*y)+float32(z*z)), 1)
 	x, y, z = u-float32(x*t), v-float32(y*t), w-float32(z*t)
 	r := b.round + e.thick(i)
 	return float32(x*x)+float32(y*y)+float32(z*z) <= float32(r*r) && e.end[i] > 0
@@ -155,7 +159,8 @@ func (b *Body) bounds(soft float64) bounds {
 	return out
 }
 
-// meet finds the parts of ways on which they can meet the body, and returns a bit for each that has one.
+// meet finds the parts of ways on which they can meet the body, and returns a bit for each that has
+// one.
 func (b *bounds) meet(e *eight, m *met) uint {
 	if wide {
 		return uint(meet8(e, b, m))
@@ -170,7 +175,8 @@ func (b *bounds) meetEach(e *eight, m *met) (out uint) {
 		t0, t1 := float32(b.skip*m.each[i]), e.end[i]
 		thick := e.thick(i)
 		// Between two planes as far from the card as the body is thick.
-		side, dw := float32(b.x*u)+float32(b.y*v)+float32(b.z*w)-b.d, float32(b.x*x)+float32(b.y*y)+float32(b.z*z)
+		side, dw := float32(b.x*u)+float32(b.y*v)+float32(b.z*w)-b.d,
+			float32(b.x*x)+float32(b.y*y)+float32(b.z*z)
 		m.w[i], m.dw[i] = float32(side*b.each), float32(dw*b.each)
 		tall := b.tall + thick
 		lo, hi := -(tall+side)/dw, (tall-side)/dw
@@ -216,7 +222,8 @@ type fan struct {
 	x, y, z    [gang]float32 // where they begin
 	dx, dy, dz [gang]float32 // from there to the end
 	w, dw      [gang]float32 // how far they begin before the card and go from it, in cells
-	near, grow [gang]float32 // radius of the cone at the beginning, and by how much more it is at the end
+	// radius of the cone at the beginning, and by how much more it is at the end
+	near, grow [gang]float32
 	t, t1      [gang]float32 // from where to where they go, as shares; march moves t
 	each       [gang]float32 // 1 by the length
 	worst      [gang]float32 // the answer
@@ -233,8 +240,8 @@ type still struct {
 	within     uint32  // all bits where what begins within the body counts from there on, or none
 }
 
-// How long steps are: of the way that is clear, and of the cone and of the body's largest thickness at least, beside
-// what nothing can come deeper on than what is known.
+// How long steps are: of the way that is clear, and of the cone and of the body's largest thickness
+// at least, beside what nothing can come deeper on than what is known.
 const (
 	bold      = 0.85
 	leastCone = 0.55
@@ -251,13 +258,13 @@ const (
 type Way struct {
 	Skip float64 // what of their beginning does not count
 	Soft float64 // by how much wider their cones are
-	// Outside tells that those that begin within the body count from where they leave it: what lies below it is not seen,
-	// and is taken to be as it is beside it.
+	// Outside tells that those that begin within the body count from where they leave it: what lies
+	// below it is not seen, and is taken to be as it is beside it.
 	Outside bool
 }
 
-// Worst finds how deep within the body each of the ways comes. They go in steps as long as the body is away, at least a part
-// of their cone.
+// Worst finds how deep within the body each of the ways comes. They go in steps as long as the body
+// is away, at least a part of their cone.
 func (b *Body) Worst(w *Ways, how Way) {
 	at, s := b.bounds(how.Soft), b.still()
 	at.skip = float32(how.Skip)
@@ -306,7 +313,8 @@ func (b *Body) Worst(w *Ways, how Way) {
 // still returns what is the same for all ways.
 func (b *Body) still() still {
 	s := still{
-		k: float32(b.Cam.F / b.Cell), cx: float32(b.Cam.CX/b.Cell - float64(b.Rect.Min.X) - 0.5), cy: float32(b.Cam.CY/b.Cell - float64(b.Rect.Min.Y) - 0.5),
+		k: float32(b.Cam.F / b.Cell), cx: float32(b.Cam.CX/b.Cell - float64(b.Rect.Min.X) - 0.5),
+		cy:    float32(b.Cam.CY/b.Cell - float64(b.Rect.Min.Y) - 0.5),
 		right: float32(max(b.Rect.Dx()-1, 0)), low: float32(max(b.Rect.Dy()-1, 0)),
 		unit:   float32(b.unit),
 		least:  float32(leastTall * b.tall),
@@ -318,8 +326,8 @@ func (b *Body) still() still {
 	return s
 }
 
-// marchEach goes the ways of a fan one after the other, so many eights of them. What is said in the same words by march has
-// the same bits: all numbers are rounded at each step.
+// marchEach goes the ways of a fan one after the other, so many eights of them. What is said in the
+// same words by march has the same bits: all numbers are rounded at each step.
 func marchEach(f *fan, s *still, pix []cell, count int) {
 	for i := range count * lanes {
 		worst, t, counts := float32(-1), f.t[i], s.within != 0
@@ -328,7 +336,8 @@ func marchEach(f *fan, s *still, pix []cell, count int) {
 			if !(z >= eye) {
 				break
 			}
-			clear := s.clear(pix, f.x[i]+float32(f.dx[i]*t), f.y[i]+float32(f.dy[i]*t), z, f.w[i]+float32(f.dw[i]*t))
+			clear := s.clear(pix, f.x[i]+float32(f.dx[i]*t), f.y[i]+float32(f.dy[i]*t), z,
+				f.w[i]+float32(f.dw[i]*t))
 			cone := f.near[i] + float32(f.grow[i]*t)
 			counts = counts || clear > 0
 			if q := -clear / cone; counts && q > worst {
@@ -360,9 +369,9 @@ func marchEach(f *fan, s *still, pix []cell, count int) {
 
 func abs(v float32) float32 { return math.Float32frombits(math.Float32bits(v) &^ (1 << 31)) }
 
-// clear returns how far a place lies outside of the body, about; below 0 inside. w is how far it lies from the
-// card, in cells. Between the middles of cells all that is known of them goes evenly; beyond the grid it is that of its
-// rim, farther by the way to it.
+// clear returns how far a place lies outside of the body, about; below 0 inside. w is how far it
+// lies from the card, in cells. Between the middles of cells all that is known of them goes evenly;
+// beyond the grid it is that of its rim, farther by the way to it.
 func (s *still) clear(pix []cell, x, y, z, w float32) float32 {
 	k := s.k / z
 	u, v := float32(x*k)+s.cx, float32(y*k)+s.cy
@@ -377,7 +386,8 @@ func (s *still) clear(pix []cell, x, y, z, w float32) float32 {
 		a, b := p+float32((r-p)*fy), q+float32((t-q)*fy)
 		return a + float32((b-a)*fx)
 	}
-	h2, ball, out := mix(p.h2, q.h2, r.h2, t.h2), mix(p.ball, q.ball, r.ball, t.ball), mix(p.out, q.out, r.out, t.out)
+	h2, ball, out := mix(p.h2, q.h2, r.h2, t.h2), mix(p.ball, q.ball, r.ball, t.ball),
+		mix(p.out, q.out, r.out, t.out)
 	if s.upright != 0 {
 		w = abs(w)
 	} else if !(w > 0) {
@@ -423,5 +433,6 @@ func (b *Body) Clear(p camera.Vec) float64 {
 		return math.Inf(1)
 	}
 	s := b.still()
-	return float64(s.clear(b.pix, float32(p.X), float32(p.Y), float32(p.Z), float32(b.Card.Side(p)/b.unit)))
+	return float64(s.clear(b.pix, float32(p.X), float32(p.Y), float32(p.Z),
+		float32(b.Card.Side(p)/b.unit)))
 }

@@ -10,8 +10,9 @@ import (
 	"pyrant/internal/base/camera"
 )
 
-// Eight ways at once, and twice as many, have the same bits as one after the other: on a card that stands and one that lies, across the
-// grid, beyond it, from behind the camera and to places that are none.
+// Eight ways at once, and twice as many, have the same bits as one after the other: on a card that
+// stands and one that lies, across the grid, beyond it, from behind the camera and to places that
+// are none.
 func TestMarchSameBits(t *testing.T) {
 	if !wide {
 		t.Skip("this machine goes one way at a time")
@@ -23,7 +24,8 @@ func TestMarchSameBits(t *testing.T) {
 	away := cells(120, 140, func(x, _ float64) bool { return math.Abs(x-50) < 3 })
 	shapes := []*Shape{
 		New(covered, away, image.Rect(40, 30, 160, 170), 1),
-		New(cells(1, 1, func(_, _ float64) bool { return true }), nil, image.Rect(100, 100, 101, 101), 1),
+		New(cells(1, 1, func(_, _ float64) bool { return true }), nil, image.Rect(100, 100, 101,
+			101), 1),
 		New(make([]bool, 120*140), nil, image.Rect(40, 30, 160, 170), 1),
 	}
 	rng := rand.New(rand.NewPCG(7, 8))
@@ -56,14 +58,16 @@ func TestMarchSameBits(t *testing.T) {
 			}
 			var e eight
 			for i := range lanes {
-				e.x[i], e.y[i], e.z[i], e.dx[i], e.dy[i], e.dz[i] = v(3), v(3), 3+v(4), v(5), v(5), v(5)
+				e.x[i], e.y[i], e.z[i], e.dx[i], e.dy[i], e.dz[i] = v(3), v(3), 3+v(4), v(5), v(5),
+					v(5)
 				e.near[i], e.far[i], e.end[i] = 0.1+v(0.1), 0.1+v(0.1), 0.5+v(0.6)
 			}
 			e.dz[n%lanes], e.dx[(n+1)%lanes] = 0, float32(n%3)
 			at := b.bounds(0.01)
 			at.skip = 0.1
 			var m, o met
-			if got, want := at.meet(&e, &m), at.meetEach(&e, &o); got != want || got != 0 && m != o {
+			if got, want := at.meet(&e, &m), at.meetEach(&e, &o); got != want || got != 0 &&
+				m != o {
 				t.Fatalf("%v: %b of %v can meet it, one by one %b of %v", sh.Used(), got, m, want, o)
 			}
 			if got, want := at.touched(&e), at.touchedEach(&e); got != want {

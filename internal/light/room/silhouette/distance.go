@@ -5,8 +5,8 @@ import "math"
 // far stands for no place at all.
 const far = 1e20
 
-// lower writes to out the lower envelope of the parabolas f(q) + (p-q)², and to from which q each p has
-// it from (Felzenszwalb and Huttenlocher 2012). v and z are memory of len(f) and one more.
+// lower writes to out the lower envelope of the parabolas f(q) + (p-q)², and to from which q each p
+// has it from (Felzenszwalb and Huttenlocher 2012). v and z are memory of len(f) and one more.
 func lower(f, out []float64, from, v []int, z []float64) {
 	k := -1
 	for q := range f {
@@ -44,10 +44,12 @@ func lower(f, out []float64, from, v []int, z []float64) {
 	}
 }
 
-// spread returns for each cell the least of f(c) + |x-c|² over all cells c, and the index of that c.
+// spread returns for each cell the least of f(c) + |x-c|² over all cells c, and the index of that
+// c.
 func spread(f []float64, w, h int) (least []float64, from []int32) {
 	n := max(w, h)
-	col, out, v, z, src := make([]float64, n), make([]float64, n), make([]int, n), make([]float64, n+1), make([]int, n)
+	col, out, v, z, src := make([]float64, n), make([]float64, n), make([]int, n),
+		make([]float64, n+1), make([]int, n)
 	least = make([]float64, w*h)
 	rows := make([]int32, w*h)
 	for x := range w {

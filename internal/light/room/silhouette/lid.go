@@ -6,22 +6,25 @@ import (
 	"pyrant/internal/base/camera"
 )
 
-// lid is the flat top of a body, such as a bollard's, a barrel's or a stool's, as it is seen from above: an ellipse.
+// lid is the flat top of a body, such as a bollard's, a barrel's or a stool's, as it is seen from
+// above: an ellipse.
 type lid struct {
 	x, y, a, b float64      // middle and half axes, in pixels of the photo
 	plane      camera.Plane // that it lies on
 }
 
-// What tells that a top is flat. Seen from a height, a level disc is as much wider than high as the camera looks down less than
-// straight; from the top of an outline down, the first part for which that holds may be one. A ball, whose outline grows as fast at some
-// place, goes on growing below that; and a board begins as wide as it is, as does what is too flat to tell.
+// What tells that a top is flat. Seen from a height, a level disc is as much wider than high as the
+// camera looks down less than straight; from the top of an outline down, the first part for which
+// that holds may be one. A ball, whose outline grows as fast at some place, goes on growing below
+// that; and a board begins as wide as it is, as does what is too flat to tell.
 const (
-	growing   = 1.25 // how much wider than the lid the body is at the most, as far again below it
-	beginning = 0.8  // how wide of its width it is at the most, an eighth down to its middle: an ellipse has 0.48
+	growing = 1.25 // how much wider than the lid the body is at the most, as far again below it
+	// how wide of its width it is at the most, an eighth down to its middle: an ellipse has 0.48
+	beginning = 0.8
 )
 
-// FindLid looks for a flat top at the upper end of the body's outline, which the camera has to see from above. A body that has
-// one faces up there.
+// FindLid looks for a flat top at the upper end of the body's outline, which the camera has to see
+// from above. A body that has one faces up there.
 func (b *Body) FindLid() {
 	b.lid = nil
 	u := b.used
@@ -61,13 +64,15 @@ func (b *Body) FindLid() {
 		if wide*steep > high {
 			continue
 		}
-		if int(2*high) >= len(runs) || half(2*high) > growing*wide || half(high/8) > beginning*wide {
+		if int(2*high) >= len(runs) || half(2*high) > growing*wide ||
+			half(high/8) > beginning*wide {
 			return
 		}
 		// An edge that is rounded off hides where it begins above.
 		wide = half(2 * high)
 		high = wide * steep
-		l := lid{x: float64(runs[i][0]+runs[i][1]) / 2 * b.Cell, y: y + high*b.Cell, a: wide * b.Cell, b: high * b.Cell}
+		l := lid{x: float64(runs[i][0]+runs[i][1]) / 2 * b.Cell, y: y + high*b.Cell,
+			a: wide * b.Cell, b: high * b.Cell}
 		r := b.Cam.Ray(l.x, l.y)
 		t, ok := b.Card.Hit(r)
 		if !ok {

@@ -18,7 +18,10 @@ func hull(at [][2]float64) func(x, y float64) bool {
 		}
 		return 1
 	})
-	cross := func(a, b, c [2]float64) float64 { return (b[0]-a[0])*(c[1]-a[1]) - (b[1]-a[1])*(c[0]-a[0]) }
+	cross := func(a, b,
+		c [2]float64) float64 {
+		return (b[0]-a[0])*(c[1]-a[1]) - (b[1]-a[1])*(c[0]-a[0])
+	}
 	var line [][2]float64
 	for range 2 {
 		first := len(line)
@@ -41,9 +44,10 @@ func hull(at [][2]float64) func(x, y float64) bool {
 	}
 }
 
-// turned returns the body of what is turned on an upright axis over a pixel of the floor: of so many rings, each with its radius and
-// how high it lies.
-func turned(t *testing.T, cam *camera.Camera, x, y float64, corners int, rings ...[2]float64) *Body {
+// turned returns the body of what is turned on an upright axis over a pixel of the floor: of so
+// many rings, each with its radius and how high it lies.
+func turned(t *testing.T, cam *camera.Camera, x, y float64, corners int,
+	rings ...[2]float64) *Body {
 	t.Helper()
 	foot, ok := cam.Floor(x, y)
 	if !ok {
@@ -57,7 +61,8 @@ func turned(t *testing.T, cam *camera.Camera, x, y float64, corners int, rings .
 		var ring [][2]float64
 		for i := range corners {
 			b, a := math.Sincos(2*math.Pi*float64(i)/float64(corners) + 0.7)
-			px, py, ok := cam.Project(foot.Add(side.Mul(r[0] * a)).Add(ahead.Mul(r[0] * b)).Add(cam.Up.Mul(r[1])))
+			px, py, ok := cam.Project(foot.Add(side.Mul(r[0] * a)).Add(ahead.Mul(r[0] * b)).
+				Add(cam.Up.Mul(r[1])))
 			if !ok {
 				t.Fatal("it is not seen")
 			}
@@ -76,8 +81,8 @@ func turned(t *testing.T, cam *camera.Camera, x, y float64, corners int, rings .
 	return b
 }
 
-// The flat top of a barrel that is seen from above faces up, from edge to edge, and lies as high as it is; so does that of one whose
-// edge is rounded off.
+// The flat top of a barrel that is seen from above faces up, from edge to edge, and lies as high as
+// it is; so does that of one whose edge is rounded off.
 func TestLid(t *testing.T) {
 	cam := camera.Level(600, 400, 60, 0, 600)
 	for name, rings := range map[string][][2]float64{
@@ -93,13 +98,15 @@ func TestLid(t *testing.T) {
 		foot, _ := cam.Floor(320, 340)
 		at := func(side, ahead float64) (x, y float64) {
 			s := cam.Up.Cross(cam.Level(foot)).Unit()
-			x, y, _ = cam.Project(foot.Add(s.Mul(side * top[0])).Add(s.Cross(cam.Up).Mul(ahead * top[0])).Add(cam.Up.Mul(top[1])))
+			x, y, _ = cam.Project(foot.Add(s.Mul(side * top[0])).
+				Add(s.Cross(cam.Up).Mul(ahead * top[0])).Add(cam.Up.Mul(top[1])))
 			return x, y
 		}
 		for _, p := range [][2]float64{{0, 0}, {0.85, 0}, {-0.85, 0}, {0, 0.6}, {0, -0.6}} {
 			x, y := at(p[0], p[1])
 			v, n, ok := b.Surface(x, y)
-			if f := facing(b, b.Lean(x-0.5, y-0.5, 1, 1, nil), x, y); !ok || n.Dot(cam.Up) < 0.8 || f.Dot(cam.Up) < 0.8 {
+			if f := facing(b, b.Lean(x-0.5, y-0.5, 1, 1, nil), x, y); !ok || n.Dot(cam.Up) < 0.8 ||
+				f.Dot(cam.Up) < 0.8 {
 				t.Errorf("%s, at %v of its top: faces up by %.2f, its pixel by %.2f", name, p, n.Dot(cam.Up), f.Dot(cam.Up))
 			}
 			if h := cam.Height(v); math.Abs(h-top[1]) > 0.02 {
@@ -114,8 +121,8 @@ func TestLid(t *testing.T) {
 	}
 }
 
-// What is round at its upper end has no lid, nor a board, what is thin, what goes on beyond the photo's edge, and what is seen from below;
-// and what lies has none.
+// What is round at its upper end has no lid, nor a board, what is thin, what goes on beyond the
+// photo's edge, and what is seen from below; and what lies has none.
 func TestNoLid(t *testing.T) {
 	cam := camera.Level(600, 400, 60, 0, 600)
 	ball := [][2]float64{{0.3, 0}, {0.3, 0.2}}
@@ -124,7 +131,10 @@ func TestNoLid(t *testing.T) {
 		ball = append(ball, [2]float64{0.3 * a, 0.2 + 0.3*b})
 	}
 	barrel := [][2]float64{{0.12, 0}, {0.12, 0.4}}
-	board := Stand(New(cells(600, 400, func(x, y float64) bool { return x > 280 && x < 360 && y > 220 && y < 340 }), nil, image.Rect(0, 0, 600, 400), 1), &cam, cam.Card(camera.Vec{Y: 1, Z: 2}), 2)
+	board := Stand(New(cells(600, 400, func(x, y float64) bool {
+		return x > 280 && x < 360 &&
+			y > 220 && y < 340
+	}), nil, image.Rect(0, 0, 600, 400), 1), &cam, cam.Card(camera.Vec{Y: 1, Z: 2}), 2)
 	board.FindLid()
 	above := camera.Level(600, 400, -150, 0, 600)
 	for name, b := range map[string]*Body{

@@ -1,13 +1,14 @@
-// Package silhouette makes solids of cut-outs: what stands in a photo as flat as a card gets the depth that
-// its outline tells of.
+// Package silhouette makes solids of cut-outs: what stands in a photo as flat as a card gets the
+// depth that its outline tells of.
 //
-// The thickness is that of the union of all balls that fit into the outline: with D(c) the distance of
-// a place c from the outline,
+// The thickness is that of the union of all balls that fit into the outline: with D(c) the distance
+// of a place c from the outline,
 //
 //	h²(x) = max over c of D²(c) - |x-c|²
 //
 // so that a limb is round, and a trunk thicker than an arm, without steps where they meet. A place
-// lies in the body where it is within h of the card it stands on, looked up where the camera sees it.
+// lies in the body where it is within h of the card it stands on, looked up where the camera sees
+// it.
 package silhouette
 
 import (
@@ -32,8 +33,8 @@ type Shape struct {
 	rise []rise
 }
 
-// rise is the square of the thickness at a cell, as if nothing crossed the shape, and half of how it grows to the
-// right and down.
+// rise is the square of the thickness at a cell, as if nothing crossed the shape, and half of how
+// it grows to the right and down.
 type rise struct{ h2, dx, dy float32 }
 
 // cell is what is known of a place, four numbers, so that one can be read at once.
@@ -59,9 +60,9 @@ var made atomic.Uint64
 // thin is the radius, in cells, of what is too thin to tell how round it is.
 const thin = 1
 
-// New makes a shape of the cells that a thing covers by more than half, over all cells of rect; what
-// lies beyond rect is unknown, and no outline. Cells that are away, where something else crosses it, are no
-// outline either, but the shape has nothing there.
+// New makes a shape of the cells that a thing covers by more than half, over all cells of rect;
+// what lies beyond rect is unknown, and no outline. Cells that are away, where something else
+// crosses it, are no outline either, but the shape has nothing there.
 func New(covered, away []bool, rect image.Rectangle, size float64) *Shape {
 	w, h := rect.Dx(), rect.Dy()
 	thing := covered
@@ -133,7 +134,8 @@ func New(covered, away []bool, rect image.Rectangle, size float64) *Shape {
 	for y := range h {
 		for x := range w {
 			i := y*w + x
-			// What is no thicker than a cell or two has a form that the grid cannot tell: it is as if it faced the camera.
+			// What is no thicker than a cell or two has a form that the grid cannot tell: it is as
+			// if it faced the camera.
 			round := min(max((s.pix[y*(w+1)+x].ball-thin)/thin, 0), 1)
 			s.rise[i] = rise{full[i], round * dx[i], round * dy[i]}
 		}
@@ -141,19 +143,21 @@ func New(covered, away []bool, rect image.Rectangle, size float64) *Shape {
 	return s
 }
 
-// even evens a slope out over a few cells: an outline that leans a little goes on in steps, and without that a line runs across at each of
-// them. Of what is round the square of the thickness has a slope that changes evenly, which stays as it is.
+// even evens a slope out over a few cells: an outline that leans a little goes on in steps, and
+// without that a line runs across at each of them. Of what is round the square of the thickness has
+// a slope that changes evenly, which stays as it is.
 func even(f []float32, w, h int) []float32 {
 	const times = 4 // nearly a Gaussian, of 1.6 cells
-	p, err := raster.Boxes(context.Background(), &raster.Plane{Rect: image.Rect(0, 0, w, h), Pix: f}, 1, times)
+	p, err := raster.Boxes(context.Background(), &raster.Plane{Rect: image.Rect(0, 0, w, h),
+		Pix: f}, 1, times)
 	if err != nil {
 		panic(err) // nothing cancels it
 	}
 	return p.Pix
 }
 
-// Thickness returns half the thickness at a place of the photo, in pixels of it, and its slope to the
-// right and down. It is 0 outside.
+// Thickness returns half the thickness at a place of the photo, in pixels of it, and its slope to
+// the right and down. It is 0 outside.
 func (s *Shape) Thickness(x, y float64) (h, dx, dy float64) {
 	w, rows := s.Rect.Dx(), s.Rect.Dy()
 	x, y = x/s.Cell-float64(s.Rect.Min.X)-0.5, y/s.Cell-float64(s.Rect.Min.Y)-0.5
@@ -175,7 +179,8 @@ func (s *Shape) Thickness(x, y float64) (h, dx, dy float64) {
 	return h * s.Cell, float64(a+(b-a)*fy) / h, float64(c+(d-c)*fy) / h
 }
 
-// Within returns how much of a place, in cells of the photo's grid, the shape covers, evenly between the middles of cells.
+// Within returns how much of a place, in cells of the photo's grid, the shape covers, evenly
+// between the middles of cells.
 func (s *Shape) Within(x, y float64) float32 {
 	x, y = x-0.5, y-0.5
 	i, j := int(math.Floor(x)), int(math.Floor(y))
@@ -206,8 +211,8 @@ type Body struct {
 	right, down camera.Vec // on the card, of length 1
 	lid         *lid       // its flat top; nil for none
 
-	// sides are planes through the camera that hold all cells that are covered between them, with what lies more than a
-	// cell inside; none where the card goes on too far.
+	// sides are planes through the camera that hold all cells that are covered between them, with
+	// what lies more than a cell inside; none where the card goes on too far.
 	sides []camera.Vec
 	slack float64 // of a cell where it is largest
 
@@ -248,9 +253,12 @@ func Stand(s *Shape, cam *camera.Camera, card camera.Plane, depth float64) *Body
 	for _, v := range at {
 		b.slack = math.Max(b.slack, 1.5*s.Cell*(v.Z+b.tall)/cam.F)
 	}
-	x0, x1 := (float64(s.used.Min.X)*s.Cell-cam.CX)/cam.F, (float64(s.used.Max.X)*s.Cell-cam.CX)/cam.F
-	y0, y1 := (float64(s.used.Min.Y)*s.Cell-cam.CY)/cam.F, (float64(s.used.Max.Y)*s.Cell-cam.CY)/cam.F
-	for _, n := range [...]camera.Vec{{X: 1, Z: -x0}, {X: -1, Z: x1}, {Y: 1, Z: -y0}, {Y: -1, Z: y1}} {
+	x0, x1 := (float64(s.used.Min.X)*s.Cell-cam.CX)/cam.F,
+		(float64(s.used.Max.X)*s.Cell-cam.CX)/cam.F
+	y0, y1 := (float64(s.used.Min.Y)*s.Cell-cam.CY)/cam.F,
+		(float64(s.used.Max.Y)*s.Cell-cam.CY)/cam.F
+	for _, n := range [...]camera.Vec{{X: 1, Z: -x0}, {X: -1, Z: x1}, {Y: 1, Z: -y0},
+		{Y: -1, Z: y1}} {
 		b.sides = append(b.sides, n.Unit())
 	}
 	return b
@@ -291,30 +299,34 @@ func (b *Body) normal(r camera.Vec, dx, dy float64) camera.Vec {
 	return b.Turned(dx, dy)
 }
 
-// What lies is seen from above, and by so much from its side; its form rises by a share of what its outline tells, since
-// that may be of a coil as well as of a bundle. Both are measured on made-up coils and the quay's rope.
+// What lies is seen from above, and by so much from its side; its form rises by a share of what its
+// outline tells, since that may be of a coil as well as of a bundle. Both are measured on made-up
+// coils and the quay's rope.
 const (
 	aslant = 0.7
 	puffed = 0.5
 )
 
-// lying is the unit normal along a ray of the camera of what lies on the floor, with a slope. On the floor it is as
-// much longer away from the camera as the camera looks along it.
+// lying is the unit normal along a ray of the camera of what lies on the floor, with a slope. On
+// the floor it is as much longer away from the camera as the camera looks along it.
 func (b *Body) lying(r camera.Vec, dx, dy float64) camera.Vec {
 	steep := -r.Unit().Dot(b.Cam.Up)
-	return b.Cam.Up.Sub(b.Cam.Level(r).Mul(aslant)).Sub(b.right.Mul(dx)).Sub(b.down.Mul(dy * steep)).Unit()
+	return b.Cam.Up.Sub(b.Cam.Level(r).Mul(aslant)).Sub(b.right.Mul(dx)).
+		Sub(b.down.Mul(dy * steep)).Unit()
 }
 
-// Lean is how a front is turned against its card, as the sum of so many unit normals of parts of it: their sum is Ahead
-// times the card's normal less Right and Down times its directions.
+// Lean is how a front is turned against its card, as the sum of so many unit normals of parts of
+// it: their sum is Ahead times the card's normal less Right and Down times its directions.
 type Lean struct{ Right, Down, Ahead float32 }
 
-// Lean returns how the front leans over a square of the photo with a corner and an edge in pixels of it,
-// in so many parts across and down, as far as it shows the body: at its outline that turns aside within less than a
-// pixel of a small picture. Well within the outline the middle stands for all. It does not depend on where the body stands.
+// Lean returns how the front leans over a square of the photo with a corner and an edge in pixels
+// of it, in so many parts across and down, as far as it shows the body: at its outline that turns
+// aside within less than a pixel of a small picture. Well within the outline the middle stands for
+// all. It does not depend on where the body stands.
 //
 // The thickness grows by what relief adds to it at a place, nil for none.
-func (s *Shape) Lean(x, y, edge float64, parts int, relief func(x, y float64) (dx, dy float64)) (l Lean) {
+func (s *Shape) Lean(x, y, edge float64, parts int,
+	relief func(x, y float64) (dx, dy float64)) (l Lean) {
 	h, dx, dy := s.Thickness(x+edge/2, y+edge/2)
 	if parts == 1 {
 		if relief != nil {
@@ -341,7 +353,8 @@ func (s *Shape) Lean(x, y, edge float64, parts int, relief func(x, y float64) (d
 					dx, dy = dx+a, dy+c
 				}
 				k := 1 / math.Sqrt(1+dx*dx+dy*dy)
-				l.Right, l.Down, l.Ahead = l.Right+float32(dx*k), l.Down+float32(dy*k), l.Ahead+float32(k)
+				l.Right, l.Down, l.Ahead = l.Right+float32(dx*k), l.Down+float32(dy*k),
+					l.Ahead+float32(k)
 			}
 		}
 	}
@@ -351,8 +364,8 @@ func (s *Shape) Lean(x, y, edge float64, parts int, relief func(x, y float64) (d
 	return l
 }
 
-// Facing writes the unit normals of a front that leans so at points of the photo in a row, the first of them at x and each step
-// on, to dst: three numbers, each of them a row.
+// Facing writes the unit normals of a front that leans so at points of the photo in a row, the
+// first of them at x and each step on, to dst: three numbers, each of them a row.
 func (b *Body) Facing(dst []float32, of []Lean, x, y, step float64) {
 	n := len(of)
 	nx, ny, nz := dst[:n], dst[n:2*n], dst[2*n:3*n]
@@ -364,9 +377,11 @@ func (b *Body) Facing(dst []float32, of []Lean, x, y, step float64) {
 			// Folds count in full.
 			_, dx, dy := b.Thickness(x, y)
 			ahead := math.Max(float64(l.Ahead), 1e-6)
-			v = b.lying(b.Cam.Ray(x, y), float64(l.Right)/ahead-(1-puffed)*dx, float64(l.Down)/ahead-(1-puffed)*dy)
+			v = b.lying(b.Cam.Ray(x, y), float64(l.Right)/ahead-(1-puffed)*dx,
+				float64(l.Down)/ahead-(1-puffed)*dy)
 		} else {
-			v = card.Mul(float64(l.Ahead)).Sub(right.Mul(float64(l.Right))).Sub(down.Mul(float64(l.Down))).Unit()
+			v = card.Mul(float64(l.Ahead)).Sub(right.Mul(float64(l.Right))).
+				Sub(down.Mul(float64(l.Down))).Unit()
 		}
 		if k := b.lid.within(x, y); k > 0 {
 			v = b.upwards(v, k)
@@ -375,7 +390,8 @@ func (b *Body) Facing(dst []float32, of []Lean, x, y, step float64) {
 	}
 }
 
-// wellWithin is how many edges of a square the body must be thick for its normal to be much the same all over it.
+// wellWithin is how many edges of a square the body must be thick for its normal to be much the
+// same all over it.
 const wellWithin = 3
 
 // Turned returns the normal of a front whose thickness grows by dx to the right and by dy down.

@@ -10,15 +10,16 @@ import (
 	"pyrant/internal/base/raster"
 )
 
-// Looks is how bright the photo shows the surfaces of a room. It serves as long as the room's Layout is the same.
+// Looks is how bright the photo shows the surfaces of a room. It serves as long as the room's
+// Layout is the same.
 type Looks struct {
 	Layout Layout
 	scale  float64
 	of     []look // by surface
 }
 
-// look is how bright the photo shows one surface about the pixels of the small picture, in the part of it where the surface is
-// seen; empty for a ceiling, and for what is hardly seen.
+// look is how bright the photo shows one surface about the pixels of the small picture, in the part
+// of it where the surface is seen; empty for a ceiling, and for what is hardly seen.
 type look struct {
 	image.Rectangle
 	mean  []float32
@@ -33,14 +34,15 @@ func (l *Looks) Bytes() (n int64) {
 	return
 }
 
-// about is how far about a pixel of the small picture its brightness is taken: so that light stones and dark joints stay
-// what they are.
+// about is how far about a pixel of the small picture its brightness is taken: so that light stones
+// and dark joints stay what they are.
 const about = 2
 
 // Looks looks at all surfaces but the ceiling.
 func (s *Set) Looks(ctx context.Context, small Small) (*Looks, error) {
 	w, h := small.Rect.Dx(), small.Rect.Dy()
-	out := &Looks{Layout: s.Layout(), scale: float64(w) / float64(s.Photo.Width), of: make([]look, len(s.Surfaces))}
+	out := &Looks{Layout: s.Layout(), scale: float64(w) / float64(s.Photo.Width),
+		of: make([]look, len(s.Surfaces))}
 	c := s.Compose(out.scale)
 	weight := make([][]float32, len(s.Surfaces))
 	for i := range s.Surfaces {
@@ -124,14 +126,16 @@ func lookAt(ctx context.Context, small Small, weight []float32) (l look, err err
 	return
 }
 
-// Bright returns how bright, in linear luminance, the photo shows a surface about a place of it, 0 where it shows nothing of it.
+// Bright returns how bright, in linear luminance, the photo shows a surface about a place of it, 0
+// where it shows nothing of it.
 func (l *Looks) Bright(surface int, x, y float64) float32 {
 	k := &l.of[surface]
 	if len(k.mean) == 0 {
 		return 0
 	}
 	w, h := k.Dx(), k.Dy()
-	fx, fy := math.Min(math.Max(x*l.scale-0.5-float64(k.Min.X), 0), float64(w-1)), math.Min(math.Max(y*l.scale-0.5-float64(k.Min.Y), 0), float64(h-1))
+	fx, fy := math.Min(math.Max(x*l.scale-0.5-float64(k.Min.X), 0), float64(w-1)),
+		math.Min(math.Max(y*l.scale-0.5-float64(k.Min.Y), 0), float64(h-1))
 	i, j := min(int(fx), w-2), min(int(fy), h-2)
 	tx, ty := float32(fx-float64(i)), float32(fy-float64(j))
 	var sum, all float32
@@ -147,13 +151,15 @@ func (l *Looks) Bright(surface int, x, y float64) float32 {
 	return sum / all
 }
 
-// Shown is how dark daylight can have made places of the flat surfaces, by what the photo shows there. Where something is
-// marked beside where it stands, its shadow is told to lie where the photo has none: to divide that out would leave a place
-// many times as bright as the rest of its surface is. So no more is divided out than leaves a place as bright as the
-// bright ones of its surface.
+// Shown is how dark daylight can have made places of the flat surfaces, by what the photo shows
+// there. Where something is marked beside where it stands, its shadow is told to lie where the
+// photo has none: to divide that out would leave a place many times as bright as the rest of its
+// surface is. So no more is divided out than leaves a place as bright as the bright ones of its
+// surface.
 type Shown struct {
 	scale float64
-	of    []look // by surface: the daylight that there is at the least; empty where all that is told may be
+	// by surface: the daylight that there is at the least; empty where all that is told may be
+	of []look
 }
 
 // Bytes returns the memory that is held.
@@ -164,16 +170,18 @@ func (w *Shown) Bytes() (n int64) {
 	return
 }
 
-// bright is how many of the places of a surface, of those that more than half of its daylight comes to, are darker than what
-// one may be left to be.
+// bright is how many of the places of a surface, of those that more than half of its daylight comes
+// to, are darker than what one may be left to be.
 const bright = 0.98
 
-// doubt is by how much more than the bright places a place has to send back to be surely one of which too much is told.
+// doubt is by how much more than the bright places a place has to send back to be surely one of
+// which too much is told.
 const doubt = 0.15
 
-// Shows finds how dark daylight can have made the flat surfaces, by how they look; bounce may be nil. Fronts of things
-// have too many colours to tell.
-func (s *Set) Shows(ctx context.Context, looks *Looks, day *Daylight, bounce *Bounce) (*Shown, error) {
+// Shows finds how dark daylight can have made the flat surfaces, by how they look; bounce may be
+// nil. Fronts of things have too many colours to tell.
+func (s *Set) Shows(ctx context.Context, looks *Looks, day *Daylight,
+	bounce *Bounce) (*Shown, error) {
 	out := &Shown{scale: looks.scale, of: make([]look, len(looks.of))}
 	errs := make([]error, len(looks.of))
 	err := raster.Each(ctx, len(looks.of), func(i int) {
@@ -198,8 +206,8 @@ func (s *Set) Shows(ctx context.Context, looks *Looks, day *Daylight, bounce *Bo
 	return out, cmp.Or(append(errs, err)...)
 }
 
-// least returns how dark daylight can have made the places of a surface, of what it is told to have done: nothing where it is
-// told to be brighter.
+// least returns how dark daylight can have made the places of a surface, of what it is told to have
+// done: nothing where it is told to be brighter.
 func (l *look) least(ctx context.Context, told *raster.Plane) (look, error) {
 	var lit, sent []float32
 	for _, k := range l.whole {
@@ -248,8 +256,9 @@ func (l *look) least(ctx context.Context, told *raster.Plane) (look, error) {
 	return out, nil
 }
 
-// Row writes how dark daylight can have made n places of a surface, with x0, step and y as in lightmap.Grid.Read, to dst;
-// it returns false, and what it wrote counts for nothing, where all that is told may be.
+// Row writes how dark daylight can have made n places of a surface, with x0, step and y as in
+// lightmap.Grid.Read, to dst; it returns false, and what it wrote counts for nothing, where all
+// that is told may be.
 func (w *Shown) Row(dst []float32, surface, x0 int, step, y float64, n int) bool {
 	l := &w.of[surface]
 	if len(l.mean) == 0 {

@@ -30,7 +30,8 @@ type inverse struct{ x, y, c float64 }
 func (s *Set) inverse(p camera.Plane) inverse {
 	f := s.Cam.F
 	// Along the ray r the plane lies at t = D / N·r, and r has Z = 1.
-	return inverse{p.N.X / f / p.D, p.N.Y / f / p.D, (p.N.Z - (p.N.X*s.Cam.CX+p.N.Y*s.Cam.CY)/f) / p.D}
+	return inverse{p.N.X / f / p.D, p.N.Y / f / p.D,
+		(p.N.Z - (p.N.X*s.Cam.CX+p.N.Y*s.Cam.CY)/f) / p.D}
 }
 
 func (v inverse) at(x, y float64) float64 { return v.x*x + v.y*y + v.c }
@@ -61,7 +62,8 @@ func (s *Set) Compose(scale float64) *Composer {
 	return c
 }
 
-// Layout is all that Compose, and the fronts of things, depend on: not where things stand, but which is before which.
+// Layout is all that Compose, and the fronts of things, depend on: not where things stand, but
+// which is before which.
 type Layout []layer
 
 // layer is one surface of a layout.
@@ -111,9 +113,10 @@ func (l Layout) Same(m Layout) bool {
 
 // Weights is how much of each pixel of a row each surface fills.
 type Weights struct {
-	Of       [][]float32 // by surface; of those that fill nothing only what Any says
-	Any      []bool
-	From, To []int // by surface that fills any: it fills nothing before From, and nothing from To on
+	Of  [][]float32 // by surface; of those that fill nothing only what Any says
+	Any []bool
+	// by surface that fills any: it fills nothing before From, and nothing from To on
+	From, To []int
 	one      []float32
 	// rest is what of each pixel is not covered yet, between what covers any.
 	rest []float32
@@ -122,7 +125,8 @@ type Weights struct {
 // NewWeights returns memory for rows of n pixels.
 func (c *Composer) NewWeights(n int) *Weights {
 	k := len(c.masks)
-	w := &Weights{Of: make([][]float32, k), Any: make([]bool, k), From: make([]int, k), To: make([]int, k), one: make([]float32, n), rest: make([]float32, n)}
+	w := &Weights{Of: make([][]float32, k), Any: make([]bool, k), From: make([]int, k),
+		To: make([]int, k), one: make([]float32, n), rest: make([]float32, n)}
 	for i := range w.Of {
 		w.Of[i] = make([]float32, n)
 	}
@@ -154,8 +158,8 @@ func (c *Composer) Row(w *Weights, x0, y, n int) {
 		}
 		w.To[i] = to
 	}
-	// parts writes what a pixel shows, and returns the plane that fills it wholly, with how many pixels
-	// that one is ahead of all others; -1 where several share it.
+	// parts writes what a pixel shows, and returns the plane that fills it wholly, with how many
+	// pixels that one is ahead of all others; -1 where several share it.
 	parts := func(k int) (whole int, ahead float64) {
 		u := (float64(x0+k) + 0.5) / c.scale
 		near, best := math.Inf(-1), -1
@@ -220,8 +224,9 @@ func (c *Composer) Row(w *Weights, x0, y, n int) {
 			fills(whole, from, k)
 		}
 	}
-	// Things lie over all, and walls that are seen in an area over what is seen by itself, the nearest first. What lies beside
-	// each other at an edge shares the pixel, and nothing shows between.
+	// Things lie over all, and walls that are seen in an area over what is seen by itself, the
+	// nearest first. What lies beside each other at an edge shares the pixel, and nothing shows
+	// between.
 	lo, hi := n, 0 // where anything lies over it
 	rest := w.rest[:n]
 	for i := len(c.masks) - 1; i >= 0; i-- {
@@ -275,14 +280,16 @@ func (c *Composer) Row(w *Weights, x0, y, n int) {
 // seen is where each surface is seen, which depends on nothing but how the room is laid out.
 type seen struct {
 	layout Layout
-	sums   [][]int32 // by surface: how many pixels of a small picture are seen above and to the left of each
+	// by surface: how many pixels of a small picture are seen above and to the left of each
+	sums [][]int32
 }
 
 // small returns the scale and the size of the picture that look looks at.
 func (s *Set) small() (scale float64, w, h int) {
 	const step = 2 // units
 	scale = 1 / (step * s.unit)
-	return scale, int(math.Ceil(float64(s.Photo.Width) * scale)), int(math.Ceil(float64(s.Photo.Height) * scale))
+	return scale, int(math.Ceil(float64(s.Photo.Width) * scale)),
+		int(math.Ceil(float64(s.Photo.Height) * scale))
 }
 
 // look finds out where each surface is seen.
@@ -349,7 +356,8 @@ func (s *Set) Sheets() (out []*lightmap.Sheet) {
 	return
 }
 
-// Mask returns the coverage of the surfaces of one part of the room: of the floor, or of what has an id.
+// Mask returns the coverage of the surfaces of one part of the room: of the floor, or of what has
+// an id.
 func (c *Composer) Mask(id string, frame image.Rectangle) coverage.Mask {
 	m := &surfaceMask{c: c, frame: frame, is: make([]bool, len(c.set.Surfaces))}
 	for i := range c.set.Surfaces {

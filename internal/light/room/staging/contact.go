@@ -10,18 +10,19 @@ import (
 	"pyrant/internal/light/room/silhouette"
 )
 
-// fewest is how many cells toes have at the least, and beyond how far they stand out from the card at the least, of how
-// thick the body is a little above them.
+// fewest is how many cells toes have at the least, and beyond how far they stand out from the card
+// at the least, of how thick the body is a little above them.
 const (
 	fewest = 24
 	beyond = 1.5
 )
 
-// toes adds what of a body is seen below the floor of its card, and so stands out from that towards the camera, such as
-// the toes of boots: as a body of its own, which lies on the floor.
+// toes adds what of a body is seen below the floor of its card, and so stands out from that towards
+// the camera, such as the toes of boots: as a body of its own, which lies on the floor.
 func (s *Set) toes(ctx context.Context, b *silhouette.Body, foot camera.Vec, covers Covers) error {
 	key := fmt.Sprintf("toes %d %v %v", b.ID, s.Cam, foot)
-	shp, err := covers.Shape(ctx, key, func(context.Context) (*silhouette.Shape, error) { return s.outside(b, foot), nil })
+	shp, err := covers.Shape(ctx, key,
+		func(context.Context) (*silhouette.Shape, error) { return s.outside(b, foot), nil })
 	if err != nil || shp.Empty() {
 		return err
 	}
@@ -47,8 +48,8 @@ func (s *Set) outside(b *silhouette.Body, foot camera.Vec) *silhouette.Shape {
 	if line == used.Max.Y {
 		return &silhouette.Shape{}
 	}
-	// What is round down to the floor has what is seen there in its body already, which is as thick a little above. As much
-	// above the line tells how thick the toes are there.
+	// What is round down to the floor has what is seen there in its body already, which is as thick
+	// a little above. As much above the line tells how thick the toes are there.
 	strip := used.Max.Y - line
 	thick := make([]float64, used.Dx())
 	for x := range thick {
@@ -57,7 +58,8 @@ func (s *Set) outside(b *silhouette.Body, foot camera.Vec) *silhouette.Shape {
 			thick[x] = math.Max(thick[x], h*size)
 		}
 	}
-	rect := image.Rect(used.Min.X, max(line-2*strip, used.Min.Y), used.Max.X, used.Max.Y).Inset(-margin)
+	rect := image.Rect(used.Min.X, max(line-2*strip, used.Min.Y), used.Max.X,
+		used.Max.Y).Inset(-margin)
 	covered, away := make([]bool, rect.Dx()*rect.Dy()), make([]bool, rect.Dx()*rect.Dy())
 	n := 0
 	for y := max(rect.Min.Y, used.Min.Y); y < used.Max.Y; y++ {

@@ -17,9 +17,10 @@ import (
 	"pyrant/internal/recipe/shape"
 )
 
-// Where something is seen before a thing, the thing has no outline, but goes on: a bollard is one body on both sides of the rope
-// before it, and legs go on behind a crate. And what lies is seen before what stands nearer than the floor there only where it
-// climbs it, as a rope that is wound round the bollard: there it is a part of that, and lit as its front.
+// Where something is seen before a thing, the thing has no outline, but goes on: a bollard is one
+// body on both sides of the rope before it, and legs go on behind a crate. And what lies is seen
+// before what stands nearer than the floor there only where it climbs it, as a rope that is wound
+// round the bollard: there it is a part of that, and lit as its front.
 
 // stood is a thing of the recipe, with what tells where it stands.
 type stood struct {
@@ -54,8 +55,8 @@ func (s *Set) card(t *stood) camera.Plane {
 	return s.Cam.FloorPlane()
 }
 
-// cross finds out where things are hidden by what is seen before them, and what of those that lie climbs them, which is taken off
-// the ones and given to the others.
+// cross finds out where things are hidden by what is seen before them, and what of those that lie
+// climbs them, which is taken off the ones and given to the others.
 func (s *Set) cross(ctx context.Context, list []stood, covers Covers, frame image.Rectangle) error {
 	changed := make([]bool, len(list))
 	if err := raster.Try(ctx, len(list), func(k int) error {
@@ -83,9 +84,10 @@ func (s *Set) cross(ctx context.Context, list []stood, covers Covers, frame imag
 	})
 }
 
-// hide finds out where thing k is hidden by platforms and other things, and what climbs it. Lights are left out: one that crosses it may
-// shine from within, as that of a lantern does.
-func (s *Set) hide(ctx context.Context, list []stood, k int, covers Covers, frame image.Rectangle) error {
+// hide finds out where thing k is hidden by platforms and other things, and what climbs it. Lights
+// are left out: one that crosses it may shine from within, as that of a lantern does.
+func (s *Set) hide(ctx context.Context, list []stood, k int, covers Covers,
+	frame image.Rectangle) error {
 	b := &list[k]
 	by := func(a coverage.Coverage) (any bool, err error) {
 		over, past, err := s.crossing(ctx, a, b, covers, frame)
@@ -118,7 +120,8 @@ func (s *Set) hide(ctx context.Context, list []stood, k int, covers Covers, fram
 		if !any || !a.lies {
 			continue
 		}
-		if err := s.form(ctx, b, covers, frame); err != nil { // for how thick it is where it is crossed
+		// for how thick it is where it is crossed
+		if err := s.form(ctx, b, covers, frame); err != nil {
 			return err
 		}
 		n := len(b.under) - 1
@@ -158,12 +161,14 @@ func (s *Set) platform(ctx context.Context, i int, covers Covers) (coverage.Cove
 	return faces, nil
 }
 
-// crossing returns the cells where something is seen between parts of a thing, and those behind which that goes on beyond what is
-// seen of it.
-func (s *Set) crossing(ctx context.Context, a coverage.Coverage, b *stood, covers Covers, frame image.Rectangle) (over, past *silhouette.Shape, err error) {
+// crossing returns the cells where something is seen between parts of a thing, and those behind
+// which that goes on beyond what is seen of it.
+func (s *Set) crossing(ctx context.Context, a coverage.Coverage, b *stood, covers Covers,
+	frame image.Rectangle) (over, past *silhouette.Shape, err error) {
 	scale := 1 / s.unit
 	masks := [2]coverage.Mask{a.At(scale), b.whole.At(scale)}
-	all := image.Rect(0, 0, int(math.Ceil(float64(frame.Max.X)*scale)), int(math.Ceil(float64(frame.Max.Y)*scale)))
+	all := image.Rect(0, 0, int(math.Ceil(float64(frame.Max.X)*scale)),
+		int(math.Ceil(float64(frame.Max.Y)*scale)))
 	rect := masks[1].Bounds()
 	if foot := s.about(b.Thing); foot.Y > rect.Max.Y { // so far it may go on
 		rect.Max.Y = foot.Y
@@ -173,7 +178,8 @@ func (s *Set) crossing(ctx context.Context, a coverage.Coverage, b *stood, cover
 		return &silhouette.Shape{}, &silhouette.Shape{}, nil
 	}
 	find := func(what string, of func(*crossed) []bool) (*silhouette.Shape, error) {
-		return covers.Shape(ctx, fmt.Sprintf("%s %s %s %v %g", what, a.Key(), b.whole.Key(), rect, s.unit), func(context.Context) (*silhouette.Shape, error) {
+		return covers.Shape(ctx, fmt.Sprintf("%s %s %s %v %g", what, a.Key(), b.whole.Key(), rect,
+			s.unit), func(context.Context) (*silhouette.Shape, error) {
 			c := &crossed{w: rect.Dx(), h: rect.Dy()}
 			if b.is == nil {
 				b.is = make([]uint8, c.w*c.h)
@@ -228,9 +234,10 @@ func cells(covered []bool, rect image.Rectangle, size float64) *silhouette.Shape
 	return silhouette.New(own, nil, used, size)
 }
 
-// parted parts the cells where a thing that lies is seen before one that stands into those where it lies before that, and those where
-// it climbs it, as what lies there would be behind its front.
-func (s *Set) parted(ctx context.Context, a, b *stood, over *silhouette.Shape, covers Covers) (before, climbs *silhouette.Shape, err error) {
+// parted parts the cells where a thing that lies is seen before one that stands into those where it
+// lies before that, and those where it climbs it, as what lies there would be behind its front.
+func (s *Set) parted(ctx context.Context, a, b *stood, over *silhouette.Shape,
+	covers Covers) (before, climbs *silhouette.Shape, err error) {
 	if over.Empty() || b.shape.Empty() {
 		return over, &silhouette.Shape{}, nil
 	}
@@ -259,9 +266,10 @@ func (s *Set) parted(ctx context.Context, a, b *stood, over *silhouette.Shape, c
 		}
 	}
 	part := func(k int) (*silhouette.Shape, error) {
-		return covers.Shape(ctx, fmt.Sprintf("part %d %v %g %x", k, r, s.unit, sum.Sum(nil)), func(context.Context) (*silhouette.Shape, error) {
-			return cells(parts[k], r, s.unit), nil
-		})
+		return covers.Shape(ctx, fmt.Sprintf("part %d %v %g %x", k, r, s.unit, sum.Sum(nil)),
+			func(context.Context) (*silhouette.Shape, error) {
+				return cells(parts[k], r, s.unit), nil
+			})
 	}
 	if before, err = part(0); err == nil {
 		climbs, err = part(1)
@@ -286,7 +294,8 @@ type crossed struct {
 	over []bool // what is found
 }
 
-// lines calls do for all rows and columns: n cells from a first one on, step apart, and cross from those of the next line.
+// lines calls do for all rows and columns: n cells from a first one on, step apart, and cross from
+// those of the next line.
 func (c *crossed) lines(do func(first, step, n, cross int)) {
 	for y := range c.h {
 		do(y*c.w, 1, c.w, c.w)
@@ -301,7 +310,10 @@ func (c *crossed) across() []bool {
 	found := []int{0}
 	add := func(of func(first, step, n, cross int) []int) {
 		found = found[:0]
-		c.lines(func(first, step, n, cross int) { found = append(found, of(first, step, n, cross)...) })
+		c.lines(func(first, step, n, cross int) {
+			found = append(found,
+				of(first, step, n, cross)...)
+		})
 		for _, at := range found {
 			c.is[at], c.over[at] = other, true
 		}
@@ -313,7 +325,8 @@ func (c *crossed) across() []bool {
 	return c.grown()
 }
 
-// past returns the cells of the one behind which the other goes on beyond an edge of both: as far as it goes before that.
+// past returns the cells of the one behind which the other goes on beyond an edge of both: as far
+// as it goes before that.
 func (c *crossed) past() []bool {
 	c.lines(func(first, step, n, _ int) {
 		for i := 0; i < n; i++ {
@@ -323,7 +336,8 @@ func (c *crossed) past() []bool {
 			}
 			for _, end := range [2]struct{ at, way int }{{from - 1, -1}, {i, 1}} {
 				k, left := end.at, i-from
-				for gap := 0; left > 0 && gap < soft && k >= 0 && k < n && c.is[first+k*step] == neither; gap++ {
+				for gap := 0; left > 0 && gap < soft && k >= 0 && k < n &&
+					c.is[first+k*step] == neither; gap++ {
 					k += end.way
 				}
 				for ; left > 0 && k >= 0 && k < n && c.is[first+k*step] == one; left-- {
@@ -336,8 +350,9 @@ func (c *crossed) past() []bool {
 	return c.grown()
 }
 
-// between returns the cells on a line of n that cross the other thing, step apart: nothing else lies between that, there is as much of
-// it before and behind, and what crosses is no longer than it is wide, as what is seen between two legs is.
+// between returns the cells on a line of n that cross the other thing, step apart: nothing else
+// lies between that, there is as much of it before and behind, and what crosses is no longer than
+// it is wide, as what is seen between two legs is.
 func (c *crossed) between(first, step, n, cross int) (found []int) {
 	for i := 0; i < n; {
 		if c.is[first+i*step] != other {
@@ -360,7 +375,8 @@ func (c *crossed) between(first, step, n, cross int) (found []int) {
 			end++
 		}
 		long := to - i
-		if to == n || gaps > 2*soft || gaps == long || long > (i-from)+(end-to) || !c.wide(first+(i+to)/2*step, cross, long-gaps) {
+		if to == n || gaps > 2*soft || gaps == long || long > (i-from)+(end-to) ||
+			!c.wide(first+(i+to)/2*step, cross, long-gaps) {
 			continue
 		}
 		for k := i; k < to; k++ {
@@ -372,18 +388,21 @@ func (c *crossed) between(first, step, n, cross int) (found []int) {
 	return found
 }
 
-// wide tells whether what of the one thing lies at a cell goes on so far, to both sides of a line together.
+// wide tells whether what of the one thing lies at a cell goes on so far, to both sides of a line
+// together.
 func (c *crossed) wide(at, cross, least int) bool {
 	n := 1
 	for _, step := range [2]int{-cross, cross} {
-		for k := at + step; n < least && k >= 0 && k < len(c.is) && c.is[k] == one && (cross != 1 || k/c.w == at/c.w); k += step {
+		for k := at + step; n < least && k >= 0 && k < len(c.is) && c.is[k] == one &&
+			(cross != 1 || k/c.w == at/c.w); k += step {
 			n++
 		}
 	}
 	return n >= least
 }
 
-// beside returns the cells on a line by which what is wound round something stands out to its sides: as far as a quarter of that.
+// beside returns the cells on a line by which what is wound round something stands out to its
+// sides: as far as a quarter of that.
 func (c *crossed) beside(first, step, n, _ int) (found []int) {
 	for i := 0; i < n; i++ {
 		from, some := i, false
@@ -395,7 +414,8 @@ func (c *crossed) beside(first, step, n, _ int) (found []int) {
 			continue
 		}
 		for _, end := range [2]struct{ at, way int }{{from - 1, -1}, {i, 1}} {
-			for k := end.at; k >= 0 && k < n && 4*(k-end.at)*end.way < i-from && c.is[first+k*step] == one; k += end.way {
+			for k := end.at; k >= 0 && k < n && 4*(k-end.at)*end.way < i-from &&
+				c.is[first+k*step] == one; k += end.way {
 				found = append(found, first+k*step)
 			}
 		}
@@ -403,7 +423,8 @@ func (c *crossed) beside(first, step, n, _ int) (found []int) {
 	return found
 }
 
-// grown returns the cells where the one crosses the other with what its soft edges cover, but not where the rest of it goes on.
+// grown returns the cells where the one crosses the other with what its soft edges cover, but not
+// where the rest of it goes on.
 func (c *crossed) grown() []bool {
 	out := make([]bool, len(c.over))
 	for i := range out {
@@ -450,7 +471,8 @@ func (m withinMask) Bounds() image.Rectangle {
 		return b
 	}
 	u := m.shape.Used().Inset(-1)
-	low, high := func(v int) int { return int(math.Floor(float64(v) / m.step)) }, func(v int) int { return int(math.Ceil(float64(v) / m.step)) }
+	low, high := func(v int) int { return int(math.Floor(float64(v) / m.step)) },
+		func(v int) int { return int(math.Ceil(float64(v) / m.step)) }
 	return b.Intersect(image.Rect(low(u.Min.X), low(u.Min.Y), high(u.Max.X), high(u.Max.Y)))
 }
 

@@ -42,10 +42,13 @@ func (s *Set) shows(x, y int) *Surface {
 	return nil
 }
 
-// A rope that is wound round a bollard and hangs down before it is lit as the bollard's front there, and the bollard is one body
-// behind it; where the rope goes on over the floor it lies there.
+// A rope that is wound round a bollard and hangs down before it is lit as the bollard's front
+// there, and the bollard is one body behind it; where the rope goes on over the floor it lies
+// there.
 func TestClimbs(t *testing.T) {
-	bollard, rope := recipe.Thing{ID: "b", Of: "bollard", Foot: camera.Point{X: 300, Y: 330}, Lies: recipe.Stands}, recipe.Thing{ID: "r", Of: "rope", Foot: camera.Point{X: 250, Y: 362}, Lies: recipe.LiesFlat}
+	bollard, rope := recipe.Thing{ID: "b", Of: "bollard", Foot: camera.Point{X: 300, Y: 330},
+		Lies: recipe.Stands}, recipe.Thing{ID: "r", Of: "rope", Foot: camera.Point{X: 250, Y: 362},
+		Lies: recipe.LiesFlat}
 	s := among(t, cuts{
 		"bollard": {box(260, 230, 340, 270), box(260, 290, 290, 338), box(300, 290, 340, 338)},
 		"rope":    {box(255, 270, 345, 290), box(290, 290, 300, 360), box(200, 358, 300, 366)},
@@ -62,7 +65,8 @@ func TestClimbs(t *testing.T) {
 		{"before it on the floor", 295, 356, false}, {"on the floor", 230, 362, false},
 	} {
 		f := s.shows(tt.x, tt.y)
-		if f == nil || f.ID != "r" || (f.Sheet.Body == s.Bodies[0]) != tt.climbs || (f.Sheet.Body == s.Bodies[1]) == tt.climbs {
+		if f == nil || f.ID != "r" || (f.Sheet.Body == s.Bodies[0]) != tt.climbs ||
+			(f.Sheet.Body == s.Bodies[1]) == tt.climbs {
 			t.Fatalf("%s it is not lit as it lies there: %+v", tt.name, f)
 		}
 		if mask.Fill(row, 0, tt.y); row[tt.x] < 0.99 {
@@ -80,7 +84,8 @@ func TestClimbs(t *testing.T) {
 		}
 	}
 	// What hangs there shades with the bollard, and not with what lies.
-	if b := s.Bodies[1]; b.Within(295/s.unit, 310/s.unit) != 0 || b.Within(230/s.unit, 362/s.unit) != 1 {
+	if b := s.Bodies[1]; b.Within(295/s.unit, 310/s.unit) != 0 || b.Within(230/s.unit,
+		362/s.unit) != 1 {
 		t.Error("what lies goes on up the bollard")
 	}
 }
@@ -88,7 +93,8 @@ func TestClimbs(t *testing.T) {
 // What is seen between two legs lies behind them.
 func TestBehindLegs(t *testing.T) {
 	legs := shape.Shapes{box(270, 160, 330, 220), box(270, 160, 285, 330), box(315, 160, 330, 330)}
-	s := among(t, cuts{"figure": legs, "rope": {box(200, 300, 270, 306), box(285, 300, 315, 306), box(330, 300, 400, 306)}},
+	s := among(t, cuts{"figure": legs, "rope": {box(200, 300, 270, 306), box(285, 300, 315, 306),
+		box(330, 300, 400, 306)}},
 		recipe.Thing{ID: "f", Of: "figure", Foot: camera.Point{X: 300, Y: 330}, Lies: recipe.Stands},
 		recipe.Thing{ID: "r", Of: "rope", Foot: camera.Point{X: 250, Y: 303}, Lies: recipe.LiesFlat})
 	if f := s.shows(300, 303); f == nil || f.Sheet.Body != s.Bodies[1] {
@@ -99,7 +105,8 @@ func TestBehindLegs(t *testing.T) {
 	}
 }
 
-// A figure goes on behind a crate, down to where it stands, and behind a post before it; not behind what stands farther away.
+// A figure goes on behind a crate, down to where it stands, and behind a post before it; not behind
+// what stands farther away.
 func TestGoesOn(t *testing.T) {
 	for _, tt := range []struct {
 		name string
@@ -114,9 +121,12 @@ func TestGoesOn(t *testing.T) {
 		{"behind the post", 305, 370, 137, 220, 1},
 		{"before the post", 305, 240, 137, 220, 0},
 	} {
-		s := among(t, cuts{"figure": {box(122, 170, 134, 271), box(140, 170, 152, 271)}, "post": {box(134, 150, 140, 271)}},
-			recipe.Thing{ID: "f", Of: "figure", Foot: camera.Point{X: 137, Y: tt.foot}, Lies: recipe.Stands},
-			recipe.Thing{ID: "p", Of: "post", Foot: camera.Point{X: 137, Y: tt.post}, Lies: recipe.Stands})
+		s := among(t, cuts{"figure": {box(122, 170, 134, 271), box(140, 170, 152, 271)},
+			"post": {box(134, 150, 140, 271)}},
+			recipe.Thing{ID: "f", Of: "figure", Foot: camera.Point{X: 137, Y: tt.foot},
+				Lies: recipe.Stands},
+			recipe.Thing{ID: "p", Of: "post", Foot: camera.Point{X: 137, Y: tt.post},
+				Lies: recipe.Stands})
 		x := tt.x
 		if tt.y > 271 {
 			x = 128 // behind the crate, below a leg
@@ -125,20 +135,27 @@ func TestGoesOn(t *testing.T) {
 			t.Errorf("%s: at %v, %v the figure is there by %v, want %v", tt.name, x, tt.y, got, tt.is)
 		}
 	}
-	// A light that crosses it may shine from within, as in a lantern: nothing of the thing is there.
+	// A light that crosses it may shine from within, as in a lantern: nothing of the thing is
+	// there.
 	r := shot(t)
-	r.CutOuts = []cutout.CutOut{{ID: "figure", Name: "Figure", Raster: cutout.Raster{Left: 400, Top: 160, Width: 40, Height: 170, Cell: 1}}}
-	r.Room.Things = []recipe.Thing{{ID: "f", Of: "figure", Foot: camera.Point{X: 420, Y: 330}, Edge: 1, Broad: 1, Lies: recipe.Stands}}
+	r.CutOuts = []cutout.CutOut{{ID: "figure", Name: "Figure", Raster: cutout.Raster{Left: 400,
+		Top: 160, Width: 40, Height: 170, Cell: 1}}}
+	r.Room.Things = []recipe.Thing{{ID: "f", Of: "figure", Foot: camera.Point{X: 420, Y: 330},
+		Edge: 1, Broad: 1, Lies: recipe.Stands}}
 	r.Lights = r.Lights[2:]
-	r.Lights[0].Shapes = shape.Shapes{shape.Tube{Nodes: shape.PathOf(shape.Node{X: 360, Y: 240}, shape.Node{X: 480, Y: 260}), Width: 6}}
+	r.Lights[0].Shapes = shape.Shapes{shape.Tube{Nodes: shape.PathOf(shape.Node{X: 360, Y: 240},
+		shape.Node{X: 480, Y: 260}), Width: 6}}
 	r.Room.Walls, r.Room.Platforms = nil, nil
-	cut := shape.Shapes{shape.Outline{Nodes: shape.PathOf(shape.Node{X: 400, Y: 160}, shape.Node{X: 440, Y: 160}, shape.Node{X: 440, Y: 250}, shape.Node{X: 400, Y: 243})},
-		shape.Outline{Nodes: shape.PathOf(shape.Node{X: 400, Y: 250}, shape.Node{X: 440, Y: 257}, shape.Node{X: 440, Y: 330}, shape.Node{X: 400, Y: 330})}}
+	cut := shape.Shapes{shape.Outline{Nodes: shape.PathOf(shape.Node{X: 400, Y: 160},
+		shape.Node{X: 440, Y: 160}, shape.Node{X: 440, Y: 250}, shape.Node{X: 400, Y: 243})},
+		shape.Outline{Nodes: shape.PathOf(shape.Node{X: 400, Y: 250}, shape.Node{X: 440, Y: 257},
+			shape.Node{X: 440, Y: 330}, shape.Node{X: 400, Y: 330})}}
 	s, err := New(t.Context(), r, cuts{"figure": cut}, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if s.Bodies[0].Within(420/s.unit, 250/s.unit) != 0 || s.Bodies[0].Within(420/s.unit, 220/s.unit) != 1 {
+	if s.Bodies[0].Within(420/s.unit, 250/s.unit) != 0 || s.Bodies[0].Within(420/s.unit,
+		220/s.unit) != 1 {
 		t.Error("a light that crosses the figure is shut in by it")
 	}
 }

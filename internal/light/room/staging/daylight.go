@@ -68,7 +68,8 @@ func (s *Set) Daylight(ctx context.Context, small Small, rough bool) (*Daylight,
 				if rough {
 					continue
 				}
-				places = append(places, lightmap.Lit{Place: pl, Light: brightness(small.colour(px, py, scale)), Surface: i})
+				places = append(places, lightmap.Lit{Place: pl,
+					Light: brightness(small.colour(px, py, scale)), Surface: i})
 			}
 		}
 	}
@@ -163,7 +164,8 @@ func (s *Set) Bounce(ctx context.Context, small Small, day *Daylight) (*Bounce, 
 		pl.Wet = nil // what it mirrors goes one way, and not to all of the room
 		r := s.Cam.Ray(x, y)
 		d := math.Max(math.Abs(pl.N.Dot(r)), 0.02)
-		patches = append(patches, lightmap.Patch{Place: pl, Area: edge * edge * pl.At.Z * pl.At.Z / (s.Cam.F * s.Cam.F * d)})
+		patches = append(patches, lightmap.Patch{Place: pl,
+			Area: edge * edge * pl.At.Z * pl.At.Z / (s.Cam.F * s.Cam.F * d)})
 		colours = append(colours, small.colour(x, y, scale))
 		under = append(under, s.Ceiling != nil && sheet.Plane == *s.Ceiling)
 	}
@@ -216,7 +218,8 @@ func (s *Set) Bounce(ctx context.Context, small Small, day *Daylight) (*Bounce, 
 	return out, err
 }
 
-// Bounce is what surfaces give to each other, with what of the daylight comes back from them; nil without daylight.
+// Bounce is what surfaces give to each other, with what of the daylight comes back from them; nil
+// without daylight.
 type Bounce struct {
 	*lightmap.Bounce
 	Daylight []*lightmap.Grid

@@ -13,20 +13,24 @@ import (
 	"pyrant/internal/recipe/shape"
 )
 
-// emitter is a part of a light that shines: one traced shape, or all that the light's cut-outs cover.
+// emitter is a part of a light that shines: one traced shape, or all that the light's cut-outs
+// cover.
 type emitter struct {
-	shape  shape.Shape       // tells where it stands; of cut-outs it is the box around what they cover
+	// tells where it stands; of cut-outs it is the box around what they cover
+	shape  shape.Shape
 	cover  coverage.Coverage // what shines, less what the light subtracts
 	area   float64           // of it, in square pixels of the photo
 	raster bool              // the coverage comes from cut-outs
 }
 
-// rasterSamples is about how many places the cut-outs of a light are taken apart into. They may have any form, and holes.
+// rasterSamples is about how many places the cut-outs of a light are taken apart into. They may
+// have any form, and holes.
 const rasterSamples = 36
 
-// emitters returns the parts of a light that shine, and the light with the shapes that tell where these stand. Where a
-// cut-out and a traced shape of a light overlap, the traced shape shines.
-func (s *Set) emitters(ctx context.Context, l *recipe.Light, covers Covers) ([]emitter, *recipe.Light, error) {
+// emitters returns the parts of a light that shine, and the light with the shapes that tell where
+// these stand. Where a cut-out and a traced shape of a light overlap, the traced shape shines.
+func (s *Set) emitters(ctx context.Context, l *recipe.Light,
+	covers Covers) ([]emitter, *recipe.Light, error) {
 	var taken, rasters, over shape.Shapes
 	for _, sh := range l.Shapes {
 		switch _, is := sh.(shape.CutOut); {
@@ -65,14 +69,15 @@ func (s *Set) emitters(ctx context.Context, l *recipe.Light, covers Covers) ([]e
 			return nil, nil, err
 		}
 		if box, area := covered(cover, 1/s.unit); area > 0 {
-			out, placed.Shapes = append(out, emitter{box, cover, area, true}), append(placed.Shapes, box)
+			out, placed.Shapes = append(out, emitter{box, cover, area, true}), append(placed.Shapes,
+				box)
 		}
 	}
 	return out, &placed, nil
 }
 
-// covered returns the box around what a coverage covers by half or more, or around all of it where that is nothing, and its
-// area, both in pixels of the photo, looked at by a scale.
+// covered returns the box around what a coverage covers by half or more, or around all of it where
+// that is nothing, and its area, both in pixels of the photo, looked at by a scale.
 func covered(c coverage.Coverage, scale float64) (shape.Outline, float64) {
 	m := c.At(scale)
 	b := m.Bounds()
@@ -87,20 +92,22 @@ func covered(c coverage.Coverage, scale float64) (shape.Outline, float64) {
 				area += float64(v) / (scale * scale)
 				if v >= least {
 					at := float64(b.Min.X + x)
-					x0, y0, x1, y1 = min(x0, at), min(y0, float64(y)), max(x1, at+1), max(y1, float64(y+1))
+					x0, y0, x1, y1 = min(x0, at), min(y0, float64(y)), max(x1, at+1),
+						max(y1, float64(y+1))
 				}
 			}
 		}
 		if x0 < x1 {
 			x0, y0, x1, y1 = x0/scale, y0/scale, x1/scale, y1/scale
-			return shape.Outline{Nodes: shape.PathOf(shape.Node{X: x0, Y: y0}, shape.Node{X: x1, Y: y0}, shape.Node{X: x1, Y: y1}, shape.Node{X: x0, Y: y1})}, area
+			return shape.Outline{Nodes: shape.PathOf(shape.Node{X: x0, Y: y0},
+				shape.Node{X: x1, Y: y0}, shape.Node{X: x1, Y: y1}, shape.Node{X: x0, Y: y1})}, area
 		}
 	}
 	return shape.Outline{}, 0
 }
 
-// clusters divides samples into groups of at most so many that lie near each other, by halving the longer side of what
-// holds them.
+// clusters divides samples into groups of at most so many that lie near each other, by halving the
+// longer side of what holds them.
 func clusters(list []spill.Sample, most int) [][]spill.Sample {
 	if len(list) <= most {
 		return [][]spill.Sample{list}
@@ -128,12 +135,14 @@ func clusters(list []spill.Sample, most int) [][]spill.Sample {
 	return append(clusters(list[:half], most), clusters(list[half:], most)...)
 }
 
-// For returns the scene as a light sees it: an object that is the light itself, made of its cut-out, does not shade it.
+// For returns the scene as a light sees it: an object that is the light itself, made of its
+// cut-out, does not shade it.
 func (s *Set) For(l *recipe.Light) *lightmap.Scene {
 	out := *s.Scene
 	for i, t := range s.r.Room.Things {
 		if b := s.Bodies[i]; b != nil && madeOf(l, t.Of) {
-			out.Bodies = slices.DeleteFunc(slices.Clone(out.Bodies), func(o *silhouette.Body) bool { return o == b })
+			out.Bodies = slices.DeleteFunc(slices.Clone(out.Bodies),
+				func(o *silhouette.Body) bool { return o == b })
 		}
 	}
 	return &out

@@ -16,8 +16,8 @@ import (
 // aside is how far a light stays before a wall at the least.
 const aside = 0.005
 
-// panelSamples and flatSamples are about how many places a panel on a body, which lights what is near to it, and any other free outline are taken
-// apart into.
+// panelSamples and flatSamples are about how many places a panel on a body, which lights what is
+// near to it, and any other free outline are taken apart into.
 const (
 	panelSamples = 12
 	flatSamples  = 9
@@ -33,7 +33,8 @@ func (s *Set) Light(ctx context.Context, l *recipe.Light, covers Covers) (*light
 }
 
 // light sets a light of emitters up.
-func (s *Set) light(ctx context.Context, l *recipe.Light, parts []emitter) (*lightmap.Light, error) {
+func (s *Set) light(ctx context.Context, l *recipe.Light,
+	parts []emitter) (*lightmap.Light, error) {
 	out := &lightmap.Light{Of: l.ID}
 	kind, id := l.Stand.Of()
 	var host *silhouette.Body
@@ -62,8 +63,10 @@ func (s *Set) light(ctx context.Context, l *recipe.Light, parts []emitter) (*lig
 	return out, nil
 }
 
-// Among returns the scene for a light with the bodies of others in it, which shade it, and with what all of them stand on.
-func (s *Set) Among(ctx context.Context, own *recipe.Light, others []*recipe.Light, covers Covers) (*lightmap.Scene, error) {
+// Among returns the scene for a light with the bodies of others in it, which shade it, and with
+// what all of them stand on.
+func (s *Set) Among(ctx context.Context, own *recipe.Light, others []*recipe.Light,
+	covers Covers) (*lightmap.Scene, error) {
 	out := *s.For(own)
 	_, placed, err := s.emitters(ctx, own, covers)
 	if err != nil {
@@ -90,8 +93,8 @@ func (s *Set) Among(ctx context.Context, own *recipe.Light, others []*recipe.Lig
 // based is how thick what a light stands on is, of its own width.
 const based = 0.8
 
-// bases returns what holds the shapes of a light over the platform that it stands on, such as a lamp's foot: a bar from there
-// to where each ends below, which shades its own light as well.
+// bases returns what holds the shapes of a light over the platform that it stands on, such as a
+// lamp's foot: a bar from there to where each ends below, which shades its own light as well.
 func (s *Set) bases(l *recipe.Light) (out []lightmap.Rod) {
 	kind, id := l.Stand.Of()
 	i := slices.IndexFunc(s.r.Room.Platforms, func(p recipe.Platform) bool { return p.ID == id })
@@ -112,14 +115,16 @@ func (s *Set) bases(l *recipe.Light) (out []lightmap.Rod) {
 		thick := math.Min(based*(x1-x0)/2*low.Z/s.Cam.F, gap/2)
 		if gap > aside && gap < 6*thick {
 			up := s.Cam.Up
-			out = append(out, lightmap.Rod{A: low.Sub(up.Mul(gap - thick)), B: low.Sub(up.Mul(thick)), Radius: thick})
+			out = append(out, lightmap.Rod{A: low.Sub(up.Mul(gap - thick)),
+				B: low.Sub(up.Mul(thick)), Radius: thick})
 		}
 	}
 	return out
 }
 
 // shape adds an emitter to a light.
-func (s *Set) shape(ctx context.Context, out *lightmap.Light, l *recipe.Light, e emitter, host *silhouette.Body, wall *camera.Plane, face front) error {
+func (s *Set) shape(ctx context.Context, out *lightmap.Light, l *recipe.Light, e emitter,
+	host *silhouette.Body, wall *camera.Plane, face front) error {
 	sh := e.shape
 	plane, ok := s.planeOf(sh, l, host, wall)
 	if !ok {
@@ -189,7 +194,8 @@ func (s *Set) shape(ctx context.Context, out *lightmap.Light, l *recipe.Light, e
 }
 
 // flat adds samples of a flat shape that lies on a plane.
-func (s *Set) flat(out *lightmap.Light, l *recipe.Light, e emitter, samples []spill.Sample, plane camera.Plane, host *silhouette.Body, wall *camera.Plane, face front) {
+func (s *Set) flat(out *lightmap.Light, l *recipe.Light, e emitter, samples []spill.Sample,
+	plane camera.Plane, host *silhouette.Body, wall *camera.Plane, face front) {
 	var places []lightmap.Flat
 	for _, p := range samples {
 		r := s.Cam.Ray(float64(p.X), float64(p.Y))
@@ -199,7 +205,8 @@ func (s *Set) flat(out *lightmap.Light, l *recipe.Light, e emitter, samples []sp
 		}
 		// A pixel's part of a plane: its solid angle, by the square of the distance, by the cosine.
 		d := math.Max(math.Abs(plane.N.Dot(r)), 0.05)
-		places = append(places, lightmap.Flat{At: v, Area: float64(p.Area) * v.Z * v.Z / (s.Cam.F * s.Cam.F * d)})
+		places = append(places, lightmap.Flat{At: v,
+			Area: float64(p.Area) * v.Z * v.Z / (s.Cam.F * s.Cam.F * d)})
 	}
 	switch {
 	case host != nil:
@@ -211,7 +218,8 @@ func (s *Set) flat(out *lightmap.Light, l *recipe.Light, e emitter, samples []sp
 	}
 }
 
-// onPlane returns the place of a plane, before all walls, that is seen at a place of the photo; false for none.
+// onPlane returns the place of a plane, before all walls, that is seen at a place of the photo;
+// false for none.
 func (s *Set) onPlane(plane camera.Plane, x, y float64) (camera.Vec, bool) {
 	r := s.Cam.Ray(x, y)
 	t, ok := plane.Hit(r)
@@ -221,8 +229,8 @@ func (s *Set) onPlane(plane camera.Plane, x, y float64) (camera.Vec, bool) {
 	return s.inside(r.Mul(t)), true
 }
 
-// thinned returns a line as at most so many straight parts: of a line of more, places at equal ways along it, the ends among
-// them. It tells where light comes from, not what is seen.
+// thinned returns a line as at most so many straight parts: of a line of more, places at equal ways
+// along it, the ends among them. It tells where light comes from, not what is seen.
 func thinned(line []shape.Point, closed bool, most int) []shape.Point {
 	all := line
 	if closed && len(line) > 0 {
@@ -275,9 +283,10 @@ func (s *Set) inside(v camera.Vec) camera.Vec {
 	return v
 }
 
-// footOf returns the point of the floor under a shape that lies on a body; false where it does not tell how that is turned,
-// as what lies beside where what is flat and wide stands does not.
-func (s *Set) footOf(sh shape.Shape, l *recipe.Light, host *silhouette.Body) (at camera.Vec, marked, ok bool) {
+// footOf returns the point of the floor under a shape that lies on a body; false where it does not
+// tell how that is turned, as what lies beside where what is flat and wide stands does not.
+func (s *Set) footOf(sh shape.Shape, l *recipe.Light,
+	host *silhouette.Body) (at camera.Vec, marked, ok bool) {
 	i := slices.Index(s.Bodies, host)
 	feet := shape.FeetOf(sh).All()
 	if marked = len(feet) > 0; marked {
@@ -293,7 +302,8 @@ func (s *Set) footOf(sh shape.Shape, l *recipe.Light, host *silhouette.Body) (at
 	return at, marked, before >= ahead && before >= 0.5*d.Len()
 }
 
-// ahead is how far before where a thing stands what lies on it must be to tell how the thing is turned.
+// ahead is how far before where a thing stands what lies on it must be to tell how the thing is
+// turned.
 const ahead = 0.02
 
 // front is the side of a body that panels lie on.
@@ -303,8 +313,9 @@ type front struct {
 	round float64    // how far before where the body stands that is
 }
 
-// front returns the side of a body that a light lies on: it looks square to the line that what is under its panels lies along
-// best, if they lie far enough apart for that, or else to where they lie on the whole, seen from where the body stands.
+// front returns the side of a body that a light lies on: it looks square to the line that what is
+// under its panels lies along best, if they lie far enough apart for that, or else to where they
+// lie on the whole, seen from where the body stands.
 func (s *Set) front(l *recipe.Light, host *silhouette.Body) (f front) {
 	i := slices.Index(s.Bodies, host)
 	if host == nil || i < 0 {
@@ -338,14 +349,15 @@ func (s *Set) front(l *recipe.Light, host *silhouette.Body) (f front) {
 	return
 }
 
-// wide is how far apart feet must lie, from their middle, to tell how what stands over them is turned, and alike the
-// cosine to where they lie seen from where the body stands.
+// wide is how far apart feet must lie, from their middle, to tell how what stands over them is
+// turned, and alike the cosine to where they lie seen from where the body stands.
 const (
 	wide  = 0.015
 	alike = 0.8
 )
 
-// across returns the level direction square to the line that places of the floor lie along best; false for none.
+// across returns the level direction square to the line that places of the floor lie along best;
+// false for none.
 func (s *Set) across(at []camera.Vec) (n camera.Vec, ok bool) {
 	var mid camera.Vec
 	for _, v := range at {
@@ -363,13 +375,16 @@ func (s *Set) across(at []camera.Vec) (n camera.Vec, ok bool) {
 	return x.Mul(-b).Add(z.Mul(a)), len(at) > 1 && math.Sqrt((xx+zz)/float64(len(at))) > wide
 }
 
-// steep is how steeply up or down a front may rise to tell how what lies on it looks: an arm before it does that.
+// steep is how steeply up or down a front may rise to tell how what lies on it looks: an arm before
+// it does that.
 const steep = 0.6
 
-// faces returns the normal of a panel on a body. It looks aside as a chest does where it lies, which is flatter before than a post:
-// on a Lamé curve of the third degree, |x|³ + |y|³ = r³, what lies at x/y looks aside by the square of that. And it looks up or down as the
-// body's front rises there, fitted, by half of that, and by less where that is steep.
-func (s *Set) faces(sh shape.Shape, l *recipe.Light, host *silhouette.Body, f front, fitted camera.Vec) camera.Vec {
+// faces returns the normal of a panel on a body. It looks aside as a chest does where it lies,
+// which is flatter before than a post: on a Lamé curve of the third degree, |x|³ + |y|³ = r³, what
+// lies at x/y looks aside by the square of that. And it looks up or down as the body's front rises
+// there, fitted, by half of that, and by less where that is steep.
+func (s *Set) faces(sh shape.Shape, l *recipe.Light, host *silhouette.Body, f front,
+	fitted camera.Vec) camera.Vec {
 	at, _, ok := s.footOf(sh, l, host)
 	if host.Flat || f.looks.Len() == 0 {
 		return fitted
@@ -411,7 +426,8 @@ func (s *Set) outwards(b *silhouette.Body, at []spill.Sample) camera.Vec {
 }
 
 // planeOf returns the plane that a shape lies on; false where there is none.
-func (s *Set) planeOf(sh shape.Shape, l *recipe.Light, host *silhouette.Body, wall *camera.Plane) (camera.Plane, bool) {
+func (s *Set) planeOf(sh shape.Shape, l *recipe.Light, host *silhouette.Body,
+	wall *camera.Plane) (camera.Plane, bool) {
 	feet := shape.FeetOf(sh).All()
 	var at []camera.Vec
 	for _, f := range feet {
@@ -442,8 +458,8 @@ func (s *Set) planeOf(sh shape.Shape, l *recipe.Light, host *silhouette.Body, wa
 	return s.lean(tube, at[0], card), true
 }
 
-// lean returns the plane of a tube with one foot: near a wall it is parallel to that; if its lowest point
-// would be below the floor, it leans.
+// lean returns the plane of a tube with one foot: near a wall it is parallel to that; if its lowest
+// point would be below the floor, it leans.
 func (s *Set) lean(t shape.Tube, foot camera.Vec, card camera.Plane) camera.Plane {
 	line, _ := shape.Centre(t)
 	low, top, mid := line[0], line[0], shape.Point{}
@@ -486,7 +502,8 @@ func (s *Set) lean(t shape.Tube, foot camera.Vec, card camera.Plane) camera.Plan
 }
 
 // Guess returns the point of the floor over which a shape that has no foot is taken to be.
-func (s *Set) Guess(sh shape.Shape, l *recipe.Light, host *silhouette.Body, wall *camera.Plane) (camera.Vec, bool) {
+func (s *Set) Guess(sh shape.Shape, l *recipe.Light, host *silhouette.Body,
+	wall *camera.Plane) (camera.Vec, bool) {
 	x, y, low := extent(sh)
 	if host != nil {
 		v, _, ok := host.Surface(x, y)
@@ -542,7 +559,8 @@ func bounds(sh shape.Shape) (x0, y0, x1, y1 float64) {
 	return
 }
 
-// roughly returns what holds a shape's nodes with their handles and its width, or a cut-out's cells: all of it, and quickly.
+// roughly returns what holds a shape's nodes with their handles and its width, or a cut-out's
+// cells: all of it, and quickly.
 func roughly(r *recipe.Recipe, sh shape.Shape) (x0, y0, x1, y1 float64) {
 	more := 0.0
 	switch s := sh.(type) {
@@ -573,9 +591,9 @@ func extent(sh shape.Shape) (x, y, low float64) {
 	return (x0 + x1) / 2, (y0 + y1) / 2, y1
 }
 
-// Depths returns how far from the camera the points of a light are, in the room's unit: by their feet, or by what is seen
-// where they end below. For those that hang before the sky it is as for their size, by those that are known; nil where none
-// is.
+// Depths returns how far from the camera the points of a light are, in the room's unit: by their
+// feet, or by what is seen where they end below. For those that hang before the sky it is as for
+// their size, by those that are known; nil where none is.
 func (s *Set) Depths(l *recipe.Light, spots []shape.Spot) []float64 {
 	kind, id := l.Stand.Of()
 	var wall *camera.Plane

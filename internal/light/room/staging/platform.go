@@ -10,19 +10,21 @@ import (
 	"pyrant/internal/recipe/shape"
 )
 
-// faceMask returns what shows a face of a platform: all of the face, and of what is seen of the platform beside all of its
-// faces, such as boards that stand out, what lies nearest.
+// faceMask returns what shows a face of a platform: all of the face, and of what is seen of the
+// platform beside all of its faces, such as boards that stand out, what lies nearest.
 func (s *Set) faceMask(i int, scale float64) coverage.Mask {
 	f := &s.Surfaces[i]
 	own := shape.Shapes{f.face}.At(scale)
 	if f.seen == nil {
 		return own
 	}
-	wide := shape.Shapes{shape.Tube{Nodes: f.face.Nodes, Width: 2 * rim * s.unit, Closed: true}}.At(scale)
+	wide := shape.Shapes{shape.Tube{Nodes: f.face.Nodes, Width: 2 * rim * s.unit,
+		Closed: true}}.At(scale)
 	m := &rimmed{own: own, wide: wide, seen: f.seen.At(scale), edge: outlineOf(f.face, scale)}
 	for k := range s.Surfaces {
 		if g := &s.Surfaces[k]; k != i && g.Kind == Platform && g.ID == f.ID && g.cover == nil {
-			m.others = append(m.others, face{shape.Shapes{g.face}.At(scale), outlineOf(g.face, scale)})
+			m.others = append(m.others, face{shape.Shapes{g.face}.At(scale),
+				outlineOf(g.face, scale)})
 		}
 	}
 	m.rows.New = func() any { return new([]float32) }
@@ -114,8 +116,9 @@ func (m *rimmed) Fill(dst []float32, x0, y int) {
 	}
 }
 
-// middle is what shows the card in a solid platform's middle: where all that is seen is the platform. At its soft edge the faces show
-// as much as the platform covers; a card below them would show there as well, and take from what lies behind.
+// middle is what shows the card in a solid platform's middle: where all that is seen is the
+// platform. At its soft edge the faces show as much as the platform covers; a card below them would
+// show there as well, and take from what lies behind.
 type middle struct{ coverage.Mask }
 
 // Fill is that of Mask.

@@ -9,7 +9,8 @@ import (
 	"pyrant/internal/recipe/shape"
 )
 
-// Sketch is a room as lines over the photo, in its pixels, with the points that it is taken hold of by.
+// Sketch is a room as lines over the photo, in its pixels, with the points that it is taken hold of
+// by.
 type Sketch struct {
 	View    float64 `json:"view"`    // field of view across the photo, in degrees
 	Horizon Line    `json:"horizon"` // from edge to edge
@@ -30,8 +31,8 @@ type Foot struct {
 	Name  string     `json:"name"`
 }
 
-// Held is a point that can be dragged. Path is where it stands in the recipe; one of a guess stands nowhere
-// yet, and Path is that of the list that it begins.
+// Held is a point that can be dragged. Path is where it stands in the recipe; one of a guess stands
+// nowhere yet, and Path is that of the list that it begins.
 type Held struct {
 	Path  string     `json:"path"`
 	Field string     `json:"field"` // as faults name it
@@ -50,10 +51,12 @@ func NewSketch(r *recipe.Recipe, light int) (*Sketch, error) {
 	}
 	s := &Set{Space: sp, Photo: r.Photo, r: r}
 	w := float64(r.Photo.Width)
-	k := &Sketch{View: camera.ViewOf(sp.Cam.F, w), Horizon: Line{0, sp.Cam.Horizon(0), w, sp.Cam.Horizon(w)}, Grid: []Line{}, Lines: []Line{}, Feet: []Foot{}, Points: []Held{}}
+	k := &Sketch{View: camera.ViewOf(sp.Cam.F, w), Horizon: Line{0, sp.Cam.Horizon(0), w,
+		sp.Cam.Horizon(w)}, Grid: []Line{}, Lines: []Line{}, Feet: []Foot{}, Points: []Held{}}
 	s.grid(k)
 	hold := func(of, name, path string, p camera.Point) {
-		k.Points = append(k.Points, Held{Path: "/room/" + path, Field: field("room/" + path), At: [2]float64{p.X, p.Y}, Of: of, Name: name, Light: -1})
+		k.Points = append(k.Points, Held{Path: "/room/" + path, Field: field("room/" + path),
+			At: [2]float64{p.X, p.Y}, Of: of, Name: name, Light: -1})
 	}
 	for i, p := range r.Room.Corners.All() {
 		hold("floor", fmt.Sprintf("Corner %d of the floor", i+1), fmt.Sprintf("corners/%d", i), p)
@@ -84,7 +87,8 @@ func NewSketch(r *recipe.Recipe, light int) (*Sketch, error) {
 		name := r.NameOf(t.Of)
 		hold("thing", "Foot of "+name, fmt.Sprintf("things/%d/foot", i), t.Foot)
 		// A short line says that something stands there; the photo shows how high it is.
-		k.Feet = append(k.Feet, Foot{[2]float64{t.Foot.X, t.Foot.Y}, [2]float64{t.Foot.X, t.Foot.Y - 0.04*float64(r.Photo.Height)}, -1, name})
+		k.Feet = append(k.Feet, Foot{[2]float64{t.Foot.X, t.Foot.Y}, [2]float64{t.Foot.X,
+			t.Foot.Y - 0.04*float64(r.Photo.Height)}, -1, name})
 	}
 	for i := range r.Lights {
 		l := &r.Lights[i]
@@ -134,7 +138,8 @@ func (s *Set) feet(k *Sketch, i, j int, l *recipe.Light, sh shape.Shape, own boo
 		if !guess {
 			path += fmt.Sprintf("/%d", n)
 		}
-		k.Points = append(k.Points, Held{Path: path, Field: field(path[1:]), At: px, Of: "foot", Name: "Foot of " + l.Name, Guess: guess, Light: i})
+		k.Points = append(k.Points, Held{Path: path, Field: field(path[1:]), At: px, Of: "foot",
+			Name: "Foot of " + l.Name, Guess: guess, Light: i})
 	}
 	feet := shape.FeetOf(sh).All()
 	for n, f := range feet {
@@ -162,7 +167,8 @@ func (s *Set) feet(k *Sketch, i, j int, l *recipe.Light, sh shape.Shape, own boo
 		return
 	}
 	if px, py, ok := s.Cam.Project(v); ok {
-		add(0, v, [2]float64{math.Round(px*100) / 100, math.Round(py*100) / 100}, [2]float64{x, y}, true)
+		add(0, v, [2]float64{math.Round(px*100) / 100, math.Round(py*100) / 100}, [2]float64{x, y},
+			true)
 	}
 }
 
@@ -204,7 +210,8 @@ func (k *Sketch) line(cam *camera.Camera, a, b camera.Vec) {
 	k.Lines = append(k.Lines, Line{x0, y0, x1, y1})
 }
 
-// grid draws squares on the floor: within its rectangle, or else before the first wall, or the camera.
+// grid draws squares on the floor: within its rectangle, or else before the first wall, or the
+// camera.
 func (s *Set) grid(k *Sketch) {
 	var at, u, v camera.Vec // corner, and the two sides
 	cam := &s.Cam

@@ -1,5 +1,5 @@
-// Package staging sets the room of a recipe up as geometry: its surfaces, what stands in it and its lights,
-// for package lightmap to compute what falls where.
+// Package staging sets the room of a recipe up as geometry: its surfaces, what stands in it and its
+// lights, for package lightmap to compute what falls where.
 package staging
 
 import (
@@ -36,11 +36,13 @@ const (
 
 // Surface is one surface of the room as the photo shows it.
 type Surface struct {
-	Kind   Kind
-	ID     string // of the wall, platform or thing
-	Sheet  *lightmap.Sheet
-	face   shape.Outline     // of a platform: where it is seen
-	seen   coverage.Coverage // of a platform's face: what is seen of the platform, of which what lies beside its faces is of the nearest; nil where nothing tells
+	Kind  Kind
+	ID    string // of the wall, platform or thing
+	Sheet *lightmap.Sheet
+	face  shape.Outline // of a platform: where it is seen
+	// of a platform's face: what is seen of the platform, of which what lies beside its faces is of
+	// the nearest; nil where nothing tells
+	seen   coverage.Coverage
 	cover  coverage.Coverage // of a thing, and of a wall that is seen in an area
 	inside bool              // of a card in a platform's middle: the platform is solid
 	depth  float64           // of a thing and of a platform, to its middle
@@ -69,11 +71,13 @@ type Covers interface {
 	CutOut(ctx context.Context, id cutout.Ref) (coverage.Coverage, error)
 	Light(ctx context.Context, l *recipe.Light) (coverage.Coverage, error)
 	// Shape keeps what build makes by a key that says all that it depends on.
-	Shape(ctx context.Context, key string, build func(context.Context) (*silhouette.Shape, error)) (*silhouette.Shape, error)
+	Shape(ctx context.Context, key string,
+		build func(context.Context) (*silhouette.Shape, error)) (*silhouette.Shape, error)
 }
 
-// Key names a room as geometry by all of the recipe that it depends on: what the room and its cut-outs tell, and the
-// lights that cross a thing, which leave their mark on its outline. How light falls and what it is called is not in it.
+// Key names a room as geometry by all of the recipe that it depends on: what the room and its
+// cut-outs tell, and the lights that cross a thing, which leave their mark on its outline. How
+// light falls and what it is called is not in it.
 func Key(r *recipe.Recipe) (space, crossing string) {
 	bare := r.Room
 	bare.On, bare.Shadows, bare.Bounce, bare.Sheen, bare.Rough, bare.Daylight = false, 0, 0, 0, 0, 0
@@ -134,16 +138,19 @@ func crosses(r *recipe.Recipe, l *recipe.Light, things ...recipe.Thing) bool {
 	return false
 }
 
-// New sets the recipe's room up. Where before, if any, was laid out alike it serves to tell where surfaces are seen.
+// New sets the recipe's room up. Where before, if any, was laid out alike it serves to tell where
+// surfaces are seen.
 func New(ctx context.Context, r *recipe.Recipe, covers Covers, before *Set) (*Set, error) {
 	sp, err := r.Space()
 	if err != nil {
 		return nil, err
 	}
-	s := &Set{Space: sp, Photo: r.Photo, Scene: &lightmap.Scene{Prisms: sp.Prisms}, r: r, unit: float64(r.Photo.LongEdge()) / unitsAcross}
+	s := &Set{Space: sp, Photo: r.Photo, Scene: &lightmap.Scene{Prisms: sp.Prisms}, r: r,
+		unit: float64(r.Photo.LongEdge()) / unitsAcross}
 	frame := image.Rect(0, 0, r.Photo.Width, r.Photo.Height)
 	flat := func(k Kind, id string, p camera.Plane) *Surface {
-		s.Surfaces = append(s.Surfaces, Surface{Kind: k, ID: id, Sheet: &lightmap.Sheet{Rect: frame, Plane: p, Cam: &sp.Cam}})
+		s.Surfaces = append(s.Surfaces, Surface{Kind: k, ID: id, Sheet: &lightmap.Sheet{Rect: frame,
+			Plane: p, Cam: &sp.Cam}})
 		return &s.Surfaces[len(s.Surfaces)-1]
 	}
 	floor := flat(Floor, "", sp.Cam.FloorPlane())
@@ -173,7 +180,8 @@ func New(ctx context.Context, r *recipe.Recipe, covers Covers, before *Set) (*Se
 	for i := range s.Surfaces {
 		for k := range s.Surfaces {
 			if k != i {
-				s.Surfaces[i].Sheet.Before = append(s.Surfaces[i].Sheet.Before, s.Surfaces[k].Sheet.Plane)
+				s.Surfaces[i].Sheet.Before = append(s.Surfaces[i].Sheet.Before,
+					s.Surfaces[k].Sheet.Plane)
 			}
 		}
 	}
@@ -218,7 +226,8 @@ func New(ctx context.Context, r *recipe.Recipe, covers Covers, before *Set) (*Se
 	return s, nil
 }
 
-// flats returns how many surfaces come first that go on until another is nearer: floor, walls and ceiling.
+// flats returns how many surfaces come first that go on until another is nearer: floor, walls and
+// ceiling.
 func (s *Set) flats() int {
 	n := 1 + len(s.Walls)
 	if s.Ceiling != nil {
@@ -227,12 +236,13 @@ func (s *Set) flats() int {
 	return n
 }
 
-// rim is how far beside a platform's faces what is seen of it belongs to the nearest of them, in units: boards, mouldings, and
-// what marks are off by.
+// rim is how far beside a platform's faces what is seen of it belongs to the nearest of them, in
+// units: boards, mouldings, and what marks are off by.
 const rim = 8
 
 // face adds a side of a platform.
-func (s *Set) face(id string, plane camera.Plane, corners []camera.Vec, seen coverage.Coverage, frame image.Rectangle) {
+func (s *Set) face(id string, plane camera.Plane, corners []camera.Vec, seen coverage.Coverage,
+	frame image.Rectangle) {
 	o, ok := s.outlined(corners)
 	if !ok {
 		return
@@ -244,10 +254,12 @@ func (s *Set) face(id string, plane camera.Plane, corners []camera.Vec, seen cov
 	b := o.Nodes.All()
 	lo, hi := b[0], b[0]
 	for _, n := range b {
-		lo.X, lo.Y, hi.X, hi.Y = math.Min(lo.X, n.X), math.Min(lo.Y, n.Y), math.Max(hi.X, n.X), math.Max(hi.Y, n.Y)
+		lo.X, lo.Y, hi.X, hi.Y = math.Min(lo.X, n.X), math.Min(lo.Y, n.Y), math.Max(hi.X, n.X),
+			math.Max(hi.Y, n.Y)
 	}
 	limit := func(v float64) int { return int(math.Max(math.Min(v, 1e6), -1e6)) }
-	r := image.Rect(limit(math.Floor(lo.X)), limit(math.Floor(lo.Y)), limit(math.Ceil(hi.X)), limit(math.Ceil(hi.Y)))
+	r := image.Rect(limit(math.Floor(lo.X)), limit(math.Floor(lo.Y)), limit(math.Ceil(hi.X)),
+		limit(math.Ceil(hi.Y)))
 	if seen != nil {
 		r = r.Inset(-int(math.Ceil(rim * s.unit)))
 	}
@@ -255,7 +267,8 @@ func (s *Set) face(id string, plane camera.Plane, corners []camera.Vec, seen cov
 	if r.Empty() {
 		return
 	}
-	s.Surfaces = append(s.Surfaces, Surface{Kind: Platform, ID: id, face: o, seen: seen, depth: depth, Sheet: &lightmap.Sheet{Rect: r, Plane: plane, Cam: &s.Cam}})
+	s.Surfaces = append(s.Surfaces, Surface{Kind: Platform, ID: id, face: o, seen: seen,
+		depth: depth, Sheet: &lightmap.Sheet{Rect: r, Plane: plane, Cam: &s.Cam}})
 }
 
 // outlined returns where a polygon is seen; false for nowhere.
@@ -307,7 +320,8 @@ func (s *Set) things(ctx context.Context, covers Covers, frame image.Rectangle) 
 		}
 		t.cover = t.whole
 		if err = s.form(ctx, t, covers, frame); err == nil {
-			t.lies = t.Lies == recipe.LiesFlat || t.Lies == recipe.LiesAuto && flat(t.shape.Used(), t.Foot.Y/s.unit)
+			t.lies = t.Lies == recipe.LiesFlat || t.Lies == recipe.LiesAuto && flat(t.shape.Used(),
+				t.Foot.Y/s.unit)
 		}
 		return err
 	}); err != nil {
@@ -324,11 +338,14 @@ func (s *Set) things(ctx context.Context, covers Covers, frame image.Rectangle) 
 	return nil
 }
 
-// coarse is how roughly, in units, it counts for the shape of a thing where that stands: so that it is not found anew at each move.
+// coarse is how roughly, in units, it counts for the shape of a thing where that stands: so that it
+// is not found anew at each move.
 const coarse = 8
 
-// form finds the shape of a thing. Which piece of a cut-out it is, and how far down it goes, depends on where it stands.
-func (s *Set) form(ctx context.Context, t *stood, covers Covers, frame image.Rectangle) (err error) {
+// form finds the shape of a thing. Which piece of a cut-out it is, and how far down it goes,
+// depends on where it stands.
+func (s *Set) form(ctx context.Context, t *stood, covers Covers,
+	frame image.Rectangle) (err error) {
 	key := fmt.Sprintf("shape %s %d %d %g", t.cover.Key(), s.Photo.Width, s.Photo.Height, s.unit)
 	for i := range s.r.Lights {
 		if l := &s.r.Lights[i]; crosses(s.r, l, *t.Thing) || belongs(l, t.Thing) {
@@ -345,7 +362,11 @@ func (s *Set) form(ctx context.Context, t *stood, covers Covers, frame image.Rec
 		key += fmt.Sprint(" past ", u.ID)
 	}
 	at := s.about(t.Thing)
-	t.shape, err = covers.Shape(ctx, key+fmt.Sprint(" ", at), func(ctx context.Context) (*silhouette.Shape, error) { return s.outline(ctx, t, at, covers, frame) })
+	t.shape, err = covers.Shape(ctx, key+fmt.Sprint(" ", at),
+		func(ctx context.Context) (*silhouette.Shape, error) {
+			return s.outline(ctx, t, at, covers,
+				frame)
+		})
 	return err
 }
 
@@ -363,7 +384,8 @@ func (s *Set) thing(ctx context.Context, t *stood, covers Covers, frame image.Re
 	}
 	card, depth := s.card(t), t.foot.Len()
 	if t.on >= 0 {
-		depth = math.Min(depth, 0.998*nearest(s.Prisms[t.on])) // it is seen before all of the platform
+		// it is seen before all of the platform
+		depth = math.Min(depth, 0.998*nearest(s.Prisms[t.on]))
 	}
 	b := silhouette.Stand(t.shape, &s.Cam, card, t.foot.Z)
 	b.Flat = t.lies
@@ -377,10 +399,13 @@ func (s *Set) thing(ctx context.Context, t *stood, covers Covers, frame image.Re
 	}
 	px := func(v int) float64 { return float64(v) * s.unit }
 	r := t.shape.Rect
-	r = image.Rect(int(px(r.Min.X)), int(px(r.Min.Y)), int(math.Ceil(px(r.Max.X))), int(math.Ceil(px(r.Max.Y)))).Intersect(frame)
-	s.Surfaces = append(s.Surfaces, Surface{Kind: Thing, ID: t.ID, cover: t.cover, depth: depth, Sheet: &lightmap.Sheet{Rect: r, Body: b, Cam: &s.Cam}})
+	r = image.Rect(int(px(r.Min.X)), int(px(r.Min.Y)), int(math.Ceil(px(r.Max.X))),
+		int(math.Ceil(px(r.Max.Y)))).Intersect(frame)
+	s.Surfaces = append(s.Surfaces, Surface{Kind: Thing, ID: t.ID, cover: t.cover, depth: depth,
+		Sheet: &lightmap.Sheet{Rect: r, Body: b, Cam: &s.Cam}})
 	for _, c := range t.bears {
-		s.Surfaces = append(s.Surfaces, Surface{Kind: Thing, ID: c.id, cover: c.within, depth: depth * 0.9999, Sheet: &lightmap.Sheet{Rect: r, Body: b, Cam: &s.Cam}})
+		s.Surfaces = append(s.Surfaces, Surface{Kind: Thing, ID: c.id, cover: c.within,
+			depth: depth * 0.9999, Sheet: &lightmap.Sheet{Rect: r, Body: b, Cam: &s.Cam}})
 	}
 	return nil
 }
@@ -388,7 +413,8 @@ func (s *Set) thing(ctx context.Context, t *stood, covers Covers, frame image.Re
 // margin is how far beyond what a thing covers its outline is looked at, in units.
 const margin = 12
 
-// belongs tells whether a light is a part of a thing: it lies on it, or is the thing itself, made of its cut-out.
+// belongs tells whether a light is a part of a thing: it lies on it, or is the thing itself, made
+// of its cut-out.
 func belongs(l *recipe.Light, t *recipe.Thing) bool {
 	return l.Stand == recipe.StandOn(recipe.OnThing, t.ID) || madeOf(l, t.Of)
 }
@@ -402,17 +428,20 @@ func madeOf(l *recipe.Light, id cutout.Ref) bool {
 }
 
 // outline finds the shape of a thing that stands about at a place, in units.
-func (s *Set) outline(ctx context.Context, t *stood, at image.Point, covers Covers, frame image.Rectangle) (*silhouette.Shape, error) {
+func (s *Set) outline(ctx context.Context, t *stood, at image.Point, covers Covers,
+	frame image.Rectangle) (*silhouette.Shape, error) {
 	scale := 1 / s.unit
 	m := t.cover.At(scale)
-	all := image.Rect(0, 0, int(math.Ceil(float64(frame.Max.X)*scale)), int(math.Ceil(float64(frame.Max.Y)*scale)))
+	all := image.Rect(0, 0, int(math.Ceil(float64(frame.Max.X)*scale)),
+		int(math.Ceil(float64(frame.Max.Y)*scale)))
 	own, others := []coverage.Mask{m}, []coverage.Mask(nil)
 	bounds := m.Bounds()
 	for _, c := range t.bears {
 		own = append(own, c.At(scale))
 		bounds = bounds.Union(own[len(own)-1].Bounds())
 	}
-	// What lies on a thing belongs to it. Other lights do not, but where they cross it they are no outline.
+	// What lies on a thing belongs to it. Other lights do not, but where they cross it they are no
+	// outline.
 	for i := range s.r.Lights {
 		l := &s.r.Lights[i]
 		if len(l.Shapes) == 0 {
@@ -459,7 +488,8 @@ func (s *Set) outline(ctx context.Context, t *stood, at image.Point, covers Cove
 		u := shp.Used().Intersect(rect)
 		for y := u.Min.Y; y < min(u.Max.Y, low); y++ {
 			for x := u.Min.X; x < u.Max.X; x++ {
-				if i := (y-rect.Min.Y)*rect.Dx() + x - rect.Min.X; shp.Within(float64(x)+0.5, float64(y)+0.5) >= 0.5 {
+				if i := (y-rect.Min.Y)*rect.Dx() + x - rect.Min.X; shp.Within(float64(x)+0.5,
+					float64(y)+0.5) >= 0.5 {
 					covered[i], away[i] = true, false
 				}
 			}
@@ -531,15 +561,16 @@ func keepMain(covered []bool, rect image.Rectangle, fx, fy float64) {
 	}
 }
 
-// flat tells whether a thing lies on the floor, by the cells that it covers and where its foot is: it goes below its
-// foot by three tenths of its height, or above it by less than half its width.
+// flat tells whether a thing lies on the floor, by the cells that it covers and where its foot is:
+// it goes below its foot by three tenths of its height, or above it by less than half its width.
 func flat(used image.Rectangle, fy float64) bool {
 	top, bottom := float64(used.Min.Y), float64(used.Max.Y)
 	return bottom-fy > 0.3*(bottom-top) || fy-top < 0.5*float64(used.Dx())
 }
 
-// Detail returns how fine light is worked out: the same for a picture of any size, so that an export shows what was
-// seen; rough is for while a light moves, and with all for while the room itself does.
+// Detail returns how fine light is worked out: the same for a picture of any size, so that an
+// export shows what was seen; rough is for while a light moves, and with all for while the room
+// itself does.
 func (s *Set) Detail(rough, all bool) lightmap.Detail {
 	switch {
 	case rough && all:

@@ -24,25 +24,31 @@ func (shapes) CutOut(context.Context, cutout.Ref) (coverage.Coverage, error) { r
 func (shapes) Light(_ context.Context, l *recipe.Light) (coverage.Coverage, error) {
 	return l.Shapes, nil
 }
-func (shapes) Shape(ctx context.Context, _ string, build func(context.Context) (*silhouette.Shape, error)) (*silhouette.Shape, error) {
+func (shapes) Shape(ctx context.Context, _ string,
+	build func(context.Context) (*silhouette.Shape, error)) (*silhouette.Shape, error) {
 	return build(ctx)
 }
 
-// shot is a room of a floor, a wall and a crate, with a lamp on the crate and a sign on the wall, without feet.
+// shot is a room of a floor, a wall and a crate, with a lamp on the crate and a sign on the wall,
+// without feet.
 func shot(t *testing.T) *recipe.Recipe {
 	t.Helper()
 	r := recipe.New(600, 400)
 	r.Room.On, r.Room.Horizon = true, 150
-	r.Room.Walls = []recipe.Wall{{ID: "w", Name: "Wall", From: camera.Point{X: 100, Y: 230}, To: camera.Point{X: 500, Y: 230}}}
+	r.Room.Walls = []recipe.Wall{{ID: "w", Name: "Wall", From: camera.Point{X: 100, Y: 230},
+		To: camera.Point{X: 500, Y: 230}}}
 	r.Room.Platforms = []recipe.Platform{{ID: "p", Name: "Crate", Foot: camera.Point{X: 100, Y: 350},
-		Top: setting.ListOf(camera.Point{X: 100, Y: 290}, camera.Point{X: 180, Y: 290}, camera.Point{X: 186, Y: 270}, camera.Point{X: 116, Y: 270})}}
+		Top: setting.ListOf(camera.Point{X: 100, Y: 290}, camera.Point{X: 180, Y: 290},
+			camera.Point{X: 186, Y: 270}, camera.Point{X: 116, Y: 270})}}
 	light := func(id string, s shape.Shape, on recipe.Stand) {
 		l := recipe.DefaultLight(r.Photo)
 		l.ID, l.Name, l.Stand, l.Shapes = id, id, on, shape.Shapes{s}
 		r.Lights = append(r.Lights, l)
 	}
-	light("lamp", shape.Ellipse{X: 145, Y: 260, Width: 20, Height: 40}, recipe.StandOn(recipe.OnPlatform, "p"))
-	light("sign", shape.Ellipse{X: 300, Y: 120, Width: 60, Height: 30}, recipe.StandOn(recipe.OnWall, "w"))
+	light("lamp", shape.Ellipse{X: 145, Y: 260, Width: 20, Height: 40},
+		recipe.StandOn(recipe.OnPlatform, "p"))
+	light("sign", shape.Ellipse{X: 300, Y: 120, Width: 60, Height: 30},
+		recipe.StandOn(recipe.OnWall, "w"))
 	light("post", shape.Ellipse{X: 400, Y: 300, Width: 20, Height: 60}, "")
 	if err := r.Validate(); err != nil {
 		t.Fatal(err)
@@ -50,7 +56,8 @@ func shot(t *testing.T) *recipe.Recipe {
 	return r
 }
 
-// Without a foot a light stands where it is seen to: on its platform, before its wall, on the floor under it.
+// Without a foot a light stands where it is seen to: on its platform, before its wall, on the floor
+// under it.
 func TestGuess(t *testing.T) {
 	r := shot(t)
 	s, err := New(t.Context(), r, shapes{}, nil)
@@ -65,7 +72,8 @@ func TestGuess(t *testing.T) {
 		return v
 	}
 	lamp := foot(0, nil)
-	if s.Prisms[0].Planes[2].Side(lamp) > 0 || s.Prisms[0].Planes[1].Side(lamp) > 0 || lamp.Sub(s.Cam.Drop(s.Prisms[0].Mid)).Len() > 0.4 {
+	if s.Prisms[0].Planes[2].Side(lamp) > 0 || s.Prisms[0].Planes[1].Side(lamp) > 0 ||
+		lamp.Sub(s.Cam.Drop(s.Prisms[0].Mid)).Len() > 0.4 {
 		t.Errorf("the lamp stands at %v, the crate in %v", lamp, s.Prisms[0].Mid)
 	}
 	if d := s.Walls[0].Side(foot(1, &s.Walls[0])); d < 0 || d > 0.05 {
@@ -77,7 +85,8 @@ func TestGuess(t *testing.T) {
 	}
 }
 
-// Each pixel shows one surface, or two at their edge: the wall above its line, the floor below, the crate before both.
+// Each pixel shows one surface, or two at their edge: the wall above its line, the floor below, the
+// crate before both.
 func TestCompose(t *testing.T) {
 	s, err := New(t.Context(), shot(t), shapes{}, nil)
 	if err != nil {
@@ -98,13 +107,15 @@ func TestCompose(t *testing.T) {
 	for _, tt := range []struct {
 		x, y int
 		kind Kind
-	}{{300, 380, Floor}, {300, 240, Floor}, {300, 220, Wall}, {20, 60, Wall}, {140, 282, Platform}, {140, 320, Platform}} {
+	}{{300, 380, Floor}, {300, 240, Floor}, {300, 220, Wall}, {20, 60, Wall}, {140, 282, Platform},
+		{140, 320, Platform}} {
 		if got := of(tt.x, tt.y, 1); math.Abs(float64(got[tt.kind]-1)) > 1e-5 {
 			t.Errorf("at %d, %d there is %v, not all of %v", tt.x, tt.y, got, tt.kind)
 		}
 	}
 	// In a picture of a tenth, the pixel of the wall's line shows both.
-	if got := of(30, 23, 0.1); got[Floor] < 0.2 || math.Abs(float64(got[Floor]+got[Wall]-1)) > 1e-5 && got[Wall] != 0 {
+	if got := of(30, 23, 0.1); got[Floor] < 0.2 ||
+		math.Abs(float64(got[Floor]+got[Wall]-1)) > 1e-5 && got[Wall] != 0 {
 		t.Errorf("at the wall's line there is %v", got)
 	}
 	// A row is the same from wherever it is begun.
@@ -154,7 +165,8 @@ func TestPieces(t *testing.T) {
 			}
 		}
 	}
-	body, near, far := image.Rect(40, 40, 60, 110), image.Rect(62, 60, 90, 90), image.Rect(20, 25, 26, 30)
+	body, near, far := image.Rect(40, 40, 60, 110), image.Rect(62, 60, 90, 90),
+		image.Rect(20, 25, 26, 30)
 	fill(body)
 	fill(near)
 	fill(far)
@@ -167,14 +179,16 @@ func TestPieces(t *testing.T) {
 		used image.Rectangle
 		foot float64
 		want bool
-	}{{image.Rect(0, 0, 30, 100), 98, false}, {image.Rect(0, 0, 100, 40), 30, true}, {image.Rect(0, 0, 30, 100), 60, true}} {
+	}{{image.Rect(0, 0, 30, 100), 98, false}, {image.Rect(0, 0, 100, 40), 30, true},
+		{image.Rect(0, 0, 30, 100), 60, true}} {
 		if flat(tt.used, tt.foot) != tt.want {
 			t.Errorf("%v with its foot at %v: lying is not %v", tt.used, tt.foot, tt.want)
 		}
 	}
 }
 
-// The sketch names each point as the recipe has it, draws what is before the camera, and says what is a guess.
+// The sketch names each point as the recipe has it, draws what is before the camera, and says what
+// is a guess.
 func TestSketch(t *testing.T) {
 	r := shot(t)
 	k, err := NewSketch(r, 0)
@@ -189,7 +203,8 @@ func TestSketch(t *testing.T) {
 		if p.Guess {
 			to = []any{to}
 		}
-		if next, err := r.Apply(recipe.Set(p.Path, to)); err != nil || setting.Key(*next) == setting.Key(*r) {
+		if next, err := r.Apply(recipe.Set(p.Path, to)); err != nil ||
+			setting.Key(*next) == setting.Key(*r) {
 			t.Errorf("%s cannot be moved: %v", p.Path, err)
 		}
 	}
@@ -201,7 +216,8 @@ func TestSketch(t *testing.T) {
 			t.Errorf("%s: %+v", path, p)
 		}
 	}
-	if math.Abs(k.Horizon[1]-150) > 1e-6 || math.Abs(k.View-camera.Usual) > 1e-6 || len(k.Grid) < 8 || len(k.Lines) < 10 || len(k.Feet) != 3 {
+	if math.Abs(k.Horizon[1]-150) > 1e-6 || math.Abs(k.View-camera.Usual) > 1e-6 ||
+		len(k.Grid) < 8 || len(k.Lines) < 10 || len(k.Feet) != 3 {
 		t.Errorf("horizon %v, view %v, %d lines of the grid, %d others, %d feet", k.Horizon, k.View, len(k.Grid), len(k.Lines), len(k.Feet))
 	}
 	for _, l := range append(k.Grid, k.Lines...) {
@@ -217,7 +233,8 @@ func TestSketch(t *testing.T) {
 	}
 }
 
-// Points are as far away as their feet are, or as what is seen where they end below; before the sky as their size says.
+// Points are as far away as their feet are, or as what is seen where they end below; before the sky
+// as their size says.
 func TestDepths(t *testing.T) {
 	r := shot(t)
 	r.Room.Walls = nil
@@ -226,9 +243,11 @@ func TestDepths(t *testing.T) {
 	}
 	r.Lights = r.Lights[:1]
 	l := &r.Lights[0]
-	// Two lamps on posts, one hanging before the sky as large as the second, one lying on the floor.
+	// Two lamps on posts, one hanging before the sky as large as the second, one lying on the
+	// floor.
 	l.Stand = ""
-	l.Shapes = shape.Shapes{bulb(200, 60, 20, shape.Foot{X: 200, Y: 350}), bulb(300, 120, 10, shape.Foot{X: 300, Y: 250}), bulb(400, 100, 10), bulb(500, 300, 8)}
+	l.Shapes = shape.Shapes{bulb(200, 60, 20, shape.Foot{X: 200, Y: 350}),
+		bulb(300, 120, 10, shape.Foot{X: 300, Y: 250}), bulb(400, 100, 10), bulb(500, 300, 8)}
 	s, err := New(t.Context(), r, shapes{}, nil)
 	if err != nil {
 		t.Fatal(err)
@@ -237,7 +256,8 @@ func TestDepths(t *testing.T) {
 	if len(d) != 4 {
 		t.Fatalf("depths %v", d)
 	}
-	// On an upright plane over its foot a lamp is as deep as that: twice as far for half as far below the horizon.
+	// On an upright plane over its foot a lamp is as deep as that: twice as far for half as far
+	// below the horizon.
 	deep := func(i int) float64 {
 		q := l.Shapes.Spots()[i].At
 		k := s.Cam.Ray(q.X, q.Y)
@@ -268,7 +288,8 @@ func (c cuts) CutOut(_ context.Context, id cutout.Ref) (coverage.Coverage, error
 func (cuts) Light(_ context.Context, l *recipe.Light) (coverage.Coverage, error) {
 	return l.Shapes, nil
 }
-func (cuts) Shape(ctx context.Context, _ string, build func(context.Context) (*silhouette.Shape, error)) (*silhouette.Shape, error) {
+func (cuts) Shape(ctx context.Context, _ string,
+	build func(context.Context) (*silhouette.Shape, error)) (*silhouette.Shape, error) {
 	return build(ctx)
 }
 
@@ -276,18 +297,21 @@ func (cuts) Shape(ctx context.Context, _ string, build func(context.Context) (*s
 type pointed struct{ coverage.Coverage }
 
 func box(x0, y0, x1, y1 float64) shape.Shape {
-	return shape.Outline{Nodes: shape.PathOf(shape.Node{X: x0, Y: y0}, shape.Node{X: x1, Y: y0}, shape.Node{X: x1, Y: y1}, shape.Node{X: x0, Y: y1})}
+	return shape.Outline{Nodes: shape.PathOf(shape.Node{X: x0, Y: y0}, shape.Node{X: x1, Y: y0},
+		shape.Node{X: x1, Y: y1}, shape.Node{X: x0, Y: y1})}
 }
 
-// Panels on a body look square to the line that their feet lie along, or to where they lie of where the body stands, and aside as a
-// chest does; what lies beside a foot, as on a wide board, does not tell.
+// Panels on a body look square to the line that their feet lie along, or to where they lie of where
+// the body stands, and aside as a chest does; what lies beside a foot, as on a wide board, does not
+// tell.
 func TestFaces(t *testing.T) {
 	r := shot(t)
 	r.CutOuts = append(r.CutOuts, cutout.CutOut{ID: "c", Name: "Figure"})
 	l := recipe.DefaultLight(r.Photo)
 	l.ID, l.Name, l.Stand = "panels", "Panels", recipe.StandOn(recipe.OnThing, "t")
 	r.Lights = append(r.Lights, l)
-	r.Room.Things = []recipe.Thing{{ID: "t", Of: "c", Foot: camera.Point{X: 300, Y: 330}, Edge: 1, Broad: 1}}
+	r.Room.Things = []recipe.Thing{{ID: "t", Of: "c", Foot: camera.Point{X: 300, Y: 330}, Edge: 1,
+		Broad: 1}}
 	s, err := New(t.Context(), r, cuts{"c": {box(270, 180, 330, 335)}}, nil)
 	if err != nil {
 		t.Fatal(err)
@@ -296,7 +320,8 @@ func TestFaces(t *testing.T) {
 	k := &r.Lights[len(r.Lights)-1]
 	up, card := s.Cam.Up, host.Card.N
 	side := card.Cross(up)
-	// Panels with feet so far to the side and ahead of where the body stands, in its own width there.
+	// Panels with feet so far to the side and ahead of where the body stands, in its own width
+	// there.
 	put := func(at ...[2]float64) {
 		k.Shapes = nil
 		for i, p := range at {
@@ -305,7 +330,8 @@ func TestFaces(t *testing.T) {
 				t.Fatal("the camera does not see a foot")
 			}
 			x0 := 275 + 15*float64(i)
-			k.Shapes = append(k.Shapes, shape.Standing(box(x0, 220, x0+10, 240), shape.FeetAt(shape.Foot{X: x, Y: y})))
+			k.Shapes = append(k.Shapes, shape.Standing(box(x0, 220, x0+10, 240),
+				shape.FeetAt(shape.Foot{X: x, Y: y})))
 		}
 	}
 	aside := func(n camera.Vec) float64 { return math.Atan2(n.Dot(side), n.Dot(card)) }
@@ -329,7 +355,8 @@ func TestFaces(t *testing.T) {
 			}
 		}
 	}
-	// On a line that is turned by 0.3, with two panels on one side: all that lies near its middle looks square to it.
+	// On a line that is turned by 0.3, with two panels on one side: all that lies near its middle
+	// looks square to it.
 	turn := func(a, x, z float64) [2]float64 {
 		return [2]float64{x*math.Cos(a) + z*math.Sin(a), z*math.Cos(a) - x*math.Sin(a)}
 	}
@@ -351,14 +378,17 @@ func TestFaces(t *testing.T) {
 	put([2]float64{-0.03, 0.2}, [2]float64{0.03, 0.2})
 	f := s.front(k, host)
 	rises := func(by float64) float64 {
-		return s.faces(k.Shapes[0], k, host, f, card.Mul(math.Sqrt(1-by*by)).Add(up.Mul(by))).Dot(up)
+		return s.faces(k.Shapes[0], k, host, f,
+			card.Mul(math.Sqrt(1-by*by)).Add(up.Mul(by))).Dot(up)
 	}
-	if a, b, c := rises(0.2), rises(-0.2), rises(0.7); math.Abs(a-0.09) > 0.01 || math.Abs(a+b) > 1e-6 || c != 0 {
+	if a, b, c := rises(0.2), rises(-0.2), rises(0.7); math.Abs(a-0.09) > 0.01 ||
+		math.Abs(a+b) > 1e-6 || c != 0 {
 		t.Errorf("where the front rises by 0.2, falls by that, and rises as an arm does, a panel looks up by %.3f, %.3f and %.3f", a, b, c)
 	}
 	put([2]float64{-0.2, 0.01}, [2]float64{0.2, 0.01})
 	tilted := card.Add(up.Mul(2)).Unit()
-	if f := s.front(k, host); f.looks.Len() != 0 || s.faces(k.Shapes[0], k, host, f, tilted) != tilted {
+	if f := s.front(k, host); f.looks.Len() != 0 || s.faces(k.Shapes[0], k, host, f,
+		tilted) != tilted {
 		t.Errorf("what lies right beside the foot turns the panels towards %v", f.looks)
 	}
 	put([2]float64{0.003, 0.01})
@@ -371,8 +401,8 @@ func TestFaces(t *testing.T) {
 	}
 }
 
-// What of a platform's cut-out rises above its top stands on it and shades; what is seen of the platform alone, or a little
-// more by marks that are not exact, does not.
+// What of a platform's cut-out rises above its top stands on it and shades; what is seen of the
+// platform alone, or a little more by marks that are not exact, does not.
 func TestUpon(t *testing.T) {
 	r := shot(t)
 	r.CutOuts = append(r.CutOuts, cutout.CutOut{ID: "c", Name: "Crate"})
@@ -416,14 +446,16 @@ func TestUpon(t *testing.T) {
 		if f := at(175, 274); f == nil || f.Sheet.Plane != s.Prisms[0].Planes[0] {
 			t.Errorf("%s: the top's far part, beside what stands there, shows %+v", tt.name, f)
 		}
-		if f := at(175, 267); len(tt.seen) == 3 && (f == nil || f.Sheet.Plane != s.Prisms[0].Planes[0]) {
+		if f := at(175, 267); len(tt.seen) == 3 &&
+			(f == nil || f.Sheet.Plane != s.Prisms[0].Planes[0]) {
 			t.Errorf("%s: the lid shows %+v", tt.name, f)
 		}
 		if tt.bodies == 0 {
 			continue
 		}
 		b, top := s.Scene.Bodies[0], s.Cam.Height(s.Prisms[0].Top[0])
-		if h := s.Cam.Height(b.Mid); h < top || s.Prisms[0].Planes[1].Side(b.Mid) > 0 || s.Prisms[0].Planes[3].Side(b.Mid) > 0 {
+		if h := s.Cam.Height(b.Mid); h < top || s.Prisms[0].Planes[1].Side(b.Mid) > 0 ||
+			s.Prisms[0].Planes[3].Side(b.Mid) > 0 {
 			t.Errorf("%s: it stands at %v, %.2f high, on a top of %.2f", tt.name, b.Mid, h, top)
 		}
 		f := at(150, 230)
@@ -440,20 +472,23 @@ func TestUpon(t *testing.T) {
 	}
 }
 
-// Boots that are seen below the foot of a figure stand out before it and shade, but not the figure itself; a
-// barrel is as round there as a little above, and has no toes.
+// Boots that are seen below the foot of a figure stand out before it and shade, but not the figure
+// itself; a barrel is as round there as a little above, and has no toes.
 func TestToes(t *testing.T) {
 	r := shot(t)
 	r.CutOuts = append(r.CutOuts, cutout.CutOut{ID: "c", Name: "Figure"})
-	r.Room.Things = []recipe.Thing{{ID: "t", Of: "c", Foot: camera.Point{X: 300, Y: 330}, Edge: 1, Broad: 1}}
+	r.Room.Things = []recipe.Thing{{ID: "t", Of: "c", Foot: camera.Point{X: 300, Y: 330}, Edge: 1,
+		Broad: 1}}
 	for _, tt := range []struct {
 		name string
 		seen shape.Shapes
 		toes bool
 	}{
-		{"boots", shape.Shapes{box(280, 160, 294, 348), box(306, 160, 320, 348), box(276, 334, 298, 350), box(302, 334, 324, 350)}, true},
+		{"boots", shape.Shapes{box(280, 160, 294, 348), box(306, 160, 320, 348),
+			box(276, 334, 298, 350), box(302, 334, 324, 350)}, true},
 		{"legs", shape.Shapes{box(280, 160, 294, 331), box(306, 160, 320, 331)}, false},
-		{"a barrel", shape.Shapes{box(260, 230, 340, 330), shape.Ellipse{X: 300, Y: 330, Width: 80, Height: 20}}, false},
+		{"a barrel", shape.Shapes{box(260, 230, 340, 330), shape.Ellipse{X: 300, Y: 330, Width: 80,
+			Height: 20}}, false},
 	} {
 		s, err := New(t.Context(), r, cuts{"c": tt.seen}, nil)
 		if err != nil {
@@ -476,8 +511,8 @@ func TestToes(t *testing.T) {
 	}
 }
 
-// What of a platform is seen beside its faces is of the nearest of them, and no further than a rim; of the faces themselves
-// nothing changes.
+// What of a platform is seen beside its faces is of the nearest of them, and no further than a rim;
+// of the faces themselves nothing changes.
 func TestRim(t *testing.T) {
 	r := shot(t)
 	bare, err := New(t.Context(), r, cuts{}, nil)
@@ -536,13 +571,15 @@ func TestRim(t *testing.T) {
 	}
 }
 
-// At a soft edge of a solid crate what lies behind shows by as much as the crate leaves free, and no light of the crate is lost
-// to its inside, where none falls; farther beside its faces than their rim the inside is what is left to be seen.
+// At a soft edge of a solid crate what lies behind shows by as much as the crate leaves free, and
+// no light of the crate is lost to its inside, where none falls; farther beside its faces than
+// their rim the inside is what is left to be seen.
 func TestMiddle(t *testing.T) {
 	r := shot(t)
 	r.CutOuts = append(r.CutOuts, cutout.CutOut{ID: "c", Name: "Crate"})
 	r.Room.Platforms[0].Seen = "c"
-	s, err := New(t.Context(), r, cuts{"c": {box(97.4, 268, 186, 352), box(180, 300, 230, 320)}}, nil)
+	s, err := New(t.Context(), r, cuts{"c": {box(97.4, 268, 186, 352), box(180, 300, 230, 320)}},
+		nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -575,14 +612,15 @@ func TestMiddle(t *testing.T) {
 		t.Errorf("far beside it: floor %.3f, faces %.3f, inside %.3f", floor, faces, inside)
 	}
 	for i := range s.Surfaces {
-		if f := &s.Surfaces[i]; f.inside && (f.Sheet.Seen(90, 290, 110, 350) || !f.Sheet.Seen(210, 305, 225, 315)) {
+		if f := &s.Surfaces[i]; f.inside && (f.Sheet.Seen(90, 290, 110, 350) ||
+			!f.Sheet.Seen(210, 305, 225, 315)) {
 			t.Error("light is to be worked out along the edge, or not where the inside is seen")
 		}
 	}
 }
 
-// A lamp that is marked above the platform that it stands on has a foot between them, one that stands on it has none, nor has
-// one that hangs high over it or stands elsewhere.
+// A lamp that is marked above the platform that it stands on has a foot between them, one that
+// stands on it has none, nor has one that hangs high over it or stands elsewhere.
 func TestBases(t *testing.T) {
 	r := shot(t)
 	s, err := New(t.Context(), r, shapes{}, nil)
@@ -605,7 +643,8 @@ func TestBases(t *testing.T) {
 		l.Stand = tt.stand
 		foot, ok := s.Guess(lamp.Shapes[0], lamp, nil, nil) // under where the lamp on the top ends
 		x, y, _ := s.Cam.Project(foot)
-		l.Shapes = shape.Shapes{shape.Standing(shape.Ellipse{X: 145, Y: tt.y, Width: 20, Height: 40}, shape.FeetAt(shape.Foot{X: x, Y: y}))}
+		l.Shapes = shape.Shapes{shape.Standing(shape.Ellipse{X: 145, Y: tt.y, Width: 20,
+			Height: 40}, shape.FeetAt(shape.Foot{X: x, Y: y}))}
 		bases := s.bases(&l)
 		if !ok || len(bases) != tt.bases {
 			t.Fatalf("%s: %d bases", tt.name, len(bases))
@@ -614,7 +653,8 @@ func TestBases(t *testing.T) {
 			continue
 		}
 		b, top := bases[0], s.Prisms[0].Planes[0]
-		if low := math.Min(top.Side(b.A), top.Side(b.B)) - b.Radius; math.Abs(low) > 1e-6 || b.Radius <= 0 || b.Of != nil {
+		if low := math.Min(top.Side(b.A), top.Side(b.B)) - b.Radius; math.Abs(low) > 1e-6 ||
+			b.Radius <= 0 || b.Of != nil {
 			t.Errorf("%s: its foot %+v begins %g over the top", tt.name, b, low)
 		}
 		sc, err := s.Among(t.Context(), &l, nil, shapes{})
@@ -624,12 +664,14 @@ func TestBases(t *testing.T) {
 	}
 }
 
-// What stands on a platform stands out of its top, is seen before all of it, and has no toes; what lies there lies on the top.
+// What stands on a platform stands out of its top, is seen before all of it, and has no toes; what
+// lies there lies on the top.
 func TestThingOnAPlatform(t *testing.T) {
 	r := shot(t)
 	r.CutOuts = append(r.CutOuts, cutout.CutOut{ID: "c", Name: "Bottle"})
 	seen := cuts{"c": {box(120, 240, 128, 284)}}
-	r.Room.Things = []recipe.Thing{{ID: "t", Of: "c", Foot: camera.Point{X: 124, Y: 282}, On: "p", Edge: 1, Broad: 1, Lies: recipe.Stands}}
+	r.Room.Things = []recipe.Thing{{ID: "t", Of: "c", Foot: camera.Point{X: 124, Y: 282}, On: "p",
+		Edge: 1, Broad: 1, Lies: recipe.Stands}}
 	s, err := New(t.Context(), r, seen, nil)
 	if err != nil {
 		t.Fatal(err)
@@ -639,7 +681,8 @@ func TestThingOnAPlatform(t *testing.T) {
 	}
 	b, top := s.Bodies[0], s.Prisms[0].Planes[0]
 	foot, ok := top.Hit(s.Cam.Ray(124, 282))
-	if at := s.Cam.Ray(124, 282).Mul(foot); !ok || math.Abs(b.Card.Side(at)) > 1e-9 || b.Clear(at.Add(s.Cam.Up.Mul(0.05))) > 0 {
+	if at := s.Cam.Ray(124, 282).Mul(foot); !ok || math.Abs(b.Card.Side(at)) > 1e-9 ||
+		b.Clear(at.Add(s.Cam.Up.Mul(0.05))) > 0 {
 		t.Errorf("its card lies %v from its foot, and it %v from a place over that", b.Card.Side(at), b.Clear(at.Add(s.Cam.Up.Mul(0.05))))
 	}
 	c := s.Compose(1)
@@ -658,14 +701,15 @@ func TestThingOnAPlatform(t *testing.T) {
 	}
 }
 
-// A room in which something moved is seen where it was, unless that changes what is before what: told by the room before or not,
-// its surfaces are seen at the same places.
+// A room in which something moved is seen where it was, unless that changes what is before what:
+// told by the room before or not, its surfaces are seen at the same places.
 func TestSeenAgain(t *testing.T) {
 	r := shot(t)
 	r.CutOuts = append(r.CutOuts, cutout.CutOut{ID: "c", Name: "Bottle"})
 	c, _ := cuts{"c": {box(140, 240, 150, 284)}}.CutOut(t.Context(), "c")
 	covers := kept{c, map[string]*silhouette.Shape{}}
-	r.Room.Things = []recipe.Thing{{ID: "t", Of: "c", Foot: camera.Point{X: 145, Y: 330}, Edge: 1, Broad: 1, Lies: recipe.Stands}}
+	r.Room.Things = []recipe.Thing{{ID: "t", Of: "c", Foot: camera.Point{X: 145, Y: 330}, Edge: 1,
+		Broad: 1, Lies: recipe.Stands}}
 	before, err := New(t.Context(), r, covers, nil)
 	if err != nil {
 		t.Fatal(err)
@@ -677,7 +721,10 @@ func TestSeenAgain(t *testing.T) {
 	}{
 		{"a foot beside", func(r *recipe.Recipe) { r.Room.Things[0].Foot.X++ }, true},
 		{"a foot behind the crate", func(r *recipe.Recipe) { r.Room.Things[0].Foot.Y = 240 }, false},
-		{"a wall", func(r *recipe.Recipe) { r.Room.Walls[0].From.Y, r.Room.Walls[0].To.Y = 260, 260 }, false},
+		{"a wall", func(r *recipe.Recipe) {
+			r.Room.Walls[0].From.Y, r.Room.Walls[0].To.Y = 260,
+				260
+		}, false},
 	} {
 		q := r.Clone()
 		tt.move(q)
@@ -695,7 +742,8 @@ func TestSeenAgain(t *testing.T) {
 		for i := range s.Surfaces {
 			for y := 0.0; y < 400; y += 20 {
 				for x := 0.0; x < 600; x += 20 {
-					if a, b := s.Surfaces[i].Sheet.Seen(x, y, x+20, y+20), fresh.Surfaces[i].Sheet.Seen(x, y, x+20, y+20); a != b {
+					if a, b := s.Surfaces[i].Sheet.Seen(x, y, x+20, y+20),
+						fresh.Surfaces[i].Sheet.Seen(x, y, x+20, y+20); a != b {
 						t.Fatalf("%s: at %v, %v surface %d is seen %v, worked out anew %v", tt.name, x, y, i, a, b)
 					}
 				}
@@ -719,7 +767,8 @@ func (k kept) CutOut(_ context.Context, id cutout.Ref) (coverage.Coverage, error
 func (kept) Light(_ context.Context, l *recipe.Light) (coverage.Coverage, error) {
 	return l.Shapes, nil
 }
-func (k kept) Shape(ctx context.Context, key string, build func(context.Context) (*silhouette.Shape, error)) (s *silhouette.Shape, err error) {
+func (k kept) Shape(ctx context.Context, key string,
+	build func(context.Context) (*silhouette.Shape, error)) (s *silhouette.Shape, err error) {
 	if k.shapes[key] == nil {
 		k.shapes[key], err = build(ctx)
 	}

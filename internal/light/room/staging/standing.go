@@ -14,27 +14,36 @@ import (
 	"pyrant/internal/recipe/setting"
 )
 
-// onPlatform adds what of a platform is seen beside its sides: as a card in its middle. What of that rises above its
-// top is taken to stand there, and shades as any other body does; it is lit as a card before that, since what stands on
-// crates is flat more often than round.
-func (s *Set) onPlatform(ctx context.Context, i int, p *recipe.Platform, c coverage.Coverage, covers Covers, frame image.Rectangle) error {
+// onPlatform adds what of a platform is seen beside its sides: as a card in its middle. What of
+// that rises above its top is taken to stand there, and shades as any other body does; it is lit as
+// a card before that, since what stands on crates is flat more often than round.
+func (s *Set) onPlatform(ctx context.Context, i int, p *recipe.Platform, c coverage.Coverage,
+	covers Covers, frame image.Rectangle) error {
 	prism := s.Prisms[i]
 	var mid camera.Vec
 	for _, v := range prism.Top {
 		mid = mid.Add(v.Mul(0.25))
 	}
 	card := s.Cam.Card(mid)
-	s.Surfaces = append(s.Surfaces, Surface{Kind: Platform, ID: p.ID, cover: c, inside: !p.Hollow, depth: mid.Len() + prism.Top[2].Sub(prism.Top[0]).Len(), Sheet: &lightmap.Sheet{Rect: frame, Plane: card, Cam: &s.Cam}})
+	s.Surfaces = append(s.Surfaces, Surface{Kind: Platform, ID: p.ID, cover: c, inside: !p.Hollow,
+		depth: mid.Len() + prism.Top[2].Sub(prism.Top[0]).Len(), Sheet: &lightmap.Sheet{Rect: frame,
+			Plane: card, Cam: &s.Cam}})
 	key := fmt.Sprintf("upon %s %d %d %g %s %v", c.Key(), s.Photo.Width, s.Photo.Height, s.unit, setting.Key(*p), s.Cam)
 	u := upon{Coverage: c, unit: s.unit}
 	var err error
-	if u.shape, err = covers.Shape(ctx, key, func(context.Context) (*silhouette.Shape, error) { return s.upon(prism, c, mid, frame), nil }); err != nil || u.shape.Empty() {
+	if u.shape, err = covers.Shape(ctx, key,
+		func(context.Context) (*silhouette.Shape, error) {
+			return s.upon(prism, c, mid, frame),
+				nil
+		}); err != nil || u.shape.Empty() {
 		return err
 	}
 	b := silhouette.Stand(u.shape, &s.Cam, card, mid.Z)
 	s.Scene.Bodies = append(s.Scene.Bodies, b)
 	card.D += 1.05 * b.Tall()
-	s.Surfaces = append(s.Surfaces, Surface{Kind: Platform, ID: p.ID, cover: u, depth: 0.999 * nearest(prism), Sheet: &lightmap.Sheet{Rect: frame, Plane: card, Cam: &s.Cam}})
+	s.Surfaces = append(s.Surfaces, Surface{Kind: Platform, ID: p.ID, cover: u,
+		depth: 0.999 * nearest(prism), Sheet: &lightmap.Sheet{Rect: frame, Plane: card,
+			Cam: &s.Cam}})
 	return nil
 }
 
@@ -59,8 +68,8 @@ type uponMask struct {
 	step  float64 // cells for each pixel
 }
 
-// Fill is that of Mask. To its sides and above, the shape ends where the cut-out does, which alone tells there; only where it
-// meets the platform it is cut off, softly.
+// Fill is that of Mask. To its sides and above, the shape ends where the cut-out does, which alone
+// tells there; only where it meets the platform it is cut off, softly.
 func (m uponMask) Fill(dst []float32, x0, y int) {
 	m.Mask.Fill(dst, x0, y)
 	const beside = 1.5 // cells
@@ -68,21 +77,25 @@ func (m uponMask) Fill(dst []float32, x0, y int) {
 	for i, c := range dst {
 		if c > 0 {
 			u := (float64(x0+i) + 0.5) * m.step
-			dst[i] *= max(m.shape.Within(u, v), m.shape.Within(u-beside, v), m.shape.Within(u+beside, v), m.shape.Within(u, v+beside))
+			dst[i] *= max(m.shape.Within(u, v), m.shape.Within(u-beside, v),
+				m.shape.Within(u+beside, v), m.shape.Within(u, v+beside))
 		}
 	}
 }
 
-// least is how much of what is seen of a platform has to lie above it, of the rest, for something to stand there: marks
-// are not exact.
+// least is how much of what is seen of a platform has to lie above it, of the rest, for something
+// to stand there: marks are not exact.
 const least = 0.125
 
-// upon returns the shape of what stands on a platform, of what is seen of the two: all that lies beside the
-// platform's faces and above its top, and below that what of its top lies behind the middle. It is empty where that is little.
-func (s *Set) upon(p *camera.Prism, c coverage.Coverage, mid camera.Vec, frame image.Rectangle) *silhouette.Shape {
+// upon returns the shape of what stands on a platform, of what is seen of the two: all that lies
+// beside the platform's faces and above its top, and below that what of its top lies behind the
+// middle. It is empty where that is little.
+func (s *Set) upon(p *camera.Prism, c coverage.Coverage, mid camera.Vec,
+	frame image.Rectangle) *silhouette.Shape {
 	scale := 1 / s.unit
 	m := c.At(scale)
-	all := image.Rect(0, 0, int(math.Ceil(float64(frame.Max.X)*scale)), int(math.Ceil(float64(frame.Max.Y)*scale)))
+	all := image.Rect(0, 0, int(math.Ceil(float64(frame.Max.X)*scale)),
+		int(math.Ceil(float64(frame.Max.Y)*scale)))
 	rect := m.Bounds().Inset(-margin).Intersect(all)
 	if m.Bounds().Empty() || rect.Empty() {
 		return &silhouette.Shape{}
@@ -98,14 +111,16 @@ func (s *Set) upon(p *camera.Prism, c coverage.Coverage, mid camera.Vec, frame i
 			m.Fill(row, rect.Min.X, y)
 			for x, v := range row {
 				if v >= 0.5 {
-					do(x, y-rect.Min.Y, s.Cam.Ray((float64(rect.Min.X+x)+0.5)*s.unit, (float64(y)+0.5)*s.unit))
+					do(x, y-rect.Min.Y, s.Cam.Ray((float64(rect.Min.X+x)+0.5)*s.unit,
+						(float64(y)+0.5)*s.unit))
 				}
 			}
 		}
 	}
 	each(func(x, y int, r camera.Vec) {
 		t, ok := card.Hit(r)
-		if deep, _ := p.Deep(camera.Vec{}, r.Mul(2*mid.Z), 1); ok && deep < -beside && s.Cam.Height(r.Mul(t)) > high {
+		if deep, _ := p.Deep(camera.Vec{}, r.Mul(2*mid.Z), 1); ok && deep < -beside &&
+			s.Cam.Height(r.Mul(t)) > high {
 			covered[y*rect.Dx()+x] = true
 			column[x]++
 		}

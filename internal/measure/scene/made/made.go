@@ -1,7 +1,7 @@
-// Package made makes scenes up, of which the truth is known because it is worked out: a room by chance, with a
-// figure, posts, crates, tables and a rope of the Tidewatch Players and lights among them, what a user would mark of it, and
-// what each light does there, followed ray by ray. Spill is measured against many of them, so that nothing is set
-// to suit one photo.
+// Package made makes scenes up, of which the truth is known because it is worked out: a room by
+// chance, with a figure, posts, crates, tables and a rope of the Tidewatch Players and lights among
+// them, what a user would mark of it, and what each light does there, followed ray by ray. Spill is
+// measured against many of them, so that nothing is set to suit one photo.
 package made
 
 import (
@@ -82,7 +82,8 @@ func (s *Scene) chance(p float64) bool { return s.r.Float64() < p }
 
 func (s *Scene) from(a, b float64) float64 { return a + (b-a)*s.r.Float64() }
 
-// camera takes a height, a field of view and a horizon, under which half of the floor before the back wall is seen.
+// camera takes a height, a field of view and a horizon, under which half of the floor before the
+// back wall is seen.
 func (s *Scene) camera() {
 	s.eye, s.back = s.from(1, 1.9), s.from(4.2, 7.5)
 	focal := camera.FocalOf(s.from(40, 72), Width)
@@ -95,7 +96,8 @@ func (s *Scene) camera() {
 	}
 }
 
-// at returns the place that lies so far to the right, ahead, and over the floor, in metres, as the camera sees it.
+// at returns the place that lies so far to the right, ahead, and over the floor, in metres, as the
+// camera sees it.
 func (s *Scene) at(x, y, z float64) camera.Vec {
 	return s.right.Mul(x).Add(s.fore.Mul(y)).Add(s.Camera.Up.Mul(z - s.eye))
 }
@@ -119,7 +121,8 @@ func seen(p [2]float64, margin float64) bool {
 }
 
 func (s *Scene) add(b tracer.Body, name, shines string, albedo func(camera.Vec) float64) {
-	s.Truth.Parts = append(s.Truth.Parts, tracer.Part{Body: b, Name: name, Shines: shines, Albedo: albedo})
+	s.Truth.Parts = append(s.Truth.Parts, tracer.Part{Body: b, Name: name, Shines: shines,
+		Albedo: albedo})
 }
 
 func even(v float64) func(camera.Vec) float64 { return func(camera.Vec) float64 { return v } }
@@ -136,19 +139,22 @@ func speckle(x, y, z float64) float64 {
 	sum := 0.0
 	for c := range 8 {
 		a, b, d := float64(c&1), float64(c>>1&1), float64(c>>2)
-		sum += h(i+a, j+b, k+d) * (1 - math.Abs(x-i-a)) * (1 - math.Abs(y-j-b)) * (1 - math.Abs(z-k-d))
+		sum += h(i+a, j+b,
+			k+d) * (1 - math.Abs(x-i-a)) * (1 - math.Abs(y-j-b)) * (1 - math.Abs(z-k-d))
 	}
 	return sum
 }
 
 // planks is wood in boards along one direction, stone in blocks if both widths are short.
-func (s *Scene) planks(along, across camera.Vec, long, wide, base float64) func(camera.Vec) float64 {
+func (s *Scene) planks(along, across camera.Vec, long, wide,
+	base float64) func(camera.Vec) float64 {
 	off := s.from(0, 100)
 	return func(p camera.Vec) float64 {
 		a, b := p.Dot(along)/long+off, p.Dot(across)/wide+off
 		row := math.Floor(b)
 		a += 0.37 * row
-		v := base * (0.7 + 0.6*speckle(math.Floor(a)+0.5, row+0.5, 7.5)) * (0.9 + 0.2*speckle(9*a, 9*b, 3))
+		v := base * (0.7 + 0.6*speckle(math.Floor(a)+0.5, row+0.5, 7.5)) * (0.9 + 0.2*speckle(9*a,
+			9*b, 3))
 		if b-row < 0.03 || (a-math.Floor(a))*long < 0.03*wide {
 			v *= 0.35
 		}
@@ -162,7 +168,9 @@ func (s *Scene) room() {
 	ux, uy := math.Cos(s.yaw), math.Sin(s.yaw) // along the back wall
 	far := 40.0
 	u, v := s.way(ux, uy, 0), s.way(-uy, ux, 0)
-	s.add(tracer.Sheet{P: s.at(0, 0, 0).Sub(u.Mul(far)).Sub(v.Mul(far)), U: u.Mul(2 * far), V: v.Mul(2 * far)}, "floor", "", s.planks(u, v, s.from(0.6, 3), s.from(0.2, 0.6), s.from(0.2, 0.45)))
+	s.add(tracer.Sheet{P: s.at(0, 0, 0).Sub(u.Mul(far)).Sub(v.Mul(far)), U: u.Mul(2 * far),
+		V: v.Mul(2 * far)}, "floor", "", s.planks(u, v, s.from(0.6, 3), s.from(0.2, 0.6),
+		s.from(0.2, 0.45)))
 	// The walls go on beyond what is seen of them, by how much nobody knows.
 	top := s.Camera.Horizon(Width / 2)
 	s.tall = s.eye + s.back*top/s.Camera.F*s.from(1, 1.8) + 0.3
@@ -178,20 +186,23 @@ func (s *Scene) room() {
 			s.side = -s.side
 		}
 		x, y := s.side*ux, s.back+s.side*uy
-		s.add(tracer.Sheet{P: s.at(x, y, 0), U: v.Mul(-s.back - 4), V: up}, "side_wall", "", s.planks(v, s.Camera.Up, s.from(0.5, 2), s.from(0.15, 0.5), s.from(0.25, 0.55)))
+		s.add(tracer.Sheet{P: s.at(x, y, 0), U: v.Mul(-s.back - 4), V: up}, "side_wall", "",
+			s.planks(v, s.Camera.Up, s.from(0.5, 2), s.from(0.15, 0.5), s.from(0.25, 0.55)))
 		// As long as it is seen.
 		n := 0.3
 		for n+0.2 < s.back && seen(s.px(x+(n+0.2)*uy, y-(n+0.2)*ux, 0), 10) {
 			n += 0.2
 		}
-		s.Marks.Walls = append(s.Marks.Walls, scene.Wall{Surface: "side_wall", Line: [2][2]float64{s.px(x+n*uy, y-n*ux, 0), s.px(x, y, 0)}})
+		s.Marks.Walls = append(s.Marks.Walls, scene.Wall{Surface: "side_wall",
+			Line: [2][2]float64{s.px(x+n*uy, y-n*ux, 0), s.px(x, y, 0)}})
 		if s.side > 0 {
 			hi = s.side
 		} else {
 			lo = s.side
 		}
 	}
-	s.Marks.Walls = append([]scene.Wall{{Surface: "back_wall", Line: [2][2]float64{edge(lo), edge(hi)}}}, s.Marks.Walls...)
+	s.Marks.Walls = append([]scene.Wall{{Surface: "back_wall", Line: [2][2]float64{edge(lo),
+		edge(hi)}}}, s.Marks.Walls...)
 	s.Marks.Surfaces = []string{"floor"}
 	for _, w := range s.Marks.Walls {
 		s.Marks.Surfaces = append(s.Marks.Surfaces, w.Surface)
@@ -223,11 +234,13 @@ func (s *Scene) daylight() {
 	}
 }
 
-// free looks for a place of the floor that is seen, has room for a circle, and is not too near to the camera.
+// free looks for a place of the floor that is seen, has room for a circle, and is not too near to
+// the camera.
 func (s *Scene) free(r, tall float64) (circle, bool) {
 	for range 400 {
 		c := circle{x: s.from(-4, 4), y: s.from(1.8, 7), r: r}
-		ok := c.y > 1.6*s.eye && seen(s.px(c.x, c.y-r, 0), 60) && seen(s.px(c.x, c.y, tall), 20) && s.inside(c.x, c.y) > r+0.1
+		ok := c.y > 1.6*s.eye && seen(s.px(c.x, c.y-r, 0), 60) && seen(s.px(c.x, c.y, tall), 20) &&
+			s.inside(c.x, c.y) > r+0.1
 		for _, t := range s.taken {
 			ok = ok && math.Hypot(c.x-t.x, c.y-t.y) > c.r+t.r+0.1
 		}
@@ -250,14 +263,16 @@ func (s *Scene) inside(x, y float64) float64 {
 	return d
 }
 
-// figure puts up somebody of the Players: a body of round parts, that looks more or less to the camera.
+// figure puts up somebody of the Players: a body of round parts, that looks more or less to the
+// camera.
 func (s *Scene) figure(name string) {
 	c, ok := s.free(0.4, 1.75)
 	if !ok {
 		return
 	}
 	k := s.from(0.9, 1.05)
-	f := figure{circle: c, tall: 1.8 * k, face: math.Atan2(-c.y, -c.x) + s.from(-0.5, 0.5), name: name}
+	f := figure{circle: c, tall: 1.8 * k, face: math.Atan2(-c.y, -c.x) + s.from(-0.5, 0.5),
+		name: name}
 	cx, cy := math.Cos(f.face), math.Sin(f.face) // to where it looks
 	at := func(x, y, z float64) camera.Vec {     // to its left, ahead, up
 		return s.at(c.x+k*(y*cx-x*cy), c.y+k*(y*cy+x*cx), k*z)
@@ -267,9 +282,11 @@ func (s *Scene) figure(name string) {
 			s.add(tracer.Pill{A: p[i], B: p[i+1], R: r * k}, name, "", albedo)
 		}
 	}
-	dark, light, skin := even(s.from(0.06, 0.2)), s.planks(s.right, s.Camera.Up, 3, s.from(0.05, 0.3), s.from(0.2, 0.5)), even(0.4)
+	dark, light, skin := even(s.from(0.06, 0.2)), s.planks(s.right, s.Camera.Up, 3,
+		s.from(0.05, 0.3), s.from(0.2, 0.5)), even(0.4)
 	for _, m := range [2]float64{-1, 1} {
-		pill(0.085, dark, at(0.1*m, 0, 0.95), at(0.12*m, s.from(-0.05, 0.05), 0.5), at(0.14*m, 0, 0.1))
+		pill(0.085, dark, at(0.1*m, 0, 0.95), at(0.12*m, s.from(-0.05, 0.05), 0.5),
+			at(0.14*m, 0, 0.1))
 		pill(0.06, dark, at(0.14*m, -0.03, 0.06), at(0.15*m, 0.15, 0.05))
 		elbow := at(m*s.from(0.3, 0.42), s.from(-0.05, 0.1), s.from(1.1, 1.2))
 		pill(0.06, light, at(0.22*m, 0, 1.42), elbow)
@@ -302,7 +319,8 @@ func (s *Scene) post(name string) {
 	if !ok {
 		return
 	}
-	s.add(tracer.Pill{A: s.at(c.x, c.y, 0), B: s.at(c.x, c.y, tall-r), R: r}, name, "", s.planks(s.Camera.Up, s.right, 4, 0.1, s.from(0.15, 0.4)))
+	s.add(tracer.Pill{A: s.at(c.x, c.y, 0), B: s.at(c.x, c.y, tall-r), R: r}, name, "",
+		s.planks(s.Camera.Up, s.right, 4, 0.1, s.from(0.15, 0.4)))
 	s.thing(name, c)
 }
 
@@ -344,12 +362,14 @@ func (s *Scene) platform(name string, hollow bool) {
 		thick = 0.05
 	}
 	wood := s.planks(s.way(ux, uy, 0), s.way(-uy, ux, 1), 2, s.from(0.08, 0.2), s.from(0.2, 0.5))
-	s.add(tracer.Block{C: s.at(c.x, c.y, h-thick/2), H: [3]camera.Vec{s.way(w*ux, w*uy, 0), s.way(-d*uy, d*ux, 0), s.way(0, 0, thick/2)}}, name, "", wood)
+	s.add(tracer.Block{C: s.at(c.x, c.y, h-thick/2), H: [3]camera.Vec{s.way(w*ux, w*uy, 0),
+		s.way(-d*uy, d*ux, 0), s.way(0, 0, thick/2)}}, name, "", wood)
 	var corners [4][2]float64
 	first := 0
 	for i, m := range [4][2]float64{{1, 1}, {-1, 1}, {-1, -1}, {1, -1}} {
 		corners[i] = [2]float64{c.x + m[0]*w*ux - m[1]*d*uy, c.y + m[0]*w*uy + m[1]*d*ux}
-		if math.Hypot(corners[i][0], corners[i][1]) < math.Hypot(corners[first][0], corners[first][1]) {
+		if math.Hypot(corners[i][0], corners[i][1]) < math.Hypot(corners[first][0],
+			corners[first][1]) {
 			first = i
 		}
 		if hollow {
@@ -357,18 +377,21 @@ func (s *Scene) platform(name string, hollow bool) {
 			s.add(tracer.Pill{A: s.at(x, y, 0), B: s.at(x, y, h-thick), R: 0.025}, name, "", wood)
 		}
 	}
-	p := scene.Platform{Surface: name, Hollow: hollow, Foot: s.px(corners[first][0], corners[first][1], 0)}
+	p := scene.Platform{Surface: name, Hollow: hollow, Foot: s.px(corners[first][0],
+		corners[first][1], 0)}
 	for i := range 4 {
 		q := corners[(first+i)%4]
 		p.Top = append(p.Top, s.px(q[0], q[1], h))
 	}
 	s.Marks.Platforms = append(s.Marks.Platforms, p)
 	s.Marks.Surfaces = append(s.Marks.Surfaces, name)
-	s.platforms = append(s.platforms, platform{circle: circle{c.x, c.y, math.Min(w, d)}, high: h, name: name})
+	s.platforms = append(s.platforms, platform{circle: circle{c.x, c.y, math.Min(w, d)}, high: h,
+		name: name})
 }
 
 func (s *Scene) light(group string, shapes ...scene.Mark) *scene.Light {
-	s.Marks.Lights = append(s.Marks.Lights, scene.Light{Group: group, Lit: "lit_" + group + ".hdr", Mask: group, Shapes: shapes})
+	s.Marks.Lights = append(s.Marks.Lights, scene.Light{Group: group, Lit: "lit_" + group + ".hdr",
+		Mask: group, Shapes: shapes})
 	return &s.Marks.Lights[len(s.Marks.Lights)-1]
 }
 
@@ -426,7 +449,8 @@ func (s *Scene) rod() {
 	s.add(tracer.Pill{A: s.at(c.x, c.y, low), B: s.at(x, y, tall), R: r}, "rod", "rod", off)
 	a, b := s.px(c.x, c.y, low), s.px(x, y, tall)
 	width := 2 * r * s.Camera.F / s.at(c.x, c.y, tall/2).Z
-	m := scene.Mark{Kind: "tube", Points: [][2]float64{a, b}, Width: width, Feet: [][2]float64{s.px(c.x, c.y, 0)}}
+	m := scene.Mark{Kind: "tube", Points: [][2]float64{a, b}, Width: width,
+		Feet: [][2]float64{s.px(c.x, c.y, 0)}}
 	if lean[0] != 0 {
 		m.Feet = append(m.Feet, s.px(x, y, 0))
 	}
@@ -455,10 +479,13 @@ func (s *Scene) lamp() {
 	x, y := p.x+s.from(0, 0.6)*p.r*math.Cos(a), p.y+s.from(0, 0.6)*p.r*math.Sin(a)
 	z := p.high + r + 0.05
 	s.add(tracer.Ball{C: s.at(x, y, z), R: r}, "lamp", "lamp", off)
-	s.add(tracer.Block{C: s.at(x, y, p.high+0.02), H: [3]camera.Vec{s.way(0.6*r, 0, 0), s.way(0, 0.6*r, 0), s.way(0, 0, 0.02)}}, "misc", "", even(0.2))
-	s.add(tracer.Pill{A: s.at(x, y, z+1.1*r), B: s.at(x, y, z+1.3*r), R: 0.3 * r}, "misc", "", even(0.2))
+	s.add(tracer.Block{C: s.at(x, y, p.high+0.02), H: [3]camera.Vec{s.way(0.6*r, 0, 0),
+		s.way(0, 0.6*r, 0), s.way(0, 0, 0.02)}}, "misc", "", even(0.2))
+	s.add(tracer.Pill{A: s.at(x, y, z+1.1*r), B: s.at(x, y, z+1.3*r), R: 0.3 * r}, "misc", "",
+		even(0.2))
 	points, _, _ := s.round(x, y, z, r)
-	s.light("lamp", scene.Mark{Kind: "outline", Points: points, Feet: [][2]float64{s.px(x, y, p.high)}}).Platform = p.name
+	s.light("lamp", scene.Mark{Kind: "outline", Points: points,
+		Feet: [][2]float64{s.px(x, y, p.high)}}).Platform = p.name
 	s.Marks.Lights[len(s.Marks.Lights)-1].Shapes[0].Feet = [][2]float64{s.px(x, y, 0)}
 }
 
@@ -486,7 +513,8 @@ func (s *Scene) sign() {
 		}
 		for i := range n {
 			a, b := at[i], at[(i+1)%n]
-			s.add(tracer.Pill{A: s.at(a[0], a[1], a[2]), B: s.at(b[0], b[1], b[2]), R: tube}, "sign", "sign", off)
+			s.add(tracer.Pill{A: s.at(a[0], a[1], a[2]), B: s.at(b[0], b[1], b[2]), R: tube},
+				"sign", "sign", off)
 		}
 		m.Width = 2 * tube * s.Camera.F / s.at(x*ux, s.back+x*uy, z).Z
 		m.Feet = [][2]float64{s.px(x*ux+gap*uy, s.back+x*uy-gap*ux, 0)}
@@ -508,7 +536,8 @@ func (s *Scene) string() {
 			x, y, h := ax+(bx-ax)*t, ay+(by-ay)*t, z-4*sag*t*(1-t)
 			_, at, radius := s.round(x, y, h, r)
 			if seen(at, 15) && s.inside(x, y) > 0.15 && seen(s.px(x, y, 0), 0) && h < s.tall {
-				marks = append(marks, scene.Mark{Kind: "bulb", At: at, Radius: radius, Feet: [][2]float64{s.px(x, y, 0)}})
+				marks = append(marks, scene.Mark{Kind: "bulb", At: at, Radius: radius,
+					Feet: [][2]float64{s.px(x, y, 0)}})
 				balls = append(balls, tracer.Ball{C: s.at(x, y, h), R: r})
 			}
 		}

@@ -11,7 +11,8 @@ import (
 	"pyrant/internal/measure/scene"
 )
 
-// A seed makes one scene, another another; what is marked lies in the picture, and feet where things stand.
+// A seed makes one scene, another another; what is marked lies in the picture, and feet where
+// things stand.
 func TestMake(t *testing.T) {
 	seen := map[string]uint64{}
 	kinds := map[string]int{}
@@ -66,8 +67,8 @@ func TestMake(t *testing.T) {
 	}
 }
 
-// What is written can be read and set up, masks hold what is marked, and the camera is found by the floor's corners, as far as those
-// of a floor that is seen almost straight tell.
+// What is written can be read and set up, masks hold what is marked, and the camera is found by the
+// floor's corners, as far as those of a floor that is seen almost straight tell.
 func TestWrite(t *testing.T) {
 	if testing.Short() {
 		t.Skip("nothing of it is kept between goroutines")
@@ -94,7 +95,8 @@ func TestWrite(t *testing.T) {
 	}
 	// Where things stand, in heights of the camera.
 	for i, f := range sp.Feet {
-		if want := s.at(s.stand[i].x, s.stand[i].y, 0).Mul(1 / s.eye); f.Sub(want).Len() > 0.12*want.Len() {
+		if want := s.at(s.stand[i].x, s.stand[i].y,
+			0).Mul(1 / s.eye); f.Sub(want).Len() > 0.12*want.Len() {
 			t.Errorf("%s stands at %v, truly at %v", s.Marks.Things[i].Mask, f, want)
 		}
 	}

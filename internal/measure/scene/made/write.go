@@ -19,15 +19,15 @@ import (
 	"pyrant/internal/measure/scene"
 )
 
-// fine is how many times as large as the pictures masks are, and rays how many go through each of their pixels along
-// a side.
+// fine is how many times as large as the pictures masks are, and rays how many go through each of
+// their pixels along a side.
 const (
 	fine = 2
 	rays = 3
 )
 
-// Write writes the scene into a folder as scene.Open reads it: what was marked, masks, the photo, and the light of
-// each group alone, in pictures so wide, of so many samples a pixel.
+// Write writes the scene into a folder as scene.Open reads it: what was marked, masks, the photo,
+// and the light of each group alone, in pictures so wide, of so many samples a pixel.
 func (s *Scene) Write(ctx context.Context, dir string, width, samples int) error {
 	if err := os.MkdirAll(filepath.Join(dir, "masks"), 0o755); err != nil {
 		return err
@@ -94,7 +94,8 @@ func rows(ctx context.Context, h int, do func(y int)) error {
 	return err
 }
 
-// Daylight bounces three times. What of a light bounces comes from its echoes, and within half a metre from rays.
+// Daylight bounces three times. What of a light bounces comes from its echoes, and within half a
+// metre from rays.
 const (
 	bounces = 3
 	echoes  = 40000
@@ -110,7 +111,8 @@ func (s *Scene) picture(ctx context.Context, light string, w, samples int) (*sce
 		for x := range w {
 			sum := 0.0
 			for range samples {
-				sum += src.Radiance(camera.Vec{}, s.ray(float64(x)+r.Float64(), float64(y)+r.Float64(), w), bounces, r)
+				sum += src.Radiance(camera.Vec{}, s.ray(float64(x)+r.Float64(),
+					float64(y)+r.Float64(), w), bounces, r)
 			}
 			v := float32(sum / float64(samples))
 			i := 3 * (y*w + x)
@@ -134,7 +136,8 @@ func (s *Scene) masks(dir string, w int) error {
 		for x := range w {
 			n := map[string]int{}
 			for j := range rays * rays {
-				d := s.ray(float64(x)+(float64(j%rays)+0.5)/rays, float64(y)+(float64(j/rays)+0.5)/rays, w)
+				d := s.ray(float64(x)+(float64(j%rays)+0.5)/rays,
+					float64(y)+(float64(j/rays)+0.5)/rays, w)
 				if part, _, _ := s.Truth.First(camera.Vec{}, d); part != nil {
 					n[part.Name]++
 				} else {
