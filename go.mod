@@ -15,16 +15,17 @@ require (
 	github.com/spf13/pflag v1.1.0
 	golang.org/x/image v0.47.0
 	golang.org/x/sync v0.24.0
+	golang.org/x/sys v0.49.0
+	golang.org/x/tools v0.52.0
+	gonum.org/v1/gonum v0.16.0
 	gorm.io/driver/sqlite v1.6.0
 	gorm.io/gorm v1.31.2
 )
 
-require gonum.org/v1/gonum v0.16.0
-
 require (
 	github.com/jinzhu/inflection v1.0.0 // indirect
 	github.com/jinzhu/now v1.1.5 // indirect
-	golang.org/x/sys v0.49.0
+	golang.org/x/mod v0.42.0 // indirect
 	golang.org/x/text v0.43.0 // indirect
 	golang.org/x/time v0.15.0 // indirect
 )

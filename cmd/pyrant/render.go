@@ -17,8 +17,8 @@ import (
 	"github.com/spf13/pflag"
 
 	"pyrant/internal/app/export"
-	"pyrant/internal/base/cache"
 	"pyrant/internal/base/codec"
+	"pyrant/internal/base/graph"
 	"pyrant/internal/base/photo"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/setting"
@@ -193,7 +193,7 @@ func cmdRender(ctx context.Context, args []string) error {
 func picturesOf(e *render.Engine, files map[string][]byte) func(ctx context.Context,
 	sum string) (*photo.Photo, error) {
 	return func(ctx context.Context, sum string) (*photo.Photo, error) {
-		return cache.Get(ctx, e.Cache, "decoded "+sum,
+		return graph.Fetch(ctx, e.Cache, graph.Text("decoded "+sum),
 			func(ctx context.Context) (*photo.Photo, error) { return codec.Open(ctx, files[sum]) })
 	}
 }
@@ -210,11 +210,17 @@ func printStats(e *render.Engine, st *render.Stats, w, h int,
 	}
 	ms["nodes"] = nodes
 	hits, misses := e.Cache.Counts()
+	graph := map[string]any{} // what nodes of the graph did, by their type
+	for _, s := range e.Cache.Stats() {
+		graph[s.Type] = map[string]any{"found": s.Found, "built": s.Built, "failed": s.Failed,
+			"ms": float64(s.Time.Microseconds()) / 1000}
+	}
 	enc := json.NewEncoder(os.Stdout)
 	enc.SetIndent("", "  ")
 	return enc.Encode(map[string]any{
 		"width": w, "height": h, "cores": runtime.GOMAXPROCS(0), "ms": ms,
 		"cache":           map[string]int64{"hits": hits, "misses": misses},
+		"graph":           graph,
 		"peak_memory_mib": peakMemory() >> 20,
 	})
 }

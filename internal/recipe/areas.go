@@ -85,8 +85,7 @@ func (r *Recipe) Fits() error {
 		bare.CutOuts[i].Raster.Tiles = setting.Bytes{}
 	}
 	if n := len(bare.Encode()); n > MaxChange {
-		return fault.New(fault.TooLarge, "With this the shot would have %d points in its strokes and shapes, a recipe of %.1f MB; there is room for %d MB. Remove strokes or shapes that are not needed, then try again.",
-			points, float64(n)/(1<<20), MaxChange>>20)
+		return fault.New(fault.TooLarge, "With this the shot would have %d points in its strokes and shapes, a recipe of %.1f MB; there is room for %d MB. Remove strokes or shapes that are not needed, then try again.", points, float64(n)/(1<<20), MaxChange>>20)
 	}
 	return nil
 }

@@ -458,8 +458,7 @@ func TestDeal(t *testing.T) {
 	}
 	for _, h := range hung {
 		if !slices.ContainsFunc(all, func(s shape.Spot) bool {
-			return math.Hypot(s.At.X-h.At.X,
-				s.At.Y-h.At.Y) < 0.1
+			return math.Hypot(s.At.X-h.At.X, s.At.Y-h.At.Y) < 0.1
 		}) {
 			t.Errorf("the bulb at %v is lost", h.At)
 		}

@@ -77,8 +77,7 @@ func (r *Recipe) Size() (w, h int) { return r.Crop.Size(r.Photo.Width, r.Photo.H
 
 // Frame returns the size that bounds and defaults are relative to.
 func (p Photo) Frame() setting.Frame {
-	return setting.Frame{W: float64(p.Width),
-		H: float64(p.Height)}
+	return setting.Frame{W: float64(p.Width), H: float64(p.Height)}
 }
 
 // Dusk takes the daylight out. What emits is kept out of it, and light can be given

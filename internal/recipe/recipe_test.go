@@ -467,8 +467,7 @@ func TestTintFollowsTheGel(t *testing.T) {
 func TestLargestDocument(t *testing.T) {
 	good := sample(t).Encode()
 	pad := func(n int) []byte {
-		return append(good[:len(good):len(good)],
-			make([]byte, n-len(good))...)
+		return append(good[:len(good):len(good)], make([]byte, n-len(good))...)
 	}
 	fits, over := pad(MaxBytes), pad(MaxBytes+1)
 	for i := len(good); i < len(over); i++ {
@@ -654,8 +653,7 @@ func TestPackKeepsLongListsBeside(t *testing.T) {
 		t.Error("a list that is cut off is not refused")
 	}
 	if _, err := Unpack(doc, func(string) ([]byte, error) {
-		return nil,
-			errors.New("gone")
+		return nil, errors.New("gone")
 	}); err == nil {
 		t.Error("a list that is missing is not refused")
 	}

@@ -10,9 +10,9 @@ import (
 	"sync"
 	"time"
 
-	"pyrant/internal/base/cache"
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/coverage"
+	"pyrant/internal/base/graph"
 	"pyrant/internal/base/guided"
 	"pyrant/internal/base/raster"
 	"pyrant/internal/light/glow"
@@ -98,7 +98,7 @@ func (w world) Photo() func(dst []float32, x0, y int) {
 
 func (w world) Mask(ctx context.Context, key string,
 	make func() coverage.Mask) (coverage.Mask, error) {
-	m, err := cache.Own(ctx, w.cache, fmt.Sprintf("part %s %g", key, w.scale),
+	m, err := graph.FetchOwn(ctx, w.cache, graph.Text(fmt.Sprintf("part %s %g", key, w.scale)),
 		func(context.Context) (coverage.Mask, error) { return make(), nil })
 	if err == nil {
 		w.masks.add(m)
@@ -112,7 +112,7 @@ func (w world) Whole(ctx context.Context, key string, make func(context.Context,
 		b := &bands{frame: w.frame, make: make}
 		return b, b.ready(ctx)
 	}
-	p, err := cache.Get(ctx, w.cache, fmt.Sprintf("%s %g", key, w.scale),
+	p, err := graph.Fetch(ctx, w.cache, graph.Text(fmt.Sprintf("%s %g", key, w.scale)),
 		func(ctx context.Context) (*raster.Plane, error) { return make(ctx, w.frame) })
 	return planeRows{p}, err
 }
@@ -185,7 +185,7 @@ func (b *bands) Fill(dst []float32, x0, y int) {
 
 func (w world) Filter(ctx context.Context, key string, edge int, make func(context.Context,
 	area.World) (*guided.Filter, error)) (*guided.Filter, error) {
-	return cache.Get(ctx, w.cache, fmt.Sprintf("filter %s %d", key, edge),
+	return graph.Fetch(ctx, w.cache, graph.Text(fmt.Sprintf("filter %s %d", key, edge)),
 		func(ctx context.Context) (*guided.Filter, error) {
 			defer w.stats.add("area", time.Now())
 			q := *w.q
@@ -424,8 +424,7 @@ func (w world) Light(ctx context.Context, l area.Light, feather float64,
 func (e *Engine) AreaMask(ctx context.Context, q Request, id area.Ref,
 	solid bool) (*raster.Plane, error) {
 	return q.mask(ctx, func(q Request) (*raster.Plane, error) {
-		return e.areaMask(ctx, q, id,
-			solid)
+		return e.areaMask(ctx, q, id, solid)
 	})
 }
 
@@ -498,8 +497,7 @@ func (w world) Surface(ctx context.Context, id area.SurfaceRef, feather float64,
 	}
 	key := "surface " + w.SurfaceKey(id)
 	m, err := w.Mask(ctx, key, func() coverage.Mask {
-		return set.Compose(w.scale).Mask(string(id),
-			w.frame)
+		return set.Compose(w.scale).Mask(string(id), w.frame)
 	})
 	if err != nil || feather <= 0 {
 		return m, err

@@ -9,8 +9,8 @@ import (
 	"strings"
 	"time"
 
-	"pyrant/internal/base/cache"
 	"pyrant/internal/base/coverage"
+	"pyrant/internal/base/graph"
 	"pyrant/internal/base/raster"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
@@ -86,10 +86,7 @@ func (p *plan) keeps(ctx context.Context, ll *litLight) (*litLight, error) {
 
 // mask returns the mask of a light at the plan's scale.
 func (p *plan) mask(ctx context.Context, ll *litLight) (coverage.Mask, error) {
-	return cache.Own(ctx, p.cache, fmt.Sprintf("mask %s %g", ll.key, p.scale),
-		func(context.Context) (coverage.Mask, error) {
-			return ll.cover.At(p.scale), nil
-		})
+	return graph.Own(ctx, p.cache, lightMask{ll.input(p.cache), p.scale})
 }
 
 func (p *plan) less(ctx context.Context, ll *litLight) (*litLight, error) {
@@ -100,7 +97,7 @@ func (p *plan) less(ctx context.Context, ll *litLight) (*litLight, error) {
 	out := &litLight{l: ll.l, cover: ll.cover, key: ll.key + " less " + key}
 	out.front = out
 	var err error
-	out.mask, err = cache.Get(ctx, p.cache, fmt.Sprintf("mask %s %g", out.key, p.scale),
+	out.mask, err = graph.Fetch(ctx, p.cache, graph.Text(fmt.Sprintf("mask %s %g", out.key, p.scale)),
 		func(ctx context.Context) (coverage.Mask, error) {
 			defer p.stats.add("blockers", time.Now())
 			return p.lessMask(ctx, ll.mask, list)

@@ -5,18 +5,17 @@ import (
 	"image"
 	"slices"
 
-	"pyrant/internal/base/cache"
 	"pyrant/internal/base/coverage"
+	"pyrant/internal/base/graph"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/cutout"
 	"pyrant/internal/recipe/shape"
 )
 
 // cutOut returns a value of a cut-out's pixels, which are read once.
-func cutOut(ctx context.Context, c *cache.Cache, k *cutout.CutOut,
+func cutOut(ctx context.Context, c *graph.Graph, k *cutout.CutOut,
 	what cutout.What) (cutout.Part, error) {
-	m, err := cache.Get(ctx, c, "pixels "+k.Raster.Tiles.Key(),
-		func(context.Context) (*cutout.Mask, error) { return k.Raster.Mask() })
+	m, err := graph.Get(ctx, c, pixelsOf(c, &k.Raster))
 	if err != nil {
 		return cutout.Part{}, err
 	}
@@ -48,7 +47,7 @@ func coverKey(r *recipe.Recipe, shapes shape.Shapes, share bool) string {
 }
 
 // coverOf returns what shapes cover; with share, of cut-outs their share of the light.
-func coverOf(ctx context.Context, c *cache.Cache, r *recipe.Recipe, shapes shape.Shapes,
+func coverOf(ctx context.Context, c *graph.Graph, r *recipe.Recipe, shapes shape.Shapes,
 	share bool) (coverage.Coverage, error) {
 	if !slices.ContainsFunc(shapes, shape.IsCutOut) {
 		return shapes, nil

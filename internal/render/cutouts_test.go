@@ -210,8 +210,7 @@ func TestLightsThatCross(t *testing.T) {
 	r.Lights[0].Gel.Hue, r.Lights[1].Gel.Hue = 0, 120 // red lies, green stands
 	e := New(1 << 24)
 	at := func(r *recipe.Recipe) [3]float64 {
-		return pixel(rgba(t, e, Request{Photo: p, Recipe: r}),
-			100, 100)
+		return pixel(rgba(t, e, Request{Photo: p, Recipe: r}), 100, 100)
 	}
 	mixed := at(r)
 	front := func(of, before int) [3]float64 {
@@ -350,8 +349,7 @@ func TestApart(t *testing.T) {
 	}
 	coloured := func(x int) float64 {
 		v := pixel(m, x, 15)
-		return max(v[0], v[1], v[2]) - min(v[0],
-			v[1], v[2])
+		return max(v[0], v[1], v[2]) - min(v[0], v[1], v[2])
 	}
 	for x := 30; x < 90; x++ {
 		if is := x >= 48 && x < 60; is != (coloured(x) > 0.1) {

@@ -33,8 +33,7 @@ func (e *Engine) Apart(ctx context.Context, q Request, id cutout.Ref,
 	ground Ground) (out *image.RGBA, err error) {
 	defer fault.Catch(&err)
 	m, err := q.frame(ctx, func(q Request) (image.Image, error) {
-		return e.apart(ctx, q, id,
-			ground)
+		return e.apart(ctx, q, id, ground)
 	})
 	if err != nil {
 		return nil, err

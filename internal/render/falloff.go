@@ -6,8 +6,8 @@ import (
 	"math"
 	"slices"
 
-	"pyrant/internal/base/cache"
 	"pyrant/internal/base/colour"
+	"pyrant/internal/base/graph"
 	"pyrant/internal/base/raster"
 	"pyrant/internal/light/glow"
 	"pyrant/internal/recipe"
@@ -126,9 +126,9 @@ func (r *round) Bytes() (n int64) {
 }
 
 // roundOf finds the places round a light within the photo.
-func roundOf(ctx context.Context, c *cache.Cache, ll *litLight,
+func roundOf(ctx context.Context, c *graph.Graph, ll *litLight,
 	photo recipe.Photo) (*round, error) {
-	return cache.Get(ctx, c, fmt.Sprintf("round %s %d %d", ll.key, photo.Width, photo.Height),
+	return graph.Fetch(ctx, c, graph.Text(fmt.Sprintf("round %s %d %d", ll.key, photo.Width, photo.Height)),
 		func(ctx context.Context) (*round, error) {
 			edges, boxes := make([][][]shape.Point, len(ll.l.Shapes)),
 				make([][]box, len(ll.l.Shapes))
@@ -423,12 +423,12 @@ func (s strand) Bytes() (n int64) {
 }
 
 // blurred returns the coverage of a light blurred by a radius at one of so many places.
-func (r *round) blurred(ctx context.Context, c *cache.Cache, ll *litLight, radius float64,
+func (r *round) blurred(ctx context.Context, c *graph.Graph, ll *litLight, radius float64,
 	every int) (strand, error) {
 	name := func(every int) string { return fmt.Sprintf("strand %s %g %d", ll.key, radius, every) }
 	if every > 1 {
 		// Most often the chart has shown all of them before a value was taken in hand.
-		if all, ok := cache.Peek[strand](c, name(1)); ok {
+		if all, ok := graph.Peek[strand](c, graph.Text(name(1))); ok {
 			some := make(strand, len(all))
 			for i, v := range all {
 				for n := 0; n < len(v); n += every {
@@ -438,10 +438,8 @@ func (r *round) blurred(ctx context.Context, c *cache.Cache, ll *litLight, radiu
 			return some, nil
 		}
 	}
-	return cache.Get(ctx, c, name(every), func(ctx context.Context) (strand, error) {
-		probe, err := cache.Get(ctx, c, "probe "+ll.key, func(ctx context.Context) (*glow.Probe, error) {
-			return glow.NewProbe(ctx, ll.cover, recipe.MaxRadius)
-		})
+	return graph.Fetch(ctx, c, graph.Text(name(every)), func(ctx context.Context) (strand, error) {
+		probe, err := graph.Get(ctx, c, lightProbe{ll.input(c), recipe.MaxRadius})
 		if err != nil {
 			return nil, err
 		}

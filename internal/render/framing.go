@@ -104,8 +104,7 @@ func (f *framing) on(q Request) Request {
 func (q *Request) frame(ctx context.Context,
 	draw func(q Request) (image.Image, error)) (image.Image, error) {
 	return drawn(q, draw, func(f *framing, m image.Image) (image.Image, error) {
-		return f.take(ctx,
-			m, q.Deep)
+		return f.take(ctx, m, q.Deep)
 	})
 }
 

@@ -10,8 +10,8 @@ import (
 	"sync"
 	"time"
 
-	"pyrant/internal/base/cache"
 	"pyrant/internal/base/colour"
+	"pyrant/internal/base/graph"
 	"pyrant/internal/base/raster"
 	"pyrant/internal/light/room/lightmap"
 	"pyrant/internal/light/room/relief"
@@ -62,7 +62,7 @@ func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground
 	}()
 	key := fmt.Sprintf("%sground %s %s %g %v", m.rough, m.key, p.groundKey(), p.scale, r)
 	if r == p.frame {
-		p.cache.Only(fmt.Sprintf("ground %s %g", p.q.PhotoKey, p.scale), key, few)
+		p.cache.Keep(graph.Text(fmt.Sprintf("ground %s %g", p.q.PhotoKey, p.scale)), graph.Text(key), few)
 	}
 	return forPart(ctx, p, r != p.frame, key, func(ctx context.Context) (*ground, error) {
 		defer p.stats.add("ground", time.Now())
@@ -192,7 +192,8 @@ func (p *plan) show(ctx context.Context, m *inRoom, r image.Rectangle) (*shown, 
 	}
 	name := func(fine bool) string { return fmt.Sprintf("shown %s %g %v %t", p.q.PhotoKey, p.scale, r, fine) }
 	if r == p.frame {
-		if old, ok := cache.Peek[*shown](p.cache, name(true)); ok && old.layout.Same(v.layout) &&
+		if old, ok := graph.Peek[*shown](p.cache, graph.Text(name(true))); ok &&
+			old.layout.Same(v.layout) &&
 			slices.Equal(old.relief, v.relief) {
 			return old, nil
 		}
@@ -213,8 +214,7 @@ func (p *plan) show(ctx context.Context, m *inRoom, r image.Rectangle) (*shown, 
 		fine *sharer
 	}
 	pool := sync.Pool{New: func() any {
-		return &memory{m.composer.NewWeights(n),
-			&sharer{room: m, composer: sub, parts: parts}}
+		return &memory{m.composer.NewWeights(n), &sharer{room: m, composer: sub, parts: parts}}
 	}}
 	if err := raster.Rows(ctx, r.Min.Y, r.Max.Y, func(y0, y1 int) {
 		s := pool.Get().(*memory)
@@ -257,7 +257,7 @@ func (p *plan) show(ctx context.Context, m *inRoom, r image.Rectangle) (*shown, 
 		return nil, err
 	}
 	if r == p.frame {
-		err = cache.Put(p.cache, name(m.rough == ""), v)
+		err = graph.Put(p.cache, graph.Text(name(m.rough == "")), v)
 	}
 	return v, err
 }
@@ -273,8 +273,8 @@ func (p *plan) folds(ctx context.Context, m *inRoom) ([]func(x,
 		if t == nil || t.Relief == 0 {
 			return
 		}
-		f, err := cache.Get(ctx, p.cache, fmt.Sprintf("relief %s %s", p.q.PhotoKey,
-			setting.Key(p.q.Recipe.CutOut(t.Of))), func(ctx context.Context) (*relief.Map, error) {
+		f, err := graph.Fetch(ctx, p.cache, graph.Text(fmt.Sprintf("relief %s %s", p.q.PhotoKey,
+			setting.Key(p.q.Recipe.CutOut(t.Of)))), func(ctx context.Context) (*relief.Map, error) {
 			cover, err := covers{p}.CutOut(ctx, t.Of)
 			if err != nil || cover == nil {
 				return &relief.Map{Step: 1}, err

@@ -7,7 +7,7 @@ import (
 	"maps"
 	"sync"
 
-	"pyrant/internal/base/cache"
+	"pyrant/internal/base/graph"
 	"pyrant/internal/light/glow"
 )
 
@@ -88,8 +88,8 @@ func (p *plan) sum(ctx context.Context, name string, all []addend,
 	if p.passing || len(all) <= fewTerms {
 		return sumOnto(ctx, nil, all, part)
 	}
-	s, err := cache.Get(ctx, p.cache, fmt.Sprintf("still %s %s %g %v", p.q.PhotoKey, name, p.scale,
-		part), func(context.Context) (*still, error) { return new(still), nil })
+	s, err := graph.Fetch(ctx, p.cache, graph.Text(fmt.Sprintf("still %s %s %g %v", p.q.PhotoKey, name, p.scale,
+		part)), func(context.Context) (*still, error) { return new(still), nil })
 	if err != nil {
 		return nil, err
 	}

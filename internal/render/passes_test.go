@@ -6,8 +6,8 @@ import (
 	"math"
 	"testing"
 
-	"pyrant/internal/base/cache"
 	"pyrant/internal/base/colour"
+	"pyrant/internal/base/graph"
 	"pyrant/internal/base/guided"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
@@ -33,8 +33,7 @@ func within(t *testing.T, r *recipe.Recipe, p pass.Pass,
 }
 
 func part(of area.Source) area.Part {
-	return area.Part{On: true, Does: area.Add, Amount: 1,
-		Of: of}
+	return area.Part{On: true, Does: area.Add, Amount: 1, Of: of}
 }
 
 func ring(x, y, d, inner float64) area.Ring {
@@ -284,4 +283,4 @@ func TestPassesComputeOnlyWhatChanged(t *testing.T) {
 	}
 }
 
-var _ cache.Sized = (*guided.Filter)(nil)
+var _ graph.Sized = (*guided.Filter)(nil)

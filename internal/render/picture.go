@@ -2,12 +2,10 @@ package render
 
 import (
 	"context"
-	"fmt"
 	"image"
 	"math"
-	"time"
 
-	"pyrant/internal/base/cache"
+	"pyrant/internal/base/graph"
 	"pyrant/internal/base/raster"
 	"pyrant/internal/recipe/pass"
 )
@@ -27,21 +25,8 @@ func (p *plan) picture(ctx context.Context, k pass.Picture) (pass.PictureRows, e
 	at := image.Rect(0, 0, max(int(float64(o.Width)*small+0.5), 1),
 		max(int(float64(o.Height)*small+0.5), 1))
 	soft := k.Soft * p.scale * float64(at.Dx()) / (k.Size * p.scale)
-	pic, err := cache.Get(ctx, p.cache, fmt.Sprintf("picture %s %v %g", k.Sum, at, soft),
-		func(ctx context.Context) (*raster.RGB, error) {
-			defer p.stats.add("picture", time.Now())
-			out := raster.NewRGB(at)
-			step := float64(o.Width) / float64(at.Dx())
-			if err := raster.Rows(ctx, 0, at.Max.Y, func(y0, y1 int) {
-				var s shrinker
-				for y := y0; y < y1 && ctx.Err() == nil; y++ {
-					s.row(out.Row(y), o, step, 0, y)
-				}
-			}); err != nil {
-				return nil, err
-			}
-			return softened(ctx, out, soft)
-		})
+	pic, err := get(ctx, p, "picture",
+		reducedPicture{graph.Intern(p.cache, k.Sum, o), at.Dx(), at.Dy(), soft})
 	if err != nil {
 		return nil, err
 	}

@@ -9,10 +9,10 @@ import (
 	"sync"
 	"time"
 
-	"pyrant/internal/base/cache"
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/coverage"
 	"pyrant/internal/base/fault"
+	"pyrant/internal/base/graph"
 	"pyrant/internal/base/raster"
 	"pyrant/internal/light/glow"
 	"pyrant/internal/light/streak"
@@ -22,7 +22,7 @@ import (
 
 // plan is a request made ready for rows at one scale.
 type plan struct {
-	cache    *cache.Cache
+	cache    *graph.Graph
 	q        *Request
 	layer    layer
 	stages   []stage
@@ -72,12 +72,12 @@ type litLight struct {
 	keeps *litLight // see plan.keeps
 }
 
-func newPlan(ctx context.Context, c *cache.Cache, q *Request) (*plan, error) {
+func newPlan(ctx context.Context, c *graph.Graph, q *Request) (*plan, error) {
 	return newPlanUpTo(ctx, c, q, "")
 }
 
 // newPlanUpTo makes a plan of which the named stage is the last; "" is all of them.
-func newPlanUpTo(ctx context.Context, c *cache.Cache, q *Request, last string) (*plan, error) {
+func newPlanUpTo(ctx context.Context, c *graph.Graph, q *Request, last string) (*plan, error) {
 	l, ok := layers[q.Layer]
 	if !ok {
 		return nil, fault.In("layer", "There is no layer %q; there are %q.", q.Layer, Layers())
@@ -178,7 +178,7 @@ func each[T any](ctx context.Context, p *plan, of func(context.Context,
 }
 
 // newLight returns a light with what its shapes cover.
-func newLight(ctx context.Context, c *cache.Cache, r *recipe.Recipe,
+func newLight(ctx context.Context, c *graph.Graph, r *recipe.Recipe,
 	l *recipe.Light) (*litLight, error) {
 	cover, err := coverOf(ctx, c, r, l.Shapes, false)
 	if err != nil {
@@ -199,11 +199,8 @@ func (p *plan) drawnOut(ctx context.Context, ll *litLight) (*litLight, error) {
 	}
 	k := streak.Streak{Length: s.Length, Angle: s.Angle, Both: s.Sides == recipe.BothSides,
 		Taper: s.Taper}
-	cover, err := cache.Get(ctx, p.cache, fmt.Sprintf("streak %s %v", ll.key, k),
-		func(ctx context.Context) (*streak.Coverage, error) {
-			defer p.stats.add("streak", time.Now())
-			return streak.New(ctx, ll.cover, k)
-		})
+	key := drawnStreak{ll.input(p.cache), k}
+	cover, err := get(ctx, p, "streak", key)
 	if err != nil {
 		return nil, err
 	}
@@ -215,13 +212,8 @@ func (p *plan) drawnOut(ctx context.Context, ll *litLight) (*litLight, error) {
 		return nil, err
 	}
 	if part := p.near(ll.l, depthBlur*width); !cover.Reach(p.scale).In(part) {
-		key := fmt.Sprintf("mask %s %g %v", out.key, p.scale, part)
 		out.key += fmt.Sprintf(" in %v", part)
-		out.mask, err = cache.Own(ctx, p.cache, key,
-			func(context.Context) (coverage.Mask, error) {
-				return cover.Within(p.scale, part),
-					nil
-			})
+		out.mask, err = graph.Own(ctx, p.cache, streakMask{key, p.scale, part})
 	} else {
 		out.mask, err = p.mask(ctx, out)
 	}
@@ -273,7 +265,7 @@ func (p *plan) pyramid(ctx context.Context, ll *litLight, top int) error {
 		return nil
 	}
 	top = max(top, 6)
-	pyr, err := cache.Get(ctx, p.cache, fmt.Sprintf("pyramid %s %g %d", ll.key, p.scale, top),
+	pyr, err := graph.Fetch(ctx, p.cache, graph.Text(fmt.Sprintf("pyramid %s %g %d", ll.key, p.scale, top)),
 		func(ctx context.Context) (*glow.Pyramid, error) {
 			defer p.stats.add("mask", time.Now())
 			return glow.NewPyramid(ctx, ll.mask, ll.mask.Bounds(), top)
@@ -319,12 +311,12 @@ func (p *plan) field(ctx context.Context, t *term, part image.Rectangle) (glow.T
 	return glow.Term{Level: t.level, Field: f, Weight: t.weight}, err
 }
 
-// forPart is cache.Get, but for what serves one strip of an export alone, which is
+// forPart is graph.Fetch, but for what serves one strip of an export alone, which is
 // not kept.
-func forPart[T cache.Sized](ctx context.Context, p *plan, alone bool, key string,
+func forPart[T graph.Sized](ctx context.Context, p *plan, alone bool, key string,
 	build func(context.Context) (T, error)) (T, error) {
 	if alone && p.passing {
 		return build(ctx)
 	}
-	return cache.Get(ctx, p.cache, key, build)
+	return graph.Fetch(ctx, p.cache, graph.Text(key), build)
 }

@@ -2,14 +2,13 @@ package render
 
 import (
 	"context"
-	"fmt"
 	"image"
 	"math"
 	"time"
 
-	"pyrant/internal/base/cache"
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/fault"
+	"pyrant/internal/base/graph"
 	"pyrant/internal/base/photo"
 	"pyrant/internal/base/raster"
 	"pyrant/internal/vision/align"
@@ -21,8 +20,7 @@ func (e *Engine) Reference(ctx context.Context, q Request, o *photo.Photo, key s
 	s align.Similarity) (out *image.RGBA, err error) {
 	defer fault.Catch(&err)
 	m, err := q.frame(ctx, func(q Request) (image.Image, error) {
-		return e.reference(ctx, q, o, key,
-			s)
+		return e.reference(ctx, q, o, key, s)
 	})
 	if err != nil {
 		return nil, err
@@ -47,18 +45,10 @@ func (e *Engine) reference(ctx context.Context, q Request, o *photo.Photo, key s
 	small := math.Min(scale/s.Size, 1)
 	at := image.Rect(0, 0, max(int(float64(o.Width)*small+0.5), 1),
 		max(int(float64(o.Height)*small+0.5), 1))
-	pic, err := cache.Get(ctx, e.Cache, fmt.Sprintf("reference %s %v", key, at),
-		func(ctx context.Context) (*raster.RGB, error) {
-			defer q.Stats.add("reference", time.Now())
-			out := raster.NewRGB(at)
-			step := float64(o.Width) / float64(at.Dx())
-			return out, raster.Rows(ctx, 0, at.Max.Y, func(y0, y1 int) {
-				var k shrinker
-				for y := y0; y < y1 && ctx.Err() == nil; y++ {
-					k.row(out.Row(y), o, step, 0, y)
-				}
-			})
-		})
+	start := time.Now()
+	pic, err := graph.Get(ctx, e.Cache,
+		reducedPicture{graph.Intern(e.Cache, key, o), at.Dx(), at.Dy(), 0})
+	q.Stats.add("reference", start)
 	if err != nil {
 		return nil, err
 	}

@@ -18,9 +18,9 @@ import (
 	"sync/atomic"
 	"time"
 
-	"pyrant/internal/base/cache"
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/fault"
+	"pyrant/internal/base/graph"
 	"pyrant/internal/base/photo"
 	"pyrant/internal/base/raster"
 	"pyrant/internal/recipe"
@@ -29,14 +29,14 @@ import (
 // Engine renders, with a cache that all who use it share. It may be used by
 // several goroutines.
 type Engine struct {
-	Cache *cache.Cache
+	Cache *graph.Graph
 	// Pictures returns the pictures that recipes name beside their photos, by the SHA-256 of their
 	// bytes. Where it is nil, or returns nil, they are left out.
 	Pictures func(ctx context.Context, sum string) (*photo.Photo, error)
 }
 
 // New returns an engine whose cache holds about so many bytes.
-func New(cacheBytes int64) *Engine { return &Engine{Cache: cache.New(cacheBytes)} }
+func New(cacheBytes int64) *Engine { return &Engine{Cache: graph.New(cacheBytes)} }
 
 // Request says what to render.
 type Request struct {
@@ -140,13 +140,13 @@ func (e *Engine) Export(ctx context.Context, q Request,
 func (e *Engine) strips(ctx context.Context, q Request,
 	progress func(float64)) (image.Image, error) {
 	if q.twice() {
-		img, err := inParts(ctx, e.Cache.Scoped(exportBytes), q)
+		img, err := inParts(ctx, e.Cache.Child(exportBytes), q)
 		if err == nil && progress != nil {
 			progress(1)
 		}
 		return img, err
 	}
-	p, err := newPlan(ctx, e.Cache.Scoped(exportBytes), &q)
+	p, err := newPlan(ctx, e.Cache.Child(exportBytes), &q)
 	if err != nil {
 		return nil, err
 	}

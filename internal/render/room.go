@@ -7,8 +7,8 @@ import (
 	"strings"
 	"time"
 
-	"pyrant/internal/base/cache"
 	"pyrant/internal/base/coverage"
+	"pyrant/internal/base/graph"
 	"pyrant/internal/base/raster"
 	"pyrant/internal/light/room/lightmap"
 	"pyrant/internal/light/room/silhouette"
@@ -53,7 +53,7 @@ func (c covers) Light(ctx context.Context, l *recipe.Light) (coverage.Coverage, 
 
 func (c covers) Shape(ctx context.Context, key string,
 	build func(context.Context) (*silhouette.Shape, error)) (*silhouette.Shape, error) {
-	return cache.Get(ctx, c.cache, key, build)
+	return graph.Fetch(ctx, c.cache, graph.Text(key), build)
 }
 
 // latest is what something was named when it was made last, such as the lights that cross the
@@ -68,12 +68,12 @@ func (p *plan) geometryKey() string {
 	if p.space == "" {
 		p.space, p.crossing = staging.Key(p.q.Recipe)
 		if p.q.Rough != nil {
-			if _, ready := cache.Peek[*staging.Set](p.cache, p.setKey()); !ready {
+			if _, ready := graph.Peek[*staging.Set](p.cache, graph.Text(p.setKey())); !ready {
 				own := p.crossing
-				if l, ok := cache.Peek[latest](p.cache, "latest "+p.roomKeyOf(p.space)); ok {
+				if l, ok := graph.Peek[latest](p.cache, graph.Text("latest "+p.roomKeyOf(p.space))); ok {
 					p.crossing = string(l)
 				}
-				if _, ready := cache.Peek[*staging.Set](p.cache, p.setKey()); ready {
+				if _, ready := graph.Peek[*staging.Set](p.cache, graph.Text(p.setKey())); ready {
 					p.q.Rough.Store(true)
 				} else {
 					p.crossing = own
@@ -124,14 +124,14 @@ func (p *plan) roughly(lights []*litLight) string {
 		return ""
 	}
 	room := &p.q.Recipe.Room
-	_, ready := cache.Peek[*staging.Daylight](p.cache, p.daylightKey())
+	_, ready := graph.Peek[*staging.Daylight](p.cache, graph.Text(p.daylightKey()))
 	ready = ready || room.Daylight == 0
-	if _, there := cache.Peek[*staging.Bounce](p.cache, p.bounceKey()); !there &&
+	if _, there := graph.Peek[*staging.Bounce](p.cache, graph.Text(p.bounceKey())); !there &&
 		(room.Bounce > 0 || room.Daylight > 0) {
 		ready = false
 	}
 	for _, ll := range lights {
-		if _, there := cache.Peek[*lightField](p.cache, p.fieldKey(ll.l)); !there {
+		if _, there := graph.Peek[*lightField](p.cache, graph.Text(p.fieldKey(ll.l))); !there {
 			ready = false
 		}
 	}
@@ -186,16 +186,17 @@ func (p *plan) set(ctx context.Context) (*staging.Set, error) {
 	if !p.q.Recipe.Room.On {
 		return nil, nil
 	}
-	return cache.Get(ctx, p.cache, p.setKey(), func(ctx context.Context) (*staging.Set, error) {
-		defer p.stats.add("room", time.Now())
-		last := "latest set " + p.q.PhotoKey
-		before, _ := cache.Peek[*staging.Set](p.cache, last)
-		set, err := staging.New(ctx, p.q.Recipe, covers{p}, before)
-		if err != nil {
-			return nil, err
-		}
-		return set, cache.Put(p.cache, last, set)
-	})
+	return graph.Fetch(ctx, p.cache, graph.Text(p.setKey()),
+		func(ctx context.Context) (*staging.Set, error) {
+			defer p.stats.add("room", time.Now())
+			last := "latest set " + p.q.PhotoKey
+			before, _ := graph.Peek[*staging.Set](p.cache, graph.Text(last))
+			set, err := staging.New(ctx, p.q.Recipe, covers{p}, before)
+			if err != nil {
+				return nil, err
+			}
+			return set, graph.Put(p.cache, graph.Text(last), set)
+		})
 }
 
 // openRoom sets the recipe's room up; nil where it has none.
@@ -241,11 +242,12 @@ func (p *plan) openRoom(ctx context.Context) (*inRoom, error) {
 			}
 		}
 		name := p.daylightKey()
-		if _, ready := cache.Peek[*staging.Daylight](p.cache, name); p.mayBeRough(ready) {
+		if _, ready := graph.Peek[*staging.Daylight](p.cache,
+			graph.Text(name)); p.mayBeRough(ready) {
 			m.rough = "rough "
-			m.daylight, err = cache.Get(ctx, p.cache, m.rough+name, find(true))
+			m.daylight, err = graph.Fetch(ctx, p.cache, graph.Text(m.rough+name), find(true))
 		} else {
-			m.daylight, err = cache.Get(ctx, p.cache, name, find(false))
+			m.daylight, err = graph.Fetch(ctx, p.cache, graph.Text(name), find(false))
 		}
 		if err != nil {
 			return nil, err
@@ -254,9 +256,9 @@ func (p *plan) openRoom(ctx context.Context) (*inRoom, error) {
 	// What comes back of daylight is to be divided out as well.
 	if r.Room.Bounce > 0 || m.daylight != nil {
 		name := p.bounceKey()
-		if _, ready := cache.Peek[*staging.Bounce](p.cache, name); p.mayBeRough(ready) {
+		if _, ready := graph.Peek[*staging.Bounce](p.cache, graph.Text(name)); p.mayBeRough(ready) {
 			m.rough = "rough "
-		} else if m.bounce, err = cache.Get(ctx, p.cache, name,
+		} else if m.bounce, err = graph.Fetch(ctx, p.cache, graph.Text(name),
 			func(ctx context.Context) (*staging.Bounce, error) {
 				defer p.stats.add("bounce", time.Now())
 				pic, err := small(ctx)
@@ -273,7 +275,7 @@ func (p *plan) openRoom(ctx context.Context) (*inRoom, error) {
 	}
 	// While something moves the photo is not asked what it shows of it.
 	if m.daylight != nil && m.rough == "" {
-		if m.shows, err = cache.Get(ctx, p.cache, "shows "+p.roomKey(),
+		if m.shows, err = graph.Fetch(ctx, p.cache, graph.Text("shows "+p.roomKey()),
 			func(ctx context.Context) (*staging.Shown, error) {
 				defer p.stats.add("shows", time.Now())
 				return m.Set.Shows(ctx, m.looks, m.daylight, m.bounce)
@@ -282,11 +284,12 @@ func (p *plan) openRoom(ctx context.Context) (*inRoom, error) {
 		}
 	}
 	if m.rough == "" {
-		p.cache.Only("set "+p.q.PhotoKey, p.setKey(), few)
-		p.cache.Only("bounce "+p.q.PhotoKey, p.bounceKey(), few)
-		p.cache.Only("daylight "+p.q.PhotoKey, p.daylightKey(), few)
-		p.cache.Only("shows "+p.q.PhotoKey, "shows "+p.roomKey(), few)
-		if err := cache.Put(p.cache, "latest "+p.roomKeyOf(p.space), latest(p.crossing)); err != nil {
+		p.cache.Keep(graph.Text("set "+p.q.PhotoKey), graph.Text(p.setKey()), few)
+		p.cache.Keep(graph.Text("bounce "+p.q.PhotoKey), graph.Text(p.bounceKey()), few)
+		p.cache.Keep(graph.Text("daylight "+p.q.PhotoKey), graph.Text(p.daylightKey()), few)
+		p.cache.Keep(graph.Text("shows "+p.q.PhotoKey), graph.Text("shows "+p.roomKey()), few)
+		if err := graph.Put(p.cache, graph.Text("latest "+p.roomKeyOf(p.space)),
+			latest(p.crossing)); err != nil {
 			return nil, err
 		}
 	}
@@ -299,7 +302,8 @@ func (p *plan) openRoom(ctx context.Context) (*inRoom, error) {
 func (p *plan) looks(ctx context.Context, set *staging.Set,
 	small func(context.Context) (staging.Small, error)) (*staging.Looks, error) {
 	name := "looks " + p.q.PhotoKey
-	if l, ok := cache.Peek[*staging.Looks](p.cache, name); ok && l.Layout.Same(set.Layout()) {
+	if l, ok := graph.Peek[*staging.Looks](p.cache, graph.Text(name)); ok &&
+		l.Layout.Same(set.Layout()) {
 		return l, nil
 	}
 	defer p.stats.add("looks", time.Now())
@@ -311,7 +315,7 @@ func (p *plan) looks(ctx context.Context, set *staging.Set,
 	if err != nil {
 		return nil, err
 	}
-	return l, cache.Put(p.cache, name, l)
+	return l, graph.Put(p.cache, graph.Text(name), l)
 }
 
 // mayBeRough tells whether something that is not ready may be worked out less finely, and says that
@@ -356,7 +360,8 @@ func (p *plan) shineIn(ctx context.Context, m *inRoom, ll *litLight) (*lightFiel
 				}
 			}
 			var before *lightmap.Field
-			if f, ok := cache.Peek[*lightField](p.cache, last); ok && !rough && m.rough == "" {
+			if f, ok := graph.Peek[*lightField](p.cache, graph.Text(last)); ok && !rough &&
+				m.rough == "" {
 				before = f.Field // something may have moved since
 			}
 			f, err := scene.Of(ctx, l, m.Sheets(), m.Detail(rough, m.rough != ""),
@@ -364,22 +369,22 @@ func (p *plan) shineIn(ctx context.Context, m *inRoom, ll *litLight) (*lightFiel
 			return &lightField{f, key, own, of}, err
 		}
 	}
-	if _, ready := cache.Peek[*lightField](p.cache, key); p.mayBeRough(ready) {
+	if _, ready := graph.Peek[*lightField](p.cache, graph.Text(key)); p.mayBeRough(ready) {
 		if m.rough == "" {
-			if f, ok := cache.Peek[*lightField](p.cache, last); ok && f.own == own {
+			if f, ok := graph.Peek[*lightField](p.cache, graph.Text(last)); ok && f.own == own {
 				return f, nil
 			}
 		}
 		key = "rough field " + own
-		return cache.Get(ctx, p.cache, key, work(true))
+		return graph.Fetch(ctx, p.cache, graph.Text(key), work(true))
 	}
-	p.cache.Only("field "+of, key, few)
-	f, err := cache.Get(ctx, p.cache, key, work(false))
+	p.cache.Keep(graph.Text("field "+of), graph.Text(key), few)
+	f, err := graph.Fetch(ctx, p.cache, graph.Text(key), work(false))
 	if err != nil || m.rough != "" {
 		return f, err
 	}
 	// For the frames of a later move: whatever it was of before, now it is of this.
-	return f, cache.Put(p.cache, last, f)
+	return f, graph.Put(p.cache, graph.Text(last), f)
 }
 
 // bodies returns the lights that may shade a light's spill: all others, lit or not.

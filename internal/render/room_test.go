@@ -883,8 +883,7 @@ func TestCutOutLightsTheRoom(t *testing.T) {
 	half := func(x, y float64) float64 { return 0.5 * square(120, 30, 180, 80)(x, y) }
 	near(t, "half covered", mean(cut(half)), whole/2, 0.05)
 	frame := func(x, y float64) float64 {
-		return square(120, 30, 180, 80)(x, y) - square(130, 40,
-			170, 70)(x, y)
+		return square(120, 30, 180, 80)(x, y) - square(130, 40, 170, 70)(x, y)
 	}
 	near(t, "with a hole", mean(cut(frame)), whole*(1-40*30/(60*50.)), 0.06)
 	hole := rect(130, 40, 170, 70)

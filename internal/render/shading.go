@@ -7,7 +7,7 @@ import (
 	"sync"
 	"time"
 
-	"pyrant/internal/base/cache"
+	"pyrant/internal/base/graph"
 	"pyrant/internal/base/raster"
 	"pyrant/internal/light/glow"
 	"pyrant/internal/light/room/lightmap"
@@ -52,7 +52,7 @@ func (p *plan) fallen(ctx context.Context, m *inRoom, f *lightField, part image.
 		key = "round " + key
 	}
 	if r == p.frame {
-		p.cache.Only(fmt.Sprintf("fallen %s %g", f.of, p.scale), key, fewer)
+		p.cache.Keep(graph.Text(fmt.Sprintf("fallen %s %g", f.of, p.scale)), graph.Text(key), fewer)
 	}
 	return forPart(ctx, p, r != p.frame, key, func(ctx context.Context) (fallenLight, error) {
 		g, err := p.lie(ctx, m, r)
@@ -84,12 +84,12 @@ func (p *plan) fallen(ctx context.Context, m *inRoom, f *lightField, part image.
 // moved tells whether a light falls on a frame otherwise than on the last one, as while things
 // move: that is not worth a picture of its own until it is asked for once more.
 func (p *plan) moved(f *lightField, key string) (bool, error) {
-	if _, ready := cache.Peek[fallenLight](p.cache, key); ready {
+	if _, ready := graph.Peek[fallenLight](p.cache, graph.Text(key)); ready {
 		return false, nil
 	}
 	name := fmt.Sprintf("latest fallen %s %g", f.of, p.scale)
-	last, ok := cache.Peek[latest](p.cache, name)
-	return ok && string(last) != key, cache.Put(p.cache, name, latest(key))
+	last, ok := graph.Peek[latest](p.cache, graph.Text(name))
+	return ok && string(last) != key, graph.Put(p.cache, graph.Text(name), latest(key))
 }
 
 // falling is memory for what falls on a row, with none for nothing, and fallings what is done with

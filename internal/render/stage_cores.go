@@ -7,10 +7,9 @@ import (
 	"math"
 	"slices"
 	"sync"
-	"time"
 
-	"pyrant/internal/base/cache"
 	"pyrant/internal/base/colour"
+	"pyrant/internal/base/graph"
 	"pyrant/internal/base/raster"
 	"pyrant/internal/light/glow"
 	"pyrant/internal/recipe"
@@ -141,8 +140,7 @@ func (p *plan) depth(ctx context.Context, c *core) error {
 
 // width returns the mean width of a light's shapes, in pixels of the photo.
 func (p *plan) width(ctx context.Context, ll *litLight) (float64, error) {
-	v, err := cache.Get(ctx, p.cache, "width "+ll.key,
-		func(context.Context) (cache.Number, error) { return cache.Number(ll.cover.Width()), nil })
+	v, err := graph.Get(ctx, p.cache, meanWidth{ll.input(p.cache)})
 	return float64(v), err
 }
 
@@ -150,34 +148,7 @@ func (p *plan) width(ctx context.Context, ll *litLight) (float64, error) {
 // its texture is relative to. It is taken at one small scale for every render
 // of the shot.
 func (p *plan) meanLuma(ctx context.Context, ll *litLight) (float32, error) {
-	v, err := cache.Get(ctx, p.cache, fmt.Sprintf("luma %s %s", p.q.PhotoKey, ll.key),
-		func(ctx context.Context) (cache.Number, error) {
-			defer p.stats.add("texture", time.Now())
-			ph := p.q.Photo
-			_, _, scale := Size(ph.Width, ph.Height, min(1024, max(ph.Width, ph.Height)))
-			m := ll.cover.At(scale)
-			b := m.Bounds()
-			sum, n := 0.0, 0.0
-			row, cov := make([]float32, 3), make([]float32, b.Dx())
-			for y := b.Min.Y; y < b.Max.Y; y++ {
-				if err := ctx.Err(); err != nil {
-					return 0, err
-				}
-				m.Fill(cov, b.Min.X, y)
-				for i, v := range cov {
-					x, y := int((float64(b.Min.X+i)+0.5)/scale), int((float64(y)+0.5)/scale)
-					if v > 0 && x >= 0 && y >= 0 && x < ph.Width && y < ph.Height {
-						ph.Linear(row, x, y, 1)
-						sum += float64(v) * float64(colour.Luma(row[0], row[1], row[2]))
-						n += float64(v)
-					}
-				}
-			}
-			if n == 0 {
-				return 0.5, nil
-			}
-			return cache.Number(sum / n), nil
-		})
+	v, err := get(ctx, p, "texture", meanLuma{p.photo(), ll.input(p.cache)})
 	return max(float32(v), 0.01), err
 }
 
@@ -236,10 +207,9 @@ func (st *coreStage) ready(ctx context.Context, p *plan, part image.Rectangle,
 	through bool) (out []coreRow, still *stillCores, err error) {
 	var l *lookAlike
 	if !p.passing {
-		if l, err = cache.Get(ctx, p.cache, fmt.Sprintf("cores %s %g %v %v", p.q.PhotoKey, p.scale,
-			part, through), func(context.Context) (*lookAlike, error) {
-			return new(lookAlike),
-				nil
+		if l, err = graph.Fetch(ctx, p.cache, graph.Text(fmt.Sprintf("cores %s %g %v %v", p.q.PhotoKey, p.scale,
+			part, through)), func(context.Context) (*lookAlike, error) {
+			return new(lookAlike), nil
 		}); err != nil {
 			return nil, nil, err
 		}

@@ -8,7 +8,7 @@ import (
 	"sync"
 	"time"
 
-	"pyrant/internal/base/cache"
+	"pyrant/internal/base/graph"
 	"pyrant/internal/base/guided"
 	"pyrant/internal/base/raster"
 	"pyrant/internal/light/glow"
@@ -123,35 +123,37 @@ func (st *duskStage) collect(ctx context.Context, p *plan, part image.Rectangle)
 	if !once {
 		// What is asked for once, as while a curve is dragged, is not worth a picture of its
 		// own; what is asked for again is kept.
-		if _, err := cache.Get(ctx, p.cache, "asked for "+key, func(context.Context) (cache.Number, error) {
-			once = true
-			return 0, nil
-		}); err != nil {
+		if _, err := graph.Fetch(ctx, p.cache, graph.Text("asked for "+key),
+			func(context.Context) (graph.Number, error) {
+				once = true
+				return 0, nil
+			}); err != nil {
 			return nil, err
 		}
 	}
 	if once {
 		return st.rows(ctx, p, part)
 	}
-	dark, err := cache.Get(ctx, p.cache, key, func(ctx context.Context) (*darkened, error) {
-		r, err := st.rows(ctx, p, part)
-		if err != nil {
-			return nil, err
-		}
-		defer p.stats.add("dusk", time.Now())
-		out := &darkened{raster.NewRGB(part), make([]bool, part.Dy())}
-		pool := sync.Pool{New: func() any { return newScratch(part.Dx(), nil) }}
-		return out, raster.Rows(ctx, part.Min.Y, part.Max.Y, func(y0, y1 int) {
-			s := pool.Get().(*scratch)
-			defer pool.Put(s)
-			for y := y0; y < y1; y++ {
-				r.darken(s, out.Row(y), base.Row(y), part.Min.X, y)
-				clear(s.hit)
-				s.compare(out.Row(y), base.Row(y))
-				out.all[y-part.Min.Y] = s.all
+	dark, err := graph.Fetch(ctx, p.cache, graph.Text(key),
+		func(ctx context.Context) (*darkened, error) {
+			r, err := st.rows(ctx, p, part)
+			if err != nil {
+				return nil, err
 			}
+			defer p.stats.add("dusk", time.Now())
+			out := &darkened{raster.NewRGB(part), make([]bool, part.Dy())}
+			pool := sync.Pool{New: func() any { return newScratch(part.Dx(), nil) }}
+			return out, raster.Rows(ctx, part.Min.Y, part.Max.Y, func(y0, y1 int) {
+				s := pool.Get().(*scratch)
+				defer pool.Put(s)
+				for y := y0; y < y1; y++ {
+					r.darken(s, out.Row(y), base.Row(y), part.Min.X, y)
+					clear(s.hit)
+					s.compare(out.Row(y), base.Row(y))
+					out.all[y-part.Min.Y] = s.all
+				}
+			})
 		})
-	})
 	return duskRows{dark: dark}, err
 }
 

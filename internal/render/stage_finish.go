@@ -8,8 +8,8 @@ import (
 	"sync/atomic"
 	"time"
 
-	"pyrant/internal/base/cache"
 	"pyrant/internal/base/colour"
+	"pyrant/internal/base/graph"
 	"pyrant/internal/base/guided"
 	"pyrant/internal/base/raster"
 	"pyrant/internal/recipe/pass"
@@ -83,32 +83,35 @@ func (p *plan) guide(ctx context.Context, stage string, n int,
 			key, rough = word+key, p.q.Rough
 		}
 	}
-	return cache.Get(ctx, p.cache, key, func(ctx context.Context) (*guided.Filter, error) {
-		defer p.stats.add("guide", time.Now())
-		q := &Request{Photo: p.q.Photo, PhotoKey: p.q.PhotoKey, Recipe: &r, pictures: p.q.pictures,
-			LongEdge: min(guideEdge, r.Photo.LongEdge()), Rough: rough, Stats: p.stats}
-		small, err := newPlanUpTo(ctx, p.cache, q, stage)
-		if err != nil {
-			return nil, err
-		}
-		rows, err := small.collect(ctx, small.frame)
-		if err != nil {
-			return nil, err
-		}
-		out := raster.NewPlane(small.frame)
-		if err := raster.Rows(ctx, 0, small.frame.Max.Y, func(y0, y1 int) {
-			s := newScratch(small.frame.Dx(), nil)
-			for y := y0; y < y1; y++ {
-				for _, r := range rows {
-					r.row(s, 0, small.frame.Max.X, y)
-				}
-				for i, row := 0, out.Row(y); i < len(row); i++ {
-					row[i] = colour.Display.At(colour.Luma(s.pix[3*i], s.pix[3*i+1], s.pix[3*i+2]))
-				}
+	return graph.Fetch(ctx, p.cache, graph.Text(key),
+		func(ctx context.Context) (*guided.Filter, error) {
+			defer p.stats.add("guide", time.Now())
+			q := &Request{Photo: p.q.Photo, PhotoKey: p.q.PhotoKey, Recipe: &r,
+				pictures: p.q.pictures,
+				LongEdge: min(guideEdge, r.Photo.LongEdge()), Rough: rough, Stats: p.stats}
+			small, err := newPlanUpTo(ctx, p.cache, q, stage)
+			if err != nil {
+				return nil, err
 			}
-		}); err != nil {
-			return nil, err
-		}
-		return guided.New(ctx, out, out, max(int(radius*small.scale+0.5), 1), shadeEdge)
-	})
+			rows, err := small.collect(ctx, small.frame)
+			if err != nil {
+				return nil, err
+			}
+			out := raster.NewPlane(small.frame)
+			if err := raster.Rows(ctx, 0, small.frame.Max.Y, func(y0, y1 int) {
+				s := newScratch(small.frame.Dx(), nil)
+				for y := y0; y < y1; y++ {
+					for _, r := range rows {
+						r.row(s, 0, small.frame.Max.X, y)
+					}
+					for i, row := 0, out.Row(y); i < len(row); i++ {
+						row[i] = colour.Display.At(colour.Luma(s.pix[3*i], s.pix[3*i+1],
+							s.pix[3*i+2]))
+					}
+				}
+			}); err != nil {
+				return nil, err
+			}
+			return guided.New(ctx, out, out, max(int(radius*small.scale+0.5), 1), shadeEdge)
+		})
 }

@@ -2,9 +2,7 @@ package render
 
 import (
 	"context"
-	"fmt"
 	"image"
-	"time"
 
 	"pyrant/internal/base/photo"
 	"pyrant/internal/base/raster"
@@ -29,11 +27,14 @@ func (p *plan) base(ctx context.Context, part image.Rectangle) (*raster.RGB, err
 	if p.lastBase != nil && p.lastBase.Rect == part {
 		return p.lastBase, nil
 	}
-	b, err := forPart(ctx, p, true, fmt.Sprintf("photo %s %g %v", p.q.PhotoKey, p.scale, part),
-		func(ctx context.Context) (*raster.RGB, error) {
-			defer p.stats.add("photo", time.Now())
-			return p.shrunken(ctx, part)
-		})
+	key := reducedPart{p.photo(), p.scale, part}
+	var b *raster.RGB
+	var err error
+	if p.passing {
+		b, err = key.Build(ctx, p.cache) // of one strip of an export: nobody asks for it again
+	} else {
+		b, err = get(ctx, p, "photo", key)
+	}
 	p.lastBase = b
 	return b, err
 }
@@ -60,22 +61,6 @@ func (r photoRows) row(s *scratch, x0, x1, y int) {
 		copy(s.pix, s.plain)
 	}
 	clear(s.hit)
-}
-
-// shrunken returns a part of the photo at the plan's scale: every pixel the
-// average of the area that it covers, in linear light.
-func (p *plan) shrunken(ctx context.Context, part image.Rectangle) (*raster.RGB, error) {
-	out := raster.NewRGB(part)
-	err := raster.Rows(ctx, part.Min.Y, part.Max.Y, func(y0, y1 int) {
-		var s shrinker
-		for y := y0; y < y1; y++ {
-			if ctx.Err() != nil {
-				return
-			}
-			s.row(out.Row(y), p.q.Photo, 1/p.scale, part.Min.X, y)
-		}
-	})
-	return out, err
 }
 
 // shrinker makes rows of a smaller picture; it holds the memory for that.

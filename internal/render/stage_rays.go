@@ -4,20 +4,18 @@ import (
 	"context"
 	"fmt"
 	"image"
-	"math"
 	"slices"
 	"time"
 
-	"pyrant/internal/base/cache"
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/fault"
+	"pyrant/internal/base/graph"
 	"pyrant/internal/base/raster"
 	"pyrant/internal/light/aperture"
 	"pyrant/internal/light/rays"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
 	"pyrant/internal/recipe/shape"
-	"pyrant/internal/vision/pointlight"
 )
 
 // raysStage adds the rays of points over all else that shines.
@@ -81,11 +79,7 @@ func (p *plan) rayed(ctx context.Context, ll *litLight) (*rayed, error) {
 	one := &rayed{star: rays.Of(*r), weight: [3]float32{1, 1, 1}}
 	blades, by := aperture.Of(*r)
 	if by {
-		if one.lens, err = cache.Get(ctx, p.cache, fmt.Sprintf("aperture %v", blades),
-			func(ctx context.Context) (*aperture.Sprite, error) {
-				defer p.stats.add("aperture", time.Now())
-				return blades.New(ctx)
-			}); err != nil {
+		if one.lens, err = get(ctx, p, "aperture", diffraction{blades}); err != nil {
 			return nil, err
 		}
 	}
@@ -145,14 +139,7 @@ func (p *plan) nearness(ctx context.Context, ll *litLight, spots []shape.Spot) (
 			}
 		}
 	case r.By == recipe.ByLight:
-		light, err := cache.Get(ctx, p.cache, fmt.Sprintf("spot light %s %s", p.q.PhotoKey,
-			ll.l.Shapes.Key()), func(ctx context.Context) (spotLight, error) {
-			out := make(spotLight, len(spots))
-			return out, raster.Each(ctx, len(spots), func(i int) {
-				out[i] = spots[i].Radius * math.Sqrt(pointlight.Brightness(p.q.Photo, spots[i].At.X,
-					spots[i].At.Y, spots[i].Radius))
-			})
-		})
+		light, err := graph.Get(ctx, p.cache, pointBrightness{p.photo(), p.shapes(ll.l)})
 		if err != nil {
 			return nil, err
 		}
@@ -179,7 +166,7 @@ func (p *plan) covering(ctx context.Context, id area.Ref, shapes string,
 		return nil, err
 	}
 	a := q.Recipe.Area(id)
-	return cache.Get(ctx, p.cache, fmt.Sprintf("near %s %s", a.Key(world{plan: small}), shapes),
+	return graph.Fetch(ctx, p.cache, graph.Text(fmt.Sprintf("near %s %s", a.Key(world{plan: small}), shapes)),
 		func(ctx context.Context) (spotLight, error) {
 			out := make(spotLight, len(spots))
 			for i, s := range spots {
@@ -235,14 +222,7 @@ func (p *plan) spotColours(ctx context.Context, ll *litLight) (spotColours, erro
 	if ll.l.Rays.Colour != recipe.OwnColours {
 		return nil, nil
 	}
-	return cache.Get(ctx, p.cache, fmt.Sprintf("spots %s %s", p.q.PhotoKey, ll.l.Shapes.Key()),
-		func(ctx context.Context) (spotColours, error) {
-			spots := ll.l.Shapes.Spots()
-			out := make(spotColours, len(spots))
-			return out, raster.Each(ctx, len(spots), func(i int) {
-				out[i] = pointlight.Colour(p.q.Photo, spots[i].At.X, spots[i].At.Y, spots[i].Radius)
-			})
-		})
+	return graph.Get(ctx, p.cache, pointColours{p.photo(), p.shapes(ll.l)})
 }
 
 type spotColours []colour.RGB

@@ -8,7 +8,6 @@ import (
 	"slices"
 	"time"
 
-	"pyrant/internal/base/cache"
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/raster"
 	"pyrant/internal/light/glow"
@@ -79,8 +78,7 @@ func (st *shellStage) prepare(ctx context.Context, p *plan) (bool, error) {
 	}
 	// Widest first over all lights; equal ones by their order in the recipe.
 	slices.SortStableFunc(items, func(a, b item) int {
-		return cmp.Compare(b.shell.Radius,
-			a.shell.Radius)
+		return cmp.Compare(b.shell.Radius, a.shell.Radius)
 	})
 	for _, it := range items {
 		tint := it.colour
@@ -140,11 +138,7 @@ func (p *plan) weight(ctx context.Context, ll *litLight, s *recipe.Shell,
 // pixels of the photo.
 func (p *plan) peak(ctx context.Context, ll *litLight, radius float64) (float64, error) {
 	if ll.peaks == nil {
-		f, err := cache.Get(ctx, p.cache, "peaks "+ll.cover.Key(),
-			func(ctx context.Context) (*glow.Peaks, error) {
-				defer p.stats.add("peak", time.Now())
-				return glow.NewPeaks(ctx, ll.cover, recipe.MaxRadius)
-			})
+		f, err := get(ctx, p, "peak", lightPeaks{ll.input(p.cache), recipe.MaxRadius})
 		if err != nil {
 			return 0, err
 		}

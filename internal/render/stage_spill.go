@@ -8,9 +8,7 @@ import (
 	"math"
 	"slices"
 	"strings"
-	"time"
 
-	"pyrant/internal/base/cache"
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/raster"
 	"pyrant/internal/light/glow"
@@ -132,12 +130,11 @@ func (p *plan) spillOf(ctx context.Context, ll *litLight) (*lightSpill, error) {
 
 // source returns a light's shapes as what gives spill.
 func (p *plan) source(ctx context.Context, ll *litLight) (*spill.Source, error) {
-	sp := &ll.l.Spill
-	return cache.Get(ctx, p.cache, "source "+plainKey(ll),
-		func(ctx context.Context) (*spill.Source, error) {
-			defer p.stats.add("spill", time.Now())
-			return spill.NewSource(ctx, ll.cover, sp.Reach, sp.Height)
-		})
+	return get(ctx, p, "spill", p.spillSource(ll))
+}
+
+func (p *plan) spillSource(ll *litLight) spillSource {
+	return spillSource{ll.input(p.cache), ll.l.Spill.Reach, ll.l.Spill.Height}
 }
 
 // plainKey names what a light gives without a room, apart from its colour.
@@ -168,11 +165,8 @@ func (p *plan) irradiance(ctx context.Context, ll *litLight, sp *lightSpill, par
 		return p.inRoomTerms(ctx, sp.room, sp.field, part, once, weight...)
 	}
 	level := sp.source.Level(p.scale)
-	f, err := cache.Get(ctx, p.cache, fmt.Sprintf("spill %s %g %d %v", plainKey(ll), p.scale, level,
-		p.frame), func(ctx context.Context) (*raster.Plane, error) {
-		defer p.stats.add("spill", time.Now())
-		return sp.source.Field(ctx, p.scale, level, shrink(p.frame, level))
-	})
+	f, err := get(ctx, p, "spill",
+		spillField{p.spillSource(ll), p.scale, level, shrink(p.frame, level)})
 	return []glow.Term{{Level: level, Field: f, Weight: weight}}, err
 }
 

@@ -5,7 +5,7 @@ import (
 	"image"
 	"image/color"
 
-	"pyrant/internal/base/cache"
+	"pyrant/internal/base/graph"
 	"pyrant/internal/base/raster"
 )
 
@@ -59,7 +59,7 @@ func (p parts) put(s *scratch, x0, x1, y int) {
 }
 
 // inParts renders a small picture from parts of its pixels.
-func inParts(ctx context.Context, c *cache.Cache, q Request) (image.Image, error) {
+func inParts(ctx context.Context, c *graph.Graph, q Request) (image.Image, error) {
 	own, err := newPlanUpTo(ctx, c, &Request{Photo: q.Photo, Recipe: q.Recipe, LongEdge: q.LongEdge,
 		View: q.View, Layer: Plain, Profile: q.Profile}, "")
 	if err != nil {

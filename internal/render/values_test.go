@@ -12,9 +12,11 @@ import (
 
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/fault"
+	"pyrant/internal/base/graph"
 	"pyrant/internal/base/photo"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
+	"pyrant/internal/recipe/cutout"
 )
 
 // The tests of this file hold pixels against values that were worked out by hand,
@@ -598,6 +600,26 @@ func TestStatsSumUp(t *testing.T) {
 	for _, kind := range []string{"photo", "mask", "shell", "peak", "spill", "merge", "rows"} {
 		if s.Sum[kind] <= 0 {
 			t.Errorf("nothing was noted for %s: %v", kind, s.Sum)
+		}
+	}
+}
+
+// Two cut-outs whose pixels are the same bytes, but of another width, are not mixed up.
+func TestPixelsOfAnotherWidth(t *testing.T) {
+	g := New(1 << 20).Cache
+	m := cutout.NewMask(64, 32)
+	tiles, err := m.Pack()
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, size := range [][2]int{{64, 32}, {32, 64}} {
+		r := cutout.Raster{Width: size[0], Height: size[1], Cell: 1, Tiles: tiles}
+		got, err := graph.Get(t.Context(), g, pixelsOf(g, &r))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if w, h := got.W, got.H; w != size[0] || h != size[1] {
+			t.Errorf("asked for %v, got %d by %d", size, w, h)
 		}
 	}
 }

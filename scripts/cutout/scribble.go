@@ -130,8 +130,7 @@ func (u *user) look(got *scene.Field) bool {
 	for _, says := range [...]cutout.Says{cutout.In, cutout.Out} {
 		is := func(i int) bool { return (u.mask.Pix[i] > 0.5) == (says == cutout.In) }
 		wrong := func(i int) bool {
-			return is(i) &&
-				math.Abs(float64(got.Pix[i]-u.mask.Pix[i])) > 0.5
+			return is(i) && math.Abs(float64(got.Pix[i]-u.mask.Pix[i])) > 0.5
 		}
 		// Which line what is wrong lies nearest to, along ways on its own side.
 		const none, drawn = -2, -1

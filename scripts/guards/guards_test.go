@@ -65,6 +65,73 @@ func TestImports(t *testing.T) {
 	}
 }
 
+// TestNodes plants inputs that a key forgets, one by one, into a node that is right.
+func TestNodes(t *testing.T) {
+	const right = `package light
+
+import (
+	"context"
+	"math"
+	"os"
+	"time"
+
+	"pyrant/internal/base/graph"
+)
+
+var gain = 2.0
+var file = os.Args
+
+const limit = 3
+
+type shape struct{ x, y float64 }
+
+type mask struct {
+	cover *graph.Input[shape]
+	at    [2]float64
+	/* field */
+}
+
+func (m mask) Build(ctx context.Context, g *graph.Graph) (float64, error) {
+	/* body */
+	return math.Min(m.size(), limit), ctx.Err()
+}
+
+func (m mask) size() float64 {
+	/* called */
+	return m.cover.Value.x
+}
+
+var _ = time.Now
+`
+	for _, c := range []struct{ where, planted, says string }{
+		{"/* body */", "", ""},
+		{"/* body */", "m.at[0] *= gain", "variable gain"},
+		{"/* called */", "return gain", "variable gain"},
+		{"/* body */", "now := time.Now(); _ = now", "time.Now"},
+		{"/* called */", "os.ReadFile(\"gain\")", "os.ReadFile"},
+		{"/* field */", "shape *shape", "a pointer, *shape"},
+		{"/* field */", "size2 func() float64", "a function"},
+		{"/* field */", "cover2 interface{ Size() float64 }", "an interface"},
+		{"/* field */", "deep struct{ inner [2]struct{ p *int } }", "a pointer, *int"},
+	} {
+		root := tree(t, map[string]string{
+			"go.mod": "module pyrant\n\ngo 1.26\n",
+			"internal/base/graph/graph.go": "package graph\n\ntype Graph struct{}\n" +
+				"type Input[V any] struct{ Value V }\n",
+			"internal/light/light.go": strings.Replace(right, c.where, c.planted, 1),
+		})
+		got, err := nodes(root)
+		switch {
+		case err != nil:
+			t.Errorf("%q: %v", c.planted, err)
+		case c.says == "" && len(got) > 0:
+			t.Errorf("%q: %q", c.planted, got)
+		case c.says != "" && (len(got) != 1 || !strings.Contains(got[0], c.says)):
+			t.Errorf("%q: %q, want one with %q", c.planted, got, c.says)
+		}
+	}
+}
+
 func TestColumns(t *testing.T) {
 	long := strings.Repeat("x", 101)
 	root := tree(t, map[string]string{

@@ -21,7 +21,7 @@ func main() {
 		root = os.Args[1]
 	}
 	bad := false
-	for _, check := range []func(string) ([]string, error){imports, columns, screenshots} {
+	for _, check := range []func(string) ([]string, error){imports, nodes, columns, screenshots} {
 		faults, err := check(root)
 		if err != nil {
 			fmt.Fprintln(os.Stderr, "guards:", err)

@@ -251,8 +251,7 @@ func (b *bench) pictures(name string, t, p []float64, pick func(...string) []int
 			top = math.Max(all[len(all)*98/100], 1e-9)
 		}
 		show := func(v float64) uint8 {
-			return uint8(255 * encode(math.Min(math.Max(v/top, 0),
-				1)))
+			return uint8(255 * encode(math.Min(math.Max(v/top, 0), 1)))
 		}
 		for _, i := range idx {
 			x, y := i%b.w, i/b.w

@@ -15,8 +15,8 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"pyrant/internal/base/cache"
 	"pyrant/internal/base/fault"
+	"pyrant/internal/base/graph"
 	"pyrant/internal/base/photo"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
@@ -34,10 +34,7 @@ func (s *Server) scribbling(ctx context.Context, shot *store.Shot) (*segment.Gro
 	if err != nil {
 		return nil, err
 	}
-	return cache.Get(ctx, s.engine.Cache, "scribble "+shot.PhotoSHA,
-		func(ctx context.Context) (*segment.Ground, error) {
-			return segment.NewGround(ctx, p)
-		})
+	return graph.Get(ctx, s.engine.Cache, cutGround{s.input(shot.PhotoSHA, p)})
 }
 
 // readyToScribble has a shot's photo made ready, so that the first stroke need not wait.
@@ -97,7 +94,7 @@ func (s *Server) refined(ctx context.Context, shot *store.Shot,
 			return nil, err
 		}
 		key := fmt.Sprintf("cut %s %s %s %g", shot.PhotoSHA, setting.Key(c.Strokes), setting.Key(c.Mends), c.Band)
-		got, err := cache.Get(ctx, s.engine.Cache, key,
+		got, err := graph.Fetch(ctx, s.engine.Cache, graph.Text(key),
 			func(ctx context.Context) (rasterNode, error) {
 				r, err := g.Make(ctx, c, false)
 				return rasterNode(r), err

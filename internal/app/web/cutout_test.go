@@ -11,7 +11,7 @@ import (
 	"strings"
 	"testing"
 
-	"pyrant/internal/base/cache"
+	"pyrant/internal/base/graph"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/cutout"
 	"pyrant/internal/recipe/shape"
@@ -162,7 +162,7 @@ func TestRefinedAfterUndoStaysReadable(t *testing.T) {
 	if err := os.Remove(a.server.store.FilePath(key)); err != nil {
 		t.Fatal(err)
 	}
-	a.server.engine.Cache = cache.New(64 << 20) // as after a restart
+	a.server.engine.Cache = graph.New(64 << 20) // as after a restart
 	resp, page := a.get(at)
 	if resp.StatusCode != 200 || !strings.Contains(page, "Opened an older state") || a.stored(at).HeadSeq != 4 {
 		t.Errorf("with a file lost the page answers %d, revision %d", resp.StatusCode, a.stored(at).HeadSeq)

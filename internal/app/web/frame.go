@@ -14,10 +14,10 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"pyrant/internal/base/cache"
 	"pyrant/internal/base/codec"
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/fault"
+	"pyrant/internal/base/graph"
 	"pyrant/internal/base/photo"
 	"pyrant/internal/light/glow"
 	"pyrant/internal/recipe"
@@ -301,9 +301,10 @@ func (s *Server) preview(c *echo.Context) error {
 	if c.Request().Header.Get("If-None-Match") == tag {
 		return c.NoContent(http.StatusNotModified)
 	}
-	b, err := cache.Get(ctx, s.engine.Cache, "preview "+tag, func(ctx context.Context) (bytesNode, error) {
-		return s.renderPreview(ctx, shot, previewEdge)
-	})
+	b, err := graph.Fetch(ctx, s.engine.Cache, graph.Text("preview "+tag),
+		func(ctx context.Context) (bytesNode, error) {
+			return s.renderPreview(ctx, shot, previewEdge)
+		})
 	if err != nil {
 		return err
 	}

@@ -11,9 +11,9 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"pyrant/internal/base/cache"
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/fault"
+	"pyrant/internal/base/graph"
 	"pyrant/internal/base/photo"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
@@ -59,12 +59,7 @@ func (s *Server) search(c *echo.Context) (out search, err error) {
 	if err != nil {
 		return out, err
 	}
-	found, err := cache.Get(ctx, s.engine.Cache,
-		"points "+shot.PhotoSHA+" "+strconv.Itoa(int(kind)),
-		func(ctx context.Context) (*foundPoints, error) {
-			list, more, err := pointlight.Find(ctx, p, kind)
-			return &foundPoints{list, more}, err
-		})
+	found, err := graph.Get(ctx, s.engine.Cache, pointLights{s.input(shot.PhotoSHA, p), kind})
 	if err != nil {
 		return out, err
 	}

@@ -15,9 +15,9 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"pyrant/demo"
-	"pyrant/internal/base/cache"
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/fault"
+	"pyrant/internal/base/graph"
 	"pyrant/internal/base/photo"
 	"pyrant/internal/base/raster"
 	"pyrant/internal/light/match"
@@ -127,10 +127,8 @@ func (s *Server) pair(ctx context.Context, shot *store.Shot,
 	if err != nil {
 		return nil, err
 	}
-	return cache.Get(ctx, s.engine.Cache, fmt.Sprintf("pair %s %v", shot.PhotoSHA, r.Reference),
-		func(ctx context.Context) (*match.Pair, error) {
-			return match.New(ctx, p, o, align.Of(r.Reference, r.Photo))
-		})
+	return graph.Get(ctx, s.engine.Cache, referencePair{s.input(shot.PhotoSHA, p),
+		s.input(r.Reference.Sum, o), align.Of(r.Reference, r.Photo)})
 }
 
 // referenceLight answers with the light that falls at a place in the reference.
@@ -206,7 +204,7 @@ func (s *Server) fittedTint(ctx context.Context, shot *store.Shot, r *recipe.Rec
 // fittedTo returns what the lights of a shot have to be for the picture to be its reference, kept
 // for its version.
 func (s *Server) fittedTo(ctx context.Context, shot *store.Shot, r *recipe.Recipe) (fitted, error) {
-	return cache.Get(ctx, s.engine.Cache, fmt.Sprintf("left %s %d", shot.ID, shot.Version),
+	return graph.Fetch(ctx, s.engine.Cache, graph.Text(fmt.Sprintf("left %s %d", shot.ID, shot.Version)),
 		func(ctx context.Context) (fitted, error) { return s.fitLights(ctx, shot, r) })
 }
 

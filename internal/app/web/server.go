@@ -20,7 +20,6 @@ import (
 	"slices"
 	"strings"
 	"sync"
-	"sync/atomic"
 	"time"
 	"unicode/utf8"
 
@@ -28,8 +27,8 @@ import (
 	"github.com/labstack/echo/v5/middleware"
 	"golang.org/x/sync/semaphore"
 
-	"pyrant/internal/base/cache"
 	"pyrant/internal/base/fault"
+	"pyrant/internal/base/graph"
 	"pyrant/internal/recipe"
 	"pyrant/internal/render"
 	"pyrant/internal/shot/store"
@@ -102,7 +101,7 @@ func New(opt Options) (*Server, error) {
 	}
 	s := &Server{opt: opt, log: opt.Log, store: st, engine: render.New(opt.CacheBytes),
 		turns: newTurns(framesAtOnce), reads: &reads{all: map[string]*reading{}},
-		decoding: newDecoding(), grounds: grounds{all: map[string]*atomic.Uint64{}}}
+		decoding: newDecoding(), grounds: grounds{all: map[string]*preparing{}}}
 	s.engine.Pictures = s.photo
 	s.uploads, s.unpacking = make(chan struct{}, maxUploads), semaphore.NewWeighted(1)
 	s.receivedBytes = max(maxReceived, opt.MaxUpload)
@@ -485,7 +484,7 @@ func headKey(shot *store.Shot) string {
 // head returns the recipe in force of a shot. Callers must not change it. Where it cannot be
 // read, the shot's head moves to a revision that can; see store.Head.
 func (s *Server) head(ctx context.Context, shot *store.Shot) (*recipe.Recipe, error) {
-	k, err := cache.Get(ctx, s.engine.Cache, headKey(shot),
+	k, err := graph.Fetch(ctx, s.engine.Cache, graph.Text(headKey(shot)),
 		func(ctx context.Context) (kept, error) {
 			r, err := s.store.Recipe(ctx, shot.ID, shot.HeadSeq)
 			return kept{r}, err
@@ -505,7 +504,7 @@ func (s *Server) head(ctx context.Context, shot *store.Shot) (*recipe.Recipe, er
 // remember keeps a recipe that was just made the one in force, so that it is not
 // read again.
 func (s *Server) remember(ctx context.Context, shot *store.Shot, r *recipe.Recipe) {
-	_, _ = cache.Get(ctx, s.engine.Cache, headKey(shot),
+	_, _ = graph.Fetch(ctx, s.engine.Cache, graph.Text(headKey(shot)),
 		func(context.Context) (kept, error) { return kept{r}, nil })
 }
 

@@ -13,8 +13,8 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"pyrant/internal/base/cache"
 	"pyrant/internal/base/fault"
+	"pyrant/internal/base/graph"
 	"pyrant/internal/base/photo"
 	"pyrant/internal/recipe/area"
 	"pyrant/internal/recipe/setting"
@@ -29,22 +29,48 @@ import (
 	"pyrant/internal/vision/region"
 )
 
-// grounds is what is being made ready of photos for hands that look for edges: how far each
-// is, by the photo's sum.
+// grounds says how much of the photos that are being prepared for edge tools is done, by the
+// photos' sums.
 type grounds struct {
 	mu  sync.Mutex
-	all map[string]*atomic.Uint64 // thousandths
+	all map[string]*preparing
 }
 
-// share returns how far a ground is that is being made; 0 where none is.
+// preparing is the progress of one photo, and how many requests wait for it.
+type preparing struct {
+	thousandths atomic.Uint64
+	waiting     int
+}
+
+// start notes a request for a photo. It returns what is told the progress, and what is called when
+// the request is done.
+func (g *grounds) start(sha string) (told func(float64), done func()) {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	p := g.all[sha]
+	if p == nil {
+		p = new(preparing)
+		g.all[sha] = p
+	}
+	p.waiting++
+	return func(v float64) { p.thousandths.Store(uint64(1000 * v)) }, func() {
+		g.mu.Lock()
+		defer g.mu.Unlock()
+		if p.waiting--; p.waiting == 0 {
+			delete(g.all, sha)
+		}
+	}
+}
+
+// share returns how much is done of a photo that is being prepared, from 0 to 1; 0 where none is.
 func (g *grounds) share(sha string) float64 {
 	g.mu.Lock()
 	defer g.mu.Unlock()
-	n := g.all[sha]
-	if n == nil {
+	p := g.all[sha]
+	if p == nil {
 		return 0
 	}
-	return float64(n.Load()) / 1000
+	return float64(p.thousandths.Load()) / 1000
 }
 
 // ground returns a shot's photo made ready for hands that look for edges.
@@ -57,19 +83,10 @@ func (s *Server) ground(ctx context.Context, shot *store.Shot) (*region.Ground, 
 }
 
 func (s *Server) groundOf(ctx context.Context, sha string, p *photo.Photo) (*region.Ground, error) {
-	return cache.Get(ctx, s.engine.Cache, "ground "+sha,
-		func(ctx context.Context) (*region.Ground, error) {
-			n := new(atomic.Uint64)
-			s.grounds.mu.Lock()
-			s.grounds.all[sha] = n
-			s.grounds.mu.Unlock()
-			defer func() {
-				s.grounds.mu.Lock()
-				delete(s.grounds.all, sha)
-				s.grounds.mu.Unlock()
-			}()
-			return region.NewGround(ctx, p, func(v float64) { n.Store(uint64(1000 * v)) })
-		})
+	told, done := s.grounds.start(sha)
+	defer done()
+	return graph.Get(context.WithValue(ctx, progress{}, told), s.engine.Cache,
+		edges{s.input(sha, p)})
 }
 
 // prepare has a shot's photo made ready, and answers when it is; meanwhile prepared tells
@@ -218,8 +235,7 @@ func (s *Server) within(ctx context.Context, shot *store.Shot, g *region.Ground,
 		return nil, err
 	}
 	return func(i int) bool {
-		return m.At(min(i%w, m.Rect.Dx()-1),
-			min(i/w, m.Rect.Dy()-1)) > 0.5
+		return m.At(min(i%w, m.Rect.Dx()-1), min(i/w, m.Rect.Dy()-1)) > 0.5
 	}, nil
 }
 
@@ -241,15 +257,11 @@ type wire struct {
 	*livewire.Wire
 }
 
+// wire returns the lines from a place that is known to a hundredth of a pixel.
 func (s *Server) wire(ctx context.Context, shot *store.Shot, g *region.Ground,
 	from shape.Point) (*wire, error) {
-	key := "wire " + shot.PhotoSHA + " " + strconv.FormatFloat(from.X, 'f', 2, 64) + " " +
-		strconv.FormatFloat(from.Y, 'f', 2, 64)
-	return cache.Get(ctx, s.engine.Cache, key,
-		func(context.Context) (*wire, error) {
-			return &wire{Wire: livewire.New(g.Fine, from)},
-				nil
-		})
+	from = shape.Point{X: math.Round(100*from.X) / 100, Y: math.Round(100*from.Y) / 100}
+	return graph.Get(ctx, s.engine.Cache, wires{edges{s.input(shot.PhotoSHA, g.Photo)}, from})
 }
 
 // cling answers with the way along the photo's edges from a pin to the pointer, and where a

@@ -15,9 +15,9 @@ import (
 	"github.com/labstack/echo/v5"
 	"golang.org/x/sync/semaphore"
 
-	"pyrant/internal/base/cache"
 	"pyrant/internal/base/codec"
 	"pyrant/internal/base/fault"
+	"pyrant/internal/base/graph"
 	"pyrant/internal/base/photo"
 	"pyrant/internal/recipe"
 	"pyrant/internal/shot/archive"
@@ -173,26 +173,27 @@ func (s *Server) photo(ctx context.Context, sum string) (*photo.Photo, error) {
 // under way share the memory that one may take.
 func (s *Server) decoded(ctx context.Context, sum string, watch *reading,
 	load func() ([]byte, error)) (*photo.Photo, error) {
-	return cache.Get(ctx, s.engine.Cache, "decoded "+sum, func(ctx context.Context) (*photo.Photo, error) {
-		data, err := load()
-		if err != nil {
-			return nil, err
-		}
-		need, err := codec.Need(data)
-		if err != nil {
-			return nil, err
-		}
-		watch.set("waiting", 0)
-		if err := s.decoding.Acquire(ctx, need); err != nil {
-			return nil, err
-		}
-		defer s.decoding.Release(need)
-		if need > heavy {
-			defer s.settle()
-		}
-		watch.set("reading", 0)
-		return codec.OpenWatched(ctx, data, func(share float64) { watch.set("reading", share) })
-	})
+	return graph.Fetch(ctx, s.engine.Cache, graph.Text("decoded "+sum),
+		func(ctx context.Context) (*photo.Photo, error) {
+			data, err := load()
+			if err != nil {
+				return nil, err
+			}
+			need, err := codec.Need(data)
+			if err != nil {
+				return nil, err
+			}
+			watch.set("waiting", 0)
+			if err := s.decoding.Acquire(ctx, need); err != nil {
+				return nil, err
+			}
+			defer s.decoding.Release(need)
+			if need > heavy {
+				defer s.settle()
+			}
+			watch.set("reading", 0)
+			return codec.OpenWatched(ctx, data, func(share float64) { watch.set("reading", share) })
+		})
 }
 
 // newDecoding returns what photos under way share.

@@ -30,9 +30,9 @@ import (
 	"testing"
 	"time"
 
-	"pyrant/internal/base/cache"
 	"pyrant/internal/base/codec"
 	"pyrant/internal/base/colour"
+	"pyrant/internal/base/graph"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/setting"
 	"pyrant/internal/recipe/shape"
@@ -1098,7 +1098,7 @@ func TestWaitingIsNotResting(t *testing.T) {
 	time.AfterFunc(time.Second, func() { first(); second() })
 	a.frame(at, "")
 	// With no memory left to read photos, a shot whose photo is in memory goes on.
-	a.server.engine.Cache = cache.New(64 << 20)
+	a.server.engine.Cache = graph.New(64 << 20)
 	a.frame(at, "")
 	if err := a.server.decoding.Acquire(ctx, codec.MaxBytes); err != nil {
 		t.Fatal(err)

@@ -190,8 +190,7 @@ func damaged(err error) *fault.Error {
 // Open decodes a photo, turns it upright and reads its profile. Errors are of
 // type *fault.Error, or ctx's, which ends the decoding soon after it is done.
 func Open(ctx context.Context, data []byte) (*photo.Photo, error) {
-	return OpenWatched(ctx, data,
-		nil)
+	return OpenWatched(ctx, data, nil)
 }
 
 // OpenWatched is Open, and tells how much of the file is read, from 0 to 1.

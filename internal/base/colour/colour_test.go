@@ -364,8 +364,7 @@ func TestToneCurves(t *testing.T) {
 			func(x float64) float64 { return pick(x >= 0.25, math.Pow(0.75*x+0.25, 2), 0.5*x) }},
 		"kind 4": {paraTag(4, 2, 0.7, 0.25, 0.5, 0.25, 0.0625, 0.0625),
 			func(x float64) float64 {
-				return pick(x >= 0.25, math.Pow(0.7*x+0.25, 2)+0.0625,
-					0.5*x+0.0625)
+				return pick(x >= 0.25, math.Pow(0.7*x+0.25, 2)+0.0625, 0.5*x+0.0625)
 			}},
 		"no curve":   {curvTag(0), func(x float64) float64 { return x }},
 		"one number": {curvTag(1, 0x0180), func(x float64) float64 { return math.Pow(x, 1.5) }},
@@ -373,8 +372,7 @@ func TestToneCurves(t *testing.T) {
 			func(x float64) float64 { return 6553.0/65535 + x*(65535-6553)/65535 }},
 		"three numbers": {curvTag(3, 0, 6553, 65535),
 			func(x float64) float64 {
-				return pick(x < 0.5, x*2*6553/65535,
-					(6553+(2*x-1)*(65535-6553))/65535)
+				return pick(x < 0.5, x*2*6553/65535, (6553+(2*x-1)*(65535-6553))/65535)
 			}},
 		"a little falling": {curvTag(3, 0, 65535, 65533), func(x float64) float64 { return math.Min(2*x, 1) }},
 	} {

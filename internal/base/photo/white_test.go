@@ -34,8 +34,7 @@ func taken(red, blue float64, of func(*rand.Rand) [3]float64) *photo.Photo {
 func TestDaylight(t *testing.T) {
 	grey := func(r *rand.Rand) [3]float64 {
 		v := 0.05 + 0.35*r.Float64()
-		return [3]float64{v, v,
-			v}
+		return [3]float64{v, v, v}
 	}
 	many := func(r *rand.Rand) [3]float64 {
 		return [3]float64{0.02 + 0.35*r.Float64(), 0.02 + 0.35*r.Float64(), 0.02 + 0.35*r.Float64()}

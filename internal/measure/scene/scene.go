@@ -296,8 +296,7 @@ func apart(from, to [][2]float64) float64 {
 	const side = 8.0
 	type square [2]int
 	at := func(p [2]float64) square {
-		return square{int(math.Floor(p[0] / side)),
-			int(math.Floor(p[1] / side))}
+		return square{int(math.Floor(p[0] / side)), int(math.Floor(p[1] / side))}
 	}
 	bins := map[square][][2]float64{}
 	lo, hi := square{math.MaxInt32, math.MaxInt32}, square{math.MinInt32, math.MinInt32}

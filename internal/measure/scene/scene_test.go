@@ -37,8 +37,7 @@ func TestCompare(t *testing.T) {
 		{"moved by 1", all, square(11, 10, 20), 19.0 / 21, 0.5},
 		// What stands in front takes a strip out of it, with the rim beside that.
 		{"partly hidden", truth(func(x, y int) bool {
-			return x >= 20 && x < 60 && y >= 20 &&
-				y < 60 && (y < 34 || y >= 46)
+			return x >= 20 && x < 60 && y >= 20 && y < 60 && (y < 34 || y >= 46)
 		}), square(10, 10, 20), 1, 0},
 		{"nothing", all, square(-90, 10, 20), 0, 1000},
 	} {

@@ -160,8 +160,7 @@ func TestEchoes(t *testing.T) {
 func TestBodies(t *testing.T) {
 	r := rand.New(rand.NewPCG(5, 6))
 	vec := func() camera.Vec {
-		return camera.Vec{X: r.NormFloat64(), Y: r.NormFloat64(),
-			Z: r.NormFloat64()}
+		return camera.Vec{X: r.NormFloat64(), Y: r.NormFloat64(), Z: r.NormFloat64()}
 	}
 	ball := Ball{C: camera.Vec{X: 0.2}, R: 0.7}
 	pill := Pill{A: camera.Vec{X: -0.5, Y: 0.3}, B: camera.Vec{X: 0.4, Z: 0.6}, R: 0.3}

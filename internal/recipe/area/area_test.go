@@ -137,15 +137,13 @@ func TestPartsCombine(t *testing.T) {
 	smooth := func(t float64) float64 { t = math.Min(math.Max(t, 0), 1); return t * t * (3 - 2*t) }
 	at := map[Source]func(x, y float64) float64{
 		ring: func(x, y float64) float64 {
-			return 1 - smooth((math.Hypot((x-30)/20,
-				(y-20)/15)-0.4)/0.6)
+			return 1 - smooth((math.Hypot((x-30)/20, (y-20)/15)-0.4)/0.6)
 		},
 		line:   func(x, y float64) float64 { return 1 - smooth(((x-5)*45+(y-5)*25)/(45*45+25*25)) },
 		window: func(x, y float64) float64 { return window.At(tone(int(x), int(y))) },
 	}
 	at[Other{"a1"}] = func(x, y float64) float64 {
-		return at[line](x, y) * (1 - 0.7 +
-			0.7*at[ring](x, y))
+		return at[line](x, y) * (1 - 0.7 + 0.7*at[ring](x, y))
 	}
 	sources := []Source{ring, line, window, Other{"a1"}}
 	for n := range 60 {

@@ -22,8 +22,7 @@ func (o Other) prepare(ctx context.Context, w World, feather float64,
 	// What is blurred reads beyond r, so all of the area is needed.
 	p, err := w.Whole(ctx, "area "+a.Key(w),
 		func(ctx context.Context, part image.Rectangle) (*raster.Plane, error) {
-			return a.Plane(ctx,
-				w, part)
+			return a.Plane(ctx, w, part)
 		})
 	if err != nil {
 		return nil, err

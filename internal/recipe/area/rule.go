@@ -54,8 +54,7 @@ func soften(ctx context.Context, w World, key string, m rule, sigma float64,
 		across[i] = inside(m.frame.Min.X, m.frame.Max.X, r.Min.X+i)
 	}
 	return whole{rows, across, r.Min.X, func(y int) float32 {
-		return inside(m.frame.Min.Y,
-			m.frame.Max.Y, y)
+		return inside(m.frame.Min.Y, m.frame.Max.Y, y)
 	}}, nil
 }
 

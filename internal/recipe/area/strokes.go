@@ -72,8 +72,7 @@ func (s Strokes) prepare(ctx context.Context, w World, feather float64,
 			before := Strokes{list[:n]}
 			if u, err := w.Mask(ctx, "strokes "+setting.Key(before),
 				func() coverage.Mask {
-					return newStrokeMask(before.Strokes, nil,
-						w.Scale())
+					return newStrokeMask(before.Strokes, nil, w.Scale())
 				}); err == nil {
 				// Each mask that stands on others keeps them; now and then all are painted anew.
 				if s, ok := u.(*strokeMask); !ok || s.depth < mostDepth {
@@ -177,8 +176,7 @@ func newLine(s *Stroke, scale float64) line {
 
 // Brush returns the coverage of strokes at a scale, for what is painted elsewhere than in an area.
 func Brush(strokes []Stroke, scale float64) coverage.Mask {
-	return newStrokeMask(strokes, nil,
-		scale)
+	return newStrokeMask(strokes, nil, scale)
 }
 
 func newStrokeMask(strokes []Stroke, under coverage.Mask, scale float64) *strokeMask {

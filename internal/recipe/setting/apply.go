@@ -460,8 +460,7 @@ func paths(v reflect.Value, s *Setting, at string, visit func(string, *Setting, 
 	case reflect.Map:
 		keys := v.MapKeys()
 		slices.SortFunc(keys, func(a, b reflect.Value) int {
-			return strings.Compare(a.String(),
-				b.String())
+			return strings.Compare(a.String(), b.String())
 		})
 		for _, k := range keys {
 			paths(v.MapIndex(k), s, at+"/"+k.String(), visit)

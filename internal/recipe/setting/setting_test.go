@@ -646,8 +646,7 @@ func TestPackAndResolve(t *testing.T) {
 		t.Errorf("a list that cannot be loaded: %v", err)
 	}
 	if _, err := Resolve(back, func(string) ([]byte, error) {
-		return []byte{1, 2, 3},
-			nil
+		return []byte{1, 2, 3}, nil
 	}); !fault.Is(err, fault.Invalid) {
 		t.Errorf("a list of broken bytes: %v", err)
 	}

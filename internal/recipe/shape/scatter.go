@@ -53,8 +53,7 @@ func (k Scatter) Bulbs(in Shapes) (out []Ellipse, full bool) {
 	edge := k.Gap / math.Sqrt2
 	near := map[[2]int][]Point{}
 	cell := func(p Point) [2]int {
-		return [2]int{int(math.Floor(p.X / edge)),
-			int(math.Floor(p.Y / edge))}
+		return [2]int{int(math.Floor(p.X / edge)), int(math.Floor(p.Y / edge))}
 	}
 	apart := func(p Point) bool {
 		c := cell(p)

@@ -199,8 +199,7 @@ func (s String) claims(even []float64) []int {
 		order[k] = k
 	}
 	slices.SortStableFunc(order, func(a, b int) int {
-		return cmp.Compare(s.Own[a].Place,
-			s.Own[b].Place)
+		return cmp.Compare(s.Own[a].Place, s.Own[b].Place)
 	})
 	nearest := func(k int) (best int) {
 		for j := range even {

@@ -45,8 +45,7 @@ func (s Similarity) At(x, y float64, w, h, ow, oh int) (float64, float64) {
 type matrix struct{ a, b, c, d float64 }
 
 func (m matrix) at(x, y float64) (float64, float64) {
-	return m.a*x - m.b*y + m.c, m.b*x + m.a*y +
-		m.d
+	return m.a*x - m.b*y + m.c, m.b*x + m.a*y + m.d
 }
 
 func (s Similarity) matrix(w, h, ow, oh float64) matrix {

@@ -37,8 +37,7 @@ func Hang(s shape.String, found []Round, count bool) shape.String {
 		for _, r := range found {
 			if !slices.ContainsFunc(s.Own[:byHand],
 				func(b shape.Bulb) bool {
-					return math.Hypot(b.X-r.At.X,
-						b.Y-r.At.Y) < r.Radius+s.Width/2
+					return math.Hypot(b.X-r.At.X, b.Y-r.At.Y) < r.Radius+s.Width/2
 				}) {
 				s.Own = append(s.Own, own(r, min(r.Along/total, 1)))
 			}

@@ -17,8 +17,7 @@ import (
 func drawn(w, h int, at func(x, y float64) float64) *photo.Photo {
 	return coloured(w, h, func(x, y float64) [3]float64 {
 		v := at(x, y)
-		return [3]float64{v, v,
-			v}
+		return [3]float64{v, v, v}
 	})
 }
 
@@ -93,8 +92,7 @@ func TestSlopeLeavesShadingOut(t *testing.T) {
 		return 0.7
 	}), 1)
 	ramp := sheet(t, drawn(40, 20, func(x, _ float64) float64 {
-		return math.Pow(0.3+0.4*x/40,
-			3)
+		return math.Pow(0.3+0.4*x/40, 3)
 	}), 1)
 	row := func(s *Sheet, x int) int { return 10*s.Rect.Dx() + x }
 	if v := step.Slope[row(step, 19)]; v < 0.06 {

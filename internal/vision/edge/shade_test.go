@@ -45,8 +45,7 @@ func TestLitGoesOnToTheRim(t *testing.T) {
 		return p, p.Len()
 	}
 	area := func(p shape.Path) float64 {
-		return math.Abs(shape.Turn(shape.Flatten(p,
-			true))) / (math.Pi * r * r)
+		return math.Abs(shape.Turn(shape.Flatten(p, true))) / (math.Pi * r * r)
 	}
 	brass, grey := scene([3]float64{0.3, 0.22, 0.1}), scene([3]float64{0.22, 0.22, 0.22})
 	for name, line := range map[string][]shape.Point{"shaded": shaded, "over the rim": over} {

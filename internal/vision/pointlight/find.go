@@ -532,8 +532,7 @@ func (l *looker) region(top, ground, level float64) (m mark) {
 // alone keeps of marks of one thing the surest.
 func alone(marks []mark) (out []mark) {
 	slices.SortStableFunc(marks, func(a, b mark) int {
-		return cmp.Or(cmp.Compare(b.sure, a.sure),
-			cmp.Compare(b.value, a.value))
+		return cmp.Or(cmp.Compare(b.sure, a.sure), cmp.Compare(b.value, a.value))
 	})
 	for _, m := range marks {
 		if m.area == 0 || slices.ContainsFunc(out, func(o mark) bool {

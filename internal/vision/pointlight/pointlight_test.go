@@ -76,8 +76,7 @@ func (c *canvas) wet(x, y, r float64, tint [3]float64) {
 	for range int(14 * r * r) {
 		u, v := x+0.5*r*c.rand.NormFloat64(), y+1.1*r*c.rand.NormFloat64()
 		c.add(u-1, v-1, u+1, v+1, tint, func(a, b float64) float64 {
-			return max(math.Abs(a-u),
-				math.Abs(b-v)) - 0.5
+			return max(math.Abs(a-u), math.Abs(b-v)) - 0.5
 		})
 	}
 }

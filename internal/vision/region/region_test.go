@@ -123,8 +123,7 @@ func TestNothingStandsOut(t *testing.T) {
 // not count.
 func TestAlike(t *testing.T) {
 	bar := func(x, y, w, h float64) shape.Shapes {
-		return testphoto.Poly(x, y, x+w, y, x+w, y+h, x,
-			y+h)
+		return testphoto.Poly(x, y, x+w, y, x+w, y+h, x, y+h)
 	}
 	var signs shape.Shapes
 	signs = append(signs, bar(40, 60, 14, 60)...) // I

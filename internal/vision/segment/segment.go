@@ -449,8 +449,7 @@ func sampleOf(s *edge.Sheet, i int) sample {
 
 // seeds tells of each pixel of a sheet what strokes say of it.
 func seeds(s *edge.Sheet, strokes []Stroke) []uint8 {
-	return seedsOn(s.Step, s.Rect, strokes,
-		meant)
+	return seedsOn(s.Step, s.Rect, strokes, meant)
 }
 
 var meant = map[cutout.Says]uint8{cutout.In: inside, cutout.Out: outside, cutout.Loop: outside}

@@ -300,8 +300,7 @@ func TestSharesOfLightAreTheThingsOwn(t *testing.T) {
 	const r, thing, behind = 60.0, 0.1, 0.7
 	p := testphoto.Photo(300, 200, behind, nil)
 	truth := func(x, y float64) float64 {
-		return min(max(0.5-(math.Hypot(x-150, y-100)-r)/8, 0),
-			1)
+		return min(max(0.5-(math.Hypot(x-150, y-100)-r)/8, 0), 1)
 	}
 	for y := range 200 {
 		for x := range 300 {

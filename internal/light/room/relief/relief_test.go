@@ -189,8 +189,7 @@ func TestBounds(t *testing.T) {
 
 func BenchmarkFind(b *testing.B) {
 	p := shaded(6, func(x, y float64) [3]float64 {
-		return grey(0.3 +
-			0.2*math.Sin(x/7)*math.Sin(y/9))
+		return grey(0.3 + 0.2*math.Sin(x/7)*math.Sin(y/9))
 	})
 	of := testphoto.Poly(100, 100, 1400, 100, 1400, 1400, 100, 1400)
 	for b.Loop() {

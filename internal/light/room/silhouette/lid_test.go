@@ -132,8 +132,7 @@ func TestNoLid(t *testing.T) {
 	}
 	barrel := [][2]float64{{0.12, 0}, {0.12, 0.4}}
 	board := Stand(New(cells(600, 400, func(x, y float64) bool {
-		return x > 280 && x < 360 &&
-			y > 220 && y < 340
+		return x > 280 && x < 360 && y > 220 && y < 340
 	}), nil, image.Rect(0, 0, 600, 400), 1), &cam, cam.Card(camera.Vec{Y: 1, Z: 2}), 2)
 	board.FindLid()
 	above := camera.Level(600, 400, -150, 0, 600)

@@ -113,8 +113,7 @@ func TestWorst(t *testing.T) {
 func TestOutside(t *testing.T) {
 	cam := camera.Level(200, 200, 60, 0, 200)
 	two := func(x, y float64) bool {
-		return math.Abs(y-100) < 15 && (math.Abs(x-60) < 15 ||
-			math.Abs(x-140) < 15)
+		return math.Abs(y-100) < 15 && (math.Abs(x-60) < 15 || math.Abs(x-140) < 15)
 	}
 	b := Stand(New(cells(200, 200, two), nil, image.Rect(0, 0, 200, 200), 1), &cam,
 		camera.Plane{N: camera.Vec{Z: -1}, D: -4}, 4)
@@ -182,8 +181,7 @@ func TestWorstAgainstSmallSteps(t *testing.T) {
 func TestSurface(t *testing.T) {
 	cam := camera.Level(200, 200, 60, 0, 200)
 	b := Stand(New(cells(200, 200, func(x, y float64) bool {
-		return math.Hypot(x-100,
-			y-100) < 40
+		return math.Hypot(x-100, y-100) < 40
 	}), nil, image.Rect(0, 0, 200, 200), 1), &cam, camera.Plane{N: camera.Vec{Z: -1}, D: -5}, 5)
 	mid := camera.Vec{Z: 5}
 	for _, p := range [][2]float64{{100, 100}, {120, 100}, {100, 76}, {84, 112}, {128, 124}} {
@@ -211,8 +209,7 @@ func TestSteps(t *testing.T) {
 		for _, lean := range []float64{0, 0.03, 0.1} {
 			s := New(cells(120, 300,
 				func(x, y float64) bool {
-					return math.Abs(x-60-lean*(y-150)) < half && y > 20 &&
-						y < 280
+					return math.Abs(x-60-lean*(y-150)) < half && y > 20 && y < 280
 				}), nil, image.Rect(0, 0, 120, 300), 1)
 			low, high := math.Inf(1), math.Inf(-1)
 			for y := 120.0; y < 180; y += 0.5 {
@@ -244,8 +241,7 @@ func TestLying(t *testing.T) {
 	cam := camera.Level(200, 200, 20, 0, 200)
 	foot, _ := cam.Floor(100, 120)
 	b := Stand(New(cells(200, 200, func(x, y float64) bool {
-		return math.Hypot((x-100)/40,
-			(y-120)/20) < 1
+		return math.Hypot((x-100)/40, (y-120)/20) < 1
 	}), nil, image.Rect(0, 0, 200, 200), 1), &cam, cam.FloorPlane(), foot.Z)
 	b.Flat = true
 	side := cam.Level(camera.Vec{Z: 1})
@@ -273,8 +269,7 @@ func TestLying(t *testing.T) {
 		t.Errorf("its far side faces %.2f ahead, its middle %.2f, its near side %.2f", far, z, near)
 	}
 	n := facing(b, b.Lean(100, 120, 1e-3, 1, func(_, _ float64) (float64, float64) {
-		return 0.5,
-			0
+		return 0.5, 0
 	}), 100, 120)
 	if got := -n.X / n.Dot(cam.Up); math.Abs(got-0.5) > 0.02 {
 		t.Errorf("a fold that rises by 0.5 leans by %.2f", got)
@@ -302,8 +297,7 @@ func TestFacingWithRelief(t *testing.T) {
 		}
 	}
 	folds := func(x, _ float64) (float64, float64) {
-		return math.Copysign(0.8,
-			math.Sin(2*math.Pi*x)), 0
+		return math.Copysign(0.8, math.Sin(2*math.Pi*x)), 0
 	}
 	if x, y := tilt(folds, 4); math.Hypot(x, y) > 0.1 {
 		t.Errorf("folds finer than the square turn it to %.3f, %.3f", x, y)

@@ -364,8 +364,7 @@ func (s *Set) form(ctx context.Context, t *stood, covers Covers,
 	at := s.about(t.Thing)
 	t.shape, err = covers.Shape(ctx, key+fmt.Sprint(" ", at),
 		func(ctx context.Context) (*silhouette.Shape, error) {
-			return s.outline(ctx, t, at, covers,
-				frame)
+			return s.outline(ctx, t, at, covers, frame)
 		})
 	return err
 }

@@ -33,8 +33,7 @@ func (s *Set) onPlatform(ctx context.Context, i int, p *recipe.Platform, c cover
 	var err error
 	if u.shape, err = covers.Shape(ctx, key,
 		func(context.Context) (*silhouette.Shape, error) {
-			return s.upon(prism, c, mid, frame),
-				nil
+			return s.upon(prism, c, mid, frame), nil
 		}); err != nil || u.shape.Empty() {
 		return err
 	}

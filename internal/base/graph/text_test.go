@@ -1,4 +1,4 @@
-package cache
+package graph
 
 import (
 	"context"
@@ -26,7 +26,7 @@ func TestOneComputationForAllWhoAsk(t *testing.T) {
 	var wg sync.WaitGroup
 	for range 20 {
 		wg.Go(func() {
-			v, err := Get(ctx, c, "node", func(context.Context) (bulk, error) {
+			v, err := Fetch(ctx, c, Text("node"), func(context.Context) (bulk, error) {
 				<-start // while all the others ask
 				made.Add(1)
 				return 7, nil
@@ -47,10 +47,9 @@ func TestLeastRecentlyUsedGoesFirst(t *testing.T) {
 	c := New(100)
 	made := 0
 	get := func(k string) {
-		if _, err := Get(ctx, c, k, func(context.Context) (bulk, error) {
+		if _, err := Fetch(ctx, c, Text(k), func(context.Context) (bulk, error) {
 			made++
-			return 40,
-				nil
+			return 40, nil
 		}); err != nil {
 			t.Fatal(err)
 		}
@@ -77,9 +76,8 @@ func TestNodesThatGrowAreWeighedAnew(t *testing.T) {
 	c := New(100)
 	g := &growing{10}
 	get := func(k string, v Sized) {
-		if _, err := Get(ctx, c, k, func(context.Context) (Sized, error) {
-			return v,
-				nil
+		if _, err := Fetch(ctx, c, Text(k), func(context.Context) (Sized, error) {
+			return v, nil
 		}); err != nil {
 			t.Fatal(err)
 		}
@@ -89,55 +87,23 @@ func TestNodesThatGrowAreWeighedAnew(t *testing.T) {
 	g.n = 70
 	get("g", g) // 70 and 40 now
 	get("b", bulk(5))
-	if c.sum != 75 || len(c.entries) != 2 || c.entries["a"] != nil {
-		t.Errorf("%d bytes in %d entries after a node grew", c.sum, len(c.entries))
+	if c.sum != 75 || len(c.nodes) != 2 || c.nodes[Text("a")] != nil {
+		t.Errorf("%d bytes in %d entries after a node grew", c.sum, len(c.nodes))
 	}
 }
 
 func TestErrorsAreNotKept(t *testing.T) {
 	c := New(100)
 	bad := errors.New("bad")
-	if _, err := Get(ctx, c, "k", func(context.Context) (bulk, error) {
-		return 0,
-			bad
+	if _, err := Fetch(ctx, c, Text("k"), func(context.Context) (bulk, error) {
+		return 0, bad
 	}); err != bad {
 		t.Fatal(err)
 	}
-	if v, err := Get(ctx, c, "k", func(context.Context) (bulk, error) { return 3, nil }); v != 3 ||
+	if v, err := Fetch(ctx, c, Text("k"),
+		func(context.Context) (bulk, error) { return 3, nil }); v != 3 ||
 		err != nil {
 		t.Errorf("after an error: %v, %v", v, err)
-	}
-}
-
-// Who waits for a node whose maker is cancelled makes it on their own; who is
-// cancelled while waiting leaves.
-func TestCancelledMakerDoesNotTakeOthersAlong(t *testing.T) {
-	c := New(100)
-	maker, cancel := context.WithCancel(ctx)
-	entered := make(chan struct{})
-	go Get(maker, c, "k", func(ctx context.Context) (bulk, error) {
-		close(entered)
-		<-ctx.Done()
-		return 0, ctx.Err()
-	})
-	<-entered
-	gone, leave := context.WithCancel(ctx)
-	leave()
-	if _, err := Get(gone, c, "k", func(context.Context) (bulk, error) {
-		return 1,
-			nil
-	}); !errors.Is(err, context.Canceled) {
-		t.Errorf("cancelled while waiting: %v", err)
-	}
-	got := make(chan string)
-	go func() {
-		v, err := Get(ctx, c, "k", func(context.Context) (bulk, error) { return 9, nil })
-		got <- fmt.Sprint(v, err)
-	}()
-	time.Sleep(20 * time.Millisecond) // so that it waits, most likely
-	cancel()
-	if g := <-got; g != "9 <nil>" {
-		t.Errorf("who waited got %s", g)
 	}
 }
 
@@ -145,43 +111,45 @@ func TestPanicReleasesWhoWaits(t *testing.T) {
 	c := New(100)
 	func() {
 		defer func() { recover() }()
-		Get(ctx, c, "k", func(context.Context) (bulk, error) { panic("broken") })
+		Fetch(ctx, c, Text("k"), func(context.Context) (bulk, error) { panic("broken") })
 	}()
-	if v, err := Get(ctx, c, "k", func(context.Context) (bulk, error) { return 2, nil }); v != 2 ||
+	if v, err := Fetch(ctx, c, Text("k"),
+		func(context.Context) (bulk, error) { return 2, nil }); v != 2 ||
 		err != nil {
 		t.Errorf("after a panic: %v, %v", v, err)
 	}
 }
 
-// A scoped cache finds what the other holds and leaves it as it is.
+// A child graph finds what its parent holds and leaves it as it is.
 func TestScoped(t *testing.T) {
 	c := New(1000)
 	made := 0
-	get := func(c *Cache, key string, size bulk) bulk {
+	get := func(c *Graph, key string, size bulk) bulk {
 		t.Helper()
-		v, err := Get(ctx, c, key, func(context.Context) (bulk, error) { made++; return size, nil })
+		v, err := Fetch(ctx, c, Text(key),
+			func(context.Context) (bulk, error) { made++; return size, nil })
 		if err != nil {
 			t.Fatal(err)
 		}
 		return v
 	}
 	get(c, "mask", 300)
-	s := c.Scoped(500)
+	s := c.Child(500)
 	if v := get(s, "mask", 1); v != 300 || made != 1 {
-		t.Errorf("what the other holds is made anew: %v", v)
+		t.Errorf("what its parent holds is made anew: %v", v)
 	}
 	get(s, "strip", 400)
 	get(s, "strip", 400)
 	if made != 2 || c.Held() != 300 || s.Held() != 400 {
-		t.Errorf("made %d; the caches hold %d and %d", made, c.Held(), s.Held())
+		t.Errorf("made %d; the graphs hold %d and %d", made, c.Held(), s.Held())
 	}
 	get(s, "strip 2", 400) // over the limit: the first goes
 	if s.Held() != 400 || c.Held() != 300 {
-		t.Errorf("over its limit the scoped cache holds %d, the other %d", s.Held(), c.Held())
+		t.Errorf("over its limit the child graph holds %d, the other %d", s.Held(), c.Held())
 	}
 	get(c, "strip", 5)
 	if made != 4 {
-		t.Error("the other cache finds what was scoped")
+		t.Error("its parent finds what was scoped")
 	}
 	if hits, misses := s.Counts(); hits != 2 || misses != 4 {
 		t.Errorf("%d hits, %d misses", hits, misses)
@@ -191,24 +159,23 @@ func TestScoped(t *testing.T) {
 // A panic while a node is made is an error for all who wait for it.
 func TestPanicIsAnError(t *testing.T) {
 	c := New(1000)
-	_, err := Get(ctx, c, "node", func(context.Context) (bulk, error) { panic("a mistake") })
+	_, err := Fetch(ctx, c, Text("node"), func(context.Context) (bulk, error) { panic("a mistake") })
 	var p *fault.Panic
 	if !errors.As(err, &p) || p.Value != "a mistake" {
 		t.Errorf("got %v", err)
 	}
-	if v, err := Get(ctx, c, "node", func(context.Context) (bulk, error) {
-		return 3,
-			nil
+	if v, err := Fetch(ctx, c, Text("node"), func(context.Context) (bulk, error) {
+		return 3, nil
 	}); v != 3 || err != nil {
 		t.Errorf("the next who asks gets %v, %v", v, err)
 	}
 }
 
-func ExampleGet() {
+func ExampleFetch() {
 	c := New(1 << 20)
 	double := func(context.Context) (Number, error) { fmt.Println("made"); return 42, nil }
-	a, _ := Get(ctx, c, "answer", double)
-	b, _ := Get(ctx, c, "answer", double)
+	a, _ := Fetch(ctx, c, Text("answer"), double)
+	b, _ := Fetch(ctx, c, Text("answer"), double)
 	fmt.Println(a, b)
 	// Output:
 	// made
@@ -222,7 +189,7 @@ func TestWaitingIsGivenUp(t *testing.T) {
 	entered, finish := make(chan struct{}), make(chan struct{})
 	made := make(chan error, 1)
 	go func() {
-		_, err := Get(ctx, c, "k",
+		_, err := Fetch(ctx, c, Text("k"),
 			func(context.Context) (bulk, error) { close(entered); <-finish; return 5, nil })
 		made <- err
 	}()
@@ -230,9 +197,8 @@ func TestWaitingIsGivenUp(t *testing.T) {
 	waiting, leave := context.WithCancel(ctx)
 	told := make(chan error, 1)
 	go func() {
-		_, err := Get(waiting, c, "k", func(context.Context) (bulk, error) {
-			return 0,
-				errors.New("made twice")
+		_, err := Fetch(waiting, c, Text("k"), func(context.Context) (bulk, error) {
+			return 0, errors.New("made twice")
 		})
 		told <- err
 	}()
@@ -247,17 +213,19 @@ func TestWaitingIsGivenUp(t *testing.T) {
 	// Both give up: the one who waited is not made to work.
 	maker, stop := context.WithCancel(ctx)
 	entered = make(chan struct{})
-	go Get(maker, c, "other",
+	go Fetch(maker, c, Text("other"),
 		func(ctx context.Context) (bulk, error) {
 			close(entered)
 			<-ctx.Done()
-			return 0,
-				ctx.Err()
+			return 0, ctx.Err()
 		})
 	<-entered
 	gone, leave := context.WithCancel(ctx)
 	go func() {
-		_, err := Get(gone, c, "other", func(ctx context.Context) (bulk, error) { return 1, ctx.Err() })
+		_, err := Fetch(gone, c, Text("other"), func(ctx context.Context) (bulk, error) {
+			return 1,
+				ctx.Err()
+		})
 		told <- err
 	}()
 	leave()
@@ -270,14 +238,13 @@ func TestWaitingIsGivenUp(t *testing.T) {
 	}
 }
 
-// What fills the cache to the byte stays; one more does not.
+// What fills the graph to the byte stays; one more does not.
 func TestLimitIsExact(t *testing.T) {
 	c := New(100)
 	get := func(key string, size bulk) {
 		t.Helper()
-		if _, err := Get(ctx, c, key, func(context.Context) (bulk, error) {
-			return size,
-				nil
+		if _, err := Fetch(ctx, c, Text(key), func(context.Context) (bulk, error) {
+			return size, nil
 		}); err != nil {
 			t.Fatal(err)
 		}
@@ -302,12 +269,11 @@ func TestLimitIsExact(t *testing.T) {
 
 // Of a group so many of the latest are held; others are not touched, nor is one that comes up
 // again.
-func TestOnly(t *testing.T) {
+func TestKeep(t *testing.T) {
 	c := New(1000)
 	add := func(key string) {
-		if _, err := Get(ctx, c, key, func(context.Context) (bulk, error) {
-			return 10,
-				nil
+		if _, err := Fetch(ctx, c, Text(key), func(context.Context) (bulk, error) {
+			return 10, nil
 		}); err != nil {
 			t.Fatal(err)
 		}
@@ -315,13 +281,13 @@ func TestOnly(t *testing.T) {
 	add("other")
 	for i := range 6 {
 		key := fmt.Sprint("move ", i)
-		c.Only("moves", key, 3)
+		c.Keep(Text("moves"), Text(key), 3)
 		add(key)
-		c.Only("moves", "move 0", 3) // is asked for all the time
+		c.Keep(Text("moves"), Text("move 0"), 3) // is asked for all the time
 	}
 	for key, want := range map[string]bool{"other": true, "move 0": true, "move 1": false,
 		"move 3": false, "move 4": true, "move 5": true} {
-		if _, ok := Peek[bulk](c, key); ok != want {
+		if _, ok := Peek[bulk](c, Text(key)); ok != want {
 			t.Errorf("%s is held: %t", key, ok)
 		}
 	}
@@ -341,7 +307,7 @@ func TestSlowNodeStopsNobody(t *testing.T) {
 	s := slow{make(chan struct{}, 1)}
 	s.may <- struct{}{}
 	get := func() {
-		if _, err := Get(ctx, c, "slow",
+		if _, err := Fetch(ctx, c, Text("slow"),
 			func(context.Context) (slow, error) { return s, nil }); err != nil {
 			t.Error(err)
 		}
@@ -352,7 +318,7 @@ func TestSlowNodeStopsNobody(t *testing.T) {
 	time.Sleep(10 * time.Millisecond) // it is asked by now, or soon
 	other := make(chan struct{})
 	go func() {
-		if _, err := Get(ctx, c, "other",
+		if _, err := Fetch(ctx, c, Text("other"),
 			func(context.Context) (bulk, error) { return 5, nil }); err != nil {
 			t.Error(err)
 		}
@@ -368,50 +334,32 @@ func TestSlowNodeStopsNobody(t *testing.T) {
 	<-waits
 }
 
-// A scoped cache has nodes of its own where they change while they are used, and what is put into
+// A child graph has nodes of its own where they change while they are used, and what is put into
 // it is there.
 func TestScopedOwns(t *testing.T) {
 	c := New(1000)
 	made := func(v bulk) func(context.Context) (bulk, error) {
 		return func(context.Context) (bulk, error) { return v, nil }
 	}
-	if _, err := Get(ctx, c, "mask", made(1)); err != nil {
+	if _, err := Fetch(ctx, c, Text("mask"), made(1)); err != nil {
 		t.Fatal(err)
 	}
-	s := c.Scoped(1000)
+	s := c.Child(1000)
 	for range 2 {
-		if v, err := Own(ctx, s, "mask", made(2)); v != 2 || err != nil {
-			t.Errorf("the scoped cache takes %v, %v", v, err)
+		if v, err := FetchOwn(ctx, s, Text("mask"), made(2)); v != 2 || err != nil {
+			t.Errorf("the child graph takes %v, %v", v, err)
 		}
 	}
-	if v, _ := Peek[bulk](c, "mask"); v != 1 {
-		t.Errorf("the other cache holds %v", v)
+	if v, _ := Peek[bulk](c, Text("mask")); v != 1 {
+		t.Errorf("its parent holds %v", v)
 	}
-	if err := Put(s, "mask", bulk(3)); err != nil {
+	if err := Put(s, Text("mask"), bulk(3)); err != nil {
 		t.Fatal(err)
 	}
-	if v, _ := Peek[bulk](s, "mask"); v != 3 {
-		t.Errorf("after Put the scoped cache holds %v", v)
+	if v, _ := Peek[bulk](s, Text("mask")); v != 3 {
+		t.Errorf("after Put the child graph holds %v", v)
 	}
-	if v, err := Get(ctx, s, "mask", made(4)); v != 3 || err != nil {
-		t.Errorf("after Put the scoped cache gives %v, %v", v, err)
-	}
-}
-
-// A group disappears with its last node.
-func TestGroupsArePruned(t *testing.T) {
-	c := New(100)
-	for i := range 50 {
-		key := fmt.Sprint("node ", i)
-		c.Only(fmt.Sprint("group ", i), key, 3)
-		if _, err := Get(ctx, c, key, func(context.Context) (bulk, error) {
-			return 40,
-				nil
-		}); err != nil {
-			t.Fatal(err)
-		}
-	}
-	if len(c.groups) != 2 || len(c.members) != 2 {
-		t.Errorf("%d groups of %d keys are left of 2 nodes", len(c.groups), len(c.members))
+	if v, err := Fetch(ctx, s, Text("mask"), made(4)); v != 3 || err != nil {
+		t.Errorf("after Put the child graph gives %v, %v", v, err)
 	}
 }
