@@ -265,77 +265,77 @@ func (s *Server) cutOutEdge(c *echo.Context) error {
 	return c.JSON(http.StatusOK, map[string]any{"lines": out})
 }
 
-// cutOutAction does what is more than setting a value with cut-outs; false where the action is none
-// of them.
-func (s *Server) cutOutAction(c *echo.Context, name string, shot *store.Shot, r *recipe.Recipe,
-	version int64) (bool, error) {
-	ctx := c.Request().Context()
-	form := c.Request().Form
-	one := func() (*cutout.CutOut, error) {
-		o := r.CutOut(cutout.Ref(form.Get("of")))
-		if o == nil {
-			return nil, goneCutOut()
-		}
-		return o, nil
+func (a *acting) addCutout() error {
+	next, i, err := a.r.AddCutOut(cmp.Or(strings.TrimSpace(a.form.Get("name")), "Cut-out"))
+	if err != nil {
+		return err
 	}
-	switch name {
-	case "add-cutout":
-		next, i, err := r.AddCutOut(cmp.Or(strings.TrimSpace(form.Get("name")), "Cut-out"))
-		if err != nil {
-			return true, err
+	if stroke := a.form.Get("scribble"); stroke != "" {
+		if next, err = next.Apply([]setting.Op{{Op: "add",
+			Path: fmt.Sprintf("/cutouts/%d/strokes/-", i), Value: json.RawMessage(stroke)}}); err != nil {
+			return err
 		}
-		if stroke := form.Get("scribble"); stroke != "" {
-			if next, err = next.Apply([]setting.Op{{Op: "add",
-				Path: fmt.Sprintf("/cutouts/%d/strokes/-", i), Value: json.RawMessage(stroke)}}); err != nil {
-				return true, err
-			}
-		}
-		if next, err = s.recut(ctx, shot, r, next); err != nil {
-			return true, err
-		}
-		form.Set("cut", next.CutOuts[i].ID)
-		form.Set("area", "")
-		return true, s.commit(c, shot, version, next, "New "+next.CutOuts[i].Name)
-	case "remove-cutout":
-		o, err := one()
-		if err != nil {
-			return true, err
-		}
-		next, err := r.RemoveCutOut(cutout.Ref(o.ID))
-		if err != nil {
-			return true, err
-		}
-		return true, s.commit(c, shot, version, next, "Remove "+o.Name)
-	case "light-cutout", "trace-cutout":
-		o, err := one()
-		if err != nil {
-			return true, err
-		}
-		if o.Empty() {
-			return true, fault.New(fault.Invalid, "“%s” covers nothing yet. Scribble in it and round it first.", o.Name)
-		}
-		next, i, err := r.AddLight()
-		if err != nil {
-			return true, err
-		}
-		next.Lights[i].Name = o.Name
-		title := "Light of " + o.Name
-		if name == "light-cutout" {
-			next.Lights[i].Shapes = shape.Shapes{shape.CutOut{Of: cutout.Ref(o.ID)}}
-		} else {
-			title = "Outline of " + o.Name
-			if next.Lights[i].Shapes, err = s.outlines(ctx, r, o); err != nil {
-				return true, err
-			}
-		}
-		next.Suit(i)
-		if err := next.Validate(); err != nil {
-			return true, err
-		}
-		form.Set("cut", "")
-		return true, s.choose(c, shot, version, next, title, i)
 	}
-	return false, nil
+	if next, err = a.recut(a.ctx, a.shot, a.r, next); err != nil {
+		return err
+	}
+	a.form.Set("cut", next.CutOuts[i].ID)
+	a.form.Set("area", "")
+	return a.save(next, "New "+next.CutOuts[i].Name)
+}
+
+func (a *acting) removeCutout() error {
+	o, err := a.cutOut()
+	if err != nil {
+		return err
+	}
+	next, err := a.r.RemoveCutOut(cutout.Ref(o.ID))
+	if err != nil {
+		return err
+	}
+	return a.save(next, "Remove "+o.Name)
+}
+
+// lightCutout makes a light of a cut-out's pixels.
+func (a *acting) lightCutout() error {
+	return a.cutOutLight("Light of ", func(o *cutout.CutOut) (shape.Shapes, error) {
+		return shape.Shapes{shape.CutOut{Of: cutout.Ref(o.ID)}}, nil
+	})
+}
+
+// traceCutout makes a light of a cut-out's outlines.
+func (a *acting) traceCutout() error {
+	return a.cutOutLight("Outline of ", func(o *cutout.CutOut) (shape.Shapes, error) {
+		return a.outlines(a.ctx, a.r, o)
+	})
+}
+
+// cutOutLight makes a light of the shapes that a cut-out becomes.
+func (a *acting) cutOutLight(
+	title string, shapes func(*cutout.CutOut) (shape.Shapes, error),
+) error {
+	o, err := a.cutOut()
+	if err != nil {
+		return err
+	}
+	if o.Empty() {
+		return fault.New(fault.Invalid, "“%s” covers nothing yet. Scribble in it and round it first.", o.Name)
+	}
+	next, i, err := a.r.AddLight()
+	if err != nil {
+		return err
+	}
+	l := &next.Lights[i]
+	l.Name = o.Name
+	if l.Shapes, err = shapes(o); err != nil {
+		return err
+	}
+	next.Suit(i)
+	if err := next.Validate(); err != nil {
+		return err
+	}
+	a.form.Set("cut", "")
+	return a.show(next, title+o.Name, i)
 }
 
 // mostOutlines is how many outlines a cut-out becomes.

@@ -85,55 +85,52 @@ func (s *Server) history(c *echo.Context) error {
 	return c.Render(http.StatusOK, "past", pastRows(shot, list, pastPart))
 }
 
-// historyAction does what is done with revisions and marks; false where the action is none of it.
-func (s *Server) historyAction(c *echo.Context, name string, shot *store.Shot,
-	version int64) (bool, error) {
-	ctx, form := c.Request().Context(), c.Request().Form
-	seq := func() int {
-		n, err := strconv.Atoi(form.Get("seq"))
-		if err != nil {
-			return -1
-		}
-		return n
+func (a *acting) goTo() error {
+	next, err := a.store.Go(a.ctx, a.shot.ID, a.version, a.whole("seq"))
+	if err != nil {
+		return err
 	}
-	text := strings.Join(strings.Fields(form.Get("name")), " ")
-	switch name {
-	case "go":
-		next, err := s.store.Go(ctx, shot.ID, version, seq())
-		if err != nil {
-			return true, err
-		}
-		return true, s.update(c, next)
-	case "mark":
-		n := seq()
-		if n < 0 {
-			n = shot.HeadSeq
-		}
-		if text == "" {
-			text = "Mark of " + time.Now().Format("15:04")
-		}
-		if _, err := s.store.SetMark(ctx, shot.ID, n, text); err != nil {
-			return true, err
-		}
-		return true, s.update(c, shot)
-	case "go-mark":
-		r, name, err := s.store.MarkRecipe(ctx, shot.ID, form.Get("mark"))
-		if err != nil {
-			return true, err
-		}
-		return true, s.commit(c, shot, version, r, "Back to “"+name+"”")
-	case "rename-mark":
-		if err := s.store.RenameMark(ctx, shot.ID, form.Get("mark"), text); err != nil {
-			return true, err
-		}
-		return true, s.update(c, shot)
-	case "remove-mark":
-		if err := s.store.RemoveMark(ctx, shot.ID, form.Get("mark")); err != nil {
-			return true, err
-		}
-		return true, s.update(c, shot)
+	return a.update(a.c, next)
+}
+
+// text returns a name of the form, with single spaces.
+func (a *acting) text() string { return strings.Join(strings.Fields(a.form.Get("name")), " ") }
+
+func (a *acting) mark() error {
+	text := a.text()
+	n := a.whole("seq")
+	if n < 0 {
+		n = a.shot.HeadSeq
 	}
-	return false, nil
+	if text == "" {
+		text = "Mark of " + time.Now().Format("15:04")
+	}
+	if _, err := a.store.SetMark(a.ctx, a.shot.ID, n, text); err != nil {
+		return err
+	}
+	return a.update(a.c, a.shot)
+}
+
+func (a *acting) goMark() error {
+	next, name, err := a.store.MarkRecipe(a.ctx, a.shot.ID, a.form.Get("mark"))
+	if err != nil {
+		return err
+	}
+	return a.save(next, "Back to “"+name+"”")
+}
+
+func (a *acting) renameMark() error {
+	if err := a.store.RenameMark(a.ctx, a.shot.ID, a.form.Get("mark"), a.text()); err != nil {
+		return err
+	}
+	return a.update(a.c, a.shot)
+}
+
+func (a *acting) removeMark() error {
+	if err := a.store.RemoveMark(a.ctx, a.shot.ID, a.form.Get("mark")); err != nil {
+		return err
+	}
+	return a.update(a.c, a.shot)
 }
 
 // then returns the recipe of a revision, or of a mark, as a request names it: "12" or "mark ID".

@@ -16,180 +16,175 @@ import (
 	"pyrant/internal/shot/store"
 )
 
-// lightAction does what is more than setting a value with the lights of the board and with rigs;
-// false where the action is none of them.
-func (s *Server) lightAction(c *echo.Context, name string, shot *store.Shot, r *recipe.Recipe,
-	version int64) (bool, error) {
-	ctx, form := c.Request().Context(), c.Request().Form
-	commit := func(next *recipe.Recipe, err error, title string) (bool, error) {
-		if err != nil {
-			return true, err
-		}
-		return true, s.commit(c, shot, version, next, title)
+func (a *acting) cutRay() error {
+	i, err := a.light()
+	if err != nil {
+		return err
 	}
-	number := func(name string) float64 {
-		v, err := strconv.ParseFloat(form.Get(name), 64)
-		if err != nil {
-			return -1e9 // refused as too far away
-		}
-		return v
+	p, err := a.photo(a.ctx, a.shot.PhotoSHA)
+	if err != nil {
+		return err
 	}
-	light := func() (int, error) {
-		i, err := strconv.Atoi(form.Get("light"))
-		if err != nil || i < 0 || i >= len(r.Lights) {
-			return 0, fault.New(fault.Invalid, "There is no such light in this shot.")
-		}
-		return i, nil
+	q := render.Request{Photo: p, PhotoKey: a.shot.PhotoSHA, Recipe: a.r, Uncropped: true,
+		LongEdge: a.r.Photo.LongEdge()}
+	point, ray, at, err := a.engine.RayAt(a.ctx, q, i, a.number("x"), a.number("y"), a.number("within"))
+	if err != nil {
+		return err
 	}
-	whole := func(name string) int {
-		n, err := strconv.Atoi(form.Get(name))
-		if err != nil {
-			return -1
-		}
-		return n
+	title := "Shorten a ray of "
+	if a.form.Get("restore") != "" {
+		at, title = 1, "Restore a ray of "
 	}
-	switch name {
-	case "cut-ray":
-		i, err := light()
-		if err != nil {
-			return true, err
-		}
-		p, err := s.photo(ctx, shot.PhotoSHA)
-		if err != nil {
-			return true, err
-		}
-		q := render.Request{Photo: p, PhotoKey: shot.PhotoSHA, Recipe: r, Uncropped: true,
-			LongEdge: r.Photo.LongEdge()}
-		point, ray, at, err := s.engine.RayAt(ctx, q, i, number("x"), number("y"), number("within"))
-		if err != nil {
-			return true, err
-		}
-		title := "Shorten a ray of "
-		if form.Get("restore") != "" {
-			at, title = 1, "Restore a ray of "
-		}
-		next := r.Clone()
-		next.Lights[i].Rays = next.Lights[i].Rays.CutRay(point, ray, at)
-		return commit(next, next.Validate(), title+r.Lights[i].Name)
-	case "vary":
-		i, err := light()
-		if err != nil {
-			return true, err
-		}
-		next, err := r.Vary(i, recipe.Variation{Kinds: whole("kinds"), Hue: number("hue"),
-			Light: number("lightness"), Seed: whole("seed")})
-		return commit(next, err, "Points of "+r.Lights[i].Name+" varied")
-	case "unlike":
-		i, err := light()
-		if err != nil {
-			return true, err
-		}
-		next, err := r.Unlike(i, whole("seed"))
-		if err != nil {
-			return true, err
-		}
-		return true, s.choose(c, shot, version, next, "Add "+next.Lights[i+1].Name, i+1)
-	case "add-orb":
-		next, i, err := r.AddOrb(form.Get("kind"), number("x"), number("y"), number("radius"))
-		if err != nil {
-			return true, err
-		}
-		return true, s.choose(c, shot, version, next, "Add "+next.Lights[i].Name, i)
-	case "add-points":
-		var list []struct{ X, Y, Radius float64 }
-		if err := json.Unmarshal([]byte(form.Get("points")), &list); err != nil {
-			return true, fault.New(fault.Invalid, "The points cannot be read.")
-		}
-		spots := make([]shape.Spot, len(list))
-		for k, p := range list {
-			spots[k] = shape.Spot{At: shape.Point{X: p.X, Y: p.Y}, Radius: p.Radius}
-		}
-		next, i, err := r.AddPoints(spots, form.Get("kind") == "dead")
-		if err != nil {
-			return true, err
-		}
-		return true, s.choose(c, shot, version, next, "Add "+next.Lights[i].Name, i)
-	case "scatter":
-		i, err := light()
-		if err != nil {
-			return true, err
-		}
-		next, err := r.ScatterBulbs(i, shape.Scatter{Gap: number("gap"), Size: number("size"),
-			Vary: number("vary"), Seed: whole("seed")})
-		return commit(next, err, "Bulbs in "+r.Lights[i].Name)
-	case "single":
-		i, err := light()
-		if err != nil {
-			return true, err
-		}
-		gels, err := s.gelsOf(c.Request().Context(), shot, &r.Lights[i])
-		if err != nil {
-			return true, err
-		}
-		next, err := r.Single(i, gels)
-		return commit(next, err, "Points of "+r.Lights[i].Name+" apart")
-	case "deal":
-		i, err := light()
-		if err != nil {
-			return true, err
-		}
-		next, err := r.Deal(i, form.Get("palette"), whole("seed"))
-		return commit(next, err, "Gels of "+r.Lights[i].Name+" dealt")
-	case "group-lights":
-		next, err := r.GroupLights(strings.Split(form.Get("lights"), ","))
-		return commit(next, err, "Group lights")
-	case "ungroup":
-		next, err := r.Ungroup(form.Get("group"))
-		return commit(next, err, "Undo a group")
-	case "move-light":
-		from, err := strconv.Atoi(form.Get("from"))
-		to, err2 := strconv.Atoi(form.Get("to"))
-		if err != nil || err2 != nil {
-			return true, fault.New(fault.Invalid, "There is no such light in this shot.")
-		}
-		next, i, err := r.MoveLight(from, to)
-		if err != nil {
-			return true, err
-		}
-		return true, s.choose(c, shot, version, next, "Order of lights", i)
-	case "paste-lights":
-		next, i, err := r.PasteLights([]byte(form.Get("doc")))
-		if err != nil {
-			return true, err
-		}
-		return true, s.choose(c, shot, version, next, "Paste "+next.Lights[i].Name, i)
-	case "save-rig":
-		i, err := light()
-		if err != nil {
-			return true, err
-		}
-		if _, err := s.store.SaveRig(ctx, recipe.NewRig(r.Lights[i].Name, &r.Lights[i],
-			r.Photo)); err != nil {
-			return true, err
-		}
-		return true, s.update(c, shot)
-	case "read-rig":
-		g, err := recipe.DecodeRig([]byte(form.Get("doc")))
-		if err == nil {
-			_, err = s.store.SaveRig(ctx, g)
-		}
-		if err != nil {
-			return true, err
-		}
-		return true, s.update(c, shot)
-	case "rename-rig":
-		if err := s.store.RenameRig(ctx, form.Get("rig"),
-			strings.TrimSpace(form.Get("name"))); err != nil {
-			return true, err
-		}
-		return true, s.update(c, shot)
-	case "remove-rig":
-		if err := s.store.RemoveRig(ctx, form.Get("rig")); err != nil {
-			return true, err
-		}
-		return true, s.update(c, shot)
+	next := a.r.Clone()
+	next.Lights[i].Rays = next.Lights[i].Rays.CutRay(point, ray, at)
+	return a.saveIf(next, next.Validate(), title+a.r.Lights[i].Name)
+}
+
+func (a *acting) vary() error {
+	i, err := a.light()
+	if err != nil {
+		return err
 	}
-	return false, nil
+	next, err := a.r.Vary(i, recipe.Variation{Kinds: a.whole("kinds"), Hue: a.number("hue"),
+		Light: a.number("lightness"), Seed: a.whole("seed")})
+	return a.saveIf(next, err, "Points of "+a.r.Lights[i].Name+" varied")
+}
+
+func (a *acting) unlike() error {
+	i, err := a.light()
+	if err != nil {
+		return err
+	}
+	next, err := a.r.Unlike(i, a.whole("seed"))
+	if err != nil {
+		return err
+	}
+	return a.show(next, "Add "+next.Lights[i+1].Name, i+1)
+}
+
+func (a *acting) addOrb() error {
+	next, i, err := a.r.AddOrb(a.form.Get("kind"), a.number("x"), a.number("y"), a.number("radius"))
+	if err != nil {
+		return err
+	}
+	return a.show(next, "Add "+next.Lights[i].Name, i)
+}
+
+func (a *acting) addPoints() error {
+	var list []struct{ X, Y, Radius float64 }
+	if err := json.Unmarshal([]byte(a.form.Get("points")), &list); err != nil {
+		return fault.New(fault.Invalid, "The points cannot be read.")
+	}
+	spots := make([]shape.Spot, len(list))
+	for k, p := range list {
+		spots[k] = shape.Spot{At: shape.Point{X: p.X, Y: p.Y}, Radius: p.Radius}
+	}
+	next, i, err := a.r.AddPoints(spots, a.form.Get("kind") == "dead")
+	if err != nil {
+		return err
+	}
+	return a.show(next, "Add "+next.Lights[i].Name, i)
+}
+
+func (a *acting) scatter() error {
+	i, err := a.light()
+	if err != nil {
+		return err
+	}
+	next, err := a.r.ScatterBulbs(i, shape.Scatter{Gap: a.number("gap"), Size: a.number("size"),
+		Vary: a.number("vary"), Seed: a.whole("seed")})
+	return a.saveIf(next, err, "Bulbs in "+a.r.Lights[i].Name)
+}
+
+func (a *acting) single() error {
+	i, err := a.light()
+	if err != nil {
+		return err
+	}
+	gels, err := a.gelsOf(a.ctx, a.shot, &a.r.Lights[i])
+	if err != nil {
+		return err
+	}
+	next, err := a.r.Single(i, gels)
+	return a.saveIf(next, err, "Points of "+a.r.Lights[i].Name+" apart")
+}
+
+func (a *acting) deal() error {
+	i, err := a.light()
+	if err != nil {
+		return err
+	}
+	next, err := a.r.Deal(i, a.form.Get("palette"), a.whole("seed"))
+	return a.saveIf(next, err, "Gels of "+a.r.Lights[i].Name+" dealt")
+}
+
+func (a *acting) groupLights() error {
+	next, err := a.r.GroupLights(strings.Split(a.form.Get("lights"), ","))
+	return a.saveIf(next, err, "Group lights")
+}
+
+func (a *acting) ungroup() error {
+	next, err := a.r.Ungroup(a.form.Get("group"))
+	return a.saveIf(next, err, "Undo a group")
+}
+
+func (a *acting) moveLight() error {
+	from, err := strconv.Atoi(a.form.Get("from"))
+	to, err2 := strconv.Atoi(a.form.Get("to"))
+	if err != nil || err2 != nil {
+		return fault.New(fault.Invalid, "There is no such light in this shot.")
+	}
+	next, i, err := a.r.MoveLight(from, to)
+	if err != nil {
+		return err
+	}
+	return a.show(next, "Order of lights", i)
+}
+
+func (a *acting) pasteLights() error {
+	next, i, err := a.r.PasteLights([]byte(a.form.Get("doc")))
+	if err != nil {
+		return err
+	}
+	return a.show(next, "Paste "+next.Lights[i].Name, i)
+}
+
+func (a *acting) saveRig() error {
+	i, err := a.light()
+	if err != nil {
+		return err
+	}
+	if _, err := a.store.SaveRig(a.ctx, recipe.NewRig(a.r.Lights[i].Name, &a.r.Lights[i],
+		a.r.Photo)); err != nil {
+		return err
+	}
+	return a.update(a.c, a.shot)
+}
+
+func (a *acting) readRig() error {
+	g, err := recipe.DecodeRig([]byte(a.form.Get("doc")))
+	if err == nil {
+		_, err = a.store.SaveRig(a.ctx, g)
+	}
+	if err != nil {
+		return err
+	}
+	return a.update(a.c, a.shot)
+}
+
+func (a *acting) renameRig() error {
+	if err := a.store.RenameRig(a.ctx, a.form.Get("rig"),
+		strings.TrimSpace(a.form.Get("name"))); err != nil {
+		return err
+	}
+	return a.update(a.c, a.shot)
+}
+
+func (a *acting) removeRig() error {
+	if err := a.store.RemoveRig(a.ctx, a.form.Get("rig")); err != nil {
+		return err
+	}
+	return a.update(a.c, a.shot)
 }
 
 // rigFile answers with a saved rig as a file.

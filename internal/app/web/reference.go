@@ -208,72 +208,70 @@ func (s *Server) fittedTo(ctx context.Context, shot *store.Shot, r *recipe.Recip
 		func(ctx context.Context) (fitted, error) { return s.fitLights(ctx, shot, r) })
 }
 
-// referenceAction does what is done with a shot's reference; false where the action is none of it.
-func (s *Server) referenceAction(c *echo.Context, name string, shot *store.Shot, r *recipe.Recipe,
-	version int64) (bool, error) {
-	ctx, form := c.Request().Context(), c.Request().Form
-	lay := func(a align.Similarity, title string) (bool, error) {
-		next := r.Clone()
-		next.Reference = a.In(r.Reference, r.Photo)
-		if err := next.Validate(); err != nil {
-			return true, err
-		}
-		return true, s.commit(c, shot, version, next, title)
+// lay saves the recipe with the photo lying on the reference as it is told.
+func (a *acting) lay(lies align.Similarity, title string) error {
+	next := a.r.Clone()
+	next.Reference = lies.In(a.r.Reference, a.r.Photo)
+	return a.saveIf(next, next.Validate(), title)
+}
+
+func (a *acting) alignReference() error {
+	o, err := a.referenceOf(a.ctx, a.r)
+	if err != nil {
+		return err
 	}
-	switch name {
-	case "align-reference":
-		o, err := s.referenceOf(ctx, r)
-		if err != nil {
-			return true, err
-		}
-		p, err := s.photo(ctx, shot.PhotoSHA)
-		if err != nil {
-			return true, err
-		}
-		a, sure, err := align.Find(ctx, p, o)
-		if err != nil {
-			return true, err
-		}
-		if sure < align.Sure {
-			return true, fault.New(fault.Invalid, "%s", said(r.Photo, r.Reference, a, sure))
-		}
-		return lay(a, "Lay the reference on the photo")
-	case "pair-reference":
-		if _, err := s.referenceOf(ctx, r); err != nil {
-			return true, err
-		}
-		var at [4][2]float64 // on the photo and on the reference as it lies, twice
-		if err := json.Unmarshal([]byte(form.Get("points")), &at); err != nil {
-			return true, fault.New(fault.Invalid, "The points cannot be read.")
-		}
-		w, h, ow, oh := r.Photo.Width, r.Photo.Height, r.Reference.Width, r.Reference.Height
-		now := align.Of(r.Reference, r.Photo)
-		var from, to [2][2]float64
-		for i := range from {
-			from[i] = at[2*i]
-			to[i][0], to[i][1] = now.At(at[2*i+1][0], at[2*i+1][1], w, h, ow, oh)
-		}
-		if math.Hypot(from[0][0]-from[1][0],
-			from[0][1]-from[1][1]) < float64(r.Photo.LongEdge())/50 {
-			return true, fault.New(fault.Invalid, "The two places lie too close to each other to tell how the reference is turned. Choose them far apart.")
-		}
-		a, ok := align.ByPairs(from, to, w, h, ow, oh)
-		if !ok {
-			return true, fault.New(fault.Invalid, "Both pairs name one place. Choose two that lie far apart.")
-		}
-		return lay(a, "Lay the reference by points")
-	case "remove-reference":
-		next := r.Clone()
-		next.Reference = setting.New[recipe.Reference](r.Photo.Frame())
-		return true, s.commit(c, shot, version, next, "Remove the reference")
-	case "match-reference":
-		next, _, err := s.matched(ctx, shot, r)
-		if err != nil {
-			return true, err
-		}
-		return true, s.commit(c, shot, version, next, "Match the reference")
+	p, err := a.photo(a.ctx, a.shot.PhotoSHA)
+	if err != nil {
+		return err
 	}
-	return false, nil
+	found, sure, err := align.Find(a.ctx, p, o)
+	if err != nil {
+		return err
+	}
+	if sure < align.Sure {
+		return fault.New(fault.Invalid, "%s", said(a.r.Photo, a.r.Reference, found, sure))
+	}
+	return a.lay(found, "Lay the reference on the photo")
+}
+
+func (a *acting) pairReference() error {
+	if _, err := a.referenceOf(a.ctx, a.r); err != nil {
+		return err
+	}
+	var at [4][2]float64 // on the photo and on the reference as it lies, twice
+	if err := json.Unmarshal([]byte(a.form.Get("points")), &at); err != nil {
+		return fault.New(fault.Invalid, "The points cannot be read.")
+	}
+	w, h, ow, oh := a.r.Photo.Width, a.r.Photo.Height, a.r.Reference.Width, a.r.Reference.Height
+	now := align.Of(a.r.Reference, a.r.Photo)
+	var from, to [2][2]float64
+	for i := range from {
+		from[i] = at[2*i]
+		to[i][0], to[i][1] = now.At(at[2*i+1][0], at[2*i+1][1], w, h, ow, oh)
+	}
+	if math.Hypot(from[0][0]-from[1][0],
+		from[0][1]-from[1][1]) < float64(a.r.Photo.LongEdge())/50 {
+		return fault.New(fault.Invalid, "The two places lie too close to each other to tell how the reference is turned. Choose them far apart.")
+	}
+	lies, ok := align.ByPairs(from, to, w, h, ow, oh)
+	if !ok {
+		return fault.New(fault.Invalid, "Both pairs name one place. Choose two that lie far apart.")
+	}
+	return a.lay(lies, "Lay the reference by points")
+}
+
+func (a *acting) removeReference() error {
+	next := a.r.Clone()
+	next.Reference = setting.New[recipe.Reference](a.r.Photo.Frame())
+	return a.save(next, "Remove the reference")
+}
+
+func (a *acting) matchReference() error {
+	next, _, err := a.matched(a.ctx, a.shot, a.r)
+	if err != nil {
+		return err
+	}
+	return a.save(next, "Match the reference")
 }
 
 // fitted is what a match says.

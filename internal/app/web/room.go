@@ -19,143 +19,138 @@ import (
 	"pyrant/internal/recipe/area"
 	"pyrant/internal/recipe/cutout"
 	"pyrant/internal/recipe/setting"
-	"pyrant/internal/shot/store"
 	"pyrant/internal/vision/vanishing"
 )
 
-// roomAction adds to the room of a shot; false where the action does not.
-func (s *Server) roomAction(c *echo.Context, name string, shot *store.Shot, r *recipe.Recipe,
-	version int64) (bool, error) {
-	form := c.Request().Form
-	points := func(n int) ([]camera.Point, error) {
-		var list []camera.Point
-		if err := json.Unmarshal([]byte(form.Get("points")), &list); err != nil || len(list) != n {
-			return nil, fault.New(fault.Invalid, "This takes %d points of the photo.", n)
-		}
-		return list, nil
+func (a *acting) setHorizon() error {
+	p, err := a.points(2)
+	if err != nil {
+		return err
 	}
-	commit := func(next *recipe.Recipe, err error, title string) (bool, error) {
-		if err != nil {
-			return true, err
-		}
-		return true, s.commit(c, shot, version, next, title)
+	r, err := a.roomless()
+	if err != nil {
+		return err
 	}
-	// A new room sees as far across as the photo's lens did, if the photo tells of it.
-	if name == "add-wall" || name == "set-horizon" || name == "find-room" {
-		if seen, err := s.seenAcross(c, shot, r); err != nil {
-			return true, err
-		} else if seen > 0 {
-			r = r.Clone()
-			r.Room.View = seen
-		}
-	}
-	switch name {
-	case "set-horizon":
-		p, err := points(2)
-		if err != nil {
-			return true, err
-		}
-		next, err := r.SetHorizon(p[0], p[1])
-		return commit(next, err, "Ground of the room")
-	case "add-wall":
-		p, err := points(2)
-		if err != nil {
-			return true, err
-		}
-		next, err := r.AddWall(p[0], p[1])
-		return commit(next, err, "Wall of the room")
-	case "set-ceiling":
-		p, err := points(2)
-		if err != nil {
-			return true, err
-		}
-		next, err := r.SetCeiling(p[0], p[1])
-		return commit(next, err, "Ceiling of the room")
-	case "set-floor":
-		p, err := points(4)
-		if err != nil {
-			return true, err
-		}
-		next, err := r.SetFloor(p)
-		return commit(next, err, "Floor of the room")
-	case "find-room":
-		return s.findRoom(c, shot, r, commit)
-	case "add-platform":
-		p, err := points(5)
-		if err != nil {
-			return true, err
-		}
-		next, err := r.AddPlatform(p[:4], p[4])
-		return commit(next, err, "Platform in the room")
-	case "add-thing":
-		id := cutout.Ref(form.Get("of"))
-		o := r.CutOut(id)
-		if o == nil || o.Empty() {
-			return true, fault.New(fault.Gone, "There is no such cut-out in this shot.")
-		}
-		foot, err := r.FootOf(o)
-		if err != nil {
-			return true, err
-		}
-		next, err := r.AddThing(id, foot)
-		return commit(next, err, o.Name+" in the room")
-	case "touch-up":
-		i, err := strconv.Atoi(form.Get("light"))
-		if err != nil || i < 0 || i >= len(r.Lights) {
-			return true, fault.New(fault.Invalid, "There is no such light in this shot.")
-		}
-		does := form.Get("does")
-		if does == "pool" {
-			next, id, err := r.Pool(i)
-			if err != nil {
-				return true, err
-			}
-			form.Set("area", string(id))
-			form.Set("part", "0") // its ring is taken hold of at once
-			return commit(next, nil, "Pool of light of "+r.Lights[i].Name)
-		}
-		next, id, err := r.TouchUp(i, recipe.Touching(does))
-		if err != nil {
-			return true, err
-		}
-		form.Set("area", string(id))
-		form.Del("part")
-		return commit(next, nil, "Touch up spill of "+r.Lights[i].Name)
-	}
-	return false, nil
+	next, err := r.SetHorizon(p[0], p[1])
+	return a.saveIf(next, err, "Ground of the room")
 }
 
-// findRoom makes a floor of what the photo's lines tell.
-func (s *Server) findRoom(c *echo.Context, shot *store.Shot, r *recipe.Recipe,
-	commit func(*recipe.Recipe, error, string) (bool, error)) (bool, error) {
-	ctx := c.Request().Context()
-	p, err := s.photo(ctx, shot.PhotoSHA)
+func (a *acting) addWall() error {
+	p, err := a.points(2)
 	if err != nil {
-		return true, err
+		return err
 	}
-	v, ok, err := vanishing.Of(ctx, p, r.Room.View)
+	r, err := a.roomless()
 	if err != nil {
-		return true, err
+		return err
+	}
+	next, err := r.AddWall(p[0], p[1])
+	return a.saveIf(next, err, "Wall of the room")
+}
+
+func (a *acting) setCeiling() error {
+	p, err := a.points(2)
+	if err != nil {
+		return err
+	}
+	next, err := a.r.SetCeiling(p[0], p[1])
+	return a.saveIf(next, err, "Ceiling of the room")
+}
+
+func (a *acting) setFloor() error {
+	p, err := a.points(4)
+	if err != nil {
+		return err
+	}
+	next, err := a.r.SetFloor(p)
+	return a.saveIf(next, err, "Floor of the room")
+}
+
+// findRoom makes the floor by the photo's lines.
+func (a *acting) findRoom() error {
+	r, err := a.roomless()
+	if err != nil {
+		return err
+	}
+	p, err := a.photo(a.ctx, a.shot.PhotoSHA)
+	if err != nil {
+		return err
+	}
+	v, ok, err := vanishing.Of(a.ctx, p, r.Room.View)
+	if err != nil {
+		return err
 	}
 	if !ok {
-		return true, fault.New(fault.Invalid, "The photo has too few straight lines that tell how the camera looked. Drag a wall line or the horizon, or click the corners of something rectangular on the floor.")
+		return fault.New(fault.Invalid, "The photo has too few straight lines that tell how the camera looked. Drag a wall line or the horizon, or click the corners of something rectangular on the floor.")
 	}
 	next, err := r.SetCamera(&v.Cam, v.Heading)
-	return commit(next, err, "Floor by the photo's lines")
+	return a.saveIf(next, err, "Floor by the photo's lines")
 }
 
-// seenAcross returns the field of view that a photo's camera data tells, 0 where they do not or a
-// room is there already.
-func (s *Server) seenAcross(c *echo.Context, shot *store.Shot, r *recipe.Recipe) (float64, error) {
-	if r.Room.On || r.Room.View != 0 || r.Room.Corners.Len() > 0 {
-		return 0, nil
-	}
-	p, err := s.photo(c.Request().Context(), shot.PhotoSHA)
+func (a *acting) addPlatform() error {
+	p, err := a.points(5)
 	if err != nil {
-		return 0, err
+		return err
+	}
+	next, err := a.r.AddPlatform(p[:4], p[4])
+	return a.saveIf(next, err, "Platform in the room")
+}
+
+func (a *acting) addThing() error {
+	id := cutout.Ref(a.form.Get("of"))
+	o := a.r.CutOut(id)
+	if o == nil || o.Empty() {
+		return fault.New(fault.Gone, "There is no such cut-out in this shot.")
+	}
+	foot, err := a.r.FootOf(o)
+	if err != nil {
+		return err
+	}
+	next, err := a.r.AddThing(id, foot)
+	return a.saveIf(next, err, o.Name+" in the room")
+}
+
+func (a *acting) touchUp() error {
+	i, err := a.light()
+	if err != nil {
+		return err
+	}
+	does := a.form.Get("does")
+	if does == "pool" {
+		next, id, err := a.r.Pool(i)
+		if err != nil {
+			return err
+		}
+		a.form.Set("area", string(id))
+		a.form.Set("part", "0") // its ring is taken hold of at once
+		return a.saveIf(next, nil, "Pool of light of "+a.r.Lights[i].Name)
+	}
+	next, id, err := a.r.TouchUp(i, recipe.Touching(does))
+	if err != nil {
+		return err
+	}
+	a.form.Set("area", string(id))
+	a.form.Del("part")
+	return a.saveIf(next, nil, "Touch up spill of "+a.r.Lights[i].Name)
+}
+
+// roomless returns the recipe for a new room, which sees as far across as the photo's lens did, if
+// the camera data say so. A room that is there already is left as it is.
+func (a *acting) roomless() (*recipe.Recipe, error) {
+	r := a.r
+	if r.Room.On || r.Room.View != 0 || r.Room.Corners.Len() > 0 {
+		return r, nil
+	}
+	p, err := a.photo(a.ctx, a.shot.PhotoSHA)
+	if err != nil {
+		return nil, err
 	}
 	deg, _ := codec.View(p.EXIF, p.Width, p.Height)
-	return math.Round(10*deg) / 10, nil
+	if deg = math.Round(10*deg) / 10; deg > 0 {
+		r = r.Clone()
+		r.Room.View = deg
+	}
+	return r, nil
 }
 
 // sketch answers with the room as lines over the photo; of a draft that cannot be with what is

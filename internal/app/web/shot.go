@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"context"
 	"encoding/json"
-	"fmt"
 	"io"
 	"net/http"
 	"strconv"
@@ -203,112 +202,6 @@ func affordable(before, next *recipe.Recipe) error {
 	return nil
 }
 
-// action does what is more than setting a value, such as adding a light.
-func (s *Server) action(c *echo.Context) error {
-	ctx := c.Request().Context()
-	shot, r, version, err := s.current(c)
-	if err != nil {
-		return err
-	}
-	if err := sameLight(r, c.FormValue("light"), c.FormValue("light_id")); err != nil {
-		return err
-	}
-	name := c.Param("action")
-	switch name {
-	case "undo", "redo":
-		by := 1
-		if name == "undo" {
-			by = -1
-		}
-		next, err := s.store.Step(ctx, shot.ID, version, by)
-		if err != nil {
-			return err
-		}
-		return s.update(c, next)
-	case "add-light":
-		next, i, err := r.AddLight()
-		if err != nil {
-			return err
-		}
-		return s.choose(c, shot, version, next, "Add "+next.Lights[i].Name, i)
-	}
-	if done, err := s.historyAction(c, name, shot, version); done {
-		return err
-	}
-	if done, err := s.referenceAction(c, name, shot, r, version); done {
-		return err
-	}
-	if done, err := s.areaAction(c, name, shot, r, version); done {
-		return err
-	}
-	if done, err := s.lightAction(c, name, shot, r, version); done {
-		return err
-	}
-	if done, err := s.roomAction(c, name, shot, r, version); done {
-		return err
-	}
-	if done, err := s.cutOutAction(c, name, shot, r, version); done {
-		return err
-	}
-	i, err := strconv.Atoi(c.FormValue("light"))
-	if err != nil || i < 0 || i > len(r.Lights) || i == len(r.Lights) && name != "add-shape" && name != "add-shapes" {
-		return fault.New(fault.Invalid, "There is no such light in this shot.")
-	}
-	switch name {
-	case "add-shape", "add-shapes":
-		// shape is one, shapes a list of those that belong together. They go to the light, or
-		// to a new one if it has some already and fresh is asked for.
-		var shapes []json.RawMessage
-		if one := c.FormValue("shape"); one != "" {
-			shapes = append(shapes, json.RawMessage(one))
-		} else if err := json.Unmarshal([]byte(c.FormValue("shapes")), &shapes); err != nil ||
-			len(shapes) == 0 {
-			return fault.New(fault.Invalid, "There is no shape to add.")
-		}
-		next := r
-		if c.FormValue("fresh") != "" && i < len(r.Lights) && len(r.Lights[i].Shapes) > 0 {
-			i = len(r.Lights)
-		}
-		if i == len(r.Lights) {
-			if next, i, err = r.AddLight(); err != nil {
-				return err
-			}
-		}
-		first := len(next.Lights[i].Shapes) == 0
-		var ops []setting.Op
-		for _, one := range shapes {
-			ops = append(ops, setting.Op{Op: "add", Path: fmt.Sprintf("/lights/%d/shapes/-", i), Value: one})
-		}
-		next, err := next.Apply(ops)
-		if err != nil {
-			return err
-		}
-		if first {
-			next.Suit(i)
-		}
-		return s.choose(c, shot, version, next, "Trace "+next.Lights[i].Name, i)
-	case "duplicate-light":
-		next, err := r.DuplicateLight(i)
-		if err != nil {
-			return err
-		}
-		return s.choose(c, shot, version, next, "Duplicate "+r.Lights[i].Name, i+1)
-	case "remove-light":
-		return s.choose(c, shot, version, r.RemoveLight(i), "Remove "+r.Lights[i].Name, max(i-1, 0))
-	case "add-shell":
-		next, err := r.AddShell(i)
-		if err != nil {
-			return err
-		}
-		return s.commit(c, shot, version, next, "Add a shell to "+r.Lights[i].Name)
-	case "start-stack":
-		next := r.Clone()
-		next.Lights[i].Shells = recipe.StartRig(r.Lights[i].Shapes, r.Photo).Stack(r.Photo)
-		return s.commit(c, shot, version, next, "Starting stack of "+r.Lights[i].Name)
-	}
-	return echo.ErrNotFound
-}
-
 // sameLight refuses an action for a light that is at another position by now, or gone. Its id is
 // empty where the action is for no light that is there already.
 func sameLight(r *recipe.Recipe, index, id string) error {
@@ -322,76 +215,67 @@ func sameLight(r *recipe.Recipe, index, id string) error {
 	return fault.New(fault.Gone, "The light that this was meant for is no longer at its place. Nothing was changed.")
 }
 
-// choose commits and shows light i.
-func (s *Server) choose(c *echo.Context, shot *store.Shot, version int64, r *recipe.Recipe,
-	title string, i int) error {
-	c.Request().Form.Set("light", strconv.Itoa(i))
-	return s.commit(c, shot, version, r, title)
+func (a *acting) begin() error {
+	next, first, open, err := a.r.Begin(a.form.Get("start"))
+	if err != nil {
+		return err
+	}
+	a.form.Set("pass", strconv.Itoa(first))
+	a.form.Set("area", string(open))
+	a.form.Set("part", "0")
+	title := "Start"
+	for _, st := range recipe.Starts {
+		if st.ID == a.form.Get("start") {
+			title = st.Name
+		}
+	}
+	return a.save(next, title)
 }
 
-// areaAction does what is more than setting a value with passes and areas; false where
-// the action is none of them.
-func (s *Server) areaAction(c *echo.Context, name string, shot *store.Shot, r *recipe.Recipe,
-	version int64) (bool, error) {
-	form := c.Request().Form
-	switch name {
-	case "begin":
-		next, first, open, err := r.Begin(form.Get("start"))
-		if err != nil {
-			return true, err
+func (a *acting) duplicatePass() error {
+	step, i := a.form.Get("step"), -1
+	if list := a.r.Passes(step); list != nil {
+		if n, err := strconv.Atoi(a.form.Get("pass")); err == nil && n >= 0 && n < len(*list) {
+			i = n
 		}
-		form.Set("pass", strconv.Itoa(first))
-		form.Set("area", string(open))
-		form.Set("part", "0")
-		title := "Start"
-		for _, st := range recipe.Starts {
-			if st.ID == form.Get("start") {
-				title = st.Name
-			}
-		}
-		return true, s.commit(c, shot, version, next, title)
-	case "duplicate-pass":
-		step, i := form.Get("step"), -1
-		if list := r.Passes(step); list != nil {
-			if n, err := strconv.Atoi(form.Get("pass")); err == nil && n >= 0 && n < len(*list) {
-				i = n
-			}
-		}
-		if i < 0 {
-			return true, fault.New(fault.Invalid, "There is no such pass in this shot.")
-		}
-		next, err := r.DuplicatePass(step, i)
-		if err != nil {
-			return true, err
-		}
-		form.Set("pass", strconv.Itoa(i+1))
-		return true, s.commit(c, shot, version, next, "Duplicate "+(*r.Passes(step))[i].Name)
-	case "add-area":
-		// Named after what it is for, and used there at once.
-		next, id, err := r.AddArea(cmp.Or(strings.TrimSpace(form.Get("name")), "Area"))
-		if err != nil {
-			return true, err
-		}
-		if path := form.Get("path"); path != "" {
-			if next, err = next.Apply(recipe.Set(path, id)); err != nil {
-				return true, err
-			}
-		}
-		form.Set("area", string(id))
-		form.Del("part")
-		return true, s.commit(c, shot, version, next, "New area "+next.Area(id).Name)
-	case "remove-area":
-		a := r.Area(area.Ref(form.Get("remove")))
-		if a == nil {
-			return true, fault.New(fault.Gone, "That area is no longer in this shot. Reload the page.")
-		}
-		next, err := r.RemoveArea(area.Ref(a.ID))
-		if err != nil {
-			return true, err
-		}
-		return true, s.commit(c, shot, version, next, "Remove area "+a.Name)
 	}
-	return false, nil
+	if i < 0 {
+		return fault.New(fault.Invalid, "There is no such pass in this shot.")
+	}
+	next, err := a.r.DuplicatePass(step, i)
+	if err != nil {
+		return err
+	}
+	a.form.Set("pass", strconv.Itoa(i+1))
+	return a.save(next, "Duplicate "+(*a.r.Passes(step))[i].Name)
+}
+
+func (a *acting) addArea() error {
+	// Named after what it is for, and used there at once.
+	next, id, err := a.r.AddArea(cmp.Or(strings.TrimSpace(a.form.Get("name")), "Area"))
+	if err != nil {
+		return err
+	}
+	if path := a.form.Get("path"); path != "" {
+		if next, err = next.Apply(recipe.Set(path, id)); err != nil {
+			return err
+		}
+	}
+	a.form.Set("area", string(id))
+	a.form.Del("part")
+	return a.save(next, "New area "+next.Area(id).Name)
+}
+
+func (a *acting) removeArea() error {
+	old := a.r.Area(area.Ref(a.form.Get("remove")))
+	if old == nil {
+		return fault.New(fault.Gone, "That area is no longer in this shot. Reload the page.")
+	}
+	next, err := a.r.RemoveArea(area.Ref(old.ID))
+	if err != nil {
+		return err
+	}
+	return a.save(next, "Remove area "+old.Name)
 }
 
 // draft returns the recipe in force with a patch on top that is not saved.
