@@ -20,6 +20,7 @@ import (
 
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/fault"
+	"pyrant/internal/base/raster"
 	"pyrant/internal/recipe/area"
 	"pyrant/internal/recipe/crop"
 	"pyrant/internal/recipe/cutout"
@@ -373,9 +374,8 @@ const RampParts = 3
 // At returns how much of each of its colours a ramp has at a brightness of the photo from 0 to 1;
 // they sum to 1.
 func (r Ramp) At(v float64) (share [RampParts]float64) {
-	ease := func(t float64) float64 { t = min(max(t, 0), 1); return t * t * (3 - 2*t) }
-	share[0] = 1 - ease(v/r.Middle)
-	share[2] = ease((v - r.Middle) / (1 - r.Middle))
+	share[0] = 1 - raster.Smoothstep(v/r.Middle)
+	share[2] = raster.Smoothstep((v - r.Middle) / (1 - r.Middle))
 	share[1] = 1 - share[0] - share[2]
 	return share
 }

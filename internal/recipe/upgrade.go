@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 
+	"pyrant/internal/base/colour"
 	"pyrant/internal/base/fault"
 	"pyrant/internal/light/spill"
 	"pyrant/internal/recipe/setting"
@@ -65,7 +66,7 @@ func upgrade2(doc map[string]any) {
 	}
 	if warmth != 0 {
 		// Red and blue moved against each other, with the luminance of white kept.
-		n := math.Log2(0.2126*math.Exp2(0.5*warmth) + 0.7152 + 0.0722*math.Exp2(-0.5*warmth))
+		n := math.Log2(colour.Luma(math.Exp2(0.5*warmth), 1, math.Exp2(-0.5*warmth)))
 		add("Warmth", "levels", map[string]any{"red": 0.5*warmth - n, "green": -n, "blue": -0.5*warmth - n})
 	}
 	if passes != nil && dusk != nil {

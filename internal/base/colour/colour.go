@@ -14,9 +14,11 @@ type RGB struct{ R, G, B float32 }
 // Luma returns the relative luminance (Rec. 709 weights).
 func (c RGB) Luma() float32 { return Luma(c.R, c.G, c.B) }
 
-// Luma returns the relative luminance of linear light, by the weights of
-// Rec. 709.
-func Luma(r, g, b float32) float32 { return 0.2126*r + 0.7152*g + 0.0722*b }
+// Luma returns the relative luminance of linear light, by LumaWeights.
+func Luma[T float32 | float64](r, g, b T) T { return 0.2126*r + 0.7152*g + 0.0722*b }
+
+// LumaWeights returns how much red, green and blue count in luminance (Rec. 709).
+func LumaWeights() [3]float64 { return [3]float64{0.2126, 0.7152, 0.0722} }
 
 // Mix returns c with t of it replaced by d.
 func (c RGB) Mix(d RGB, t float32) RGB {

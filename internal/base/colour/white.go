@@ -63,7 +63,7 @@ func Warm(mired, tint float64) [9]float64 {
 	// Display white is D65, which lies beside the locus: what becomes of it keeps its
 	// luminance exactly.
 	y := 0.0
-	for i, w := range [3]float64{0.2126, 0.7152, 0.0722} {
+	for i, w := range LumaWeights() {
 		y += w * (m[3*i] + m[3*i+1] + m[3*i+2])
 	}
 	for i := range m {

@@ -224,8 +224,7 @@ func (b *Blades) New(ctx context.Context) (*Sprite, error) {
 					}
 				}
 				// It ends before the grid does.
-				t := math.Min(math.Max((1-d)/0.35, 0), 1)
-				fade := t * t * (3 - 2*t)
+				fade := raster.Smoothstep((1 - d) / 0.35)
 				for q := range c {
 					row[3*x+q] = float32(math.Max(c[q], 0) * fade)
 				}

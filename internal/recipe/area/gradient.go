@@ -5,6 +5,7 @@ import (
 	"image"
 	"math"
 
+	"pyrant/internal/base/raster"
 	"pyrant/internal/recipe/setting"
 )
 
@@ -43,7 +44,7 @@ func (l Line) prepare(ctx context.Context, w World, feather float64,
 		t := ((float64(x0)+0.5-l.X1*k)*dx + (float64(y)+0.5-l.Y1*k)*dy) / d
 		step := dx / d
 		for i := range dst {
-			dst[i] = 1 - smooth(float32(t+step*float64(i)))
+			dst[i] = 1 - raster.Smoothstep(float32(t+step*float64(i)))
 		}
 	}
 	return soften(ctx, w, setting.Key(l), rule{w.Frame(), f}, feather, r)
@@ -78,14 +79,8 @@ func (g Ring) prepare(ctx context.Context, w World, feather float64,
 		for i := range dst {
 			u := float64(x0+i) + 0.5 - g.X*k
 			p, q := (cos*u+sin*v)/a, (cos*v-sin*u)/b
-			dst[i] = 1 - smooth(float32((math.Sqrt(p*p+q*q)-inner)/(1-inner)))
+			dst[i] = 1 - raster.Smoothstep(float32((math.Sqrt(p*p+q*q)-inner)/(1-inner)))
 		}
 	}
 	return soften(ctx, w, setting.Key(g), rule{w.Frame(), f}, feather, r)
-}
-
-// smooth rises from 0 at 0 to 1 at 1, level at both ends.
-func smooth(t float32) float32 {
-	t = min(max(t, 0), 1)
-	return t * t * (3 - 2*t)
 }

@@ -521,5 +521,5 @@ func fall(d, inner, outer float32) float32 {
 	if outer-inner <= 1.01 {
 		return t
 	}
-	return t * t * (3 - 2*t)
+	return raster.Smoothstep(t)
 }

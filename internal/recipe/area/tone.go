@@ -7,6 +7,7 @@ import (
 	"sync"
 
 	"pyrant/internal/base/colour"
+	"pyrant/internal/base/raster"
 	"pyrant/internal/recipe/setting"
 )
 
@@ -43,8 +44,7 @@ func (w ToneWindow) At(v float64) float64 {
 
 // ramp rises smoothly from 0 at -1 to 1 at 0.
 func ramp(t float64) float64 {
-	t = math.Min(math.Max(t+1, 0), 1)
-	return t * t * (3 - 2*t)
+	return raster.Smoothstep(t + 1)
 }
 
 func (w ToneWindow) prepare(ctx context.Context, in World, feather float64,

@@ -8,6 +8,7 @@ import (
 	"math"
 	"sync"
 
+	"pyrant/internal/base/colour"
 	"pyrant/internal/base/fault"
 	"pyrant/internal/recipe/setting"
 )
@@ -158,7 +159,7 @@ func (m *Mask) At(x, y int, what What) float32 {
 	case Alpha:
 		return at(0)
 	case Share:
-		return 0.2126*at(1) + 0.7152*at(2) + 0.0722*at(3)
+		return colour.Luma(at(1), at(2), at(3))
 	}
 	return at(int(what - Share))
 }

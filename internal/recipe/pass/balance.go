@@ -26,7 +26,7 @@ func (b Balance) ops(*compiler) ([]op, error) {
 		c := colour.HSL(s.Hue, 1, 0.5)
 		d := [3]float64{float64(colour.Display.At(c.R)), float64(colour.Display.At(c.G)),
 			float64(colour.Display.At(c.B))}
-		luma := 0.2126*d[0] + 0.7152*d[1] + 0.0722*d[2]
+		luma := colour.Luma(d[0], d[1], d[2])
 		for k, v := range d {
 			o.by[i][k] = float32(s.Amount*(v-luma)/4 + s.Light/4)
 		}
@@ -45,7 +45,7 @@ func (b *balance) row(pix []float32, _ *rowSite) {
 	for i := 0; i+2 < len(pix); i += 3 {
 		p := pix[i : i+3 : i+3]
 		d := [3]float32{colour.Display.At(p[0]), colour.Display.At(p[1]), colour.Display.At(p[2])}
-		y := 0.2126*d[0] + 0.7152*d[1] + 0.0722*d[2]
+		y := colour.Luma(d[0], d[1], d[2])
 		s, m, h := (1-y)*(1-y), 2*y*(1-y), y*y
 		for k := range d {
 			p[k] = colour.Undisplay(d[k] + s*b.by[0][k] + m*b.by[1][k] + h*b.by[2][k])

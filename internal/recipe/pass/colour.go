@@ -32,7 +32,7 @@ func (c Colour) ops(*compiler) (out []op, err error) {
 // luminance by a factor.
 func saturate(k float64) (m [9]float64) {
 	for i := range 3 {
-		for j, w := range [3]float64{0.2126, 0.7152, 0.0722} {
+		for j, w := range colour.LumaWeights() {
 			m[3*i+j] = (1 - k) * w
 		}
 		m[4*i] += k

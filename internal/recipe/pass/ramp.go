@@ -2,6 +2,7 @@ package pass
 
 import (
 	"pyrant/internal/base/colour"
+	"pyrant/internal/base/raster"
 	"pyrant/internal/recipe/area"
 )
 
@@ -72,7 +73,7 @@ func (r *ramp) ready() {
 	for i := range r.tab {
 		t := min(float32(i)/rampSteps, 1)
 		y := float32(colour.SRGBToLinear(float64(t)))
-		s, h := 1-smooth(t*2), smooth(t*2-1)
+		s, h := 1-raster.Smoothstep(t*2), raster.Smoothstep(t*2-1)
 		w := [3]float32{s * r.amount[0], (1 - s - h) * r.amount[1], h * r.amount[2]}
 		out := &r.tab[i]
 		out[3] = 1
@@ -105,9 +106,4 @@ func (r *ramp) row(pix []float32, _ *rowSite) {
 		p[1] = rest*p[1] + a[1] + (b[1]-a[1])*f
 		p[2] = rest*p[2] + a[2] + (b[2]-a[2])*f
 	}
-}
-
-func smooth(t float32) float32 {
-	t = min(max(t, 0), 1)
-	return t * t * (3 - 2*t)
 }

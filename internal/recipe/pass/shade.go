@@ -4,6 +4,7 @@ import (
 	"math"
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/guided"
+	"pyrant/internal/base/raster"
 )
 
 // Shade brightens or darkens shadows and highlights apart, by what a guided filter
@@ -29,7 +30,7 @@ func (s Shade) ops(c *compiler) ([]op, error) {
 	o := &shade{guide: g, peak: math.Exp2(shadeStops * max(s.Highlights, 0))}
 	for i := range o.gain {
 		b := float32(i) / shadeSteps
-		ws, wh := 1-smooth(b/0.6), smooth((b-0.4)/0.6)
+		ws, wh := 1-raster.Smoothstep(b/0.6), raster.Smoothstep((b-0.4)/0.6)
 		o.gain[i] = float32(math.Exp2(shadeStops * (s.Shadows*float64(ws) +
 			s.Highlights*float64(wh))))
 	}

@@ -612,8 +612,7 @@ func All(ctx context.Context, p *photo.Photo, s *edge.Sheet, largest float64) ([
 	}
 	for i := range found {
 		// From what is round by chance in leaves and ropes to what cannot be.
-		t := min(max((sure[i]-0.55)/0.6, 0), 1)
-		found[i].Sure = t * t * (3 - 2*t)
+		found[i].Sure = raster.Smoothstep((sure[i] - 0.55) / 0.6)
 	}
 	slices.SortStableFunc(found, func(a, b Round) int { return cmp.Compare(b.Sure, a.Sure) })
 	return found, err

@@ -547,8 +547,7 @@ func alone(marks []mark) (out []mark) {
 
 // ramp goes from 0 at a to 1 at b, or back.
 func ramp(v, a, b float64) float64 {
-	t := math.Min(math.Max((v-a)/(b-a), 0), 1)
-	return t * t * (3 - 2*t)
+	return raster.Smoothstep((v - a) / (b - a))
 }
 
 func (m *mark) certainty() float64 {
