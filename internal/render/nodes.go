@@ -36,6 +36,9 @@ type (
 
 // input returns what a light covers as an input of nodes.
 func (ll *litLight) input(g *graph.Graph) coverInput {
+	if ll.in != nil {
+		return ll.in
+	}
 	return graph.Intern(g, ll.cover.Key(), ll.cover)
 }
 

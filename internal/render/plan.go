@@ -62,7 +62,8 @@ func (m *masks) add(k coverage.Mask) {
 type litLight struct {
 	l     *recipe.Light
 	cover coverage.Coverage
-	key   string // of cover
+	key   string     // of cover
+	in    coverInput // cover as an input of nodes; nil until it is asked for
 	mask  coverage.Mask
 	pyr   *glow.Pyramid
 	peaks *glow.Peaks // of cover; nil until one is asked for
@@ -184,7 +185,9 @@ func newLight(ctx context.Context, c *graph.Graph, r *recipe.Recipe,
 	if err != nil {
 		return nil, err
 	}
-	return &litLight{l: l, cover: cover, key: cover.Key()}, nil
+	ll := &litLight{l: l, cover: cover, key: cover.Key()}
+	ll.in = ll.input(c)
+	return ll, nil
 }
 
 // drawnOut returns the light as its streak draws it out, which core and glow are made of. Without a

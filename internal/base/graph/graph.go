@@ -83,6 +83,9 @@ func (g *Graph) Child(limit int64) *Graph {
 // returns its error: at once if others wait for the build, which goes on; otherwise as soon as the
 // build has stopped.
 func Get[K Node[V], V Sized](ctx context.Context, g *Graph, key K) (V, error) {
+	if v, ok := Peek[V](g, any(key)); ok { // without what a build would need
+		return v, nil
+	}
 	return Fetch(ctx, g, key, func(ctx context.Context) (V, error) { return key.Build(ctx, g) })
 }
 
@@ -115,6 +118,9 @@ func Fetch[V Sized](
 func FetchOwn[V Sized](
 	ctx context.Context, g *Graph, key any, build func(context.Context) (V, error),
 ) (V, error) {
+	if s, ok := g.held(key); ok {
+		return s.(V), nil
+	}
 	v, err := g.get(ctx, key, func(ctx context.Context) (Sized, error) { return build(ctx) })
 	if err != nil {
 		var zero V

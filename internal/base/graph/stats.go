@@ -20,10 +20,13 @@ type Stat struct {
 
 type stats struct {
 	mu     sync.Mutex
-	byType map[any]*Stat // by the type of the key, or by what it says of itself
+	byType map[reflect.Type]*Stat
+	byKind map[string]*Stat // of keys that say themselves what they are counted as
 }
 
-func newStats() *stats { return &stats{byType: map[any]*Stat{}} }
+func newStats() *stats {
+	return &stats{byType: map[reflect.Type]*Stat{}, byKind: map[string]*Stat{}}
+}
 
 // A Kind is a key that says itself what it is counted as.
 type Kind interface{ Kind() string }
@@ -38,14 +41,18 @@ func nameOf(key any) string {
 }
 
 func (s *stats) of(key any) *Stat {
-	var of any = reflect.TypeOf(key)
 	if k, ok := key.(Kind); ok {
-		of = k.Kind()
+		st := s.byKind[k.Kind()]
+		if st == nil {
+			st = &Stat{Type: k.Kind()}
+			s.byKind[st.Type] = st
+		}
+		return st
 	}
-	st := s.byType[of]
+	st := s.byType[reflect.TypeOf(key)]
 	if st == nil {
 		st = &Stat{Type: nameOf(key)}
-		s.byType[of] = st
+		s.byType[reflect.TypeOf(key)] = st
 	}
 	return st
 }
@@ -73,6 +80,9 @@ func (g *Graph) Stats() []Stat {
 	defer g.stats.mu.Unlock()
 	var out []Stat
 	for _, s := range g.stats.byType {
+		out = append(out, *s)
+	}
+	for _, s := range g.stats.byKind {
 		out = append(out, *s)
 	}
 	slices.SortFunc(out, func(a, b Stat) int { return strings.Compare(a.Type, b.Type) })
