@@ -23,15 +23,15 @@ func (s *Server) input(sum string, p *photo.Photo) photoInput {
 	return graph.Intern(s.engine.Cache, sum, p)
 }
 
-// progress is where a context carries what is told how much of a build is done, from 0 to 1.
+// progress is the key of a context's progress function, which takes the share that is done.
 type progress struct{}
 
 // edges is a photo prepared for tools that look for edges.
 type edges struct{ photo photoInput }
 
 func (k edges) Build(ctx context.Context, _ *graph.Graph) (*region.Ground, error) {
-	told, _ := ctx.Value(progress{}).(func(float64))
-	return region.NewGround(ctx, k.photo.Value(), told)
+	report, _ := ctx.Value(progress{}).(func(float64))
+	return region.NewGround(ctx, k.photo.Value(), report)
 }
 
 // wires are the cheapest lines along a photo's edges from a place to all others near it.

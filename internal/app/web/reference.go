@@ -208,7 +208,7 @@ func (s *Server) fittedTo(ctx context.Context, shot *store.Shot, r *recipe.Recip
 		func(ctx context.Context) (fitted, error) { return s.fitLights(ctx, shot, r) })
 }
 
-// lay saves the recipe with the photo lying on the reference as it is told.
+// lay saves the recipe with a new alignment of photo and reference.
 func (a *acting) lay(lies align.Similarity, title string) error {
 	next := a.r.Clone()
 	next.Reference = lies.In(a.r.Reference, a.r.Photo)

@@ -23,38 +23,33 @@ import (
 )
 
 func (a *acting) setHorizon() error {
-	p, err := a.points(2)
-	if err != nil {
-		return err
-	}
-	r, err := a.roomless()
-	if err != nil {
-		return err
-	}
-	next, err := r.SetHorizon(p[0], p[1])
-	return a.saveIf(next, err, "Ground of the room")
+	r, err := a.forNewRoom()
+	return a.byLine(r, err, (*recipe.Recipe).SetHorizon, "Ground of the room")
 }
 
 func (a *acting) addWall() error {
-	p, err := a.points(2)
-	if err != nil {
-		return err
-	}
-	r, err := a.roomless()
-	if err != nil {
-		return err
-	}
-	next, err := r.AddWall(p[0], p[1])
-	return a.saveIf(next, err, "Wall of the room")
+	r, err := a.forNewRoom()
+	return a.byLine(r, err, (*recipe.Recipe).AddWall, "Wall of the room")
 }
 
 func (a *acting) setCeiling() error {
+	return a.byLine(a.r, nil, (*recipe.Recipe).SetCeiling, "Ceiling of the room")
+}
+
+// byLine saves a recipe that is changed by the two ends of a line, unless there is an error.
+func (a *acting) byLine(
+	r *recipe.Recipe, err error,
+	change func(r *recipe.Recipe, from, to camera.Point) (*recipe.Recipe, error), title string,
+) error {
+	if err != nil {
+		return err
+	}
 	p, err := a.points(2)
 	if err != nil {
 		return err
 	}
-	next, err := a.r.SetCeiling(p[0], p[1])
-	return a.saveIf(next, err, "Ceiling of the room")
+	next, err := change(r, p[0], p[1])
+	return a.saveIf(next, err, title)
 }
 
 func (a *acting) setFloor() error {
@@ -68,7 +63,7 @@ func (a *acting) setFloor() error {
 
 // findRoom makes the floor by the photo's lines.
 func (a *acting) findRoom() error {
-	r, err := a.roomless()
+	r, err := a.forNewRoom()
 	if err != nil {
 		return err
 	}
@@ -134,9 +129,9 @@ func (a *acting) touchUp() error {
 	return a.saveIf(next, nil, "Touch up spill of "+a.r.Lights[i].Name)
 }
 
-// roomless returns the recipe for a new room, which sees as far across as the photo's lens did, if
-// the camera data say so. A room that is there already is left as it is.
-func (a *acting) roomless() (*recipe.Recipe, error) {
+// forNewRoom returns the recipe for a new room, which sees as far across as the photo's lens did,
+// if the camera data say so. A room that is there already is left as it is.
+func (a *acting) forNewRoom() (*recipe.Recipe, error) {
 	r := a.r
 	if r.Room.On || r.Room.View != 0 || r.Room.Corners.Len() > 0 {
 		return r, nil

@@ -42,9 +42,9 @@ type preparing struct {
 	waiting     int
 }
 
-// start notes a request for a photo. It returns what is told the progress, and what is called when
-// the request is done.
-func (g *grounds) start(sha string) (told func(float64), done func()) {
+// start registers a request for a photo. It returns a function that reports progress, and one to
+// call when the request is done.
+func (g *grounds) start(sha string) (report func(float64), done func()) {
 	g.mu.Lock()
 	defer g.mu.Unlock()
 	p := g.all[sha]
@@ -83,9 +83,9 @@ func (s *Server) ground(ctx context.Context, shot *store.Shot) (*region.Ground, 
 }
 
 func (s *Server) groundOf(ctx context.Context, sha string, p *photo.Photo) (*region.Ground, error) {
-	told, done := s.grounds.start(sha)
+	report, done := s.grounds.start(sha)
 	defer done()
-	return graph.Get(context.WithValue(ctx, progress{}, told), s.engine.Cache,
+	return graph.Get(context.WithValue(ctx, progress{}, report), s.engine.Cache,
 		edges{s.input(sha, p)})
 }
 
