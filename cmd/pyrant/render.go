@@ -158,14 +158,14 @@ func cmdRender(ctx context.Context, args []string) error {
 			return fmt.Errorf("there is no light %q in this shot", *light)
 		}
 	}
-	e, st := render.New(1<<29), new(render.Stats)
+	e := render.New(1 << 29)
 	e.Pictures = picturesOf(e, s.Pictures)
 	w, h := s.Recipe.Size()
 	w, h, _ = render.Size(w, h, set.LongEdge(w, h))
 	times := map[string]time.Duration{"open": time.Since(start)}
 	start = time.Now()
 	j := &export.Job{Photo: photo, PhotoKey: "file", Recipe: s.Recipe, Layer: render.Layer(*layer),
-		Settings: set, Stats: st}
+		Settings: set}
 	data, s, photo = nil, nil, nil // the encoder needs room of its own
 	var notes []string
 	err = writeFile(*out, func(w io.Writer) (err error) {
@@ -184,31 +184,29 @@ func cmdRender(ctx context.Context, args []string) error {
 		fmt.Fprintln(os.Stderr, "pyrant:", n)
 	}
 	if *stats {
-		return printStats(e, st, w, h, times)
+		return printStats(e, w, h, times)
 	}
 	return nil
 }
+
+// pictureFile is the key of a decoded picture.
+type pictureFile struct{ sum string }
 
 // picturesOf returns how an engine comes to the pictures of a shot, each of which is decoded once.
 func picturesOf(e *render.Engine, files map[string][]byte) func(ctx context.Context,
 	sum string) (*photo.Photo, error) {
 	return func(ctx context.Context, sum string) (*photo.Photo, error) {
-		return graph.Fetch(ctx, e.Cache, graph.Text("decoded "+sum),
+		return graph.Load(ctx, e.Cache, pictureFile{sum},
 			func(ctx context.Context) (*photo.Photo, error) { return codec.Open(ctx, files[sum]) })
 	}
 }
 
-func printStats(e *render.Engine, st *render.Stats, w, h int,
+func printStats(e *render.Engine, w, h int,
 	times map[string]time.Duration) error {
 	ms := map[string]any{}
-	nodes := map[string]float64{}
 	for k, v := range times {
 		ms[k] = float64(v.Microseconds()) / 1000
 	}
-	for k, v := range st.Sum {
-		nodes[k] = float64(v.Microseconds()) / 1000
-	}
-	ms["nodes"] = nodes
 	hits, misses := e.Cache.Counts()
 	graph := map[string]any{} // what nodes of the graph did, by their type
 	for _, s := range e.Cache.Stats() {

@@ -37,6 +37,27 @@ func (r *Recipe) CutOut(id cutout.Ref) *cutout.CutOut {
 	return nil
 }
 
+// With returns the recipe with some lights of another and some of its cut-outs, those that the
+// lights are made of among them; of all of them only where they are and what they cover.
+func (r Recipe) With(from *Recipe, lights []*Light, cutOuts ...cutout.Ref) *Recipe {
+	r.Lights, r.CutOuts = nil, nil
+	for _, l := range lights {
+		r.Lights = append(r.Lights, Light{ID: l.ID, Shapes: l.Shapes, Stand: l.Stand})
+		for _, s := range l.Shapes {
+			if c, ok := s.(shape.CutOut); ok {
+				cutOuts = append(cutOuts, c.Of)
+			}
+		}
+	}
+	for i := range from.CutOuts {
+		c := &from.CutOuts[i]
+		if slices.Contains(cutOuts, cutout.Ref(c.ID)) {
+			r.CutOuts = append(r.CutOuts, cutout.CutOut{ID: c.ID, X: c.X, Y: c.Y, Raster: c.Raster})
+		}
+	}
+	return &r
+}
+
 // CutOutKey names what a cut-out covers, or all of them where id is empty.
 func (r *Recipe) CutOutKey(id cutout.Ref) string {
 	var b strings.Builder

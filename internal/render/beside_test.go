@@ -7,7 +7,7 @@ import (
 	"sync/atomic"
 	"testing"
 
-	"pyrant/internal/base/raster"
+	"pyrant/internal/base/graph"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
 	"pyrant/internal/recipe/pass"
@@ -82,23 +82,6 @@ func TestNestedAreaInAnExport(t *testing.T) {
 	if string(got.(*image.RGBA).Pix) != string(want.Pix) {
 		t.Error("the export differs from the picture in one piece")
 	}
-	// However large it is, few bands of it are held.
-	b := &bands{frame: image.Rect(0, 0, 8, 64*bandRows), make: planeOfRows}
-	if err := b.ready(context.Background()); err != nil {
-		t.Fatal(err)
-	}
-	row := make([]float32, 4)
-	for _, y := range []int{5, 4000, 63, 64, 2048, 4095, 5} {
-		if b.Fill(row, 3, y); row[0] != float32(y) || row[3] != float32(y) {
-			t.Errorf("row %d is %v", y, row)
-		}
-	}
-	for y := 0; y < b.frame.Max.Y; y += bandRows {
-		b.Fill(row, 0, y)
-	}
-	if len(b.held) != maxBands {
-		t.Errorf("%d bands are held", len(b.held))
-	}
 }
 
 // While an object is dragged, what Finish works out on a small picture is a draft as well: the room
@@ -123,9 +106,9 @@ func TestDraftsOfFinish(t *testing.T) {
 	if !rough.Load() {
 		t.Fatal("the frame is no draft")
 	}
-	var st Stats
-	fine := rgba(t, e, Request{Photo: p, PhotoKey: "p", Recipe: moved, Stats: &st})
-	if _, anew := st.Sum["bounce"]; !anew {
+	since := builds(e)
+	fine := rgba(t, e, Request{Photo: p, PhotoKey: "p", Recipe: moved})
+	if since("roomBounce") == 0 {
 		t.Error("the draft has worked out the bounce in full")
 	}
 	if string(fine.Pix) != string(rgba(t, New(1<<27), Request{Photo: p, PhotoKey: "p",
@@ -139,9 +122,8 @@ func TestFalloffOfTwoPhotos(t *testing.T) {
 	c := New(1 << 27).Cache
 	shapes := panel(40, 40, 120, 160)
 	for _, photo := range []recipe.Photo{{Width: 2000, Height: 1500}, {Width: 200, Height: 200}} {
-		l := &recipe.Light{Shapes: shapes}
-		got, err := roundOf(context.Background(), c, &litLight{l: l, cover: shapes,
-			key: shapes.Key()}, photo)
+		got, err := graph.Get(context.Background(), c,
+			roundPlaces{graph.Intern(c, shapes.Key(), shapes), photo})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -184,14 +166,4 @@ func TestStreakBeyondTheFrame(t *testing.T) {
 	if a, b := e.Cache.Held(), all.Cache.Held(); a > b/2 {
 		t.Errorf("it takes %d bytes, in the larger photo %d", a, b)
 	}
-}
-
-func planeOfRows(_ context.Context, r image.Rectangle) (*raster.Plane, error) {
-	out := raster.NewPlane(r)
-	for y := r.Min.Y; y < r.Max.Y; y++ {
-		for i := range out.Row(y) {
-			out.Row(y)[i] = float32(y)
-		}
-	}
-	return out, nil
 }

@@ -2,107 +2,74 @@ package render
 
 import (
 	"context"
-	"fmt"
 	"image"
+	"maps"
 	"math"
 	"slices"
-	"strings"
-	"time"
 
 	"pyrant/internal/base/coverage"
 	"pyrant/internal/base/graph"
 	"pyrant/internal/base/raster"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
+	"pyrant/internal/recipe/shape"
+	"pyrant/internal/render/areas"
 )
 
-// What stands before a light hides its core, and by amount its glow; see recipe.Blocker for the
-// formula. What is hidden still gives its light to the room: spill knows nothing of blockers.
+// A blocker hides a light's core, and by amount its glow; see recipe.Blocker for the formula. What
+// is hidden still gives its light to the room: spill knows nothing of blockers.
 
 // blockArea returns what a blocker covers as an area of one part, with an edge of a deviation in
 // pixels of the photo.
-func blockArea(r *recipe.Recipe, b *recipe.Blocker, deviation float64) *area.Area {
-	part := area.Part{On: true, Does: area.Add, Amount: 1, Of: area.Other{Area: b.Area}}
-	if kind, _ := b.Area.Of(); kind != "" {
-		part = r.Area(b.Area).Parts[0]
+func blockArea(r *recipe.Recipe, of area.Ref, deviation float64) *area.Area {
+	part := area.Part{On: true, Does: area.Add, Amount: 1, Of: area.Other{Area: of}}
+	if kind, _ := of.Of(); kind != "" {
+		part = r.Area(of).Parts[0]
 	}
 	part.Feather = deviation
-	return &area.Area{ID: string(b.Area), Parts: []area.Part{part}}
+	return &area.Area{ID: string(of), Parts: []area.Part{part}}
 }
 
-// hides returns what stands before a light with an edge as each blocker tells, and a key of all
-// that it depends on.
-func (p *plan) hides(l *recipe.Light) (list []*area.Area, key string) {
-	var s strings.Builder
-	for i := range l.Blockers {
-		if b := &l.Blockers[i]; b.On {
-			a := blockArea(p.q.Recipe, b, b.Feather)
-			list = append(list, a)
-			s.WriteString(a.Key(world{plan: p, solid: true}) + " ")
-		}
-	}
-	return list, s.String()
-}
-
-// seen returns the light less what stands before it: what of it meets the eye. Without blockers
-// that is the light itself.
-func (p *plan) seen(ctx context.Context, ll *litLight) (*litLight, error) {
-	if ll.front != nil {
-		return ll.front, nil
-	}
-	out, err := p.drawnOut(ctx, ll)
+// seen returns the mask of a light less what blocks it: what of it meets the eye.
+func (p *plan) seen(ctx context.Context, ll *litLight) (maskRef, error) {
+	m, err := p.drawnMask(ctx, ll)
 	if err != nil {
 		return nil, err
 	}
-	front, err := p.less(ctx, out)
-	if err == nil {
-		ll.front = front
-	}
-	return front, err
+	return p.unblocked(ctx, m, ll.l)
 }
 
-// keeps returns what dusk is kept off for a light: of what of it is seen, its share of the light.
-func (p *plan) keeps(ctx context.Context, ll *litLight) (*litLight, error) {
-	if ll.keeps != nil {
-		return ll.keeps, nil
-	}
-	whole := ll
-	if _, ok := ll.cover.(*made); ok {
-		cover, err := coverOf(ctx, p.cache, p.q.Recipe, ll.l.Shapes, true)
+// keeps returns the mask of what dusk is kept off for a light: of what of it is seen, its share of
+// the light.
+func (p *plan) keeps(ctx context.Context, ll *litLight) (maskRef, error) {
+	m := ll.mask
+	if slices.ContainsFunc(ll.l.Shapes, shape.IsCutOut) {
+		c, err := coverOf(ctx, p.graph, p.q.Recipe, ll.l.Shapes, true)
 		if err != nil {
 			return nil, err
 		}
-		whole = &litLight{l: ll.l, cover: cover, key: cover.Key()}
-		if whole.mask, err = p.mask(ctx, whole); err != nil {
-			return nil, err
+		m = graph.To(p.graph, areas.Mask{Cover: graph.Intern(p.graph, c.Key(), c),
+			Scale: p.picture.Scale})
+	}
+	return p.unblocked(ctx, m, ll.l)
+}
+
+// unblocked returns a mask less what blocks a light, with an edge as each blocker has it.
+func (p *plan) unblocked(ctx context.Context, m maskRef, l *recipe.Light) (maskRef, error) {
+	var list []areas.Input
+	for i := range l.Blockers {
+		if b := &l.Blockers[i]; b.On {
+			a, err := p.solidArea(ctx, blockArea(p.q.Recipe, b.Area, b.Feather))
+			if err != nil {
+				return nil, err
+			}
+			list = append(list, a)
 		}
 	}
-	out, err := p.less(ctx, whole)
-	if err == nil {
-		ll.keeps = out
-	}
-	return out, err
-}
-
-// mask returns the mask of a light at the plan's scale.
-func (p *plan) mask(ctx context.Context, ll *litLight) (coverage.Mask, error) {
-	return graph.Own(ctx, p.cache, lightMask{ll.input(p.cache), p.scale})
-}
-
-func (p *plan) less(ctx context.Context, ll *litLight) (*litLight, error) {
-	list, key := p.hides(ll.l)
 	if len(list) == 0 {
-		return ll, nil
+		return m, nil
 	}
-	out := &litLight{l: ll.l, cover: ll.cover, key: ll.key + " less " + key}
-	out.front = out
-	var err error
-	out.mask, err = graph.Fetch(ctx, p.cache, graph.Text(fmt.Sprintf("mask %s %g", out.key, p.scale)),
-		func(ctx context.Context) (coverage.Mask, error) {
-			defer p.stats.add("blockers", time.Now())
-			return p.lessMask(ctx, ll.mask, list)
-		})
-	return out, err
+	return graph.To(p.graph, lessMask{m, graph.Of(p.graph, list), p.picture.Frame}), nil
 }
 
 // codeMask is a mask worked out in full, in 16 bits: a long streak would show the steps of 8.
@@ -125,115 +92,203 @@ func (m *codeMask) Fill(dst []float32, x0, y int) {
 	}
 }
 
-// lessMask returns a mask less areas. Areas end at the frame; beyond it nothing is hidden.
-func (p *plan) lessMask(ctx context.Context, m coverage.Mask,
-	list []*area.Area) (coverage.Mask, error) {
+// lessMask is a mask less areas. Areas end at the frame; beyond it nothing is hidden.
+type lessMask struct {
+	of    maskRef
+	less  *graph.Input[[]areas.Input]
+	frame image.Rectangle
+}
+
+func (k lessMask) Build(ctx context.Context, g *graph.Graph) (coverage.Mask, error) {
+	m, err := k.of.Own(ctx, g)
+	if err != nil {
+		return nil, err
+	}
 	r := m.Bounds()
 	out := &codeMask{rect: r, pix: make([]uint16, r.Dx()*r.Dy())}
-	w := world{plan: p, solid: true}
 	for y := r.Min.Y; y < r.Max.Y; y += stripRows {
 		strip := image.Rect(r.Min.X, y, r.Max.X, min(y+stripRows, r.Max.Y))
-		inside := strip.Intersect(p.frame)
-		planes := make([]*raster.Plane, 0, len(list))
-		for _, a := range list {
-			if inside.Empty() {
-				break
-			}
-			q, err := a.Plane(ctx, w, inside)
-			if err != nil {
-				return nil, err
-			}
-			planes = append(planes, q)
-		}
-		if err := raster.Rows(ctx, strip.Min.Y, strip.Max.Y, func(y0, y1 int) {
-			row := make([]float32, r.Dx())
-			for y := y0; y < y1; y++ {
-				m.Fill(row, r.Min.X, y)
-				for _, q := range planes {
-					if y < q.Rect.Min.Y || y >= q.Rect.Max.Y {
-						continue
-					}
-					part := row[q.Rect.Min.X-r.Min.X:]
-					for i, v := range q.Row(y) {
-						part[i] *= 1 - v
-					}
-				}
-				for i, v := range row {
-					out.pix[(y-r.Min.Y)*r.Dx()+i] = uint16(65535*v + 0.5)
-				}
-			}
-		}); err != nil {
+		if err := k.strip(ctx, g, m, out, strip); err != nil {
 			return nil, err
 		}
 	}
 	return out, nil
 }
 
-// veil is how much of a light's glow is seen at each place, for lights whose blockers are alike.
-type veil struct {
-	list []veilPart
-	key  string // "" where all of it is seen
+// strip computes some rows of the mask.
+func (k lessMask) strip(ctx context.Context, g *graph.Graph, m coverage.Mask, out *codeMask,
+	strip image.Rectangle) error {
+	r, inside := out.rect, strip.Intersect(k.frame)
+	var planes []*raster.Plane
+	for _, a := range k.less.Value() {
+		if inside.Empty() {
+			break
+		}
+		p, err := areas.Plane{Area: a, Part: inside}.Build(ctx, g) // it serves nothing else
+		if err != nil {
+			return err
+		}
+		planes = append(planes, p)
+	}
+	return raster.Rows(ctx, strip.Min.Y, strip.Max.Y, func(y0, y1 int) {
+		row := make([]float32, r.Dx())
+		for y := y0; y < y1; y++ {
+			m.Fill(row, r.Min.X, y)
+			for _, p := range planes {
+				if y < p.Rect.Min.Y || y >= p.Rect.Max.Y {
+					continue
+				}
+				part := row[p.Rect.Min.X-r.Min.X:]
+				for i, v := range p.Row(y) {
+					part[i] *= 1 - v
+				}
+			}
+			for i, v := range row {
+				out.pix[(y-r.Min.Y)*r.Dx()+i] = uint16(65535*v + 0.5)
+			}
+		}
+	})
 }
 
+// veil is how much of a light's glow or spill is left at each place.
+type veil struct{ parts []veilPart }
+
+// veilInput is a veil as an input of nodes; nil where all is left.
+type veilInput = *graph.Input[veil]
+
+// veilPart takes a share of the light away where an area is; below 0 it adds to it.
 type veilPart struct {
-	area   *area.Area
-	shells float32
-	wraps  bool
+	area  areas.Input
+	share float32
+	wraps bool // from the half of the area's coverage on
 }
 
-// veilOf returns the veil of a light.
-func (p *plan) veilOf(l *recipe.Light) veil {
+// add appends a part that takes a share away in an area.
+func (v *veil) add(ctx context.Context, p *plan, a *area.Area, share float32, wraps bool) error {
+	in, err := p.solidArea(ctx, a)
+	v.parts = append(v.parts, veilPart{in, share, wraps})
+	return err
+}
+
+func (v *veil) input(p *plan) veilInput {
+	if len(v.parts) == 0 {
+		return nil
+	}
+	return graph.Of(p.graph, *v)
+}
+
+// veil returns what is left of a light's glow behind its blockers and within trims, the light's own
+// among them.
+func (p *plan) veil(ctx context.Context, l *recipe.Light, trims ...recipe.Trim) (veilInput, error) {
 	var v veil
-	var s strings.Builder
 	for i := range l.Blockers {
 		b := &l.Blockers[i]
 		if !b.On || b.Shells <= 0 {
 			continue
 		}
-		part := veilPart{blockArea(p.q.Recipe, b, math.Hypot(b.Feather, b.Wrap)), float32(b.Shells),
-			b.Wrap > 0}
-		v.list = append(v.list, part)
-		fmt.Fprintf(&s, "%s %g %v ", part.area.Key(world{plan: p, solid: true}), b.Shells, part.wraps)
+		a := blockArea(p.q.Recipe, b.Area, math.Hypot(b.Feather, b.Wrap))
+		if err := v.add(ctx, p, a, float32(b.Shells), b.Wrap > 0); err != nil {
+			return nil, err
+		}
 	}
-	v.key = s.String()
-	return v.trimmed(p, l.Trim)
+	if err := v.trim(ctx, p, append([]recipe.Trim{l.Trim}, trims...)...); err != nil {
+		return nil, err
+	}
+	return v.input(p), nil
 }
 
-// trimmed returns the veil with a trim added.
-func (v veil) trimmed(p *plan, t recipe.Trim) veil {
-	if t.Area == "" || t.Amount <= 0 {
-		return v
-	}
-	part := veilPart{area: blockArea(p.q.Recipe, &recipe.Blocker{Area: t.Area}, 0),
-		shells: float32(t.Amount)}
-	return veil{append(slices.Clip(v.list), part), fmt.Sprintf("%strim %s %g ", v.key,
-		part.area.Key(world{plan: p, solid: true}), t.Amount)}
+// trimmed returns what is left within trims alone.
+func (p *plan) trimmed(ctx context.Context, trims ...recipe.Trim) (veilInput, error) {
+	var v veil
+	err := v.trim(ctx, p, trims...)
+	return v.input(p), err
 }
 
-// over returns what of the glow is seen over a part of the picture; nil where all of it is.
-func (v *veil) over(ctx context.Context, p *plan, part image.Rectangle) (*raster.Plane, error) {
-	if len(v.list) == 0 {
+func (v *veil) trim(ctx context.Context, p *plan, trims ...recipe.Trim) error {
+	for _, t := range trims {
+		if t.Area == "" || t.Amount <= 0 {
+			continue
+		}
+		if err := v.add(ctx, p, blockArea(p.q.Recipe, t.Area, 0), float32(t.Amount),
+			false); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// spillVeil returns what is left of a light's spill: by what it is attached to, by what is touched
+// up to less or more, and by surface.
+func (p *plan) spillVeil(ctx context.Context, sp *recipe.Spill) (veilInput, error) {
+	var v veil
+	r := p.q.Recipe
+	if sp.Carrier != "" && sp.Onto < 1 {
+		if err := v.add(ctx, p, blockArea(r, sp.Carrier, 0), float32(1-sp.Onto),
+			false); err != nil {
+			return nil, err
+		}
+	}
+	for i := range sp.Touches {
+		t := &sp.Touches[i]
+		if !t.On || t.Does == recipe.NewSpill || t.Amount <= 0 {
+			continue
+		}
+		share := float32(min(t.Amount, 1))
+		if t.Does == recipe.MoreSpill {
+			share = -float32(t.Amount)
+		}
+		if err := v.add(ctx, p, blockArea(r, t.Area, 0), share, false); err != nil {
+			return nil, err
+		}
+	}
+	// In the order of their names, so that the same recipe has the same veil.
+	for _, id := range slices.Sorted(maps.Keys(sp.Falls)) {
+		share := float32(1 - sp.Falls[id].Amount)
+		if share == 0 || p.room == nil || !r.HasSurface(area.SurfaceRef(id)) {
+			continue
+		}
+		a := &area.Area{Parts: []area.Part{{On: true, Does: area.Add, Amount: 1,
+			Of: area.Surface{Of: area.SurfaceRef(id)}}}}
+		if err := v.add(ctx, p, a, share, false); err != nil {
+			return nil, err
+		}
+	}
+	return v.input(p), nil
+}
+
+// veilPlane is what a veil leaves over a part of the picture.
+type veilPlane struct {
+	veil veilInput
+	part image.Rectangle
+}
+
+func (veilPlane) Passes() bool { return true }
+
+func (k veilPlane) Build(ctx context.Context, g *graph.Graph) (*raster.Plane, error) {
+	out := raster.NewPlane(k.part)
+	for i := range out.Pix {
+		out.Pix[i] = 1
+	}
+	for _, p := range k.veil.Value().parts {
+		q, err := areas.Plane{Area: p.area, Part: k.part}.Build(ctx, g)
+		if err != nil {
+			return nil, err
+		}
+		for i, b := range q.Pix {
+			if p.wraps {
+				b = max(2*b-1, 0)
+			}
+			out.Pix[i] *= 1 - p.share*b
+		}
+	}
+	return out, nil
+}
+
+// veilOver returns what a veil leaves over a part of the picture; nil where all is left.
+func veilOver(ctx context.Context, g *graph.Graph, v veilInput,
+	part image.Rectangle) (*raster.Plane, error) {
+	if v == nil {
 		return nil, nil
 	}
-	return forPart(ctx, p, true, fmt.Sprintf("veil %s %g %v", v.key, p.scale, part),
-		func(ctx context.Context) (*raster.Plane, error) {
-			defer p.stats.add("blockers", time.Now())
-			out := raster.NewPlane(part)
-			for i := range out.Pix {
-				out.Pix[i] = 1
-			}
-			for _, k := range v.list {
-				q, err := k.area.Plane(ctx, world{plan: p, solid: true}, part)
-				if err != nil {
-					return nil, err
-				}
-				for i, b := range q.Pix {
-					if k.wraps {
-						b = max(2*b-1, 0)
-					}
-					out.Pix[i] *= 1 - k.shells*b
-				}
-			}
-			return out, nil
-		})
+	return graph.Get(ctx, g, veilPlane{v, part})
 }

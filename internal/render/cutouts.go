@@ -22,14 +22,6 @@ func cutOut(ctx context.Context, c *graph.Graph, k *cutout.CutOut,
 	return k.On(m, what), nil
 }
 
-func cutOutKey(r *recipe.Recipe, id cutout.Ref, share bool) string {
-	key := r.CutOutKey(id)
-	if share {
-		key += "share "
-	}
-	return key
-}
-
 // made is the coverage of traced shapes and cut-outs together: what is added, less all that is
 // taken away.
 type made struct {

@@ -3,7 +3,6 @@ package render
 import (
 	"context"
 	"image"
-	"time"
 
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/coverage"
@@ -47,7 +46,6 @@ func (e *Engine) apart(ctx context.Context, q Request, id cutout.Ref,
 	if err != nil {
 		return nil, err
 	}
-	defer p.stats.add("apart", time.Now())
 	c := q.Recipe.CutOut(id)
 	var masks [4]coverage.Mask // coverage, red, green, blue
 	for i, what := range [...]cutout.What{cutout.Alpha, cutout.Red, cutout.Green, cutout.Blue} {
@@ -55,12 +53,12 @@ func (e *Engine) apart(ctx context.Context, q Request, id cutout.Ref,
 		if err != nil {
 			return nil, err
 		}
-		masks[i] = part.At(p.scale)
+		masks[i] = part.At(p.picture.Scale)
 	}
-	if _, err := p.base(ctx, p.view); err != nil {
+	base, err := p.base(ctx, p.view)
+	if err != nil {
 		return nil, err
 	}
-	photo := world{plan: p}.Photo()
 	out := image.NewRGBA(p.view)
 	return out, raster.Rows(ctx, p.view.Min.Y, p.view.Max.Y, func(y0, y1 int) {
 		n := p.view.Dx()
@@ -70,7 +68,11 @@ func (e *Engine) apart(ctx context.Context, q Request, id cutout.Ref,
 			cover[i] = make([]float32, n)
 		}
 		for y := y0; y < y1; y++ {
-			photo(row, p.view.Min.X, y)
+			if base != nil {
+				copy(row, base.Row(y))
+			} else {
+				q.Photo.Linear(row, p.view.Min.X, y, n)
+			}
 			for i := range cover {
 				masks[i].Fill(cover[i], p.view.Min.X, y)
 			}

@@ -2,7 +2,6 @@ package render
 
 import (
 	"context"
-	"fmt"
 	"math"
 	"slices"
 
@@ -25,20 +24,20 @@ func (e *Engine) Falloff(ctx context.Context, r *recipe.Recipe, light int, dista
 	bare := *r.Shining(light)
 	bare.Streak, bare.Trim = recipe.Streak{}, recipe.Trim{}
 	l := &bare
-	p := &plan{cache: e.Cache}
-	ll, err := newLight(ctx, e.Cache, r, l)
+	ll, err := newLight(ctx, e.Cache, r, l, 1)
 	if err != nil {
 		return nil, err
 	}
 	weights := make([]colour.RGB, len(l.Shells))
 	for i := range l.Shells {
-		k, err := p.weight(ctx, ll, &l.Shells[i], l.Gain()*r.Glow.Level)
+		k, err := weight(ctx, e.Cache, ll, &l.Shells[i], l.Gain()*r.Glow.Level)
 		if err != nil {
 			return nil, err
 		}
 		weights[i] = l.Shells[i].Tint.Colour(l.Gel).Scale(float32(k))
 	}
-	round, err := roundOf(ctx, e.Cache, ll, r.Photo)
+	places := roundPlaces{graph.Intern(e.Cache, l.Shapes.Key(), l.Shapes), r.Photo}
+	round, err := graph.Get(ctx, e.Cache, places)
 	if err != nil {
 		return nil, err
 	}
@@ -51,7 +50,7 @@ func (e *Engine) Falloff(ctx context.Context, r *recipe.Recipe, light int, dista
 	}
 	var lists []strand
 	for i := range l.Shells {
-		s, err := round.blurred(ctx, e.Cache, ll, l.Shells[i].Radius, every)
+		s, err := strandOf{ll.cover, places, l.Shells[i].Radius, every}.get(ctx, e.Cache)
 		if err != nil {
 			return nil, err
 		}
@@ -82,7 +81,7 @@ func (e *Engine) Falloff(ctx context.Context, r *recipe.Recipe, light int, dista
 // straight is the falloff beside a band.
 func straight(r *recipe.Recipe, ll *litLight, weights []colour.RGB,
 	distances []float64) []colour.RGB {
-	width := ll.cover.Width()
+	width := ll.cover.Value().Width()
 	if width == 0 {
 		width = float64(r.Photo.LongEdge()) / 30 // nothing traced yet: a panel of some width
 	}
@@ -125,97 +124,99 @@ func (r *round) Bytes() (n int64) {
 	return n
 }
 
-// roundOf finds the places round a light within the photo.
-func roundOf(ctx context.Context, c *graph.Graph, ll *litLight,
-	photo recipe.Photo) (*round, error) {
-	return graph.Fetch(ctx, c, graph.Text(fmt.Sprintf("round %s %d %d", ll.key, photo.Width, photo.Height)),
-		func(ctx context.Context) (*round, error) {
-			edges, boxes := make([][][]shape.Point, len(ll.l.Shapes)),
-				make([][]box, len(ll.l.Shapes))
-			for i, s := range ll.l.Shapes {
-				if shape.IsCutOut(s) {
-					return &round{}, nil
-				}
-				edges[i] = shape.Edges(s)
-				for _, e := range edges[i] {
-					boxes[i] = append(boxes[i], boxOf(e))
-				}
-			}
-			inside := func(x, y float64) bool {
-				in := false
-				for i, s := range ll.l.Shapes {
-					odd := false
-					for j, e := range edges[i] {
-						if boxes[i][j].to(shape.Point{X: x, Y: y}) > 0 {
-							continue
-						}
-						odd = odd != shape.Inside(e, x, y)
-					}
-					if odd {
-						if s.Taken() {
-							return false
-						}
-						in = true
-					}
-				}
-				return in
-			}
-			lines, long := boundaries(edges, inside)
-			out, corners := &round{}, ends(lines)
-			if long == 0 {
-				return out, nil
-			}
-			var all []roundStep
-			for far := nearest; far < 2*float64(photo.LongEdge()); far *= math.Exp2(1.0 /
-				perOctave) {
-				all = append(all, roundStep{far: far})
-			}
-			if err := raster.Each(ctx, len(all), func(n int) {
-				st := &all[n]
-				far := st.far
-				// Evenly along the line at this distance: beside sides, and on arcs round corners.
-				// Many fall away.
-				gap := (long + 2*math.Pi*far*float64(len(lines))) / perStep / 2
-				put := func(x, y float64) {
-					q := shape.Point{X: x, Y: y}
-					if x < 0 || y < 0 || x >= float64(photo.Width) || y >= float64(photo.Height) ||
-						nearer(lines, q, whole*far) || inside(x, y) {
-						return
-					}
-					st.at = append(st.at, q)
-				}
-				for _, p := range corners {
-					for turn := 0.0; turn < 2*math.Pi; turn += gap / far {
-						sin, cos := math.Sincos(turn)
-						put(p.X+far*cos, p.Y+far*sin)
-					}
-				}
-				for i := range lines {
-					for _, side := range [...]float64{far, -far} {
-						lines[i].beside(side, gap, put)
-					}
-				}
-				if n := len(st.at); n > perStep { // evenly over all of them
-					for i := range perStep {
-						st.at[i] = st.at[i*n/perStep]
-					}
-					st.at = st.at[:perStep]
-				}
-			}); err != nil {
-				return nil, err
-			}
-			for _, st := range all {
-				if len(st.at) >= 8 { // of fewer, most lie outside of the photo
-					out.steps = append(out.steps, st)
-				}
-			}
-			return out, nil
-		})
+// roundPlaces finds the places round shapes within a photo.
+type roundPlaces struct {
+	of    shapesInput
+	photo recipe.Photo
 }
 
-// whole is how much of a distance must be left to the nearest side for a place to count as so far
+func (k roundPlaces) Build(ctx context.Context, _ *graph.Graph) (*round, error) {
+	shapes := k.of.Value()
+	edges, boxes := make([][][]shape.Point, len(shapes)),
+		make([][]box, len(shapes))
+	for i, s := range shapes {
+		if shape.IsCutOut(s) {
+			return &round{}, nil
+		}
+		edges[i] = shape.Edges(s)
+		for _, e := range edges[i] {
+			boxes[i] = append(boxes[i], boxOf(e))
+		}
+	}
+	inside := func(x, y float64) bool {
+		in := false
+		for i, s := range shapes {
+			odd := false
+			for j, e := range edges[i] {
+				if boxes[i][j].to(shape.Point{X: x, Y: y}) > 0 {
+					continue
+				}
+				odd = odd != shape.Inside(e, x, y)
+			}
+			if odd {
+				if s.Taken() {
+					return false
+				}
+				in = true
+			}
+		}
+		return in
+	}
+	lines, long := boundaries(edges, inside)
+	out, corners := &round{}, ends(lines)
+	if long == 0 {
+		return out, nil
+	}
+	var all []roundStep
+	for far := nearest; far < 2*float64(k.photo.LongEdge()); far *= math.Exp2(1.0 /
+		perOctave) {
+		all = append(all, roundStep{far: far})
+	}
+	if err := raster.Each(ctx, len(all), func(n int) {
+		st := &all[n]
+		far := st.far
+		// Evenly along the line at this distance: beside sides, and on arcs round corners.
+		// Many fall away.
+		gap := (long + 2*math.Pi*far*float64(len(lines))) / perStep / 2
+		put := func(x, y float64) {
+			q := shape.Point{X: x, Y: y}
+			if x < 0 || y < 0 || x >= float64(k.photo.Width) || y >= float64(k.photo.Height) ||
+				nearer(lines, q, fully*far) || inside(x, y) {
+				return
+			}
+			st.at = append(st.at, q)
+		}
+		for _, p := range corners {
+			for turn := 0.0; turn < 2*math.Pi; turn += gap / far {
+				sin, cos := math.Sincos(turn)
+				put(p.X+far*cos, p.Y+far*sin)
+			}
+		}
+		for i := range lines {
+			for _, side := range [...]float64{far, -far} {
+				lines[i].beside(side, gap, put)
+			}
+		}
+		if n := len(st.at); n > perStep { // evenly over all of them
+			for i := range perStep {
+				st.at[i] = st.at[i*n/perStep]
+			}
+			st.at = st.at[:perStep]
+		}
+	}); err != nil {
+		return nil, err
+	}
+	for _, st := range all {
+		if len(st.at) >= 8 { // of fewer, most lie outside of the photo
+			out.steps = append(out.steps, st)
+		}
+	}
+	return out, nil
+}
+
+// fully is how much of a distance must be left to the nearest side for a place to count as so far
 // away: all, but for rounding.
-const whole = 1 - 1e-9
+const fully = 1 - 1e-9
 
 // boundary is a closed line, of which some sides bound what shines: those are seen.
 type boundary struct {
@@ -422,33 +423,50 @@ func (s strand) Bytes() (n int64) {
 	return n
 }
 
-// blurred returns the coverage of a light blurred by a radius at one of so many places.
-func (r *round) blurred(ctx context.Context, c *graph.Graph, ll *litLight, radius float64,
-	every int) (strand, error) {
-	name := func(every int) string { return fmt.Sprintf("strand %s %g %d", ll.key, radius, every) }
-	if every > 1 {
-		// Most often the chart has shown all of them before a value was taken in hand.
-		if all, ok := graph.Peek[strand](c, graph.Text(name(1))); ok {
-			some := make(strand, len(all))
-			for i, v := range all {
-				for n := 0; n < len(v); n += every {
-					some[i] = append(some[i], v[n])
-				}
-			}
-			return some, nil
+// strandOf is a coverage blurred by a radius at every so many of the places round shapes.
+type strandOf struct {
+	cover  coverInput
+	places roundPlaces
+	radius float64
+	every  int
+}
+
+// get returns the value: most often the chart has shown all places before a value was taken in
+// hand.
+func (k strandOf) get(ctx context.Context, g *graph.Graph) (strand, error) {
+	all := k
+	if all.every = 1; k.every > 1 && graph.Has(g, all) {
+		s, err := graph.Get(ctx, g, all)
+		return s.thinned(k.every), err
+	}
+	return graph.Get(ctx, g, k)
+}
+
+func (k strandOf) Build(ctx context.Context, g *graph.Graph) (strand, error) {
+	r, err := graph.Get(ctx, g, k.places)
+	if err != nil {
+		return nil, err
+	}
+	probe, err := graph.Get(ctx, g, lightProbe{k.cover, recipe.MaxRadius})
+	if err != nil {
+		return nil, err
+	}
+	out := make(strand, len(r.steps))
+	return out, raster.Each(ctx, len(r.steps), func(i int) {
+		at := r.steps[i].at
+		for n := 0; n < len(at); n += k.every {
+			out[i] = append(out[i], float32(probe.At(at[n].X, at[n].Y, k.radius)))
+		}
+	})
+}
+
+// thinned returns one of so many values.
+func (s strand) thinned(every int) strand {
+	out := make(strand, len(s))
+	for i, v := range s {
+		for n := 0; n < len(v); n += every {
+			out[i] = append(out[i], v[n])
 		}
 	}
-	return graph.Fetch(ctx, c, graph.Text(name(every)), func(ctx context.Context) (strand, error) {
-		probe, err := graph.Get(ctx, c, lightProbe{ll.input(c), recipe.MaxRadius})
-		if err != nil {
-			return nil, err
-		}
-		out := make(strand, len(r.steps))
-		return out, raster.Each(ctx, len(r.steps), func(i int) {
-			at := r.steps[i].at
-			for n := 0; n < len(at); n += every {
-				out[i] = append(out[i], float32(probe.At(at[n].X, at[n].Y, radius)))
-			}
-		})
-	})
+	return out
 }

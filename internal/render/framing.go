@@ -103,14 +103,14 @@ func (f *framing) on(q Request) Request {
 // frame returns the picture that is asked for, taken out of what draw makes of the photo.
 func (q *Request) frame(ctx context.Context,
 	draw func(q Request) (image.Image, error)) (image.Image, error) {
-	return drawn(q, draw, func(f *framing, m image.Image) (image.Image, error) {
+	return cropped(q, draw, func(f *framing, m image.Image) (image.Image, error) {
 		return f.take(ctx, m, q.Deep)
 	})
 }
 
-// drawn returns what draw makes for q: where it is cropped of the photo, and then taken out of
+// cropped returns what draw makes for q: where it is cropped of the photo, and then taken out of
 // that.
-func drawn[T any](q *Request, draw func(q Request) (T, error), take func(f *framing,
+func cropped[T any](q *Request, draw func(q Request) (T, error), take func(f *framing,
 	m T) (T, error)) (out T, err error) {
 	f, err := q.framing()
 	if err != nil {

@@ -1,28 +1,68 @@
 package render
 
 import (
-	"cmp"
 	"context"
-	"fmt"
 	"image"
 	"math"
 	"slices"
 	"sync"
-	"time"
 
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/graph"
+	"pyrant/internal/base/photo"
 	"pyrant/internal/base/raster"
 	"pyrant/internal/light/room/lightmap"
 	"pyrant/internal/light/room/relief"
 	"pyrant/internal/light/room/silhouette"
 	"pyrant/internal/light/room/staging"
 	"pyrant/internal/recipe"
-	"pyrant/internal/recipe/setting"
+	"pyrant/internal/recipe/cutout"
 )
 
-// ground is which surfaces the pixels of a part of the picture show, ready for any light.
-type ground struct {
+// gbuffer is which surfaces the pixels of a part of a picture show, ready for any light.
+type gbuffer struct {
+	room     roomKey
+	daylight float64 // how far it is taken out
+	fronts   *graph.Input[[]front]
+	picture  picture
+	part     image.Rectangle
+}
+
+// front is how an object shows light, in the recipe's order.
+type front struct {
+	id                  string
+	of                  cutout.Ref
+	edge, broad, relief float64 // see recipe.Thing
+}
+
+// gbuffer returns the key of the surfaces that a part of the picture shows.
+func (p *plan) gbuffer(part image.Rectangle) gbuffer {
+	m := &p.q.Recipe.Room
+	var list []front
+	for i := range m.Things {
+		t := &m.Things[i]
+		list = append(list, front{t.ID, t.Of, t.Edge, t.Broad, t.Relief})
+	}
+	return gbuffer{p.room.roomKey, m.Daylight, graph.Of(p.graph, list), p.picture, part}
+}
+
+// frameVersions names the values of one kind that a frame of a scale has; see graph.Versioned.
+type frameVersions struct {
+	versions
+	scale float64
+}
+
+func (k gbuffer) Group() (any, int) {
+	if k.part != k.picture.Frame {
+		return nil, 0
+	}
+	return frameVersions{versions{"gbuffer", k.picture.Photo}, k.picture.Scale}, maxRoomVersions
+}
+
+func (k gbuffer) Passes() bool { return k.part != k.picture.Frame }
+
+// surfaces is which surfaces the pixels of a part of a picture show.
+type surfaces struct {
 	rect image.Rectangle
 	rows [][]stretch // by row
 }
@@ -36,8 +76,8 @@ type stretch struct {
 }
 
 // Bytes returns the memory that is held.
-func (g *ground) Bytes() (n int64) {
-	for _, r := range g.rows {
+func (s *surfaces) Bytes() (n int64) {
+	for _, r := range s.rows {
 		for i := range r {
 			n += 80 + 4*int64(len(r[i].weight)+len(r[i].normal))
 		}
@@ -45,123 +85,183 @@ func (g *ground) Bytes() (n int64) {
 	return
 }
 
-// darkest is how dark daylight is taken to make a place at the most, of open ground: more than that
-// is not divided out, as noise would be all that is left.
-const darkest = 0.06
+// minDaylight is how dark daylight is taken to make a place at the most, of open ground: more than
+// that is not divided out, as noise would be all that is left.
+const minDaylight = 0.06
 
-// lie finds the surfaces of a part of the picture.
-func (p *plan) lie(ctx context.Context, m *inRoom, r image.Rectangle) (g *ground, err error) {
-	// All lights of a strip lie on the same.
-	if m.last != nil && m.last.rect == r {
-		return m.last, nil
+// deLight divides the daylight out of what surfaces show.
+type deLight struct {
+	amount float64
+	day    *staging.Daylight
+	bounce *staging.Bounce // nil in a draft
+	shown  *staging.Shown  // nil in a draft
+}
+
+// deLight returns what divides the daylight out; nil if it stays.
+func (k gbuffer) deLight(ctx context.Context, g *graph.Graph) (*deLight, error) {
+	if !k.room.daylight {
+		return nil, nil
 	}
-	defer func() {
-		if err == nil {
-			m.last = g
-		}
-	}()
-	key := fmt.Sprintf("%sground %s %s %g %v", m.rough, m.key, p.groundKey(), p.scale, r)
-	if r == p.frame {
-		p.cache.Keep(graph.Text(fmt.Sprintf("ground %s %g", p.q.PhotoKey, p.scale)), graph.Text(key), few)
+	room, d := k.room, &deLight{amount: k.daylight}
+	var err error
+	if d.day, err = graph.Get(ctx, g,
+		roomDaylight{room.photo, room.geometry, room.draft.daylight}); err != nil {
+		return nil, err
 	}
-	return forPart(ctx, p, r != p.frame, key, func(ctx context.Context) (*ground, error) {
-		defer p.stats.add("ground", time.Now())
-		v, err := p.show(ctx, m, r)
-		if err != nil {
+	if !room.draft.bounce {
+		if d.bounce, err = graph.Get(ctx, g, room.bounces()); err != nil {
 			return nil, err
 		}
-		g := &ground{r, make([][]stretch, r.Dy())}
-		step, n := 1/p.scale, r.Dx()
-		amount := p.q.Recipe.Room.Daylight
-		pool := sync.Pool{New: func() any { return newLying(n) }}
-		err = raster.Rows(ctx, r.Min.Y, r.Max.Y, func(y0, y1 int) {
-			s := pool.Get().(*lying)
-			defer pool.Put(s)
-			sky, bounced, on, returned, some, least := s.sky, s.bounced, s.on, s.returned, s.some,
-				s.least
-			for y := y0; y < y1 && ctx.Err() == nil; y++ {
-				py := (float64(y) + 0.5) * step
-				row := v.rows[y-r.Min.Y]
-				g.rows[y-r.Min.Y] = make([]stretch, len(row))
-				for i := range row {
-					b := &row[i]
-					count := len(b.weight)
-					k := stretch{surface: b.surface, x: b.x, weight: b.weight}
-					if r == p.frame {
-						k.weight = slices.Clone(b.weight) // the other is kept
-					}
-					body := m.Surfaces[k.surface].Sheet.Body
-					if body != nil {
-						k.normal = make([]float32, 3*count)
-						body.Facing(k.normal, b.lean, (float64(k.x)+0.5)*step, py, step)
-					}
-					if t := p.thing(m, k.surface); t != nil && (t.Edge != 1 || t.Broad != 1) {
-						for q := range k.weight {
-							way := m.Cam.Ray((float64(k.x+q)+0.5)*step, py).Unit()
-							n := k.normal[q:]
-							facing := way.X*float64(n[0]) + way.Y*float64(n[count]) +
-								way.Z*float64(n[2*count])
-							k.weight[q] *= float32(t.Share(facing))
-						}
-					}
-					// What of daylight comes to a ceiling is only what comes back, from what the
-					// photo may not show.
-					if m.daylight != nil && m.Surfaces[k.surface].Kind != staging.Ceiling {
-						m.daylight.Field.Direct[k.surface].Read(sky, k.x, step, py, count)
-						if m.bounce != nil {
-							m.bounce.Daylight[k.surface].Read(bounced, k.x, step, py, count)
-						}
-						day, back := sky[:count], bounced[:count]
-						if body != nil {
-							day = on[:count]
-							lightmap.OnRow(day, sky, k.normal)
-							if m.bounce != nil {
-								back = returned[:count]
-								lightmap.OnAround(back, bounced, k.normal, some)
-							}
-						}
-						if body != nil || m.shows == nil || !m.shows.Row(least, k.surface, k.x,
-							step, py, count) {
-							clear(least[:count])
-						}
-						if m.bounce != nil {
-							raster.Add(day, back)
-						}
-						if amount < 1 {
-							for q, d := range day {
-								day[q] = float32(math.Pow(float64(max(d, darkest, least[q])),
-									amount))
-							}
-							clear(least[:count])
-						}
-						lightmap.Divide(k.weight, day, least, darkest)
-					}
-					g.rows[y-r.Min.Y][i] = k
+	}
+	if !room.isDraft() {
+		d.shown, err = graph.Get(ctx, g, roomShown{room.photo, room.geometry})
+	}
+	return d, err
+}
+
+func (k gbuffer) Build(ctx context.Context, g *graph.Graph) (*surfaces, error) {
+	set, err := graph.Get(ctx, g, k.room.set())
+	if err != nil {
+		return nil, err
+	}
+	light, err := k.deLight(ctx, g)
+	if err != nil {
+		return nil, err
+	}
+	fronts := frontsOf(set, k.fronts.Value())
+	v, err := k.visible(ctx, g, set, fronts)
+	if err != nil {
+		return nil, err
+	}
+	r := k.part
+	out := &surfaces{r, make([][]stretch, r.Dy())}
+	step, n := 1/k.picture.Scale, r.Dx()
+	pool := sync.Pool{New: func() any { return newDeLightRow(n) }}
+	return out, raster.Rows(ctx, r.Min.Y, r.Max.Y, func(y0, y1 int) {
+		row := pool.Get().(*deLightRow)
+		defer pool.Put(row)
+		for y := y0; y < y1 && ctx.Err() == nil; y++ {
+			py := (float64(y) + 0.5) * step
+			seen := v.rows[y-r.Min.Y]
+			list := make([]stretch, len(seen))
+			for i := range seen {
+				b := &seen[i]
+				s := stretch{surface: b.surface, x: b.x, weight: b.weight}
+				if r == k.picture.Frame {
+					s.weight = slices.Clone(b.weight) // the other is kept
 				}
+				face := &set.Surfaces[s.surface]
+				if body := face.Sheet.Body; body != nil {
+					s.normal = make([]float32, 3*len(b.weight))
+					body.Facing(s.normal, b.lean, (float64(s.x)+0.5)*step, py, step)
+				}
+				if f := fronts[s.surface]; f != nil {
+					f.share(set, &s, step, py)
+				}
+				// What of daylight comes to a ceiling is only what comes back, from what the photo
+				// may not show.
+				if light != nil && face.Kind != staging.Ceiling {
+					light.divide(row, &s, step, py)
+				}
+				list[i] = s
 			}
-		})
-		return g, err
+			out.rows[y-r.Min.Y] = list
+		}
 	})
 }
 
-// lying is memory for daylight along a row of the ground.
-type lying struct{ sky, bounced, on, returned, some, least []float32 }
-
-func newLying(n int) *lying {
-	return &lying{make([]float32, 4*n), make([]float32, lightmap.Around*n), make([]float32, n),
-		make([]float32, n), make([]float32, n), make([]float32, n)}
+// frontsOf returns by surface the front that it shows; nil for what is flat.
+func frontsOf(set *staging.Set, list []front) []*front {
+	out := make([]*front, len(set.Surfaces))
+	for i := range out {
+		if s := &set.Surfaces[i]; s.Kind == staging.Thing && s.Sheet.Body != nil {
+			if at := slices.IndexFunc(list, func(f front) bool { return f.id == s.ID }); at >= 0 {
+				out[i] = &list[at]
+			}
+		}
+	}
+	return out
 }
 
-// shown is which surfaces the pixels of a part of the picture show: what of the ground does not
-// depend on where things stand, on lights and on daylight.
-type shown struct {
-	layout staging.Layout
-	relief []float64 // by surface, how much of it there is
-	rows   [][]visible
+// share weights the pixels of a front by how much of the light counts where it faces so.
+func (f *front) share(set *staging.Set, s *stretch, step, py float64) {
+	if f.edge == 1 && f.broad == 1 {
+		return
+	}
+	t, count := recipe.Thing{Edge: f.edge, Broad: f.broad}, len(s.weight)
+	for q := range s.weight {
+		way := set.Cam.Ray((float64(s.x+q)+0.5)*step, py).Unit()
+		n := s.normal[q:]
+		facing := way.X*float64(n[0]) + way.Y*float64(n[count]) + way.Z*float64(n[2*count])
+		s.weight[q] *= float32(t.Share(facing))
+	}
 }
 
-// visible is pixels of a row that show one surface.
-type visible struct {
+// deLightRow is memory for the daylight along a row.
+type deLightRow struct{ sky, bounced, on, returned, some, least []float32 }
+
+func newDeLightRow(n int) *deLightRow {
+	return &deLightRow{make([]float32, 4*n), make([]float32, lightmap.Around*n),
+		make([]float32, n), make([]float32, n), make([]float32, n), make([]float32, n)}
+}
+
+// divide divides the daylight out of the weights of a stretch.
+func (d *deLight) divide(m *deLightRow, s *stretch, step, py float64) {
+	count := len(s.weight)
+	d.day.Field.Direct[s.surface].Read(m.sky, s.x, step, py, count)
+	if d.bounce != nil {
+		d.bounce.Daylight[s.surface].Read(m.bounced, s.x, step, py, count)
+	}
+	day, back := m.sky[:count], m.bounced[:count]
+	if s.normal != nil {
+		day = m.on[:count]
+		lightmap.OnRow(day, m.sky, s.normal)
+		if d.bounce != nil {
+			back = m.returned[:count]
+			lightmap.OnAround(back, m.bounced, s.normal, m.some)
+		}
+	}
+	if s.normal != nil || d.shown == nil || !d.shown.Row(m.least, s.surface, s.x, step, py, count) {
+		clear(m.least[:count])
+	}
+	if d.bounce != nil {
+		raster.Add(day, back)
+	}
+	if d.amount < 1 {
+		for q, v := range day {
+			day[q] = float32(math.Pow(float64(max(v, minDaylight, m.least[q])), d.amount))
+		}
+		clear(m.least[:count])
+	}
+	lightmap.Divide(s.weight, day, m.least, minDaylight)
+}
+
+// visibility is which surfaces the pixels of a part of a picture show: what of a G-buffer does not
+// depend on where objects stand, on lights and on daylight. Of a whole frame it is kept for as long
+// as things stand in the same order.
+type visibility struct {
+	layout  *graph.Input[*staging.Set]
+	relief  *graph.Input[[]surfaceRelief] // by surface
+	picture picture
+	part    image.Rectangle
+	draft   bool // a pixel shows one surface
+}
+
+// surfaceRelief is how much of a cut-out's relief a surface has; nil and 0 for none.
+type surfaceRelief struct {
+	cover  coverInput
+	amount float64
+}
+
+func (k visibility) Group() (any, int) {
+	return frameVersions{versions{"visibility", k.picture.Photo}, k.picture.Scale}, maxRoomVersions
+}
+
+// visible is the surfaces that a part of a picture shows.
+type visible struct{ rows [][]seenRun }
+
+// seenRun is pixels of a row that show one surface.
+type seenRun struct {
 	surface int
 	x       int
 	weight  []float32         // how much of the pixel it fills
@@ -169,7 +269,7 @@ type visible struct {
 }
 
 // Bytes returns the memory that is held.
-func (v *shown) Bytes() (n int64) {
+func (v *visible) Bytes() (n int64) {
 	for _, r := range v.rows {
 		for i := range r {
 			n += 80 + 4*int64(len(r[i].weight)) + 12*int64(len(r[i].lean))
@@ -178,127 +278,150 @@ func (v *shown) Bytes() (n int64) {
 	return
 }
 
-// show finds which surfaces a part of the picture shows. Of the whole of it that is kept for as
-// long as things stand in the same order.
-func (p *plan) show(ctx context.Context, m *inRoom, r image.Rectangle) (*shown, error) {
-	step, n := 1/p.scale, r.Dx()
-	parts := partsOf(step)
-	v := &shown{layout: m.Layout(), relief: make([]float64, len(m.Surfaces)),
-		rows: make([][]visible, r.Dy())}
-	for i := range v.relief {
-		if t := p.thing(m, i); t != nil {
-			v.relief[i] = t.Relief
+// visible returns which surfaces the part shows. A draft takes those of a frame at rest if they are
+// there.
+func (k gbuffer) visible(ctx context.Context, g *graph.Graph, set *staging.Set,
+	fronts []*front) (*visible, error) {
+	list := make([]surfaceRelief, len(fronts))
+	for i, f := range fronts {
+		if f == nil || f.relief == 0 {
+			continue
+		}
+		c, err := covers{g, k.room.geometry.Value()}.CutOut(ctx, f.of)
+		if err != nil {
+			return nil, err
+		}
+		if c != nil {
+			list[i] = surfaceRelief{graph.Intern(g, c.Key(), c), f.relief}
 		}
 	}
-	name := func(fine bool) string { return fmt.Sprintf("shown %s %g %v %t", p.q.PhotoKey, p.scale, r, fine) }
-	if r == p.frame {
-		if old, ok := graph.Peek[*shown](p.cache, graph.Text(name(true))); ok &&
-			old.layout.Same(v.layout) &&
-			slices.Equal(old.relief, v.relief) {
-			return old, nil
-		}
+	key := visibility{set.Layout, graph.Of(g, list), k.picture, k.part, false}
+	if k.part != k.picture.Frame {
+		key.draft = k.room.isDraft()
+		return key.Build(ctx, g) // it serves nothing else
 	}
+	key.draft = k.room.isDraft() && !graph.Has(g, key)
+	return graph.Get(ctx, g, key)
+}
+
+// composer tells at a scale which surface of a layout is seen at each pixel. Its masks grow as they
+// are asked; see graph.Own.
+type composer struct {
+	layout *graph.Input[*staging.Set]
+	scale  float64
+}
+
+func (k composer) Build(context.Context, *graph.Graph) (*staging.Composer, error) {
+	return k.layout.Value().Compose(k.scale), nil
+}
+
+func (k visibility) Build(ctx context.Context, g *graph.Graph) (*visible, error) {
+	r, scale := k.part, k.picture.Scale
+	step, n := 1/scale, r.Dx()
+	main, err := graph.Own(ctx, g, composer{k.layout, scale})
+	if err != nil {
+		return nil, err
+	}
+	looks, err := graph.Get(ctx, g, roomLooks{k.picture.Photo, k.layout})
+	if err != nil {
+		return nil, err
+	}
+	mix := unmixer{photo: k.picture.Photo.Value(), set: k.layout.Value(), looks: looks}
 	// A smaller picture's pixels at an edge show two surfaces.
-	var sub *staging.Composer
-	if p.scale < 1 && m.rough == "" {
-		sub = m.Compose(float64(parts) * p.scale)
-	} else {
-		parts = 1
+	parts := 1
+	var fine *staging.Composer
+	if scale < 1 && !k.draft {
+		parts = partsOf(step)
+		if fine, err = graph.Own(ctx, g, composer{k.layout, float64(parts) * scale}); err != nil {
+			return nil, err
+		}
 	}
-	folds, err := p.folds(ctx, m)
+	folds, err := k.folds(ctx, g)
 	if err != nil {
 		return nil, err
 	}
 	type memory struct {
 		w    *staging.Weights
-		fine *sharer
+		fine *subpixels
 	}
 	pool := sync.Pool{New: func() any {
-		return &memory{m.composer.NewWeights(n), &sharer{room: m, composer: sub, parts: parts}}
+		return &memory{main.NewWeights(n),
+			&subpixels{unmixer: mix, composer: fine, parts: parts, scale: scale}}
 	}}
-	if err := raster.Rows(ctx, r.Min.Y, r.Max.Y, func(y0, y1 int) {
+	out := &visible{make([][]seenRun, r.Dy())}
+	return out, raster.Rows(ctx, r.Min.Y, r.Max.Y, func(y0, y1 int) {
 		s := pool.Get().(*memory)
 		defer pool.Put(s)
-		w, fine := s.w, s.fine
 		for y := y0; y < y1 && ctx.Err() == nil; y++ {
-			m.composer.Row(w, r.Min.X, y, n)
-			if sub != nil {
-				fine.mixed(p, w, r.Min.X, y, n)
-			} else if p.scale == 1 {
-				p.own(m, w, r.Min.X, y, 1)
+			main.Row(s.w, r.Min.X, y, n)
+			if fine != nil {
+				s.fine.mixed(s.w, r.Min.X, y, n)
+			} else if scale == 1 {
+				mix.own(s.w, r.Min.X, y, 1)
 			}
-			for i, any := range w.Any {
-				if !any {
-					continue
-				}
-				body, of, end := m.Surfaces[i].Sheet.Body, w.Of[i], w.To[i]
-				for a := w.From[i]; a < end; a++ {
-					if of[a] == 0 {
-						continue
-					}
-					b := a
-					for b < end && of[b] != 0 {
-						b++
-					}
-					k := visible{surface: i, x: r.Min.X + a, weight: slices.Clone(of[a:b])}
-					if body != nil {
-						k.lean = make([]silhouette.Lean, b-a)
-						for q := range k.lean {
-							k.lean[q] = body.Lean(float64(k.x+q)*step, float64(y)*step, step, parts,
-								folds[i])
-						}
-					}
-					v.rows[y-r.Min.Y] = append(v.rows[y-r.Min.Y], k)
-					a = b
-				}
-			}
-		}
-	}); err != nil {
-		return nil, err
-	}
-	if r == p.frame {
-		err = graph.Put(p.cache, graph.Text(name(m.rough == "")), v)
-	}
-	return v, err
-}
-
-// folds returns of each surface how its front rises and falls about its smooth form, nil where it
-// does not.
-func (p *plan) folds(ctx context.Context, m *inRoom) ([]func(x,
-	y float64) (dx, dy float64), error) {
-	out := make([]func(x, y float64) (dx, dy float64), len(m.Surfaces))
-	errs := make([]error, len(m.Surfaces))
-	err := raster.Each(ctx, len(out), func(i int) {
-		t := p.thing(m, i)
-		if t == nil || t.Relief == 0 {
-			return
-		}
-		f, err := graph.Fetch(ctx, p.cache, graph.Text(fmt.Sprintf("relief %s %s", p.q.PhotoKey,
-			setting.Key(p.q.Recipe.CutOut(t.Of)))), func(ctx context.Context) (*relief.Map, error) {
-			cover, err := covers{p}.CutOut(ctx, t.Of)
-			if err != nil || cover == nil {
-				return &relief.Map{Step: 1}, err
-			}
-			return relief.Find(ctx, p.q.Photo, cover)
-		})
-		if errs[i] = err; err == nil {
-			amount := t.Relief
-			out[i] = func(x, y float64) (dx, dy float64) { return f.At(x, y, amount) }
+			out.rows[y-r.Min.Y] = k.spans(s.w, folds, y, parts)
 		}
 	})
-	return out, cmp.Or(append(errs, err)...)
 }
 
-// thing returns the thing that a surface is the front of, nil for one that is flat.
-func (p *plan) thing(m *inRoom, surface int) *recipe.Thing {
-	if s := &m.Surfaces[surface]; s.Kind == staging.Thing && s.Sheet.Body != nil {
-		for i := range p.q.Recipe.Room.Things {
-			if t := &p.q.Recipe.Room.Things[i]; t.ID == s.ID {
-				return t
+// spans returns the pixels of row y that each surface fills.
+func (k visibility) spans(w *staging.Weights, folds []fold, y, parts int) (out []seenRun) {
+	step, x0 := 1/k.picture.Scale, k.part.Min.X
+	for i, any := range w.Any {
+		if !any {
+			continue
+		}
+		body, of, end := k.layout.Value().Surfaces[i].Sheet.Body, w.Of[i], w.To[i]
+		for a := w.From[i]; a < end; a++ {
+			if of[a] == 0 {
+				continue
 			}
+			b := a
+			for b < end && of[b] != 0 {
+				b++
+			}
+			s := seenRun{surface: i, x: x0 + a, weight: slices.Clone(of[a:b])}
+			if body != nil {
+				s.lean = make([]silhouette.Lean, b-a)
+				for q := range s.lean {
+					s.lean[q] = body.Lean(float64(s.x+q)*step, float64(y)*step, step, parts,
+						folds[i])
+				}
+			}
+			out = append(out, s)
+			a = b
 		}
 	}
-	return nil
+	return out
+}
+
+// fold returns how a front rises and falls about its smooth form.
+type fold = func(x, y float64) (dx, dy float64)
+
+// reliefMap is how folded and dented what a coverage covers is, by the photo's shading.
+type reliefMap struct {
+	photo photoInput
+	cover coverInput
+}
+
+func (k reliefMap) Build(ctx context.Context, _ *graph.Graph) (*relief.Map, error) {
+	return relief.Find(ctx, k.photo.Value(), k.cover.Value())
+}
+
+// folds returns the folds of each surface; nil for one that has none.
+func (k visibility) folds(ctx context.Context, g *graph.Graph) ([]fold, error) {
+	list := k.relief.Value()
+	out := make([]fold, len(list))
+	return out, raster.Try(ctx, len(out), func(i int) error {
+		if list[i].cover == nil {
+			return nil
+		}
+		f, err := graph.Get(ctx, g, reliefMap{k.picture.Photo, list[i].cover})
+		if err == nil {
+			out[i] = func(x, y float64) (dx, dy float64) { return f.At(x, y, list[i].amount) }
+		}
+		return err
+	})
 }
 
 // partsOf returns into how many parts a pixel of step pixels of the photo is divided across and
@@ -306,13 +429,21 @@ func (p *plan) thing(m *inRoom, surface int) *recipe.Thing {
 // many.
 func partsOf(step float64) int { return min(max(int(step+0.5), 1), 8) }
 
-// sharer finds for pixels that show several surfaces what share of their light each has: a bright
-// wall beside a dark figure has more than it covers. So a smaller picture is what the whole one
-// shows when it is made smaller.
-type sharer struct {
-	room     *inRoom
+// unmixer finds what share of a pixel's light each of the surfaces has that share it.
+type unmixer struct {
+	photo *photo.Photo
+	set   *staging.Set
+	looks *staging.Looks
+}
+
+// subpixels finds for pixels that show several surfaces what share of their light each has: a
+// bright wall beside a dark figure has more than it covers. So a smaller picture is what the whole
+// one shows when it is made smaller.
+type subpixels struct {
+	unmixer
 	composer *staging.Composer // at so many times the picture's scale
 	parts    int
+	scale    float64 // of the picture
 	weights  *staging.Weights
 	sum      [][]float32
 	light    []float32
@@ -320,7 +451,7 @@ type sharer struct {
 	parted   []bool // by pixel, whether it shows several
 }
 
-func (f *sharer) mixed(p *plan, w *staging.Weights, x0, y, n int) {
+func (f *subpixels) mixed(w *staging.Weights, x0, y, n int) {
 	if len(f.parted) < n {
 		f.parted = make([]bool, n)
 	}
@@ -341,15 +472,15 @@ func (f *sharer) mixed(p *plan, w *staging.Weights, x0, y, n int) {
 		for b < n && parted[b] {
 			b++
 		}
-		f.share(p, w, x0, a, b, y)
+		f.share(w, x0, a, b, y)
 		a = b
 	}
 }
 
 // share does so for the pixels from a to b.
-func (f *sharer) share(p *plan, w *staging.Weights, x0, a, b, y int) {
+func (f *subpixels) share(w *staging.Weights, x0, a, b, y int) {
 	n, subs := b-a, f.parts
-	scale := float64(subs) * p.scale
+	scale := float64(subs) * f.scale
 	if f.weights == nil || len(f.light) < n {
 		f.weights, f.light = f.composer.NewWeights(subs*n), make([]float32, n)
 		f.sum = make([][]float32, len(w.Of))
@@ -361,10 +492,10 @@ func (f *sharer) share(p *plan, w *staging.Weights, x0, a, b, y int) {
 	for i := range f.sum {
 		clear(f.sum[i])
 	}
-	ph := p.q.Photo
+	ph := f.photo
 	for j := range subs {
 		f.composer.Row(f.weights, subs*(x0+a), subs*y+j, subs*n)
-		p.own(f.room, f.weights, subs*(x0+a), subs*y+j, scale)
+		f.own(f.weights, subs*(x0+a), subs*y+j, scale)
 		py := min(int((float64(subs*y+j)+0.5)/scale), ph.Height-1)
 		for u := range subs * n {
 			px := min(int((float64(subs*(x0+a)+u)+0.5)/scale), ph.Width-1)
@@ -388,17 +519,17 @@ func (f *sharer) share(p *plan, w *staging.Weights, x0, a, b, y int) {
 	}
 }
 
-// own leaves each round thing what is its own of the light of a row's pixels that it shares with
+// own leaves each round object what is its own of the light of a row's pixels that it shares with
 // others, where a picture has so many pixels for one of the photo: a dark arm before a bright wall
-// has less of the light than of the pixel, and the wall the more. What a thing looks like there is
-// told by what is seen of it farther within. It has no more than it covers, as things are often
+// has less of the light than of the pixel, and the wall the more. What an object looks like there
+// is told by what is seen of it farther within. It has no more than it covers, as objects are often
 // darker where they turn away.
-func (p *plan) own(m *inRoom, w *staging.Weights, x0, y int, scale float64) {
+func (m *unmixer) own(w *staging.Weights, x0, y int, scale float64) {
 	var one [3]float32
-	ph := p.q.Photo
+	ph := m.photo
 	py := min(int((float64(y)+0.5)/scale), ph.Height-1)
 	for i, any := range w.Any {
-		if !any || m.Surfaces[i].Sheet.Body == nil {
+		if !any || m.set.Surfaces[i].Sheet.Body == nil {
 			continue
 		}
 		for k, v := range w.Of[i][:w.To[i]] {

@@ -4,8 +4,8 @@ import (
 	"context"
 	"image"
 	"math"
-	"time"
 
+	"pyrant/internal/base/graph"
 	"pyrant/internal/base/raster"
 	"pyrant/internal/light/glow"
 	"pyrant/internal/light/room/lightmap"
@@ -14,9 +14,8 @@ import (
 // joint is what lights give to a room that is added up before it is read: on what is flat light
 // adds up place by place, and a place serves many pixels of a large picture.
 type joint struct {
-	room    *inRoom
-	fields  []*lightField
-	colours [][3]float32 // by field
+	lights  []*roomSpill
+	colours [][3]float32 // by light
 }
 
 // together is for how many pixels of a row what falls is added up at a time, so that memory next to
@@ -26,57 +25,58 @@ const together = 256
 // brightest is the most of one light's that adds up to other, as raster.AddColours has it.
 const brightest = 8
 
-// joins tells whether what a light gives is added up with that of others: in pictures that are not
-// kept whole.
+// joins reports whether what a light gives is added up with that of others: in pictures that are
+// not kept whole.
 func (p *plan) joins(sp *lightSpill) bool {
-	return sp.room != nil && sp.field.Bounce != nil && p.large()
+	return sp.room != nil && sp.room.field.Bounce != nil && isLarge(p.picture)
+}
+
+// jointPart names what one light adds to a joint.
+type jointPart struct {
+	shading roomShading
+	colour  [3]float32
+}
+
+// key names the joint in a part of the picture.
+func (j *joint) key(p *plan, part image.Rectangle) *graph.Input[[]jointPart] {
+	var list []jointPart
+	for i, l := range j.lights {
+		list = append(list, jointPart{p.shading(l.light, part), j.colours[i]})
+	}
+	return graph.Of(p.graph, list)
 }
 
 // term returns what falls on a part of the picture.
 func (j *joint) term(ctx context.Context, p *plan, part image.Rectangle) ([]glow.Term, error) {
-	g, err := p.lie(ctx, j.room, part)
+	on, err := graph.Get(ctx, p.graph, p.gbuffer(part))
 	if err != nil {
 		return nil, err
 	}
-	defer p.stats.add("fall", time.Now())
-	// A view that is looked at has what falls on what is round ready for another colour.
-	kept := make([]*raster.RGB, len(j.fields))
-	for n, f := range j.fields {
-		if !p.passing {
-			c, err := p.fallen(ctx, j.room, f, part, true)
+	amount := p.q.Recipe.Room.Bounce
+	var shaders []shader
+	kept := make([]*raster.RGB, len(j.lights))
+	for n, l := range j.lights {
+		shaders = append(shaders, shader{l.field, 1 / p.picture.Scale, amount})
+		// A view that is looked at has what falls on objects ready for another colour.
+		if !p.graph.IsChild() {
+			k := p.shading(l.light, part)
+			k.onBodies = true
+			c, err := graph.Get(ctx, p.graph, k)
 			if err != nil {
 				return nil, err
 			}
 			kept[n] = c.colours
 		}
 	}
-	step := 1 / p.scale
-	seen := image.Rect(int(float64(part.Min.X)*step), int(float64(part.Min.Y)*step),
-		int(float64(part.Max.X)*step)+1, int(float64(part.Max.Y)*step)+1)
-	direct, bounce := make([]*lightmap.Grid, len(j.room.Surfaces)), make([]*lightmap.Grid,
-		len(j.room.Surfaces))
-	if err := raster.Each(ctx, len(direct), func(i int) {
-		if j.room.Surfaces[i].Sheet.Body != nil {
-			return
-		}
-		var ds, bs []lightmap.Share
-		for n, f := range j.fields {
-			c := j.colours[n]
-			ds = append(ds, lightmap.Share{Grid: f.Direct[i], Of: c})
-			for q := range c {
-				c[q] *= float32(p.q.Recipe.Room.Bounce)
-			}
-			bs = append(bs, lightmap.Share{Grid: f.Bounce[i], Of: c})
-		}
-		direct[i], bounce[i] = lightmap.Sum(ds, seen), lightmap.Sum(bs, seen)
-	}); err != nil {
+	direct, bounce, err := j.sums(ctx, p, part)
+	if err != nil {
 		return nil, err
 	}
 	rows := func(dst []float32, x0, y int) {
-		s := newFalling(part.Dx())
-		defer fallings.Put(s)
-		for i := range g.rows[y-part.Min.Y] {
-			k := &g.rows[y-part.Min.Y][i]
+		s := newRowScratch(part.Dx())
+		defer rowScratches.Put(s)
+		for i := range on.rows[y-part.Min.Y] {
+			k := &on.rows[y-part.Min.Y][i]
 			a, b := max(k.x, x0)-k.x, min(k.x+len(k.weight), x0+len(dst)/3)-k.x
 			if a >= b {
 				continue
@@ -84,26 +84,55 @@ func (j *joint) term(ctx context.Context, p *plan, part image.Rectangle) ([]glow
 			to := dst[3*(k.x+a-x0) : 3*(k.x+b-x0)]
 			if k.normal != nil {
 				row := s.row[:3*len(k.weight)]
-				for n, f := range j.fields {
+				for n := range shaders {
 					if kept[n] != nil {
 						raster.AddColours(to, kept[n].Row(y)[3*(k.x+a-part.Min.X):][:len(to)],
 							j.colours[n])
 						continue
 					}
 					clear(row)
-					p.fallOn(k, 0, len(k.weight), f.Field, row, y, s)
+					shaders[n].shade(k, 0, len(k.weight), row, y, s)
 					raster.AddColours(to, row[3*a:3*b], j.colours[n])
 				}
 				continue
 			}
 			for ; a < b; a += together {
 				n := min(together, b-a)
-				j.fall(p, k, a, a+n, direct[k.surface], bounce[k.surface], to[:3*n], y, s)
+				j.add(shaders, k, a, a+n, direct[k.surface], bounce[k.surface], to[:3*n], y, s)
 				to = to[3*n:]
 			}
 		}
 	}
 	return []glow.Term{{Rows: rows, Rect: part}}, nil
+}
+
+// sums adds up, for each flat surface, what all lights give to a part of the picture.
+func (j *joint) sums(ctx context.Context, p *plan,
+	part image.Rectangle) (direct, bounce []*lightmap.Grid, err error) {
+	set, err := graph.Get(ctx, p.graph, p.room.set())
+	if err != nil {
+		return nil, nil, err
+	}
+	step := 1 / p.picture.Scale
+	seen := image.Rect(int(float64(part.Min.X)*step), int(float64(part.Min.Y)*step),
+		int(float64(part.Max.X)*step)+1, int(float64(part.Max.Y)*step)+1)
+	n := len(set.Surfaces)
+	direct, bounce = make([]*lightmap.Grid, n), make([]*lightmap.Grid, n)
+	return direct, bounce, raster.Each(ctx, n, func(i int) {
+		if set.Surfaces[i].Sheet.Body != nil {
+			return
+		}
+		var ds, bs []lightmap.Share
+		for n, l := range j.lights {
+			c := j.colours[n]
+			ds = append(ds, lightmap.Share{Grid: l.field.Direct[i], Of: c})
+			for q := range c {
+				c[q] *= float32(p.q.Recipe.Room.Bounce)
+			}
+			bs = append(bs, lightmap.Share{Grid: l.field.Bounce[i], Of: c})
+		}
+		direct[i], bounce[i] = lightmap.Sum(ds, seen), lightmap.Sum(bs, seen)
+	})
 }
 
 // over returns the pixels of three samples, none below 0, from the first to the last that has one
@@ -133,10 +162,10 @@ func over(row []float32, top float32) (from, to int) {
 	return from, to
 }
 
-// fall adds what falls on the pixels from a to b of a stretch that is flat to dst.
-func (j *joint) fall(p *plan, k *stretch, a, b int, direct, bounce *lightmap.Grid, dst []float32,
-	y int, s *falling) {
-	step := 1 / p.scale
+// add adds what falls on the pixels from a to b of a stretch that is flat to dst.
+func (j *joint) add(shaders []shader, k *stretch, a, b int, direct, bounce *lightmap.Grid,
+	dst []float32, y int, s *rowScratch) {
+	step := shaders[0].step
 	py := (float64(y) + 0.5) * step
 	n := b - a
 	d, e, row := s.direct[:3*n], s.bounce[:3*n], s.row[:3*n]
@@ -149,9 +178,9 @@ func (j *joint) fall(p *plan, k *stretch, a, b int, direct, bounce *lightmap.Gri
 	if from, to := over(row, brightest); from < to {
 		sum, one := s.colours[:3*(to-from)], s.colours[3*together:][:3*(to-from)]
 		clear(sum)
-		for i, f := range j.fields {
+		for i := range shaders {
 			clear(one)
-			p.fallOn(k, a+from, a+to, f.Field, one, y, s)
+			shaders[i].shade(k, a+from, a+to, one, y, s)
 			raster.AddColours(sum, one, j.colours[i])
 		}
 		for i, at := 0, row[3*from:]; i < len(sum); i += 3 {

@@ -4,7 +4,6 @@ import (
 	"context"
 	"image"
 	"math"
-	"time"
 
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/coverage"
@@ -15,10 +14,10 @@ import (
 	"pyrant/internal/light/glow"
 	"pyrant/internal/light/spill"
 	"pyrant/internal/light/streak"
-	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/cutout"
 	"pyrant/internal/recipe/setting"
 	"pyrant/internal/recipe/shape"
+	"pyrant/internal/render/areas"
 	"pyrant/internal/vision/pointlight"
 )
 
@@ -30,33 +29,19 @@ import (
 type (
 	coverInput  = *graph.Input[coverage.Coverage]
 	shapesInput = *graph.Input[shape.Shapes]
-	photoInput  = *graph.Input[*photo.Photo]
+	photoInput  = photo.Input
 	bytesInput  = *graph.Input[setting.Bytes]
+	maskRef     = areas.MaskRef
 )
 
-// input returns what a light covers as an input of nodes.
-func (ll *litLight) input(g *graph.Graph) coverInput {
-	if ll.in != nil {
-		return ll.in
-	}
-	return graph.Intern(g, ll.cover.Key(), ll.cover)
-}
+// picture is a photo at a scale.
+type picture = areas.Picture
 
-// photo returns the plan's photo as an input of nodes.
-func (p *plan) photo() photoInput { return graph.Intern(p.cache, p.q.PhotoKey, p.q.Photo) }
+// number is a float64 that a graph can hold.
+type number float64
 
-// shapes returns the shapes of a light as an input of nodes.
-func (p *plan) shapes(l *recipe.Light) shapesInput {
-	return graph.Intern(p.cache, l.Shapes.Key(), l.Shapes)
-}
-
-// get returns the value of a node; what that takes counts as a kind of work.
-func get[K graph.Node[V], V graph.Sized](
-	ctx context.Context, p *plan, kind string, key K,
-) (V, error) {
-	defer p.stats.add(kind, time.Now())
-	return graph.Get(ctx, p.cache, key)
-}
+// Bytes returns about what an entry of the graph takes.
+func (number) Bytes() int64 { return 64 }
 
 // cutOutPixels are the pixels of a cut-out: its coverage and foreground fractions.
 type cutOutPixels struct {
@@ -73,11 +58,34 @@ func (k cutOutPixels) Build(context.Context, *graph.Graph) (*cutout.Mask, error)
 	return r.Mask()
 }
 
+// cutOutMask is the mask of a value of a cut-out's pixels at a scale.
+type cutOutMask struct {
+	pixels          cutOutPixels
+	left, top, cell float64 // of the pixels on the photo
+	what            cutout.What
+	scale           float64
+}
+
+func maskOf(g *graph.Graph, c *cutout.CutOut, what cutout.What, scale float64) maskRef {
+	return graph.To(g, cutOutMask{pixelsOf(g, &c.Raster), c.Raster.Left + c.X, c.Raster.Top + c.Y,
+		c.Raster.Cell, what, scale})
+}
+
+func (k cutOutMask) Build(ctx context.Context, g *graph.Graph) (coverage.Mask, error) {
+	m, err := graph.Get(ctx, g, k.pixels)
+	if err != nil {
+		return nil, err
+	}
+	c := cutout.CutOut{Raster: cutout.Raster{Left: k.left, Top: k.top, Cell: k.cell,
+		Width: k.pixels.width, Height: k.pixels.height, Tiles: k.pixels.tiles.Value()}}
+	return c.On(m, k.what).At(k.scale), nil
+}
+
 // meanWidth is the mean width of a coverage.
 type meanWidth struct{ cover coverInput }
 
-func (k meanWidth) Build(context.Context, *graph.Graph) (graph.Number, error) {
-	return graph.Number(k.cover.Value().Width()), nil
+func (k meanWidth) Build(context.Context, *graph.Graph) (number, error) {
+	return number(k.cover.Value().Width()), nil
 }
 
 // lumaEdge is the long edge of the picture on which the mean luminance under a light is taken: the
@@ -90,7 +98,7 @@ type meanLuma struct {
 	cover coverInput
 }
 
-func (k meanLuma) Build(ctx context.Context, _ *graph.Graph) (graph.Number, error) {
+func (k meanLuma) Build(ctx context.Context, _ *graph.Graph) (number, error) {
 	ph := k.photo.Value()
 	_, _, scale := Size(ph.Width, ph.Height, min(lumaEdge, max(ph.Width, ph.Height)))
 	m := k.cover.Value().At(scale)
@@ -114,17 +122,41 @@ func (k meanLuma) Build(ctx context.Context, _ *graph.Graph) (graph.Number, erro
 	if n == 0 {
 		return 0.5, nil
 	}
-	return graph.Number(sum / n), nil
+	return number(sum / n), nil
+}
+
+// drawn is what a light covers, as its streak draws it out; the zero streak leaves it as it is.
+type drawn struct {
+	cover  coverInput
+	streak streak.Streak
+}
+
+func (k drawn) coverage(ctx context.Context, g *graph.Graph) (coverage.Coverage, error) {
+	if k.streak == (streak.Streak{}) {
+		return k.cover.Value(), nil
+	}
+	return graph.Get(ctx, g, drawnStreak(k))
+}
+
+// drawnStreak is a coverage drawn out to a streak.
+type drawnStreak drawn
+
+func (k drawnStreak) Build(ctx context.Context, _ *graph.Graph) (*streak.Coverage, error) {
+	return streak.New(ctx, k.cover.Value(), k.streak)
 }
 
 // lightPeaks gives the largest values of a coverage blurred by radii up to a largest.
 type lightPeaks struct {
-	cover   coverInput
+	of      drawn
 	largest float64
 }
 
-func (k lightPeaks) Build(ctx context.Context, _ *graph.Graph) (*glow.Peaks, error) {
-	return glow.NewPeaks(ctx, k.cover.Value(), k.largest)
+func (k lightPeaks) Build(ctx context.Context, g *graph.Graph) (*glow.Peaks, error) {
+	c, err := k.of.coverage(ctx, g)
+	if err != nil {
+		return nil, err
+	}
+	return glow.NewPeaks(ctx, c, k.largest)
 }
 
 // lightProbe gives a coverage blurred by radii up to a largest at single places.
@@ -137,28 +169,8 @@ func (k lightProbe) Build(ctx context.Context, _ *graph.Graph) (*glow.Probe, err
 	return glow.NewProbe(ctx, k.cover.Value(), k.largest)
 }
 
-// drawnStreak is a coverage drawn out to a streak.
-type drawnStreak struct {
-	cover  coverInput
-	streak streak.Streak
-}
-
-func (k drawnStreak) Build(ctx context.Context, _ *graph.Graph) (*streak.Coverage, error) {
-	return streak.New(ctx, k.cover.Value(), k.streak)
-}
-
-// lightMask is the mask of a coverage at a scale. Its tiles are rasterised when they are asked for,
-// and an export drops them; see graph.Own.
-type lightMask struct {
-	cover coverInput
-	scale float64
-}
-
-func (k lightMask) Build(context.Context, *graph.Graph) (coverage.Mask, error) {
-	return k.cover.Value().At(k.scale), nil
-}
-
-// streakMask is the mask of a streak within a part of the picture, in pixels of the picture.
+// streakMask is the mask of a streak within a part of the picture, in pixels of the picture; the
+// empty part is all of the streak.
 type streakMask struct {
 	streak drawnStreak
 	scale  float64
@@ -170,7 +182,11 @@ func (k streakMask) Build(ctx context.Context, g *graph.Graph) (coverage.Mask, e
 	if err != nil {
 		return nil, err
 	}
-	return c.Within(k.scale, k.part), nil
+	m := c.At(k.scale)
+	if !k.part.Empty() {
+		m = c.Within(k.scale, k.part)
+	}
+	return m, streak.Ready(ctx, m)
 }
 
 // spillSource is a coverage as what gives spill without a room.
@@ -238,24 +254,6 @@ func (k pointBrightness) Build(ctx context.Context, _ *graph.Graph) (spotLight, 
 	})
 }
 
-// reducedPart is a part of a photo at a scale, in pixels of that: every pixel the average of the
-// area that it covers, in linear light.
-type reducedPart struct {
-	photo photoInput
-	scale float64
-	part  image.Rectangle
-}
-
-func (k reducedPart) Build(ctx context.Context, _ *graph.Graph) (*raster.RGB, error) {
-	out := raster.NewRGB(k.part)
-	return out, raster.Rows(ctx, k.part.Min.Y, k.part.Max.Y, func(y0, y1 int) {
-		var s shrinker
-		for y := y0; y < y1 && ctx.Err() == nil; y++ {
-			s.row(out.Row(y), k.photo.Value(), 1/k.scale, k.part.Min.X, y)
-		}
-	})
-}
-
 // reducedPicture is a picture at a smaller size, blurred by a deviation in pixels of that.
 type reducedPicture struct {
 	picture       photoInput
@@ -268,9 +266,9 @@ func (k reducedPicture) Build(ctx context.Context, _ *graph.Graph) (*raster.RGB,
 	out := raster.NewRGB(image.Rect(0, 0, k.width, k.height))
 	step := float64(o.Width) / float64(k.width)
 	if err := raster.Rows(ctx, 0, k.height, func(y0, y1 int) {
-		var s shrinker
+		var s photo.Shrinker
 		for y := y0; y < y1 && ctx.Err() == nil; y++ {
-			s.row(out.Row(y), o, step, 0, y)
+			s.Row(out.Row(y), o, step, 0, y)
 		}
 	}); err != nil {
 		return nil, err

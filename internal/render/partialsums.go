@@ -2,7 +2,6 @@ package render
 
 import (
 	"context"
-	"fmt"
 	"image"
 	"maps"
 	"sync"
@@ -11,10 +10,10 @@ import (
 	"pyrant/internal/light/glow"
 )
 
-// still remembers what the last frame of one view added up, and keeps summed what the frames before
-// it had in common. While one thing is dragged, all the rest is one sum. It changes no bit of a
-// picture, as sums of light are exact (see glow.Sum).
-type still struct {
+// sumHistory remembers what the last frame of one view added up, and keeps summed what the frames
+// before it had in common. While one thing is dragged, all the rest is one sum. It changes no bit
+// of a picture, as sums of light are exact (see glow.Sum).
+type sumHistory struct {
 	mu   sync.Mutex
 	last count // of the last frame
 	want count // what the last two had in common
@@ -22,9 +21,19 @@ type still struct {
 	sum  *glow.Ahead
 }
 
+// sumView is what a sumHistory is of: one of the sums of a view.
+type sumView struct {
+	picture picture
+	part    image.Rectangle
+	stage   string
+	run     int // of shells
+	group   spillLook
+	veil    veilInput
+}
+
 // piece names what is added, with its weight.
 type piece struct {
-	key    string
+	of     any // a key or an input
 	sigma  float64
 	weight [3]float32
 }
@@ -45,7 +54,7 @@ func (c count) same(d count) bool {
 	return c.in(d)
 }
 
-// in tells whether all of c is in d.
+// in reports whether all of c is in d.
 func (c count) in(d count) bool {
 	for k, n := range c {
 		if d[k] < n {
@@ -67,7 +76,7 @@ func (c count) both(d count) count {
 }
 
 // Bytes returns the memory that is held, as far as nothing is at work on it.
-func (s *still) Bytes() int64 {
+func (s *sumHistory) Bytes() int64 {
 	if !s.mu.TryLock() {
 		return 0
 	}
@@ -79,20 +88,16 @@ func (s *still) Bytes() int64 {
 	return n
 }
 
-// fewTerms is how many terms are added up each time anew.
-const fewTerms = 4
+// minTerms is from how many terms on a part of them is kept summed.
+const minTerms = 5
 
-// sum adds up colours over a part of the picture; name tells sums of one view apart.
-func (p *plan) sum(ctx context.Context, name string, all []addend,
-	part image.Rectangle) (*glow.Sum, error) {
-	if p.passing || len(all) <= fewTerms {
+// sum adds up colours over the part of the picture that view is of.
+func (p *plan) sum(ctx context.Context, view sumView, all []addend) (*glow.Sum, error) {
+	part := view.part
+	if p.graph.IsChild() || len(all) < minTerms {
 		return sumOnto(ctx, nil, all, part)
 	}
-	s, err := graph.Fetch(ctx, p.cache, graph.Text(fmt.Sprintf("still %s %s %g %v", p.q.PhotoKey, name, p.scale,
-		part)), func(context.Context) (*still, error) { return new(still), nil })
-	if err != nil {
-		return nil, err
-	}
+	s := graph.History(p.graph, view, func() *sumHistory { return new(sumHistory) })
 	if !s.mu.TryLock() {
 		return sumOnto(ctx, nil, all, part) // another frame of this view is at work
 	}
@@ -162,4 +167,13 @@ func sumOnto(ctx context.Context, ahead *glow.Ahead, all []addend,
 		return nil, err
 	}
 	return glow.CollapseOnto(ctx, ahead, terms, 3, part)
+}
+
+// addend returns a term of three channels as what is added up.
+func (p *plan) addend(t *term) addend {
+	return addend{piece{t.mask, t.sigma, [3]float32(t.weight)},
+		func(ctx context.Context, part image.Rectangle) ([]glow.Term, error) {
+			f, err := p.field(ctx, t, part)
+			return []glow.Term{f}, err
+		}}
 }

@@ -63,12 +63,12 @@ func TestFramesOfADragAreThePicture(t *testing.T) {
 
 // What two pairs of frames had in common is summed, and dropped when it is gone.
 func TestStill(t *testing.T) {
-	p := &plan{cache: New(1 << 20).Cache, q: &Request{PhotoKey: "photo"}, scale: 1}
+	p := &plan{graph: New(1 << 20).Cache}
 	part := image.Rect(0, 0, 8, 8)
 	var asked []string
 	add := func(names ...string) (all []addend) {
 		for _, name := range names {
-			all = append(all, addend{piece{key: name, weight: [3]float32{1, 1, 1}},
+			all = append(all, addend{piece{of: name, weight: [3]float32{1, 1, 1}},
 				func(context.Context, image.Rectangle) ([]glow.Term, error) {
 					asked = append(asked, name)
 					f := raster.NewPlane(image.Rect(2, 2, 3, 3))
@@ -88,7 +88,7 @@ func TestStill(t *testing.T) {
 		{[]string{"a", "a", "c", "f", "e4"}, []string{"a", "a", "c", "f", "e4"}},
 	} {
 		asked = nil
-		s, err := p.sum(t.Context(), "x", add(step.now...), part)
+		s, err := p.sum(t.Context(), sumView{part: part}, add(step.now...))
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -10,39 +10,32 @@ import (
 	"pyrant/internal/recipe/pass"
 )
 
-// picture returns the rows of a picture that a pass lays over the plan's; nil where it is not
-// there.
-func (p *plan) picture(ctx context.Context, k pass.Picture) (pass.PictureRows, error) {
-	if p.q.pictures == nil {
-		return nil, nil
-	}
-	o, err := p.q.pictures(ctx, k.Sum)
-	if err != nil || o == nil {
-		return nil, err
-	}
-	scale := k.Size * p.scale / float64(o.Width) // pixels of the plan for one of the picture
-	small := math.Min(scale, 1)
+// layOver returns the rows of a picture that a pass lays over a photo at a scale.
+func layOver(ctx context.Context, g *graph.Graph, k pass.Picture, of photoInput,
+	scale float64) (pass.PictureRows, error) {
+	o := of.Value()
+	size := k.Size * scale // of the picture's width, in pixels
+	small := math.Min(size/float64(o.Width), 1)
 	at := image.Rect(0, 0, max(int(float64(o.Width)*small+0.5), 1),
 		max(int(float64(o.Height)*small+0.5), 1))
-	soft := k.Soft * p.scale * float64(at.Dx()) / (k.Size * p.scale)
-	pic, err := get(ctx, p, "picture",
-		reducedPicture{graph.Intern(p.cache, k.Sum, o), at.Dx(), at.Dy(), soft})
+	soft := k.Soft * scale * float64(at.Dx()) / size
+	pic, err := graph.Get(ctx, g, reducedPicture{of, at.Dx(), at.Dy(), soft})
 	if err != nil {
 		return nil, err
 	}
 	sin, cos := math.Sincos(k.Turn * math.Pi / 180)
-	return &laid{pic: pic, x: k.X * p.scale, y: k.Y * p.scale, cos: cos, sin: sin, flip: k.Flip,
-		per: float64(at.Dx()) / (k.Size * p.scale), fade: math.Max(1, 3*k.Soft*p.scale)}, nil
+	return &laid{pic: pic, x: k.X * scale, y: k.Y * scale, cos: cos, sin: sin, flip: k.Flip,
+		per: float64(at.Dx()) / size, fade: math.Max(1, 3*k.Soft*scale)}, nil
 }
 
-// laid is a picture as it lies on the plan's.
+// laid is a picture as it lies on another.
 type laid struct {
 	pic      *raster.RGB
-	x, y     float64 // its middle, in pixels of the plan
+	x, y     float64 // its middle, in pixels of that
 	cos, sin float64
-	per      float64 // pixels of pic for one of the plan
+	per      float64 // pixels of pic for one of that
 	flip     bool
-	fade     float64 // over how many pixels of the plan its edge goes
+	fade     float64 // over how many pixels of that its edge goes
 }
 
 // Row writes the picture's colours and how much of each pixel it covers.

@@ -4,7 +4,6 @@ import (
 	"context"
 	"image"
 	"math"
-	"time"
 
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/fault"
@@ -45,10 +44,8 @@ func (e *Engine) reference(ctx context.Context, q Request, o *photo.Photo, key s
 	small := math.Min(scale/s.Size, 1)
 	at := image.Rect(0, 0, max(int(float64(o.Width)*small+0.5), 1),
 		max(int(float64(o.Height)*small+0.5), 1))
-	start := time.Now()
 	pic, err := graph.Get(ctx, e.Cache,
 		reducedPicture{graph.Intern(e.Cache, key, o), at.Dx(), at.Dy(), 0})
-	q.Stats.add("reference", start)
 	if err != nil {
 		return nil, err
 	}

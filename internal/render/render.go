@@ -16,7 +16,6 @@ import (
 	"image"
 	"sync"
 	"sync/atomic"
-	"time"
 
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/fault"
@@ -65,38 +64,12 @@ type Request struct {
 	Rough *atomic.Bool
 	// pictures is the engine's.
 	pictures func(ctx context.Context, sum string) (*photo.Photo, error)
-	// Stats, if set, takes the time of the nodes that had to be computed.
-	Stats *Stats
 }
 
-// Stats sums up the time that nodes took, by kind.
-type Stats struct {
-	mu  sync.Mutex
-	Sum map[string]time.Duration
-}
-
-func (s *Stats) add(kind string, since time.Time) {
-	if s == nil {
-		return
-	}
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if s.Sum == nil {
-		s.Sum = map[string]time.Duration{}
-	}
-	s.Sum[kind] += time.Since(since)
-}
-
-// Size returns the size of the whole picture with the given long edge (0 for
-// the photo's own) and its scale in pixels for each pixel of the photo.
+// Size returns the size of the whole picture with the given long edge (0 for the photo's own) and
+// its scale in pixels for each pixel of the photo.
 func Size(width, height, longEdge int) (w, h int, scale float64) {
-	long := max(width, height)
-	if longEdge <= 0 || longEdge == long {
-		return width, height, 1
-	}
-	// In whole numbers, halves up: a page that works out the size must get the same.
-	round := func(v int) int { return max(1, (2*v*longEdge+long)/(2*long)) }
-	return round(width), round(height), float64(longEdge) / float64(long)
+	return photo.Size(width, height, longEdge)
 }
 
 // Render computes the asked part and returns it as an *image.RGBA or, where
@@ -107,8 +80,8 @@ func (e *Engine) Render(ctx context.Context, q Request) (img image.Image, err er
 	defer fault.Catch(&err)
 	q.pictures = e.Pictures
 	return q.frame(ctx, func(q Request) (image.Image, error) {
-		if q.twice() {
-			return inParts(ctx, e.Cache, q)
+		if q.isSupersampled() {
+			return supersample(ctx, e.Cache, q)
 		}
 		p, err := newPlan(ctx, e.Cache, &q)
 		if err != nil {
@@ -139,18 +112,18 @@ func (e *Engine) Export(ctx context.Context, q Request,
 // strips renders a part of the photo in strips.
 func (e *Engine) strips(ctx context.Context, q Request,
 	progress func(float64)) (image.Image, error) {
-	if q.twice() {
-		img, err := inParts(ctx, e.Cache.Child(exportBytes), q)
+	if q.isSupersampled() {
+		img, err := supersample(ctx, e.Cache.Child(exportBytes), q)
 		if err == nil && progress != nil {
 			progress(1)
 		}
 		return img, err
 	}
-	p, err := newPlan(ctx, e.Cache.Child(exportBytes), &q)
+	g := e.Cache.Child(exportBytes)
+	p, err := newPlan(ctx, g, &q)
 	if err != nil {
 		return nil, err
 	}
-	p.passing = true
 	out := newImage(q.Deep, p.view)
 	for y := p.view.Min.Y; y < p.view.Max.Y; y += stripRows {
 		r := p.view
@@ -158,12 +131,12 @@ func (e *Engine) strips(ctx context.Context, q Request,
 		if err := p.strip(ctx, r, out); err != nil {
 			return nil, err
 		}
-		for _, ll := range p.lights {
-			ll.mask.Drop(y) // an export does not come back up
-		}
-		for _, m := range p.masks.list {
-			m.Drop(y)
-		}
+		g.Sweep()
+		g.Each(func(v graph.Sized) {
+			if m, ok := v.(interface{ Drop(int) }); ok {
+				m.Drop(y) // an export does not come back up
+			}
+		})
 		if progress != nil {
 			progress(float64(r.Max.Y-p.view.Min.Y) / float64(p.view.Dy()))
 		}
@@ -198,7 +171,6 @@ func (p *plan) strip(ctx context.Context, part image.Rectangle, out image.Image)
 	if err != nil {
 		return err
 	}
-	defer p.stats.add("rows", time.Now())
 	defer func() {
 		for _, r := range rows {
 			if r, ok := r.(interface{ done() }); ok {

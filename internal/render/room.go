@@ -2,16 +2,13 @@ package render
 
 import (
 	"context"
-	"fmt"
-	"image"
-	"strings"
-	"time"
+	"slices"
+	"sync"
 
 	"pyrant/internal/base/coverage"
 	"pyrant/internal/base/graph"
-	"pyrant/internal/base/raster"
+	"pyrant/internal/base/photo"
 	"pyrant/internal/light/room/lightmap"
-	"pyrant/internal/light/room/silhouette"
 	"pyrant/internal/light/room/staging"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/cutout"
@@ -22,387 +19,431 @@ import (
 // for the light that it gives to a room.
 const roomPower = 40
 
-// inRoom is the room of a plan.
-type inRoom struct {
-	*staging.Set
-	key string // of the room as it is set up, with the daylight in it
-	// set where daylight or bounce are not ready: before the keys of what follows from them
-	rough    string
-	daylight *staging.Daylight
-	bounce   *staging.Bounce
-	looks    *staging.Looks
-	shows    *staging.Shown
-	composer *staging.Composer
-	last     *ground // that was asked for last
+// maxRoomVersions is how many versions of what follows from a room are held, for undo and to
+// compare. Of the light on whole frames, which is large, maxFrameVersions are: enough for one undo.
+const (
+	maxRoomVersions  = 3
+	maxFrameVersions = 2
+)
+
+// recipeInput is a part of a recipe that a value depends on: a recipe with all else left out. What
+// was left out by mistake is missing in every picture, and not only in an old one.
+type recipeInput = *graph.Input[*recipe.Recipe]
+
+func inputOf(g *graph.Graph, part *recipe.Recipe) recipeInput {
+	return graph.Intern(g, setting.Key(*part), part)
 }
 
-// covers gives what cut-outs and lights cover.
-type covers struct{ *plan }
+// roomKey names the room of a recipe as a photo shows it.
+type roomKey struct {
+	photo    photoInput
+	geometry recipeInput // see staging.Geometry
+	gloss    *graph.Input[staging.Gloss]
+	daylight bool // whether it is taken out of the photo
+	draft    roomDraft
+}
+
+// roomDraft says what of a room is a draft, while something moves.
+type roomDraft struct {
+	daylight bool // found coarsely
+	bounce   bool // left out
+}
+
+func (k roomKey) isDraft() bool { return k.draft != roomDraft{} }
+
+// room is the room of a plan.
+type room struct {
+	roomKey
+	moved bool        // its geometry is that of a moment ago
+	space recipeInput // its geometry without the lights that cross objects
+}
+
+// roomOf returns the room of a request; nil for none. In a draft, what is not ready is made more
+// coarsely or left out, and while a light moves that crosses an object, the geometry stays.
+func roomOf(g *graph.Graph, q *Request) *room {
+	r := q.Recipe
+	if !r.Room.On {
+		return nil
+	}
+	whole, space := staging.Geometry(r)
+	k := &room{space: inputOf(g, space), roomKey: roomKey{
+		photo:    graph.Intern(g, q.PhotoKey, q.Photo),
+		geometry: inputOf(g, whole),
+		gloss:    graph.Of(g, staging.GlossOf(r)),
+		daylight: r.Room.Daylight > 0,
+	}}
+	if q.Rough == nil {
+		return k
+	}
+	if !graph.Has(g, k.set()) {
+		before := *k
+		before.geometry = k.history(g).get()
+		if before.moved = before.geometry != nil && graph.Has(g, before.set()); before.moved {
+			k = &before
+		}
+	}
+	k.draft = roomDraft{
+		daylight: k.daylight && !graph.Has(g, roomDaylight{k.photo, k.geometry, false}),
+		bounce:   (k.daylight || r.Room.Bounce > 0) && !graph.Has(g, k.bounces()),
+	}
+	return k
+}
+
+// uses notes that a value of the room is used: where that is a draft, so is the picture.
+func (p *plan) uses(k *room) {
+	if k.isDraft() || k.moved {
+		p.usesDraft()
+	} else {
+		k.history(p.graph).set(k.geometry)
+	}
+}
+
+// roomHistory remembers the last geometry that a picture was made of.
+type roomHistory struct {
+	mu   sync.Mutex
+	last recipeInput
+}
+
+// roomHistoryKey is what a roomHistory is of.
+type roomHistoryKey struct {
+	photo photoInput
+	space recipeInput
+}
+
+func (k *room) history(g *graph.Graph) *roomHistory {
+	return graph.History(g, roomHistoryKey{k.photo, k.space},
+		func() *roomHistory { return new(roomHistory) })
+}
+
+// Bytes returns about the memory that is held.
+func (h *roomHistory) Bytes() int64 { return 1 << 12 }
+
+func (h *roomHistory) get() recipeInput {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	return h.last
+}
+
+func (h *roomHistory) set(in recipeInput) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	h.last = in
+}
+
+// covers gives what cut-outs and lights of a recipe cover.
+type covers struct {
+	g *graph.Graph
+	r *recipe.Recipe
+}
 
 func (c covers) CutOut(ctx context.Context, id cutout.Ref) (coverage.Coverage, error) {
-	k := c.q.Recipe.CutOut(id)
+	k := c.r.CutOut(id)
 	if k == nil || k.Empty() {
 		return nil, nil
 	}
-	return cutOut(ctx, c.cache, k, cutout.Alpha)
+	return cutOut(ctx, c.g, k, cutout.Alpha)
 }
 
 func (c covers) Light(ctx context.Context, l *recipe.Light) (coverage.Coverage, error) {
-	return coverOf(ctx, c.cache, c.q.Recipe, l.Shapes, false)
+	return coverOf(ctx, c.g, c.r, l.Shapes, false)
 }
 
-func (c covers) Shape(ctx context.Context, key string,
-	build func(context.Context) (*silhouette.Shape, error)) (*silhouette.Shape, error) {
-	return graph.Fetch(ctx, c.cache, graph.Text(key), build)
+func (c covers) Graph() *graph.Graph { return c.g }
+
+// versions names the values of one kind that a photo has; see graph.Versioned.
+type versions struct {
+	kind  string
+	photo photoInput
 }
 
-// latest is what something was named when it was made last, such as the lights that cross the
-// things of a room.
-type latest string
+// roomSet is a room as geometry, with what its floor and walls mirror; gloss is nil for nothing.
+type roomSet struct {
+	photo    photoInput
+	geometry recipeInput
+	gloss    *graph.Input[staging.Gloss]
+}
 
-func (l latest) Bytes() int64 { return int64(len(l)) }
+func (k roomKey) set() roomSet { return roomSet{k.photo, k.geometry, k.gloss} }
 
-// geometryKey names the room of the recipe as geometry. While a light moves that crosses a thing,
-// it is that of before.
-func (p *plan) geometryKey() string {
-	if p.space == "" {
-		p.space, p.crossing = staging.Key(p.q.Recipe)
-		if p.q.Rough != nil {
-			if _, ready := graph.Peek[*staging.Set](p.cache, graph.Text(p.setKey())); !ready {
-				own := p.crossing
-				if l, ok := graph.Peek[latest](p.cache, graph.Text("latest "+p.roomKeyOf(p.space))); ok {
-					p.crossing = string(l)
-				}
-				if _, ready := graph.Peek[*staging.Set](p.cache, graph.Text(p.setKey())); ready {
-					p.q.Rough.Store(true)
-				} else {
-					p.crossing = own
-				}
-			}
+// bare returns the room without what mirrors.
+func (k roomKey) bare() roomSet { return roomSet{k.photo, k.geometry, nil} }
+
+func (k roomSet) Group() (any, int) {
+	if k.gloss == nil {
+		return versions{"room", k.photo}, maxRoomVersions
+	}
+	return versions{"glossy room", k.photo}, maxRoomVersions
+}
+
+func (k roomSet) Build(ctx context.Context, g *graph.Graph) (*staging.Set, error) {
+	if k.gloss == nil {
+		r := k.geometry.Value()
+		return staging.New(ctx, r, covers{g, r})
+	}
+	set, err := graph.Get(ctx, g, roomSet{k.photo, k.geometry, nil})
+	if err != nil {
+		return nil, err
+	}
+	return set.Glossy(k.gloss.Value()), nil
+}
+
+// smallPhoto returns the small picture on which a room is looked at.
+func smallPhoto(ctx context.Context, g *graph.Graph, of photoInput,
+	set *staging.Set) (staging.Small, error) {
+	p, err := graph.Get(ctx, g, photo.Whole{Photo: of, Edge: set.Small()})
+	return staging.Small{RGB: p}, err
+}
+
+// roomDaylight is the daylight by which a photo was taken.
+type roomDaylight struct {
+	photo    photoInput
+	geometry recipeInput
+	draft    bool // more coarsely
+}
+
+func (k roomDaylight) Group() (any, int) {
+	if k.draft {
+		return nil, 0
+	}
+	return versions{"daylight", k.photo}, maxRoomVersions
+}
+
+func (k roomDaylight) Build(ctx context.Context, g *graph.Graph) (*staging.Daylight, error) {
+	set, err := graph.Get(ctx, g, roomSet{k.photo, k.geometry, nil})
+	if err != nil {
+		return nil, err
+	}
+	p, err := smallPhoto(ctx, g, k.photo, set)
+	if err != nil {
+		return nil, err
+	}
+	return set.Daylight(ctx, p, k.draft)
+}
+
+// roomBounce is what the surfaces of a room give to each other.
+type roomBounce struct {
+	photo    photoInput
+	geometry recipeInput
+	daylight bool // whether it is taken out of the surfaces' colours
+}
+
+func (k roomKey) bounces() roomBounce { return roomBounce{k.photo, k.geometry, k.daylight} }
+
+func (k roomBounce) Group() (any, int) { return versions{"bounce", k.photo}, maxRoomVersions }
+
+func (k roomBounce) Build(ctx context.Context, g *graph.Graph) (*staging.Bounce, error) {
+	set, err := graph.Get(ctx, g, roomSet{k.photo, k.geometry, nil})
+	if err != nil {
+		return nil, err
+	}
+	p, err := smallPhoto(ctx, g, k.photo, set)
+	if err != nil {
+		return nil, err
+	}
+	var day *staging.Daylight
+	if k.daylight {
+		if day, err = graph.Get(ctx, g, roomDaylight{k.photo, k.geometry, false}); err != nil {
+			return nil, err
 		}
 	}
-	return p.space + p.crossing
+	return set.Bounce(ctx, p, day)
 }
 
-// setKey names the room as it is set up: as geometry, with what its floor and walls mirror.
-func (p *plan) setKey() string {
-	m := &p.q.Recipe.Room
-	b := fmt.Appendf(nil, "set %s %g %g", p.geometryKey(), m.Sheen, m.Rough)
-	for i := range m.Walls {
-		b = fmt.Appendf(b, " %g", m.Walls[i].Gloss)
+// roomLooks is how bright a photo shows the surfaces of a room. It stays for as long as they are
+// seen where they were.
+type roomLooks struct {
+	photo  photoInput
+	layout *graph.Input[*staging.Set]
+}
+
+func (k roomLooks) Group() (any, int) { return versions{"looks", k.photo}, maxRoomVersions }
+
+func (k roomLooks) Build(ctx context.Context, g *graph.Graph) (*staging.Looks, error) {
+	p, err := smallPhoto(ctx, g, k.photo, k.layout.Value())
+	if err != nil {
+		return nil, err
 	}
-	return string(b)
+	return k.layout.Value().Looks(ctx, p)
 }
 
-// roomKey names the room of the recipe, and the photo whose daylight is looked at.
-func (p *plan) roomKey() string { return p.roomKeyOf(p.geometryKey()) }
-
-func (p *plan) roomKeyOf(geometry string) string { return p.q.PhotoKey + " " + geometry }
-
-func (p *plan) daylightKey() string { return "daylight " + p.roomKey() }
-
-// bounceKey names what surfaces give to each other; their colours have daylight taken out or not.
-func (p *plan) bounceKey() string {
-	return fmt.Sprintf("bounce %s %t", p.roomKey(), p.q.Recipe.Room.Daylight > 0)
+// roomShown is how dark daylight can have made the surfaces of a room, by how they look.
+type roomShown struct {
+	photo    photoInput
+	geometry recipeInput
 }
 
-// shownKey names the room as it is set up, and whether daylight is taken out of it.
-func (p *plan) shownKey() string {
-	return fmt.Sprintf("%s %s %t", p.q.PhotoKey, p.setKey(), p.q.Recipe.Room.Daylight > 0)
-}
+func (k roomShown) Group() (any, int) { return versions{"shown", k.photo}, maxRoomVersions }
 
-// lightsKey names the same, with how shadows fall.
-func (p *plan) lightsKey() string {
-	m := &p.q.Recipe.Room
-	return fmt.Sprintf("%s %g %t", p.shownKey(), m.Shadows, m.Bounce > 0)
-}
-
-// roughly is a word for the keys of what is made of spill: it is not that of the fine one while
-// some of it is not ready, and may be rough.
-func (p *plan) roughly(lights []*litLight) string {
-	if p.q.Rough == nil {
-		return ""
+func (k roomShown) Build(ctx context.Context, g *graph.Graph) (*staging.Shown, error) {
+	set, err := graph.Get(ctx, g, roomSet{k.photo, k.geometry, nil})
+	if err != nil {
+		return nil, err
 	}
-	room := &p.q.Recipe.Room
-	_, ready := graph.Peek[*staging.Daylight](p.cache, graph.Text(p.daylightKey()))
-	ready = ready || room.Daylight == 0
-	if _, there := graph.Peek[*staging.Bounce](p.cache, graph.Text(p.bounceKey())); !there &&
-		(room.Bounce > 0 || room.Daylight > 0) {
-		ready = false
+	looks, err := graph.Get(ctx, g, roomLooks{k.photo, set.Layout})
+	if err != nil {
+		return nil, err
 	}
-	for _, ll := range lights {
-		if _, there := graph.Peek[*lightField](p.cache, graph.Text(p.fieldKey(ll.l))); !there {
-			ready = false
+	day, err := graph.Get(ctx, g, roomDaylight{k.photo, k.geometry, false})
+	if err != nil {
+		return nil, err
+	}
+	bounce, err := graph.Get(ctx, g, roomBounce{k.photo, k.geometry, true})
+	if err != nil {
+		return nil, err
+	}
+	return set.Shows(ctx, looks, day, bounce)
+}
+
+// roomLight is what a light gives to the surfaces of a room.
+type roomLight struct {
+	room    roomKey
+	light   recipeInput                 // with nothing but the light; see lightAlone
+	others  *graph.Input[[]recipeInput] // that may shade it; nil in a draft
+	shadows float64
+	bounce  bool // whether it bounces
+	draft   bool // more coarsely, and without others
+}
+
+// roomLightKind is what versions of a roomLight are of.
+type roomLightKind struct {
+	photo photoInput
+	light string
+}
+
+func (k roomLight) kind() roomLightKind {
+	return roomLightKind{k.room.photo, k.light.Value().Lights[0].ID}
+}
+
+func (k roomLight) Group() (any, int) {
+	if k.draft {
+		return nil, 0
+	}
+	return k.kind(), maxRoomVersions
+}
+
+// isolated returns the key without what it says of other lights.
+func (k roomLight) isolated() roomLight {
+	k.others = nil
+	return k
+}
+
+// set returns the room that the light falls in, and what its surfaces give to each other; nil if
+// nothing bounces. Both have the same bodies.
+func (k roomLight) set(ctx context.Context, g *graph.Graph) (*staging.Set, *lightmap.Bounce,
+	error) {
+	if !k.bounce {
+		set, err := graph.Get(ctx, g, k.room.set())
+		return set, nil, err
+	}
+	b, err := graph.Get(ctx, g, k.room.bounces())
+	if err != nil {
+		return nil, nil, err
+	}
+	return b.Set.Glossy(k.room.gloss.Value()), b.Bounce, nil
+}
+
+func (k roomLight) Build(ctx context.Context, g *graph.Graph) (*lightmap.Field, error) {
+	set, bounce, err := k.set(ctx, g)
+	if err != nil {
+		return nil, err
+	}
+	r := *k.light.Value()
+	l := &r.Lights[0]
+	var others []*recipe.Light
+	if !k.draft {
+		for _, o := range k.others.Value() {
+			others = append(others, &o.Value().Lights[0])
+			r.CutOuts = append(slices.Clip(r.CutOuts), o.Value().CutOuts...)
 		}
 	}
-	if ready {
-		return ""
+	cover := covers{g, &r}
+	light, err := set.Light(ctx, l, cover)
+	if err != nil {
+		return nil, err
 	}
-	return "rough "
-}
-
-// fallKey names all of the room that what falls on it depends on.
-func (p *plan) fallKey() string {
-	m := &p.q.Recipe.Room
-	return fmt.Sprintf("%s %s %g %g %s", p.q.PhotoKey, p.setKey(), m.Shadows, m.Bounce, p.groundKey())
-}
-
-// groundKey names what pixels send back beside what falls on them: how far daylight is taken out,
-// and what of the light things get at their edges and fronts, and how folded these are.
-func (p *plan) groundKey() string {
-	b := fmt.Appendf(nil, "%g", p.q.Recipe.Room.Daylight)
-	for _, t := range p.q.Recipe.Room.Things {
-		b = fmt.Appendf(b, " %g %g %g", t.Edge, t.Broad, t.Relief)
-	}
-	return string(b)
-}
-
-// standKey names what light i covers and where it stands.
-func (p *plan) standKey(i int) string {
-	if p.stands == nil {
-		p.stands = make([]string, len(p.q.Recipe.Lights))
-	}
-	if p.stands[i] == "" {
-		l := &p.q.Recipe.Lights[i]
-		// The shapes with their feet, and the pixels of cut-outs among them.
-		p.stands[i] = setting.Key(l.Shapes) + " " + p.q.Recipe.ShapesKey(l.Shapes) + " " +
-			string(l.Stand)
-	}
-	return p.stands[i]
-}
-
-// standOf names what a light covers and where it stands.
-func (p *plan) standOf(l *recipe.Light) string {
-	for i := range p.q.Recipe.Lights {
-		if p.q.Recipe.Lights[i].ID == l.ID {
-			return p.standKey(i)
+	scene, before := set.For(l), (*lightmap.Field)(nil)
+	if !k.draft {
+		if scene, err = set.Among(ctx, l, others, cover); err != nil {
+			return nil, err
 		}
+		_, before = lightHistoryOf(g, k.kind()).get() // something may have moved since
 	}
-	return ""
+	return scene.Of(ctx, light, set.Sheets(), set.Detail(k.draft, k.room.isDraft()), k.shadows,
+		bounce, before)
 }
 
-// set sets the recipe's room up as geometry; nil where it has none.
-func (p *plan) set(ctx context.Context) (*staging.Set, error) {
-	if !p.q.Recipe.Room.On {
-		return nil, nil
-	}
-	return graph.Fetch(ctx, p.cache, graph.Text(p.setKey()),
-		func(ctx context.Context) (*staging.Set, error) {
-			defer p.stats.add("room", time.Now())
-			last := "latest set " + p.q.PhotoKey
-			before, _ := graph.Peek[*staging.Set](p.cache, graph.Text(last))
-			set, err := staging.New(ctx, p.q.Recipe, covers{p}, before)
-			if err != nil {
-				return nil, err
-			}
-			return set, graph.Put(p.cache, graph.Text(last), set)
-		})
+// lightHistory remembers the light that was last used in a frame at rest.
+type lightHistory struct {
+	mu    sync.Mutex
+	key   roomLight
+	field *lightmap.Field
 }
 
-// openRoom sets the recipe's room up; nil where it has none.
-func (p *plan) openRoom(ctx context.Context) (*inRoom, error) {
+func lightHistoryOf(g *graph.Graph, k roomLightKind) *lightHistory {
+	return graph.History(g, k, func() *lightHistory { return new(lightHistory) })
+}
+
+// Bytes returns the memory that is held.
+func (h *lightHistory) Bytes() int64 {
+	if _, f := h.get(); f != nil {
+		return f.Bytes()
+	}
+	return 1 << 10
+}
+
+func (h *lightHistory) get() (roomLight, *lightmap.Field) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	return h.key, h.field
+}
+
+func (h *lightHistory) set(k roomLight, f *lightmap.Field) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	h.key, h.field = k, f
+}
+
+// lightAlone returns a light of a recipe by itself, with where it stands and what it covers.
+func lightAlone(g *graph.Graph, r *recipe.Recipe, l *recipe.Light) recipeInput {
+	return inputOf(g, recipe.Recipe{Photo: r.Photo}.With(r, []*recipe.Light{l}))
+}
+
+// roomLight returns what names the light that a light gives to the room, and whether that is a
+// draft. In a draft, a light that stands as it stood keeps what it gives, although others may shade
+// it otherwise now.
+func (p *plan) roomLight(l *recipe.Light) (k roomLight, draft bool) {
 	r := p.q.Recipe
-	if !r.Room.On {
-		return nil, nil
-	}
-	if p.room != nil {
-		return p.room, nil
-	}
-	set, err := p.set(ctx)
-	if err != nil {
-		return nil, err
-	}
-	m := &inRoom{Set: set, key: p.shownKey(), composer: set.Compose(p.scale)}
-	small := func(ctx context.Context) (staging.Small, error) {
-		q := *p.q
-		q.View, q.LongEdge = image.Rectangle{}, m.Small()
-		sp, err := newPlanUpTo(ctx, p.cache, &q, "photo")
-		if err != nil {
-			return staging.Small{}, err
-		}
-		if sp.same {
-			out := raster.NewRGB(sp.frame)
-			for y := range sp.frame.Max.Y {
-				q.Photo.Linear(out.Row(y), 0, y, sp.frame.Max.X)
-			}
-			return staging.Small{RGB: out}, nil
-		}
-		b, err := sp.base(ctx, sp.frame)
-		return staging.Small{RGB: b}, err
-	}
-	if r.Room.Daylight > 0 {
-		find := func(rough bool) func(context.Context) (*staging.Daylight, error) {
-			return func(ctx context.Context) (*staging.Daylight, error) {
-				defer p.stats.add("daylight", time.Now())
-				pic, err := small(ctx)
-				if err != nil {
-					return nil, err
-				}
-				return m.Set.Daylight(ctx, pic, rough)
-			}
-		}
-		name := p.daylightKey()
-		if _, ready := graph.Peek[*staging.Daylight](p.cache,
-			graph.Text(name)); p.mayBeRough(ready) {
-			m.rough = "rough "
-			m.daylight, err = graph.Fetch(ctx, p.cache, graph.Text(m.rough+name), find(true))
-		} else {
-			m.daylight, err = graph.Fetch(ctx, p.cache, graph.Text(name), find(false))
-		}
-		if err != nil {
-			return nil, err
+	k = roomLight{room: p.room.roomKey, shadows: r.Room.Shadows, bounce: r.Room.Bounce > 0}
+	var others []recipeInput // all of them, lit or not
+	for i := range r.Lights {
+		switch o := &r.Lights[i]; {
+		case o.ID == l.ID:
+			k.light = p.alone[i]
+		case len(o.Shapes) > 0:
+			others = append(others, p.alone[i])
 		}
 	}
-	// What comes back of daylight is to be divided out as well.
-	if r.Room.Bounce > 0 || m.daylight != nil {
-		name := p.bounceKey()
-		if _, ready := graph.Peek[*staging.Bounce](p.cache, graph.Text(name)); p.mayBeRough(ready) {
-			m.rough = "rough "
-		} else if m.bounce, err = graph.Fetch(ctx, p.cache, graph.Text(name),
-			func(ctx context.Context) (*staging.Bounce, error) {
-				defer p.stats.add("bounce", time.Now())
-				pic, err := small(ctx)
-				if err != nil {
-					return nil, err
-				}
-				return m.Set.Bounce(ctx, pic, m.daylight)
-			}); err != nil {
-			return nil, err
-		}
+	k.others = graph.Of(p.graph, others)
+	if p.q.Rough == nil || !k.room.isDraft() && graph.Has(p.graph, k) {
+		return k, false
 	}
-	if m.looks, err = p.looks(ctx, set, small); err != nil {
-		return nil, err
+	last, _ := lightHistoryOf(p.graph, k.kind()).get()
+	if last.others != nil && last.isolated() == k.isolated() && graph.Has(p.graph, last) {
+		return last, true
 	}
-	// While something moves the photo is not asked what it shows of it.
-	if m.daylight != nil && m.rough == "" {
-		if m.shows, err = graph.Fetch(ctx, p.cache, graph.Text("shows "+p.roomKey()),
-			func(ctx context.Context) (*staging.Shown, error) {
-				defer p.stats.add("shows", time.Now())
-				return m.Set.Shows(ctx, m.looks, m.daylight, m.bounce)
-			}); err != nil {
-			return nil, err
-		}
-	}
-	if m.rough == "" {
-		p.cache.Keep(graph.Text("set "+p.q.PhotoKey), graph.Text(p.setKey()), few)
-		p.cache.Keep(graph.Text("bounce "+p.q.PhotoKey), graph.Text(p.bounceKey()), few)
-		p.cache.Keep(graph.Text("daylight "+p.q.PhotoKey), graph.Text(p.daylightKey()), few)
-		p.cache.Keep(graph.Text("shows "+p.q.PhotoKey), graph.Text("shows "+p.roomKey()), few)
-		if err := graph.Put(p.cache, graph.Text("latest "+p.roomKeyOf(p.space)),
-			latest(p.crossing)); err != nil {
-			return nil, err
-		}
-	}
-	p.room = m
-	return m, nil
+	k.others, k.bounce, k.draft = nil, false, true
+	return k, true
 }
 
-// looks returns how the photo shows the room's surfaces. That is kept for as long as they are seen
-// where they were.
-func (p *plan) looks(ctx context.Context, set *staging.Set,
-	small func(context.Context) (staging.Small, error)) (*staging.Looks, error) {
-	name := "looks " + p.q.PhotoKey
-	if l, ok := graph.Peek[*staging.Looks](p.cache, graph.Text(name)); ok &&
-		l.Layout.Same(set.Layout()) {
-		return l, nil
+// shineIn returns what a light gives to the surfaces of the room.
+func (p *plan) shineIn(ctx context.Context, l *recipe.Light) (*roomSpill, error) {
+	k, draft := p.roomLight(l)
+	if draft {
+		p.usesDraft()
 	}
-	defer p.stats.add("looks", time.Now())
-	pic, err := small(ctx)
-	if err != nil {
-		return nil, err
+	f, err := graph.Get(ctx, p.graph, k)
+	if err == nil && !draft && !p.graph.IsChild() {
+		lightHistoryOf(p.graph, k.kind()).set(k, f)
 	}
-	l, err := set.Looks(ctx, pic)
-	if err != nil {
-		return nil, err
-	}
-	return l, graph.Put(p.cache, graph.Text(name), l)
-}
-
-// mayBeRough tells whether something that is not ready may be worked out less finely, and says that
-// it is.
-func (p *plan) mayBeRough(ready bool) bool {
-	if ready || p.q.Rough == nil {
-		return false
-	}
-	p.q.Rough.Store(true)
-	return true
-}
-
-// lightField is what a light gives to a room, with the name of all that it depends on.
-type lightField struct {
-	*lightmap.Field
-	key string
-	own string // of that what does not tell of the other lights
-	of  string // names photo and light
-}
-
-// shineIn returns what a light gives to the surfaces of the room. While something moves, a light
-// that stands as it stood keeps its field, although others may shade it otherwise now.
-func (p *plan) shineIn(ctx context.Context, m *inRoom, ll *litLight) (*lightField, error) {
-	own := p.lightsKey() + " " + p.standOf(ll.l)
-	key := m.rough + p.fieldKey(ll.l)
-	of := p.q.PhotoKey + " " + ll.l.ID
-	last := "latest field " + of
-	work := func(rough bool) func(context.Context) (*lightField, error) {
-		return func(ctx context.Context) (*lightField, error) {
-			defer p.stats.add("spill", time.Now())
-			l, err := m.Light(ctx, ll.l, covers{p})
-			if err != nil {
-				return nil, err
-			}
-			scene, bounce := m.For(ll.l), (*lightmap.Bounce)(nil)
-			if !rough && p.q.Recipe.Room.Bounce > 0 {
-				bounce = m.bounce.Bounce
-			}
-			if !rough {
-				if scene, err = m.Among(ctx, ll.l, p.bodies(ll.l), covers{p}); err != nil {
-					return nil, err
-				}
-			}
-			var before *lightmap.Field
-			if f, ok := graph.Peek[*lightField](p.cache, graph.Text(last)); ok && !rough &&
-				m.rough == "" {
-				before = f.Field // something may have moved since
-			}
-			f, err := scene.Of(ctx, l, m.Sheets(), m.Detail(rough, m.rough != ""),
-				p.q.Recipe.Room.Shadows, bounce, before)
-			return &lightField{f, key, own, of}, err
-		}
-	}
-	if _, ready := graph.Peek[*lightField](p.cache, graph.Text(key)); p.mayBeRough(ready) {
-		if m.rough == "" {
-			if f, ok := graph.Peek[*lightField](p.cache, graph.Text(last)); ok && f.own == own {
-				return f, nil
-			}
-		}
-		key = "rough field " + own
-		return graph.Fetch(ctx, p.cache, graph.Text(key), work(true))
-	}
-	p.cache.Keep(graph.Text("field "+of), graph.Text(key), few)
-	f, err := graph.Fetch(ctx, p.cache, graph.Text(key), work(false))
-	if err != nil || m.rough != "" {
-		return f, err
-	}
-	// For the frames of a later move: whatever it was of before, now it is of this.
-	return f, graph.Put(p.cache, graph.Text(last), f)
-}
-
-// bodies returns the lights that may shade a light's spill: all others, lit or not.
-func (p *plan) bodies(but *recipe.Light) (out []*recipe.Light) {
-	for i := range p.q.Recipe.Lights {
-		if l := &p.q.Recipe.Lights[i]; l.ID != but.ID && len(l.Shapes) > 0 {
-			out = append(out, l)
-		}
-	}
-	return
-}
-
-// fieldKey names what a light gives to a room.
-func (p *plan) fieldKey(l *recipe.Light) string {
-	var b strings.Builder
-	b.WriteString("field " + p.lightsKey() + " " + p.standOf(l) + " among")
-	for _, o := range p.bodies(l) {
-		b.WriteString(" " + p.standOf(o))
-	}
-	return b.String()
+	return &roomSpill{k, f}, err
 }

@@ -309,38 +309,39 @@ func TestRoomKeys(t *testing.T) {
 	for _, tt := range []struct {
 		name   string
 		change func(*recipe.Recipe)
-		works  string // of the room, light and pixels, in this order
+		works  string // of the room, light and pixels; what falls is kept if nothing moves
 		same   bool   // the picture stays
 	}{
 		{"a wall is called otherwise", func(r *recipe.Recipe) { r.Room.Walls[0].Name = "Front" }, "", true},
 		{"a platform is called otherwise", func(r *recipe.Recipe) { r.Room.Platforms[0].Name = "Crate" }, "", true},
-		{"fainter shadows", func(r *recipe.Recipe) { r.Room.Shadows = 0.3 }, "spill fall", false},
-		{"less bounce", func(r *recipe.Recipe) { r.Room.Bounce = 0.3 }, "fall", false},
+		{"fainter shadows", func(r *recipe.Recipe) { r.Room.Shadows = 0.3 }, "spill", false},
+		{"less bounce", func(r *recipe.Recipe) { r.Room.Bounce = 0.3 }, "", false},
 		{"no bounce", func(r *recipe.Recipe) { r.Room.Bounce = 0 }, "spill fall", false},
-		{"a wet floor", func(r *recipe.Recipe) { r.Room.Sheen = 0.5 }, "room spill ground fall", false},
-		{"a glossy wall", func(r *recipe.Recipe) { r.Room.Walls[0].Gloss = 0.5 }, "room spill ground fall", false},
-		{"a ceiling", func(r *recipe.Recipe) { r.Room.Ceiling = 2 }, "room daylight bounce spill ground fall", false},
-		{"less of daylight out", func(r *recipe.Recipe) { r.Room.Daylight = 0.4 }, "ground fall", false},
-		{"no daylight out", func(r *recipe.Recipe) { r.Room.Daylight = 0 }, "bounce spill ground fall", false},
-		{"the wall elsewhere", func(r *recipe.Recipe) { r.Room.Walls[0].From.Y = 100 }, "room daylight bounce spill ground fall", false},
+		{"a wet floor", func(r *recipe.Recipe) { r.Room.Sheen = 0.5 }, "room spill ground", false},
+		{"a glossy wall", func(r *recipe.Recipe) { r.Room.Walls[0].Gloss = 0.5 }, "room spill ground", false},
+		{"a ceiling", func(r *recipe.Recipe) { r.Room.Ceiling = 2 }, "room daylight bounce spill ground", false},
+		{"less of daylight out", func(r *recipe.Recipe) { r.Room.Daylight = 0.4 }, "ground", false},
+		{"no daylight out", func(r *recipe.Recipe) { r.Room.Daylight = 0 }, "bounce spill ground", false},
+		{"the wall elsewhere", func(r *recipe.Recipe) { r.Room.Walls[0].From.Y = 100 }, "room daylight bounce spill ground", false},
 	} {
 		e := New(1 << 27)
 		q := Request{Photo: p, PhotoKey: "p", Recipe: r}
 		before := rgba(t, e, q)
-		var st Stats
-		q.Recipe, q.Stats = r.Clone(), &st
+		since := builds(e)
+		q.Recipe = r.Clone()
 		tt.change(q.Recipe)
 		after := rgba(t, e, q)
 		var works []string
-		for _, w := range []string{"room", "daylight", "bounce", "spill", "ground", "fall"} {
-			if _, done := st.Sum[w]; done {
-				works = append(works, w)
+		for _, w := range [][2]string{{"room", "roomSet"}, {"daylight", "roomDaylight"},
+			{"bounce", "roomBounce"}, {"spill", "roomLight"}, {"ground", "gbuffer"},
+			{"fall", "roomShading"}} {
+			if since(w[1]) > 0 {
+				works = append(works, w[0])
 			}
 		}
 		if got := strings.Join(works, " "); got != tt.works {
 			t.Errorf("%s: %q is worked out, want %q", tt.name, got, tt.works)
 		}
-		q.Stats = nil
 		if string(after.Pix) != string(rgba(t, New(1<<27), q).Pix) {
 			t.Errorf("%s: the picture is not that of a new engine", tt.name)
 		}
@@ -362,18 +363,18 @@ func TestFallenIsKept(t *testing.T) {
 	}{
 		{func(*recipe.Recipe) {}, true},
 		{func(r *recipe.Recipe) { r.Lights[0].Level = 0.7 }, false},
-		{func(r *recipe.Recipe) { r.Room.Walls[0].From.Y = 100 }, true}, // not kept
-		{func(r *recipe.Recipe) { r.Lights[0].Level = 0.9 }, true},      // kept
+		{func(r *recipe.Recipe) { r.Room.Walls[0].From.Y = 100 }, false}, // row by row
+		{func(r *recipe.Recipe) { r.Lights[0].Level = 0.9 }, true},
 		{func(r *recipe.Recipe) { r.Lights[0].Level = 0.8 }, false},
 	} {
-		var st Stats
+		since := builds(e)
 		tt.change(r)
-		q := Request{Photo: p, PhotoKey: "p", Recipe: r.Clone(), Stats: &st}
+		q := Request{Photo: p, PhotoKey: "p", Recipe: r.Clone()}
 		got := rgba(t, e, q)
-		if _, falls := st.Sum["fall"]; falls != tt.falls {
-			t.Errorf("frame %d: what falls is worked out: %v", i, falls)
+		if falls := since("roomShading") > 0; falls != tt.falls {
+			t.Errorf("frame %d: what falls is kept: %v", i, falls)
 		}
-		if q.Stats = nil; string(got.Pix) != string(rgba(t, New(1<<27), q).Pix) {
+		if string(got.Pix) != string(rgba(t, New(1<<27), q).Pix) {
 			t.Errorf("frame %d is not that of a new engine", i)
 		}
 	}
@@ -390,9 +391,9 @@ func TestCrossingMoves(t *testing.T) {
 	moved := r.Clone()
 	moved.Lights[0].Shapes = shape.Shapes{moved.Lights[0].Shapes[0].Shifted(6, 4).(shape.Shape)}
 	var rough atomic.Bool
-	var st Stats
-	rgba(t, e, Request{Photo: p, PhotoKey: "p", Recipe: moved, Rough: &rough, Stats: &st})
-	if _, anew := st.Sum["room"]; anew || !rough.Load() {
+	since := builds(e)
+	rgba(t, e, Request{Photo: p, PhotoKey: "p", Recipe: moved, Rough: &rough})
+	if anew := since("roomSet") > 0; anew || !rough.Load() {
 		t.Errorf("the room is set up anew: %v; rough: %v", anew, rough.Load())
 	}
 	fine := rgba(t, e, Request{Photo: p, PhotoKey: "p", Recipe: moved})
@@ -458,11 +459,11 @@ func TestEdgeAndBroadLight(t *testing.T) {
 	post(t, r, 200, 240)
 	e := New(1 << 27)
 	at := func(edge, broad float64) (front, side, floor float64) {
-		q := Request{Photo: p, PhotoKey: "p", Recipe: r.Clone(), Layer: Spill, Deep: true,
-			Stats: new(Stats)}
+		q := Request{Photo: p, PhotoKey: "p", Recipe: r.Clone(), Layer: Spill, Deep: true}
+		since := builds(e)
 		q.Recipe.Room.Things[0].Edge, q.Recipe.Room.Things[0].Broad = edge, broad
 		m := render(t, e, q)
-		if _, anew := q.Stats.Sum["spill"]; anew && (edge != 1 || broad != 1) {
+		if anew := since("roomLight") > 0; anew && (edge != 1 || broad != 1) {
 			t.Error("light is worked out anew")
 		}
 		return spilled(m, 213, 105), spilled(m, 201, 105), spilled(m, 100, 160)
@@ -501,13 +502,13 @@ func TestRelief(t *testing.T) {
 	for _, from := range []struct{ x, flank float64 }{{120, 1}, {285, -1}} {
 		e := New(1 << 27)
 		spill := func(relief float64) image.Image {
-			q := Request{Photo: p, PhotoKey: "p", Recipe: r.Clone(), Layer: Spill, Deep: true,
-				Stats: new(Stats)}
+			q := Request{Photo: p, PhotoKey: "p", Recipe: r.Clone(), Layer: Spill, Deep: true}
+			since := builds(e)
 			q.Recipe.Lights[0].Shapes = shape.Shapes{shape.Ellipse{X: from.x, Y: 100, Width: 12,
 				Height: 12, Feet: shape.FeetAt(shape.Foot{X: from.x, Y: 160})}}
 			q.Recipe.Room.Things[0].Relief = relief
 			m := render(t, e, q)
-			if _, anew := q.Stats.Sum["spill"]; anew && relief != 0 {
+			if anew := since("roomLight") > 0; anew && relief != 0 {
 				t.Error("light is worked out anew")
 			}
 			return m
@@ -646,7 +647,7 @@ func bulbs(t *testing.T) (*photo.Photo, *recipe.Recipe) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if !r.Spill.On || r.Room.Bounce == 0 || p.Width*p.Height <= wholeLimit {
+	if !r.Spill.On || r.Room.Bounce == 0 || p.Width*p.Height <= glow.WholeLimit {
 		t.Fatal("nothing bounces, or the picture is small")
 	}
 	return p, r
@@ -673,17 +674,18 @@ func TestJoint(t *testing.T) {
 		if !plan.joins(sp) {
 			t.Fatal("a light is not added up with others")
 		}
-		j.room, j.fields, j.colours = sp.room, append(j.fields, sp.field),
-			append(j.colours, g.colour[i])
-		one, err := plan.inRoomTerms(t.Context(), sp.room, sp.field, part, false, g.colour[i][:]...)
+		j.lights, j.colours = append(j.lights, sp.room), append(j.colours, g.colour[i])
+		one, err := plan.inRoomTerms(t.Context(), sp.room, part, false, g.colour[i][:]...)
 		if err != nil {
 			t.Fatal(err)
 		}
 		terms = append(terms, one...)
 	}
 	bright, round := 0, 0
-	for _, passing := range []bool{false, true} {
-		plan.passing = passing
+	for _, export := range []bool{false, true} {
+		if export {
+			plan.graph = plan.graph.Child(1 << 28)
+		}
 		joined, err := j.term(t.Context(), plan, part)
 		if err != nil {
 			t.Fatal(err)
@@ -816,7 +818,7 @@ func TestSoftEdge(t *testing.T) {
 // light of another colour is of that: none is left of what was.
 func TestJointAfterAGel(t *testing.T) {
 	p, r := bulbs(t)
-	for range fewTerms {
+	for range minTerms {
 		next, _, err := r.Pool(0)
 		if err != nil {
 			t.Fatal(err)

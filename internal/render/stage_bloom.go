@@ -7,7 +7,6 @@ import (
 	"slices"
 
 	"pyrant/internal/base/colour"
-	"pyrant/internal/light/glow"
 )
 
 // bloomStage spreads a share of what cores show over them and what is beside them, as the scatter
@@ -26,7 +25,10 @@ func (st *bloomStage) prepare(ctx context.Context, p *plan) (bool, error) {
 		if level := ll.l.Level * master.Level; !k.On || k.Bloom <= 0 || level <= 0 {
 			continue
 		}
-		c := p.coreOf(ll)
+		c, err := p.coreOf(ctx, ll)
+		if err != nil {
+			return false, err
+		}
 		c.keeps = 1
 		shown := c.shown(1, 1, colour.RGB{})
 		w := float32(k.Bloom) * (1 - (1-c.hides)*(1-c.hides))
@@ -34,12 +36,9 @@ func (st *bloomStage) prepare(ctx context.Context, p *plan) (bool, error) {
 		if err != nil {
 			return false, err
 		}
-		weight := []float32{w * shown.R, w * shown.G, w * shown.B}
-		t, err := p.term(ctx, seen, math.Hypot(k.Feather, k.BloomRadius)*p.scale, weight...)
-		if err != nil {
-			return false, err
-		}
-		i := slices.IndexFunc(st.groups, func(g veiled) bool { return g.veil.key == c.trim.key })
+		t := term{seen, math.Hypot(k.Feather, k.BloomRadius) * p.picture.Scale,
+			[]float32{w * shown.R, w * shown.G, w * shown.B}}
+		i := slices.IndexFunc(st.groups, func(g veiled) bool { return g.veil == c.trim })
 		if i < 0 {
 			i = len(st.groups)
 			st.groups = append(st.groups, veiled{veil: c.trim})
@@ -49,24 +48,16 @@ func (st *bloomStage) prepare(ctx context.Context, p *plan) (bool, error) {
 	return len(st.groups) > 0, nil
 }
 
-// addend returns a term of three channels as what is added up.
-func (p *plan) addend(t *term) addend {
-	return addend{piece{t.light.key, t.sigma, [3]float32(t.weight)},
-		func(ctx context.Context, part image.Rectangle) ([]glow.Term, error) {
-			f, err := p.field(ctx, t, part)
-			return []glow.Term{f}, err
-		}}
-}
-
 func (st *bloomStage) collect(ctx context.Context, p *plan, part image.Rectangle) (rower, error) {
 	var r bloomRows
 	for i := range st.groups {
 		g := &st.groups[i]
-		sum, err := p.sum(ctx, "bloom "+g.veil.key, g.all, part)
+		view := sumView{picture: p.picture, part: part, stage: "bloom", veil: g.veil}
+		sum, err := p.sum(ctx, view, g.all)
 		if err != nil {
 			return nil, err
 		}
-		over, err := g.veil.over(ctx, p, part)
+		over, err := veilOver(ctx, p.graph, g.veil, part)
 		if err != nil {
 			return nil, err
 		}

@@ -2,7 +2,6 @@ package render
 
 import (
 	"context"
-	"fmt"
 	"image"
 	"math"
 	"slices"
@@ -24,10 +23,10 @@ type core struct {
 	coreLook
 	light *litLight
 	term  term
-	// coverage blurred by part of the shapes' width, against its peak; where light is nil all is
+	// coverage blurred by part of the shapes' width, against its peak; where mask is nil all is
 	// alike
 	depth term
-	trim  veil
+	trim  veilInput
 }
 
 // coreLook is how a core looks, but for its shape.
@@ -47,10 +46,10 @@ type coreLook struct {
 // coreKey names all that a core depends on but the photo, the scale and the part.
 type coreKey struct {
 	coreLook
-	shape string
+	mask  maskRef
 	sigma float64
 	depth piece
-	trim  string
+	trim  veilInput
 }
 
 func (st *coreStage) prepare(ctx context.Context, p *plan) (bool, error) {
@@ -68,22 +67,23 @@ func (p *plan) readyCore(ctx context.Context, ll *litLight) (*core, error) {
 	if ll.l.Level*p.q.Recipe.Glow.Level <= 0 || !k.On {
 		return nil, nil
 	}
-	c := p.coreOf(ll)
+	c, err := p.coreOf(ctx, ll)
+	if err != nil {
+		return nil, err
+	}
 	seen, err := p.seen(ctx, ll)
 	if err != nil {
 		return nil, err
 	}
-	if c.term, err = p.term(ctx, seen, k.Feather*p.scale, 1); err != nil {
-		return nil, err
-	}
+	c.term = term{seen, k.Feather * p.picture.Scale, []float32{1}}
 	if k.Look == recipe.Exposed {
 		width, err := p.width(ctx, ll)
 		if err != nil {
 			return nil, err
 		}
-		c.uneven, c.patches = float32(k.Uneven), newPatches(k.Seed, width*p.scale)
+		c.uneven, c.patches = float32(k.Uneven), newPatches(k.Seed, width*p.picture.Scale)
 		if c.rounding != 0 {
-			if err := p.depth(ctx, &c); err != nil {
+			if err := p.depth(ctx, c); err != nil {
 				return nil, err
 			}
 		}
@@ -93,16 +93,20 @@ func (p *plan) readyCore(ctx context.Context, ll *litLight) (*core, error) {
 			return nil, err
 		}
 	}
-	return &c, nil
+	return c, nil
 }
 
 // coreOf returns a light's core with what its settings alone tell.
-func (p *plan) coreOf(ll *litLight) core {
+func (p *plan) coreOf(ctx context.Context, ll *litLight) (*core, error) {
 	k, level := ll.l.Core, ll.l.Level*p.q.Recipe.Glow.Level
 	// The core hides the object behind it; a fader below 1 lets it through.
 	look := coreLook{hides: 1, texture: float32(k.Texture), open: float32(math.Pow(1-k.Texture, 5)),
 		keeps: float32(1 - k.Bloom)}
-	c := core{coreLook: look, light: ll, trim: veil{}.trimmed(p, ll.l.Trim)}
+	c := &core{coreLook: look, light: ll}
+	var err error
+	if c.trim, err = p.trimmed(ctx, ll.l.Trim); err != nil {
+		return nil, err
+	}
 	if level < 1 {
 		c.hides = float32(1 - (1-level)*(1-level))
 	}
@@ -112,7 +116,7 @@ func (p *plan) coreOf(ll *litLight) core {
 		c.emission = float32(math.Exp2(k.Brightness) * ll.l.Gain() * p.q.Recipe.Glow.Level)
 		c.open, c.rounding = float32(k.Openness), float32(k.Rounding)
 	}
-	return c
+	return c, nil
 }
 
 // depthBlur is the deviation, by the mean width of the shapes, of the blur that gives the depth
@@ -126,21 +130,19 @@ func (p *plan) depth(ctx context.Context, c *core) error {
 	if err != nil {
 		return err
 	}
-	drawn, err := p.drawnOut(ctx, c.light)
+	mask, err := p.drawnMask(ctx, c.light)
 	if err != nil {
 		return err
 	}
 	sigma := depthBlur * width
-	peak, err := p.peak(ctx, drawn, sigma)
-	if err == nil {
-		c.depth, err = p.term(ctx, drawn, sigma*p.scale, float32(1/max(peak, 1e-6)))
-	}
+	peak, err := peakOf(ctx, p.graph, c.light.drawn(), sigma)
+	c.depth = term{mask, sigma * p.picture.Scale, []float32{float32(1 / max(peak, 1e-6))}}
 	return err
 }
 
 // width returns the mean width of a light's shapes, in pixels of the photo.
 func (p *plan) width(ctx context.Context, ll *litLight) (float64, error) {
-	v, err := graph.Get(ctx, p.cache, meanWidth{ll.input(p.cache)})
+	v, err := graph.Get(ctx, p.graph, meanWidth{ll.cover})
 	return float64(v), err
 }
 
@@ -148,7 +150,7 @@ func (p *plan) width(ctx context.Context, ll *litLight) (float64, error) {
 // its texture is relative to. It is taken at one small scale for every render
 // of the shot.
 func (p *plan) meanLuma(ctx context.Context, ll *litLight) (float32, error) {
-	v, err := get(ctx, p, "texture", meanLuma{p.photo(), ll.input(p.cache)})
+	v, err := graph.Get(ctx, p.graph, meanLuma{p.picture.Photo, ll.cover})
 	return max(float32(v), 0.01), err
 }
 
@@ -169,13 +171,20 @@ type coreRow interface {
 	row(s *scratch, x0, x1, y int) []coreRun
 }
 
-// lookAlike keeps cores of one view that look as in the frame before.
-type lookAlike struct {
+// coreHistory remembers the cores of one view that look as in the frame before.
+type coreHistory struct {
 	mu   sync.Mutex
 	last map[coreKey]*keptCore // of the last frame; nil for one that was made row by row
 	// those of the last frame that were kept, once a frame before had the same ones
 	still *stillCores
 	of    []placed // what the last frame's were
+}
+
+// coreView is what a coreHistory is of.
+type coreView struct {
+	picture picture
+	part    image.Rectangle
+	through bool
 }
 
 // placed is a core and its place among all.
@@ -184,7 +193,7 @@ type placed struct {
 	key coreKey
 }
 
-func (l *lookAlike) Bytes() (n int64) {
+func (l *coreHistory) Bytes() (n int64) {
 	if !l.mu.TryLock() {
 		return 0
 	}
@@ -205,14 +214,10 @@ func (l *lookAlike) Bytes() (n int64) {
 // frame before had as well are kept.
 func (st *coreStage) ready(ctx context.Context, p *plan, part image.Rectangle,
 	through bool) (out []coreRow, still *stillCores, err error) {
-	var l *lookAlike
-	if !p.passing {
-		if l, err = graph.Fetch(ctx, p.cache, graph.Text(fmt.Sprintf("cores %s %g %v %v", p.q.PhotoKey, p.scale,
-			part, through)), func(context.Context) (*lookAlike, error) {
-			return new(lookAlike), nil
-		}); err != nil {
-			return nil, nil, err
-		}
+	var l *coreHistory
+	if !p.graph.IsChild() {
+		l = graph.History(p.graph, coreView{p.picture, part, through},
+			func() *coreHistory { return new(coreHistory) })
 		if l.mu.TryLock() {
 			defer l.mu.Unlock()
 		} else {
@@ -257,10 +262,9 @@ func (st *coreStage) ready(ctx context.Context, p *plan, part image.Rectangle,
 }
 
 func (k *core) key() coreKey {
-	out := coreKey{coreLook: k.coreLook, shape: k.term.light.key, sigma: k.term.sigma,
-		trim: k.trim.key}
-	if k.depth.light != nil {
-		out.depth = piece{k.depth.light.key, k.depth.sigma, [3]float32{k.depth.weight[0]}}
+	out := coreKey{coreLook: k.coreLook, mask: k.term.mask, sigma: k.term.sigma, trim: k.trim}
+	if k.depth.mask != nil {
+		out.depth = piece{k.depth.mask, k.depth.sigma, [3]float32{k.depth.weight[0]}}
 	}
 	return out
 }
@@ -277,19 +281,12 @@ type madeCore struct {
 func (k *core) made(ctx context.Context, p *plan, part image.Rectangle,
 	through bool) (*madeCore, error) {
 	m := &madeCore{core: k, through: through}
-	collapse := func(t *term) (*glow.Sum, error) {
-		f, err := p.field(ctx, t, part)
-		if err != nil {
-			return nil, err
-		}
-		return glow.Collapse(ctx, []glow.Term{f}, 1, part)
-	}
 	var err error
-	if m.sum, err = collapse(&k.term); err == nil && k.depth.light != nil {
-		m.deep, err = collapse(&k.depth)
+	if m.sum, err = p.sumOf(ctx, &k.term, part); err == nil && k.depth.mask != nil {
+		m.deep, err = p.sumOf(ctx, &k.depth, part)
 	}
 	if err == nil {
-		m.trim, err = k.trim.over(ctx, p, part)
+		m.trim, err = veilOver(ctx, p.graph, k.trim, part)
 	}
 	return m, err
 }

@@ -2,71 +2,85 @@ package render
 
 import (
 	"context"
-	"fmt"
 	"image"
-	"strings"
+	"slices"
 	"sync"
-	"time"
 
 	"pyrant/internal/base/graph"
-	"pyrant/internal/base/guided"
 	"pyrant/internal/base/raster"
 	"pyrant/internal/light/glow"
-	"pyrant/internal/recipe"
-	"pyrant/internal/recipe/area"
 	"pyrant/internal/recipe/pass"
-	"pyrant/internal/recipe/setting"
+	"pyrant/internal/recipe/shape"
+	"pyrant/internal/render/areas"
 )
 
-// duskStage takes the daylight out of the photo, but for what emits and where light is
-// given back.
+// duskStage takes the daylight out of the photo, but for what emits and where light is given back.
 type duskStage struct {
+	of   *graph.Input[dusk]
 	prog *pass.Program
-	kept []keptLight
-	back area.Ref
-	take float32 // how far dusk is taken off in that area
-	key  string  // of all that the darkened photo depends on, but the part and the scale
+}
+
+// dusk is all that the darkened photo depends on. It is plain: see graph.Of.
+type dusk struct {
+	passes passList
+	guides passList // the same in the picture that guides are worked out on; empty for none
+	kept   []keptLight
+	back   areas.Input // where dusk is taken off; nil for nowhere
+	take   float32     // and how far
 }
 
 // keptLight is a light whose shapes dusk leaves alone.
 type keptLight struct {
-	light  *litLight
-	term   term
+	mask   maskRef
+	sigma  float64 // of a soft edge, in pixels of the picture
 	amount float32
 }
 
-// duskPasses returns the passes of dusk with daylight, which comes before them.
-func duskPasses(d *recipe.Dusk) []pass.Pass {
-	day := pass.Pass{On: true, Strength: 1, Joining: pass.Normal,
-		Does: pass.Levels{Exposure: d.Daylight, Middle: 1, White: 1}}
-	return append([]pass.Pass{day}, d.Passes...)
-}
-
 func (st *duskStage) prepare(ctx context.Context, p *plan) (bool, error) {
-	d := &p.q.Recipe.Dusk
-	if !d.On {
+	r := &p.q.Recipe.Dusk
+	if !r.On {
 		return false, nil
 	}
-	list := duskPasses(d)
+	list := duskPasses(r)
+	var d dusk
 	var err error
-	if st.prog, err = pass.Compile(list, p.site(ctx, "dusk")); err != nil || st.prog.Empty() {
+	if d.passes, err = p.passList(ctx, list); err != nil {
 		return false, err
 	}
-	var key strings.Builder
-	fmt.Fprintf(&key, "%s %s %s", p.q.PhotoKey, setting.Key(*d), p.passesKey(list))
-	if st.kept, err = each(ctx, p, p.keptOf); err != nil {
+	if usesGuide(list) {
+		if d.guides, err = p.guidePasses(ctx, list); err != nil {
+			return false, err
+		}
+	}
+	if st.prog, err = d.compile(ctx, p.graph); err != nil || st.prog.Empty() {
 		return false, err
 	}
-	for _, k := range st.kept {
-		fmt.Fprintf(&key, " %s %g", k.term.light.key, k.light.l.Keep)
+	if d.kept, err = each(ctx, p, p.keptOf); err != nil {
+		return false, err
 	}
-	if d.Back.Area != "" && d.Back.Amount > 0 {
-		st.back, st.take = d.Back.Area, float32(d.Back.Amount)
-		key.WriteString(" " + p.q.Recipe.Area(st.back).Key(world{plan: p}))
+	if r.Back.Area != "" && r.Back.Amount > 0 {
+		if d.back, err = p.area(ctx, r.Back.Area); err != nil {
+			return false, err
+		}
+		d.take = float32(r.Back.Amount)
 	}
-	st.key = key.String()
-	p.remade = true
+	st.of = graph.Of(p.graph, d)
 	return true, nil
+}
+
+// guidePasses returns passes in the picture that guides are worked out on.
+func (p *plan) guidePasses(ctx context.Context, list []pass.Pass) (passList, error) {
+	q := *p.q
+	q.View, q.LongEdge = image.Rectangle{}, min(guideEdge, q.Recipe.Photo.LongEdge())
+	small, err := newPlanUpTo(ctx, p.graph, &q, "photo")
+	if err != nil {
+		return passList{}, err
+	}
+	return small.passList(ctx, list)
+}
+
+func (d *dusk) compile(ctx context.Context, g *graph.Graph) (*pass.Program, error) {
+	return d.passes.compile(ctx, g, d.guides.duskGuide(ctx, g))
 }
 
 // keptOf returns what dusk leaves alone of a light, nil for nothing.
@@ -74,107 +88,121 @@ func (p *plan) keptOf(ctx context.Context, ll *litLight) (*keptLight, error) {
 	if ll.l.Keep <= 0 || ll.l.Level <= 0 {
 		return nil, nil
 	}
-	k, err := p.keeps(ctx, ll)
+	m, err := p.keeps(ctx, ll)
 	if err != nil {
 		return nil, err
 	}
-	edge := p.q.Recipe.Dusk.Edge * p.scale
-	if _, ok := k.cover.(*made); ok {
+	edge := p.q.Recipe.Dusk.Edge * p.picture.Scale
+	if slices.ContainsFunc(ll.l.Shapes, shape.IsCutOut) {
 		edge = 0 // a cut-out has an edge of its own, and what lies beside it stays dark
 	}
-	t, err := p.term(ctx, k, edge, 1)
-	return &keptLight{ll, t, float32(ll.l.Keep)}, err
+	return &keptLight{m, edge, float32(ll.l.Keep)}, nil
 }
 
-// site tells passes of a stage about the plan's picture.
-func (p *plan) site(ctx context.Context, stage string) pass.Site {
-	return pass.Site{Frame: p.frame, Gel: gels(p.q.Recipe),
-		Guide: func(n int, radius float64) (*guided.Filter, error) {
-			return p.guide(ctx, stage, n, radius)
-		}, Picture: func(k pass.Picture) (pass.PictureRows, error) { return p.picture(ctx, k) }}
+// duskHistory remembers which darkened photos of a view were asked for last: what is asked for
+// once, as while a curve is dragged, is not worth a picture of its own; what is asked for again is
+// kept.
+type duskHistory struct {
+	mu    sync.Mutex
+	asked []*graph.Input[dusk] // the newest last
 }
 
-// passesKey names what passes depend on beside themselves: areas and gels.
-func (p *plan) passesKey(list []pass.Pass) string {
-	var b strings.Builder
-	for i := range list {
-		if !list[i].On {
-			continue
-		}
-		if a := list[i].Area; a != "" {
-			b.WriteString(p.q.Recipe.Area(a).Key(world{plan: p}) + " ")
-		}
-		if r, ok := list[i].Does.(pass.Ramp); ok && r.Follow != "" {
-			if g := gels(p.q.Recipe)(area.LightRef(r.Follow)); g != nil {
-				fmt.Fprintf(&b, "%v ", *g)
-			}
-		}
+// duskView is what a duskHistory is of.
+type duskView struct {
+	picture picture
+	part    image.Rectangle
+}
+
+// maxAsked is how many versions a duskHistory remembers: some to compare.
+const maxAsked = 8
+
+// Bytes returns about the memory that is held.
+func (h *duskHistory) Bytes() int64 { return 1 << 10 }
+
+// again reports whether a darkened photo is asked for again.
+func (h *duskHistory) again(of *graph.Input[dusk]) bool {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	i := slices.Index(h.asked, of)
+	if i >= 0 {
+		h.asked = slices.Delete(h.asked, i, i+1)
+	} else if len(h.asked) == maxAsked {
+		h.asked = slices.Delete(h.asked, 0, 1)
 	}
-	return b.String()
+	h.asked = append(h.asked, of)
+	return i >= 0
 }
 
 func (st *duskStage) collect(ctx context.Context, p *plan, part image.Rectangle) (rower, error) {
-	base, err := p.base(ctx, part)
-	if err != nil {
-		return nil, err
+	k := darkPhoto{p.picture, st.of, part}
+	again := false
+	if !p.isWhole() && !p.graph.IsChild() {
+		again = graph.History(p.graph, duskView{p.picture, part},
+			func() *duskHistory { return new(duskHistory) }).again(st.of)
 	}
-	key := fmt.Sprintf("dusk %s %g %v", st.key, p.scale, part)
-	once := base == nil || p.passing
-	if !once {
-		// What is asked for once, as while a curve is dragged, is not worth a picture of its
-		// own; what is asked for again is kept.
-		if _, err := graph.Fetch(ctx, p.cache, graph.Text("asked for "+key),
-			func(context.Context) (graph.Number, error) {
-				once = true
-				return 0, nil
-			}); err != nil {
-			return nil, err
-		}
+	if !again {
+		return k.rows(ctx, p.graph, st.prog)
 	}
-	if once {
-		return st.rows(ctx, p, part)
-	}
-	dark, err := graph.Fetch(ctx, p.cache, graph.Text(key),
-		func(ctx context.Context) (*darkened, error) {
-			r, err := st.rows(ctx, p, part)
-			if err != nil {
-				return nil, err
-			}
-			defer p.stats.add("dusk", time.Now())
-			out := &darkened{raster.NewRGB(part), make([]bool, part.Dy())}
-			pool := sync.Pool{New: func() any { return newScratch(part.Dx(), nil) }}
-			return out, raster.Rows(ctx, part.Min.Y, part.Max.Y, func(y0, y1 int) {
-				s := pool.Get().(*scratch)
-				defer pool.Put(s)
-				for y := y0; y < y1; y++ {
-					r.darken(s, out.Row(y), base.Row(y), part.Min.X, y)
-					clear(s.hit)
-					s.compare(out.Row(y), base.Row(y))
-					out.all[y-part.Min.Y] = s.all
-				}
-			})
-		})
+	dark, err := graph.Get(ctx, p.graph, k)
 	return duskRows{dark: dark}, err
 }
 
-// rows makes ready what darkens the rows of a part.
-func (st *duskStage) rows(ctx context.Context, p *plan, part image.Rectangle) (*duskRows, error) {
-	r := &duskRows{duskStage: st}
-	var err error
-	if r.areas, err = p.areas(ctx, st.prog.Areas(), part); err != nil {
+// darkPhoto is a part of the darkened photo.
+type darkPhoto struct {
+	picture picture
+	of      *graph.Input[dusk]
+	part    image.Rectangle
+}
+
+func (k darkPhoto) Build(ctx context.Context, g *graph.Graph) (*darkened, error) {
+	d := k.of.Value()
+	prog, err := d.compile(ctx, g)
+	if err != nil {
 		return nil, err
 	}
-	if st.back != "" {
-		if r.give, err = p.area(ctx, st.back, part); err != nil {
-			return nil, err
-		}
+	r, err := k.rows(ctx, g, prog)
+	if err != nil {
+		return nil, err
 	}
-	for i := range st.kept {
-		t, err := p.field(ctx, &st.kept[i].term, part)
+	base, err := baseOf(ctx, g, k.picture, k.part)
+	if err != nil {
+		return nil, err
+	}
+	part := k.part
+	out := &darkened{raster.NewRGB(part), make([]bool, part.Dy())}
+	pool := sync.Pool{New: func() any { return newScratch(part.Dx(), nil) }}
+	return out, raster.Rows(ctx, part.Min.Y, part.Max.Y, func(y0, y1 int) {
+		s := pool.Get().(*scratch)
+		defer pool.Put(s)
+		for y := y0; y < y1; y++ {
+			r.darken(s, out.Row(y), base.Row(y), part.Min.X, y)
+			clear(s.hit)
+			s.compare(out.Row(y), base.Row(y))
+			out.all[y-part.Min.Y] = s.all
+		}
+	})
+}
+
+// rows makes ready what darkens the rows of the part.
+func (k darkPhoto) rows(ctx context.Context, g *graph.Graph, prog *pass.Program) (*duskRows,
+	error) {
+	d := k.of.Value()
+	r := &duskRows{dusk: &d, prog: prog}
+	var err error
+	if r.areas, err = planesOf(ctx, g, d.passes.areas(prog), k.part); err != nil {
+		return nil, err
+	}
+	give, err := planesOf(ctx, g, []areas.Input{d.back}, k.part)
+	if err != nil {
+		return nil, err
+	}
+	r.give = give[0]
+	for _, kept := range d.kept {
+		t, err := glow.Blurred(ctx, g, kept.mask, kept.sigma, k.picture.Frame, k.part, 1)
 		if err != nil {
 			return nil, err
 		}
-		sum, err := glow.Collapse(ctx, []glow.Term{t}, 1, part)
+		sum, err := glow.Collapse(ctx, []glow.Term{t}, 1, k.part)
 		if err != nil {
 			return nil, err
 		}
@@ -192,7 +220,8 @@ type darkened struct {
 func (d *darkened) Bytes() int64 { return d.RGB.Bytes() + int64(len(d.all)) }
 
 type duskRows struct {
-	*duskStage
+	*dusk
+	prog  *pass.Program
 	dark  *darkened // the darkened photo; nil where rows are darkened as they come
 	areas []*raster.Plane
 	give  *raster.Plane
@@ -252,7 +281,7 @@ func (r *duskRows) darken(s *scratch, dst, src []float32, x0, y int) {
 		cover := s.cover[a:b]
 		s.tmp = sum.Row(cover, x0+a, y, s.tmp)
 		for i, v := range cover {
-			v = min(v, 1) * r.duskStage.kept[j].amount
+			v = min(v, 1) * r.dusk.kept[j].amount
 			k[a+i] += v - k[a+i]*v
 		}
 	}

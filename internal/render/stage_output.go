@@ -11,7 +11,7 @@ type outputStage struct {
 }
 
 func (o *outputStage) prepare(_ context.Context, p *plan) (bool, error) {
-	o.copies = p.same && p.profile == p.q.Photo.Profile && !p.layer.black
+	o.copies = p.isWhole() && p.profile == p.q.Photo.Profile && !p.layer.black
 	return true, nil
 }
 

@@ -2,10 +2,8 @@ package render
 
 import (
 	"context"
-	"fmt"
 	"image"
 	"slices"
-	"time"
 
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/fault"
@@ -16,6 +14,7 @@ import (
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
 	"pyrant/internal/recipe/shape"
+	"pyrant/internal/render/areas"
 )
 
 // raysStage adds the rays of points over all else that shines.
@@ -27,11 +26,10 @@ const rayPower = 2.5
 // rayed is the rays of one light.
 type rayed struct {
 	star   rays.Star
-	points []rays.Point
-	lens   *aperture.Sprite // that makes the star; nil for drawn rays
-	key    string           // of both, but for what weight holds
+	points *graph.Input[[]rays.Point]
+	lens   *diffraction // that makes the star; nil for drawn rays
 	weight [3]float32
-	veil   veil
+	veil   veilInput
 }
 
 func (st *raysStage) prepare(ctx context.Context, p *plan) (bool, error) {
@@ -55,7 +53,9 @@ func (st *raysStage) prepare(ctx context.Context, p *plan) (bool, error) {
 		for c := range one.weight {
 			one.weight[c] *= k
 		}
-		one.veil = p.veilOf(ll.l).trimmed(p, ll.l.Trim).trimmed(p, r.Trim)
+		if one.veil, err = p.veil(ctx, ll.l, ll.l.Trim, r.Trim); err != nil {
+			return false, err
+		}
 		st.list = append(st.list, *one)
 	}
 	return len(st.list) > 0, nil
@@ -79,15 +79,14 @@ func (p *plan) rayed(ctx context.Context, ll *litLight) (*rayed, error) {
 	one := &rayed{star: rays.Of(*r), weight: [3]float32{1, 1, 1}}
 	blades, by := aperture.Of(*r)
 	if by {
-		if one.lens, err = get(ctx, p, "aperture", diffraction{blades}); err != nil {
-			return nil, err
-		}
+		one.lens = &diffraction{blades}
 	}
 	if own == nil {
 		c := ll.l.Gel.Colour()
 		one.weight = [3]float32{c.R, c.G, c.B}
 	}
 	lead := r.Leads(spots)
+	var points []rays.Point
 	for i, s := range spots {
 		length, strength := r.Share(near[i])
 		if i != lead {
@@ -97,16 +96,15 @@ func (p *plan) rayed(ctx context.Context, ll *litLight) (*rayed, error) {
 		if own != nil {
 			c[0], c[1], c[2] = c[0]*own[i].R, c[1]*own[i].G, c[2]*own[i].B
 		}
-		one.points = append(one.points, rays.Point{X: s.At.X, Y: s.At.Y, Size: length, Colour: c})
+		points = append(points, rays.Point{X: s.At.X, Y: s.At.Y, Size: length, Colour: c})
 	}
 	for _, k := range r.Cuts {
-		if k.Point < len(one.points) {
-			q := &one.points[k.Point]
+		if k.Point < len(points) {
+			q := &points[k.Point]
 			q.Cuts = append(q.Cuts, rays.Cut{Ray: k.Ray, At: k.At})
 		}
 	}
-	one.key = fmt.Sprintf("rays %s %v %v %t %g %v %d %g %s %v %s", ll.l.Shapes.Key(), one.star,
-		blades, by, r.Distance, near, lead, r.Chorus, r.Colour, r.Cuts, p.q.PhotoKey)
+	one.points = graph.Of(p.graph, points)
 	return one, nil
 }
 
@@ -125,10 +123,10 @@ func (p *plan) nearness(ctx context.Context, ll *litLight, spots []shape.Spot) (
 			return slices.Repeat([]float64{1}, len(spots)), nil
 		}
 		// An area is not measured against its own brightest place.
-		return p.covering(ctx, r.Near, ll.l.Shapes.Key(), spots)
+		return p.covering(ctx, r.Near, p.shapes(ll.l))
 	case r.By == recipe.ByDepth:
-		if p.q.Recipe.Room.On {
-			set, err := p.set(ctx)
+		if p.room != nil {
+			set, err := graph.Get(ctx, p.graph, p.room.set())
 			if err != nil {
 				return nil, err
 			}
@@ -139,7 +137,7 @@ func (p *plan) nearness(ctx context.Context, ll *litLight, spots []shape.Spot) (
 			}
 		}
 	case r.By == recipe.ByLight:
-		light, err := graph.Get(ctx, p.cache, pointBrightness{p.photo(), p.shapes(ll.l)})
+		light, err := graph.Get(ctx, p.graph, pointBrightness{p.picture.Photo, p.shapes(ll.l)})
 		if err != nil {
 			return nil, err
 		}
@@ -157,32 +155,47 @@ func (p *plan) nearness(ctx context.Context, ll *litLight, spots []shape.Spot) (
 const nearEdge = 1500
 
 // covering returns how much an area covers of the places of points.
-func (p *plan) covering(ctx context.Context, id area.Ref, shapes string,
-	spots []shape.Spot) (spotLight, error) {
+func (p *plan) covering(ctx context.Context, id area.Ref, of shapesInput) (spotLight, error) {
 	q := *p.q
 	q.View, q.LongEdge = image.Rectangle{}, min(nearEdge, q.Recipe.Photo.LongEdge())
-	small, err := newPlanUpTo(ctx, p.cache, &q, "photo")
+	small, err := newPlanUpTo(ctx, p.graph, &q, "photo")
 	if err != nil {
 		return nil, err
 	}
-	a := q.Recipe.Area(id)
-	return graph.Fetch(ctx, p.cache, graph.Text(fmt.Sprintf("near %s %s", a.Key(world{plan: small}), shapes)),
-		func(ctx context.Context) (spotLight, error) {
-			out := make(spotLight, len(spots))
-			for i, s := range spots {
-				x, y := int(s.At.X*small.scale), int(s.At.Y*small.scale)
-				at := image.Rect(x, y, x+1, y+1).Intersect(small.frame)
-				if at.Empty() {
-					continue
-				}
-				m, err := a.Plane(ctx, world{plan: small}, at)
-				if err != nil {
-					return nil, err
-				}
-				out[i] = float64(m.Row(at.Min.Y)[0])
-			}
-			return out, nil
-		})
+	a, err := small.area(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	return graph.Get(ctx, p.graph, pointCoverage{a, of})
+}
+
+// pointCoverage is how much an area covers of the places of points.
+type pointCoverage struct {
+	area areas.Input
+	of   shapesInput
+}
+
+func (k pointCoverage) Build(ctx context.Context, g *graph.Graph) (spotLight, error) {
+	spots, in := k.of.Value().Spots(), k.area.Value().Picture
+	out := make(spotLight, len(spots))
+	for i, s := range spots {
+		x, y := int(s.At.X*in.Scale), int(s.At.Y*in.Scale)
+		at := image.Rect(x, y, x+1, y+1).Intersect(in.Frame)
+		if at.Empty() {
+			continue
+		}
+		m, err := areas.Plane{Area: k.area, Part: at}.Build(ctx, g)
+		if err != nil {
+			return nil, err
+		}
+		out[i] = float64(m.Row(at.Min.Y)[0])
+	}
+	return out, nil
+}
+
+// shapes returns the shapes of a light as an input of nodes.
+func (p *plan) shapes(l *recipe.Light) shapesInput {
+	return graph.Intern(p.graph, l.Shapes.Key(), l.Shapes)
 }
 
 type spotLight []float64
@@ -198,7 +211,7 @@ func (e *Engine) RayAt(ctx context.Context, q Request, light int, x, y,
 	if err != nil {
 		return 0, 0, 0, err
 	}
-	ll, err := newLight(ctx, e.Cache, q.Recipe, &q.Recipe.Lights[light])
+	ll, err := newLight(ctx, e.Cache, q.Recipe, &q.Recipe.Lights[light], p.picture.Scale)
 	if err != nil {
 		return 0, 0, 0, err
 	}
@@ -209,7 +222,7 @@ func (e *Engine) RayAt(ctx context.Context, q Request, light int, x, y,
 	if one == nil || !ll.l.Rays.On || one.lens != nil {
 		return 0, 0, 0, fault.New(fault.Invalid, "The light has no rays that end one by one. Switch its rays on, made by rays or blades.")
 	}
-	point, ray, at, ok := one.star.Nearest(one.points, x, y, within)
+	point, ray, at, ok := one.star.Nearest(one.points.Value(), x, y, within)
 	if !ok {
 		return 0, 0, 0, fault.New(fault.Invalid, "No ray of this light passes there. Click on one where it is to end.")
 	}
@@ -222,30 +235,51 @@ func (p *plan) spotColours(ctx context.Context, ll *litLight) (spotColours, erro
 	if ll.l.Rays.Colour != recipe.OwnColours {
 		return nil, nil
 	}
-	return graph.Get(ctx, p.cache, pointColours{p.photo(), p.shapes(ll.l)})
+	return graph.Get(ctx, p.graph, pointColours{p.picture.Photo, p.shapes(ll.l)})
 }
 
 type spotColours []colour.RGB
 
 func (c spotColours) Bytes() int64 { return 12*int64(len(c)) + 24 }
 
+// raysPlane is the rays of points over a part of the picture.
+type raysPlane struct {
+	star   rays.Star
+	points *graph.Input[[]rays.Point]
+	lens   diffraction // that makes the star; zero for drawn rays
+	scale  float64
+	part   image.Rectangle
+	whole  bool // the part is the whole frame
+}
+
+func (k raysPlane) Passes() bool { return !k.whole }
+
+func (k raysPlane) Build(ctx context.Context, g *graph.Graph) (*raster.RGB, error) {
+	m, err := k.star.Draw(ctx, k.points.Value(), k.scale, k.part)
+	if err != nil || k.lens == (diffraction{}) {
+		return m, err
+	}
+	lens, err := graph.Get(ctx, g, k.lens)
+	if err != nil {
+		return nil, err
+	}
+	return m, k.star.Lay(ctx, m, k.points.Value(), k.scale, lens.At)
+}
+
 func (st *raysStage) collect(ctx context.Context, p *plan, part image.Rectangle) (rower, error) {
 	var out raysRows
 	for i := range st.list {
 		r := &st.list[i]
-		m, err := forPart(ctx, p, part != p.frame, fmt.Sprintf("%s %g %v", r.key, p.scale, part),
-			func(ctx context.Context) (*raster.RGB, error) {
-				defer p.stats.add("rays", time.Now())
-				m, err := r.star.Draw(ctx, r.points, p.scale, part)
-				if err == nil && r.lens != nil {
-					err = r.star.Lay(ctx, m, r.points, p.scale, r.lens.At)
-				}
-				return m, err
-			})
+		k := raysPlane{star: r.star, points: r.points, scale: p.picture.Scale, part: part,
+			whole: part == p.picture.Frame}
+		if r.lens != nil {
+			k.lens = *r.lens
+		}
+		m, err := graph.Get(ctx, p.graph, k)
 		if err != nil {
 			return nil, err
 		}
-		v, err := r.veil.over(ctx, p, part)
+		v, err := veilOver(ctx, p.graph, r.veil, part)
 		if err != nil {
 			return nil, err
 		}

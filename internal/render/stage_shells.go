@@ -3,12 +3,11 @@ package render
 import (
 	"cmp"
 	"context"
-	"fmt"
 	"image"
 	"slices"
-	"time"
 
 	"pyrant/internal/base/colour"
+	"pyrant/internal/base/graph"
 	"pyrant/internal/base/raster"
 	"pyrant/internal/light/glow"
 	"pyrant/internal/recipe"
@@ -26,13 +25,13 @@ type run struct {
 
 // veiled is added shells of lights that are hidden alike.
 type veiled struct {
-	veil veil
+	veil veilInput
 	all  []addend
 }
 
 type blended struct {
 	term term
-	veil veil
+	veil veilInput
 	tint [3]float32 // display values
 	mode func(cb, cs float32) float32
 }
@@ -42,141 +41,135 @@ func (st *shellStage) prepare(ctx context.Context, p *plan) (bool, error) {
 	if !master.On {
 		return false, nil
 	}
-	// What the shells of a light share.
-	type shared struct {
-		light, seen *litLight
-		veil        veil
-		colour      colour.RGB // of the gel
-	}
-	type item struct {
-		*shared
-		shell  *recipe.Shell
-		weight float64
-	}
-	var items []item
+	var items []shellItem
 	for _, ll := range p.lights {
-		level := ll.l.Gain() * master.Level
-		if level <= 0 || !ll.l.Glow {
+		if ll.l.Gain()*master.Level <= 0 || !ll.l.Glow {
 			continue
 		}
-		seen, err := p.seen(ctx, ll)
+		list, err := p.shells(ctx, ll)
 		if err != nil {
 			return false, err
 		}
-		of := &shared{ll, seen, p.veilOf(ll.l), ll.l.Gel.Colour()}
-		for i := range ll.l.Shells {
-			s := &ll.l.Shells[i]
-			if s.Strength <= 0 {
-				continue
-			}
-			k, err := p.weight(ctx, ll, s, level)
-			if err != nil {
-				return false, err
-			}
-			items = append(items, item{of, s, k})
-		}
+		items = append(items, list...)
 	}
 	// Widest first over all lights; equal ones by their order in the recipe.
-	slices.SortStableFunc(items, func(a, b item) int {
+	slices.SortStableFunc(items, func(a, b shellItem) int {
 		return cmp.Compare(b.shell.Radius, a.shell.Radius)
 	})
-	for _, it := range items {
-		tint := it.colour
-		if it.shell.Tint.Hue != 0 {
-			tint = recipe.Tint{Hue: it.shell.Tint.Hue}.Colour(it.light.l.Gel)
-		}
-		tint = tint.Mix(colour.RGB{R: 1, G: 1, B: 1}, float32(it.shell.Tint.White))
-		added := it.shell.Join == recipe.Add
-		if n := len(st.runs); n == 0 || added != (st.runs[n-1].add != nil) {
-			st.runs = append(st.runs, run{})
-		}
-		last := &st.runs[len(st.runs)-1]
-		k := float32(it.weight)
-		weight := []float32{k}
-		if added {
-			weight = []float32{tint.R * k, tint.G * k, tint.B * k}
-		}
-		t, err := p.term(ctx, it.seen, it.shell.Radius*p.scale, weight...)
-		if err != nil {
-			return false, err
-		}
-		v := it.veil.trimmed(p, it.shell.Trim)
-		if added {
-			i := slices.IndexFunc(last.add, func(a veiled) bool { return a.veil.key == v.key })
-			if i < 0 {
-				i = len(last.add)
-				last.add = append(last.add, veiled{veil: v})
-			}
-			last.add[i].all = append(last.add[i].all, p.addend(&t))
-		} else {
-			last.blends = append(last.blends, blended{t, v,
-				[3]float32{colour.Display.At(tint.R), colour.Display.At(tint.G),
-					colour.Display.At(tint.B)}, colour.Blend(string(it.shell.Join))})
-		}
+	for i := range items {
+		st.add(p, &items[i])
 	}
 	return len(st.runs) > 0, nil
 }
 
-// weight returns what a shell's blurred coverage is multiplied by, under a fader's
-// level.
-func (p *plan) weight(ctx context.Context, ll *litLight, s *recipe.Shell,
+// shellItem is one shell of a light.
+type shellItem struct {
+	light  *recipe.Light
+	shell  *recipe.Shell
+	mask   maskRef
+	veil   veilInput
+	weight float32
+}
+
+// shells returns the shells of a light that give any light.
+func (p *plan) shells(ctx context.Context, ll *litLight) (out []shellItem, err error) {
+	mask, err := p.seen(ctx, ll)
+	if err != nil {
+		return nil, err
+	}
+	for i := range ll.l.Shells {
+		s := &ll.l.Shells[i]
+		if s.Strength <= 0 {
+			continue
+		}
+		k, err := weight(ctx, p.graph, ll, s, ll.l.Gain()*p.q.Recipe.Glow.Level)
+		if err != nil {
+			return nil, err
+		}
+		v, err := p.veil(ctx, ll.l, s.Trim)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, shellItem{ll.l, s, mask, v, float32(k)})
+	}
+	return out, nil
+}
+
+// add puts a shell into the runs.
+func (st *shellStage) add(p *plan, it *shellItem) {
+	tint := it.light.Gel.Colour()
+	if it.shell.Tint.Hue != 0 {
+		tint = recipe.Tint{Hue: it.shell.Tint.Hue}.Colour(it.light.Gel)
+	}
+	tint = tint.Mix(colour.RGB{R: 1, G: 1, B: 1}, float32(it.shell.Tint.White))
+	added := it.shell.Join == recipe.Add
+	if n := len(st.runs); n == 0 || added != (st.runs[n-1].add != nil) {
+		st.runs = append(st.runs, run{})
+	}
+	last := &st.runs[len(st.runs)-1]
+	k := it.weight
+	t := term{it.mask, it.shell.Radius * p.picture.Scale, []float32{k}}
+	if !added {
+		last.blends = append(last.blends, blended{t, it.veil,
+			[3]float32{colour.Display.At(tint.R), colour.Display.At(tint.G),
+				colour.Display.At(tint.B)}, colour.Blend(string(it.shell.Join))})
+		return
+	}
+	t.weight = []float32{tint.R * k, tint.G * k, tint.B * k}
+	i := slices.IndexFunc(last.add, func(a veiled) bool { return a.veil == it.veil })
+	if i < 0 {
+		i = len(last.add)
+		last.add = append(last.add, veiled{veil: it.veil})
+	}
+	last.add[i].all = append(last.add[i].all, p.addend(&t))
+}
+
+// weight returns what a shell's blurred coverage is multiplied by, under a fader's level.
+func weight(ctx context.Context, g *graph.Graph, ll *litLight, s *recipe.Shell,
 	level float64) (float64, error) {
 	peak := 1.0 // of a light with nothing traced yet
 	if len(ll.l.Shapes) > 0 {
-		drawn, err := p.drawnOut(ctx, ll)
-		if err != nil {
-			return 0, err
-		}
-		if peak, err = p.peak(ctx, drawn, s.Radius); err != nil {
+		var err error
+		if peak, err = peakOf(ctx, g, ll.drawn(), s.Radius); err != nil {
 			return 0, err
 		}
 	}
 	return glow.Norm(peak, s.Lift) * s.Strength * level, nil
 }
 
-// peak returns the largest value of the light's coverage blurred by a radius in
-// pixels of the photo.
-func (p *plan) peak(ctx context.Context, ll *litLight, radius float64) (float64, error) {
-	if ll.peaks == nil {
-		f, err := get(ctx, p, "peak", lightPeaks{ll.input(p.cache), recipe.MaxRadius})
-		if err != nil {
-			return 0, err
-		}
-		ll.peaks = f
+// peakOf returns the largest value of a coverage blurred by a radius in pixels of the photo.
+func peakOf(ctx context.Context, g *graph.Graph, of drawn, radius float64) (float64, error) {
+	f, err := graph.Get(ctx, g, lightPeaks{of, recipe.MaxRadius})
+	if err != nil {
+		return 0, err
 	}
-	defer p.stats.add("peak", time.Now())
-	return ll.peaks.At(ctx, radius)
+	return f.At(ctx, radius)
 }
 
 func (st *shellStage) collect(ctx context.Context, p *plan, part image.Rectangle) (rower, error) {
 	r := shellRows{runs: st.runs}
 	for i := range st.runs {
 		var l readyRun
-		for k := range st.runs[i].add {
-			add := &st.runs[i].add[k]
-			var sum readySum
-			var err error
-			if sum.veil, err = add.veil.over(ctx, p, part); err != nil {
+		for _, add := range st.runs[i].add {
+			over, err := veilOver(ctx, p.graph, add.veil, part)
+			if err != nil {
 				return nil, err
 			}
-			start := time.Now()
-			if sum.Sum, err = p.sum(ctx, fmt.Sprint("shells ", i, " ", add.veil.key), add.all,
-				part); err != nil {
+			view := sumView{picture: p.picture, part: part, stage: "shells", run: i,
+				veil: add.veil}
+			sum, err := p.sum(ctx, view, add.all)
+			if err != nil {
 				return nil, err
 			}
-			l.add = append(l.add, sum)
-			p.stats.add("merge", start)
+			l.add = append(l.add, readySum{sum, over})
 		}
 		for j := range st.runs[i].blends {
-			t, err := p.field(ctx, &st.runs[i].blends[j].term, part)
+			b := &st.runs[i].blends[j]
+			s, err := p.sumOf(ctx, &b.term, part)
 			if err != nil {
 				return nil, err
 			}
-			s, err := glow.Collapse(ctx, []glow.Term{t}, 1, part)
-			if err != nil {
-				return nil, err
-			}
-			v, err := st.runs[i].blends[j].veil.over(ctx, p, part)
+			v, err := veilOver(ctx, p.graph, b.veil, part)
 			if err != nil {
 				return nil, err
 			}

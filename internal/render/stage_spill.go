@@ -2,19 +2,17 @@ package render
 
 import (
 	"context"
-	"fmt"
 	"image"
-	"maps"
 	"math"
-	"slices"
-	"strings"
 
 	"pyrant/internal/base/colour"
+	"pyrant/internal/base/graph"
 	"pyrant/internal/base/raster"
 	"pyrant/internal/light/glow"
-	"pyrant/internal/light/spill"
+	"pyrant/internal/light/room/lightmap"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
+	"pyrant/internal/render/areas"
 )
 
 // spillStage finds the light that surfaces send back in the colours of the photo
@@ -24,12 +22,17 @@ type spillStage struct {
 	back   float32 // how far dusk is taken off where spill falls
 }
 
-// spillGroup is the spill of all lights that share a tone window, and what carries them.
-type spillGroup struct {
-	veil   veil // of what carries them
+// spillLook is how the surroundings take spill.
+type spillLook struct {
 	tone   area.ToneWindow
-	middle float64       // of the ramp that the colours are a part of; 0 for none
-	part   int           // which
+	middle float64 // of the ramp that the colours are a part of; 0 for none
+	part   int     // which
+}
+
+// spillGroup is the spill of all lights that share a look and a veil.
+type spillGroup struct {
+	spillLook
+	veil   veilInput
 	window *[257]float32 // by display brightness; nil where all is let through
 	lights []*litLight
 	spills []*lightSpill
@@ -54,7 +57,7 @@ func (st *spillStage) prepare(ctx context.Context, p *plan) (bool, error) {
 		}
 		st.add(p, ll, sp, sp.power)
 	}
-	if !p.layer.black && p.remade {
+	if p.darkens() {
 		st.back = float32(p.q.Recipe.Dusk.Back.Spill)
 	}
 	return len(st.groups) > 0, nil
@@ -72,29 +75,24 @@ func (p *plan) inDaylight(c colour.RGB) colour.RGB {
 	return colour.RGB{R: c.R * r * k, G: c.G * k, B: c.B * b * k}
 }
 
-// lightSpill is what a light gives to its surroundings.
+// lightSpill is what a light gives to its surroundings: in a room, without one, or painted by hand.
 type lightSpill struct {
 	power   float32
-	room    *inRoom // that it falls in; nil for the plain mode
-	field   *lightField
-	painted area.Ref // of new light: where it was painted
-	source  *spill.Source
-	veil    veil // of what carries the light
+	room    *roomSpill
+	flat    spillSource
+	painted areas.Input
+	veil    veilInput
+}
+
+// roomSpill is what a light gives to the surfaces of a room.
+type roomSpill struct {
+	light roomLight
+	field *lightmap.Field
 }
 
 // spills returns the spill of each light, nil for none, worked out side by side.
 func (p *plan) spills(ctx context.Context) ([]*lightSpill, error) {
 	out := make([]*lightSpill, len(p.lights))
-	for i := range p.q.Recipe.Lights {
-		if p.q.Recipe.Room.On {
-			p.standKey(i) // which is noted down, and not made by two
-		}
-	}
-	if slices.ContainsFunc(p.lights, func(ll *litLight) bool { return p.spillPower(ll) > 0 }) {
-		if _, err := p.openRoom(ctx); err != nil {
-			return nil, err
-		}
-	}
 	return out, raster.Try(ctx, len(out), func(i int) (err error) {
 		out[i], err = p.spillOf(ctx, p.lights[i])
 		return err
@@ -115,102 +113,60 @@ func (p *plan) spillOf(ctx context.Context, ll *litLight) (*lightSpill, error) {
 	if k <= 0 {
 		return nil, nil
 	}
-	m, err := p.openRoom(ctx)
-	if err != nil {
+	sp := &lightSpill{power: k}
+	var err error
+	if sp.veil, err = p.spillVeil(ctx, &ll.l.Spill); err != nil {
 		return nil, err
 	}
-	if m != nil {
-		f, err := p.shineIn(ctx, m, ll)
-		return &lightSpill{power: k * roomPower, room: m, field: f,
-			veil: p.touched(&ll.l.Spill)}, err
+	if p.room == nil {
+		sp.flat = spillSource{ll.cover, ll.l.Spill.Reach, ll.l.Spill.Height}
+		_, err = graph.Get(ctx, p.graph, sp.flat) // side by side with other lights
+		return sp, err
 	}
-	source, err := p.source(ctx, ll)
-	return &lightSpill{power: k, source: source, veil: p.touched(&ll.l.Spill)}, err
+	p.uses(p.room)
+	sp.power = k * roomPower
+	sp.room, err = p.shineIn(ctx, ll.l)
+	return sp, err
 }
 
-// source returns a light's shapes as what gives spill.
-func (p *plan) source(ctx context.Context, ll *litLight) (*spill.Source, error) {
-	return get(ctx, p, "spill", p.spillSource(ll))
-}
-
-func (p *plan) spillSource(ll *litLight) spillSource {
-	return spillSource{ll.input(p.cache), ll.l.Spill.Reach, ll.l.Spill.Height}
-}
-
-// plainKey names what a light gives without a room, apart from its colour.
-func plainKey(ll *litLight) string {
-	return fmt.Sprintf("%s %g %g", ll.key, ll.l.Spill.Reach, ll.l.Spill.Height)
-}
-
-// key names what a light gives, apart from its colour.
-func (sp *lightSpill) key(p *plan, ll *litLight) string {
-	if sp.painted != "" {
-		return "painted " + p.q.Recipe.Area(sp.painted).Key(world{plan: p})
+// spillField returns the key of what a light gives to the picture without a room.
+func (p *plan) spillField(ctx context.Context, sp *lightSpill) (spillField, error) {
+	source, err := graph.Get(ctx, p.graph, sp.flat)
+	if err != nil {
+		return spillField{}, err
 	}
-	if sp.room != nil {
-		return sp.field.key + " " + p.fallKey() // what of it comes back to the eye
-	}
-	return plainKey(ll)
+	level := source.Level(p.picture.Scale)
+	return spillField{sp.flat, p.picture.Scale, level, glow.Shrink(p.picture.Frame, level)}, nil
 }
 
-// irradiance returns what a light's spill gives, over all that part of the picture needs, to be
-// weighted; once tells that each row is wanted once.
-func (p *plan) irradiance(ctx context.Context, ll *litLight, sp *lightSpill, part image.Rectangle,
-	once bool, weight ...float32) ([]glow.Term, error) {
-	if sp.painted != "" {
-		f, err := p.area(ctx, sp.painted, part)
+// key names what a light gives to a part of the picture, apart from its colour.
+func (sp *lightSpill) key(p *plan, part image.Rectangle) any {
+	switch {
+	case sp.painted != nil:
+		return areas.Plane{Area: sp.painted, Part: part}
+	case sp.room != nil:
+		return p.shading(sp.room.light, part)
+	}
+	return sp.flat
+}
+
+// irradiance returns what a light's spill gives to a part of the picture, to be weighted; once says
+// that each row is wanted once.
+func (p *plan) irradiance(ctx context.Context, sp *lightSpill, part image.Rectangle, once bool,
+	weight ...float32) ([]glow.Term, error) {
+	if sp.painted != nil {
+		f, err := graph.Get(ctx, p.graph, areas.Plane{Area: sp.painted, Part: part})
 		return []glow.Term{{Field: f, Weight: weight}}, err
 	}
 	if sp.room != nil {
-		return p.inRoomTerms(ctx, sp.room, sp.field, part, once, weight...)
+		return p.inRoomTerms(ctx, sp.room, part, once, weight...)
 	}
-	level := sp.source.Level(p.scale)
-	f, err := get(ctx, p, "spill",
-		spillField{p.spillSource(ll), p.scale, level, shrink(p.frame, level)})
-	return []glow.Term{{Level: level, Field: f, Weight: weight}}, err
-}
-
-// carrier returns how far spill is kept off what carries a light.
-func (p *plan) carrier(sp *recipe.Spill) (v veil) {
-	if sp.Carrier == "" || sp.Onto >= 1 {
-		return v
+	k, err := p.spillField(ctx, sp)
+	if err != nil {
+		return nil, err
 	}
-	part := veilPart{area: blockArea(p.q.Recipe, &recipe.Blocker{Area: sp.Carrier}, 0),
-		shells: float32(1 - sp.Onto)}
-	return veil{[]veilPart{part}, fmt.Sprintf("carrier %s %g",
-		part.area.Key(world{plan: p, solid: true}), sp.Onto)}
-}
-
-// touched returns the veil of spill: what carries the light, and what is touched up to less or
-// more.
-func (p *plan) touched(sp *recipe.Spill) veil {
-	v := p.carrier(sp)
-	for i := range sp.Touches {
-		t := &sp.Touches[i]
-		if !t.On || t.Does == recipe.NewSpill || t.Amount <= 0 {
-			continue
-		}
-		k := float32(min(t.Amount, 1))
-		if t.Does == recipe.MoreSpill {
-			k = -float32(t.Amount)
-		}
-		part := veilPart{area: blockArea(p.q.Recipe, &recipe.Blocker{Area: t.Area}, 0), shells: k}
-		v = veil{append(slices.Clip(v.list), part), fmt.Sprintf("%stouch %s %g ", v.key,
-			part.area.Key(world{plan: p, solid: true}), k)}
-	}
-	// In the order of their names, so that the same recipe has the same key.
-	for _, id := range slices.Sorted(maps.Keys(sp.Falls)) {
-		k := float32(1 - sp.Falls[id].Amount)
-		if k == 0 || !p.q.Recipe.Room.On || !p.q.Recipe.HasSurface(area.SurfaceRef(id)) {
-			continue
-		}
-		part := veilPart{area: &area.Area{ID: "surface " + id,
-			Parts: []area.Part{{On: true, Does: area.Add, Amount: 1,
-				Of: area.Surface{Of: area.SurfaceRef(id)}}}}, shells: k}
-		v = veil{append(slices.Clip(v.list), part), fmt.Sprintf("%sfalls %s %g ", v.key,
-			part.area.Key(world{plan: p, solid: true}), k)}
-	}
-	return v
+	f, err := graph.Get(ctx, p.graph, k)
+	return []glow.Term{{Level: k.level, Field: f, Weight: weight}}, err
 }
 
 // touchUp adds what of a light's spill was painted by hand.
@@ -220,7 +176,11 @@ func (st *spillStage) touchUp(ctx context.Context, p *plan, ll *litLight, sp *li
 		if !t.On || t.Does != recipe.NewSpill || t.Amount <= 0 {
 			continue
 		}
-		st.add(p, ll, &lightSpill{painted: t.Area},
+		painted, err := p.area(ctx, t.Area)
+		if err != nil {
+			return err
+		}
+		st.add(p, ll, &lightSpill{painted: painted},
 			float32(ll.l.Gain()*p.q.Recipe.Spill.Level*t.Amount))
 	}
 	return nil
@@ -250,17 +210,18 @@ func (st *spillStage) add(p *plan, ll *litLight, sp *lightSpill, power float32) 
 
 // group returns the group of a tone window, of a part of a ramp (with no middle for none), and of
 // what carries its lights.
-func (st *spillStage) group(tone area.ToneWindow, ramp recipe.Ramp, part int, v veil) *spillGroup {
+func (st *spillStage) group(tone area.ToneWindow, ramp recipe.Ramp, part int,
+	v veilInput) *spillGroup {
 	if tone.Whole() {
 		tone = area.ToneWindow{High: 1}
 	}
+	look := spillLook{tone, ramp.Middle, part}
 	for i := range st.groups {
-		if g := &st.groups[i]; g.tone == tone && g.middle == ramp.Middle && g.part == part &&
-			g.veil.key == v.key {
+		if g := &st.groups[i]; g.spillLook == look && g.veil == v {
 			return g
 		}
 	}
-	g := spillGroup{tone: tone, middle: ramp.Middle, part: part, veil: v}
+	g := spillGroup{spillLook: look, veil: v}
 	if !tone.Whole() || ramp.Middle > 0 {
 		g.window = new([257]float32)
 		for i := range g.window {
@@ -278,41 +239,45 @@ func (st *spillStage) group(tone area.ToneWindow, ramp recipe.Ramp, part int, v 
 
 func (st *spillStage) collect(ctx context.Context, p *plan, part image.Rectangle) (rower, error) {
 	r := spillRows{groups: st.groups, back: st.back}
-	for _, g := range st.groups {
-		var all []addend
-		var j joint
-		var of strings.Builder // names what j is of
-		for n, sp := range g.spills {
-			ll, c := g.lights[n], g.colour[n]
-			if p.joins(sp) {
-				j.room, j.fields, j.colours = sp.room, append(j.fields, sp.field),
-					append(j.colours, c)
-				fmt.Fprint(&of, sp.key(p, ll), c)
-				continue
-			}
-			all = append(all, addend{piece{sp.key(p, ll), ll.l.Spill.Reach, c},
-				func(ctx context.Context, part image.Rectangle) ([]glow.Term, error) {
-					return p.irradiance(ctx, ll, sp, part, len(st.groups) == 1, c[:]...)
-				}})
-		}
-		if j.room != nil {
-			all = append(all, addend{piece{key: of.String()},
-				func(ctx context.Context,
-					part image.Rectangle) ([]glow.Term, error) {
-					return j.term(ctx, p, part)
-				}})
-		}
-		s, err := p.sum(ctx, fmt.Sprint("spill ", g.tone, g.middle, g.part, g.veil.key), all, part)
+	for i := range st.groups {
+		g := &st.groups[i]
+		view := sumView{picture: p.picture, part: part, stage: "spill", group: g.spillLook,
+			veil: g.veil}
+		s, err := p.sum(ctx, view, g.addends(p, part, len(st.groups) == 1))
 		if err != nil {
 			return nil, err
 		}
-		over, err := g.veil.over(ctx, p, part)
+		over, err := veilOver(ctx, p.graph, g.veil, part)
 		if err != nil {
 			return nil, err
 		}
 		r.sums = append(r.sums, readySum{s, over})
 	}
 	return r, nil
+}
+
+// addends returns what the lights of the group give to a part of the picture; once says that each
+// row is wanted once.
+func (g *spillGroup) addends(p *plan, part image.Rectangle, once bool) (all []addend) {
+	var j joint
+	for n, sp := range g.spills {
+		ll, c := g.lights[n], g.colour[n]
+		if p.joins(sp) {
+			j.lights, j.colours = append(j.lights, sp.room), append(j.colours, c)
+			continue
+		}
+		all = append(all, addend{piece{sp.key(p, part), ll.l.Spill.Reach, c},
+			func(ctx context.Context, part image.Rectangle) ([]glow.Term, error) {
+				return p.irradiance(ctx, sp, part, once, c[:]...)
+			}})
+	}
+	if j.lights != nil {
+		all = append(all, addend{piece{of: j.key(p, part)},
+			func(ctx context.Context, part image.Rectangle) ([]glow.Term, error) {
+				return j.term(ctx, p, part)
+			}})
+	}
+	return all
 }
 
 type spillRows struct {

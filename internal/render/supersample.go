@@ -9,19 +9,18 @@ import (
 	"pyrant/internal/base/raster"
 )
 
-// small is up to which long edge a picture is worked out at twice the size.
+// maxSupersampled is up to which long edge a picture is worked out at twice the size.
 //
 // A pixel of a small picture shows places of much different light, and is exposed once where an
 // export exposes each of its pixels: at edges that makes it brighter or darker than the export is
 // where it is shown as small. So small pictures are exposed in four parts for each pixel, which
 // costs as much as a picture of usual size.
-const small = 850
+const maxSupersampled = 850
 
-// twice tells whether the picture is worked out at twice the size. One that may be rough is not,
-// and is told to be rough for that.
-func (q *Request) twice() bool {
-	if q.LongEdge <= 0 || q.LongEdge > small || 2*q.LongEdge > max(q.Photo.Width, q.Photo.Height) ||
-		q.Layer != Whole {
+// isSupersampled reports whether the picture is worked out at twice the size. Drafts are not.
+func (q *Request) isSupersampled() bool {
+	long := max(q.Photo.Width, q.Photo.Height)
+	if q.LongEdge <= 0 || q.LongEdge > maxSupersampled || 2*q.LongEdge > long || q.Layer != Whole {
 		return false
 	}
 	if q.Rough != nil {
@@ -58,8 +57,8 @@ func (p parts) put(s *scratch, x0, x1, y int) {
 	}
 }
 
-// inParts renders a small picture from parts of its pixels.
-func inParts(ctx context.Context, c *graph.Graph, q Request) (image.Image, error) {
+// supersample renders a small picture from parts of its pixels.
+func supersample(ctx context.Context, c *graph.Graph, q Request) (image.Image, error) {
 	own, err := newPlanUpTo(ctx, c, &Request{Photo: q.Photo, Recipe: q.Recipe, LongEdge: q.LongEdge,
 		View: q.View, Layer: Plain, Profile: q.Profile}, "")
 	if err != nil {

@@ -448,13 +448,12 @@ func TestRays(t *testing.T) {
 	e2 := New(1 << 26)
 	for i := range 3 {
 		r.Lights[0].Level = 0.5 + 0.1*float64(i)
-		st := &Stats{}
-		q := Request{Photo: p, PhotoKey: "p", Recipe: r.Clone(), Stats: st}
+		since := builds(e2)
+		q := Request{Photo: p, PhotoKey: "p", Recipe: r.Clone()}
 		a := rgba(t, e2, q)
-		if _, drawn := st.Sum["rays"]; drawn != (i == 0) {
+		if drawn := since("raysPlane") > 0; drawn != (i == 0) {
 			t.Errorf("frame %d draws the rays: %v", i, drawn)
 		}
-		q.Stats = nil
 		if b := rgba(t, New(1<<26), q); string(a.Pix) != string(b.Pix) {
 			t.Errorf("frame %d is not that of a new engine", i)
 		}

@@ -9,6 +9,7 @@ import (
 	"pyrant/internal/base/colour"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
+	"pyrant/internal/render/areas"
 )
 
 // Bins is how many bins a histogram has, over display values from black to white.
@@ -133,25 +134,34 @@ func (h *Histogram) count(m *image.RGBA) {
 // read finds the brightest light: the mean luminance over what it covers against that of
 // a band round it, as wide as a thirtieth of the picture, which no light covers.
 func (t *Tones) read(ctx context.Context, p *plan, luma []float32) error {
-	w := world{plan: p}
-	all, err := w.Light(ctx, area.Light{What: area.Covers}, 0, p.frame)
+	frame := p.picture.Frame
+	of, err := scene{plan: p}.Light(ctx, area.Light{What: area.Covers})
+	if err != nil {
+		return err
+	}
+	all, err := of.Value().Rows(ctx, p.graph, 0, frame)
 	if err != nil {
 		return err
 	}
 	best := 0.0
 	for _, ll := range p.lights {
-		soft, err := p.soften(ctx, ll, float64(max(p.frame.Dx(), p.frame.Dy()))/60, p.frame)
+		mask, err := ll.mask.Own(ctx, p.graph)
 		if err != nil {
 			return err
 		}
-		own, round, any := make([]float32, p.frame.Dx()), make([]float32, p.frame.Dx()),
-			make([]float32, p.frame.Dx())
+		soft, err := areas.Soften(ctx, p.graph, ll.mask, float64(max(frame.Dx(), frame.Dy()))/60,
+			frame, frame)
+		if err != nil {
+			return err
+		}
+		own, round, any := make([]float32, frame.Dx()), make([]float32, frame.Dx()),
+			make([]float32, frame.Dx())
 		var in, out [2]float64
-		for y := range p.frame.Dy() {
+		for y := range frame.Dy() {
 			if err := ctx.Err(); err != nil {
 				return err
 			}
-			ll.mask.Fill(own, 0, y)
+			mask.Fill(own, 0, y)
 			soft.Fill(round, 0, y)
 			all.Fill(any, 0, y)
 			for x, v := range luma[y*len(own) : (y+1)*len(own)] {

@@ -79,6 +79,7 @@ import (
 )
 
 var gain = 2.0
+var table = [2]float64{1, 2}
 var file = os.Args
 
 const limit = 3
@@ -101,10 +102,13 @@ func (m mask) size() float64 {
 	return m.cover.Value.x
 }
 
+func louder() { gain *= 2 }
+
 var _ = time.Now
 `
 	for _, c := range []struct{ where, planted, says string }{
 		{"/* body */", "", ""},
+		{"/* body */", "m.at[0] *= table[1]", ""}, // which nobody writes to
 		{"/* body */", "m.at[0] *= gain", "variable gain"},
 		{"/* called */", "return gain", "variable gain"},
 		{"/* body */", "now := time.Now(); _ = now", "time.Now"},

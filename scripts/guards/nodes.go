@@ -13,9 +13,10 @@ import (
 
 // A node of the graph (package graph) depends on its key alone. The compiler keeps most of that:
 // Build is a method of the key and is given nothing else. What it does not see is refused here, in
-// Build and in what it calls in its package: variables of packages, files, the clock and chance,
-// which would be inputs that no key holds. And a key holds no pointer but an input of the graph,
-// no function and no interface: what is behind those could change while the key stays equal.
+// Build and in what it calls in its package: variables of packages that are written to, files, the
+// clock and chance, which would be inputs that no key holds. And a key holds no pointer but an
+// input of the graph, no function and no interface: what is behind those could change while the key
+// stays equal.
 
 // graphPath is the package of nodes.
 const graphPath = module + "base/graph"
@@ -39,11 +40,16 @@ func nodes(root string) (faults []string, err error) {
 	if err != nil {
 		return nil, err
 	}
+	changing := map[string]bool{}
 	for _, p := range list {
 		if len(p.Errors) > 0 {
 			return nil, p.Errors[0]
 		}
-		n := &nodeCheck{pkg: p, root: root, funcs: map[types.Object]*ast.FuncDecl{}}
+		written(p, changing)
+	}
+	for _, p := range list {
+		n := &nodeCheck{pkg: p, root: root, changing: changing,
+			funcs: map[types.Object]*ast.FuncDecl{}}
 		n.check()
 		faults = append(faults, n.faults...)
 	}
@@ -52,10 +58,72 @@ func nodes(root string) (faults []string, err error) {
 }
 
 type nodeCheck struct {
-	pkg    *packages.Package
-	root   string
-	funcs  map[types.Object]*ast.FuncDecl
-	faults []string
+	pkg      *packages.Package
+	root     string
+	changing map[string]bool // variables of packages that are written to
+	funcs    map[types.Object]*ast.FuncDecl
+	faults   []string
+}
+
+// variable returns the name of a variable of a package, with the package's path; "" for what is
+// none.
+func variable(obj types.Object) string {
+	v, ok := obj.(*types.Var)
+	if !ok || v.Pkg() == nil || v.Parent() != v.Pkg().Scope() {
+		return ""
+	}
+	return v.Pkg().Path() + "." + v.Name()
+}
+
+// written notes the variables of packages that a package assigns to, in whole or in part, or takes
+// the address of. Their declarations do not count.
+func written(p *packages.Package, to map[string]bool) {
+	note := func(x ast.Expr) {
+		for {
+			switch e := x.(type) {
+			case *ast.IndexExpr:
+				x = e.X
+			case *ast.StarExpr:
+				x = e.X
+			case *ast.ParenExpr:
+				x = e.X
+			case *ast.SelectorExpr:
+				if v := variable(p.TypesInfo.Uses[e.Sel]); v != "" {
+					to[v] = true
+				}
+				x = e.X
+			case *ast.Ident:
+				if v := variable(p.TypesInfo.Uses[e]); v != "" {
+					to[v] = true
+				}
+				return
+			default:
+				return
+			}
+		}
+	}
+	for _, f := range p.Syntax {
+		ast.Inspect(f, func(x ast.Node) bool {
+			switch x := x.(type) {
+			case *ast.AssignStmt:
+				for _, l := range x.Lhs {
+					note(l)
+				}
+			case *ast.IncDecStmt:
+				note(x.X)
+			case *ast.UnaryExpr:
+				if x.Op == token.AND {
+					note(x.X)
+				}
+			case *ast.RangeStmt:
+				if x.Tok == token.ASSIGN {
+					note(x.Key)
+					note(x.Value)
+				}
+			}
+			return true
+		})
+	}
 }
 
 func (n *nodeCheck) fault(at token.Pos, format string, args ...any) {
@@ -117,8 +185,7 @@ func (n *nodeCheck) body(f *ast.FuncDecl, seen map[*ast.FuncDecl]bool) {
 		}
 		switch obj := n.pkg.TypesInfo.Uses[id].(type) {
 		case *types.Var:
-			isError := types.Identical(obj.Type(), types.Universe.Lookup("error").Type())
-			if obj.Pkg() != nil && obj.Parent() == obj.Pkg().Scope() && !isError {
+			if n.changing[variable(obj)] {
 				n.fault(id.Pos(), "The value of a node would depend on the variable %s, "+
 					"which its key does not hold.", obj.Name())
 			}
@@ -139,7 +206,7 @@ func (n *nodeCheck) body(f *ast.FuncDecl, seen map[*ast.FuncDecl]bool) {
 
 // holds looks at a type that is part of a key.
 func (n *nodeCheck) holds(at token.Pos, t types.Type, key string, seen map[types.Type]bool) {
-	if isPointerTo(t, "Input") || seen[t] {
+	if isPointerTo(t, "Input") || isPointerTo(t, "Ref") || seen[t] {
 		return
 	}
 	seen[t] = true

@@ -92,7 +92,6 @@ type Job struct {
 	Recipe   *recipe.Recipe
 	Layer    render.Layer
 	Settings Settings
-	Stats    *render.Stats
 }
 
 // Write renders j and writes its file to w. Progress is called with the share of
@@ -103,7 +102,7 @@ func Write(ctx context.Context, e *render.Engine, j *Job, w io.Writer,
 	progress func(float64)) (notes []string, err error) {
 	s := j.Settings
 	img, err := e.Export(ctx, render.Request{
-		Photo: j.Photo, PhotoKey: j.PhotoKey, Recipe: j.Recipe, Layer: j.Layer, Stats: j.Stats,
+		Photo: j.Photo, PhotoKey: j.PhotoKey, Recipe: j.Recipe, Layer: j.Layer,
 		LongEdge: s.LongEdge(j.Recipe.Size()), Deep: s.Format.Deep(),
 	}, progress)
 	if err != nil {

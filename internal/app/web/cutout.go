@@ -89,16 +89,14 @@ func (s *Server) refined(ctx context.Context, shot *store.Shot,
 		if !c.Raster.Rough {
 			continue
 		}
-		g, err := s.scribbling(ctx, shot)
+		p, err := s.photo(ctx, shot.PhotoSHA)
 		if err != nil {
 			return nil, err
 		}
-		key := fmt.Sprintf("cut %s %s %s %g", shot.PhotoSHA, setting.Key(c.Strokes), setting.Key(c.Mends), c.Band)
-		got, err := graph.Fetch(ctx, s.engine.Cache, graph.Text(key),
-			func(ctx context.Context) (rasterNode, error) {
-				r, err := g.Make(ctx, c, false)
-				return rasterNode(r), err
-			})
+		of := cutout.CutOut{Band: c.Band, Strokes: c.Strokes, Mends: c.Mends}
+		got, err := graph.Get(ctx, s.engine.Cache, cutPixels{
+			cutGround{s.input(shot.PhotoSHA, p)},
+			graph.Intern(s.engine.Cache, setting.Key(of), of)})
 		if err != nil {
 			return nil, err
 		}

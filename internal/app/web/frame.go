@@ -301,7 +301,7 @@ func (s *Server) preview(c *echo.Context) error {
 	if c.Request().Header.Get("If-None-Match") == tag {
 		return c.NoContent(http.StatusNotModified)
 	}
-	b, err := graph.Fetch(ctx, s.engine.Cache, graph.Text("preview "+tag),
+	b, err := graph.Load(ctx, s.engine.Cache, previewFile{shot.ID, shot.Version},
 		func(ctx context.Context) (bytesNode, error) {
 			return s.renderPreview(ctx, shot, previewEdge)
 		})

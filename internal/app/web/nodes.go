@@ -6,6 +6,7 @@ import (
 	"pyrant/internal/base/graph"
 	"pyrant/internal/base/photo"
 	"pyrant/internal/light/match"
+	"pyrant/internal/recipe/cutout"
 	"pyrant/internal/recipe/shape"
 	"pyrant/internal/vision/align"
 	"pyrant/internal/vision/livewire"
@@ -18,6 +19,24 @@ import (
 
 // photoInput is a decoded photo, named by the SHA-256 of its file.
 type photoInput = *graph.Input[*photo.Photo]
+
+// Keys of what is loaded into the graph: see graph.Load.
+type (
+	photoFile struct{ sum string } // decoded
+	revision  struct {             // the recipe in force at a version of a shot
+		shot    string
+		seq     int
+		version int64
+	}
+	previewFile struct { // for the page of shots
+		shot    string
+		version int64
+	}
+	fittedLights struct { // what the lights have to be to match the reference
+		shot    string
+		version int64
+	}
+)
 
 func (s *Server) input(sum string, p *photo.Photo) photoInput {
 	return graph.Intern(s.engine.Cache, sum, p)
@@ -53,6 +72,22 @@ type cutGround struct{ photo photoInput }
 
 func (k cutGround) Build(ctx context.Context, _ *graph.Graph) (*segment.Ground, error) {
 	return segment.NewGround(ctx, k.photo.Value())
+}
+
+// cutPixels are the pixels of a cut-out, found on the photo itself by its strokes, mends and band.
+type cutPixels struct {
+	ground cutGround
+	of     *graph.Input[cutout.CutOut]
+}
+
+func (k cutPixels) Build(ctx context.Context, g *graph.Graph) (rasterNode, error) {
+	ground, err := graph.Get(ctx, g, k.ground)
+	if err != nil {
+		return rasterNode{}, err
+	}
+	of := k.of.Value()
+	r, err := ground.Make(ctx, &of, false)
+	return rasterNode(r), err
 }
 
 // pointLights are the point lights of a kind in a photo.

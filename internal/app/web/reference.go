@@ -204,7 +204,7 @@ func (s *Server) fittedTint(ctx context.Context, shot *store.Shot, r *recipe.Rec
 // fittedTo returns what the lights of a shot have to be for the picture to be its reference, kept
 // for its version.
 func (s *Server) fittedTo(ctx context.Context, shot *store.Shot, r *recipe.Recipe) (fitted, error) {
-	return graph.Fetch(ctx, s.engine.Cache, graph.Text(fmt.Sprintf("left %s %d", shot.ID, shot.Version)),
+	return graph.Load(ctx, s.engine.Cache, fittedLights{shot.ID, shot.Version},
 		func(ctx context.Context) (fitted, error) { return s.fitLights(ctx, shot, r) })
 }
 

@@ -477,14 +477,10 @@ type kept struct{ *recipe.Recipe }
 // revisions before and after it.
 func (k kept) Bytes() int64 { return int64(1<<12 + 1<<12*len(k.Lights)) }
 
-func headKey(shot *store.Shot) string {
-	return fmt.Sprintf("recipe %s %d %d", shot.ID, shot.HeadSeq, shot.Version)
-}
-
 // head returns the recipe in force of a shot. Callers must not change it. Where it cannot be
 // read, the shot's head moves to a revision that can; see store.Head.
 func (s *Server) head(ctx context.Context, shot *store.Shot) (*recipe.Recipe, error) {
-	k, err := graph.Fetch(ctx, s.engine.Cache, graph.Text(headKey(shot)),
+	k, err := graph.Load(ctx, s.engine.Cache, revision{shot.ID, shot.HeadSeq, shot.Version},
 		func(ctx context.Context) (kept, error) {
 			r, err := s.store.Recipe(ctx, shot.ID, shot.HeadSeq)
 			return kept{r}, err
@@ -504,7 +500,7 @@ func (s *Server) head(ctx context.Context, shot *store.Shot) (*recipe.Recipe, er
 // remember keeps a recipe that was just made the one in force, so that it is not
 // read again.
 func (s *Server) remember(ctx context.Context, shot *store.Shot, r *recipe.Recipe) {
-	_, _ = graph.Fetch(ctx, s.engine.Cache, graph.Text(headKey(shot)),
+	_, _ = graph.Load(ctx, s.engine.Cache, revision{shot.ID, shot.HeadSeq, shot.Version},
 		func(context.Context) (kept, error) { return kept{r}, nil })
 }
 

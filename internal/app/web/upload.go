@@ -173,7 +173,7 @@ func (s *Server) photo(ctx context.Context, sum string) (*photo.Photo, error) {
 // under way share the memory that one may take.
 func (s *Server) decoded(ctx context.Context, sum string, watch *reading,
 	load func() ([]byte, error)) (*photo.Photo, error) {
-	return graph.Fetch(ctx, s.engine.Cache, graph.Text("decoded "+sum),
+	return graph.Load(ctx, s.engine.Cache, photoFile{sum},
 		func(ctx context.Context) (*photo.Photo, error) {
 			data, err := load()
 			if err != nil {

@@ -3,8 +3,8 @@
 // A node is a key that can build its value: the key holds everything that the value depends on, so
 // two requests with equal keys share one value, and a key that forgets an input does not compile,
 // because Build sees nothing but the key and the graph. A node asks the graph for the nodes that it
-// needs. Large inputs and the outputs of other nodes are named in a key by their ID; see Input and
-// Output.
+// needs. Large inputs, and values that follow from others, stand in a key as an Input: what builds
+// on an interned value is not built again while that value stays the same.
 //
 // The graph holds the most recently used values up to a number of bytes. A build that nobody waits
 // for any more is cancelled, one that panics returns an error, and nodes that need each other are
@@ -35,6 +35,19 @@ type Node[V Sized] interface {
 	Build(ctx context.Context, g *Graph) (V, error)
 }
 
+// Versioned is a node of which only the newest few of a group are held: of values that are large
+// and seldom asked for once there is a newer one.
+type Versioned interface {
+	// Group returns the group of the key, and how many of that are held; nil for no group.
+	Group() (group any, max int)
+}
+
+// Passing is a node that may serve only one part of a picture, which an export asks for once.
+type Passing interface {
+	// Passes reports whether the value is of no use once that part is done; see Sweep.
+	Passes() bool
+}
+
 // Graph keeps the values of nodes. It may be used by several goroutines.
 type Graph struct {
 	parent *Graph // read, never written
@@ -43,7 +56,7 @@ type Graph struct {
 	nodes  map[any]*node
 	used   *list.List    // of *node that are built, the most recently used first
 	sum    int64         // bytes of all nodes in used
-	groups map[any][]any // keys by their group, the oldest first; see Keep
+	groups map[any][]any // keys by their group, the oldest first; see Versioned
 	group  map[any]any   // the group of each such key
 	inputs *sync.Map     // weak pointers to inputs, by inputKey; shared with child graphs
 	stats  *stats        // shared with child graphs
@@ -83,27 +96,92 @@ func (g *Graph) Child(limit int64) *Graph {
 // returns its error: at once if others wait for the build, which goes on; otherwise as soon as the
 // build has stopped.
 func Get[K Node[V], V Sized](ctx context.Context, g *Graph, key K) (V, error) {
-	if v, ok := Peek[V](g, any(key)); ok { // without what a build would need
+	g.renew(key)
+	if v, ok := peek[V](g, key); ok { // without what a build would need
 		return v, nil
 	}
-	return Fetch(ctx, g, key, func(ctx context.Context) (V, error) { return key.Build(ctx, g) })
+	return load(ctx, g, key, func(ctx context.Context) (V, error) { return key.Build(ctx, g) })
 }
 
 // Own is Get for values that change while they are used, such as masks whose tiles are dropped: a
 // child graph builds its own and takes none from its parent.
 func Own[K Node[V], V Sized](ctx context.Context, g *Graph, key K) (V, error) {
-	return FetchOwn(ctx, g, key, func(ctx context.Context) (V, error) { return key.Build(ctx, g) })
+	g.renew(key)
+	return loadOwn(ctx, g, key, func(ctx context.Context) (V, error) { return key.Build(ctx, g) })
 }
+
+// Load is Get for a value that comes from outside of the graph: from a file or the database. What a
+// key names must never change: it is a file by its hash, or a revision by its number.
+func Load[K comparable, V Sized](
+	ctx context.Context, g *Graph, key K, read func(context.Context) (V, error),
+) (V, error) {
+	if v, ok := peek[V](g, key); ok {
+		return v, nil
+	}
+	return load(ctx, g, key, read)
+}
+
+// renew makes a key the newest of its group.
+func (g *Graph) renew(key any) {
+	if v, ok := key.(Versioned); ok {
+		if group, max := v.Group(); group != nil {
+			g.keep(group, key, max)
+		}
+	}
+}
+
+// History returns what remembers earlier values under a key, made by fresh if there is none. It
+// serves to be faster: nothing that it remembers may change a value. A child graph reads its
+// parent's.
+func History[K comparable, V Sized](g *Graph, key K, fresh func() V) V {
+	if v, ok := peek[V](g, key); ok {
+		return v
+	}
+	v, err := loadOwn(context.Background(), g, key,
+		func(context.Context) (V, error) { return fresh(), nil })
+	if err != nil {
+		panic(err) // fresh has panicked
+	}
+	return v
+}
+
+// Each calls do with every value that g itself holds.
+func (g *Graph) Each(do func(Sized)) {
+	g.mu.Lock()
+	var all []Sized
+	for e := g.used.Front(); e != nil; e = e.Next() {
+		all = append(all, e.Value.(*node).val)
+	}
+	g.mu.Unlock()
+	for _, v := range all {
+		do(v)
+	}
+}
+
+// Sweep drops the values that g itself holds of nodes that pass.
+func (g *Graph) Sweep() {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	for e := g.used.Front(); e != nil; {
+		n := e.Value.(*node)
+		e = e.Next()
+		if k, ok := n.key.(Passing); ok && k.Passes() {
+			g.drop(n)
+		}
+	}
+}
+
+// IsChild reports whether g is a child graph, whose values are asked for once.
+func (g *Graph) IsChild() bool { return g.parent != nil }
 
 // Has reports whether the value of a node is held, by g or its parent.
 func Has[K Node[V], V Sized](g *Graph, key K) bool {
-	_, ok := Peek[V](g, key)
+	_, ok := peek[V](g, key)
 	return ok
 }
 
-// Fetch is Get for a key whose build is not a method of the key. Such a build may depend on what
-// its key does not hold: nodes are the better way.
-func Fetch[V Sized](
+// load returns the value of a key, made by build if nobody holds it or builds it.
+func load[V Sized](
 	ctx context.Context, g *Graph, key any, build func(context.Context) (V, error),
 ) (V, error) {
 	if g.parent != nil && !g.has(key) {
@@ -111,11 +189,11 @@ func Fetch[V Sized](
 			return v.(V), nil
 		}
 	}
-	return FetchOwn(ctx, g, key, build)
+	return loadOwn(ctx, g, key, build)
 }
 
-// FetchOwn is Own for a key whose build is not a method of the key.
-func FetchOwn[V Sized](
+// loadOwn is load without what the parent holds.
+func loadOwn[V Sized](
 	ctx context.Context, g *Graph, key any, build func(context.Context) (V, error),
 ) (V, error) {
 	if s, ok := g.held(key); ok {
@@ -129,8 +207,8 @@ func FetchOwn[V Sized](
 	return v.(V), nil
 }
 
-// Peek returns the value that is held for a key, by g or its parent.
-func Peek[V Sized](g *Graph, key any) (v V, ok bool) {
+// peek returns the value that is held for a key, by g or its parent.
+func peek[V Sized](g *Graph, key any) (v V, ok bool) {
 	s, ok := g.held(key)
 	if !ok && g.parent != nil {
 		s, ok = g.parent.held(key)
@@ -141,27 +219,8 @@ func Peek[V Sized](g *Graph, key any) (v V, ok bool) {
 	return v, ok
 }
 
-// Put makes v the value of a key, in g alone. Where the key is being built, that build's value
-// stays.
-func Put[V Sized](g *Graph, key any, v V) error {
-	g.mu.Lock()
-	if n := g.nodes[key]; n != nil && n.elem != nil {
-		if old, ok := n.val.(V); ok && any(old) == any(v) {
-			g.used.MoveToFront(n.elem)
-			g.mu.Unlock()
-			return nil
-		}
-		g.drop(n)
-	}
-	g.mu.Unlock()
-	_, err := FetchOwn(context.Background(), g, key,
-		func(context.Context) (V, error) { return v, nil })
-	return err
-}
-
-// Keep makes a key the latest of a group, of which at most max are held: of values that are large
-// and seldom asked for once there is a newer one.
-func (g *Graph) Keep(group, key any, max int) {
+// keep makes a key the latest of a group, of which at most max are held.
+func (g *Graph) keep(group, key any, max int) {
 	g.mu.Lock()
 	defer g.mu.Unlock()
 	g.leave(key)

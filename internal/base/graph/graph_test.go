@@ -61,7 +61,7 @@ func TestNodesShareWhatTheyNeed(t *testing.T) {
 		test  string
 		level int
 	}
-	if _, held := Peek[bulk](g, other{t.Name(), 0}); held {
+	if _, held := peek[bulk](g, other{t.Name(), 0}); held {
 		t.Error("a key of another type finds the value")
 	}
 }
@@ -133,7 +133,7 @@ func TestBuildEndsWithTheLastWaiter(t *testing.T) {
 	for range 3 {
 		c, cancel := context.WithCancel(ctx)
 		leave = append(leave, cancel)
-		go func() { _, err := Fetch(c, g, key{}, build); told <- err }()
+		go func() { _, err := load(c, g, key{}, build); told <- err }()
 	}
 	for waiters := 0; waiters < 3; time.Sleep(time.Millisecond) {
 		g.mu.Lock()
@@ -154,7 +154,7 @@ func TestBuildEndsWithTheLastWaiter(t *testing.T) {
 		}
 	}
 	<-ended
-	if v, err := Fetch(ctx, g, key{}, func(context.Context) (bulk, error) {
+	if v, err := load(ctx, g, key{}, func(context.Context) (bulk, error) {
 		return 5,
 			nil
 	}); v != 5 || err != nil {
@@ -166,7 +166,7 @@ func TestBuildEndsWithTheLastWaiter(t *testing.T) {
 func TestBuildHasTheValuesOfItsRequest(t *testing.T) {
 	type progress struct{}
 	c := context.WithValue(ctx, progress{}, bulk(9))
-	v, err := Fetch(c, New(100), Text("x"), func(ctx context.Context) (bulk, error) {
+	v, err := load(c, New(100), text("x"), func(ctx context.Context) (bulk, error) {
 		return ctx.Value(progress{}).(bulk), nil
 	})
 	if v != 9 || err != nil {
@@ -178,16 +178,16 @@ func TestBuildHasTheValuesOfItsRequest(t *testing.T) {
 func TestGroupsArePruned(t *testing.T) {
 	g := New(100)
 	for i := range 50 {
-		key := Text(fmt.Sprint("k ", i))
-		g.Keep(Text("group "), key, 1000)
-		Fetch(ctx, g, key, func(context.Context) (bulk, error) {
+		key := text(fmt.Sprint("k ", i))
+		g.keep(text("group "), key, 1000)
+		load(ctx, g, key, func(context.Context) (bulk, error) {
 			if i%2 == 0 {
 				return 0, errors.New("no")
 			}
 			return 40, nil
 		})
 	}
-	if n := len(g.groups[Text("group ")]); n != 2 || len(g.group) != 2 {
+	if n := len(g.groups[text("group ")]); n != 2 || len(g.group) != 2 {
 		t.Errorf("the group has %d keys, of which two are held; %d are known", n, len(g.group))
 	}
 }

@@ -24,25 +24,32 @@ func (i *Input[V]) Content() string { return i.content }
 // inputKey is what Graph.inputs finds an input by: its type and content.
 type inputKey[V any] struct{ content string }
 
+func (*Input[V]) handle() {}
+
 // Intern returns g's input with a content, which says all that v is: a hash of its bytes, or a
 // canonical encoding. v is used if there is no such input yet. A graph shares its inputs with its
 // children.
 func Intern[V any](g *Graph, content string, v V) *Input[V] {
+	return intern(g, inputKey[V]{content}, func() *Input[V] { return &Input[V]{v, content} })
+}
+
+// intern returns the pointer that g knows by a key; if there is none, the one that fresh returns.
+func intern[K comparable, T any](g *Graph, key K, fresh func() *T) *T {
 	inputs := g.inputs
-	key := inputKey[V]{content}
 	for {
 		if w, ok := inputs.Load(key); ok {
-			if i := w.(weak.Pointer[Input[V]]).Value(); i != nil {
-				return i
+			if p := w.(weak.Pointer[T]).Value(); p != nil {
+				return p
 			}
 			inputs.CompareAndDelete(key, w)
 		}
-		i := &Input[V]{v, content}
-		w := weak.Make(i)
+		p := fresh()
+		w := weak.Make(p)
 		if _, ok := inputs.LoadOrStore(key, w); ok {
 			continue
 		}
-		runtime.AddCleanup(i, func(key inputKey[V]) { inputs.CompareAndDelete(key, w) }, key)
-		return i
+		// The clean-up holds the key, so the key must not hold the pointer.
+		runtime.AddCleanup(p, func(key K) { inputs.CompareAndDelete(key, w) }, key)
+		return p
 	}
 }

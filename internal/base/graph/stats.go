@@ -21,34 +21,19 @@ type Stat struct {
 type stats struct {
 	mu     sync.Mutex
 	byType map[reflect.Type]*Stat
-	byKind map[string]*Stat // of keys that say themselves what they are counted as
 }
 
 func newStats() *stats {
-	return &stats{byType: map[reflect.Type]*Stat{}, byKind: map[string]*Stat{}}
+	return &stats{byType: map[reflect.Type]*Stat{}}
 }
-
-// A Kind is a key that says itself what it is counted as.
-type Kind interface{ Kind() string }
 
 // nameOf returns the name of a key's type, without its package.
 func nameOf(key any) string {
-	if k, ok := key.(Kind); ok {
-		return k.Kind()
-	}
 	name := fmt.Sprintf("%T", key)
 	return name[strings.LastIndex(name, ".")+1:]
 }
 
 func (s *stats) of(key any) *Stat {
-	if k, ok := key.(Kind); ok {
-		st := s.byKind[k.Kind()]
-		if st == nil {
-			st = &Stat{Type: k.Kind()}
-			s.byKind[st.Type] = st
-		}
-		return st
-	}
 	st := s.byType[reflect.TypeOf(key)]
 	if st == nil {
 		st = &Stat{Type: nameOf(key)}
@@ -80,9 +65,6 @@ func (g *Graph) Stats() []Stat {
 	defer g.stats.mu.Unlock()
 	var out []Stat
 	for _, s := range g.stats.byType {
-		out = append(out, *s)
-	}
-	for _, s := range g.stats.byKind {
 		out = append(out, *s)
 	}
 	slices.SortFunc(out, func(a, b Stat) int { return strings.Compare(a.Type, b.Type) })

@@ -70,55 +70,62 @@ func NewPyramid(ctx context.Context, src Source, bounds image.Rectangle,
 	top int) (*Pyramid, error) {
 	p := &Pyramid{src: src, bounds: bounds, levels: []*raster.Plane{nil}}
 	for l := 1; l <= top; l++ {
-		from := p.rect(l - 1)
-		to := raster.NewPlane(reducedRect(from))
-		err := raster.Rows(ctx, to.Rect.Min.Y, to.Rect.Max.Y, func(y0, y1 int) {
-			w := to.Rect.Dx()
-			x0 := 2*to.Rect.Min.X - 2
-			row := make([]float32, 2*w+3)
-			// halves holds source rows that were reduced along x; row y of the
-			// result needs 2y-2 to 2y+2 of them.
-			halves := make([][]float32, 5)
-			for i := range halves {
-				halves[i] = make([]float32, w)
-			}
-			read := func(y int) {
-				h := halves[((y%5)+5)%5]
-				clear(h)
-				if y < from.Min.Y || y >= from.Max.Y {
-					return
-				}
-				if l == 1 {
-					src.Fill(row, x0, y)
-				} else {
-					clear(row)
-					copy(row[from.Min.X-x0:], p.levels[l-1].Row(y))
-				}
-				for i := range h {
-					r := row[2*i : 2*i+5 : 2*i+5]
-					h[i] = (r[0] + r[4] + 4*(r[1]+r[3]) + 6*r[2]) * (1.0 / 16)
-				}
-			}
-			for y := 2*y0 - 2; y < 2*y0+1; y++ {
-				read(y)
-			}
-			for y := y0; y < y1; y++ {
-				read(2*y + 1)
-				read(2*y + 2)
-				at := func(k int) []float32 { return halves[(((2*y+k)%5)+5)%5] }
-				a, b, c, d, e := at(-2), at(-1), at(0), at(1), at(2)
-				dst := to.Row(y)
-				for i := range dst {
-					dst[i] = (a[i] + e[i] + 4*(b[i]+d[i]) + 6*c[i]) * (1.0 / 16)
-				}
-			}
-		})
+		if l > 1 {
+			src, bounds = planeSource{p.levels[l-1]}, p.levels[l-1].Rect
+		}
+		to, err := reduce(ctx, src, bounds)
 		if err != nil {
 			return nil, err
 		}
 		p.levels = append(p.levels, to)
 	}
 	return p, nil
+}
+
+// planeSource gives the rows of a plane, and zeros beside it.
+type planeSource struct{ *raster.Plane }
+
+func (p planeSource) Fill(dst []float32, x0, y int) { copyInto(dst, x0, p.Row(y), p.Rect.Min.X) }
+
+// reduce returns the samples of the next level of src, which has coverage inside bounds only.
+func reduce(ctx context.Context, src Source, bounds image.Rectangle) (*raster.Plane, error) {
+	to := raster.NewPlane(reducedRect(bounds))
+	return to, raster.Rows(ctx, to.Rect.Min.Y, to.Rect.Max.Y, func(y0, y1 int) {
+		w := to.Rect.Dx()
+		x0 := 2*to.Rect.Min.X - 2
+		row := make([]float32, 2*w+3)
+		// halves holds source rows that were reduced along x; row y of the result needs 2y-2 to
+		// 2y+2 of them.
+		halves := make([][]float32, 5)
+		for i := range halves {
+			halves[i] = make([]float32, w)
+		}
+		read := func(y int) {
+			h := halves[((y%5)+5)%5]
+			clear(h)
+			if y < bounds.Min.Y || y >= bounds.Max.Y {
+				return
+			}
+			src.Fill(row, x0, y)
+			for i := range h {
+				r := row[2*i : 2*i+5 : 2*i+5]
+				h[i] = (r[0] + r[4] + 4*(r[1]+r[3]) + 6*r[2]) * (1.0 / 16)
+			}
+		}
+		for y := 2*y0 - 2; y < 2*y0+1; y++ {
+			read(y)
+		}
+		for y := y0; y < y1; y++ {
+			read(2*y + 1)
+			read(2*y + 2)
+			at := func(k int) []float32 { return halves[(((2*y+k)%5)+5)%5] }
+			a, b, c, d, e := at(-2), at(-1), at(0), at(1), at(2)
+			dst := to.Row(y)
+			for i := range dst {
+				dst[i] = (a[i] + e[i] + 4*(b[i]+d[i]) + 6*c[i]) * (1.0 / 16)
+			}
+		}
+	})
 }
 
 // reducedRect returns the samples of the next level that read any sample of r.
@@ -202,7 +209,11 @@ func extra(sigma float64) int { return len(kernel(sigma)) - 1 }
 // Extent returns the samples of a level that a blur by sigma, in pixels of
 // that level, reaches.
 func (p *Pyramid) Extent(level int, sigma float64) image.Rectangle {
-	r := p.rect(level)
+	return reached(p.rect(level), sigma)
+}
+
+// reached returns the samples that a blur reaches of what has coverage in r.
+func reached(r image.Rectangle, sigma float64) image.Rectangle {
 	if r.Empty() {
 		return r
 	}
@@ -213,26 +224,32 @@ func (p *Pyramid) Extent(level int, sigma float64) image.Rectangle {
 // sigma in pixels of that level, over the part of clip that it reaches.
 func (p *Pyramid) Blur(ctx context.Context, level int, sigma float64,
 	clip image.Rectangle) (*raster.Plane, error) {
-	out := raster.NewPlane(p.Extent(level, sigma).Intersect(clip))
+	src := p.src
+	if level > 0 {
+		src = planeSource{p.levels[level]}
+	}
+	return blur(ctx, src, p.rect(level), sigma, clip)
+}
+
+// blur returns the coverage of src, which has some inside bounds only, convolved with a Gaussian,
+// over the part of clip that it reaches.
+func blur(ctx context.Context, src Source, bounds image.Rectangle, sigma float64,
+	clip image.Rectangle) (*raster.Plane, error) {
+	out := raster.NewPlane(reached(bounds, sigma).Intersect(clip))
 	if out.Rect.Empty() {
 		return out, ctx.Err()
 	}
 	k := kernel(sigma)
 	n := len(k) - 1
 	// Along x first, for all rows that the second pass reads.
-	in := p.rect(level)
-	mid := raster.NewPlane(image.Rect(out.Rect.Min.X, max(out.Rect.Min.Y-n, in.Min.Y),
-		out.Rect.Max.X, min(out.Rect.Max.Y+n, in.Max.Y)))
+	mid := raster.NewPlane(image.Rect(out.Rect.Min.X, max(out.Rect.Min.Y-n, bounds.Min.Y),
+		out.Rect.Max.X, min(out.Rect.Max.Y+n, bounds.Max.Y)))
 	w := out.Rect.Dx()
 	err := raster.Rows(ctx, mid.Rect.Min.Y, mid.Rect.Max.Y, func(y0, y1 int) {
 		x0 := out.Rect.Min.X - n
 		row := make([]float32, w+2*n)
 		for y := y0; y < y1; y++ {
-			if level == 0 {
-				p.src.Fill(row, x0, y)
-			} else {
-				copyInto(row, x0, p.levels[level].Row(y), in.Min.X)
-			}
+			src.Fill(row, x0, y)
 			if n == 0 {
 				copy(mid.Row(y), row)
 				continue

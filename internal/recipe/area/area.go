@@ -1,39 +1,15 @@
-// Package area computes areas: how much of each place of the photo an effect may
-// touch, from 0 to 1.
+// Package area declares areas: parts of the photo that an effect is limited to. Package areas
+// computes what they cover.
 //
-// An Area is an ordered list of parts. Each adds to what the parts before it left,
-// takes away from it, or keeps only what both cover; if the first part does not add,
-// it works on the whole photo. With p for a part's coverage and A for what is there
-// before it,
-//
-//	add        1 − (1−A)·(1−p)
-//	take away  A·(1−p)
-//	keep       A·p
-//
-// where p is taken by the part's amount: nothing of it adds nothing, takes nothing away
-// and keeps everything.
-//
-// What a part covers is its Source, of one of the Kinds: traced shapes, gradients,
-// painted strokes, a window of brightness, a band of hue, a light, another area.
-// All of them are vectors or rules to the end, and render alike at every scale.
-//
-// What an area needs of its surroundings (the photo, what lights cover, a store for
-// masks) it asks a World for.
+// An Area is an ordered list of parts. What a part covers is its Source, of one of the Kinds:
+// traced shapes, gradients, painted strokes, a window of brightness, a band of hue, a light,
+// another area. All of them are vectors or rules to the end, and render alike at every scale.
 package area
 
 import (
-	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"fmt"
-	"image"
-	"slices"
 	"strings"
 
-	"pyrant/internal/base/coverage"
-	"pyrant/internal/base/guided"
-	"pyrant/internal/base/raster"
-	"pyrant/internal/recipe/cutout"
 	"pyrant/internal/recipe/setting"
 )
 
@@ -108,11 +84,18 @@ func (Does) Choices() []setting.Choice {
 }
 
 // Source is what a part covers.
-type Source interface {
-	// prepare makes the coverage ready for the rows of r, softened by a feather in
-	// pixels of the picture. The rows may be asked for by several goroutines.
-	prepare(ctx context.Context, w World, feather float64, r image.Rectangle) (Rows, error)
-}
+type Source interface{ source() }
+
+func (Shape) source()      {}
+func (Line) source()       {}
+func (Ring) source()       {}
+func (Strokes) source()    {}
+func (ToneWindow) source() {}
+func (Hue) source()        {}
+func (Light) source()      {}
+func (CutOut) source()     {}
+func (Surface) source()    {}
+func (Other) source()      {}
 
 // Kinds lists the kinds of Source.
 var Kinds = setting.Register[Source](
@@ -127,150 +110,6 @@ var Kinds = setting.Register[Source](
 	setting.Kind{Word: "surface", Label: "Surface", Zero: Surface{}},
 	setting.Kind{Word: "area", Label: "Other area", Zero: Other{}},
 )
-
-// Rows gives coverage row by row.
-type Rows interface {
-	// Fill writes the coverage of row y from column x0 on, one value for each
-	// element of dst.
-	Fill(dst []float32, x0, y int)
-}
-
-// World is what areas are evaluated in: a picture at some scale, its photo and its
-// lights.
-type World interface {
-	// Scale is pixels of the picture for each pixel of the photo.
-	Scale() float64
-	// Frame is the whole picture.
-	Frame() image.Rectangle
-	// Photo gives rows of the photo before dusk at the picture's scale, linear,
-	// three samples a pixel.
-	Photo() func(dst []float32, x0, y int)
-	// PhotoKey names the photo.
-	PhotoKey() string
-	// Mask returns the mask of a key, made where there is none yet.
-	Mask(ctx context.Context, key string, make func() coverage.Mask) (coverage.Mask, error)
-	// Whole returns the coverage of a key over the whole frame, which make makes, as a whole or
-	// part by part.
-	Whole(ctx context.Context, key string, make func(ctx context.Context,
-		part image.Rectangle) (*raster.Plane, error)) (Rows, error)
-	// Filter returns the guided filter of a key, made in the world of the whole picture with
-	// a long edge of so many pixels, or of the photo's if that is less.
-	Filter(ctx context.Context, key string, edge int, make func(context.Context,
-		World) (*guided.Filter, error)) (*guided.Filter, error)
-	// Soften blurs a mask by a deviation in pixels of the picture.
-	Soften(ctx context.Context, key string, m coverage.Mask, sigma float64,
-		r image.Rectangle) (Rows, error)
-	// Light returns where a light is, or what it gives.
-	Light(ctx context.Context, l Light, feather float64, r image.Rectangle) (Rows, error)
-	// LightKey names what Light depends on.
-	LightKey(l Light) string
-	// CutOut returns what a cut-out covers, "" for all of them.
-	CutOut(ctx context.Context, id cutout.Ref, feather float64, r image.Rectangle) (Rows, error)
-	// CutOutKey names what CutOut depends on.
-	CutOutKey(id cutout.Ref) string
-	// Surface returns what is seen of a surface of the room.
-	Surface(ctx context.Context, id SurfaceRef, feather float64, r image.Rectangle) (Rows, error)
-	// SurfaceKey names what Surface depends on.
-	SurfaceKey(id SurfaceRef) string
-	// Area returns another area, nil for one that is not there.
-	Area(Ref) *Area
-}
-
-// empty tells whether the area covers nothing, as it has no part that is on.
-func (a *Area) empty() bool {
-	return !slices.ContainsFunc(a.Parts, func(p Part) bool { return p.On })
-}
-
-// Key names the area in w by all that it depends on but the scale.
-func (a *Area) Key(w World) string {
-	var b strings.Builder
-	b.WriteString(setting.Key(a.Parts))
-	for i := range a.Parts {
-		switch s := a.Parts[i].Of.(type) {
-		case ToneWindow, Hue:
-			b.WriteString(" " + w.PhotoKey())
-		case Light:
-			b.WriteString(" " + w.LightKey(s))
-		case CutOut:
-			b.WriteString(" " + w.CutOutKey(s.Of))
-		case Surface:
-			b.WriteString(" " + w.SurfaceKey(s.Of))
-		case Other:
-			if o := w.Area(s.Area); o != nil {
-				b.WriteString(" " + o.Key(w))
-			}
-		}
-	}
-	sum := sha256.Sum256([]byte(b.String()))
-	return hex.EncodeToString(sum[:12])
-}
-
-// Plane returns the coverage over r, in pixels of w's picture.
-func (a *Area) Plane(ctx context.Context, w World, r image.Rectangle) (*raster.Plane, error) {
-	out := raster.NewPlane(r)
-	if a.empty() {
-		return out, nil
-	}
-	rows := make([]Rows, len(a.Parts))
-	for i := range a.Parts {
-		p := &a.Parts[i]
-		if !p.On {
-			continue
-		}
-		var err error
-		if rows[i], err = p.Of.prepare(ctx, w, p.Feather*w.Scale(), r); err != nil {
-			return nil, err
-		}
-	}
-	return out, raster.Rows(ctx, r.Min.Y, r.Max.Y, func(y0, y1 int) {
-		cover := make([]float32, r.Dx())
-		for y := y0; y < y1; y++ {
-			if ctx.Err() != nil {
-				return
-			}
-			dst, first := out.Row(y), true
-			for i, src := range rows {
-				if src == nil {
-					continue
-				}
-				src.Fill(cover, r.Min.X, y)
-				a.Parts[i].join(dst, cover, first)
-				first = false
-			}
-		}
-	})
-}
-
-// join lets the part's coverage work on what is there. The first part finds nothing
-// to add to, or all to take away from.
-func (p *Part) join(dst, cover []float32, first bool) {
-	amount := float32(p.Amount)
-	if first && p.Does != Add {
-		for i := range dst {
-			dst[i] = 1
-		}
-	}
-	cover = cover[:len(dst)]
-	base, sign := float32(0), amount
-	if p.Inverted {
-		base, sign = amount, -amount
-	}
-	switch p.Does {
-	case Add:
-		for i, v := range cover {
-			v = base + sign*min(max(v, 0), 1)
-			dst[i] += v - dst[i]*v
-		}
-	case Away:
-		for i, v := range cover {
-			dst[i] -= dst[i] * (base + sign*min(max(v, 0), 1))
-		}
-	default:
-		for i, v := range cover {
-			dst[i] -= dst[i] * (amount - base - sign*min(max(v, 0), 1))
-		}
-	}
-}
 
 // MaxDepth is how deep areas may be nested in one another.
 const MaxDepth = 8

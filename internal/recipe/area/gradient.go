@@ -1,8 +1,6 @@
 package area
 
 import (
-	"context"
-	"image"
 	"math"
 
 	"pyrant/internal/base/raster"
@@ -31,23 +29,22 @@ func (l Line) Shifted(dx, dy float64) any {
 	return Line{l.X1 + dx, l.Y1 + dy, l.X2 + dx, l.Y2 + dy}
 }
 
-func (l Line) prepare(ctx context.Context, w World, feather float64,
-	r image.Rectangle) (Rows, error) {
-	k := w.Scale()
+// Fill returns what fills a row of pixels of the picture at a scale, from column x0 of row y on.
+func (l Line) Fill(scale float64) func(dst []float32, x0, y int) {
+	k := scale
 	dx, dy := (l.X2-l.X1)*k, (l.Y2-l.Y1)*k
 	d := dx*dx + dy*dy
 	if d < 1 { // less than a pixel of a small picture: as steep as an edge is drawn
 		s := 1 / math.Max(math.Sqrt(d), 1e-9)
 		dx, dy, d = dx*s, dy*s, 1
 	}
-	f := func(dst []float32, x0, y int) {
+	return func(dst []float32, x0, y int) {
 		t := ((float64(x0)+0.5-l.X1*k)*dx + (float64(y)+0.5-l.Y1*k)*dy) / d
 		step := dx / d
 		for i := range dst {
 			dst[i] = 1 - raster.Smoothstep(float32(t+step*float64(i)))
 		}
 	}
-	return soften(ctx, w, setting.Key(l), rule{w.Frame(), f}, feather, r)
 }
 
 // Ring is a gradient between two ellipses of one middle: all inside the inner, nothing
@@ -67,14 +64,14 @@ func (g Ring) Shifted(dx, dy float64) any {
 	return g
 }
 
-func (g Ring) prepare(ctx context.Context, w World, feather float64,
-	r image.Rectangle) (Rows, error) {
-	k := w.Scale()
+// Fill returns what fills a row of pixels of the picture at a scale, from column x0 of row y on.
+func (g Ring) Fill(scale float64) func(dst []float32, x0, y int) {
+	k := scale
 	a, b := g.Width*k/2, g.Height*k/2
 	sin, cos := math.Sincos(g.Turn * math.Pi / 180)
 	// An edge is at least as soft as a pixel is wide.
 	inner := math.Min(g.Inner, 1-1/math.Max(math.Min(a, b), 1))
-	f := func(dst []float32, x0, y int) {
+	return func(dst []float32, x0, y int) {
 		v := float64(y) + 0.5 - g.Y*k
 		for i := range dst {
 			u := float64(x0+i) + 0.5 - g.X*k
@@ -82,5 +79,4 @@ func (g Ring) prepare(ctx context.Context, w World, feather float64,
 			dst[i] = 1 - raster.Smoothstep(float32((math.Sqrt(p*p+q*q)-inner)/(1-inner)))
 		}
 	}
-	return soften(ctx, w, setting.Key(g), rule{w.Frame(), f}, feather, r)
 }

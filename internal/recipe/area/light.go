@@ -1,9 +1,6 @@
 package area
 
 import (
-	"context"
-	"image"
-
 	"pyrant/internal/recipe/setting"
 )
 
@@ -28,9 +25,4 @@ const (
 func (What) Choices() []setting.Choice {
 	return []setting.Choice{{Value: string(Covers), Label: "Its shapes"}, {Value: string(Glow),
 		Label: "Its glow"}, {Value: string(Spill), Label: "Its spill"}}
-}
-
-func (l Light) prepare(ctx context.Context, w World, feather float64,
-	r image.Rectangle) (Rows, error) {
-	return w.Light(ctx, l, feather, r)
 }

@@ -61,36 +61,6 @@ func (d Dab) AppendBinary(b []byte) ([]byte, error) {
 	return b, nil
 }
 
-func (s Strokes) prepare(ctx context.Context, w World, feather float64,
-	r image.Rectangle) (Rows, error) {
-	key := "strokes " + setting.Key(s)
-	m, err := w.Mask(ctx, key, func() coverage.Mask {
-		// The stroke in the hand changes with every move; those before it do not.
-		var under coverage.Mask
-		list := s.Strokes
-		if n := len(list) - 1; n > 0 {
-			before := Strokes{list[:n]}
-			if u, err := w.Mask(ctx, "strokes "+setting.Key(before),
-				func() coverage.Mask {
-					return newStrokeMask(before.Strokes, nil, w.Scale())
-				}); err == nil {
-				// Each mask that stands on others keeps them; now and then all are painted anew.
-				if s, ok := u.(*strokeMask); !ok || s.depth < mostDepth {
-					under, list = u, list[n:]
-				}
-			}
-		}
-		return newStrokeMask(list, under, w.Scale())
-	})
-	if err != nil {
-		return nil, err
-	}
-	if feather > 0 {
-		return w.Soften(ctx, key, m, feather, r)
-	}
-	return m, m.(*strokeMask).ready(ctx, r)
-}
-
 // mostDepth is how many masks of strokes may stand on one another.
 const mostDepth = 16
 
@@ -179,6 +149,16 @@ func Brush(strokes []Stroke, scale float64) coverage.Mask {
 	return newStrokeMask(strokes, nil, scale)
 }
 
+// BrushOver returns the coverage of strokes at a scale. under is the mask of all of them but the
+// last, as Brush or BrushOver made it. Each mask that lies over another keeps it; now and then all
+// are painted anew.
+func BrushOver(under coverage.Mask, strokes []Stroke, scale float64) coverage.Mask {
+	if u, ok := under.(*strokeMask); ok && u.depth >= mostDepth {
+		return newStrokeMask(strokes, nil, scale)
+	}
+	return newStrokeMask(strokes[len(strokes)-1:], under, scale)
+}
+
 func newStrokeMask(strokes []Stroke, under coverage.Mask, scale float64) *strokeMask {
 	m := &strokeMask{under: under, tiles: map[image.Point]*strokePix{}}
 	if under != nil {
@@ -239,9 +219,9 @@ func (m *strokeMask) Fill(dst []float32, x0, y int) {
 	}
 }
 
-// ready paints the tiles of r, on all cores: rows that come one after the other would wait
-// for each other's tiles.
-func (m *strokeMask) ready(ctx context.Context, r image.Rectangle) error {
+// Prepare paints the tiles of r, on all cores: rows that come one after the other would wait for
+// each other's tiles.
+func (m *strokeMask) Prepare(ctx context.Context, r image.Rectangle) error {
 	r = r.Intersect(m.bounds)
 	if r.Empty() {
 		return nil

@@ -1,10 +1,5 @@
 package area
 
-import (
-	"context"
-	"image"
-)
-
 // SurfaceRef names a surface of the room: the floor, or the id of a wall, a platform or a thing.
 type SurfaceRef string
 
@@ -17,9 +12,4 @@ const (
 // Surface covers what is seen of a surface of the room; nothing without a room.
 type Surface struct {
 	Of SurfaceRef `json:"of" label:"Surface" default:"floor" doc:"floor, ceiling, or the id of a wall, a platform or a thing of the room"`
-}
-
-func (s Surface) prepare(ctx context.Context, w World, feather float64,
-	r image.Rectangle) (Rows, error) {
-	return w.Surface(ctx, s.Of, feather, r)
 }

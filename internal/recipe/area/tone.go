@@ -1,10 +1,7 @@
 package area
 
 import (
-	"context"
-	"image"
 	"math"
-	"sync"
 
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/raster"
@@ -47,36 +44,16 @@ func ramp(t float64) float64 {
 	return raster.Smoothstep(t + 1)
 }
 
-func (w ToneWindow) prepare(ctx context.Context, in World, feather float64,
-	r image.Rectangle) (Rows, error) {
+// Fill returns how much of the effect a linear colour takes, by a table.
+func (w ToneWindow) Fill() func(r, g, b float32) float32 {
 	const steps = 1024
 	table := make([]float32, steps+2)
 	for i := range table {
 		table[i] = float32(w.At(float64(i) / steps))
 	}
-	return ofPhoto(ctx, in, setting.Key(w), feather, r, func(r, g, b float32) float32 {
+	return func(r, g, b float32) float32 {
 		f := colour.Display.At(colour.Luma(r, g, b)) * steps
 		i := int(f)
 		return table[i] + (table[i+1]-table[i])*(f-float32(i))
-	})
-}
-
-// ofPhoto is the coverage that a function of the photo's colour gives.
-func ofPhoto(ctx context.Context, w World, key string, feather float64, r image.Rectangle,
-	at func(r, g, b float32) float32) (Rows, error) {
-	photo := w.Photo()
-	pool := sync.Pool{New: func() any { return new([]float32) }}
-	f := func(dst []float32, x0, y int) {
-		buf := pool.Get().(*[]float32)
-		defer pool.Put(buf)
-		if cap(*buf) < 3*len(dst) {
-			*buf = make([]float32, 3*len(dst))
-		}
-		p := (*buf)[:3*len(dst)]
-		photo(p, x0, y)
-		for i := range dst {
-			dst[i] = at(p[3*i], p[3*i+1], p[3*i+2])
-		}
 	}
-	return soften(ctx, w, key+" "+w.PhotoKey(), rule{w.Frame(), f}, feather, r)
 }

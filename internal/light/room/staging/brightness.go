@@ -13,9 +13,8 @@ import (
 // Looks is how bright the photo shows the surfaces of a room. It serves as long as the room's
 // Layout is the same.
 type Looks struct {
-	Layout Layout
-	scale  float64
-	of     []look // by surface
+	scale float64
+	of    []look // by surface
 }
 
 // look is how bright the photo shows one surface about the pixels of the small picture, in the part
@@ -41,7 +40,7 @@ const about = 2
 // Looks looks at all surfaces but the ceiling.
 func (s *Set) Looks(ctx context.Context, small Small) (*Looks, error) {
 	w, h := small.Rect.Dx(), small.Rect.Dy()
-	out := &Looks{Layout: s.Layout(), scale: float64(w) / float64(s.Photo.Width),
+	out := &Looks{scale: float64(w) / float64(s.Photo.Width),
 		of: make([]look, len(s.Surfaces))}
 	c := s.Compose(out.scale)
 	weight := make([][]float32, len(s.Surfaces))

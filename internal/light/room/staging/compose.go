@@ -4,16 +4,14 @@ import (
 	"context"
 	"image"
 	"math"
-	"reflect"
-	"slices"
 	"sync"
 
 	"pyrant/internal/base/camera"
 	"pyrant/internal/base/coverage"
 	"pyrant/internal/base/raster"
 	"pyrant/internal/light/room/lightmap"
-	"pyrant/internal/light/room/silhouette"
-	"pyrant/internal/recipe/setting"
+	"pyrant/internal/recipe"
+	"pyrant/internal/recipe/shape"
 )
 
 // Composer tells, at one scale, which surface is seen at each pixel.
@@ -62,53 +60,47 @@ func (s *Set) Compose(scale float64) *Composer {
 	return c
 }
 
-// Layout is all that Compose, and the fronts of things, depend on: not where things stand, but
-// which is before which.
-type Layout []layer
-
 // layer is one surface of a layout.
 type layer struct {
-	kind  Kind
-	id    string
-	plane camera.Plane
-	face  string
-	cover coverage.Coverage
-	seen  coverage.Coverage
-	shape *silhouette.Shape
-	flat  bool
-	solid bool // with a card in its middle
+	kind        Kind
+	id          string
+	plane       camera.Plane
+	face        []shape.Node
+	cover, seen string // keys of coverages
+	shape       uint64
+	flat, solid bool // solid: with a card in its middle
 }
 
-// Layout returns that of the room.
-func (s *Set) Layout() Layout {
-	out := make(Layout, len(s.Surfaces))
+// layout is all that Compose, and the fronts of things, depend on.
+type layout struct {
+	photo  recipe.Photo
+	cam    camera.Camera
+	layers []layer
+}
+
+func (s *Set) layout() layout {
+	out := layout{s.Photo, s.Cam, make([]layer, len(s.Surfaces))}
 	for i := range s.Surfaces {
 		f := &s.Surfaces[i]
-		l := layer{kind: f.Kind, id: f.ID, cover: f.cover, seen: f.seen, solid: f.inside}
+		l := layer{kind: f.Kind, id: f.ID, solid: f.inside}
+		if f.cover != nil {
+			l.cover = f.cover.Key()
+		}
+		if f.seen != nil {
+			l.seen = f.seen.Key()
+		}
 		switch {
 		case f.Kind == Platform:
-			l.face = setting.Key(f.face)
+			l.face = f.face.Nodes.All()
 		case f.Kind != Thing:
 			l.plane = f.Sheet.Plane
 		}
 		if b := f.Sheet.Body; b != nil {
-			l.shape, l.flat = b.Shape, b.Flat
+			l.shape, l.flat = b.Shape.ID, b.Flat
 		}
-		out[i] = l
+		out.layers[i] = l
 	}
 	return out
-}
-
-// Same tells whether two layouts are known to be the same.
-func (l Layout) Same(m Layout) bool {
-	return slices.EqualFunc(l, m, func(a, b layer) bool {
-		for _, c := range [2]coverage.Coverage{a.cover, a.seen} {
-			if c != nil && !reflect.ValueOf(c).Comparable() {
-				return false
-			}
-		}
-		return a == b
-	})
 }
 
 // Weights is how much of each pixel of a row each surface fills.
@@ -277,13 +269,6 @@ func (c *Composer) Row(w *Weights, x0, y, n int) {
 	}
 }
 
-// seen is where each surface is seen, which depends on nothing but how the room is laid out.
-type seen struct {
-	layout Layout
-	// by surface: how many pixels of a small picture are seen above and to the left of each
-	sums [][]int32
-}
-
 // small returns the scale and the size of the picture that look looks at.
 func (s *Set) small() (scale float64, w, h int) {
 	const step = 2 // units
@@ -292,11 +277,11 @@ func (s *Set) small() (scale float64, w, h int) {
 		int(math.Ceil(float64(s.Photo.Height) * scale))
 }
 
-// look finds out where each surface is seen.
-func (s *Set) look(ctx context.Context) error {
+// look finds out where each surface is seen, which depends on nothing but the layout.
+func (s *Set) look(ctx context.Context) (sums, error) {
 	scale, w, h := s.small()
 	c := s.Compose(scale)
-	sums := make([][]int32, len(s.Surfaces))
+	sums := make(sums, len(s.Surfaces))
 	for i := range sums {
 		sums[i] = make([]int32, (w+1)*(h+1))
 	}
@@ -317,7 +302,7 @@ func (s *Set) look(ctx context.Context) error {
 			}
 		}
 	}); err != nil {
-		return err
+		return nil, err
 	}
 	for i := range sums {
 		v := sums[i]
@@ -329,14 +314,13 @@ func (s *Set) look(ctx context.Context) error {
 			}
 		}
 	}
-	s.seen.sums = sums
-	return nil
+	return sums, nil
 }
 
 // tell tells the sheets where they are seen, so that light is worked out nowhere else.
-func (s *Set) tell() {
+func (s *Set) tell(seen sums) {
 	scale, w, h := s.small()
-	for i, v := range s.seen.sums {
+	for i, v := range seen {
 		s.Surfaces[i].Sheet.Seen = func(x0, y0, x1, y1 float64) bool {
 			a, b := max(int(x0*scale)-1, 0), max(int(y0*scale)-1, 0)
 			c, d := min(int(x1*scale)+2, w), min(int(y1*scale)+2, h)
@@ -396,6 +380,25 @@ func (m *surfaceMask) Fill(dst []float32, x0, y int) {
 		to := dst[a-x0 : b-x0]
 		for k, v := range w.Of[i][:b-a] {
 			to[k] = min(to[k]+v, 1)
+		}
+	}
+}
+
+// Bytes returns the memory that the masks of the surfaces hold.
+func (c *Composer) Bytes() (n int64) {
+	for _, m := range c.masks {
+		if m != nil {
+			n += m.Bytes()
+		}
+	}
+	return n
+}
+
+// Drop lets go of memory for what lies above row y; see coverage.Mask.
+func (c *Composer) Drop(y int) {
+	for _, m := range c.masks {
+		if m != nil {
+			m.Drop(y)
 		}
 	}
 }

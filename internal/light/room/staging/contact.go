@@ -2,11 +2,11 @@ package staging
 
 import (
 	"context"
-	"fmt"
 	"image"
 	"math"
 
 	"pyrant/internal/base/camera"
+	"pyrant/internal/base/graph"
 	"pyrant/internal/light/room/silhouette"
 )
 
@@ -20,9 +20,8 @@ const (
 // toes adds what of a body is seen below the floor of its card, and so stands out from that towards
 // the camera, such as the toes of boots: as a body of its own, which lies on the floor.
 func (s *Set) toes(ctx context.Context, b *silhouette.Body, foot camera.Vec, covers Covers) error {
-	key := fmt.Sprintf("toes %d %v %v", b.ID, s.Cam, foot)
-	shp, err := covers.Shape(ctx, key,
-		func(context.Context) (*silhouette.Shape, error) { return s.outside(b, foot), nil })
+	shp, err := graph.Get(ctx, covers.Graph(),
+		toeShape{shapeOf(covers.Graph(), b.Shape), s.Cam, b.Card, foot, s.unit})
 	if err != nil || shp.Empty() {
 		return err
 	}
@@ -32,14 +31,15 @@ func (s *Set) toes(ctx context.Context, b *silhouette.Body, foot camera.Vec, cov
 	return nil
 }
 
-// outside returns the shape of a body's toes, empty where it has none.
-func (s *Set) outside(b *silhouette.Body, foot camera.Vec) *silhouette.Shape {
+// outside returns the shape of a body's toes on a grid of cells of unit pixels, empty where it has
+// none.
+func outside(b *silhouette.Body, foot camera.Vec, unit float64) *silhouette.Shape {
 	used := b.Used()
-	size := foot.Z / s.Cam.F // of a pixel
+	size := foot.Z / b.Cam.F // of a pixel
 	below := func(x, y int) bool {
-		r := s.Cam.Ray((float64(x)+0.5)*s.unit, (float64(y)+0.5)*s.unit)
+		r := b.Cam.Ray((float64(x)+0.5)*unit, (float64(y)+0.5)*unit)
 		t, ok := b.Card.Hit(r)
-		return ok && s.Cam.Height(r.Mul(t)) < -s.unit*size
+		return ok && b.Cam.Height(r.Mul(t)) < -unit*size
 	}
 	line := used.Max.Y // where the card meets the floor
 	for line > used.Min.Y && (below(used.Min.X, line-1) || below(used.Max.X-1, line-1)) {
@@ -54,7 +54,7 @@ func (s *Set) outside(b *silhouette.Body, foot camera.Vec) *silhouette.Shape {
 	thick := make([]float64, used.Dx())
 	for x := range thick {
 		for y := max(line-strip, used.Min.Y); y < line; y++ {
-			h, _, _ := b.Thickness((float64(used.Min.X+x)+0.5)*s.unit, (float64(y)+0.5)*s.unit)
+			h, _, _ := b.Thickness((float64(used.Min.X+x)+0.5)*unit, (float64(y)+0.5)*unit)
 			thick[x] = math.Max(thick[x], h*size)
 		}
 	}
@@ -68,7 +68,7 @@ func (s *Set) outside(b *silhouette.Body, foot camera.Vec) *silhouette.Shape {
 				continue
 			}
 			i := (y-rect.Min.Y)*rect.Dx() + x - rect.Min.X
-			v, ok := s.Cam.Floor((float64(x)+0.5)*s.unit, (float64(y)+0.5)*s.unit)
+			v, ok := b.Cam.Floor((float64(x)+0.5)*unit, (float64(y)+0.5)*unit)
 			if ok && y >= line && below(x, y) && b.Card.Side(v) > beyond*thick[x-used.Min.X] {
 				covered[i] = true
 				n++
@@ -80,5 +80,5 @@ func (s *Set) outside(b *silhouette.Body, foot camera.Vec) *silhouette.Shape {
 	if n < fewest {
 		return &silhouette.Shape{}
 	}
-	return silhouette.New(covered, away, rect, s.unit)
+	return silhouette.New(covered, away, rect, unit)
 }

@@ -2,15 +2,13 @@ package staging
 
 import (
 	"context"
-	"encoding/binary"
 	"fmt"
-	"hash/fnv"
 	"image"
 	"math"
-	"slices"
 
 	"pyrant/internal/base/camera"
 	"pyrant/internal/base/coverage"
+	"pyrant/internal/base/graph"
 	"pyrant/internal/base/raster"
 	"pyrant/internal/light/room/silhouette"
 	"pyrant/internal/recipe"
@@ -34,7 +32,6 @@ type stood struct {
 	past  []*silhouette.Shape // where it goes on behind others beyond what is seen
 	shape *silhouette.Shape
 	lies  bool
-	is    []uint8 // the cells that it covers, once they were asked for; see crossed
 }
 
 // climber is what of a thing climbs another.
@@ -177,21 +174,11 @@ func (s *Set) crossing(ctx context.Context, a coverage.Coverage, b *stood, cover
 	if !masks[0].Bounds().Inset(-soft).Overlaps(rect) {
 		return &silhouette.Shape{}, &silhouette.Shape{}, nil
 	}
-	find := func(what string, of func(*crossed) []bool) (*silhouette.Shape, error) {
-		return covers.Shape(ctx, fmt.Sprintf("%s %s %s %v %g", what, a.Key(), b.whole.Key(), rect,
-			s.unit), func(context.Context) (*silhouette.Shape, error) {
-			c := &crossed{w: rect.Dx(), h: rect.Dy()}
-			if b.is == nil {
-				b.is = make([]uint8, c.w*c.h)
-				mark(b.is, rect, masks[1], other)
-			}
-			c.is, c.over = slices.Clone(b.is), make([]bool, c.w*c.h)
-			mark(c.is, rect, masks[0], one)
-			return cells(of(c), rect, s.unit), nil
-		})
-	}
-	if over, err = find("crossing", (*crossed).across); err == nil {
-		past, err = find("past", (*crossed).past)
+	g := covers.Graph()
+	k := crossingShape{coverOf(g, a), coverOf(g, b.whole), rect, s.unit, false}
+	if over, err = graph.Get(ctx, g, k); err == nil {
+		k.past = true
+		past, err = graph.Get(ctx, g, k)
 	}
 	return
 }
@@ -247,8 +234,6 @@ func (s *Set) parted(ctx context.Context, a, b *stood, over *silhouette.Shape,
 	for k := range parts {
 		parts[k] = make([]bool, r.Dx()*r.Dy())
 	}
-	// They are kept by what they are, to be the same while things move that they stay the same for.
-	sum := fnv.New128a()
 	for y := used.Min.Y; y < used.Max.Y; y++ {
 		for x := used.Min.X; x < used.Max.X; x++ {
 			px, py := (float64(x)+0.5)*s.unit, (float64(y)+0.5)*s.unit
@@ -262,14 +247,12 @@ func (s *Set) parted(ctx context.Context, a, b *stood, over *silhouette.Shape,
 			}
 			i := (y-r.Min.Y)*r.Dx() + x - r.Min.X
 			parts[k][i] = true
-			sum.Write(binary.LittleEndian.AppendUint32(nil, uint32(2*i+k)))
 		}
 	}
+	// They are interned by their cells: what follows stays while things move that change none.
+	g := covers.Graph()
 	part := func(k int) (*silhouette.Shape, error) {
-		return covers.Shape(ctx, fmt.Sprintf("part %d %v %g %x", k, r, s.unit, sum.Sum(nil)),
-			func(context.Context) (*silhouette.Shape, error) {
-				return cells(parts[k], r, s.unit), nil
-			})
+		return graph.Get(ctx, g, cellShape{graph.Of(g, parts[k]), r, s.unit})
 	}
 	if before, err = part(0); err == nil {
 		climbs, err = part(1)

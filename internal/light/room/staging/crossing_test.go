@@ -23,7 +23,7 @@ func among(t *testing.T, seen cuts, things ...recipe.Thing) *Set {
 		things[i].Edge, things[i].Broad = 1, 1
 	}
 	r.Room.Things = things
-	s, err := New(t.Context(), r, seen, nil)
+	s, err := New(t.Context(), r, seen)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -150,7 +150,7 @@ func TestGoesOn(t *testing.T) {
 		shape.Node{X: 440, Y: 160}, shape.Node{X: 440, Y: 250}, shape.Node{X: 400, Y: 243})},
 		shape.Outline{Nodes: shape.PathOf(shape.Node{X: 400, Y: 250}, shape.Node{X: 440, Y: 257},
 			shape.Node{X: 440, Y: 330}, shape.Node{X: 400, Y: 330})}}
-	s, err := New(t.Context(), r, cuts{"figure": cut}, nil)
+	s, err := New(t.Context(), r, cuts{"figure": cut})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -211,7 +211,7 @@ func (s *Set) Bounce(ctx context.Context, small Small, day *Daylight) (*Bounce, 
 	if err != nil {
 		return nil, err
 	}
-	out := &Bounce{Bounce: b}
+	out := &Bounce{Bounce: b, Set: s}
 	if day != nil {
 		out.Daylight, err = b.Return(ctx, light)
 	}
@@ -222,6 +222,7 @@ func (s *Set) Bounce(ctx context.Context, small Small, day *Daylight) (*Bounce, 
 // without daylight.
 type Bounce struct {
 	*lightmap.Bounce
+	Set      *Set // whose bodies it knows
 	Daylight []*lightmap.Grid
 }
 

@@ -4,21 +4,19 @@ package staging
 
 import (
 	"context"
-	"fmt"
 	"image"
 	"math"
 	"slices"
-	"strings"
 
 	"pyrant/internal/base/camera"
 	"pyrant/internal/base/coverage"
+	"pyrant/internal/base/graph"
 	"pyrant/internal/base/raster"
 	"pyrant/internal/light/room/lightmap"
 	"pyrant/internal/light/room/silhouette"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
 	"pyrant/internal/recipe/cutout"
-	"pyrant/internal/recipe/setting"
 	"pyrant/internal/recipe/shape"
 )
 
@@ -55,9 +53,12 @@ type Set struct {
 	Scene    *lightmap.Scene
 	Surfaces []Surface
 	Bodies   []*silhouette.Body // of things, in the recipe's order; nil for one that covers nothing
-	seen     seen
-	unit     float64 // a 750th of the long edge, in pixels of the photo
-	r        *recipe.Recipe
+	// Layout is the first set with the same layout: it serves for all that the layout tells, which
+	// is what Compose and the fronts of things depend on. It does not tell where things stand, but
+	// which is before which.
+	Layout *graph.Input[*Set]
+	unit   float64 // a 750th of the long edge, in pixels of the photo
+	r      *recipe.Recipe
 }
 
 // Bytes returns about the memory that the set takes.
@@ -66,57 +67,43 @@ func (s *Set) Bytes() int64 { return 8 << 20 }
 // unitsAcross is into how many units the long edge is divided: sizes of grids are given in those.
 const unitsAcross = 750
 
-// Covers gives what of the photo something covers.
+// Covers gives what of the photo something covers, and the graph in which shapes are kept.
 type Covers interface {
 	CutOut(ctx context.Context, id cutout.Ref) (coverage.Coverage, error)
 	Light(ctx context.Context, l *recipe.Light) (coverage.Coverage, error)
-	// Shape keeps what build makes by a key that says all that it depends on.
-	Shape(ctx context.Context, key string,
-		build func(context.Context) (*silhouette.Shape, error)) (*silhouette.Shape, error)
+	Graph() *graph.Graph
 }
 
-// Key names a room as geometry by all of the recipe that it depends on: what the room and its
-// cut-outs tell, and the lights that cross a thing, which leave their mark on its outline. How
-// light falls and what it is called is not in it.
-func Key(r *recipe.Recipe) (space, crossing string) {
-	bare := r.Room
-	bare.On, bare.Shadows, bare.Bounce, bare.Sheen, bare.Rough, bare.Daylight = false, 0, 0, 0, 0, 0
-	bare.Walls, bare.Platforms = slices.Clone(bare.Walls), slices.Clone(bare.Platforms)
-	for i := range bare.Walls {
-		bare.Walls[i].Name, bare.Walls[i].Gloss = "", 0
+// Geometry returns all of a recipe that New reads, and nothing else: the room and its cut-outs, and
+// the lights that cross an object or lie on one, which leave their mark on its outline. How light
+// falls and what things are called is not in it. space is the same without the lights.
+func Geometry(r *recipe.Recipe) (whole, space *recipe.Recipe) {
+	bare := recipe.Recipe{Photo: r.Photo, Room: r.Room}
+	m := &bare.Room
+	m.On, m.Shadows, m.Bounce, m.Sheen, m.Rough, m.Daylight = true, 0, 0, 0, 0, 0
+	m.Walls, m.Platforms = slices.Clone(m.Walls), slices.Clone(m.Platforms)
+	var refs []cutout.Ref
+	for i := range m.Walls {
+		m.Walls[i].Name, m.Walls[i].Gloss = "", 0
+		refs = append(refs, m.Walls[i].Seen)
 	}
-	for i := range bare.Platforms {
-		bare.Platforms[i].Name = ""
+	for i := range m.Platforms {
+		m.Platforms[i].Name = ""
+		refs = append(refs, m.Platforms[i].Seen)
 	}
-	bare.Things = slices.Clone(bare.Things)
-	for i := range bare.Things {
-		bare.Things[i].Edge, bare.Things[i].Broad, bare.Things[i].Relief = 0, 0, 0
+	m.Things = slices.Clone(m.Things)
+	for i := range m.Things {
+		m.Things[i].Edge, m.Things[i].Broad, m.Things[i].Relief = 0, 0, 0
+		refs = append(refs, m.Things[i].Of)
 	}
-	var b strings.Builder
-	fmt.Fprintf(&b, "room %d %d %s", r.Photo.Width, r.Photo.Height, setting.Key(bare))
-	cut := func(id cutout.Ref) {
-		if c := r.CutOut(id); c != nil {
-			b.WriteString(" " + c.Key())
-		}
-	}
-	for _, w := range r.Room.Walls {
-		cut(w.Seen)
-	}
-	for _, p := range r.Room.Platforms {
-		cut(p.Seen)
-	}
-	for _, t := range r.Room.Things {
-		cut(t.Of)
-	}
-	space = b.String()
-	b.Reset()
+	var lights []*recipe.Light
 	for i := range r.Lights {
 		l := &r.Lights[i]
-		if kind, _ := l.Stand.Of(); kind == recipe.OnThing || crosses(r, l, r.Room.Things...) {
-			fmt.Fprintf(&b, " %s %s", r.ShapesKey(l.Shapes), l.Stand)
+		if kind, _ := l.Stand.Of(); kind == recipe.OnThing || crosses(r, l, m.Things...) {
+			lights = append(lights, l)
 		}
 	}
-	return space, b.String()
+	return bare.With(r, lights, refs...), bare.With(r, nil, refs...)
 }
 
 // crosses tells whether a light's shapes may cover a part of one of some things.
@@ -138,9 +125,9 @@ func crosses(r *recipe.Recipe, l *recipe.Light, things ...recipe.Thing) bool {
 	return false
 }
 
-// New sets the recipe's room up. Where before, if any, was laid out alike it serves to tell where
-// surfaces are seen.
-func New(ctx context.Context, r *recipe.Recipe, covers Covers, before *Set) (*Set, error) {
+// New sets the recipe's room up, of which Geometry returns what counts: nothing of it mirrors; see
+// Glossy.
+func New(ctx context.Context, r *recipe.Recipe, covers Covers) (*Set, error) {
 	sp, err := r.Space()
 	if err != nil {
 		return nil, err
@@ -160,14 +147,8 @@ func New(ctx context.Context, r *recipe.Recipe, covers Covers, before *Set) (*Se
 			floor.Sheet.Under = append(floor.Sheet.Under, p)
 		}
 	}
-	if r.Room.Sheen > 0 {
-		floor.Sheet.Wet = &lightmap.Gloss{Amount: r.Room.Sheen, Rough: r.Room.Rough}
-	}
 	for i, w := range r.Room.Walls {
 		f := flat(Wall, w.ID, sp.Walls[i])
-		if w.Gloss > 0 {
-			f.Sheet.Wet = &lightmap.Gloss{Amount: w.Gloss, Rough: r.Room.Rough}
-		}
 		if w.Seen != "" {
 			if f.cover, err = covers.CutOut(ctx, w.Seen); err != nil {
 				return nil, err
@@ -217,13 +198,48 @@ func New(ctx context.Context, r *recipe.Recipe, covers Covers, before *Set) (*Se
 		}
 		return 0
 	})
-	if s.seen.layout = s.Layout(); before != nil && before.seen.layout.Same(s.seen.layout) {
-		s.seen.sums = before.seen.sums
-	} else if err := s.look(ctx); err != nil {
+	g := covers.Graph()
+	s.Layout = graph.Intern(g, graph.Digest(s.layout()), s)
+	seen, err := graph.Get(ctx, g, seenSums{s.Layout})
+	if err != nil {
 		return nil, err
 	}
-	s.tell()
+	s.tell(seen)
 	return s, nil
+}
+
+// Gloss is how much floor and walls mirror; see recipe.Room.
+type Gloss struct {
+	Floor, Rough float64
+	Walls        []float64
+}
+
+// GlossOf returns that of a recipe.
+func GlossOf(r *recipe.Recipe) Gloss {
+	g := Gloss{Floor: r.Room.Sheen, Rough: r.Room.Rough}
+	for i := range r.Room.Walls {
+		g.Walls = append(g.Walls, r.Room.Walls[i].Gloss)
+	}
+	return g
+}
+
+// Glossy returns the same room with a floor and walls that mirror.
+func (s *Set) Glossy(g Gloss) *Set {
+	out := *s
+	out.Surfaces = slices.Clone(s.Surfaces)
+	wet := func(i int, amount float64) {
+		if amount <= 0 {
+			return
+		}
+		sheet := *out.Surfaces[i].Sheet
+		sheet.Wet = &lightmap.Gloss{Amount: amount, Rough: g.Rough}
+		out.Surfaces[i].Sheet = &sheet
+	}
+	wet(0, g.Floor)
+	for i, amount := range g.Walls {
+		wet(1+i, amount)
+	}
+	return &out
 }
 
 // flats returns how many surfaces come first that go on until another is nearer: floor, walls and
@@ -346,27 +362,49 @@ const coarse = 8
 // depends on where it stands.
 func (s *Set) form(ctx context.Context, t *stood, covers Covers,
 	frame image.Rectangle) (err error) {
-	key := fmt.Sprintf("shape %s %d %d %g", t.cover.Key(), s.Photo.Width, s.Photo.Height, s.unit)
-	for i := range s.r.Lights {
-		if l := &s.r.Lights[i]; crosses(s.r, l, *t.Thing) || belongs(l, t.Thing) {
-			key += fmt.Sprintf(" %s %v", s.r.ShapesKey(l.Shapes), belongs(l, t.Thing))
-		}
-	}
+	g := covers.Graph()
+	o := objectOutline{own: []coverInput{coverOf(g, t.cover)}, at: s.about(t.Thing),
+		size: s.cellsOf(frame), unit: s.unit}
 	for _, c := range t.bears {
-		key += " " + c.Key()
+		o.own = append(o.own, coverOf(g, c))
 	}
 	for _, u := range t.under {
-		key += fmt.Sprint(" under ", u.ID)
+		o.under = append(o.under, shapeOf(g, u))
 	}
 	for _, u := range t.past {
-		key += fmt.Sprint(" past ", u.ID)
+		o.past = append(o.past, shapeOf(g, u))
 	}
-	at := s.about(t.Thing)
-	t.shape, err = covers.Shape(ctx, key+fmt.Sprint(" ", at),
-		func(ctx context.Context) (*silhouette.Shape, error) {
-			return s.outline(ctx, t, at, covers, frame)
-		})
+	var others []coverage.Coverage
+	for i := range s.r.Lights {
+		l := &s.r.Lights[i]
+		if len(l.Shapes) == 0 {
+			continue
+		}
+		c, err := covers.Light(ctx, l)
+		if err != nil {
+			return err
+		}
+		if belongs(l, t.Thing) {
+			o.own = append(o.own, coverOf(g, c))
+		} else {
+			others = append(others, c)
+		}
+	}
+	_, rect := o.masks()
+	for _, c := range others {
+		if c.At(1 / s.unit).Bounds().Overlaps(rect) {
+			o.others = append(o.others, coverOf(g, c))
+		}
+	}
+	t.shape, err = graph.Get(ctx, g, outlineShape{graph.Of(g, o)})
 	return err
+}
+
+// cellsOf returns how many cells a photo has across and down.
+func (s *Set) cellsOf(frame image.Rectangle) image.Point {
+	scale := 1 / s.unit
+	return image.Pt(int(math.Ceil(float64(frame.Max.X)*scale)),
+		int(math.Ceil(float64(frame.Max.Y)*scale)))
 }
 
 // about returns the cell that a thing stands on, roughly.
@@ -426,43 +464,32 @@ func madeOf(l *recipe.Light, id cutout.Ref) bool {
 	})
 }
 
-// outline finds the shape of a thing that stands about at a place, in units.
-func (s *Set) outline(ctx context.Context, t *stood, at image.Point, covers Covers,
-	frame image.Rectangle) (*silhouette.Shape, error) {
-	scale := 1 / s.unit
-	m := t.cover.At(scale)
-	all := image.Rect(0, 0, int(math.Ceil(float64(frame.Max.X)*scale)),
-		int(math.Ceil(float64(frame.Max.Y)*scale)))
-	own, others := []coverage.Mask{m}, []coverage.Mask(nil)
-	bounds := m.Bounds()
-	for _, c := range t.bears {
-		own = append(own, c.At(scale))
-		bounds = bounds.Union(own[len(own)-1].Bounds())
+// masks returns what belongs to the object, and the cells that are looked at.
+func (o *objectOutline) masks() (own []coverage.Mask, rect image.Rectangle) {
+	scale := 1 / o.unit
+	var bounds image.Rectangle
+	for _, c := range o.own {
+		m := c.Value().At(scale)
+		own, bounds = append(own, m), bounds.Union(m.Bounds())
 	}
-	// What lies on a thing belongs to it. Other lights do not, but where they cross it they are no
-	// outline.
-	for i := range s.r.Lights {
-		l := &s.r.Lights[i]
-		if len(l.Shapes) == 0 {
-			continue
-		}
-		k, err := covers.Light(ctx, l)
-		if err != nil {
-			return nil, err
-		}
-		if !belongs(l, t.Thing) {
-			others = append(others, k.At(scale))
-			continue
-		}
-		own = append(own, k.At(scale))
-		bounds = bounds.Union(own[len(own)-1].Bounds())
+	for _, u := range o.past {
+		bounds = bounds.Union(u.Value().Used())
 	}
-	for _, u := range t.past {
-		bounds = bounds.Union(u.Used())
+	if bounds.Empty() {
+		return own, image.Rectangle{}
 	}
-	rect := bounds.Inset(-margin).Intersect(all)
-	if bounds.Empty() || rect.Empty() {
-		return &silhouette.Shape{}, nil
+	return own, bounds.Inset(-margin).Intersect(image.Rectangle{Max: o.size})
+}
+
+// shape returns the shape that the outline makes.
+func (o objectOutline) shape() *silhouette.Shape {
+	own, rect := o.masks()
+	if rect.Empty() {
+		return &silhouette.Shape{}
+	}
+	var others []coverage.Mask
+	for _, c := range o.others {
+		others = append(others, c.Value().At(1/o.unit))
 	}
 	covered, away := make([]bool, rect.Dx()*rect.Dy()), make([]bool, rect.Dx()*rect.Dy())
 	draw := func(to []bool, masks []coverage.Mask, least float32) {
@@ -494,17 +521,17 @@ func (s *Set) outline(ctx context.Context, t *stood, at image.Point, covers Cove
 			}
 		}
 	}
-	for _, u := range t.under {
-		fill(u, rect.Max.Y)
+	for _, u := range o.under {
+		fill(u.Value(), rect.Max.Y)
 	}
-	for _, u := range t.past {
-		fill(u, at.Y+coarse/2) // nothing of it is below where it stands
+	for _, u := range o.past {
+		fill(u.Value(), o.at.Y+coarse/2) // nothing of it is below where it stands
 	}
-	keepMain(covered, rect, float64(at.X), float64(at.Y))
+	keepMain(covered, rect, float64(o.at.X), float64(o.at.Y))
 	if !slices.Contains(covered, true) {
-		return &silhouette.Shape{}, nil
+		return &silhouette.Shape{}
 	}
-	return silhouette.New(covered, away, rect, s.unit), nil
+	return silhouette.New(covered, away, rect, o.unit)
 }
 
 // keepMain drops pieces of less than a quarter of the piece that lies nearest to the foot.

@@ -8,10 +8,10 @@ import (
 
 	"pyrant/internal/base/camera"
 	"pyrant/internal/base/coverage"
+	"pyrant/internal/base/graph"
 	"pyrant/internal/light/room/lightmap"
 	"pyrant/internal/light/room/silhouette"
 	"pyrant/internal/recipe"
-	"pyrant/internal/recipe/setting"
 )
 
 // onPlatform adds what of a platform is seen beside its sides: as a card in its middle. What of
@@ -28,13 +28,11 @@ func (s *Set) onPlatform(ctx context.Context, i int, p *recipe.Platform, c cover
 	s.Surfaces = append(s.Surfaces, Surface{Kind: Platform, ID: p.ID, cover: c, inside: !p.Hollow,
 		depth: mid.Len() + prism.Top[2].Sub(prism.Top[0]).Len(), Sheet: &lightmap.Sheet{Rect: frame,
 			Plane: card, Cam: &s.Cam}})
-	key := fmt.Sprintf("upon %s %d %d %g %s %v", c.Key(), s.Photo.Width, s.Photo.Height, s.unit, setting.Key(*p), s.Cam)
-	u := upon{Coverage: c, unit: s.unit}
+	g := covers.Graph()
+	u := part{Coverage: c, unit: s.unit}
 	var err error
-	if u.shape, err = covers.Shape(ctx, key,
-		func(context.Context) (*silhouette.Shape, error) {
-			return s.upon(prism, c, mid, frame), nil
-		}); err != nil || u.shape.Empty() {
+	if u.shape, err = graph.Get(ctx, g, uponShape{coverOf(g, c), graph.Of(g, *prism), s.Cam, mid,
+		frame.Max, s.unit}); err != nil || u.shape.Empty() {
 		return err
 	}
 	b := silhouette.Stand(u.shape, &s.Cam, card, mid.Z)
@@ -46,22 +44,22 @@ func (s *Set) onPlatform(ctx context.Context, i int, p *recipe.Platform, c cover
 	return nil
 }
 
-// upon is what of a cut-out stands on a platform.
-type upon struct {
+// part is what of a cut-out stands on a platform.
+type part struct {
 	coverage.Coverage
 	shape *silhouette.Shape
 	unit  float64
 }
 
 // Key is that of Coverage.
-func (u upon) Key() string { return fmt.Sprintf("upon %d %s", u.shape.ID, u.Coverage.Key()) }
+func (u part) Key() string { return fmt.Sprintf("upon %d %s", u.shape.ID, u.Coverage.Key()) }
 
 // At is that of Coverage.
-func (u upon) At(scale float64) coverage.Mask {
-	return uponMask{u.Coverage.At(scale), u.shape, 1 / (scale * u.unit)}
+func (u part) At(scale float64) coverage.Mask {
+	return partMask{u.Coverage.At(scale), u.shape, 1 / (scale * u.unit)}
 }
 
-type uponMask struct {
+type partMask struct {
 	coverage.Mask
 	shape *silhouette.Shape
 	step  float64 // cells for each pixel
@@ -69,7 +67,7 @@ type uponMask struct {
 
 // Fill is that of Mask. To its sides and above, the shape ends where the cut-out does, which alone
 // tells there; only where it meets the platform it is cut off, softly.
-func (m uponMask) Fill(dst []float32, x0, y int) {
+func (m partMask) Fill(dst []float32, x0, y int) {
 	m.Mask.Fill(dst, x0, y)
 	const beside = 1.5 // cells
 	v := (float64(y) + 0.5) * m.step
@@ -89,19 +87,19 @@ const least = 0.125
 // upon returns the shape of what stands on a platform, of what is seen of the two: all that lies
 // beside the platform's faces and above its top, and below that what of its top lies behind the
 // middle. It is empty where that is little.
-func (s *Set) upon(p *camera.Prism, c coverage.Coverage, mid camera.Vec,
-	frame image.Rectangle) *silhouette.Shape {
-	scale := 1 / s.unit
+func upon(p *camera.Prism, c coverage.Coverage, cam *camera.Camera, mid camera.Vec,
+	size image.Point, unit float64) *silhouette.Shape {
+	scale := 1 / unit
 	m := c.At(scale)
-	all := image.Rect(0, 0, int(math.Ceil(float64(frame.Max.X)*scale)),
-		int(math.Ceil(float64(frame.Max.Y)*scale)))
+	all := image.Rect(0, 0, int(math.Ceil(float64(size.X)*scale)),
+		int(math.Ceil(float64(size.Y)*scale)))
 	rect := m.Bounds().Inset(-margin).Intersect(all)
 	if m.Bounds().Empty() || rect.Empty() {
 		return &silhouette.Shape{}
 	}
 	const slack = 2 // cells
-	top, card, high := p.Planes[0], s.Cam.Card(mid), s.Cam.Height(mid)
-	beside := slack * s.unit * mid.Z / s.Cam.F
+	top, card, high := p.Planes[0], cam.Card(mid), cam.Height(mid)
+	beside := slack * unit * mid.Z / cam.F
 	covered := make([]bool, rect.Dx()*rect.Dy())
 	column := make([]int, rect.Dx()) // how much rises above the top
 	row := make([]float32, rect.Dx())
@@ -110,8 +108,8 @@ func (s *Set) upon(p *camera.Prism, c coverage.Coverage, mid camera.Vec,
 			m.Fill(row, rect.Min.X, y)
 			for x, v := range row {
 				if v >= 0.5 {
-					do(x, y-rect.Min.Y, s.Cam.Ray((float64(rect.Min.X+x)+0.5)*s.unit,
-						(float64(y)+0.5)*s.unit))
+					do(x, y-rect.Min.Y, cam.Ray((float64(rect.Min.X+x)+0.5)*unit,
+						(float64(y)+0.5)*unit))
 				}
 			}
 		}
@@ -119,7 +117,7 @@ func (s *Set) upon(p *camera.Prism, c coverage.Coverage, mid camera.Vec,
 	each(func(x, y int, r camera.Vec) {
 		t, ok := card.Hit(r)
 		if deep, _ := p.Deep(camera.Vec{}, r.Mul(2*mid.Z), 1); ok && deep < -beside &&
-			s.Cam.Height(r.Mul(t)) > high {
+			cam.Height(r.Mul(t)) > high {
 			covered[y*rect.Dx()+x] = true
 			column[x]++
 		}
@@ -141,5 +139,5 @@ func (s *Set) upon(p *camera.Prism, c coverage.Coverage, mid camera.Vec,
 	if above < least*rest {
 		return &silhouette.Shape{}
 	}
-	return silhouette.New(covered, nil, rect, s.unit)
+	return silhouette.New(covered, nil, rect, unit)
 }
