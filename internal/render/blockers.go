@@ -12,7 +12,6 @@ import (
 	"pyrant/internal/base/raster"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
-	"pyrant/internal/recipe/shape"
 	"pyrant/internal/render/areas"
 )
 
@@ -30,36 +29,12 @@ func blockArea(r *recipe.Recipe, of area.Ref, deviation float64) *area.Area {
 	return &area.Area{ID: string(of), Parts: []area.Part{part}}
 }
 
-// seen returns the mask of a light less what blocks it: what of it meets the eye.
-func (p *plan) seen(ctx context.Context, ll *litLight) (maskRef, error) {
-	m, err := p.drawnMask(ctx, ll)
-	if err != nil {
-		return nil, err
-	}
-	return p.unblocked(ctx, m, ll.l)
-}
-
-// keeps returns the mask of what dusk is kept off for a light: of what of it is seen, its share of
-// the light.
-func (p *plan) keeps(ctx context.Context, ll *litLight) (maskRef, error) {
-	m := ll.mask
-	if slices.ContainsFunc(ll.l.Shapes, shape.IsCutOut) {
-		c, err := coverOf(ctx, p.graph, p.q.Recipe, ll.l.Shapes, true)
-		if err != nil {
-			return nil, err
-		}
-		m = graph.To(p.graph, areas.Mask{Cover: graph.Intern(p.graph, c.Key(), c),
-			Scale: p.picture.Scale})
-	}
-	return p.unblocked(ctx, m, ll.l)
-}
-
 // unblocked returns a mask less what blocks a light, with an edge as each blocker has it.
-func (p *plan) unblocked(ctx context.Context, m maskRef, l *recipe.Light) (maskRef, error) {
+func (sc *scene) unblocked(ctx context.Context, m maskRef, l *recipe.Light) (maskRef, error) {
 	var list []areas.Input
 	for i := range l.Blockers {
 		if b := &l.Blockers[i]; b.On {
-			a, err := p.solidArea(ctx, blockArea(p.q.Recipe, b.Area, b.Feather))
+			a, err := sc.solidArea(ctx, blockArea(sc.recipe, b.Area, b.Feather))
 			if err != nil {
 				return nil, err
 			}
@@ -69,7 +44,7 @@ func (p *plan) unblocked(ctx context.Context, m maskRef, l *recipe.Light) (maskR
 	if len(list) == 0 {
 		return m, nil
 	}
-	return graph.To(p.graph, lessMask{m, graph.Of(p.graph, list), p.picture.Frame}), nil
+	return graph.To(sc.graph, lessMask{m, graph.Of(sc.graph, list), sc.picture.Frame}), nil
 }
 
 // codeMask is a mask worked out in full, in 16 bits: a long streak would show the steps of 8.
@@ -164,52 +139,53 @@ type veilPart struct {
 }
 
 // add appends a part that takes a share away in an area.
-func (v *veil) add(ctx context.Context, p *plan, a *area.Area, share float32, wraps bool) error {
-	in, err := p.solidArea(ctx, a)
+func (v *veil) add(ctx context.Context, sc *scene, a *area.Area, share float32, wraps bool) error {
+	in, err := sc.solidArea(ctx, a)
 	v.parts = append(v.parts, veilPart{in, share, wraps})
 	return err
 }
 
-func (v *veil) input(p *plan) veilInput {
+func (v *veil) input(sc *scene) veilInput {
 	if len(v.parts) == 0 {
 		return nil
 	}
-	return graph.Of(p.graph, *v)
+	return graph.Of(sc.graph, *v)
 }
 
-// veil returns what is left of a light's glow behind its blockers and within trims, the light's own
-// among them.
-func (p *plan) veil(ctx context.Context, l *recipe.Light, trims ...recipe.Trim) (veilInput, error) {
+// glowVeil returns what is left of a light's glow behind its blockers and within trims, the light's
+// own among them.
+func (sc *scene) glowVeil(ctx context.Context, l *recipe.Light,
+	trims ...recipe.Trim) (veilInput, error) {
 	var v veil
 	for i := range l.Blockers {
 		b := &l.Blockers[i]
 		if !b.On || b.Shells <= 0 {
 			continue
 		}
-		a := blockArea(p.q.Recipe, b.Area, math.Hypot(b.Feather, b.Wrap))
-		if err := v.add(ctx, p, a, float32(b.Shells), b.Wrap > 0); err != nil {
+		a := blockArea(sc.recipe, b.Area, math.Hypot(b.Feather, b.Wrap))
+		if err := v.add(ctx, sc, a, float32(b.Shells), b.Wrap > 0); err != nil {
 			return nil, err
 		}
 	}
-	if err := v.trim(ctx, p, append([]recipe.Trim{l.Trim}, trims...)...); err != nil {
+	if err := v.trim(ctx, sc, append([]recipe.Trim{l.Trim}, trims...)...); err != nil {
 		return nil, err
 	}
-	return v.input(p), nil
+	return v.input(sc), nil
 }
 
 // trimmed returns what is left within trims alone.
-func (p *plan) trimmed(ctx context.Context, trims ...recipe.Trim) (veilInput, error) {
+func (sc *scene) trimmed(ctx context.Context, trims ...recipe.Trim) (veilInput, error) {
 	var v veil
-	err := v.trim(ctx, p, trims...)
-	return v.input(p), err
+	err := v.trim(ctx, sc, trims...)
+	return v.input(sc), err
 }
 
-func (v *veil) trim(ctx context.Context, p *plan, trims ...recipe.Trim) error {
+func (v *veil) trim(ctx context.Context, sc *scene, trims ...recipe.Trim) error {
 	for _, t := range trims {
 		if t.Area == "" || t.Amount <= 0 {
 			continue
 		}
-		if err := v.add(ctx, p, blockArea(p.q.Recipe, t.Area, 0), float32(t.Amount),
+		if err := v.add(ctx, sc, blockArea(sc.recipe, t.Area, 0), float32(t.Amount),
 			false); err != nil {
 			return err
 		}
@@ -219,11 +195,11 @@ func (v *veil) trim(ctx context.Context, p *plan, trims ...recipe.Trim) error {
 
 // spillVeil returns what is left of a light's spill: by what it is attached to, by what is touched
 // up to less or more, and by surface.
-func (p *plan) spillVeil(ctx context.Context, sp *recipe.Spill) (veilInput, error) {
+func (sc *scene) spillVeil(ctx context.Context, sp *recipe.Spill) (veilInput, error) {
 	var v veil
-	r := p.q.Recipe
+	r := sc.recipe
 	if sp.Carrier != "" && sp.Onto < 1 {
-		if err := v.add(ctx, p, blockArea(r, sp.Carrier, 0), float32(1-sp.Onto),
+		if err := v.add(ctx, sc, blockArea(r, sp.Carrier, 0), float32(1-sp.Onto),
 			false); err != nil {
 			return nil, err
 		}
@@ -237,23 +213,23 @@ func (p *plan) spillVeil(ctx context.Context, sp *recipe.Spill) (veilInput, erro
 		if t.Does == recipe.MoreSpill {
 			share = -float32(t.Amount)
 		}
-		if err := v.add(ctx, p, blockArea(r, t.Area, 0), share, false); err != nil {
+		if err := v.add(ctx, sc, blockArea(r, t.Area, 0), share, false); err != nil {
 			return nil, err
 		}
 	}
 	// In the order of their names, so that the same recipe has the same veil.
 	for _, id := range slices.Sorted(maps.Keys(sp.Falls)) {
 		share := float32(1 - sp.Falls[id].Amount)
-		if share == 0 || p.room == nil || !r.HasSurface(area.SurfaceRef(id)) {
+		if share == 0 || sc.room == nil || !r.HasSurface(area.SurfaceRef(id)) {
 			continue
 		}
 		a := &area.Area{Parts: []area.Part{{On: true, Does: area.Add, Amount: 1,
 			Of: area.Surface{Of: area.SurfaceRef(id)}}}}
-		if err := v.add(ctx, p, a, share, false); err != nil {
+		if err := v.add(ctx, sc, a, share, false); err != nil {
 			return nil, err
 		}
 	}
-	return v.input(p), nil
+	return v.input(sc), nil
 }
 
 // veilPlane is what a veil leaves over a part of the picture.

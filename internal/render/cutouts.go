@@ -2,7 +2,6 @@ package render
 
 import (
 	"context"
-	"image"
 	"slices"
 
 	"pyrant/internal/base/coverage"
@@ -104,54 +103,12 @@ func (m *made) Width() float64 {
 }
 
 func (m *made) At(scale float64) coverage.Mask {
-	out := &madeMask{}
+	out := new(coverage.Combined)
 	for _, c := range m.add {
-		k := c.At(scale)
-		out.add = append(out.add, k)
-		out.bounds = out.bounds.Union(k.Bounds())
+		out.Added = append(out.Added, c.At(scale))
 	}
 	for _, c := range m.away {
-		out.away = append(out.away, c.At(scale))
+		out.Subtracted = append(out.Subtracted, c.At(scale))
 	}
 	return out
-}
-
-type madeMask struct {
-	add, away []coverage.Mask
-	bounds    image.Rectangle
-}
-
-func (m *madeMask) Bounds() image.Rectangle { return m.bounds }
-
-func (m *madeMask) Fill(dst []float32, x0, y int) {
-	clear(dst)
-	if y < m.bounds.Min.Y || y >= m.bounds.Max.Y {
-		return
-	}
-	one := make([]float32, len(dst))
-	for _, k := range m.add {
-		k.Fill(one, x0, y)
-		for i, v := range one {
-			dst[i] += v - dst[i]*v
-		}
-	}
-	for _, k := range m.away {
-		k.Fill(one, x0, y)
-		for i, v := range one {
-			dst[i] -= dst[i] * v
-		}
-	}
-}
-
-func (m *madeMask) Drop(y int) {
-	for _, k := range slices.Concat(m.add, m.away) {
-		k.Drop(y)
-	}
-}
-
-func (m *madeMask) Bytes() (n int64) {
-	for _, k := range slices.Concat(m.add, m.away) {
-		n += k.Bytes()
-	}
-	return
 }

@@ -30,7 +30,7 @@ func (e *Engine) Falloff(ctx context.Context, r *recipe.Recipe, light int, dista
 	}
 	weights := make([]colour.RGB, len(l.Shells))
 	for i := range l.Shells {
-		k, err := weight(ctx, e.Cache, ll, &l.Shells[i], l.Gain()*r.Glow.Level)
+		k, err := ll.weight(ctx, e.Cache, &l.Shells[i], l.Gain()*r.Glow.Level)
 		if err != nil {
 			return nil, err
 		}

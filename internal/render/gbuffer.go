@@ -36,14 +36,14 @@ type front struct {
 }
 
 // gbuffer returns the key of the surfaces that a part of the picture shows.
-func (p *plan) gbuffer(part image.Rectangle) gbuffer {
-	m := &p.q.Recipe.Room
+func (m *room) gbuffer(part image.Rectangle) gbuffer {
 	var list []front
-	for i := range m.Things {
-		t := &m.Things[i]
+	for i := range m.recipe.Things {
+		t := &m.recipe.Things[i]
 		list = append(list, front{t.ID, t.Of, t.Edge, t.Broad, t.Relief})
 	}
-	return gbuffer{p.room.roomKey, m.Daylight, graph.Of(p.graph, list), p.picture, part}
+	return gbuffer{m.roomKey, m.recipe.Daylight, graph.Of(m.canvas.graph, list), m.canvas.picture,
+		part}
 }
 
 // frameVersions names the values of one kind that a frame of a scale has; see graph.Versioned.

@@ -27,8 +27,8 @@ const brightest = 8
 
 // joins reports whether what a light gives is added up with that of others: in pictures that are
 // not kept whole.
-func (p *plan) joins(sp *lightSpill) bool {
-	return sp.room != nil && sp.room.field.Bounce != nil && isLarge(p.picture)
+func (m *room) joins(sp *lightSpill) bool {
+	return sp.room != nil && sp.room.field.Bounce != nil && isLarge(m.canvas.picture)
 }
 
 // jointPart names what one light adds to a joint.
@@ -38,37 +38,37 @@ type jointPart struct {
 }
 
 // key names the joint in a part of the picture.
-func (j *joint) key(p *plan, part image.Rectangle) *graph.Input[[]jointPart] {
+func (j *joint) key(m *room, part image.Rectangle) *graph.Input[[]jointPart] {
 	var list []jointPart
 	for i, l := range j.lights {
-		list = append(list, jointPart{p.shading(l.light, part), j.colours[i]})
+		list = append(list, jointPart{m.shading(l.light, part), j.colours[i]})
 	}
-	return graph.Of(p.graph, list)
+	return graph.Of(m.canvas.graph, list)
 }
 
 // term returns what falls on a part of the picture.
-func (j *joint) term(ctx context.Context, p *plan, part image.Rectangle) ([]glow.Term, error) {
-	on, err := graph.Get(ctx, p.graph, p.gbuffer(part))
+func (j *joint) term(ctx context.Context, m *room, part image.Rectangle) ([]glow.Term, error) {
+	on, err := graph.Get(ctx, m.canvas.graph, m.gbuffer(part))
 	if err != nil {
 		return nil, err
 	}
-	amount := p.q.Recipe.Room.Bounce
+	amount := m.recipe.Bounce
 	var shaders []shader
 	kept := make([]*raster.RGB, len(j.lights))
 	for n, l := range j.lights {
-		shaders = append(shaders, shader{l.field, 1 / p.picture.Scale, amount})
+		shaders = append(shaders, shader{l.field, 1 / m.canvas.picture.Scale, amount})
 		// A view that is looked at has what falls on objects ready for another colour.
-		if !p.graph.IsChild() {
-			k := p.shading(l.light, part)
+		if !m.canvas.graph.IsChild() {
+			k := m.shading(l.light, part)
 			k.onBodies = true
-			c, err := graph.Get(ctx, p.graph, k)
+			c, err := graph.Get(ctx, m.canvas.graph, k)
 			if err != nil {
 				return nil, err
 			}
 			kept[n] = c.colours
 		}
 	}
-	direct, bounce, err := j.sums(ctx, p, part)
+	direct, bounce, err := j.sums(ctx, m, part)
 	if err != nil {
 		return nil, err
 	}
@@ -107,13 +107,13 @@ func (j *joint) term(ctx context.Context, p *plan, part image.Rectangle) ([]glow
 }
 
 // sums adds up, for each flat surface, what all lights give to a part of the picture.
-func (j *joint) sums(ctx context.Context, p *plan,
+func (j *joint) sums(ctx context.Context, m *room,
 	part image.Rectangle) (direct, bounce []*lightmap.Grid, err error) {
-	set, err := graph.Get(ctx, p.graph, p.room.set())
+	set, err := graph.Get(ctx, m.canvas.graph, m.set())
 	if err != nil {
 		return nil, nil, err
 	}
-	step := 1 / p.picture.Scale
+	step := 1 / m.canvas.picture.Scale
 	seen := image.Rect(int(float64(part.Min.X)*step), int(float64(part.Min.Y)*step),
 		int(float64(part.Max.X)*step)+1, int(float64(part.Max.Y)*step)+1)
 	n := len(set.Surfaces)
@@ -127,7 +127,7 @@ func (j *joint) sums(ctx context.Context, p *plan,
 			c := j.colours[n]
 			ds = append(ds, lightmap.Share{Grid: l.field.Direct[i], Of: c})
 			for q := range c {
-				c[q] *= float32(p.q.Recipe.Room.Bounce)
+				c[q] *= float32(m.recipe.Bounce)
 			}
 			bs = append(bs, lightmap.Share{Grid: l.field.Bounce[i], Of: c})
 		}

@@ -92,12 +92,12 @@ func (s *sumHistory) Bytes() int64 {
 const minTerms = 5
 
 // sum adds up colours over the part of the picture that view is of.
-func (p *plan) sum(ctx context.Context, view sumView, all []addend) (*glow.Sum, error) {
+func (cv *canvas) sum(ctx context.Context, view sumView, all []addend) (*glow.Sum, error) {
 	part := view.part
-	if p.graph.IsChild() || len(all) < minTerms {
+	if cv.graph.IsChild() || len(all) < minTerms {
 		return sumOnto(ctx, nil, all, part)
 	}
-	s := graph.History(p.graph, view, func() *sumHistory { return new(sumHistory) })
+	s := graph.History(cv.graph, view, func() *sumHistory { return new(sumHistory) })
 	if !s.mu.TryLock() {
 		return sumOnto(ctx, nil, all, part) // another frame of this view is at work
 	}
@@ -170,10 +170,10 @@ func sumOnto(ctx context.Context, ahead *glow.Ahead, all []addend,
 }
 
 // addend returns a term of three channels as what is added up.
-func (p *plan) addend(t *term) addend {
+func (cv *canvas) addend(t *term) addend {
 	return addend{piece{t.mask, t.sigma, [3]float32(t.weight)},
 		func(ctx context.Context, part image.Rectangle) ([]glow.Term, error) {
-			f, err := p.field(ctx, t, part)
+			f, err := cv.field(ctx, t, part)
 			return []glow.Term{f}, err
 		}}
 }

@@ -63,7 +63,7 @@ func TestFramesOfADragAreThePicture(t *testing.T) {
 
 // What two pairs of frames had in common is summed, and dropped when it is gone.
 func TestStill(t *testing.T) {
-	p := &plan{graph: New(1 << 20).Cache}
+	p := &canvas{graph: New(1 << 20).Cache}
 	part := image.Rect(0, 0, 8, 8)
 	var asked []string
 	add := func(names ...string) (all []addend) {

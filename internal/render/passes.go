@@ -3,6 +3,7 @@ package render
 import (
 	"context"
 	"image"
+	"slices"
 	"sync/atomic"
 
 	"pyrant/internal/base/colour"
@@ -38,27 +39,27 @@ type gel struct {
 }
 
 // passList returns passes as they are in the plan's picture.
-func (p *plan) passList(ctx context.Context, list []pass.Pass) (passList, error) {
-	out := passList{picture: p.picture}
+func (sc *scene) passList(ctx context.Context, list []pass.Pass) (passList, error) {
+	out := passList{picture: sc.picture}
 	for _, k := range list {
 		if !k.On || k.Strength == 0 {
 			continue
 		}
 		k.Name = ""
-		in := passInput{pass: graph.Intern(p.graph, setting.Key(k), k)}
+		in := passInput{pass: graph.Intern(sc.graph, setting.Key(k), k)}
 		var err error
 		if k.Area != "" {
-			if in.area, err = p.area(ctx, k.Area); err != nil {
+			if in.area, err = sc.area(ctx, k.Area); err != nil {
 				return out, err
 			}
 		}
 		switch does := k.Does.(type) {
 		case pass.Ramp:
-			if l := p.q.Recipe.LightOf(area.LightRef(does.Follow)); does.Follow != "" && l != nil {
+			if l := sc.recipe.LightOf(area.LightRef(does.Follow)); does.Follow != "" && l != nil {
 				in.gel = gel{true, l.Gel.Hue, l.Gel.Saturation}
 			}
 		case pass.Picture:
-			if in.picture, err = p.pictureOf(ctx, does.Sum); err != nil {
+			if in.picture, err = sc.pictureOf(ctx, does.Sum); err != nil {
 				return out, err
 			}
 		}
@@ -68,15 +69,15 @@ func (p *plan) passList(ctx context.Context, list []pass.Pass) (passList, error)
 }
 
 // pictureOf returns a picture that the recipe names; nil where it is not there.
-func (p *plan) pictureOf(ctx context.Context, sum string) (photoInput, error) {
-	if p.q.pictures == nil {
+func (sc *scene) pictureOf(ctx context.Context, sum string) (photoInput, error) {
+	if sc.pictures == nil {
 		return nil, nil
 	}
-	o, err := p.q.pictures(ctx, sum)
+	o, err := sc.pictures(ctx, sum)
 	if err != nil || o == nil {
 		return nil, err
 	}
-	return graph.Intern(p.graph, sum, o), nil
+	return graph.Intern(sc.graph, sum, o), nil
 }
 
 // areas returns by step of a program the area in which it works; nil for everywhere.
@@ -143,7 +144,7 @@ func guideOf(ctx context.Context, in picture, radius float64,
 	frame := in.Frame
 	out := raster.NewPlane(frame)
 	if err := raster.Rows(ctx, 0, frame.Max.Y, func(y0, y1 int) {
-		s := newScratch(frame.Dx(), nil)
+		s := newScratch(frame.Dx())
 		for y := y0; y < y1; y++ {
 			row(s, y)
 			for i, to := 0, out.Row(y); i < len(to); i++ {
@@ -210,7 +211,7 @@ type namedPicture struct {
 
 func (k finishGuide) Build(ctx context.Context, g *graph.Graph) (*guided.Filter, error) {
 	ph, r := k.photo.Value(), k.recipe.Value()
-	q := &Request{Photo: ph, PhotoKey: k.photo.Content(), Recipe: r, Rough: draftFlag(k.draft),
+	q := &Request{Photo: ph, PhotoKey: k.photo.Content(), Recipe: r, Rough: newDraftFlag(k.draft),
 		LongEdge: min(guideEdge, r.Photo.LongEdge()), pictures: picturesOf(k.pictures.Value())}
 	p, err := newPlanUpTo(ctx, g, q, "finish")
 	if err != nil {
@@ -229,9 +230,9 @@ func (k finishGuide) Build(ctx context.Context, g *graph.Graph) (*guided.Filter,
 }
 
 // finishGuide returns how finish comes to its guides.
-func (p *plan) finishGuide(ctx context.Context, list *passList) guideFunc {
+func (sc *scene) finishGuide(ctx context.Context, list *passList) guideFunc {
 	return func(n int, radius float64) (*guided.Filter, error) {
-		r := *p.q.Recipe
+		r := *sc.recipe
 		r.Finish.Passes = nil
 		for i := range list.passes[:n] {
 			r.Finish.Passes = append(r.Finish.Passes, list.passes[i].pass.Value())
@@ -242,32 +243,28 @@ func (p *plan) finishGuide(ctx context.Context, list *passList) guideFunc {
 			if !ok || !k.On {
 				continue
 			}
-			in, err := p.pictureOf(ctx, does.Sum)
+			in, err := sc.pictureOf(ctx, does.Sum)
 			if err != nil {
 				return nil, err
 			}
 			pictures = append(pictures, namedPicture{does.Sum, in})
 		}
-		k := finishGuide{p.picture.Photo, inputOf(p.graph, &r), graph.Of(p.graph, pictures), radius,
-			p.spillIsDraft()}
-		return graph.Get(ctx, p.graph, k)
+		k := finishGuide{sc.picture.Photo, inputOf(sc.graph, &r), graph.Of(sc.graph, pictures),
+			radius, sc.spillIsDraft()}
+		return graph.Get(ctx, sc.graph, k)
 	}
 }
 
 // spillIsDraft reports whether some of the spill that the plan shows is a draft.
-func (p *plan) spillIsDraft() bool {
-	if p.room == nil || p.q.Rough == nil || !p.q.Recipe.Spill.On {
+func (sc *scene) spillIsDraft() bool {
+	m := sc.room
+	if m == nil || m.draftFlag == nil || !sc.recipe.Spill.On {
 		return false
 	}
-	if p.room.isDraft() || p.room.moved {
-		return true
-	}
-	for _, ll := range p.lights {
-		if _, draft := p.roomLight(ll.l); draft && p.spillPower(ll) > 0 {
-			return true
-		}
-	}
-	return false
+	return m.isDraft() || m.moved || slices.ContainsFunc(sc.lights, func(ll *litLight) bool {
+		_, draft := m.light(ll.l)
+		return draft && sc.spillPower(ll) > 0
+	})
 }
 
 // photoRowsOf returns what gives the rows of a photo in a picture, which may use a scratch's
@@ -329,8 +326,8 @@ func picturesOf(list []namedPicture) func(ctx context.Context, sum string) (*pho
 	}
 }
 
-// draftFlag returns where a request notes that it is a draft; nil for one that must not be.
-func draftFlag(draft bool) *atomic.Bool {
+// newDraftFlag returns where a request notes that it is a draft; nil for one that must not be.
+func newDraftFlag(draft bool) *atomic.Bool {
 	if draft {
 		return new(atomic.Bool)
 	}

@@ -87,8 +87,8 @@ func (e *Engine) Render(ctx context.Context, q Request) (img image.Image, err er
 		if err != nil {
 			return nil, err
 		}
-		out := newImage(q.Deep, p.view)
-		return out, p.strip(ctx, p.view, out)
+		to := newEncoder(p, q.Deep)
+		return to.out, p.strip(ctx, p.view, to)
 	})
 }
 
@@ -124,11 +124,11 @@ func (e *Engine) strips(ctx context.Context, q Request,
 	if err != nil {
 		return nil, err
 	}
-	out := newImage(q.Deep, p.view)
+	to := newEncoder(p, q.Deep)
 	for y := p.view.Min.Y; y < p.view.Max.Y; y += stripRows {
 		r := p.view
 		r.Min.Y, r.Max.Y = y, min(y+stripRows, p.view.Max.Y)
-		if err := p.strip(ctx, r, out); err != nil {
+		if err := p.strip(ctx, r, to); err != nil {
 			return nil, err
 		}
 		g.Sweep()
@@ -141,7 +141,7 @@ func (e *Engine) strips(ctx context.Context, q Request,
 			progress(float64(r.Max.Y-p.view.Min.Y) / float64(p.view.Dy()))
 		}
 	}
-	return out, nil
+	return to.out, nil
 }
 
 func newImage(deep bool, r image.Rectangle) image.Image {
@@ -154,7 +154,7 @@ func newImage(deep bool, r image.Rectangle) image.Image {
 // collect asks the stages for what the rows of one part need.
 func (p *plan) collect(ctx context.Context, part image.Rectangle) (rows []rower, err error) {
 	for _, s := range p.stages {
-		r, err := s.collect(ctx, p, part)
+		r, err := s.collect(ctx, part)
 		if err != nil {
 			return nil, err
 		}
@@ -165,8 +165,13 @@ func (p *plan) collect(ctx context.Context, part image.Rectangle) (rows []rower,
 	return rows, nil
 }
 
-// strip computes one part of the picture into out.
-func (p *plan) strip(ctx context.Context, part image.Rectangle, out image.Image) error {
+// sink takes finished rows: the pixels from x0 to x1 of row y. It is used by several goroutines.
+type sink interface {
+	put(s *scratch, x0, x1, y int)
+}
+
+// strip computes one part of the picture, row by row.
+func (p *plan) strip(ctx context.Context, part image.Rectangle, to sink) error {
 	rows, err := p.collect(ctx, part)
 	if err != nil {
 		return err
@@ -178,7 +183,7 @@ func (p *plan) strip(ctx context.Context, part image.Rectangle, out image.Image)
 			}
 		}
 	}()
-	pool := sync.Pool{New: func() any { return newScratch(part.Dx(), out) }}
+	pool := sync.Pool{New: func() any { return newScratch(part.Dx()) }}
 	return raster.Rows(ctx, part.Min.Y, part.Max.Y, func(y0, y1 int) {
 		s := pool.Get().(*scratch)
 		defer pool.Put(s)
@@ -188,6 +193,7 @@ func (p *plan) strip(ctx context.Context, part image.Rectangle, out image.Image)
 			for _, r := range rows {
 				r.row(s, part.Min.X, part.Max.X, y)
 			}
+			to.put(s, part.Min.X, part.Max.X, y)
 		}
 	})
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"slices"
 	"sync"
+	"sync/atomic"
 
 	"pyrant/internal/base/coverage"
 	"pyrant/internal/base/graph"
@@ -51,50 +52,57 @@ type roomDraft struct {
 
 func (k roomKey) isDraft() bool { return k.draft != roomDraft{} }
 
-// room is the room of a plan.
+// room is the room of a scene.
 type room struct {
 	roomKey
-	moved bool        // its geometry is that of a moment ago
-	space recipeInput // its geometry without the lights that cross objects
+	canvas    *canvas
+	recipe    *recipe.Room
+	lights    []*recipe.Light
+	alone     []recipeInput // by light: see lightAlone
+	space     recipeInput   // its geometry without the lights that cross objects
+	moved     bool          // its geometry is that of a moment ago
+	draftFlag *atomic.Bool  // notes that something is a draft; nil if nothing may be one
 }
 
-// roomOf returns the room of a request; nil for none. In a draft, what is not ready is made more
+// newRoom returns the room of a scene; nil for none. In a draft, what is not ready is made more
 // coarsely or left out, and while a light moves that crosses an object, the geometry stays.
-func roomOf(g *graph.Graph, q *Request) *room {
-	r := q.Recipe
+func newRoom(sc *scene) *room {
+	r, g := sc.recipe, sc.graph
 	if !r.Room.On {
 		return nil
 	}
 	whole, space := staging.Geometry(r)
-	k := &room{space: inputOf(g, space), roomKey: roomKey{
-		photo:    graph.Intern(g, q.PhotoKey, q.Photo),
-		geometry: inputOf(g, whole),
-		gloss:    graph.Of(g, staging.GlossOf(r)),
-		daylight: r.Room.Daylight > 0,
-	}}
-	if q.Rough == nil {
-		return k
+	m := &room{canvas: &sc.canvas, recipe: &r.Room, space: inputOf(g, space),
+		draftFlag: sc.draftFlag}
+	m.roomKey = roomKey{photo: sc.picture.Photo, geometry: inputOf(g, whole),
+		gloss: graph.Of(g, staging.GlossOf(r)), daylight: r.Room.Daylight > 0}
+	for i := range r.Lights {
+		m.lights = append(m.lights, &r.Lights[i])
+		m.alone = append(m.alone, lightAlone(g, r, &r.Lights[i]))
 	}
-	if !graph.Has(g, k.set()) {
-		before := *k
-		before.geometry = k.history(g).get()
-		if before.moved = before.geometry != nil && graph.Has(g, before.set()); before.moved {
-			k = &before
+	if m.draftFlag == nil {
+		return m
+	}
+	if !graph.Has(g, m.set()) {
+		before := m.roomKey
+		before.geometry = m.history().get()
+		if m.moved = before.geometry != nil && graph.Has(g, before.set()); m.moved {
+			m.roomKey = before
 		}
 	}
-	k.draft = roomDraft{
-		daylight: k.daylight && !graph.Has(g, roomDaylight{k.photo, k.geometry, false}),
-		bounce:   (k.daylight || r.Room.Bounce > 0) && !graph.Has(g, k.bounces()),
+	m.roomKey.draft = roomDraft{
+		daylight: m.daylight && !graph.Has(g, roomDaylight{m.photo, m.geometry, false}),
+		bounce:   (m.daylight || r.Room.Bounce > 0) && !graph.Has(g, m.bounces()),
 	}
-	return k
+	return m
 }
 
-// uses notes that a value of the room is used: where that is a draft, so is the picture.
-func (p *plan) uses(k *room) {
-	if k.isDraft() || k.moved {
-		p.usesDraft()
+// use notes that a value of the room is used: where that is a draft, so is the picture.
+func (m *room) use() {
+	if m.isDraft() || m.moved {
+		m.draftFlag.Store(true)
 	} else {
-		k.history(p.graph).set(k.geometry)
+		m.history().set(m.geometry)
 	}
 }
 
@@ -110,8 +118,8 @@ type roomHistoryKey struct {
 	space recipeInput
 }
 
-func (k *room) history(g *graph.Graph) *roomHistory {
-	return graph.History(g, roomHistoryKey{k.photo, k.space},
+func (m *room) history() *roomHistory {
+	return graph.History(m.canvas.graph, roomHistoryKey{m.photo, m.space},
 		func() *roomHistory { return new(roomHistory) })
 }
 
@@ -408,42 +416,48 @@ func lightAlone(g *graph.Graph, r *recipe.Recipe, l *recipe.Light) recipeInput {
 	return inputOf(g, recipe.Recipe{Photo: r.Photo}.With(r, []*recipe.Light{l}))
 }
 
-// roomLight returns what names the light that a light gives to the room, and whether that is a
-// draft. In a draft, a light that stands as it stood keeps what it gives, although others may shade
-// it otherwise now.
-func (p *plan) roomLight(l *recipe.Light) (k roomLight, draft bool) {
-	r := p.q.Recipe
-	k = roomLight{room: p.room.roomKey, shadows: r.Room.Shadows, bounce: r.Room.Bounce > 0}
+// light returns what names the light that a light gives to the room, and whether that is a draft.
+// In a draft, a light that stands as it stood keeps what it gives, although others may shade it
+// otherwise now.
+func (m *room) light(l *recipe.Light) (k roomLight, draft bool) {
+	g := m.canvas.graph
+	k = roomLight{room: m.roomKey, shadows: m.recipe.Shadows, bounce: m.recipe.Bounce > 0}
 	var others []recipeInput // all of them, lit or not
-	for i := range r.Lights {
-		switch o := &r.Lights[i]; {
-		case o.ID == l.ID:
-			k.light = p.alone[i]
-		case len(o.Shapes) > 0:
-			others = append(others, p.alone[i])
+	for i, o := range m.lights {
+		if o.ID == l.ID {
+			k.light = m.alone[i]
+		} else if len(o.Shapes) > 0 {
+			others = append(others, m.alone[i])
 		}
 	}
-	k.others = graph.Of(p.graph, others)
-	if p.q.Rough == nil || !k.room.isDraft() && graph.Has(p.graph, k) {
+	k.others = graph.Of(g, others)
+	if m.draftFlag == nil || !m.isDraft() && graph.Has(g, k) {
 		return k, false
 	}
-	last, _ := lightHistoryOf(p.graph, k.kind()).get()
-	if last.others != nil && last.isolated() == k.isolated() && graph.Has(p.graph, last) {
+	last, _ := lightHistoryOf(g, k.kind()).get()
+	if last.others != nil && last.isolated() == k.isolated() && graph.Has(g, last) {
 		return last, true
 	}
 	k.others, k.bounce, k.draft = nil, false, true
 	return k, true
 }
 
-// shineIn returns what a light gives to the surfaces of the room.
-func (p *plan) shineIn(ctx context.Context, l *recipe.Light) (*roomSpill, error) {
-	k, draft := p.roomLight(l)
-	if draft {
-		p.usesDraft()
+// roomSpill is what a light gives to the surfaces of a room.
+type roomSpill struct {
+	light roomLight
+	field *lightmap.Field
+}
+
+// shine returns what a light gives to the surfaces of the room.
+func (m *room) shine(ctx context.Context, l *recipe.Light) (*roomSpill, error) {
+	g := m.canvas.graph
+	k, draft := m.light(l)
+	if m.use(); draft {
+		m.draftFlag.Store(true)
 	}
-	f, err := graph.Get(ctx, p.graph, k)
-	if err == nil && !draft && !p.graph.IsChild() {
-		lightHistoryOf(p.graph, k.kind()).set(k, f)
+	f, err := graph.Get(ctx, g, k)
+	if err == nil && !draft && !g.IsChild() {
+		lightHistoryOf(g, k.kind()).set(k, f)
 	}
 	return &roomSpill{k, f}, err
 }

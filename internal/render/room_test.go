@@ -671,11 +671,11 @@ func TestJoint(t *testing.T) {
 	var j joint
 	var terms []glow.Term
 	for i, sp := range g.spills {
-		if !plan.joins(sp) {
+		if !plan.room.joins(sp) {
 			t.Fatal("a light is not added up with others")
 		}
 		j.lights, j.colours = append(j.lights, sp.room), append(j.colours, g.colour[i])
-		one, err := plan.inRoomTerms(t.Context(), sp.room, part, false, g.colour[i][:]...)
+		one, err := plan.room.terms(t.Context(), sp.room, part, false, g.colour[i][:]...)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -686,7 +686,7 @@ func TestJoint(t *testing.T) {
 		if export {
 			plan.graph = plan.graph.Child(1 << 28)
 		}
-		joined, err := j.term(t.Context(), plan, part)
+		joined, err := j.term(t.Context(), plan.room, part)
 		if err != nil {
 			t.Fatal(err)
 		}

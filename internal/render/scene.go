@@ -5,10 +5,12 @@ import (
 	"image"
 	"math"
 	"slices"
+	"sync/atomic"
 
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/coverage"
 	"pyrant/internal/base/graph"
+	"pyrant/internal/base/photo"
 	"pyrant/internal/base/raster"
 	"pyrant/internal/light/glow"
 	"pyrant/internal/recipe"
@@ -18,35 +20,71 @@ import (
 	"pyrant/internal/render/areas"
 )
 
-// scene is a plan as areas see it. Where what they cover is solid, as of what blocks a light, a
-// cut-out's soft edge is how much of a pixel it covers; else it is its share of the pixel's light,
-// so that what is darkened beside it keeps no rim of what was behind.
+// scene is what there is of a recipe in a picture: its lights, its room, and what it refers to.
 type scene struct {
-	*plan
+	canvas
+	recipe *recipe.Recipe
+	lights []*litLight // those that shine
+	room   *room       // nil without one
+	// draftFlag notes that something of the picture is a draft; nil for one that must not be
+	draftFlag *atomic.Bool
+	pictures  func(ctx context.Context, sum string) (*photo.Photo, error)
+}
+
+// newScene returns the scene of a request, whatever part of it is to be seen.
+func newScene(ctx context.Context, g *graph.Graph, q *Request) (*scene, error) {
+	w, h, scale := Size(q.Photo.Width, q.Photo.Height, q.LongEdge)
+	if scale > 1 {
+		return nil, tooLarge(max(q.Photo.Width, q.Photo.Height))
+	}
+	in := picture{Photo: graph.Intern(g, q.PhotoKey, q.Photo), Scale: scale,
+		Frame: image.Rect(0, 0, w, h)}
+	sc := &scene{canvas: canvas{g, in}, recipe: q.Recipe, draftFlag: q.Rough, pictures: q.pictures}
+	sc.room = newRoom(sc)
+	var err error
+	if q.Layer != Plain {
+		sc.lights, err = litLights(ctx, g, q.Recipe, scale)
+	}
+	return sc, err
+}
+
+// at returns the same scene in a picture with another long edge, at most the photo's.
+func (sc *scene) at(ctx context.Context, edge int) (*scene, error) {
+	ph := sc.picture.Photo
+	return newScene(ctx, sc.graph, &Request{Photo: ph.Value(), PhotoKey: ph.Content(),
+		Recipe: sc.recipe, LongEdge: min(edge, sc.recipe.Photo.LongEdge()), Rough: sc.draftFlag,
+		pictures: sc.pictures})
+}
+
+// areaScene is a scene as areas see it. Where what they cover is solid, as of what blocks a light,
+// a cut-out's soft edge is how much of a pixel it covers; else it is its share of the pixel's
+// light, so that what is darkened beside it keeps no rim of what was behind.
+type areaScene struct {
+	*scene
 	solid bool
 }
 
 // area returns an area of the recipe in the plan's picture.
-func (p *plan) area(ctx context.Context, id area.Ref) (areas.Input, error) {
-	return areas.Resolve(ctx, p.graph, p.q.Recipe.Area(id), p.picture, scene{p, false})
+func (sc *scene) area(ctx context.Context, id area.Ref) (areas.Input, error) {
+	return areas.Resolve(ctx, sc.graph, sc.recipe.Area(id), sc.picture, areaScene{sc, false})
 }
 
 // solidArea returns an area of the recipe as what blocks a light.
-func (p *plan) solidArea(ctx context.Context, a *area.Area) (areas.Input, error) {
-	return areas.Resolve(ctx, p.graph, a, p.picture, scene{p, true})
+func (sc *scene) solidArea(ctx context.Context, a *area.Area) (areas.Input, error) {
+	return areas.Resolve(ctx, sc.graph, a, sc.picture, areaScene{sc, true})
 }
 
-func (s scene) Area(id area.Ref) *area.Area { return s.q.Recipe.Area(id) }
+func (s areaScene) Area(id area.Ref) *area.Area { return s.recipe.Area(id) }
 
 // CutOut returns what one or all cut-outs cover.
-func (s scene) CutOut(_ context.Context, id cutout.Ref) (areas.SourceInput, error) {
+func (s areaScene) CutOut(_ context.Context, id cutout.Ref) (areas.SourceInput, error) {
 	what := cutout.Share
 	if s.solid {
 		what = cutout.Alpha
 	}
 	m := areas.Masks{Frame: s.picture.Frame}
-	for i := range s.q.Recipe.CutOuts {
-		c := &s.q.Recipe.CutOuts[i]
+	for i := range s.recipe.CutOuts {
+		c := &s.recipe.CutOuts[i]
 		if (id == "" || c.ID == string(id)) && !c.Empty() {
 			m.Of = append(m.Of, maskOf(s.graph, c, what, s.picture.Scale))
 		}
@@ -75,10 +113,10 @@ func (k surfaceMask) Build(ctx context.Context, g *graph.Graph) (coverage.Mask, 
 }
 
 // Surface returns what is seen of a surface of the room.
-func (s scene) Surface(_ context.Context, id area.SurfaceRef) (areas.SourceInput, error) {
+func (s areaScene) Surface(_ context.Context, id area.SurfaceRef) (areas.SourceInput, error) {
 	m := areas.Masks{Frame: s.picture.Frame}
 	if s.room != nil {
-		s.uses(s.room)
+		s.room.use()
 		m.Of = append(m.Of, graph.To(s.graph,
 			surfaceMask{s.room.bare(), id, s.picture.Scale, s.picture.Frame}))
 	}
@@ -87,12 +125,12 @@ func (s scene) Surface(_ context.Context, id area.SurfaceRef) (areas.SourceInput
 
 // Light returns what the shapes of lights cover, whether they shine or not, or where glow or spill
 // arrives of those that shine.
-func (s scene) Light(ctx context.Context, l area.Light) (areas.SourceInput, error) {
+func (s areaScene) Light(ctx context.Context, l area.Light) (areas.SourceInput, error) {
 	switch l.What {
 	case area.Covers:
 		m := areas.Masks{Frame: s.picture.Frame}
-		for i := range s.q.Recipe.Lights {
-			k := &s.q.Recipe.Lights[i]
+		for i := range s.recipe.Lights {
+			k := &s.recipe.Lights[i]
 			if (l.Light == "" || k.ID == string(l.Light)) && len(k.Shapes) > 0 {
 				m.Of = append(m.Of, s.shapesMask(k.Shapes))
 			}
@@ -121,21 +159,21 @@ func (k shapesMask) Build(ctx context.Context, g *graph.Graph) (coverage.Mask, e
 }
 
 // shapesMask returns the mask of shapes.
-func (p *plan) shapesMask(list shape.Shapes) maskRef {
+func (sc *scene) shapesMask(list shape.Shapes) maskRef {
 	if !slices.ContainsFunc(list, shape.IsCutOut) {
-		return graph.To(p.graph, areas.Mask{
-			Cover: graph.Intern(p.graph, list.Key(), coverage.Coverage(list)),
-			Scale: p.picture.Scale})
+		return graph.To(sc.graph, areas.Mask{
+			Cover: graph.Intern(sc.graph, list.Key(), coverage.Coverage(list)),
+			Scale: sc.picture.Scale})
 	}
 	light := &recipe.Light{Shapes: list}
-	of := inputOf(p.graph,
-		recipe.Recipe{Photo: p.q.Recipe.Photo}.With(p.q.Recipe, []*recipe.Light{light}))
-	return graph.To(p.graph, shapesMask{of, false, p.picture.Scale})
+	of := inputOf(sc.graph,
+		recipe.Recipe{Photo: sc.recipe.Photo}.With(sc.recipe, []*recipe.Light{light}))
+	return graph.To(sc.graph, shapesMask{of, false, sc.picture.Scale})
 }
 
 // shining returns the lights that a reference means, of those that shine.
-func (p *plan) shining(id area.LightRef) (out []*litLight) {
-	for _, ll := range p.lights {
+func (sc *scene) shining(id area.LightRef) (out []*litLight) {
+	for _, ll := range sc.lights {
 		if id == "" || ll.l.ID == string(id) {
 			out = append(out, ll)
 		}
@@ -167,16 +205,16 @@ type spillTerm struct {
 	veil   veilInput
 }
 
-func (s scene) glowing(ctx context.Context, l area.Light) (areas.SourceInput, error) {
+func (s areaScene) glowing(ctx context.Context, l area.Light) (areas.SourceInput, error) {
 	out := arriving{frame: s.picture.Frame, gain: float32(math.Exp2(l.Gain))}
-	master := s.q.Recipe.Glow
+	master := s.recipe.Glow
 	for _, ll := range s.shining(l.Light) {
 		if !master.On || !ll.l.Glow {
 			continue
 		}
 		for i := range ll.l.Shells {
 			shell := &ll.l.Shells[i]
-			k, err := weight(ctx, s.graph, ll, shell, ll.l.Gain()*master.Level)
+			k, err := ll.weight(ctx, s.graph, shell, ll.l.Gain()*master.Level)
 			if err != nil {
 				return nil, err
 			}
@@ -184,10 +222,10 @@ func (s scene) glowing(ctx context.Context, l area.Light) (areas.SourceInput, er
 				continue
 			}
 			t := shellTerm{sigma: shell.Radius * s.picture.Scale, weight: float32(k)}
-			if t.mask, err = s.seen(ctx, ll); err != nil {
+			if t.mask, err = ll.seen(ctx, s.scene); err != nil {
 				return nil, err
 			}
-			if t.veil, err = s.veil(ctx, ll.l, shell.Trim); err != nil {
+			if t.veil, err = s.glowVeil(ctx, ll.l, shell.Trim); err != nil {
 				return nil, err
 			}
 			out.shells = append(out.shells, t)
@@ -196,10 +234,10 @@ func (s scene) glowing(ctx context.Context, l area.Light) (areas.SourceInput, er
 	return areas.Of(s.graph, out), nil
 }
 
-func (s scene) spilling(ctx context.Context, l area.Light) (areas.SourceInput, error) {
+func (s areaScene) spilling(ctx context.Context, l area.Light) (areas.SourceInput, error) {
 	out := arriving{frame: s.picture.Frame, gain: float32(math.Exp2(l.Gain))}
 	for _, ll := range s.shining(l.Light) {
-		if !s.q.Recipe.Spill.On {
+		if !s.recipe.Spill.On {
 			break
 		}
 		sp, err := s.spillOf(ctx, ll)
@@ -211,8 +249,8 @@ func (s scene) spilling(ctx context.Context, l area.Light) (areas.SourceInput, e
 		}
 		t := spillTerm{weight: sp.power, veil: sp.veil}
 		if sp.room != nil {
-			t.inRoom = s.shading(sp.room.light, s.picture.Frame)
-		} else if t.flat, err = s.spillField(ctx, sp); err != nil {
+			t.inRoom = s.room.shading(sp.room.light, s.picture.Frame)
+		} else if t.flat, err = sp.field(ctx, &s.canvas); err != nil {
 			return nil, err
 		}
 		out.spill = append(out.spill, t)
@@ -305,15 +343,19 @@ func (l lightRows) Fill(dst []float32, x0, y int) {
 func (e *Engine) AreaMask(ctx context.Context, q Request, id area.Ref,
 	solid bool) (*raster.Plane, error) {
 	return q.mask(ctx, func(q Request) (*raster.Plane, error) {
-		p, err := newPlanUpTo(ctx, e.Cache, &q, "photo")
+		sc, err := newScene(ctx, e.Cache, &q)
 		if err != nil {
 			return nil, err
 		}
-		a, err := areas.Resolve(ctx, p.graph, q.Recipe.Area(id), p.picture, scene{p, solid})
+		view, err := viewOf(&q, sc.picture)
 		if err != nil {
 			return nil, err
 		}
-		return graph.Get(ctx, p.graph, areas.Plane{Area: a, Part: p.view})
+		a, err := areas.Resolve(ctx, sc.graph, q.Recipe.Area(id), sc.picture, areaScene{sc, solid})
+		if err != nil {
+			return nil, err
+		}
+		return graph.Get(ctx, sc.graph, areas.Plane{Area: a, Part: view})
 	})
 }
 

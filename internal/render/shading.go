@@ -39,11 +39,11 @@ type roomShading struct {
 }
 
 // shading returns the key of what of a light comes back from a part of the picture, and maybe more.
-func (p *plan) shading(l roomLight, part image.Rectangle) roomShading {
-	if !isLarge(p.picture) {
-		part = p.picture.Frame
+func (m *room) shading(l roomLight, part image.Rectangle) roomShading {
+	if !isLarge(m.canvas.picture) {
+		part = m.canvas.picture.Frame
 	}
-	return roomShading{l, p.gbuffer(part), p.q.Recipe.Room.Bounce, false}
+	return roomShading{l, m.gbuffer(part), m.recipe.Bounce, false}
 }
 
 // shadingVersions names the shadings of a light at a scale; see graph.Versioned.
@@ -105,11 +105,12 @@ func (h *shadingHistory) Bytes() int64 { return 1 << 10 }
 
 // isMoving reports whether a light falls on a frame otherwise than on the last one, as while things
 // move: that is not worth a picture of its own until it is asked for once more.
-func (p *plan) isMoving(k roomShading) bool {
-	if graph.Has(p.graph, k) {
+func (m *room) isMoving(k roomShading) bool {
+	if graph.Has(m.canvas.graph, k) {
 		return false
 	}
-	h := graph.History(p.graph, k.versions(), func() *shadingHistory { return new(shadingHistory) })
+	h := graph.History(m.canvas.graph, k.versions(),
+		func() *shadingHistory { return new(shadingHistory) })
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	last := h.last
@@ -177,18 +178,18 @@ func (f *shader) shade(k *stretch, a, b int, out []float32, y int, m *rowScratch
 	lightmap.Add(out[:3*n], k.weight[a:b], direct, bounce, float32(f.bounce))
 }
 
-// inRoomTerms returns what falls on the room of one light as terms to be added up, weighted. once
+// terms returns what falls on the room of one light as terms to be added up, weighted. once
 // says that each row is wanted once: while things move, a row is made when it is asked for, and
 // nothing of it is kept.
-func (p *plan) inRoomTerms(ctx context.Context, sp *roomSpill, part image.Rectangle, once bool,
+func (m *room) terms(ctx context.Context, sp *roomSpill, part image.Rectangle, once bool,
 	weight ...float32) ([]glow.Term, error) {
-	k := p.shading(sp.light, part)
-	if once && sp.field.Bounce != nil && p.isMoving(k) {
-		on, err := graph.Get(ctx, p.graph, p.gbuffer(part))
+	k := m.shading(sp.light, part)
+	if once && sp.field.Bounce != nil && m.isMoving(k) {
+		on, err := graph.Get(ctx, m.canvas.graph, m.gbuffer(part))
 		if err != nil {
 			return nil, err
 		}
-		s := shader{sp.field, 1 / p.picture.Scale, k.bounce}
+		s := shader{sp.field, 1 / m.canvas.picture.Scale, k.bounce}
 		rows := func(dst []float32, x0, y int) {
 			m := newRowScratch(part.Dx())
 			defer rowScratches.Put(m)
@@ -199,6 +200,6 @@ func (p *plan) inRoomTerms(ctx context.Context, sp *roomSpill, part image.Rectan
 		}
 		return []glow.Term{{Rows: rows, Rect: part}}, nil
 	}
-	c, err := graph.Get(ctx, p.graph, k)
+	c, err := graph.Get(ctx, m.canvas.graph, k)
 	return []glow.Term{{Field: c.plain, Colours: c.colours, Weight: weight}}, err
 }

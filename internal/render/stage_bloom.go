@@ -13,51 +13,54 @@ import (
 // of a lens does: the core has shown so much less (see core.over), and as much comes back here,
 // softly. It is added in linear light and ends at white, so that the middle of a broad core stays
 // as it is.
-type bloomStage struct{ groups []veiled }
+type bloomStage struct {
+	*scene
+	groups []veiled
+}
 
-func (st *bloomStage) prepare(ctx context.Context, p *plan) (bool, error) {
-	master := p.q.Recipe.Glow
+func (st *bloomStage) prepare(ctx context.Context) (bool, error) {
+	master := st.recipe.Glow
 	if !master.On {
 		return false, nil
 	}
-	for _, ll := range p.lights {
+	for _, ll := range st.lights {
 		k := ll.l.Core
 		if level := ll.l.Level * master.Level; !k.On || k.Bloom <= 0 || level <= 0 {
 			continue
 		}
-		c, err := p.coreOf(ctx, ll)
+		c, err := coreOf(ctx, st.scene, ll)
 		if err != nil {
 			return false, err
 		}
 		c.keeps = 1
 		shown := c.shown(1, 1, colour.RGB{})
 		w := float32(k.Bloom) * (1 - (1-c.hides)*(1-c.hides))
-		seen, err := p.seen(ctx, ll)
+		seen, err := ll.seen(ctx, st.scene)
 		if err != nil {
 			return false, err
 		}
-		t := term{seen, math.Hypot(k.Feather, k.BloomRadius) * p.picture.Scale,
+		t := term{seen, math.Hypot(k.Feather, k.BloomRadius) * st.picture.Scale,
 			[]float32{w * shown.R, w * shown.G, w * shown.B}}
 		i := slices.IndexFunc(st.groups, func(g veiled) bool { return g.veil == c.trim })
 		if i < 0 {
 			i = len(st.groups)
 			st.groups = append(st.groups, veiled{veil: c.trim})
 		}
-		st.groups[i].all = append(st.groups[i].all, p.addend(&t))
+		st.groups[i].all = append(st.groups[i].all, st.addend(&t))
 	}
 	return len(st.groups) > 0, nil
 }
 
-func (st *bloomStage) collect(ctx context.Context, p *plan, part image.Rectangle) (rower, error) {
+func (st *bloomStage) collect(ctx context.Context, part image.Rectangle) (rower, error) {
 	var r bloomRows
 	for i := range st.groups {
 		g := &st.groups[i]
-		view := sumView{picture: p.picture, part: part, stage: "bloom", veil: g.veil}
-		sum, err := p.sum(ctx, view, g.all)
+		view := sumView{picture: st.picture, part: part, stage: "bloom", veil: g.veil}
+		sum, err := st.sum(ctx, view, g.all)
 		if err != nil {
 			return nil, err
 		}
-		over, err := veilOver(ctx, p.graph, g.veil, part)
+		over, err := veilOver(ctx, st.graph, g.veil, part)
 		if err != nil {
 			return nil, err
 		}

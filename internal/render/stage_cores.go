@@ -16,7 +16,11 @@ import (
 
 // coreStage makes the lit shapes themselves, as a layer that over lays over the
 // picture when light has been joined to both.
-type coreStage struct{ list []core }
+type coreStage struct {
+	*scene
+	through bool // the photo shows through where a fader lets it
+	list    []core
+}
 
 // core is the shape of one light, ready to be coloured.
 type core struct {
@@ -52,44 +56,44 @@ type coreKey struct {
 	trim  veilInput
 }
 
-func (st *coreStage) prepare(ctx context.Context, p *plan) (bool, error) {
-	if !p.q.Recipe.Glow.On {
+func (st *coreStage) prepare(ctx context.Context) (bool, error) {
+	if !st.recipe.Glow.On {
 		return false, nil
 	}
 	var err error
-	st.list, err = each(ctx, p, p.readyCore)
+	st.list, err = each(ctx, st.lights, st.readyCore)
 	return len(st.list) > 0, err
 }
 
 // readyCore makes a light's core ready, nil where it has none.
-func (p *plan) readyCore(ctx context.Context, ll *litLight) (*core, error) {
+func (st *coreStage) readyCore(ctx context.Context, ll *litLight) (*core, error) {
 	k := ll.l.Core
-	if ll.l.Level*p.q.Recipe.Glow.Level <= 0 || !k.On {
+	if ll.l.Level*st.recipe.Glow.Level <= 0 || !k.On {
 		return nil, nil
 	}
-	c, err := p.coreOf(ctx, ll)
+	c, err := coreOf(ctx, st.scene, ll)
 	if err != nil {
 		return nil, err
 	}
-	seen, err := p.seen(ctx, ll)
+	seen, err := ll.seen(ctx, st.scene)
 	if err != nil {
 		return nil, err
 	}
-	c.term = term{seen, k.Feather * p.picture.Scale, []float32{1}}
+	c.term = term{seen, k.Feather * st.picture.Scale, []float32{1}}
 	if k.Look == recipe.Exposed {
-		width, err := p.width(ctx, ll)
+		width, err := ll.width(ctx, st.graph)
 		if err != nil {
 			return nil, err
 		}
-		c.uneven, c.patches = float32(k.Uneven), newPatches(k.Seed, width*p.picture.Scale)
+		c.uneven, c.patches = float32(k.Uneven), newPatches(k.Seed, width*st.picture.Scale)
 		if c.rounding != 0 {
-			if err := p.depth(ctx, c); err != nil {
+			if err := st.depth(ctx, c); err != nil {
 				return nil, err
 			}
 		}
 	}
 	if c.texture > 0 {
-		if c.meanLuma, err = p.meanLuma(ctx, ll); err != nil {
+		if c.meanLuma, err = st.meanLuma(ctx, ll); err != nil {
 			return nil, err
 		}
 	}
@@ -97,14 +101,14 @@ func (p *plan) readyCore(ctx context.Context, ll *litLight) (*core, error) {
 }
 
 // coreOf returns a light's core with what its settings alone tell.
-func (p *plan) coreOf(ctx context.Context, ll *litLight) (*core, error) {
-	k, level := ll.l.Core, ll.l.Level*p.q.Recipe.Glow.Level
+func coreOf(ctx context.Context, sc *scene, ll *litLight) (*core, error) {
+	k, level := ll.l.Core, ll.l.Level*sc.recipe.Glow.Level
 	// The core hides the object behind it; a fader below 1 lets it through.
 	look := coreLook{hides: 1, texture: float32(k.Texture), open: float32(math.Pow(1-k.Texture, 5)),
 		keeps: float32(1 - k.Bloom)}
 	c := &core{coreLook: look, light: ll}
 	var err error
-	if c.trim, err = p.trimmed(ctx, ll.l.Trim); err != nil {
+	if c.trim, err = sc.trimmed(ctx, ll.l.Trim); err != nil {
 		return nil, err
 	}
 	if level < 1 {
@@ -113,7 +117,7 @@ func (p *plan) coreOf(ctx context.Context, ll *litLight) (*core, error) {
 	c.hides *= float32(1 - k.Translucency)
 	c.colour = ll.l.Gel.Colour().Mix(colour.RGB{R: 1, G: 1, B: 1}, float32(k.Whiteness))
 	if k.Look == recipe.Exposed {
-		c.emission = float32(math.Exp2(k.Brightness) * ll.l.Gain() * p.q.Recipe.Glow.Level)
+		c.emission = float32(math.Exp2(k.Brightness) * ll.l.Gain() * sc.recipe.Glow.Level)
 		c.open, c.rounding = float32(k.Openness), float32(k.Rounding)
 	}
 	return c, nil
@@ -125,42 +129,36 @@ const depthBlur = 0.4
 
 // depth gives a core its shapes' coverage blurred by 0.4 of their mean width, as far as nothing is
 // before them.
-func (p *plan) depth(ctx context.Context, c *core) error {
-	width, err := p.width(ctx, c.light)
+func (st *coreStage) depth(ctx context.Context, c *core) error {
+	width, err := c.light.width(ctx, st.graph)
 	if err != nil {
 		return err
 	}
-	mask, err := p.drawnMask(ctx, c.light)
+	mask, err := c.light.drawnMask(ctx, &st.canvas)
 	if err != nil {
 		return err
 	}
 	sigma := depthBlur * width
-	peak, err := peakOf(ctx, p.graph, c.light.drawn(), sigma)
-	c.depth = term{mask, sigma * p.picture.Scale, []float32{float32(1 / max(peak, 1e-6))}}
+	peak, err := c.light.peak(ctx, st.graph, sigma)
+	c.depth = term{mask, sigma * st.picture.Scale, []float32{float32(1 / max(peak, 1e-6))}}
 	return err
-}
-
-// width returns the mean width of a light's shapes, in pixels of the photo.
-func (p *plan) width(ctx context.Context, ll *litLight) (float64, error) {
-	v, err := graph.Get(ctx, p.graph, meanWidth{ll.cover})
-	return float64(v), err
 }
 
 // meanLuma returns the mean luminance of the photo under the light's shapes, which
 // its texture is relative to. It is taken at one small scale for every render
 // of the shot.
-func (p *plan) meanLuma(ctx context.Context, ll *litLight) (float32, error) {
-	v, err := graph.Get(ctx, p.graph, meanLuma{p.picture.Photo, ll.cover})
+func (st *coreStage) meanLuma(ctx context.Context, ll *litLight) (float32, error) {
+	v, err := graph.Get(ctx, st.graph, meanLuma{st.picture.Photo, ll.cover})
 	return max(float32(v), 0.01), err
 }
 
-func (st *coreStage) collect(ctx context.Context, p *plan, part image.Rectangle) (rower, error) {
+func (st *coreStage) collect(ctx context.Context, part image.Rectangle) (rower, error) {
 	r := coreRows{open: make([]float32, len(st.list))}
 	for i := range st.list {
 		r.open[i] = st.list[i].open
 	}
 	var err error
-	r.cores, r.still, err = st.ready(ctx, p, part, !p.layer.black)
+	r.cores, r.still, err = st.ready(ctx, part)
 	return r, err
 }
 
@@ -212,11 +210,11 @@ func (l *coreHistory) Bytes() (n int64) {
 
 // ready returns the cores over a part, and those that do not move side by side. Those that the
 // frame before had as well are kept.
-func (st *coreStage) ready(ctx context.Context, p *plan, part image.Rectangle,
-	through bool) (out []coreRow, still *stillCores, err error) {
+func (st *coreStage) ready(ctx context.Context, part image.Rectangle) (out []coreRow,
+	still *stillCores, err error) {
 	var l *coreHistory
-	if !p.graph.IsChild() {
-		l = graph.History(p.graph, coreView{p.picture, part, through},
+	if !st.graph.IsChild() {
+		l = graph.History(st.graph, coreView{st.picture, part, st.through},
 			func() *coreHistory { return new(coreHistory) })
 		if l.mu.TryLock() {
 			defer l.mu.Unlock()
@@ -233,7 +231,7 @@ func (st *coreStage) ready(ctx context.Context, p *plan, part image.Rectangle,
 			key = k.key()
 			kept, seen := l.last[key]
 			if seen && kept == nil {
-				if kept, err = k.keep(ctx, p, part, through); err != nil {
+				if kept, err = k.keep(ctx, &st.canvas, part, st.through); err != nil {
 					return nil, nil, err
 				}
 			}
@@ -243,7 +241,7 @@ func (st *coreStage) ready(ctx context.Context, p *plan, part image.Rectangle,
 				continue
 			}
 		}
-		if out[i], err = k.made(ctx, p, part, through); err != nil {
+		if out[i], err = k.made(ctx, &st.canvas, part, st.through); err != nil {
 			return nil, nil, err
 		}
 	}
@@ -278,15 +276,15 @@ type madeCore struct {
 	through bool          // the photo shows through where a fader lets it
 }
 
-func (k *core) made(ctx context.Context, p *plan, part image.Rectangle,
+func (k *core) made(ctx context.Context, cv *canvas, part image.Rectangle,
 	through bool) (*madeCore, error) {
 	m := &madeCore{core: k, through: through}
 	var err error
-	if m.sum, err = p.sumOf(ctx, &k.term, part); err == nil && k.depth.mask != nil {
-		m.deep, err = p.sumOf(ctx, &k.depth, part)
+	if m.sum, err = cv.sumOf(ctx, &k.term, part); err == nil && k.depth.mask != nil {
+		m.deep, err = cv.sumOf(ctx, &k.depth, part)
 	}
 	if err == nil {
-		m.trim, err = veilOver(ctx, p.graph, k.trim, part)
+		m.trim, err = veilOver(ctx, cv.graph, k.trim, part)
 	}
 	return m, err
 }
@@ -388,19 +386,19 @@ func runs(cover, pix []float32, from int) (out []coreRun) {
 }
 
 // keep makes all rows of a core over a part of the photo.
-func (k *core) keep(ctx context.Context, p *plan, part image.Rectangle,
+func (k *core) keep(ctx context.Context, cv *canvas, part image.Rectangle,
 	through bool) (*keptCore, error) {
-	base, err := p.base(ctx, part)
+	base, err := cv.base(ctx, part)
 	if err != nil {
 		return nil, err
 	}
-	m, err := k.made(ctx, p, part, through)
+	m, err := k.made(ctx, cv, part, through)
 	if err != nil {
 		return nil, err
 	}
 	r := m.sum.Rect.Intersect(part)
 	out := &keptCore{top: r.Min.Y, rows: make([][]coreRun, r.Dy())}
-	pool := sync.Pool{New: func() any { return newScratch(part.Dx(), nil) }}
+	pool := sync.Pool{New: func() any { return newScratch(part.Dx()) }}
 	err = raster.Rows(ctx, r.Min.Y, r.Max.Y, func(y0, y1 int) {
 		s := pool.Get().(*scratch)
 		defer pool.Put(s)
@@ -410,7 +408,7 @@ func (k *core) keep(ctx context.Context, p *plan, part image.Rectangle,
 				s.plain = base.Row(y)
 			} else {
 				s.plain = s.photo
-				p.q.Photo.Linear(s.plain, part.Min.X, y, part.Dx())
+				cv.picture.Photo.Value().Linear(s.plain, part.Min.X, y, part.Dx())
 			}
 			m.fill(s, cover, pix, part.Min.X, r.Min.X-part.Min.X, y)
 			out.rows[y-out.top] = runs(cover, pix, r.Min.X)

@@ -10,12 +10,12 @@ import (
 	"pyrant/internal/base/raster"
 	"pyrant/internal/light/glow"
 	"pyrant/internal/recipe/pass"
-	"pyrant/internal/recipe/shape"
 	"pyrant/internal/render/areas"
 )
 
 // duskStage takes the daylight out of the photo, but for what emits and where light is given back.
 type duskStage struct {
+	*scene
 	of   *graph.Input[dusk]
 	prog *pass.Program
 }
@@ -36,43 +36,41 @@ type keptLight struct {
 	amount float32
 }
 
-func (st *duskStage) prepare(ctx context.Context, p *plan) (bool, error) {
-	r := &p.q.Recipe.Dusk
+func (st *duskStage) prepare(ctx context.Context) (bool, error) {
+	r := &st.recipe.Dusk
 	if !r.On {
 		return false, nil
 	}
 	list := duskPasses(r)
 	var d dusk
 	var err error
-	if d.passes, err = p.passList(ctx, list); err != nil {
+	if d.passes, err = st.passList(ctx, list); err != nil {
 		return false, err
 	}
 	if usesGuide(list) {
-		if d.guides, err = p.guidePasses(ctx, list); err != nil {
+		if d.guides, err = st.guidePasses(ctx, list); err != nil {
 			return false, err
 		}
 	}
-	if st.prog, err = d.compile(ctx, p.graph); err != nil || st.prog.Empty() {
+	if st.prog, err = d.compile(ctx, st.graph); err != nil || st.prog.Empty() {
 		return false, err
 	}
-	if d.kept, err = each(ctx, p, p.keptOf); err != nil {
+	if d.kept, err = each(ctx, st.lights, st.keptOf); err != nil {
 		return false, err
 	}
 	if r.Back.Area != "" && r.Back.Amount > 0 {
-		if d.back, err = p.area(ctx, r.Back.Area); err != nil {
+		if d.back, err = st.area(ctx, r.Back.Area); err != nil {
 			return false, err
 		}
 		d.take = float32(r.Back.Amount)
 	}
-	st.of = graph.Of(p.graph, d)
+	st.of = graph.Of(st.graph, d)
 	return true, nil
 }
 
 // guidePasses returns passes in the picture that guides are worked out on.
-func (p *plan) guidePasses(ctx context.Context, list []pass.Pass) (passList, error) {
-	q := *p.q
-	q.View, q.LongEdge = image.Rectangle{}, min(guideEdge, q.Recipe.Photo.LongEdge())
-	small, err := newPlanUpTo(ctx, p.graph, &q, "photo")
+func (sc *scene) guidePasses(ctx context.Context, list []pass.Pass) (passList, error) {
+	small, err := sc.at(ctx, guideEdge)
 	if err != nil {
 		return passList{}, err
 	}
@@ -84,16 +82,16 @@ func (d *dusk) compile(ctx context.Context, g *graph.Graph) (*pass.Program, erro
 }
 
 // keptOf returns what dusk leaves alone of a light, nil for nothing.
-func (p *plan) keptOf(ctx context.Context, ll *litLight) (*keptLight, error) {
+func (sc *scene) keptOf(ctx context.Context, ll *litLight) (*keptLight, error) {
 	if ll.l.Keep <= 0 || ll.l.Level <= 0 {
 		return nil, nil
 	}
-	m, err := p.keeps(ctx, ll)
+	m, err := ll.keeps(ctx, sc)
 	if err != nil {
 		return nil, err
 	}
-	edge := p.q.Recipe.Dusk.Edge * p.picture.Scale
-	if slices.ContainsFunc(ll.l.Shapes, shape.IsCutOut) {
+	edge := sc.recipe.Dusk.Edge * sc.picture.Scale
+	if ll.isCutOut() {
 		edge = 0 // a cut-out has an edge of its own, and what lies beside it stays dark
 	}
 	return &keptLight{m, edge, float32(ll.l.Keep)}, nil
@@ -133,17 +131,17 @@ func (h *duskHistory) again(of *graph.Input[dusk]) bool {
 	return i >= 0
 }
 
-func (st *duskStage) collect(ctx context.Context, p *plan, part image.Rectangle) (rower, error) {
-	k := darkPhoto{p.picture, st.of, part}
+func (st *duskStage) collect(ctx context.Context, part image.Rectangle) (rower, error) {
+	k := darkPhoto{st.picture, st.of, part}
 	again := false
-	if !p.isWhole() && !p.graph.IsChild() {
-		again = graph.History(p.graph, duskView{p.picture, part},
+	if !st.isWhole() && !st.graph.IsChild() {
+		again = graph.History(st.graph, duskView{st.picture, part},
 			func() *duskHistory { return new(duskHistory) }).again(st.of)
 	}
 	if !again {
-		return k.rows(ctx, p.graph, st.prog)
+		return k.rows(ctx, st.graph, st.prog)
 	}
-	dark, err := graph.Get(ctx, p.graph, k)
+	dark, err := graph.Get(ctx, st.graph, k)
 	return duskRows{dark: dark}, err
 }
 
@@ -170,7 +168,7 @@ func (k darkPhoto) Build(ctx context.Context, g *graph.Graph) (*darkened, error)
 	}
 	part := k.part
 	out := &darkened{raster.NewRGB(part), make([]bool, part.Dy())}
-	pool := sync.Pool{New: func() any { return newScratch(part.Dx(), nil) }}
+	pool := sync.Pool{New: func() any { return newScratch(part.Dx()) }}
 	return out, raster.Rows(ctx, part.Min.Y, part.Max.Y, func(y0, y1 int) {
 		s := pool.Get().(*scratch)
 		defer pool.Put(s)

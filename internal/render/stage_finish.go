@@ -11,28 +11,29 @@ import (
 
 // finishStage grades the lit picture.
 type finishStage struct {
+	*scene
 	prog  *pass.Program
 	areas []areas.Input // by step of the program
 }
 
-func (st *finishStage) prepare(ctx context.Context, p *plan) (bool, error) {
-	f := &p.q.Recipe.Finish
+func (st *finishStage) prepare(ctx context.Context) (bool, error) {
+	f := &st.recipe.Finish
 	if !f.On || len(f.Passes) == 0 {
 		return false, nil
 	}
-	list, err := p.passList(ctx, f.Passes)
+	list, err := st.passList(ctx, f.Passes)
 	if err != nil {
 		return false, err
 	}
-	if st.prog, err = list.compile(ctx, p.graph, p.finishGuide(ctx, &list)); err != nil {
+	if st.prog, err = list.compile(ctx, st.graph, st.finishGuide(ctx, &list)); err != nil {
 		return false, err
 	}
 	st.areas = list.areas(st.prog)
 	return !st.prog.Empty(), nil
 }
 
-func (st *finishStage) collect(ctx context.Context, p *plan, part image.Rectangle) (rower, error) {
-	planes, err := planesOf(ctx, p.graph, st.areas, part)
+func (st *finishStage) collect(ctx context.Context, part image.Rectangle) (rower, error) {
+	planes, err := planesOf(ctx, st.graph, st.areas, part)
 	return finishRows{st.prog, planes}, err
 }
 

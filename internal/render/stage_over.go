@@ -9,9 +9,9 @@ import (
 // them.
 type overStage struct{}
 
-func (*overStage) prepare(context.Context, *plan) (bool, error) { return true, nil }
+func (*overStage) prepare(context.Context) (bool, error) { return true, nil }
 
-func (*overStage) collect(context.Context, *plan, image.Rectangle) (rower, error) {
+func (*overStage) collect(context.Context, image.Rectangle) (rower, error) {
 	return overRows{}, nil
 }
 

@@ -18,7 +18,10 @@ import (
 )
 
 // raysStage adds the rays of points over all else that shines.
-type raysStage struct{ list []rayed }
+type raysStage struct {
+	*scene
+	list []rayed
+}
 
 // rayPower is how much brighter than white a ray is where it begins, at a strength of 1.
 const rayPower = 2.5
@@ -32,18 +35,18 @@ type rayed struct {
 	veil   veilInput
 }
 
-func (st *raysStage) prepare(ctx context.Context, p *plan) (bool, error) {
-	master := p.q.Recipe.Glow
+func (st *raysStage) prepare(ctx context.Context) (bool, error) {
+	master := st.recipe.Glow
 	if !master.On {
 		return false, nil
 	}
-	for _, ll := range p.lights {
+	for _, ll := range st.lights {
 		r := &ll.l.Rays
 		k := float32(ll.l.Gain() * master.Level * r.Strength * rayPower)
 		if !r.On || k <= 0 {
 			continue
 		}
-		one, err := p.rayed(ctx, ll)
+		one, err := st.rayed(ctx, ll)
 		if err != nil {
 			return false, err
 		}
@@ -53,7 +56,7 @@ func (st *raysStage) prepare(ctx context.Context, p *plan) (bool, error) {
 		for c := range one.weight {
 			one.weight[c] *= k
 		}
-		if one.veil, err = p.veil(ctx, ll.l, ll.l.Trim, r.Trim); err != nil {
+		if one.veil, err = st.glowVeil(ctx, ll.l, ll.l.Trim, r.Trim); err != nil {
 			return false, err
 		}
 		st.list = append(st.list, *one)
@@ -62,17 +65,17 @@ func (st *raysStage) prepare(ctx context.Context, p *plan) (bool, error) {
 }
 
 // rayed returns the rays of a light by themselves, nil for none.
-func (p *plan) rayed(ctx context.Context, ll *litLight) (*rayed, error) {
+func (sc *scene) rayed(ctx context.Context, ll *litLight) (*rayed, error) {
 	r := &ll.l.Rays
 	spots := ll.l.Shapes.Spots()
 	if len(spots) == 0 {
 		return nil, nil
 	}
-	own, err := p.spotColours(ctx, ll)
+	own, err := sc.spotColours(ctx, ll)
 	if err != nil {
 		return nil, err
 	}
-	near, err := p.nearness(ctx, ll, spots)
+	near, err := sc.nearness(ctx, ll, spots)
 	if err != nil {
 		return nil, err
 	}
@@ -104,12 +107,13 @@ func (p *plan) rayed(ctx context.Context, ll *litLight) (*rayed, error) {
 			q.Cuts = append(q.Cuts, rays.Cut{Ray: k.Ray, At: k.At})
 		}
 	}
-	one.points = graph.Of(p.graph, points)
+	one.points = graph.Of(sc.graph, points)
 	return one, nil
 }
 
 // nearness returns how near the points of a light are, against the nearest of them.
-func (p *plan) nearness(ctx context.Context, ll *litLight, spots []shape.Spot) ([]float64, error) {
+func (sc *scene) nearness(ctx context.Context, ll *litLight,
+	spots []shape.Spot) ([]float64, error) {
 	r := &ll.l.Rays
 	near := make([]float64, len(spots))
 	for i := range near {
@@ -123,10 +127,10 @@ func (p *plan) nearness(ctx context.Context, ll *litLight, spots []shape.Spot) (
 			return slices.Repeat([]float64{1}, len(spots)), nil
 		}
 		// An area is not measured against its own brightest place.
-		return p.covering(ctx, r.Near, p.shapes(ll.l))
+		return sc.covering(ctx, r.Near, sc.shapes(ll.l))
 	case r.By == recipe.ByDepth:
-		if p.room != nil {
-			set, err := graph.Get(ctx, p.graph, p.room.set())
+		if sc.room != nil {
+			set, err := graph.Get(ctx, sc.graph, sc.room.set())
 			if err != nil {
 				return nil, err
 			}
@@ -137,7 +141,7 @@ func (p *plan) nearness(ctx context.Context, ll *litLight, spots []shape.Spot) (
 			}
 		}
 	case r.By == recipe.ByLight:
-		light, err := graph.Get(ctx, p.graph, pointBrightness{p.picture.Photo, p.shapes(ll.l)})
+		light, err := graph.Get(ctx, sc.graph, pointBrightness{sc.picture.Photo, sc.shapes(ll.l)})
 		if err != nil {
 			return nil, err
 		}
@@ -155,10 +159,8 @@ func (p *plan) nearness(ctx context.Context, ll *litLight, spots []shape.Spot) (
 const nearEdge = 1500
 
 // covering returns how much an area covers of the places of points.
-func (p *plan) covering(ctx context.Context, id area.Ref, of shapesInput) (spotLight, error) {
-	q := *p.q
-	q.View, q.LongEdge = image.Rectangle{}, min(nearEdge, q.Recipe.Photo.LongEdge())
-	small, err := newPlanUpTo(ctx, p.graph, &q, "photo")
+func (sc *scene) covering(ctx context.Context, id area.Ref, of shapesInput) (spotLight, error) {
+	small, err := sc.at(ctx, nearEdge)
 	if err != nil {
 		return nil, err
 	}
@@ -166,7 +168,7 @@ func (p *plan) covering(ctx context.Context, id area.Ref, of shapesInput) (spotL
 	if err != nil {
 		return nil, err
 	}
-	return graph.Get(ctx, p.graph, pointCoverage{a, of})
+	return graph.Get(ctx, sc.graph, pointCoverage{a, of})
 }
 
 // pointCoverage is how much an area covers of the places of points.
@@ -194,8 +196,8 @@ func (k pointCoverage) Build(ctx context.Context, g *graph.Graph) (spotLight, er
 }
 
 // shapes returns the shapes of a light as an input of nodes.
-func (p *plan) shapes(l *recipe.Light) shapesInput {
-	return graph.Intern(p.graph, l.Shapes.Key(), l.Shapes)
+func (sc *scene) shapes(l *recipe.Light) shapesInput {
+	return graph.Intern(sc.graph, l.Shapes.Key(), l.Shapes)
 }
 
 type spotLight []float64
@@ -207,15 +209,15 @@ func (l spotLight) Bytes() int64 { return 8*int64(len(l)) + 24 }
 // that is.
 func (e *Engine) RayAt(ctx context.Context, q Request, light int, x, y,
 	within float64) (point, ray int, at float64, err error) {
-	p, err := newPlanUpTo(ctx, e.Cache, &q, "photo")
+	sc, err := newScene(ctx, e.Cache, &q)
 	if err != nil {
 		return 0, 0, 0, err
 	}
-	ll, err := newLight(ctx, e.Cache, q.Recipe, &q.Recipe.Lights[light], p.picture.Scale)
+	ll, err := newLight(ctx, e.Cache, q.Recipe, &q.Recipe.Lights[light], sc.picture.Scale)
 	if err != nil {
 		return 0, 0, 0, err
 	}
-	one, err := p.rayed(ctx, ll)
+	one, err := sc.rayed(ctx, ll)
 	if err != nil {
 		return 0, 0, 0, err
 	}
@@ -231,11 +233,11 @@ func (e *Engine) RayAt(ctx context.Context, q Request, light int, x, y,
 
 // spotColours returns the colours of a light's points as the photo shows them; nil where they have
 // the gel.
-func (p *plan) spotColours(ctx context.Context, ll *litLight) (spotColours, error) {
+func (sc *scene) spotColours(ctx context.Context, ll *litLight) (spotColours, error) {
 	if ll.l.Rays.Colour != recipe.OwnColours {
 		return nil, nil
 	}
-	return graph.Get(ctx, p.graph, pointColours{p.picture.Photo, p.shapes(ll.l)})
+	return graph.Get(ctx, sc.graph, pointColours{sc.picture.Photo, sc.shapes(ll.l)})
 }
 
 type spotColours []colour.RGB
@@ -266,20 +268,20 @@ func (k raysPlane) Build(ctx context.Context, g *graph.Graph) (*raster.RGB, erro
 	return m, k.star.Lay(ctx, m, k.points.Value(), k.scale, lens.At)
 }
 
-func (st *raysStage) collect(ctx context.Context, p *plan, part image.Rectangle) (rower, error) {
+func (st *raysStage) collect(ctx context.Context, part image.Rectangle) (rower, error) {
 	var out raysRows
 	for i := range st.list {
 		r := &st.list[i]
-		k := raysPlane{star: r.star, points: r.points, scale: p.picture.Scale, part: part,
-			whole: part == p.picture.Frame}
+		k := raysPlane{star: r.star, points: r.points, scale: st.picture.Scale, part: part,
+			whole: part == st.picture.Frame}
 		if r.lens != nil {
 			k.lens = *r.lens
 		}
-		m, err := graph.Get(ctx, p.graph, k)
+		m, err := graph.Get(ctx, st.graph, k)
 		if err != nil {
 			return nil, err
 		}
-		v, err := veilOver(ctx, p.graph, r.veil, part)
+		v, err := veilOver(ctx, st.graph, r.veil, part)
 		if err != nil {
 			return nil, err
 		}

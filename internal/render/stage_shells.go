@@ -7,14 +7,16 @@ import (
 	"slices"
 
 	"pyrant/internal/base/colour"
-	"pyrant/internal/base/graph"
 	"pyrant/internal/base/raster"
 	"pyrant/internal/light/glow"
 	"pyrant/internal/recipe"
 )
 
 // shellStage joins the shells of all lights, the widest first.
-type shellStage struct{ runs []run }
+type shellStage struct {
+	*scene
+	runs []run
+}
 
 // run is either a run of added shells, merged into one, or a run of shells that
 // join by blend modes.
@@ -36,17 +38,17 @@ type blended struct {
 	mode func(cb, cs float32) float32
 }
 
-func (st *shellStage) prepare(ctx context.Context, p *plan) (bool, error) {
-	master := p.q.Recipe.Glow
+func (st *shellStage) prepare(ctx context.Context) (bool, error) {
+	master := st.recipe.Glow
 	if !master.On {
 		return false, nil
 	}
 	var items []shellItem
-	for _, ll := range p.lights {
+	for _, ll := range st.lights {
 		if ll.l.Gain()*master.Level <= 0 || !ll.l.Glow {
 			continue
 		}
-		list, err := p.shells(ctx, ll)
+		list, err := st.shells(ctx, ll)
 		if err != nil {
 			return false, err
 		}
@@ -57,7 +59,7 @@ func (st *shellStage) prepare(ctx context.Context, p *plan) (bool, error) {
 		return cmp.Compare(b.shell.Radius, a.shell.Radius)
 	})
 	for i := range items {
-		st.add(p, &items[i])
+		st.add(&items[i])
 	}
 	return len(st.runs) > 0, nil
 }
@@ -72,8 +74,8 @@ type shellItem struct {
 }
 
 // shells returns the shells of a light that give any light.
-func (p *plan) shells(ctx context.Context, ll *litLight) (out []shellItem, err error) {
-	mask, err := p.seen(ctx, ll)
+func (sc *scene) shells(ctx context.Context, ll *litLight) (out []shellItem, err error) {
+	mask, err := ll.seen(ctx, sc)
 	if err != nil {
 		return nil, err
 	}
@@ -82,11 +84,11 @@ func (p *plan) shells(ctx context.Context, ll *litLight) (out []shellItem, err e
 		if s.Strength <= 0 {
 			continue
 		}
-		k, err := weight(ctx, p.graph, ll, s, ll.l.Gain()*p.q.Recipe.Glow.Level)
+		k, err := ll.weight(ctx, sc.graph, s, ll.l.Gain()*sc.recipe.Glow.Level)
 		if err != nil {
 			return nil, err
 		}
-		v, err := p.veil(ctx, ll.l, s.Trim)
+		v, err := sc.glowVeil(ctx, ll.l, s.Trim)
 		if err != nil {
 			return nil, err
 		}
@@ -96,7 +98,7 @@ func (p *plan) shells(ctx context.Context, ll *litLight) (out []shellItem, err e
 }
 
 // add puts a shell into the runs.
-func (st *shellStage) add(p *plan, it *shellItem) {
+func (st *shellStage) add(it *shellItem) {
 	tint := it.light.Gel.Colour()
 	if it.shell.Tint.Hue != 0 {
 		tint = recipe.Tint{Hue: it.shell.Tint.Hue}.Colour(it.light.Gel)
@@ -108,7 +110,7 @@ func (st *shellStage) add(p *plan, it *shellItem) {
 	}
 	last := &st.runs[len(st.runs)-1]
 	k := it.weight
-	t := term{it.mask, it.shell.Radius * p.picture.Scale, []float32{k}}
+	t := term{it.mask, it.shell.Radius * st.picture.Scale, []float32{k}}
 	if !added {
 		last.blends = append(last.blends, blended{t, it.veil,
 			[3]float32{colour.Display.At(tint.R), colour.Display.At(tint.G),
@@ -121,43 +123,21 @@ func (st *shellStage) add(p *plan, it *shellItem) {
 		i = len(last.add)
 		last.add = append(last.add, veiled{veil: it.veil})
 	}
-	last.add[i].all = append(last.add[i].all, p.addend(&t))
+	last.add[i].all = append(last.add[i].all, st.addend(&t))
 }
 
-// weight returns what a shell's blurred coverage is multiplied by, under a fader's level.
-func weight(ctx context.Context, g *graph.Graph, ll *litLight, s *recipe.Shell,
-	level float64) (float64, error) {
-	peak := 1.0 // of a light with nothing traced yet
-	if len(ll.l.Shapes) > 0 {
-		var err error
-		if peak, err = peakOf(ctx, g, ll.drawn(), s.Radius); err != nil {
-			return 0, err
-		}
-	}
-	return glow.Norm(peak, s.Lift) * s.Strength * level, nil
-}
-
-// peakOf returns the largest value of a coverage blurred by a radius in pixels of the photo.
-func peakOf(ctx context.Context, g *graph.Graph, of drawn, radius float64) (float64, error) {
-	f, err := graph.Get(ctx, g, lightPeaks{of, recipe.MaxRadius})
-	if err != nil {
-		return 0, err
-	}
-	return f.At(ctx, radius)
-}
-
-func (st *shellStage) collect(ctx context.Context, p *plan, part image.Rectangle) (rower, error) {
+func (st *shellStage) collect(ctx context.Context, part image.Rectangle) (rower, error) {
 	r := shellRows{runs: st.runs}
 	for i := range st.runs {
 		var l readyRun
 		for _, add := range st.runs[i].add {
-			over, err := veilOver(ctx, p.graph, add.veil, part)
+			over, err := veilOver(ctx, st.graph, add.veil, part)
 			if err != nil {
 				return nil, err
 			}
-			view := sumView{picture: p.picture, part: part, stage: "shells", run: i,
+			view := sumView{picture: st.picture, part: part, stage: "shells", run: i,
 				veil: add.veil}
-			sum, err := p.sum(ctx, view, add.all)
+			sum, err := st.sum(ctx, view, add.all)
 			if err != nil {
 				return nil, err
 			}
@@ -165,11 +145,11 @@ func (st *shellStage) collect(ctx context.Context, p *plan, part image.Rectangle
 		}
 		for j := range st.runs[i].blends {
 			b := &st.runs[i].blends[j]
-			s, err := p.sumOf(ctx, &b.term, part)
+			s, err := st.sumOf(ctx, &b.term, part)
 			if err != nil {
 				return nil, err
 			}
-			v, err := veilOver(ctx, p.graph, b.veil, part)
+			v, err := veilOver(ctx, st.graph, b.veil, part)
 			if err != nil {
 				return nil, err
 			}

@@ -9,7 +9,6 @@ import (
 	"pyrant/internal/base/graph"
 	"pyrant/internal/base/raster"
 	"pyrant/internal/light/glow"
-	"pyrant/internal/light/room/lightmap"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
 	"pyrant/internal/render/areas"
@@ -18,8 +17,10 @@ import (
 // spillStage finds the light that surfaces send back in the colours of the photo
 // before dusk. It waits for the shells, to join with them.
 type spillStage struct {
-	groups []spillGroup
-	back   float32 // how far dusk is taken off where spill falls
+	*scene
+	darkened bool // by dusk
+	groups   []spillGroup
+	back     float32 // how far dusk is taken off where spill falls
 }
 
 // spillLook is how the surroundings take spill.
@@ -39,34 +40,34 @@ type spillGroup struct {
 	colour [][3]float32
 }
 
-func (st *spillStage) prepare(ctx context.Context, p *plan) (bool, error) {
-	if !p.q.Recipe.Spill.On {
+func (st *spillStage) prepare(ctx context.Context) (bool, error) {
+	if !st.recipe.Spill.On {
 		return false, nil
 	}
-	spills, err := p.spills(ctx)
+	spills, err := st.spills(ctx)
 	if err != nil {
 		return false, err
 	}
-	for i, ll := range p.lights {
+	for i, ll := range st.lights {
 		sp := spills[i]
 		if sp == nil {
 			continue
 		}
-		if err := st.touchUp(ctx, p, ll, sp); err != nil {
+		if err := st.touchUp(ctx, ll, sp); err != nil {
 			return false, err
 		}
-		st.add(p, ll, sp, sp.power)
+		st.add(ll, sp, sp.power)
 	}
-	if p.darkens() {
-		st.back = float32(p.q.Recipe.Dusk.Back.Spill)
+	if st.darkened {
+		st.back = float32(st.recipe.Dusk.Back.Spill)
 	}
 	return len(st.groups) > 0, nil
 }
 
 // inDaylight returns what light does to the photo's colours, which have the tint of the daylight
 // that they were taken in: so much less of it, at the same luminance of white.
-func (p *plan) inDaylight(c colour.RGB) colour.RGB {
-	m := &p.q.Recipe.Spill
+func (sc *scene) inDaylight(c colour.RGB) colour.RGB {
+	m := &sc.recipe.Spill
 	if m.Red == 0 && m.Blue == 0 {
 		return c
 	}
@@ -84,110 +85,103 @@ type lightSpill struct {
 	veil    veilInput
 }
 
-// roomSpill is what a light gives to the surfaces of a room.
-type roomSpill struct {
-	light roomLight
-	field *lightmap.Field
-}
-
 // spills returns the spill of each light, nil for none, worked out side by side.
-func (p *plan) spills(ctx context.Context) ([]*lightSpill, error) {
-	out := make([]*lightSpill, len(p.lights))
+func (sc *scene) spills(ctx context.Context) ([]*lightSpill, error) {
+	out := make([]*lightSpill, len(sc.lights))
 	return out, raster.Try(ctx, len(out), func(i int) (err error) {
-		out[i], err = p.spillOf(ctx, p.lights[i])
+		out[i], err = sc.spillOf(ctx, sc.lights[i])
 		return err
 	})
 }
 
 // spillPower returns how strong the spill of a light is; 0 for none.
-func (p *plan) spillPower(ll *litLight) float32 {
+func (sc *scene) spillPower(ll *litLight) float32 {
 	if !ll.l.Spill.On {
 		return 0
 	}
-	return float32(ll.l.Gain() * p.q.Recipe.Spill.Level * ll.l.Spill.Strength)
+	return float32(ll.l.Gain() * sc.recipe.Spill.Level * ll.l.Spill.Strength)
 }
 
 // spillOf returns the spill of a light, nil for none.
-func (p *plan) spillOf(ctx context.Context, ll *litLight) (*lightSpill, error) {
-	k := p.spillPower(ll)
+func (sc *scene) spillOf(ctx context.Context, ll *litLight) (*lightSpill, error) {
+	k := sc.spillPower(ll)
 	if k <= 0 {
 		return nil, nil
 	}
 	sp := &lightSpill{power: k}
 	var err error
-	if sp.veil, err = p.spillVeil(ctx, &ll.l.Spill); err != nil {
+	if sp.veil, err = sc.spillVeil(ctx, &ll.l.Spill); err != nil {
 		return nil, err
 	}
-	if p.room == nil {
+	if sc.room == nil {
 		sp.flat = spillSource{ll.cover, ll.l.Spill.Reach, ll.l.Spill.Height}
-		_, err = graph.Get(ctx, p.graph, sp.flat) // side by side with other lights
+		_, err = graph.Get(ctx, sc.graph, sp.flat) // side by side with other lights
 		return sp, err
 	}
-	p.uses(p.room)
 	sp.power = k * roomPower
-	sp.room, err = p.shineIn(ctx, ll.l)
+	sp.room, err = sc.room.shine(ctx, ll.l)
 	return sp, err
 }
 
-// spillField returns the key of what a light gives to the picture without a room.
-func (p *plan) spillField(ctx context.Context, sp *lightSpill) (spillField, error) {
-	source, err := graph.Get(ctx, p.graph, sp.flat)
+// field returns the key of what the light gives to the picture without a room.
+func (sp *lightSpill) field(ctx context.Context, cv *canvas) (spillField, error) {
+	source, err := graph.Get(ctx, cv.graph, sp.flat)
 	if err != nil {
 		return spillField{}, err
 	}
-	level := source.Level(p.picture.Scale)
-	return spillField{sp.flat, p.picture.Scale, level, glow.Shrink(p.picture.Frame, level)}, nil
+	level := source.Level(cv.picture.Scale)
+	return spillField{sp.flat, cv.picture.Scale, level, glow.Shrink(cv.picture.Frame, level)}, nil
 }
 
-// key names what a light gives to a part of the picture, apart from its colour.
-func (sp *lightSpill) key(p *plan, part image.Rectangle) any {
+// key names what the light gives to a part of the picture, apart from its colour.
+func (sp *lightSpill) key(m *room, part image.Rectangle) any {
 	switch {
 	case sp.painted != nil:
 		return areas.Plane{Area: sp.painted, Part: part}
 	case sp.room != nil:
-		return p.shading(sp.room.light, part)
+		return m.shading(sp.room.light, part)
 	}
 	return sp.flat
 }
 
-// irradiance returns what a light's spill gives to a part of the picture, to be weighted; once says
-// that each row is wanted once.
-func (p *plan) irradiance(ctx context.Context, sp *lightSpill, part image.Rectangle, once bool,
+// irradiance returns what the light gives to a part of the picture, to be weighted; once says that
+// each row is wanted once.
+func (sp *lightSpill) irradiance(ctx context.Context, sc *scene, part image.Rectangle, once bool,
 	weight ...float32) ([]glow.Term, error) {
 	if sp.painted != nil {
-		f, err := graph.Get(ctx, p.graph, areas.Plane{Area: sp.painted, Part: part})
+		f, err := graph.Get(ctx, sc.graph, areas.Plane{Area: sp.painted, Part: part})
 		return []glow.Term{{Field: f, Weight: weight}}, err
 	}
 	if sp.room != nil {
-		return p.inRoomTerms(ctx, sp.room, part, once, weight...)
+		return sc.room.terms(ctx, sp.room, part, once, weight...)
 	}
-	k, err := p.spillField(ctx, sp)
+	k, err := sp.field(ctx, &sc.canvas)
 	if err != nil {
 		return nil, err
 	}
-	f, err := graph.Get(ctx, p.graph, k)
+	f, err := graph.Get(ctx, sc.graph, k)
 	return []glow.Term{{Level: k.level, Field: f, Weight: weight}}, err
 }
 
 // touchUp adds what of a light's spill was painted by hand.
-func (st *spillStage) touchUp(ctx context.Context, p *plan, ll *litLight, sp *lightSpill) error {
+func (st *spillStage) touchUp(ctx context.Context, ll *litLight, sp *lightSpill) error {
 	for i := range ll.l.Spill.Touches {
 		t := &ll.l.Spill.Touches[i]
 		if !t.On || t.Does != recipe.NewSpill || t.Amount <= 0 {
 			continue
 		}
-		painted, err := p.area(ctx, t.Area)
+		painted, err := st.area(ctx, t.Area)
 		if err != nil {
 			return err
 		}
-		st.add(p, ll, &lightSpill{painted: painted},
-			float32(ll.l.Gain()*p.q.Recipe.Spill.Level*t.Amount))
+		st.add(ll, &lightSpill{painted: painted},
+			float32(ll.l.Gain()*st.recipe.Spill.Level*t.Amount))
 	}
 	return nil
 }
 
 // add puts a light's spill of some power into the groups of its colours.
-func (st *spillStage) add(p *plan, ll *litLight, sp *lightSpill, power float32) {
+func (st *spillStage) add(ll *litLight, sp *lightSpill, power float32) {
 	ramp := ll.l.Spill.Ramp
 	for part, c := range ramp.Colours(ll.l.Gel) {
 		g := (*spillGroup)(nil)
@@ -201,7 +195,7 @@ func (st *spillStage) add(p *plan, ll *litLight, sp *lightSpill, power float32) 
 		default:
 			return
 		}
-		c = p.inDaylight(c.Scale(power))
+		c = st.inDaylight(c.Scale(power))
 		g.lights = append(g.lights, ll)
 		g.spills = append(g.spills, sp)
 		g.colour = append(g.colour, [3]float32{c.R, c.G, c.B})
@@ -237,17 +231,17 @@ func (st *spillStage) group(tone area.ToneWindow, ramp recipe.Ramp, part int,
 	return &st.groups[len(st.groups)-1]
 }
 
-func (st *spillStage) collect(ctx context.Context, p *plan, part image.Rectangle) (rower, error) {
+func (st *spillStage) collect(ctx context.Context, part image.Rectangle) (rower, error) {
 	r := spillRows{groups: st.groups, back: st.back}
 	for i := range st.groups {
 		g := &st.groups[i]
-		view := sumView{picture: p.picture, part: part, stage: "spill", group: g.spillLook,
+		view := sumView{picture: st.picture, part: part, stage: "spill", group: g.spillLook,
 			veil: g.veil}
-		s, err := p.sum(ctx, view, g.addends(p, part, len(st.groups) == 1))
+		s, err := st.sum(ctx, view, g.addends(st.scene, part, len(st.groups) == 1))
 		if err != nil {
 			return nil, err
 		}
-		over, err := veilOver(ctx, p.graph, g.veil, part)
+		over, err := veilOver(ctx, st.graph, g.veil, part)
 		if err != nil {
 			return nil, err
 		}
@@ -258,23 +252,23 @@ func (st *spillStage) collect(ctx context.Context, p *plan, part image.Rectangle
 
 // addends returns what the lights of the group give to a part of the picture; once says that each
 // row is wanted once.
-func (g *spillGroup) addends(p *plan, part image.Rectangle, once bool) (all []addend) {
+func (g *spillGroup) addends(sc *scene, part image.Rectangle, once bool) (all []addend) {
 	var j joint
 	for n, sp := range g.spills {
 		ll, c := g.lights[n], g.colour[n]
-		if p.joins(sp) {
+		if sc.room.joins(sp) {
 			j.lights, j.colours = append(j.lights, sp.room), append(j.colours, c)
 			continue
 		}
-		all = append(all, addend{piece{sp.key(p, part), ll.l.Spill.Reach, c},
+		all = append(all, addend{piece{sp.key(sc.room, part), ll.l.Spill.Reach, c},
 			func(ctx context.Context, part image.Rectangle) ([]glow.Term, error) {
-				return p.irradiance(ctx, sp, part, once, c[:]...)
+				return sp.irradiance(ctx, sc, part, once, c[:]...)
 			}})
 	}
 	if j.lights != nil {
-		all = append(all, addend{piece{of: j.key(p, part)},
+		all = append(all, addend{piece{of: j.key(sc.room, part)},
 			func(ctx context.Context, part image.Rectangle) ([]glow.Term, error) {
-				return j.term(ctx, p, part)
+				return j.term(ctx, sc.room, part)
 			}})
 	}
 	return all

@@ -12,13 +12,12 @@ import (
 
 // stage is one step on the way of a picture.
 type stage interface {
-	// prepare reads the recipe, once for a request, and computes what does not
-	// depend on the part of the picture. It returns false where the stage has
-	// nothing to do.
-	prepare(ctx context.Context, p *plan) (bool, error)
-	// collect finds or computes what the rows of one part need. It may return
-	// nil where the stage does nothing there.
-	collect(ctx context.Context, p *plan, part image.Rectangle) (rower, error)
+	// prepare reads the recipe, once for a request, and computes what does not depend on the part
+	// of the picture. It returns false where the stage has nothing to do.
+	prepare(ctx context.Context) (bool, error)
+	// collect finds or computes what the rows of one part need. It may return nil where the stage
+	// does nothing there.
+	collect(ctx context.Context, part image.Rectangle) (rower, error)
 }
 
 // rower does a stage's share of a row: the pixels from x0 to x1 of row y, of which
@@ -31,25 +30,24 @@ type rower interface {
 // stages lists the stages in the order of their work. The order of light is
 //
 //	photo → frame → dusk → spill → shells → cores over them → points → air →
-//	shoulder → finish → output
+//	shoulder → finish
 //
-// A stage is added by one line here and a file of its own. Cores stand before the shells as light
-// joins to them as well; over lays them over what lies behind, and bloom spreads some of their
-// light.
+// A stage is added by one line here and a file of its own; the line gives it what it needs of a
+// plan. Cores stand before the shells as light joins to them as well; over lays them over what lies
+// behind, and bloom spreads some of their light.
 var stages = []struct {
 	name string
-	make func() stage
+	make func(p *plan) stage
 }{
-	{"photo", func() stage { return &photoStage{} }},
-	{"dusk", func() stage { return &duskStage{} }},
-	{"spill", func() stage { return &spillStage{} }},
-	{"cores", func() stage { return &coreStage{} }},
-	{"shells", func() stage { return &shellStage{} }},
-	{"over", func() stage { return &overStage{} }},
-	{"bloom", func() stage { return &bloomStage{} }},
-	{"rays", func() stage { return &raysStage{} }},
-	{"finish", func() stage { return &finishStage{} }},
-	{"output", func() stage { return &outputStage{} }},
+	{"photo", func(p *plan) stage { return &photoStage{&p.canvas, p.layer.black, &p.darkened} }},
+	{"dusk", func(p *plan) stage { return &duskStage{scene: p.scene} }},
+	{"spill", func(p *plan) stage { return &spillStage{scene: p.scene, darkened: p.darkened} }},
+	{"cores", func(p *plan) stage { return &coreStage{scene: p.scene, through: !p.layer.black} }},
+	{"shells", func(p *plan) stage { return &shellStage{scene: p.scene} }},
+	{"over", func(*plan) stage { return &overStage{} }},
+	{"bloom", func(p *plan) stage { return &bloomStage{scene: p.scene} }},
+	{"rays", func(p *plan) stage { return &raysStage{scene: p.scene} }},
+	{"finish", func(p *plan) stage { return &finishStage{scene: p.scene} }},
 }
 
 // Layer names a choice of stages: a part of the picture that is rendered by itself.
@@ -71,9 +69,9 @@ type layer struct {
 
 var layers = map[Layer]layer{
 	Whole: {},
-	Plain: {stages: []string{"photo", "output"}},
-	Glow:  {stages: []string{"photo", "cores", "shells", "over", "bloom", "rays", "output"}, black: true},
-	Spill: {stages: []string{"photo", "spill", "over", "output"}, black: true},
+	Plain: {stages: []string{"photo"}},
+	Glow:  {stages: []string{"photo", "cores", "shells", "over", "bloom", "rays"}, black: true},
+	Spill: {stages: []string{"photo", "spill", "over"}, black: true},
 }
 
 // Layers returns the names of the layers but for the whole picture.
@@ -90,7 +88,6 @@ func Layers() []string {
 
 // scratch is the memory in which a row comes about.
 type scratch struct {
-	out   image.Image
 	photo []float32 // a row of the photo, where it is not scaled
 	plain []float32 // the photo, linear; may be part of a cached picture
 	pix   []float32 // the picture as it comes about
@@ -111,9 +108,9 @@ type scratch struct {
 	old   []float32 // the row before the passes of finish
 }
 
-func newScratch(w int, out image.Image) *scratch {
+func newScratch(w int) *scratch {
 	return &scratch{
-		out: out, photo: make([]float32, 3*w), pix: make([]float32, 3*w), light: make([]float32,
+		photo: make([]float32, 3*w), pix: make([]float32, 3*w), light: make([]float32,
 			3*w),
 		fall: make([]float32, 3*w), cover: make([]float32, w), deep: make([]float32, w),
 		hit:  make([]bool, w),

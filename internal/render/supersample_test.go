@@ -418,11 +418,11 @@ func TestRays(t *testing.T) {
 	var at2 [2][]float64
 	for k, long := range []int{300, 70} {
 		q := Request{Photo: p, PhotoKey: "rays", Recipe: r, LongEdge: long}
-		pl, err := newPlanUpTo(ctx, New(1<<24).Cache, &q, "photo")
+		sc, err := newScene(ctx, New(1<<24).Cache, &q)
 		if err != nil {
 			t.Fatal(err)
 		}
-		if at2[k], err = pl.nearness(ctx, pl.lights[0], l.Shapes.Spots()); err != nil {
+		if at2[k], err = sc.nearness(ctx, sc.lights[0], l.Shapes.Spots()); err != nil {
 			t.Fatal(err)
 		}
 	}

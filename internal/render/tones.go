@@ -69,11 +69,11 @@ func (e *Engine) Tones(ctx context.Context, q Request) (*Tones, error) {
 		all.count(m.(*image.RGBA))
 		luma = all.luma
 	}
-	p, err := newPlanUpTo(ctx, e.Cache, &q, "photo")
+	sc, err := newScene(ctx, e.Cache, &q)
 	if err != nil {
 		return nil, err
 	}
-	return t, t.read(ctx, p, luma)
+	return t, t.read(ctx, sc, luma)
 }
 
 // Before returns the histogram of the picture as it comes to pass n of a step, "dusk" or
@@ -133,23 +133,23 @@ func (h *Histogram) count(m *image.RGBA) {
 
 // read finds the brightest light: the mean luminance over what it covers against that of
 // a band round it, as wide as a thirtieth of the picture, which no light covers.
-func (t *Tones) read(ctx context.Context, p *plan, luma []float32) error {
-	frame := p.picture.Frame
-	of, err := scene{plan: p}.Light(ctx, area.Light{What: area.Covers})
+func (t *Tones) read(ctx context.Context, sc *scene, luma []float32) error {
+	frame := sc.picture.Frame
+	of, err := areaScene{scene: sc}.Light(ctx, area.Light{What: area.Covers})
 	if err != nil {
 		return err
 	}
-	all, err := of.Value().Rows(ctx, p.graph, 0, frame)
+	all, err := of.Value().Rows(ctx, sc.graph, 0, frame)
 	if err != nil {
 		return err
 	}
 	best := 0.0
-	for _, ll := range p.lights {
-		mask, err := ll.mask.Own(ctx, p.graph)
+	for _, ll := range sc.lights {
+		mask, err := ll.mask.Own(ctx, sc.graph)
 		if err != nil {
 			return err
 		}
-		soft, err := areas.Soften(ctx, p.graph, ll.mask, float64(max(frame.Dx(), frame.Dy()))/60,
+		soft, err := areas.Soften(ctx, sc.graph, ll.mask, float64(max(frame.Dx(), frame.Dy()))/60,
 			frame, frame)
 		if err != nil {
 			return err
@@ -178,7 +178,7 @@ func (t *Tones) read(ctx context.Context, p *plan, luma []float32) error {
 		if v := in[0] / in[1]; v > best {
 			best = v
 			// By its id: under a group's fader what shines is a copy.
-			t.Light = slices.IndexFunc(p.q.Recipe.Lights,
+			t.Light = slices.IndexFunc(sc.recipe.Lights,
 				func(l recipe.Light) bool { return l.ID == ll.l.ID })
 			t.Stops = math.Log2(math.Max(v, 1e-4) / math.Max(out[0]/out[1], 1e-4))
 		}

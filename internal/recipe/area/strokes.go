@@ -5,7 +5,6 @@ import (
 	"encoding/binary"
 	"image"
 	"math"
-	"sync"
 
 	"pyrant/internal/base/coverage"
 	"pyrant/internal/base/raster"
@@ -74,15 +73,7 @@ type strokeMask struct {
 	depth  int           // how many masks lie under it
 	list   []line
 	bounds image.Rectangle
-	mu     sync.Mutex
-	tiles  map[image.Point]*strokePix
-	bytes  int64
-}
-
-type strokePix struct {
-	once  sync.Once
-	pix   []float32 // nil where nothing is covered
-	bytes int64     // counted for it; guarded by the mask's mutex
+	tiles  *coverage.Tiles[[]float32] // nil where nothing is covered
 }
 
 // line is a stroke in pixels of the picture.
@@ -160,7 +151,8 @@ func BrushOver(under coverage.Mask, strokes []Stroke, scale float64) coverage.Ma
 }
 
 func newStrokeMask(strokes []Stroke, under coverage.Mask, scale float64) *strokeMask {
-	m := &strokeMask{under: under, tiles: map[image.Point]*strokePix{}}
+	m := &strokeMask{under: under}
+	m.tiles = coverage.NewTiles(strokeTile, m.paint)
 	if under != nil {
 		m.bounds = under.Bounds()
 		if u, ok := under.(*strokeMask); ok {
@@ -180,9 +172,7 @@ func newStrokeMask(strokes []Stroke, under coverage.Mask, scale float64) *stroke
 func (m *strokeMask) Bounds() image.Rectangle { return m.bounds }
 
 func (m *strokeMask) Bytes() int64 {
-	m.mu.Lock()
-	defer m.mu.Unlock()
-	n := m.bytes
+	n := m.tiles.Bytes()
 	for i := range m.list {
 		n += int64(len(m.list[i].points)) * 24
 	}
@@ -190,14 +180,7 @@ func (m *strokeMask) Bytes() int64 {
 }
 
 func (m *strokeMask) Drop(y int) {
-	m.mu.Lock()
-	for at, t := range m.tiles {
-		if (at.Y+1)*strokeTile <= y {
-			m.bytes -= t.bytes
-			delete(m.tiles, at)
-		}
-	}
-	m.mu.Unlock()
+	m.tiles.Drop(y)
 	if m.under != nil {
 		m.under.Drop(y)
 	}
@@ -208,12 +191,10 @@ func (m *strokeMask) Fill(dst []float32, x0, y int) {
 	if y < m.bounds.Min.Y || y >= m.bounds.Max.Y {
 		return
 	}
-	ty := raster.FloorDiv(y, strokeTile)
 	for x, x1 := max(x0, m.bounds.Min.X), min(x0+len(dst), m.bounds.Max.X); x < x1; {
-		tx := raster.FloorDiv(x, strokeTile)
-		end := min((tx+1)*strokeTile, x1)
-		if pix := m.tile(image.Pt(tx, ty)); pix != nil {
-			copy(dst[x-x0:end-x0], pix[(y-ty*strokeTile)*strokeTile+x-tx*strokeTile:])
+		pix, first, end := m.tiles.Run(x, x1, y)
+		if pix != nil {
+			copy(dst[x-x0:end-x0], pix[(y-first.Y)*strokeTile+x-first.X:])
 		}
 		x = end
 	}
@@ -229,31 +210,11 @@ func (m *strokeMask) Prepare(ctx context.Context, r image.Rectangle) error {
 	x0, x1 := raster.FloorDiv(r.Min.X, strokeTile), raster.FloorDiv(r.Max.X-1, strokeTile)+1
 	y0, y1 := raster.FloorDiv(r.Min.Y, strokeTile), raster.FloorDiv(r.Max.Y-1, strokeTile)+1
 	n := x1 - x0
-	return raster.Each(ctx, n*(y1-y0), func(i int) { m.tile(image.Pt(x0+i%n, y0+i/n)) })
-}
-
-func (m *strokeMask) tile(at image.Point) []float32 {
-	m.mu.Lock()
-	t := m.tiles[at]
-	if t == nil {
-		t = new(strokePix)
-		m.tiles[at] = t
-	}
-	m.mu.Unlock()
-	t.once.Do(func() {
-		t.pix = m.paint(at)
-		m.mu.Lock()
-		if m.tiles[at] == t { // it was not dropped while it was painted
-			t.bytes = int64(len(t.pix)) * 4
-			m.bytes += t.bytes
-		}
-		m.mu.Unlock()
-	})
-	return t.pix
+	return raster.Each(ctx, n*(y1-y0), func(i int) { m.tiles.At(image.Pt(x0+i%n, y0+i/n)) })
 }
 
 // paint returns the coverage of one tile.
-func (m *strokeMask) paint(at image.Point) []float32 {
+func (m *strokeMask) paint(at image.Point) ([]float32, int64) {
 	r := image.Rect(0, 0, strokeTile, strokeTile).Add(at.Mul(strokeTile))
 	var pix []float32
 	if m.under != nil && m.under.Bounds().Overlaps(r) {
@@ -283,16 +244,12 @@ func (m *strokeMask) paint(at image.Point) []float32 {
 			pix = make([]float32, strokeTile*strokeTile)
 		}
 		if l.erase {
-			for k, v := range one {
-				pix[k] -= pix[k] * v
-			}
+			coverage.Subtract(pix, one[:])
 		} else {
-			for k, v := range one {
-				pix[k] += v - pix[k]*v
-			}
+			coverage.Add(pix, one[:])
 		}
 	}
-	return pix
+	return pix, 4 * int64(len(pix))
 }
 
 // piece is one straight piece of a line, from the tile's corner.

@@ -7,13 +7,11 @@ import (
 
 	"golang.org/x/image/vector"
 
+	"pyrant/internal/base/coverage"
 	"pyrant/internal/base/raster"
 )
 
-// TileSize is the edge in pixels of the squares in which masks are rasterised.
-// The grid of tiles is fixed to the picture's origin: a pixel's coverage is
-// computed in the same tile whatever part of the picture is asked for, and so
-// has the same value in every viewport.
+// TileSize is the edge in pixels of the squares in which masks are rasterised; see coverage.Tiles.
 const TileSize = 256
 
 // Mask is the coverage of a light's shapes at one scale, in the pixel grid of
@@ -22,24 +20,21 @@ const TileSize = 256
 type Mask struct {
 	bounds    image.Rectangle
 	add, away []edge
-	mu        sync.Mutex
-	tiles     map[image.Point]*tile
-	bytes     int64 // of the tiles in the map that are done
+	tiles     *coverage.Tiles[tile]
 }
 
 type edge struct{ a, b Point }
 
 type tile struct {
-	once  sync.Once
-	pix   []uint8 // nil for a tile of one value
-	flat  uint8
-	bytes int64 // counted for it; guarded by the mask's mutex
+	pix  []uint8 // nil for a tile of one value
+	flat uint8
 }
 
 // NewMask prepares the shapes at a scale, in pixels of the result for each
 // pixel of the photo.
 func NewMask(shapes Shapes, scale float64) *Mask {
-	m := &Mask{tiles: map[image.Point]*tile{}}
+	m := new(Mask)
+	m.tiles = coverage.NewTiles(TileSize, m.rasterise)
 	lo := Point{math.Inf(1), math.Inf(1)}
 	hi := Point{math.Inf(-1), math.Inf(-1)}
 	for _, sh := range shapes {
@@ -69,42 +64,26 @@ func NewMask(shapes Shapes, scale float64) *Mask {
 func (m *Mask) Bounds() image.Rectangle { return m.bounds }
 
 // Bytes returns the memory held by the tiles rasterised so far.
-func (m *Mask) Bytes() int64 {
-	m.mu.Lock()
-	defer m.mu.Unlock()
-	return m.bytes + int64(len(m.add)+len(m.away))*32
-}
+func (m *Mask) Bytes() int64 { return m.tiles.Bytes() + int64(len(m.add)+len(m.away))*32 }
 
-// Drop lets go of the tiles that end above row y, for work that goes down a
-// picture in strips and does not come back.
-func (m *Mask) Drop(y int) {
-	m.mu.Lock()
-	defer m.mu.Unlock()
-	for at, t := range m.tiles {
-		if (at.Y+1)*TileSize <= y {
-			m.bytes -= t.bytes
-			delete(m.tiles, at)
-		}
-	}
-}
+// Drop lets go of the tiles that end above row y, for work that goes down a picture in strips and
+// does not come back.
+func (m *Mask) Drop(y int) { m.tiles.Drop(y) }
 
-// Fill writes coverage in [0, 1] to row y of the picture from column x0 on, one
-// value for each element of dst.
+// Fill writes coverage in [0, 1] to row y of the picture from column x0 on, one value for each
+// element of dst.
 func (m *Mask) Fill(dst []float32, x0, y int) {
-	x1 := x0 + len(dst)
 	clear(dst)
 	if y < m.bounds.Min.Y || y >= m.bounds.Max.Y {
 		return
 	}
-	for x := max(x0, m.bounds.Min.X); x < min(x1, m.bounds.Max.X); {
-		tx, ty := raster.FloorDiv(x, TileSize), raster.FloorDiv(y, TileSize)
-		end := min((tx+1)*TileSize, x1)
-		t := m.tile(tx, ty)
+	for x, x1 := max(x0, m.bounds.Min.X), min(x0+len(dst), m.bounds.Max.X); x < x1; {
+		t, first, end := m.tiles.Run(x, x1, y)
 		part := dst[x-x0 : end-x0]
 		switch {
 		case t.pix != nil:
-			row := t.pix[(y-ty*TileSize)*TileSize:]
-			row = row[x-tx*TileSize : end-tx*TileSize]
+			row := t.pix[(y-first.Y)*TileSize:]
+			row = row[x-first.X : end-first.X]
 			for i, v := range row {
 				part[i] = codes[v]
 			}
@@ -134,30 +113,13 @@ var codes = func() (t [256]float32) {
 	return
 }()
 
-func (m *Mask) tile(tx, ty int) *tile {
-	at := image.Pt(tx, ty)
-	m.mu.Lock()
-	t := m.tiles[at]
-	if t == nil {
-		t = new(tile)
-		m.tiles[at] = t
+// rasterise makes one tile.
+func (m *Mask) rasterise(at image.Point) (tile, int64) {
+	pix, flat := rasterise(m.add, at.X, at.Y, 1)
+	if len(m.away) > 0 && (pix != nil || flat != 0) {
+		pix, flat = m.takeAway(pix, flat, at.X, at.Y)
 	}
-	m.mu.Unlock()
-	t.once.Do(func() {
-		pix, flat := rasterise(m.add, tx, ty, 1)
-		if len(m.away) > 0 && (pix != nil || flat != 0) {
-			pix, flat = m.takeAway(pix, flat, tx, ty)
-		}
-		t.pix, t.flat = pix, flat
-		m.mu.Lock()
-		// A tile that was dropped while it was made belongs to whoever asked.
-		if m.tiles[at] == t {
-			t.bytes = int64(len(pix))
-			m.bytes += t.bytes
-		}
-		m.mu.Unlock()
-	})
-	return t
+	return tile{pix, flat}, int64(len(pix))
 }
 
 // fine is how many times finer on each edge a tile is rasterised where both

@@ -122,9 +122,7 @@ func (a Any) Fill(dst []float32, x0, y int) {
 	one := make([]float32, len(dst))
 	for _, r := range a {
 		r.Fill(one, x0, y)
-		for i, v := range one {
-			dst[i] += v - dst[i]*v
-		}
+		coverage.Add(dst, one)
 	}
 }
 

@@ -1,27 +1,25 @@
 package render
 
 import (
-	"context"
 	"image"
+
+	"pyrant/internal/base/colour"
+	"pyrant/internal/base/photo"
 )
 
-// outputStage encodes the finished rows.
-type outputStage struct {
-	copies bool // untouched pixels may leave in the photo's own codes
+// encoder encodes finished rows.
+type encoder struct {
+	photo   *photo.Photo
+	profile *colour.Profile
+	copies  bool        // untouched pixels may leave in the photo's own codes
+	out     image.Image // *image.RGBA or *image.RGBA64
 }
 
-func (o *outputStage) prepare(_ context.Context, p *plan) (bool, error) {
-	o.copies = p.isWhole() && p.profile == p.q.Photo.Profile && !p.layer.black
-	return true, nil
-}
-
-func (o *outputStage) collect(_ context.Context, p *plan, _ image.Rectangle) (rower, error) {
-	return outputRows{p, o.copies}, nil
-}
-
-type outputRows struct {
-	*plan
-	copies bool
+// newEncoder returns an encoder of a picture of a plan, with an image for its view.
+func newEncoder(p *plan, deep bool) *encoder {
+	ph := p.picture.Photo.Value()
+	return &encoder{ph, p.profile, p.isWhole() && p.profile == ph.Profile && !p.layer.black,
+		newImage(deep, p.view)}
 }
 
 // The dither is a two-dimensional additive recurrence with the ratios of the
@@ -33,16 +31,14 @@ const (
 	ditherY = 2447445414 // 2^32 / 1.32471795724…²
 )
 
-// row encodes a finished row. Pixels that an effect changed are dithered by
+// put encodes a finished row. Pixels that an effect changed are dithered by
 // one step of 8 bits; others leave in the codes that they came in, where the
 // result is for the photo's own profile and size.
-func (p outputRows) row(s *scratch, x0, x1, y int) {
+func (p *encoder) put(s *scratch, x0, x1, y int) {
 	w := x1 - x0
-	ph := p.q.Photo
+	ph := p.photo
 	from := 3 * (y*ph.Width + x0) // of the photo's own codes
-	switch m := s.out.(type) {
-	case parts:
-		m.put(s, x0, x1, y)
+	switch m := p.out.(type) {
 	case *image.RGBA:
 		o := m.Pix[m.PixOffset(x0, y):]
 		o = o[: 4*w : 4*w]
