@@ -2,82 +2,114 @@ package web
 
 import (
 	"context"
-	"encoding/json"
-	"fmt"
 	"net/url"
-	"strconv"
 
 	"github.com/labstack/echo/v5"
 
-	"pyrant/internal/base/camera"
-	"pyrant/internal/base/fault"
+	"pyrant/internal/edit"
 	"pyrant/internal/recipe"
-	"pyrant/internal/recipe/cutout"
-	"pyrant/internal/recipe/setting"
 	"pyrant/internal/shot/store"
 )
 
+// do does an action: it reads what is asked for, changes the shot, and answers.
+type do func(*acting) error
+
 // actions are what a page asks for that is more than a value, such as adding a light, by the name
 // at the end of the address POST /shots/ID/actions/NAME.
-var actions = map[string]func(*acting) error{
+var actions = map[string]do{
 	// undo, lights and shapes
-	"undo":            (*acting).undo,
-	"redo":            (*acting).redo,
-	"add-light":       (*acting).addLight,
-	"add-shape":       (*acting).addShapes,
-	"add-shapes":      (*acting).addShapes,
-	"duplicate-light": (*acting).duplicateLight,
-	"remove-light":    (*acting).removeLight,
-	"add-shell":       (*acting).addShell,
-	"start-stack":     (*acting).startStack,
+	"undo":            with((*acting).undo),
+	"redo":            with((*acting).redo),
+	"add-light":       edits[edit.AddLight],
+	"add-shape":       edits[edit.AddShapes],
+	"add-shapes":      edits[edit.AddShapes],
+	"duplicate-light": edits[edit.DuplicateLight],
+	"remove-light":    edits[edit.RemoveLight],
+	"add-shell":       edits[edit.AddShell],
+	"start-stack":     edits[edit.StartStack],
 	// revisions and saved states
-	"go":          (*acting).goTo,
-	"mark":        (*acting).mark,
-	"go-mark":     (*acting).goMark,
-	"rename-mark": (*acting).renameMark,
-	"remove-mark": (*acting).removeMark,
+	"go":          with((*acting).goTo),
+	"mark":        with((*acting).mark),
+	"go-mark":     with((*acting).goMark),
+	"rename-mark": with((*acting).renameMark),
+	"remove-mark": with((*acting).removeMark),
 	// the reference
-	"align-reference":  (*acting).alignReference,
-	"pair-reference":   (*acting).pairReference,
-	"remove-reference": (*acting).removeReference,
-	"match-reference":  (*acting).matchReference,
+	"align-reference":  with((*acting).alignReference),
+	"pair-reference":   with((*acting).pairReference),
+	"remove-reference": edits[edit.RemoveReference],
+	"match-reference":  with((*acting).matchReference),
 	// passes and areas
-	"begin":          (*acting).begin,
-	"duplicate-pass": (*acting).duplicatePass,
-	"add-area":       (*acting).addArea,
-	"remove-area":    (*acting).removeArea,
+	"begin":          edits[edit.Begin],
+	"duplicate-pass": edits[edit.DuplicatePass],
+	"add-area":       edits[edit.AddArea],
+	"remove-area":    edits[edit.RemoveArea],
 	// lights and rigs
-	"cut-ray":      (*acting).cutRay,
-	"vary":         (*acting).vary,
-	"unlike":       (*acting).unlike,
-	"add-orb":      (*acting).addOrb,
-	"add-points":   (*acting).addPoints,
-	"scatter":      (*acting).scatter,
-	"single":       (*acting).single,
-	"deal":         (*acting).deal,
-	"group-lights": (*acting).groupLights,
-	"ungroup":      (*acting).ungroup,
-	"move-light":   (*acting).moveLight,
-	"paste-lights": (*acting).pasteLights,
-	"save-rig":     (*acting).saveRig,
-	"read-rig":     (*acting).readRig,
-	"rename-rig":   (*acting).renameRig,
-	"remove-rig":   (*acting).removeRig,
+	"cut-ray":      with((*acting).cutRay),
+	"vary":         edits[edit.Vary],
+	"unlike":       edits[edit.Unlike],
+	"add-orb":      edits[edit.AddOrb],
+	"add-points":   edits[edit.AddPoints],
+	"scatter":      edits[edit.Scatter],
+	"single":       with((*acting).single),
+	"deal":         edits[edit.Deal],
+	"group-lights": edits[edit.GroupLights],
+	"ungroup":      edits[edit.Ungroup],
+	"move-light":   edits[edit.MoveLight],
+	"paste-lights": edits[edit.PasteLights],
+	"save-rig":     with((*acting).saveRig),
+	"read-rig":     with((*acting).readRig),
+	"rename-rig":   with((*acting).renameRig),
+	"remove-rig":   with((*acting).removeRig),
 	// the room
-	"set-horizon":  (*acting).setHorizon,
-	"add-wall":     (*acting).addWall,
-	"set-ceiling":  (*acting).setCeiling,
-	"set-floor":    (*acting).setFloor,
-	"find-room":    (*acting).findRoom,
-	"add-platform": (*acting).addPlatform,
-	"add-thing":    (*acting).addThing,
-	"touch-up":     (*acting).touchUp,
+	"set-horizon":  editsNewRoom[edit.SetHorizon],
+	"add-wall":     editsNewRoom[edit.AddWall],
+	"set-ceiling":  edits[edit.SetCeiling],
+	"set-floor":    edits[edit.SetFloor],
+	"find-room":    with((*acting).findRoom),
+	"add-platform": edits[edit.AddPlatform],
+	"add-thing":    edits[edit.AddThing],
+	"touch-up":     edits[edit.TouchUp],
 	// cut-outs
-	"add-cutout":    (*acting).addCutout,
-	"remove-cutout": (*acting).removeCutout,
-	"light-cutout":  (*acting).lightCutout,
-	"trace-cutout":  (*acting).traceCutout,
+	"add-cutout":    with((*acting).addCutout),
+	"remove-cutout": edits[edit.RemoveCutOut],
+	"light-cutout":  edits[edit.LightCutOut],
+	"trace-cutout":  with((*acting).traceCutout),
 }
+
+// edits does an action on the recipe.
+func edits[A edit.Action](a *acting) error { return editsOf[A](a, a.r) }
+
+// editsOf does an action on a recipe.
+func editsOf[A edit.Action](a *acting, r *recipe.Recipe) error {
+	var q A
+	if err := bindForm(a.form, &q); err != nil {
+		return err
+	}
+	return a.finish(q.Edit(r))
+}
+
+// editsNewRoom does an action that may begin a room.
+func editsNewRoom[A edit.Action](a *acting) error {
+	r, err := a.forNewRoom()
+	if err != nil {
+		return err
+	}
+	return editsOf[A](a, r)
+}
+
+// with does an action that needs more than a recipe, by what the form says.
+func with[Q any](f func(*acting, Q) error) do {
+	return func(a *acting) error {
+		var q Q
+		if err := bindForm(a.form, &q); err != nil {
+			return err
+		}
+		return f(a, q)
+	}
+}
+
+// nothing is what an action asks for that needs no more than the shot.
+type nothing struct{}
 
 // acting is an action under way: the request and its form, and the shot, recipe and version that it
 // is for.
@@ -112,6 +144,17 @@ func (a *acting) save(next *recipe.Recipe, title string) error {
 	return a.commit(a.c, a.shot, a.version, next, title)
 }
 
+// finish saves what an edit made, and opens what is to be seen of it.
+func (a *acting) finish(res edit.Result, err error) error {
+	if err != nil {
+		return err
+	}
+	for name, v := range res.Open {
+		a.form.Set(name, v)
+	}
+	return a.save(res.Recipe, res.Title)
+}
+
 // saveIf saves a recipe unless making it failed.
 func (a *acting) saveIf(next *recipe.Recipe, err error, title string) error {
 	if err != nil {
@@ -120,60 +163,8 @@ func (a *acting) saveIf(next *recipe.Recipe, err error, title string) error {
 	return a.save(next, title)
 }
 
-// show saves a recipe and selects a light.
-func (a *acting) show(next *recipe.Recipe, title string, light int) error {
-	a.form.Set("light", strconv.Itoa(light))
-	return a.save(next, title)
-}
-
-// number returns a number of the form. One that cannot be read is so far away that the recipe
-// refuses it.
-func (a *acting) number(name string) float64 {
-	v, err := strconv.ParseFloat(a.form.Get(name), 64)
-	if err != nil {
-		return -1e9
-	}
-	return v
-}
-
-// whole returns a whole number of the form, -1 if it cannot be read.
-func (a *acting) whole(name string) int {
-	n, err := strconv.Atoi(a.form.Get(name))
-	if err != nil {
-		return -1
-	}
-	return n
-}
-
-// light returns the index of the light that the action is for.
-func (a *acting) light() (int, error) {
-	i := a.whole("light")
-	if i < 0 || i >= len(a.r.Lights) {
-		return 0, fault.New(fault.Invalid, "There is no such light in this shot.")
-	}
-	return i, nil
-}
-
-// points returns so many points of the photo.
-func (a *acting) points(n int) (list []camera.Point, err error) {
-	err = json.Unmarshal([]byte(a.form.Get("points")), &list)
-	if err != nil || len(list) != n {
-		return nil, fault.New(fault.Invalid, "This takes %d points of the photo.", n)
-	}
-	return list, nil
-}
-
-// cutOut returns the cut-out that the action is for.
-func (a *acting) cutOut() (*cutout.CutOut, error) {
-	o := a.r.CutOut(cutout.Ref(a.form.Get("of")))
-	if o == nil {
-		return nil, goneCutOut()
-	}
-	return o, nil
-}
-
-func (a *acting) undo() error { return a.step(-1) }
-func (a *acting) redo() error { return a.step(1) }
+func (a *acting) undo(nothing) error { return a.step(-1) }
+func (a *acting) redo(nothing) error { return a.step(1) }
 
 // step moves along the shot's revisions.
 func (a *acting) step(by int) error {
@@ -182,90 +173,4 @@ func (a *acting) step(by int) error {
 		return err
 	}
 	return a.update(a.c, next)
-}
-
-func (a *acting) addLight() error {
-	next, i, err := a.r.AddLight()
-	if err != nil {
-		return err
-	}
-	return a.show(next, "Add "+next.Lights[i].Name, i)
-}
-
-// addShapes adds one shape, or several that belong together. They go to the light, or to a new one:
-// where the light is the one after the last, or has shapes already and fresh is asked for.
-func (a *acting) addShapes() error {
-	i, next := a.whole("light"), a.r
-	if i < 0 || i > len(a.r.Lights) {
-		return fault.New(fault.Invalid, "There is no such light in this shot.")
-	}
-	var shapes []json.RawMessage
-	if one := a.form.Get("shape"); one != "" {
-		shapes = append(shapes, json.RawMessage(one))
-	} else if err := json.Unmarshal([]byte(a.form.Get("shapes")), &shapes); err != nil ||
-		len(shapes) == 0 {
-		return fault.New(fault.Invalid, "There is no shape to add.")
-	}
-	if a.form.Get("fresh") != "" && i < len(a.r.Lights) && len(a.r.Lights[i].Shapes) > 0 {
-		i = len(a.r.Lights)
-	}
-	if i == len(a.r.Lights) {
-		var err error
-		if next, i, err = a.r.AddLight(); err != nil {
-			return err
-		}
-	}
-	first := len(next.Lights[i].Shapes) == 0
-	var ops []setting.Op
-	for _, one := range shapes {
-		path := fmt.Sprintf("/lights/%d/shapes/-", i)
-		ops = append(ops, setting.Op{Op: "add", Path: path, Value: one})
-	}
-	next, err := next.Apply(ops)
-	if err != nil {
-		return err
-	}
-	if first {
-		next.Suit(i)
-	}
-	return a.show(next, "Trace "+next.Lights[i].Name, i)
-}
-
-func (a *acting) duplicateLight() error {
-	i, err := a.light()
-	if err != nil {
-		return err
-	}
-	next, err := a.r.DuplicateLight(i)
-	if err != nil {
-		return err
-	}
-	return a.show(next, "Duplicate "+a.r.Lights[i].Name, i+1)
-}
-
-func (a *acting) removeLight() error {
-	i, err := a.light()
-	if err != nil {
-		return err
-	}
-	return a.show(a.r.RemoveLight(i), "Remove "+a.r.Lights[i].Name, max(i-1, 0))
-}
-
-func (a *acting) addShell() error {
-	i, err := a.light()
-	if err != nil {
-		return err
-	}
-	next, err := a.r.AddShell(i)
-	return a.saveIf(next, err, "Add a shell to "+a.r.Lights[i].Name)
-}
-
-func (a *acting) startStack() error {
-	i, err := a.light()
-	if err != nil {
-		return err
-	}
-	next := a.r.Clone()
-	next.Lights[i].Shells = recipe.StartRig(a.r.Lights[i].Shapes, a.r.Photo).Stack(a.r.Photo)
-	return a.save(next, "Starting stack of "+a.r.Lights[i].Name)
 }

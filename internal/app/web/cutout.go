@@ -18,6 +18,7 @@ import (
 	"pyrant/internal/base/fault"
 	"pyrant/internal/base/graph"
 	"pyrant/internal/base/photo"
+	"pyrant/internal/edit"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
 	"pyrant/internal/recipe/cutout"
@@ -263,77 +264,43 @@ func (s *Server) cutOutEdge(c *echo.Context) error {
 	return c.JSON(http.StatusOK, map[string]any{"lines": out})
 }
 
-func (a *acting) addCutout() error {
-	next, i, err := a.r.AddCutOut(cmp.Or(strings.TrimSpace(a.form.Get("name")), "Cut-out"))
+// newCutOut is a cut-out to be added, with its first stroke.
+type newCutOut struct {
+	Name     string          `form:"name,optional"`
+	Scribble json.RawMessage `form:"scribble,optional"`
+}
+
+func (a *acting) addCutout(in newCutOut) error {
+	next, i, err := a.r.AddCutOut(cmp.Or(strings.TrimSpace(in.Name), "Cut-out"))
 	if err != nil {
 		return err
 	}
-	if stroke := a.form.Get("scribble"); stroke != "" {
+	if len(in.Scribble) > 0 {
 		if next, err = next.Apply([]setting.Op{{Op: "add",
-			Path: fmt.Sprintf("/cutouts/%d/strokes/-", i), Value: json.RawMessage(stroke)}}); err != nil {
+			Path: fmt.Sprintf("/cutouts/%d/strokes/-", i), Value: in.Scribble}}); err != nil {
 			return err
 		}
 	}
 	if next, err = a.recut(a.ctx, a.shot, a.r, next); err != nil {
 		return err
 	}
-	a.form.Set("cut", next.CutOuts[i].ID)
-	a.form.Set("area", "")
-	return a.save(next, "New "+next.CutOuts[i].Name)
-}
-
-func (a *acting) removeCutout() error {
-	o, err := a.cutOut()
-	if err != nil {
-		return err
-	}
-	next, err := a.r.RemoveCutOut(cutout.Ref(o.ID))
-	if err != nil {
-		return err
-	}
-	return a.save(next, "Remove "+o.Name)
-}
-
-// lightCutout makes a light of a cut-out's pixels.
-func (a *acting) lightCutout() error {
-	return a.cutOutLight("Light of ", func(o *cutout.CutOut) (shape.Shapes, error) {
-		return shape.Shapes{shape.CutOut{Of: cutout.Ref(o.ID)}}, nil
-	})
+	return a.finish(edit.Result{Recipe: next, Title: "New " + next.CutOuts[i].Name,
+		Open: map[string]string{"cut": next.CutOuts[i].ID, "area": ""}}, nil)
 }
 
 // traceCutout makes a light of a cut-out's outlines.
-func (a *acting) traceCutout() error {
-	return a.cutOutLight("Outline of ", func(o *cutout.CutOut) (shape.Shapes, error) {
-		return a.outlines(a.ctx, a.r, o)
-	})
-}
-
-// cutOutLight makes a light of the shapes that a cut-out becomes.
-func (a *acting) cutOutLight(
-	title string, shapes func(*cutout.CutOut) (shape.Shapes, error),
-) error {
-	o, err := a.cutOut()
+func (a *acting) traceCutout(in edit.OfCutOut) error {
+	c, err := in.Of(a.r)
 	if err != nil {
 		return err
 	}
-	if o.Empty() {
-		return fault.New(fault.Invalid, "“%s” covers nothing yet. Scribble in it and round it first.", o.Name)
+	var shapes shape.Shapes
+	if !c.Empty() {
+		if shapes, err = a.outlines(a.ctx, a.r, c); err != nil {
+			return err
+		}
 	}
-	next, i, err := a.r.AddLight()
-	if err != nil {
-		return err
-	}
-	l := &next.Lights[i]
-	l.Name = o.Name
-	if l.Shapes, err = shapes(o); err != nil {
-		return err
-	}
-	next.Suit(i)
-	if err := next.Validate(); err != nil {
-		return err
-	}
-	a.form.Set("cut", "")
-	return a.show(next, title+o.Name, i)
+	return a.finish(edit.LightOf(a.r, c, "Outline of ", shapes))
 }
 
 // mostOutlines is how many outlines a cut-out becomes.

@@ -2,6 +2,7 @@ package web
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -85,49 +86,63 @@ func (s *Server) history(c *echo.Context) error {
 	return c.Render(http.StatusOK, "past", pastRows(shot, list, pastPart))
 }
 
-func (a *acting) goTo() error {
-	next, err := a.store.Go(a.ctx, a.shot.ID, a.version, a.whole("seq"))
+// ofRevision names a revision by its number.
+type ofRevision struct {
+	Seq int `form:"seq"`
+}
+
+func (a *acting) goTo(in ofRevision) error {
+	next, err := a.store.Go(a.ctx, a.shot.ID, a.version, in.Seq)
 	if err != nil {
 		return err
 	}
 	return a.update(a.c, next)
 }
 
-// text returns a name of the form, with single spaces.
-func (a *acting) text() string { return strings.Join(strings.Fields(a.form.Get("name")), " ") }
+// newMark is a mark to be set at a revision, or at the one in force.
+type newMark struct {
+	Name string `form:"name,optional"`
+	Seq  *int   `form:"seq,optional"`
+}
 
-func (a *acting) mark() error {
-	text := a.text()
-	n := a.whole("seq")
-	if n < 0 {
-		n = a.shot.HeadSeq
+// oneLine returns a text with single spaces.
+func oneLine(text string) string { return strings.Join(strings.Fields(text), " ") }
+
+func (a *acting) mark(in newMark) error {
+	n := a.shot.HeadSeq
+	if in.Seq != nil {
+		n = *in.Seq
 	}
-	if text == "" {
-		text = "Mark of " + time.Now().Format("15:04")
-	}
-	if _, err := a.store.SetMark(a.ctx, a.shot.ID, n, text); err != nil {
+	name := cmp.Or(oneLine(in.Name), "Mark of "+time.Now().Format("15:04"))
+	if _, err := a.store.SetMark(a.ctx, a.shot.ID, n, name); err != nil {
 		return err
 	}
 	return a.update(a.c, a.shot)
 }
 
-func (a *acting) goMark() error {
-	next, name, err := a.store.MarkRecipe(a.ctx, a.shot.ID, a.form.Get("mark"))
+// ofMark names a mark, and what it is to be called.
+type ofMark struct {
+	Mark string `form:"mark"`
+	Name string `form:"name,optional"`
+}
+
+func (a *acting) goMark(in ofMark) error {
+	next, name, err := a.store.MarkRecipe(a.ctx, a.shot.ID, in.Mark)
 	if err != nil {
 		return err
 	}
 	return a.save(next, "Back to “"+name+"”")
 }
 
-func (a *acting) renameMark() error {
-	if err := a.store.RenameMark(a.ctx, a.shot.ID, a.form.Get("mark"), a.text()); err != nil {
+func (a *acting) renameMark(in ofMark) error {
+	if err := a.store.RenameMark(a.ctx, a.shot.ID, in.Mark, oneLine(in.Name)); err != nil {
 		return err
 	}
 	return a.update(a.c, a.shot)
 }
 
-func (a *acting) removeMark() error {
-	if err := a.store.RemoveMark(a.ctx, a.shot.ID, a.form.Get("mark")); err != nil {
+func (a *acting) removeMark(in ofMark) error {
+	if err := a.store.RemoveMark(a.ctx, a.shot.ID, in.Mark); err != nil {
 		return err
 	}
 	return a.update(a.c, a.shot)

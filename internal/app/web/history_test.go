@@ -93,7 +93,7 @@ func TestHistory(t *testing.T) {
 		form url.Values
 		want int
 	}{
-		{"go", url.Values{"seq": {"9999"}}, 409}, {"go", url.Values{}, 409},
+		{"go", url.Values{"seq": {"9999"}}, 409}, {"go", url.Values{}, 422},
 		{"mark", url.Values{"seq": {"9999"}}, 404}, {"mark", url.Values{"name": {strings.Repeat("x", 99)}}, 422},
 		{"go-mark", url.Values{"mark": {"none"}}, 404}, {"rename-mark", url.Values{"mark": {"none"},
 			"name": {"x"}}, 404}, {"remove-mark", url.Values{"mark": {"none"}}, 404},

@@ -8,16 +8,24 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"pyrant/internal/base/fault"
+	"pyrant/internal/edit"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/setting"
-	"pyrant/internal/recipe/shape"
 	"pyrant/internal/render"
 	"pyrant/internal/shot/store"
 )
 
-func (a *acting) cutRay() error {
-	i, err := a.light()
+// rayCut shortens a ray where it passes a place of the photo, or restores it.
+type rayCut struct {
+	edit.OfLight
+	X       float64 `form:"x"`
+	Y       float64 `form:"y"`
+	Within  float64 `form:"within"`
+	Restore bool    `form:"restore"`
+}
+
+func (a *acting) cutRay(in rayCut) error {
+	l, err := in.Of(a.r)
 	if err != nil {
 		return err
 	}
@@ -27,142 +35,50 @@ func (a *acting) cutRay() error {
 	}
 	q := render.Request{Photo: p, PhotoKey: a.shot.PhotoSHA, Recipe: a.r, Uncropped: true,
 		LongEdge: a.r.Photo.LongEdge()}
-	point, ray, at, err := a.engine.RayAt(a.ctx, q, i, a.number("x"), a.number("y"), a.number("within"))
+	point, ray, at, err := a.engine.RayAt(a.ctx, q, in.Light, in.X, in.Y, in.Within)
 	if err != nil {
 		return err
 	}
 	title := "Shorten a ray of "
-	if a.form.Get("restore") != "" {
+	if in.Restore {
 		at, title = 1, "Restore a ray of "
 	}
 	next := a.r.Clone()
-	next.Lights[i].Rays = next.Lights[i].Rays.CutRay(point, ray, at)
-	return a.saveIf(next, next.Validate(), title+a.r.Lights[i].Name)
+	next.Lights[in.Light].Rays = l.Rays.CutRay(point, ray, at)
+	return a.saveIf(next, next.Validate(), title+l.Name)
 }
 
-func (a *acting) vary() error {
-	i, err := a.light()
+func (a *acting) single(in edit.OfLight) error {
+	l, err := in.Of(a.r)
 	if err != nil {
 		return err
 	}
-	next, err := a.r.Vary(i, recipe.Variation{Kinds: a.whole("kinds"), Hue: a.number("hue"),
-		Light: a.number("lightness"), Seed: a.whole("seed")})
-	return a.saveIf(next, err, "Points of "+a.r.Lights[i].Name+" varied")
-}
-
-func (a *acting) unlike() error {
-	i, err := a.light()
+	gels, err := a.gelsOf(a.ctx, a.shot, l)
 	if err != nil {
 		return err
 	}
-	next, err := a.r.Unlike(i, a.whole("seed"))
+	next, err := a.r.Single(in.Light, gels)
+	return a.saveIf(next, err, "Points of "+l.Name+" apart")
+}
+
+func (a *acting) saveRig(in edit.OfLight) error {
+	l, err := in.Of(a.r)
 	if err != nil {
 		return err
 	}
-	return a.show(next, "Add "+next.Lights[i+1].Name, i+1)
-}
-
-func (a *acting) addOrb() error {
-	next, i, err := a.r.AddOrb(a.form.Get("kind"), a.number("x"), a.number("y"), a.number("radius"))
-	if err != nil {
-		return err
-	}
-	return a.show(next, "Add "+next.Lights[i].Name, i)
-}
-
-func (a *acting) addPoints() error {
-	var list []struct{ X, Y, Radius float64 }
-	if err := json.Unmarshal([]byte(a.form.Get("points")), &list); err != nil {
-		return fault.New(fault.Invalid, "The points cannot be read.")
-	}
-	spots := make([]shape.Spot, len(list))
-	for k, p := range list {
-		spots[k] = shape.Spot{At: shape.Point{X: p.X, Y: p.Y}, Radius: p.Radius}
-	}
-	next, i, err := a.r.AddPoints(spots, a.form.Get("kind") == "dead")
-	if err != nil {
-		return err
-	}
-	return a.show(next, "Add "+next.Lights[i].Name, i)
-}
-
-func (a *acting) scatter() error {
-	i, err := a.light()
-	if err != nil {
-		return err
-	}
-	next, err := a.r.ScatterBulbs(i, shape.Scatter{Gap: a.number("gap"), Size: a.number("size"),
-		Vary: a.number("vary"), Seed: a.whole("seed")})
-	return a.saveIf(next, err, "Bulbs in "+a.r.Lights[i].Name)
-}
-
-func (a *acting) single() error {
-	i, err := a.light()
-	if err != nil {
-		return err
-	}
-	gels, err := a.gelsOf(a.ctx, a.shot, &a.r.Lights[i])
-	if err != nil {
-		return err
-	}
-	next, err := a.r.Single(i, gels)
-	return a.saveIf(next, err, "Points of "+a.r.Lights[i].Name+" apart")
-}
-
-func (a *acting) deal() error {
-	i, err := a.light()
-	if err != nil {
-		return err
-	}
-	next, err := a.r.Deal(i, a.form.Get("palette"), a.whole("seed"))
-	return a.saveIf(next, err, "Gels of "+a.r.Lights[i].Name+" dealt")
-}
-
-func (a *acting) groupLights() error {
-	next, err := a.r.GroupLights(strings.Split(a.form.Get("lights"), ","))
-	return a.saveIf(next, err, "Group lights")
-}
-
-func (a *acting) ungroup() error {
-	next, err := a.r.Ungroup(a.form.Get("group"))
-	return a.saveIf(next, err, "Undo a group")
-}
-
-func (a *acting) moveLight() error {
-	from, err := strconv.Atoi(a.form.Get("from"))
-	to, err2 := strconv.Atoi(a.form.Get("to"))
-	if err != nil || err2 != nil {
-		return fault.New(fault.Invalid, "There is no such light in this shot.")
-	}
-	next, i, err := a.r.MoveLight(from, to)
-	if err != nil {
-		return err
-	}
-	return a.show(next, "Order of lights", i)
-}
-
-func (a *acting) pasteLights() error {
-	next, i, err := a.r.PasteLights([]byte(a.form.Get("doc")))
-	if err != nil {
-		return err
-	}
-	return a.show(next, "Paste "+next.Lights[i].Name, i)
-}
-
-func (a *acting) saveRig() error {
-	i, err := a.light()
-	if err != nil {
-		return err
-	}
-	if _, err := a.store.SaveRig(a.ctx, recipe.NewRig(a.r.Lights[i].Name, &a.r.Lights[i],
-		a.r.Photo)); err != nil {
+	if _, err := a.store.SaveRig(a.ctx, recipe.NewRig(l.Name, l, a.r.Photo)); err != nil {
 		return err
 	}
 	return a.update(a.c, a.shot)
 }
 
-func (a *acting) readRig() error {
-	g, err := recipe.DecodeRig([]byte(a.form.Get("doc")))
+// rigDoc is a saved rig's file.
+type rigDoc struct {
+	Doc string `form:"doc"`
+}
+
+func (a *acting) readRig(in rigDoc) error {
+	g, err := recipe.DecodeRig([]byte(in.Doc))
 	if err == nil {
 		_, err = a.store.SaveRig(a.ctx, g)
 	}
@@ -172,16 +88,21 @@ func (a *acting) readRig() error {
 	return a.update(a.c, a.shot)
 }
 
-func (a *acting) renameRig() error {
-	if err := a.store.RenameRig(a.ctx, a.form.Get("rig"),
-		strings.TrimSpace(a.form.Get("name"))); err != nil {
+// ofRig names a saved rig, and what it is to be called.
+type ofRig struct {
+	Rig  string `form:"rig"`
+	Name string `form:"name,optional"`
+}
+
+func (a *acting) renameRig(in ofRig) error {
+	if err := a.store.RenameRig(a.ctx, in.Rig, strings.TrimSpace(in.Name)); err != nil {
 		return err
 	}
 	return a.update(a.c, a.shot)
 }
 
-func (a *acting) removeRig() error {
-	if err := a.store.RemoveRig(a.ctx, a.form.Get("rig")); err != nil {
+func (a *acting) removeRig(in ofRig) error {
+	if err := a.store.RemoveRig(a.ctx, in.Rig); err != nil {
 		return err
 	}
 	return a.update(a.c, a.shot)

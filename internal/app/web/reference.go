@@ -2,7 +2,6 @@ package web
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"image"
 	"math"
@@ -215,7 +214,7 @@ func (a *acting) lay(lies align.Similarity, title string) error {
 	return a.saveIf(next, next.Validate(), title)
 }
 
-func (a *acting) alignReference() error {
+func (a *acting) alignReference(nothing) error {
 	o, err := a.referenceOf(a.ctx, a.r)
 	if err != nil {
 		return err
@@ -234,20 +233,21 @@ func (a *acting) alignReference() error {
 	return a.lay(found, "Lay the reference on the photo")
 }
 
-func (a *acting) pairReference() error {
+// pairs are two pairs of places: on the photo and on the reference as it lies, twice.
+type pairs struct {
+	Points [4][2]float64 `form:"points"`
+}
+
+func (a *acting) pairReference(in pairs) error {
 	if _, err := a.referenceOf(a.ctx, a.r); err != nil {
 		return err
-	}
-	var at [4][2]float64 // on the photo and on the reference as it lies, twice
-	if err := json.Unmarshal([]byte(a.form.Get("points")), &at); err != nil {
-		return fault.New(fault.Invalid, "The points cannot be read.")
 	}
 	w, h, ow, oh := a.r.Photo.Width, a.r.Photo.Height, a.r.Reference.Width, a.r.Reference.Height
 	now := align.Of(a.r.Reference, a.r.Photo)
 	var from, to [2][2]float64
 	for i := range from {
-		from[i] = at[2*i]
-		to[i][0], to[i][1] = now.At(at[2*i+1][0], at[2*i+1][1], w, h, ow, oh)
+		from[i] = in.Points[2*i]
+		to[i][0], to[i][1] = now.At(in.Points[2*i+1][0], in.Points[2*i+1][1], w, h, ow, oh)
 	}
 	if math.Hypot(from[0][0]-from[1][0],
 		from[0][1]-from[1][1]) < float64(a.r.Photo.LongEdge())/50 {
@@ -260,13 +260,7 @@ func (a *acting) pairReference() error {
 	return a.lay(lies, "Lay the reference by points")
 }
 
-func (a *acting) removeReference() error {
-	next := a.r.Clone()
-	next.Reference = setting.New[recipe.Reference](a.r.Photo.Frame())
-	return a.save(next, "Remove the reference")
-}
-
-func (a *acting) matchReference() error {
+func (a *acting) matchReference(nothing) error {
 	next, _, err := a.matched(a.ctx, a.shot, a.r)
 	if err != nil {
 		return err

@@ -22,47 +22,8 @@ import (
 	"pyrant/internal/vision/vanishing"
 )
 
-func (a *acting) setHorizon() error {
-	r, err := a.forNewRoom()
-	return a.byLine(r, err, (*recipe.Recipe).SetHorizon, "Ground of the room")
-}
-
-func (a *acting) addWall() error {
-	r, err := a.forNewRoom()
-	return a.byLine(r, err, (*recipe.Recipe).AddWall, "Wall of the room")
-}
-
-func (a *acting) setCeiling() error {
-	return a.byLine(a.r, nil, (*recipe.Recipe).SetCeiling, "Ceiling of the room")
-}
-
-// byLine saves a recipe that is changed by the two ends of a line, unless there is an error.
-func (a *acting) byLine(
-	r *recipe.Recipe, err error,
-	change func(r *recipe.Recipe, from, to camera.Point) (*recipe.Recipe, error), title string,
-) error {
-	if err != nil {
-		return err
-	}
-	p, err := a.points(2)
-	if err != nil {
-		return err
-	}
-	next, err := change(r, p[0], p[1])
-	return a.saveIf(next, err, title)
-}
-
-func (a *acting) setFloor() error {
-	p, err := a.points(4)
-	if err != nil {
-		return err
-	}
-	next, err := a.r.SetFloor(p)
-	return a.saveIf(next, err, "Floor of the room")
-}
-
 // findRoom makes the floor by the photo's lines.
-func (a *acting) findRoom() error {
+func (a *acting) findRoom(nothing) error {
 	r, err := a.forNewRoom()
 	if err != nil {
 		return err
@@ -80,53 +41,6 @@ func (a *acting) findRoom() error {
 	}
 	next, err := r.SetCamera(&v.Cam, v.Heading)
 	return a.saveIf(next, err, "Floor by the photo's lines")
-}
-
-func (a *acting) addPlatform() error {
-	p, err := a.points(5)
-	if err != nil {
-		return err
-	}
-	next, err := a.r.AddPlatform(p[:4], p[4])
-	return a.saveIf(next, err, "Platform in the room")
-}
-
-func (a *acting) addThing() error {
-	id := cutout.Ref(a.form.Get("of"))
-	o := a.r.CutOut(id)
-	if o == nil || o.Empty() {
-		return fault.New(fault.Gone, "There is no such cut-out in this shot.")
-	}
-	foot, err := a.r.FootOf(o)
-	if err != nil {
-		return err
-	}
-	next, err := a.r.AddThing(id, foot)
-	return a.saveIf(next, err, o.Name+" in the room")
-}
-
-func (a *acting) touchUp() error {
-	i, err := a.light()
-	if err != nil {
-		return err
-	}
-	does := a.form.Get("does")
-	if does == "pool" {
-		next, id, err := a.r.Pool(i)
-		if err != nil {
-			return err
-		}
-		a.form.Set("area", string(id))
-		a.form.Set("part", "0") // its ring is taken hold of at once
-		return a.saveIf(next, nil, "Pool of light of "+a.r.Lights[i].Name)
-	}
-	next, id, err := a.r.TouchUp(i, recipe.Touching(does))
-	if err != nil {
-		return err
-	}
-	a.form.Set("area", string(id))
-	a.form.Del("part")
-	return a.saveIf(next, nil, "Touch up spill of "+a.r.Lights[i].Name)
 }
 
 // forNewRoom returns the recipe for a new room, which sees as far across as the photo's lens did,

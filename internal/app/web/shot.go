@@ -1,13 +1,11 @@
 package web
 
 import (
-	"cmp"
 	"context"
 	"encoding/json"
 	"io"
 	"net/http"
 	"strconv"
-	"strings"
 
 	"github.com/labstack/echo/v5"
 
@@ -213,69 +211,6 @@ func sameLight(r *recipe.Recipe, index, id string) error {
 		return nil
 	}
 	return fault.New(fault.Gone, "The light that this was meant for is no longer at its place. Nothing was changed.")
-}
-
-func (a *acting) begin() error {
-	next, first, open, err := a.r.Begin(a.form.Get("start"))
-	if err != nil {
-		return err
-	}
-	a.form.Set("pass", strconv.Itoa(first))
-	a.form.Set("area", string(open))
-	a.form.Set("part", "0")
-	title := "Start"
-	for _, st := range recipe.Starts {
-		if st.ID == a.form.Get("start") {
-			title = st.Name
-		}
-	}
-	return a.save(next, title)
-}
-
-func (a *acting) duplicatePass() error {
-	step, i := a.form.Get("step"), -1
-	if list := a.r.Passes(step); list != nil {
-		if n, err := strconv.Atoi(a.form.Get("pass")); err == nil && n >= 0 && n < len(*list) {
-			i = n
-		}
-	}
-	if i < 0 {
-		return fault.New(fault.Invalid, "There is no such pass in this shot.")
-	}
-	next, err := a.r.DuplicatePass(step, i)
-	if err != nil {
-		return err
-	}
-	a.form.Set("pass", strconv.Itoa(i+1))
-	return a.save(next, "Duplicate "+(*a.r.Passes(step))[i].Name)
-}
-
-func (a *acting) addArea() error {
-	// Named after what it is for, and used there at once.
-	next, id, err := a.r.AddArea(cmp.Or(strings.TrimSpace(a.form.Get("name")), "Area"))
-	if err != nil {
-		return err
-	}
-	if path := a.form.Get("path"); path != "" {
-		if next, err = next.Apply(recipe.Set(path, id)); err != nil {
-			return err
-		}
-	}
-	a.form.Set("area", string(id))
-	a.form.Del("part")
-	return a.save(next, "New area "+next.Area(id).Name)
-}
-
-func (a *acting) removeArea() error {
-	old := a.r.Area(area.Ref(a.form.Get("remove")))
-	if old == nil {
-		return fault.New(fault.Gone, "That area is no longer in this shot. Reload the page.")
-	}
-	next, err := a.r.RemoveArea(area.Ref(old.ID))
-	if err != nil {
-		return err
-	}
-	return a.save(next, "Remove area "+old.Name)
 }
 
 // draft returns the recipe in force with a patch on top that is not saved.

@@ -1021,6 +1021,12 @@ func TestPhotosWaitForMemory(t *testing.T) {
 	if status := <-opened; status != 0 || a.shots() != 0 {
 		t.Errorf("given up, it ended with %d and %d shots", status, a.shots())
 	}
+	for { // until the server knows as well
+		if resp, _ := a.get("/uploads/given-up"); resp.StatusCode == 204 {
+			break
+		}
+		time.Sleep(2 * time.Millisecond)
+	}
 	go send(context.Background(), "patient")
 	waiting("patient")
 	a.server.decoding.Release(codec.MaxBytes)

@@ -52,7 +52,7 @@ document.addEventListener("click", (e) => {
 document.addEventListener("submit", (e) => {
   if (e.target.id !== "mark-new") return;
   e.preventDefault();
-  act("mark", { seq: -1, name: e.target.elements.name.value });
+  act("mark", { name: e.target.elements.name.value });
   e.target.elements.name.value = "";
 });
 document.addEventListener("change", (e) => {
