@@ -23,9 +23,19 @@ require (
 )
 
 require (
+	github.com/BurntSushi/toml v1.4.1-0.20240526193622-a339e1f7089c // indirect
 	github.com/jinzhu/inflection v1.0.0 // indirect
 	github.com/jinzhu/now v1.1.5 // indirect
+	github.com/kisielk/errcheck v1.30.0 // indirect
+	golang.org/x/exp/typeparams v0.0.0-20231108232855-2478ac86f678 // indirect
 	golang.org/x/mod v0.42.0 // indirect
 	golang.org/x/text v0.43.0 // indirect
 	golang.org/x/time v0.15.0 // indirect
+	honnef.co/go/tools v0.8.2 // indirect
+)
+
+tool (
+	github.com/kisielk/errcheck
+	golang.org/x/tools/go/analysis/passes/shadow/cmd/shadow
+	honnef.co/go/tools/cmd/staticcheck
 )

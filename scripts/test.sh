@@ -33,6 +33,16 @@ if grep -rn 'x/sync/errgroup"' --include=*.go cmd internal | grep -v '^internal/
 fi
 go vet ./...
 go run ./scripts/guards
+go tool staticcheck -checks 'U1000,SA*' ./... # unused code and mistakes
+# Errors that are not looked at, but of closing what was read and of clearing up.
+go tool errcheck -ignoretests -exclude scripts/errcheck.txt ./cmd/... ./internal/... ./demo/...
+# Variables that hide another, but err.
+hidden=$(go vet -vettool="$(go tool -n shadow)" ./cmd/... ./internal/... 2>&1 |
+  grep -v -e '^#' -e '"err"' -e '_test\.go' || true)
+if [ -n "$hidden" ]; then
+  echo "$hidden"
+  exit 1
+fi
 # What is particular to a system is in files of its own; this one has the fewest of them.
 GOOS=windows CGO_ENABLED=0 go vet ./cmd/... ./internal/...
 npm run --silent lint

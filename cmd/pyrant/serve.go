@@ -55,13 +55,13 @@ func cmdServe(ctx context.Context, mode string, args []string) error {
 	}
 	if mode == "demo" {
 		if err := s.AddDemoIfEmpty(ctx); err != nil {
-			s.Close()
+			_ = s.Close()
 			return err
 		}
 	}
 	l, err := s.Listen()
 	if err != nil {
-		s.Close()
+		_ = s.Close()
 		return fmt.Errorf("%w (is a Pyrant running already? --addr chooses another port)", err)
 	}
 	link, key := s.Link(l.Addr())

@@ -111,9 +111,9 @@ func (k meanLuma) Build(ctx context.Context, _ *graph.Graph) (number, error) {
 		}
 		m.Fill(cov, b.Min.X, y)
 		for i, v := range cov {
-			x, y := int((float64(b.Min.X+i)+0.5)/scale), int((float64(y)+0.5)/scale)
-			if v > 0 && x >= 0 && y >= 0 && x < ph.Width && y < ph.Height {
-				ph.Linear(row, x, y, 1)
+			px, py := int((float64(b.Min.X+i)+0.5)/scale), int((float64(y)+0.5)/scale)
+			if v > 0 && px >= 0 && py >= 0 && px < ph.Width && py < ph.Height {
+				ph.Linear(row, px, py, 1)
 				sum += float64(v) * float64(colour.Luma(row[0], row[1], row[2]))
 				n += float64(v)
 			}

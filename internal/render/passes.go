@@ -70,7 +70,7 @@ func (sc *scene) passList(ctx context.Context, list []pass.Pass) (passList, erro
 
 // pictureOf returns a picture that the recipe names; nil where it is not there.
 func (sc *scene) pictureOf(ctx context.Context, sum string) (photoInput, error) {
-	if sc.pictures == nil {
+	if sc.pictures == nil || sum == "" {
 		return nil, nil
 	}
 	o, err := sc.pictures(ctx, sum)

@@ -1,7 +1,9 @@
 package render
 
 import (
+	"bytes"
 	"context"
+	"fmt"
 	"image"
 	"math"
 	"strings"
@@ -165,6 +167,25 @@ func TestReferenceLies(t *testing.T) {
 		s); err != nil || m.Rect.Dx() != 100 || m.RGBAAt(10, 10).G != 255 ||
 		m.RGBAAt(10, 10).R != 0 {
 		t.Errorf("cropped it is %v: %v, %v", m.Rect, m.RGBAAt(10, 10), err)
+	}
+}
+
+// A pass that is to lay a picture over the photo changes nothing until one is chosen, and none is
+// looked for.
+func TestNoPicture(t *testing.T) {
+	p := flat(60, 40, 100)
+	r := recipe.New(60, 40)
+	e := New(1 << 24)
+	e.Pictures = func(_ context.Context, sum string) (*photo.Photo, error) {
+		return nil, fmt.Errorf("there is no picture %q", sum)
+	}
+	plain := rgba(t, e, Request{Photo: p, PhotoKey: "p", Recipe: r})
+	lay := setting.New[pass.Pass](r.Photo.Frame())
+	lay.Does = setting.New[pass.Picture](r.Photo.Frame())
+	r.Finish.Passes = []pass.Pass{lay}
+	if got := rgba(t, e, Request{Photo: p, PhotoKey: "p", Recipe: r}); !bytes.Equal(got.Pix,
+		plain.Pix) {
+		t.Error("the photo is changed")
 	}
 }
 

@@ -187,7 +187,7 @@ func (j *job) underway() bool {
 // forget lets go of an export and its file. The caller holds js.mu.
 func (js *jobs) forget(j *job) {
 	delete(js.all, j.ID)
-	os.Remove(j.path)
+	_ = os.Remove(j.path)
 }
 
 // prune lets go of the oldest finished exports while all of them take more than they may on disk;
@@ -284,12 +284,12 @@ func (s *Server) startExport(c *echo.Context) error {
 			return err
 		}
 		// What was scribbled just now has the edges of a small picture yet.
-		r, err := s.refined(ctx, shot, r)
+		refined, err := s.refined(ctx, shot, r)
 		if err != nil {
 			return err
 		}
 		notes, err := export.Write(ctx, s.engine, &export.Job{Photo: photo, PhotoKey: shot.PhotoSHA,
-			Recipe: r, Settings: set}, w, func(done float64) {
+			Recipe: refined, Settings: set}, w, func(done float64) {
 			j.set(func() {
 				if j.progress = done; done == 1 {
 					j.state = "writing"

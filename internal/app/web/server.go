@@ -107,7 +107,7 @@ func New(opt Options) (*Server, error) {
 	s.receivedBytes = max(maxReceived, opt.MaxUpload)
 	s.received = semaphore.NewWeighted(s.receivedBytes)
 	if s.jobs, err = newJobs(filepath.Join(opt.Data, "exports")); err != nil {
-		st.Close()
+		_ = st.Close()
 		return nil, err
 	}
 	s.pages = template.Must(template.New("").Funcs(templateFuncs).ParseFS(templateFiles, "templates/*.html"))
@@ -416,7 +416,7 @@ func (s *Server) Serve(ctx context.Context, l net.Listener) error {
 	case err := <-failed:
 		end()
 		tidy.Wait()
-		s.Close()
+		_ = s.Close()
 		return err
 	case <-ctx.Done():
 	}

@@ -100,9 +100,9 @@ func (p *page) Faders() []fader {
 			func(g recipe.Group) bool { return g.ID == l.Group }); k >= 0 &&
 			(i == 0 || p.R.Lights[i-1].Group != l.Group) {
 			g := &p.R.Groups[k]
-			at := fmt.Sprintf("/groups/%d/", k)
-			out = append(out, fader{Label: g.Name, Path: at, On: g.On, Switch: at + "on",
-				Row: p.Row(at + "level"), Index: -1, ID: g.ID, Group: true})
+			group := fmt.Sprintf("/groups/%d/", k)
+			out = append(out, fader{Label: g.Name, Path: group, On: g.On, Switch: group + "on",
+				Row: p.Row(group + "level"), Index: -1, ID: g.ID, Group: true})
 		}
 		out = append(out, fader{ID: l.ID, In: l.Group, Label: l.Name, Path: at, On: l.On,
 			Switch: at + "on", Row: p.Row(at + "level"),

@@ -162,7 +162,7 @@ func (s *Prism) Deep(a, d Vec, margin float64) (deep, at float64) {
 		if least < 0 {
 			break
 		}
-		if deep = v; m[least] > 0 {
+		if m[least] > 0 {
 			up = least
 		} else {
 			down = least

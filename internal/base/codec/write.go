@@ -131,8 +131,8 @@ func pngChunks(o Options) []byte {
 		var z bytes.Buffer
 		z.WriteString("profile\x00\x00")
 		zw := zlib.NewWriter(&z)
-		zw.Write(o.ICC) // to memory: cannot fail
-		zw.Close()
+		_, _ = zw.Write(o.ICC) // to memory: cannot fail
+		_ = zw.Close()
 		chunk("iCCP", z.Bytes())
 	}
 	if len(o.EXIF) > 0 {

@@ -52,7 +52,7 @@ func Against(b *testing.B, frame *image.RGBA, work func(i int)) {
 		work(i)
 		own += time.Since(t)
 		t = time.Now()
-		jpeg.Encode(io.Discard, frame, &jpeg.Options{Quality: 85})
+		_ = jpeg.Encode(io.Discard, frame, &jpeg.Options{Quality: 85})
 		yard += time.Since(t)
 		i++
 	}

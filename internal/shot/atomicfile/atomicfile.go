@@ -24,8 +24,8 @@ func Write(name string, mode os.FileMode, write func(io.Writer) error) error {
 	named := false
 	defer func() { // also where write panics
 		if !named {
-			f.Close()
-			os.Remove(f.Name())
+			_ = f.Close()
+			_ = os.Remove(f.Name())
 		}
 	}()
 	err = write(f)

@@ -206,23 +206,23 @@ func openLocked(dir string) (*Store, error) {
 		return nil, fmt.Errorf("store: opening the database in %s: %w", dir, err)
 	}
 	if err := quickCheck(conn); err != nil {
-		conn.Close()
+		_ = conn.Close()
 		return nil, offer(dir, err)
 	}
 	db, err := gorm.Open(sqlite.New(sqlite.Config{Conn: conn}),
 		&gorm.Config{Logger: logger.Default.LogMode(logger.Silent)})
 	if err != nil {
-		conn.Close()
+		_ = conn.Close()
 		return nil, fmt.Errorf("store: opening the database in %s: %w", dir, err)
 	}
 	opt := *gormigrate.DefaultOptions
 	opt.UseTransaction = true
 	if err := gormigrate.New(db, &opt, migrations).Migrate(); err != nil {
-		conn.Close()
+		_ = conn.Close()
 		return nil, wrap(fmt.Errorf("store: bringing the database up to date: %w", err))
 	}
 	if err := openFiles(dir); err != nil {
-		conn.Close()
+		_ = conn.Close()
 		return nil, err
 	}
 	s := &Store{dir: dir, db: db, writing: make(chan struct{}, 1)}

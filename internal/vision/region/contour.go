@@ -77,7 +77,7 @@ func (g *grid) edge(keep int, deep []int32, r float64) []shape.Point {
 			return nil
 		}
 		core.in = g.in
-		number, sizes = core.parts(true)
+		number, _ = core.parts(true)
 	}
 	part := number[keep]
 	if part == 0 { // the point itself lies near an edge: what is nearest to it

@@ -210,12 +210,12 @@ func (b *Bounce) grey(ctx context.Context, sent []float32) ([]*Grid, error) {
 			return
 		}
 		for i, s := range sent {
-			v, to := w[4*i:4*i+4], to
+			v, half := w[4*i:4*i+4], to
 			if behind(body, v) {
-				to = to[Around/2:]
+				half = to[Around/2:]
 			}
-			for q, v := range v {
-				to[q] += v * s
+			for q, k := range v {
+				half[q] += k * s
 			}
 		}
 	})

@@ -438,7 +438,7 @@ func (m *maker) work(place func(i, j int) (Place, bool), eval func([]Place, []va
 // into four as long as the middle and the sides differ from what lies between the corners. What is
 // hidden from a part of the tile could slip through there, so that a tile which is not quiet is
 // divided once at any rate.
-func (m *maker) tile(i int, corner [4]value, quiet bool, place func(i, j int) (Place, bool),
+func (m *maker) tile(column int, corner [4]value, quiet bool, place func(i, j int) (Place, bool),
 	eval func([]Place, []value)) tile {
 	n := m.n
 	if n == 1 {
@@ -448,8 +448,8 @@ func (m *maker) tile(i int, corner [4]value, quiet bool, place func(i, j int) (P
 	}
 	w := n + 1
 	clear(m.at)
-	copy(m.at, m.above[i*n:(i+1)*n+1])
-	copy(m.at[n*w:], m.below[i*n:(i+1)*n+1])
+	copy(m.at, m.above[column*n:(column+1)*n+1])
+	copy(m.at[n*w:], m.below[column*n:(column+1)*n+1])
 	for k, p := range m.beside {
 		m.at[k*w] = p
 	}
@@ -493,8 +493,8 @@ func (m *maker) tile(i int, corner [4]value, quiet bool, place func(i, j int) (P
 			}
 		}
 	}
-	copy(m.above[i*n:], m.at[:w])
-	copy(m.below[i*n:], m.at[n*w:])
+	copy(m.above[column*n:], m.at[:w])
+	copy(m.below[column*n:], m.at[n*w:])
 	m.beside = m.beside[:0]
 	for k := range w {
 		m.beside = append(m.beside, m.at[k*w+n])

@@ -112,11 +112,12 @@ func OnColours(dst, v, normals []float32) {
 	}
 	for ; i < n; i++ {
 		for half := range 2 {
-			v := v[half*6*n:][:6*n]
-			r, g, b := v[3*n+i], v[4*n+i], v[5*n+i]
+			lobe := v[half*6*n:][:6*n]
+			r, g, b := lobe[3*n+i], lobe[4*n+i], lobe[5*n+i]
 			var k float32
 			if all := r + g + b; all > 0 {
-				k = on(v[i], v[n+i], v[2*n+i], all, normals[i], normals[n+i], normals[2*n+i]) / all
+				k = on(lobe[i], lobe[n+i], lobe[2*n+i], all, normals[i], normals[n+i],
+					normals[2*n+i]) / all
 			}
 			r, g, b = float32(r*k), float32(g*k), float32(b*k)
 			if half == 1 {

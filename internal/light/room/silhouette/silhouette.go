@@ -347,13 +347,13 @@ func (s *Shape) Lean(x, y, edge float64, parts int,
 	for j := range parts {
 		for i := range parts {
 			u, v := x+part(i), y+part(j)
-			if h, dx, dy := s.Thickness(u, v); h > 0 {
+			if thick, du, dv := s.Thickness(u, v); thick > 0 {
 				if relief != nil {
 					a, c := relief(u, v)
-					dx, dy = dx+a, dy+c
+					du, dv = du+a, dv+c
 				}
-				k := 1 / math.Sqrt(1+dx*dx+dy*dy)
-				l.Right, l.Down, l.Ahead = l.Right+float32(dx*k), l.Down+float32(dy*k),
+				k := 1 / math.Sqrt(1+du*du+dv*dv)
+				l.Right, l.Down, l.Ahead = l.Right+float32(du*k), l.Down+float32(dv*k),
 					l.Ahead+float32(k)
 			}
 		}
@@ -372,18 +372,18 @@ func (b *Body) Facing(dst []float32, of []Lean, x, y, step float64) {
 	card, right, down := b.Card.N, b.right, b.down
 	for i, l := range of {
 		var v camera.Vec
-		x := x + float64(i)*step
+		at := x + float64(i)*step
 		if b.Flat {
 			// Folds count in full.
-			_, dx, dy := b.Thickness(x, y)
+			_, dx, dy := b.Thickness(at, y)
 			ahead := math.Max(float64(l.Ahead), 1e-6)
-			v = b.lying(b.Cam.Ray(x, y), float64(l.Right)/ahead-(1-puffed)*dx,
+			v = b.lying(b.Cam.Ray(at, y), float64(l.Right)/ahead-(1-puffed)*dx,
 				float64(l.Down)/ahead-(1-puffed)*dy)
 		} else {
 			v = card.Mul(float64(l.Ahead)).Sub(right.Mul(float64(l.Right))).
 				Sub(down.Mul(float64(l.Down))).Unit()
 		}
-		if k := b.lid.within(x, y); k > 0 {
+		if k := b.lid.within(at, y); k > 0 {
 			v = b.upwards(v, k)
 		}
 		nx[i], ny[i], nz[i] = float32(v.X), float32(v.Y), float32(v.Z)

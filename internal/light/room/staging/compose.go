@@ -281,19 +281,19 @@ func (s *Set) small() (scale float64, w, h int) {
 func (s *Set) look(ctx context.Context) (sums, error) {
 	scale, w, h := s.small()
 	c := s.Compose(scale)
-	sums := make(sums, len(s.Surfaces))
-	for i := range sums {
-		sums[i] = make([]int32, (w+1)*(h+1))
+	out := make(sums, len(s.Surfaces))
+	for i := range out {
+		out[i] = make([]int32, (w+1)*(h+1))
 	}
 	if err := raster.Rows(ctx, 0, h, func(y0, y1 int) {
 		weights := c.NewWeights(w)
 		for y := y0; y < y1; y++ {
 			c.Row(weights, 0, y, w)
-			for i := range sums {
+			for i := range out {
 				if !weights.Any[i] {
 					continue
 				}
-				to := sums[i][(y+1)*(w+1):]
+				to := out[i][(y+1)*(w+1):]
 				for x, v := range weights.Of[i][:w] {
 					if v > 0.004 {
 						to[x+1] = 1
@@ -304,8 +304,8 @@ func (s *Set) look(ctx context.Context) (sums, error) {
 	}); err != nil {
 		return nil, err
 	}
-	for i := range sums {
-		v := sums[i]
+	for i := range out {
+		v := out[i]
 		for y := 1; y <= h; y++ {
 			var run int32
 			for x := 1; x <= w; x++ {
@@ -314,7 +314,7 @@ func (s *Set) look(ctx context.Context) (sums, error) {
 			}
 		}
 	}
-	return sums, nil
+	return out, nil
 }
 
 // tell tells the sheets where they are seen, so that light is worked out nowhere else.

@@ -167,7 +167,7 @@ func write(path string, m image.Image) error {
 		return err
 	}
 	if err := png.Encode(f, m); err != nil {
-		f.Close()
+		_ = f.Close()
 		return err
 	}
 	return f.Close()
