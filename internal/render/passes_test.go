@@ -284,3 +284,35 @@ func TestPassesComputeOnlyWhatChanged(t *testing.T) {
 }
 
 var _ graph.Sized = (*guided.Filter)(nil)
+
+// A ramp of dusk that follows a light has its gel: another gel makes another picture, that of a new
+// engine, and the one that was there before makes the one that was.
+func TestRampFollowsAGel(t *testing.T) {
+	p := flat(300, 200, 120)
+	r := lit(t, p, panel(40, 40, 80, 80))
+	ramp := setting.New[pass.Ramp](r.Photo.Frame())
+	ramp.Middle.Amount = 0.5
+	ramp.Follow = pass.Follow(r.Lights[0].ID)
+	tint := levels(0)
+	tint.Does = ramp
+	r.Dusk.On, r.Dusk.Passes = true, []pass.Pass{tint}
+	r.Lights[0].On = false
+	e := New(1 << 26)
+	at := func(hue float64) string {
+		k := r.Clone()
+		k.Lights[0].Gel.Hue, k.Lights[0].Gel.Saturation = hue, 1
+		q := Request{Photo: p, PhotoKey: "p", Recipe: k}
+		got := string(rgba(t, e, q).Pix)
+		if got != string(rgba(t, New(1<<26), q).Pix) {
+			t.Errorf("with a gel of %v the picture is not that of a new engine", hue)
+		}
+		return got
+	}
+	red := at(20)
+	if at(200) == red {
+		t.Error("another gel makes the same picture")
+	}
+	if at(20) != red {
+		t.Error("the gel of before makes another picture")
+	}
+}
