@@ -56,7 +56,7 @@ func (st *raysStage) prepare(ctx context.Context) (bool, error) {
 		for c := range one.weight {
 			one.weight[c] *= k
 		}
-		if one.veil, err = st.glowVeil(ctx, ll.l, ll.l.Trim, r.Trim); err != nil {
+		if one.veil, err = st.glowVeil(ctx, ll.l, r.Trim); err != nil {
 			return false, err
 		}
 		st.list = append(st.list, *one)

@@ -373,8 +373,15 @@ func TestRays(t *testing.T) {
 	if a, b := linear(m, 104, 100), linear(m, 240, 100); a[1] == 0 || b[1] != 0 {
 		t.Errorf("kept off the right half, left is %v, right %v", a, b)
 	}
-	// A ray that is cut by a click ends there; that of the other point does not.
+	// The light's own trim counts once, as it does for its shells.
 	l.Rays.Trim.Area = ""
+	exposed := func(v float64) float64 { return -math.Log1p(-v) } // over black
+	whole := exposed(linear(shot(), 240, 100)[1])
+	l.Trim = recipe.Trim{Area: "k", Amount: 0.5}
+	near(t, "a ray that is trimmed by half", exposed(linear(shot(), 240, 100)[1]), whole/2,
+		0.02*whole)
+	l.Trim = recipe.Trim{}
+	// A ray that is cut by a click ends there; that of the other point does not.
 	q := Request{Photo: p, PhotoKey: "rays", Recipe: r, LongEdge: 300}
 	point, ray, at, err := New(1<<24).RayAt(context.Background(), q, 0, 110.5, 101, 6)
 	if err != nil || point != 0 || ray != 0 || math.Abs(at-0.5) > 0.01 {
