@@ -62,14 +62,14 @@ echo "Skipped:"
 grep -A1 -e '--- SKIP' "$log" || echo "  nothing"
 
 step "The same bits without assembly, where products and sums are fused, and on arm64"
-rows="./internal/base/colour ./internal/base/raster ./internal/light/glow ./internal/light/room/lightmap ./internal/light/room/silhouette"
+rows="./internal/base/simd ./internal/light/glow ./internal/light/room/lightmap ./internal/light/room/silhouette"
 if grep -q -w fma /proc/cpuinfo; then
   GOAMD64=v3 go test $rows -run 'SameBits|Row'
 fi
 GOARCH=arm64 CGO_ENABLED=0 go test -exec qemu-aarch64 $rows -run 'SameBits'
 
 step "Go tests of what runs side by side, under the race detector"
-go test -race -short ./internal/recipe/area ./internal/base/graph ./internal/base/fault ./internal/base/raster ./internal/recipe/shape ./internal/shot/store ./internal/light/streak
+go test -race -short ./internal/recipe/area ./internal/render/areas ./internal/base/graph ./internal/base/coverage ./internal/base/fault ./internal/base/raster ./internal/recipe/shape ./internal/shot/store ./internal/light/streak
 go test -race -short ./internal/app/web -run 'Turn|Waiting|Export|Stop|Upload|Panic|Once|Scribbling'
 go test -race -short ./internal/render -run 'ExportBeside|PanicEnds'
 

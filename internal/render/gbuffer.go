@@ -11,6 +11,7 @@ import (
 	"pyrant/internal/base/graph"
 	"pyrant/internal/base/photo"
 	"pyrant/internal/base/raster"
+	"pyrant/internal/base/simd"
 	"pyrant/internal/light/room/lightmap"
 	"pyrant/internal/light/room/relief"
 	"pyrant/internal/light/room/silhouette"
@@ -225,7 +226,7 @@ func (d *deLight) divide(m *deLightRow, s *stretch, step, py float64) {
 		clear(m.least[:count])
 	}
 	if d.bounce != nil {
-		raster.Add(day, back)
+		simd.Add(day, back)
 	}
 	if d.amount < 1 {
 		for q, v := range day {

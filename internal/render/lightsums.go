@@ -7,6 +7,7 @@ import (
 
 	"pyrant/internal/base/graph"
 	"pyrant/internal/base/raster"
+	"pyrant/internal/base/simd"
 	"pyrant/internal/light/glow"
 	"pyrant/internal/light/room/lightmap"
 )
@@ -86,13 +87,13 @@ func (j *joint) term(ctx context.Context, m *room, part image.Rectangle) ([]glow
 				row := s.row[:3*len(k.weight)]
 				for n := range shaders {
 					if kept[n] != nil {
-						raster.AddColours(to, kept[n].Row(y)[3*(k.x+a-part.Min.X):][:len(to)],
+						simd.AddColours(to, kept[n].Row(y)[3*(k.x+a-part.Min.X):][:len(to)],
 							j.colours[n])
 						continue
 					}
 					clear(row)
 					shaders[n].shade(k, 0, len(k.weight), row, y, s)
-					raster.AddColours(to, row[3*a:3*b], j.colours[n])
+					simd.AddColours(to, row[3*a:3*b], j.colours[n])
 				}
 				continue
 			}
@@ -172,7 +173,7 @@ func (j *joint) add(shaders []shader, k *stretch, a, b int, direct, bounce *ligh
 	direct.Read(d, k.x+a, step, py, n)
 	bounce.Read(e, k.x+a, step, py, n)
 	clear(row)
-	raster.Add(d, e)
+	simd.Add(d, e)
 	lightmap.Add(row, k.weight[a:b], s.none, d, 1)
 	// Where one light may be too bright to add up to others, each counts by itself.
 	if from, to := over(row, brightest); from < to {
@@ -181,7 +182,7 @@ func (j *joint) add(shaders []shader, k *stretch, a, b int, direct, bounce *ligh
 		for i := range shaders {
 			clear(one)
 			shaders[i].shade(k, a+from, a+to, one, y, s)
-			raster.AddColours(sum, one, j.colours[i])
+			simd.AddColours(sum, one, j.colours[i])
 		}
 		for i, at := 0, row[3*from:]; i < len(sum); i += 3 {
 			if max(at[i], at[i+1], at[i+2]) > brightest {
@@ -189,5 +190,5 @@ func (j *joint) add(shaders []shader, k *stretch, a, b int, direct, bounce *ligh
 			}
 		}
 	}
-	raster.Add(dst, row)
+	simd.Add(dst, row)
 }

@@ -12,7 +12,7 @@ import (
 	"pyrant/internal/base/camera"
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/photo"
-	"pyrant/internal/base/raster"
+	"pyrant/internal/base/simd"
 	"pyrant/internal/light/glow"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
@@ -694,7 +694,7 @@ func TestJoint(t *testing.T) {
 			clear(each)
 			clear(all)
 			for _, one := range terms {
-				raster.AddColours(each, one.Colours.Row(y), [3]float32(one.Weight))
+				simd.AddColours(each, one.Colours.Row(y), [3]float32(one.Weight))
 			}
 			// In two pieces that meet on the post, as parts of a row may be asked for.
 			joined[0].Rows(all[:3*540], part.Min.X, y)

@@ -12,6 +12,7 @@ import (
 	"pyrant/internal/base/graph"
 	"pyrant/internal/base/photo"
 	"pyrant/internal/base/raster"
+	"pyrant/internal/base/simd"
 	"pyrant/internal/light/glow"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
@@ -331,7 +332,7 @@ func (l lightRows) Fill(dst []float32, x0, y int) {
 	var tmp []float32
 	for i := range l.sums {
 		tmp = l.sums[i].row(one, 1, x0, y, tmp)
-		raster.Add(dst, one)
+		simd.Add(dst, one)
 	}
 	for i, v := range dst {
 		dst[i] = 1 - colour.ExpNeg(v*l.gain)

@@ -7,6 +7,7 @@ import (
 
 	"pyrant/internal/base/graph"
 	"pyrant/internal/base/raster"
+	"pyrant/internal/base/simd"
 	"pyrant/internal/light/glow"
 	"pyrant/internal/light/room/lightmap"
 )
@@ -196,7 +197,7 @@ func (m *room) terms(ctx context.Context, sp *roomSpill, part image.Rectangle, o
 			row := m.row[:3*part.Dx()]
 			clear(row)
 			s.row(on, row, y, m, false)
-			raster.AddColours(dst, row[3*(x0-part.Min.X):][:len(dst)], [3]float32(weight))
+			simd.AddColours(dst, row[3*(x0-part.Min.X):][:len(dst)], [3]float32(weight))
 		}
 		return []glow.Term{{Rows: rows, Rect: part}}, nil
 	}

@@ -10,6 +10,7 @@ import (
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/graph"
 	"pyrant/internal/base/raster"
+	"pyrant/internal/base/simd"
 	"pyrant/internal/light/glow"
 	"pyrant/internal/recipe"
 )
@@ -304,7 +305,7 @@ func (m *madeCore) row(s *scratch, x0, x1, y int) []coreRun {
 func (m *madeCore) fill(s *scratch, cover, pix []float32, x0, a, y int) {
 	s.tmp = m.sum.Row(cover, x0+a, y, s.tmp)
 	if m.trim != nil {
-		raster.Mul(cover, m.trim.Row(y)[x0+a-m.trim.Rect.Min.X:][:len(cover)])
+		simd.Mul(cover, m.trim.Row(y)[x0+a-m.trim.Rect.Min.X:][:len(cover)])
 	}
 	deep := s.deep[:len(cover)]
 	if m.deep != nil {

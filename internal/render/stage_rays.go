@@ -9,6 +9,7 @@ import (
 	"pyrant/internal/base/fault"
 	"pyrant/internal/base/graph"
 	"pyrant/internal/base/raster"
+	"pyrant/internal/base/simd"
 	"pyrant/internal/light/aperture"
 	"pyrant/internal/light/rays"
 	"pyrant/internal/recipe"
@@ -306,7 +307,7 @@ func (r raysRows) row(s *scratch, x0, x1, y int) {
 		k := &r[i]
 		row := k.Row(y)[3*(x0-k.Rect.Min.X) : 3*(x1-k.Rect.Min.X)]
 		if k.veil == nil {
-			raster.AddColours(light, row, k.weight)
+			simd.AddColours(light, row, k.weight)
 			continue
 		}
 		v := k.veil.Row(y)[x0-k.veil.Rect.Min.X:]

@@ -8,6 +8,7 @@ import (
 
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/raster"
+	"pyrant/internal/base/simd"
 	"pyrant/internal/light/glow"
 	"pyrant/internal/recipe"
 )
@@ -211,7 +212,7 @@ func (r shellRows) row(s *scratch, x0, x1, y int) {
 					s.part = make([]float32, len(s.light))
 				}
 				s.tmp = l.add[j+1].row(s.part, 3, x0, y, s.tmp)
-				raster.Add(s.light, s.part)
+				simd.Add(s.light, s.part)
 			}
 			s.expose()
 			continue

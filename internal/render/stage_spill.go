@@ -8,6 +8,7 @@ import (
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/graph"
 	"pyrant/internal/base/raster"
+	"pyrant/internal/base/simd"
 	"pyrant/internal/light/glow"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
@@ -304,7 +305,7 @@ func giveBack(pix, plain, light, left []float32, back float32) {
 		p[1] += (q[1] - p[1]) * k
 		p[2] += (q[2] - p[2]) * k
 	}
-	raster.Mul(light, plain)
+	simd.Mul(light, plain)
 }
 
 // row writes to s.fall the light that comes back from the photo's own colours.
@@ -347,10 +348,10 @@ func (r spillRows) row(s *scratch, x0, _, y int) {
 					to[i+2]*plain[i+2]*k
 			}
 		} else {
-			raster.Mul(to, plain)
+			simd.Mul(to, plain)
 		}
 		if n > 0 {
-			raster.Add(s.fall, to)
+			simd.Add(s.fall, to)
 		}
 	}
 	if r.back <= 0 {

@@ -6,7 +6,7 @@ import (
 	"slices"
 
 	"pyrant/internal/base/colour"
-	"pyrant/internal/base/raster"
+	"pyrant/internal/base/simd"
 	"pyrant/internal/recipe/pass"
 )
 
@@ -153,7 +153,7 @@ func (s *scratch) expose() {
 	light := s.light
 	s.core.expose(light)
 	if s.waits {
-		raster.Add(light, s.fall)
+		simd.Add(light, s.fall)
 		s.waits = false
 	}
 	if s.all {

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"pyrant/internal/base/simd"
 	"strings"
 	"sync"
 	"unicode"
@@ -108,7 +109,7 @@ func (p *Profile) Linear8(dst []float32, src []uint8) {
 // step from pixel to pixel. Seed 2^31 with step 0 rounds to the nearest code.
 func (p *Profile) Encode8(dst []uint8, src []float32, seed, step uint32) {
 	if p.srgb {
-		encodeRow(dst, src, seed, step)
+		simd.EncodeRow(dst, src, seed, step)
 		return
 	}
 	r, g, b := p.enc[0], p.enc[1], p.enc[2]

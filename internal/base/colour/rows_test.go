@@ -3,6 +3,7 @@ package colour
 import (
 	"math"
 	"math/rand/v2"
+	"pyrant/internal/base/simd"
 	"testing"
 )
 
@@ -93,7 +94,7 @@ func TestCodesOfRowsAreThoseOfPixels(t *testing.T) {
 func TestEncodeSRGB(t *testing.T) {
 	last := float32(0)
 	for x := 1e-9; x < 1.001; x *= 1.0007 {
-		got, want := encodeSRGB(float32(x)), LinearToSRGB(min(x, 1))
+		got, want := simd.EncodeSRGB(float32(x)), LinearToSRGB(min(x, 1))
 		if math.Abs(float64(got)-want) > 3.2e-6 || got < last-2e-7 || got > 1 {
 			t.Fatalf("at %g: %v after %v, want %v", x, got, last, want)
 		}

@@ -8,6 +8,7 @@ import (
 
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/raster"
+	"pyrant/internal/base/simd"
 )
 
 // Term is one blurred coverage at its level and the light it gives at coverage
@@ -251,7 +252,7 @@ func CollapseOnto(ctx context.Context, ahead *Ahead, terms []Term, ch int,
 				}
 				still.fill(sum, area.Min.X, y)
 				addTerms(sum, area.Min.X, y, terms, l, ch)
-				raster.Add(row, sum)
+				simd.Add(row, sum)
 			}
 		})
 		if err != nil {
@@ -311,7 +312,7 @@ func (s *Sum) Row(dst []float32, x0, y int, tmp []float32) []float32 {
 	s.still.fill(sum, x0, y)
 	addTerms(sum, x0, y, s.terms, 0, s.ch)
 	s.half.expandRow(dst, x0, y, tmp[:0:cap(tmp)-n])
-	raster.Add(dst, sum)
+	simd.Add(dst, sum)
 	return tmp
 }
 
@@ -332,7 +333,7 @@ func (g *grid) add(dst []float32, x0, y int) {
 		return
 	}
 	g.each(x0, x0+len(dst)/g.ch, y, func(a, b int, row []float32) {
-		raster.Add(dst[(a-x0)*g.ch:],
+		simd.Add(dst[(a-x0)*g.ch:],
 			row)
 	})
 }
@@ -369,7 +370,7 @@ func addTerms(dst []float32, x0, y int, terms []Term, level, ch int) {
 		}
 	}
 	if a, b = max(a, x0), min(b, x0+len(dst)/ch); ch == 3 && a < b {
-		raster.Cap(dst[3*(a-x0):3*(b-x0)], most)
+		simd.Cap(dst[3*(a-x0):3*(b-x0)], most)
 	}
 }
 
@@ -405,13 +406,13 @@ func addTerm(dst []float32, x0, y int, t *Term, ch int) {
 		}
 		return
 	}
-	raster.AddColour(d, src, [3]float32(t.Weight))
+	simd.AddColour(d, src, [3]float32(t.Weight))
 }
 
 // addColours adds samples of three channels, weighted, to ch channels.
 func (t *Term) addColours(dst, src []float32, ch int) {
 	if ch == 3 {
-		raster.AddColours(dst, src, [3]float32(t.Weight))
+		simd.AddColours(dst, src, [3]float32(t.Weight))
 		return
 	}
 	for i := range dst {
@@ -464,12 +465,8 @@ func (l *grid) expandRow(dst []float32, x0, y int, tmp []float32) []float32 {
 		}
 		x++
 	}
-	// Of the last column the wide way would read and write a sample beyond.
-	if n := (to-x)/2 - 1; wide && n > 0 {
-		i := 3 * ((x >> 1) - c0)
-		_, _ = tmp[i+3*n+3], dst[3*(x-x0)+6*n]
-		expand3(&dst[3*(x-x0)], &tmp[i], n)
-		x += 2 * n
+	if x < to {
+		x += 2 * simd.Expand(dst[3*(x-x0):], tmp, 3*((x>>1)-c0), (to-x)/2)
 	}
 	// Two pixels for each coarse column; the columns move through l, m, r.
 	if x+1 < to {
@@ -512,23 +509,9 @@ func (l *grid) between(mid []float32, a, y int) {
 	p, q, r := src(j-1), src(j), src(j+1)
 	switch {
 	case y&1 != 0 && q != nil && r != nil:
-		n := 0
-		if wide && len(mid) >= 4 {
-			n = len(mid) &^ 3
-			mean4(&mid[0], &q[0], &r[0], n)
-		}
-		for i := n; i < len(mid); i++ {
-			mid[i] = (q[i] + r[i]) * 0.5
-		}
+		simd.Mean(mid, q, r)
 	case y&1 == 0 && p != nil && q != nil && r != nil:
-		n := 0
-		if wide && len(mid) >= 4 {
-			n = len(mid) &^ 3
-			mostly4(&mid[0], &p[0], &q[0], &r[0], n)
-		}
-		for i := n; i < len(mid); i++ {
-			mid[i] = float32((p[i]+r[i])*0.125) + float32(q[i]*0.75)
-		}
+		simd.Mostly(mid, p, q, r)
 	default: // at the upper and lower end
 		clear(mid)
 		add := func(row []float32, w float32) {

@@ -1,9 +1,9 @@
 package lightmap
 
-import "golang.org/x/sys/cpu"
+import "pyrant/internal/base/simd"
 
 // wide tells whether rows are worked out eight pixels at a time, to the same bits.
-var wide = cpu.X86.HasAVX2
+var wide = simd.AVX2
 
 // Each of these does what the Go in rows.go does.
 

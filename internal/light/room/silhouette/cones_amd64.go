@@ -1,9 +1,9 @@
 package silhouette
 
-import "golang.org/x/sys/cpu"
+import "pyrant/internal/base/simd"
 
 // wide tells whether ways are gone eight and more at once, to the same bits.
-var wide = cpu.X86.HasAVX2
+var wide = simd.AVX2
 
 // near8 does what touchedEach does.
 //

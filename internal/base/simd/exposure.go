@@ -1,11 +1,6 @@
-package colour
+package simd
 
 import "math"
-
-// This file has what every sample of a frame goes through. rows_amd64.s does the same for eight
-// samples at a time: each operation here is one there, in the same order, and the bits are the
-// same. Products are converted to float32 before they are added to, as the Go compiler otherwise
-// fuses both to one operation where the processor has that, with other bits.
 
 const (
 	expTop = 16      // above, e^-x is taken for 0
@@ -34,7 +29,7 @@ func ExpNeg(x float32) float32 {
 
 // ExpNegRow puts e^(-x) in the place of each x, as ExpNeg gives it.
 func ExpNegRow(x []float32) {
-	if n := len(x) &^ 7; wide && n > 0 {
+	if n := len(x) &^ 7; eight && n > 0 {
 		expNeg8(&x[0], n)
 		x = x[n:]
 	}
@@ -57,7 +52,7 @@ func SoftAdd(p, x float32) float32 {
 // SoftAddRow joins the light in x to the samples in p, each as SoftAdd does.
 func SoftAddRow(p, x []float32) {
 	x = x[:len(p):len(p)]
-	if n := len(p) &^ 7; wide && n > 0 {
+	if n := len(p) &^ 7; eight && n > 0 {
 		softAdd8(&p[0], &x[0], n)
 		p, x = p[n:], x[n:]
 	}
@@ -66,9 +61,9 @@ func SoftAddRow(p, x []float32) {
 	}
 }
 
-// encodeSRGB returns the sRGB value of linear light, clipped to [0, 1], within 3e-6: a polynomial
+// EncodeSRGB returns the sRGB value of linear light, clipped to [0, 1], within 3e-6: a polynomial
 // of its fourth root through Chebyshev-Lobatto nodes, so that it meets the straight piece and 1.
-func encodeSRGB(x float32) float32 {
+func EncodeSRGB(x float32) float32 {
 	switch {
 	case !(x > 0):
 		return 0
@@ -88,10 +83,12 @@ func encodeSRGB(x float32) float32 {
 	return min(v, 1)
 }
 
-// encodeRow is Encode8 of sRGB.
-func encodeRow(dst []uint8, src []float32, seed, step uint32) {
+// EncodeRow encodes pixels of three samples as sRGB, to red, green, blue and 255 each. The codes
+// are dithered: the upper half of seed, which grows by step at each pixel, is added before they are
+// cut off.
+func EncodeRow(dst []uint8, src []float32, seed, step uint32) {
 	n := seed
-	if g := (len(src)/3 - 1) / 8; wide && g > 0 {
+	if g := (len(src)/3 - 1) / 8; eight && g > 0 {
 		_, _ = dst[32*g-1], src[24*g]
 		encode8x8(&dst[0], &src[0], g, seed, step)
 		dst, src = dst[32*g:], src[24*g:]
@@ -100,9 +97,9 @@ func encodeRow(dst []uint8, src []float32, seed, step uint32) {
 	for i, j := 0, 0; i+2 < len(src); i, j = i+3, j+4 {
 		s, d := src[i:i+3:i+3], dst[j:j+4:j+4]
 		k := n >> 16
-		d[0] = uint8((uint32(encodeSRGB(s[0])*(255*65536)) + k) >> 16)
-		d[1] = uint8((uint32(encodeSRGB(s[1])*(255*65536)) + k) >> 16)
-		d[2] = uint8((uint32(encodeSRGB(s[2])*(255*65536)) + k) >> 16)
+		d[0] = uint8((uint32(EncodeSRGB(s[0])*(255*65536)) + k) >> 16)
+		d[1] = uint8((uint32(EncodeSRGB(s[1])*(255*65536)) + k) >> 16)
+		d[2] = uint8((uint32(EncodeSRGB(s[2])*(255*65536)) + k) >> 16)
 		d[3] = 255
 		n += step
 	}

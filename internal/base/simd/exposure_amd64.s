@@ -47,15 +47,15 @@ DATA ·kbias+0(SB)/4, $127
 GLOBL ·kbias(SB), RODATA|NOPTR, $4
 DATA ·kopaque+0(SB)/4, $0xff000000
 GLOBL ·kopaque(SB), RODATA|NOPTR, $4
-DATA ·keight+0(SB)/4, $0
-DATA ·keight+4(SB)/4, $1
-DATA ·keight+8(SB)/4, $2
-DATA ·keight+12(SB)/4, $3
-DATA ·keight+16(SB)/4, $4
-DATA ·keight+20(SB)/4, $5
-DATA ·keight+24(SB)/4, $6
-DATA ·keight+28(SB)/4, $7
-GLOBL ·keight(SB), RODATA|NOPTR, $32
+DATA ·kcount+0(SB)/4, $0
+DATA ·kcount+4(SB)/4, $1
+DATA ·kcount+8(SB)/4, $2
+DATA ·kcount+12(SB)/4, $3
+DATA ·kcount+16(SB)/4, $4
+DATA ·kcount+20(SB)/4, $5
+DATA ·kcount+24(SB)/4, $6
+DATA ·kcount+28(SB)/4, $7
+GLOBL ·kcount(SB), RODATA|NOPTR, $32
 
 // func softAdd8(p, x *float32, n int)
 TEXT ·softAdd8(SB), NOSPLIT, $0-24
@@ -169,7 +169,7 @@ TEXT ·encode8x8(SB), NOSPLIT, $0-32
 	// Y15 is n of eight pixels.
 	VMOVD        R8, X1
 	VPBROADCASTD X1, Y1
-	VPMULLD      ·keight(SB), Y1, Y15
+	VPMULLD      ·kcount(SB), Y1, Y15
 	VMOVD        R9, X2
 	VPBROADCASTD X2, Y2
 	VPADDD       Y2, Y15, Y15

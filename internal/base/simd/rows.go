@@ -1,4 +1,4 @@
-package raster
+package simd
 
 // Add adds src to dst, sample by sample; dst is at least as long.
 func Add(dst, src []float32) {

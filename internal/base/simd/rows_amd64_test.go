@@ -1,4 +1,4 @@
-package raster
+package simd
 
 import (
 	"math/rand/v2"
