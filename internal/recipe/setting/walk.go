@@ -178,160 +178,102 @@ func (s *Setting) noun() string {
 // Clone returns a deep copy of a declared value. Lists are shared, as they do not
 // change.
 func Clone[T any](v T) T {
-	var out T
-	reflect.ValueOf(&out).Elem().Set(transform(reflect.ValueOf(&v).Elem(), nil, nil))
+	out, _ := copied(v, copier{}) // which cannot fail
 	return out
 }
 
 // Scale returns a deep copy of a declared value for the same photo k times as large
 // on each edge: what is measured in pixels is multiplied.
 func Scale[T any](v T, k float64) T {
-	var out T
-	reflect.ValueOf(&out).Elem().Set(transform(reflect.ValueOf(&v).Elem(), nil,
-		func(s *Setting, n float64) float64 {
-			if s.Length {
-				return n * k
-			}
-			return n
-		}))
+	out, _ := copied(v, copier{number: func(s *Setting, n float64) float64 { // cannot fail
+		if s.Length {
+			return n * k
+		}
+		return n
+	}})
 	return out
-}
-
-// transform copies v deeply, with numbers changed by do; nil leaves them.
-func transform(v reflect.Value, s *Setting, do func(*Setting, float64) float64) reflect.Value {
-	out := reflect.New(v.Type()).Elem()
-	if l, ok := asList(v); ok {
-		if do == nil || l.Away() || l.opaque() {
-			return v
-		}
-		out.Set(reflect.ValueOf(l.from(transform(l.slice(), s, do))))
-		return out
-	}
-	switch v.Kind() {
-	case reflect.Struct:
-		for _, s := range Fields(v.Type()) {
-			out.Field(s.index).Set(transform(v.Field(s.index), s, do))
-		}
-		return out
-	case reflect.Interface, reflect.Pointer:
-		if v.IsNil() {
-			return v
-		}
-		c := transform(v.Elem(), s, do)
-		if v.Kind() == reflect.Pointer {
-			p := reflect.New(c.Type())
-			p.Elem().Set(c)
-			c = p
-		}
-		out.Set(c)
-		return out
-	case reflect.Slice:
-		if v.IsNil() {
-			return v
-		}
-		out.Set(reflect.MakeSlice(v.Type(), v.Len(), v.Len()))
-		for i := range v.Len() {
-			out.Index(i).Set(transform(v.Index(i), s, do))
-		}
-		return out
-	case reflect.Array:
-		for i := range v.Len() {
-			out.Index(i).Set(transform(v.Index(i), s, do))
-		}
-		return out
-	case reflect.Map:
-		if v.IsNil() {
-			return v
-		}
-		out.Set(reflect.MakeMapWithSize(v.Type(), v.Len()))
-		for _, k := range v.MapKeys() {
-			out.SetMapIndex(k, transform(v.MapIndex(k), s, do))
-		}
-		return out
-	case reflect.Float64:
-		if do != nil && s != nil {
-			out.SetFloat(do(s, v.Float()))
-			return out
-		}
-	case reflect.Int:
-		if do != nil && s != nil {
-			out.SetInt(int64(math.Round(do(s, float64(v.Int())))))
-			return out
-		}
-	}
-	return v
 }
 
 // walkLists visits every List in v.
 func walkLists(v reflect.Value, visit func(anyList)) {
-	if l, ok := asList(v); ok {
-		visit(l)
-		return
-	}
-	switch v.Kind() {
-	case reflect.Struct:
-		for _, s := range Fields(v.Type()) {
-			walkLists(v.Field(s.index), visit)
-		}
-	case reflect.Interface, reflect.Pointer:
-		if !v.IsNil() {
-			walkLists(v.Elem(), visit)
-		}
-	case reflect.Slice:
-		for i := range v.Len() {
-			walkLists(v.Index(i), visit)
-		}
-	case reflect.Map:
-		for _, k := range v.MapKeys() {
-			walkLists(v.MapIndex(k), visit)
-		}
-	}
+	_, _ = copier{list: func(l anyList) (any, error) { visit(l); return l, nil }}.copy(v, nil)
 }
 
 // Resolve returns a declared value with the lists that stand as their keys brought
 // in by load.
 func Resolve[T any](v T, load func(key string) ([]byte, error)) (T, error) {
-	var out T
-	w, err := resolve(reflect.ValueOf(&v).Elem(), load)
-	if err != nil {
-		return out, err
-	}
-	reflect.ValueOf(&out).Elem().Set(w)
-	return out, nil
-}
-
-func resolve(v reflect.Value, load func(string) ([]byte, error)) (reflect.Value, error) {
-	out := reflect.New(v.Type()).Elem()
-	out.Set(v)
-	if l, ok := asList(v); ok {
+	return copied(v, copier{list: func(l anyList) (any, error) {
 		if !l.Away() {
-			return v, nil
+			return l, nil
 		}
 		b, err := load(l.Key())
 		if err != nil {
-			return v, fmt.Errorf("setting: list %s: %w", l.Key(), err)
+			return nil, fmt.Errorf("setting: list %s: %w", l.Key(), err)
 		}
 		got := l.read(l.Key(), b)
 		if got == nil {
-			return v, fault.New(fault.Invalid, "A list of points that belongs to this shot is damaged.")
+			return nil, fault.New(fault.Invalid,
+				"A list of points that belongs to this shot is damaged.")
 		}
-		out.Set(reflect.ValueOf(got))
-		return out, nil
+		return got, nil
+	}})
+}
+
+// copier copies a declared value deeply, with numbers and lists changed.
+type copier struct {
+	number func(*Setting, float64) float64 // nil leaves numbers
+	list   func(anyList) (any, error)      // nil shares lists, or copies their numbers
+}
+
+// copied returns what a copier makes of v.
+func copied[T any](v T, c copier) (out T, err error) {
+	w, err := c.copy(reflect.ValueOf(&v).Elem(), nil)
+	if err == nil {
+		reflect.ValueOf(&out).Elem().Set(w)
 	}
+	return out, err
+}
+
+func (c copier) copyList(v reflect.Value, l anyList, s *Setting) (reflect.Value, error) {
+	out := reflect.New(v.Type()).Elem()
+	if c.list != nil {
+		got, err := c.list(l)
+		if err == nil {
+			out.Set(reflect.ValueOf(got))
+		}
+		return out, err
+	}
+	if c.number == nil || l.Away() || l.opaque() {
+		return v, nil
+	}
+	items, err := c.copy(l.slice(), s)
+	if err == nil {
+		out.Set(reflect.ValueOf(l.from(items)))
+	}
+	return out, err
+}
+
+// copy copies v, which a setting declares; nil for the outermost.
+func (c copier) copy(v reflect.Value, s *Setting) (reflect.Value, error) {
+	if l, ok := asList(v); ok {
+		return c.copyList(v, l, s)
+	}
+	out := reflect.New(v.Type()).Elem()
 	switch v.Kind() {
 	case reflect.Struct:
 		for _, s := range Fields(v.Type()) {
-			w, err := resolve(v.Field(s.index), load)
+			w, err := c.copy(v.Field(s.index), s)
 			if err != nil {
 				return v, err
 			}
 			out.Field(s.index).Set(w)
 		}
+		return out, nil
 	case reflect.Interface, reflect.Pointer:
 		if v.IsNil() {
 			return v, nil
 		}
-		w, err := resolve(v.Elem(), load)
+		w, err := c.copy(v.Elem(), s)
 		if err != nil {
 			return v, err
 		}
@@ -341,20 +283,47 @@ func resolve(v reflect.Value, load func(string) ([]byte, error)) (reflect.Value,
 			w = p
 		}
 		out.Set(w)
-	case reflect.Slice:
-		if v.IsNil() {
-			return v, nil
+		return out, nil
+	case reflect.Slice, reflect.Array:
+		if v.Kind() == reflect.Slice {
+			if v.IsNil() {
+				return v, nil
+			}
+			out.Set(reflect.MakeSlice(v.Type(), v.Len(), v.Len()))
 		}
-		out.Set(reflect.MakeSlice(v.Type(), v.Len(), v.Len()))
 		for i := range v.Len() {
-			w, err := resolve(v.Index(i), load)
+			w, err := c.copy(v.Index(i), s)
 			if err != nil {
 				return v, err
 			}
 			out.Index(i).Set(w)
 		}
+		return out, nil
+	case reflect.Map:
+		if v.IsNil() {
+			return v, nil
+		}
+		out.Set(reflect.MakeMapWithSize(v.Type(), v.Len()))
+		for _, k := range v.MapKeys() {
+			w, err := c.copy(v.MapIndex(k), s)
+			if err != nil {
+				return v, err
+			}
+			out.SetMapIndex(k, w)
+		}
+		return out, nil
+	case reflect.Float64:
+		if c.number != nil && s != nil {
+			out.SetFloat(c.number(s, v.Float()))
+			return out, nil
+		}
+	case reflect.Int:
+		if c.number != nil && s != nil {
+			out.SetInt(int64(math.Round(c.number(s, float64(v.Int())))))
+			return out, nil
+		}
 	}
-	return out, nil
+	return v, nil
 }
 
 // plural returns several of a noun.
