@@ -126,98 +126,121 @@ func isMove(op setting.Op) bool {
 	return op.Op == "rig" || op.Op == "stack" || op.Op == "gels" || op.Op == "place" || op.Op == "crop"
 }
 
+// move returns the operations that a move stands for.
 func (r *Recipe) move(op setting.Op) ([]setting.Op, error) {
-	at := func(path *regexp.Regexp) (int, error) {
-		if m := path.FindStringSubmatch(op.Path); m != nil {
-			if i, err := strconv.Atoi(m[1]); err == nil && i < len(r.Lights) {
-				return i, nil
-			}
-		}
-		return 0, fault.In(op.Path, "There is no such light in this shot.")
-	}
-	read := func(v any) error {
-		if err := json.Unmarshal(op.Value, v); err != nil {
-			return fault.In(op.Path, "The move %q cannot be read.", op.Op)
-		}
-		return nil
-	}
 	switch op.Op {
-	case "replace": // one setting of the crop, see isMove
-		m := crop.Move{}
-		var v float64
-		if err := read(&v); err != nil {
-			return nil, err
-		}
-		*map[string]**float64{"x": &m.X, "y": &m.Y, "width": &m.Width, "height": &m.Height,
-			"angle": &m.Angle}[strings.TrimPrefix(op.Path, "/crop/")] = &v
-		if err := m.Check(); err != nil {
-			return nil, err
-		}
-		return Set("/crop", m.Of(r.Crop, r.Photo.Width, r.Photo.Height)), nil
-	case "crop":
-		var m crop.Move
-		if err := read(&m); err != nil {
-			return nil, err
-		}
-		if err := m.Check(); err != nil {
-			return nil, err
-		}
-		return Set("/crop", m.Of(r.Crop, r.Photo.Width, r.Photo.Height)), nil
+	case "replace", "crop":
+		return r.moveCrop(op)
 	case "rig":
-		i, err := at(lightPath)
-		if err != nil {
-			return nil, err
-		}
-		l := r.Lights[i]
-		if len(op.Value) > 0 && op.Value[0] == '{' {
-			rig, err := DecodeRig(op.Value)
-			if err != nil {
-				return nil, err
-			}
-			rig.Put(&l, r.Photo)
-			return append(append(Set(op.Path+"/core", l.Core), Set(op.Path+"/shells", l.Shells)...),
-				Set(op.Path+"/spill", l.Spill)...), nil
-		}
-		var id string
-		if err := read(&id); err != nil {
-			return nil, err
-		}
-		rig := RigOf(id)
-		if rig == nil {
-			return nil, fault.In(op.Path, "There is no rig %q.", id)
-		}
-		rig.Put(&l, r.Photo)
-		return append(Set(op.Path+"/core", l.Core), Set(op.Path+"/shells", l.Shells)...), nil
+		return r.moveRig(op)
 	case "place":
-		i, err := at(lightPath)
-		if err != nil {
-			return nil, err
-		}
-		var m Place
-		if err := read(&m); err != nil {
-			return nil, err
-		}
-		if m.By < 0 || m.By > placeMost || m.By != 0 && m.By < 1/placeMost {
-			return nil, fault.In(op.Path, "A light is sized by a factor from %g to %g at a time.", 1/placeMost, placeMost)
-		}
-		return []setting.Op{{Op: "replace", Path: op.Path, Value: setting.Encode(m.Of(r.Lights[i]))}}, nil
+		return r.movePlace(op)
 	case "stack":
-		i, err := at(stackPath)
+		i, err := r.lightAt(op, stackPath)
 		if err != nil {
 			return nil, err
 		}
 		var m StackMove
-		if err := read(&m); err != nil {
+		if err := readMove(op, &m); err != nil {
 			return nil, err
 		}
 		return Set(op.Path, m.Of(r.Lights[i].Shells)), nil
 	}
+	return r.moveGels(op)
+}
+
+// lightAt returns the index of the light that a move's path names.
+func (r *Recipe) lightAt(op setting.Op, path *regexp.Regexp) (int, error) {
+	if m := path.FindStringSubmatch(op.Path); m != nil {
+		if i, err := strconv.Atoi(m[1]); err == nil && i < len(r.Lights) {
+			return i, nil
+		}
+	}
+	return 0, fault.In(op.Path, "There is no such light in this shot.")
+}
+
+// readMove reads the value of a move.
+func readMove(op setting.Op, v any) error {
+	if err := json.Unmarshal(op.Value, v); err != nil {
+		return fault.In(op.Path, "The move %q cannot be read.", op.Op)
+	}
+	return nil
+}
+
+// moveCrop changes the crop, or one setting of it; see isMove.
+func (r *Recipe) moveCrop(op setting.Op) ([]setting.Op, error) {
+	var m crop.Move
+	if op.Op == "replace" {
+		var v float64
+		if err := readMove(op, &v); err != nil {
+			return nil, err
+		}
+		*map[string]**float64{"x": &m.X, "y": &m.Y, "width": &m.Width, "height": &m.Height,
+			"angle": &m.Angle}[strings.TrimPrefix(op.Path, "/crop/")] = &v
+	} else if err := readMove(op, &m); err != nil {
+		return nil, err
+	}
+	if err := m.Check(); err != nil {
+		return nil, err
+	}
+	return Set("/crop", m.Of(r.Crop, r.Photo.Width, r.Photo.Height)), nil
+}
+
+// moveRig gives a light a rig, by its id or whole.
+func (r *Recipe) moveRig(op setting.Op) ([]setting.Op, error) {
+	i, err := r.lightAt(op, lightPath)
+	if err != nil {
+		return nil, err
+	}
+	l := r.Lights[i]
+	if len(op.Value) > 0 && op.Value[0] == '{' {
+		rig, err := DecodeRig(op.Value)
+		if err != nil {
+			return nil, err
+		}
+		rig.Put(&l, r.Photo)
+		return append(append(Set(op.Path+"/core", l.Core), Set(op.Path+"/shells", l.Shells)...),
+			Set(op.Path+"/spill", l.Spill)...), nil
+	}
+	var id string
+	if err := readMove(op, &id); err != nil {
+		return nil, err
+	}
+	rig := RigOf(id)
+	if rig == nil {
+		return nil, fault.In(op.Path, "There is no rig %q.", id)
+	}
+	rig.Put(&l, r.Photo)
+	return append(Set(op.Path+"/core", l.Core), Set(op.Path+"/shells", l.Shells)...), nil
+}
+
+// movePlace moves, sizes and rotates a light.
+func (r *Recipe) movePlace(op setting.Op) ([]setting.Op, error) {
+	i, err := r.lightAt(op, lightPath)
+	if err != nil {
+		return nil, err
+	}
+	var m Place
+	if err := readMove(op, &m); err != nil {
+		return nil, err
+	}
+	if m.By < 0 || m.By > placeMost || m.By != 0 && m.By < 1/placeMost {
+		return nil, fault.In(op.Path, "A light is sized by a factor from %g to %g at a time.",
+			1/placeMost, placeMost)
+	}
+	return []setting.Op{{Op: "replace", Path: op.Path,
+		Value: setting.Encode(m.Of(r.Lights[i]))}}, nil
+}
+
+// moveGels changes the gels of several lights.
+func (r *Recipe) moveGels(op setting.Op) ([]setting.Op, error) {
 	var m GelMove
-	if err := read(&m); err != nil {
+	if err := readMove(op, &m); err != nil {
 		return nil, err
 	}
 	if m.Kelvin != 0 && (m.Kelvin < Coldest || m.Kelvin > Hottest) {
-		return nil, fault.In(op.Path, "A gel is set by a temperature from %d to %d K.", Coldest, Hottest)
+		return nil, fault.In(op.Path, "A gel is set by a temperature from %d to %d K.", Coldest,
+			Hottest)
 	}
 	var out []setting.Op
 	for i := range r.Lights {

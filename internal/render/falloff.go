@@ -131,78 +131,28 @@ type roundPlaces struct {
 }
 
 func (k roundPlaces) Build(ctx context.Context, _ *graph.Graph) (*round, error) {
-	shapes := k.of.Value()
-	edges, boxes := make([][][]shape.Point, len(shapes)),
-		make([][]box, len(shapes))
-	for i, s := range shapes {
-		if shape.IsCutOut(s) {
-			return &round{}, nil
-		}
-		edges[i] = shape.Edges(s)
-		for _, e := range edges[i] {
-			boxes[i] = append(boxes[i], boxOf(e))
-		}
+	o, ok := outlinesOf(k.of.Value())
+	if !ok {
+		return &round{}, nil
 	}
-	inside := func(x, y float64) bool {
-		in := false
-		for i, s := range shapes {
-			odd := false
-			for j, e := range edges[i] {
-				if boxes[i][j].to(shape.Point{X: x, Y: y}) > 0 {
-					continue
-				}
-				odd = odd != shape.Inside(e, x, y)
-			}
-			if odd {
-				if s.Taken() {
-					return false
-				}
-				in = true
-			}
-		}
-		return in
-	}
-	lines, long := boundaries(edges, inside)
+	lines, long := boundaries(o.edges, o.inside)
 	out, corners := &round{}, ends(lines)
 	if long == 0 {
 		return out, nil
 	}
 	var all []roundStep
-	for far := nearest; far < 2*float64(k.photo.LongEdge()); far *= math.Exp2(1.0 /
-		perOctave) {
+	for far := nearest; far < 2*float64(k.photo.LongEdge()); far *= math.Exp2(1.0 / perOctave) {
 		all = append(all, roundStep{far: far})
 	}
+	w, h := float64(k.photo.Width), float64(k.photo.Height)
 	if err := raster.Each(ctx, len(all), func(n int) {
-		st := &all[n]
-		far := st.far
-		// Evenly along the line at this distance: beside sides, and on arcs round corners.
-		// Many fall away.
+		far := all[n].far
+		// Evenly along the line at this distance. Many fall away.
 		gap := (long + 2*math.Pi*far*float64(len(lines))) / perStep / 2
-		put := func(x, y float64) {
-			q := shape.Point{X: x, Y: y}
-			if x < 0 || y < 0 || x >= float64(k.photo.Width) || y >= float64(k.photo.Height) ||
-				nearer(lines, q, fully*far) || inside(x, y) {
-				return
-			}
-			st.at = append(st.at, q)
-		}
-		for _, p := range corners {
-			for turn := 0.0; turn < 2*math.Pi; turn += gap / far {
-				sin, cos := math.Sincos(turn)
-				put(p.X+far*cos, p.Y+far*sin)
-			}
-		}
-		for i := range lines {
-			for _, side := range [...]float64{far, -far} {
-				lines[i].beside(side, gap, put)
-			}
-		}
-		if n := len(st.at); n > perStep { // evenly over all of them
-			for i := range perStep {
-				st.at[i] = st.at[i*n/perStep]
-			}
-			st.at = st.at[:perStep]
-		}
+		all[n].fill(lines, corners, gap, func(x, y float64) bool {
+			return x >= 0 && y >= 0 && x < w && y < h &&
+				!nearer(lines, shape.Point{X: x, Y: y}, fully*far) && !o.inside(x, y)
+		})
 	}); err != nil {
 		return nil, err
 	}
@@ -212,6 +162,77 @@ func (k roundPlaces) Build(ctx context.Context, _ *graph.Graph) (*round, error) 
 		}
 	}
 	return out, nil
+}
+
+// fill finds the places of a step, a gap apart: beside sides, and on arcs round corners, as far as
+// they are right.
+func (st *roundStep) fill(lines []boundary, corners []shape.Point, gap float64,
+	right func(x, y float64) bool) {
+	put := func(x, y float64) {
+		if right(x, y) {
+			st.at = append(st.at, shape.Point{X: x, Y: y})
+		}
+	}
+	for _, p := range corners {
+		for turn := 0.0; turn < 2*math.Pi; turn += gap / st.far {
+			sin, cos := math.Sincos(turn)
+			put(p.X+st.far*cos, p.Y+st.far*sin)
+		}
+	}
+	for i := range lines {
+		for _, side := range [...]float64{st.far, -st.far} {
+			lines[i].beside(side, gap, put)
+		}
+	}
+	if n := len(st.at); n > perStep { // evenly over all of them
+		for i := range perStep {
+			st.at[i] = st.at[i*n/perStep]
+		}
+		st.at = st.at[:perStep]
+	}
+}
+
+// outlines is the closed lines of shapes.
+type outlines struct {
+	shapes shape.Shapes
+	edges  [][][]shape.Point // by shape
+	boxes  [][]box           // of each line
+}
+
+// outlinesOf returns the lines of shapes; ok is false if one of them has none.
+func outlinesOf(shapes shape.Shapes) (o outlines, ok bool) {
+	o = outlines{shapes, make([][][]shape.Point, len(shapes)), make([][]box, len(shapes))}
+	for i, s := range shapes {
+		if shape.IsCutOut(s) {
+			return o, false
+		}
+		o.edges[i] = shape.Edges(s)
+		for _, e := range o.edges[i] {
+			o.boxes[i] = append(o.boxes[i], boxOf(e))
+		}
+	}
+	return o, true
+}
+
+// inside reports whether a place is lit.
+func (o *outlines) inside(x, y float64) bool {
+	in := false
+	for i, s := range o.shapes {
+		odd := false
+		for j, e := range o.edges[i] {
+			if o.boxes[i][j].to(shape.Point{X: x, Y: y}) > 0 {
+				continue
+			}
+			odd = odd != shape.Inside(e, x, y)
+		}
+		if odd {
+			if s.Taken() {
+				return false
+			}
+			in = true
+		}
+	}
+	return in
 }
 
 // fully is how much of a distance must be left to the nearest side for a place to count as so far

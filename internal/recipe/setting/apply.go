@@ -150,135 +150,154 @@ func edit(v reflect.Value, s *Setting, path []string, at string, op *Op,
 		out.Set(reflect.ValueOf(l.from(w)))
 		return out, nil
 	}
-	name, last := path[0], len(path) == 1
 	switch v.Kind() {
 	case reflect.Struct:
-		fs := Field(v.Type(), name)
-		if fs == nil {
-			return v, nothing(below(at, clip(name)))
-		}
-		if v.Type().Field(fs.index).Tag.Get("fixed") == "true" {
-			return v, fault.In(below(at, name), "This cannot be changed.")
-		}
-		out.Set(v)
-		field := out.Field(fs.index)
-		if last && op.Op == "remove" {
-			if !fs.Optional {
-				return v, fault.In(below(at, name), "This cannot be removed.")
-			}
-			if !fs.setDefault(field, f) {
-				field.SetZero()
-			}
-		} else {
-			w, err := edit(v.Field(fs.index), fs, path[1:], below(at, name), op, f)
-			if err != nil {
-				return v, err
-			}
-			field.Set(w)
-		}
-		return out, check(out, at, f)
+		return editField(v, path, at, op, f)
 	case reflect.Interface:
 		if v.IsNil() {
 			return v, nothing(at)
 		}
 		w, err := edit(v.Elem(), s, path, at, op, f)
-		if err != nil {
-			return v, err
+		if err == nil {
+			out.Set(w)
 		}
-		out.Set(w)
-		return out, nil
+		return out, err
 	case reflect.Pointer:
 		if v.IsNil() {
 			return v, nothing(at)
 		}
 		w, err := edit(v.Elem(), s, path, at, op, f)
-		if err != nil {
-			return v, err
+		if err == nil {
+			p := reflect.New(w.Type())
+			p.Elem().Set(w)
+			out.Set(p)
 		}
-		p := reflect.New(w.Type())
-		p.Elem().Set(w)
-		out.Set(p)
-		return out, nil
+		return out, err
 	case reflect.Slice, reflect.Array:
-		n := v.Len()
-		i, ok := index(name, n)
-		insert := last && op.Op == "add" && v.Kind() == reflect.Slice
-		if insert && name == "-" {
-			i, ok = n, true
-		}
-		if !ok || i > n || i == n && !insert {
-			return v, nothing(at + "[" + clip(name) + "]")
-		}
-		where := at + "[" + strconv.Itoa(i) + "]"
-		if v.Kind() == reflect.Array {
-			out.Set(v)
-			w, err := edit(v.Index(i), s, path[1:], at, op, f)
-			if err != nil {
-				return v, err
-			}
-			out.Index(i).Set(w)
-			return out, nil
-		}
-		switch {
-		case insert:
-			out.Set(reflect.MakeSlice(v.Type(), n+1, n+1))
-			reflect.Copy(out, v.Slice(0, i))
-			reflect.Copy(out.Slice(i+1, n+1), v.Slice(i, n))
-			w, err := change(reflect.Zero(v.Type().Elem()), s, where, op, f)
-			if err != nil {
-				return v, err
-			}
-			out.Index(i).Set(w)
-		case last && op.Op == "move":
-			to, ok := index(op.Path[len(list(op.Path)):], n-1)
-			if !ok || i >= n {
-				return v, nothing(where)
-			}
-			out.Set(reflect.MakeSlice(v.Type(), n, n))
-			reflect.Copy(out, v)
-			// What lies between goes one place the other way.
-			reflect.Copy(out.Slice(i, n), v.Slice(i+1, n))
-			reflect.Copy(out.Slice(to+1, n), out.Slice(to, n-1))
-			out.Index(to).Set(v.Index(i))
-		case last && op.Op == "remove":
-			out.Set(reflect.MakeSlice(v.Type(), n-1, n-1))
-			reflect.Copy(out, v.Slice(0, i))
-			reflect.Copy(out.Slice(i, n-1), v.Slice(i+1, n))
-		default:
-			out.Set(reflect.MakeSlice(v.Type(), n, n))
-			reflect.Copy(out, v)
-			w, err := edit(v.Index(i), s, path[1:], where, op, f)
-			if err != nil {
-				return v, err
-			}
-			out.Index(i).Set(w)
-		}
-		return out, s.count(out, at)
+		return editItem(v, s, path, at, op, f)
 	case reflect.Map:
-		key := reflect.ValueOf(name).Convert(v.Type().Key())
-		old := v.MapIndex(key)
-		if !old.IsValid() && !(last && op.Op == "add") {
-			return v, nothing(below(at, clip(name)))
-		}
-		out.Set(reflect.MakeMapWithSize(v.Type(), v.Len()+1))
-		for _, k := range v.MapKeys() {
-			out.SetMapIndex(k, v.MapIndex(k))
-		}
-		if last && op.Op == "remove" {
-			out.SetMapIndex(key, reflect.Value{})
-			return out, nil
-		}
-		if !old.IsValid() {
-			old = reflect.Zero(v.Type().Elem())
-		}
-		w, err := edit(old, s, path[1:], below(at, name), op, f)
-		if err != nil {
-			return v, err
-		}
-		out.SetMapIndex(key, w)
-		return out, s.count(out, at)
+		return editEntry(v, s, path, at, op, f)
 	}
 	return v, nothing(at)
+}
+
+// editField is edit of a struct.
+func editField(v reflect.Value, path []string, at string, op *Op,
+	f Frame) (reflect.Value, *fault.Error) {
+	name := path[0]
+	fs := Field(v.Type(), name)
+	if fs == nil {
+		return v, nothing(below(at, clip(name)))
+	}
+	if v.Type().Field(fs.index).Tag.Get("fixed") == "true" {
+		return v, fault.In(below(at, name), "This cannot be changed.")
+	}
+	out := reflect.New(v.Type()).Elem()
+	out.Set(v)
+	field := out.Field(fs.index)
+	if len(path) == 1 && op.Op == "remove" {
+		if !fs.Optional {
+			return v, fault.In(below(at, name), "This cannot be removed.")
+		}
+		if !fs.setDefault(field, f) {
+			field.SetZero()
+		}
+		return out, check(out, at, f)
+	}
+	w, err := edit(v.Field(fs.index), fs, path[1:], below(at, name), op, f)
+	if err != nil {
+		return v, err
+	}
+	field.Set(w)
+	return out, check(out, at, f)
+}
+
+// editItem is edit of a slice or an array.
+func editItem(v reflect.Value, s *Setting, path []string, at string, op *Op,
+	f Frame) (reflect.Value, *fault.Error) {
+	name, last, n := path[0], len(path) == 1, v.Len()
+	i, ok := index(name, n)
+	insert := last && op.Op == "add" && v.Kind() == reflect.Slice
+	if insert && name == "-" {
+		i, ok = n, true
+	}
+	if !ok || i > n || i == n && !insert {
+		return v, nothing(at + "[" + clip(name) + "]")
+	}
+	where := at + "[" + strconv.Itoa(i) + "]"
+	out := reflect.New(v.Type()).Elem()
+	if v.Kind() == reflect.Array {
+		out.Set(v)
+		w, err := edit(v.Index(i), s, path[1:], at, op, f)
+		if err == nil {
+			out.Index(i).Set(w)
+		}
+		return out, err
+	}
+	switch {
+	case insert:
+		out.Set(reflect.MakeSlice(v.Type(), n+1, n+1))
+		reflect.Copy(out, v.Slice(0, i))
+		reflect.Copy(out.Slice(i+1, n+1), v.Slice(i, n))
+		w, err := change(reflect.Zero(v.Type().Elem()), s, where, op, f)
+		if err != nil {
+			return v, err
+		}
+		out.Index(i).Set(w)
+	case last && op.Op == "move":
+		to, ok := index(op.Path[len(list(op.Path)):], n-1)
+		if !ok || i >= n {
+			return v, nothing(where)
+		}
+		out.Set(reflect.MakeSlice(v.Type(), n, n))
+		reflect.Copy(out, v)
+		// What lies between goes one place the other way.
+		reflect.Copy(out.Slice(i, n), v.Slice(i+1, n))
+		reflect.Copy(out.Slice(to+1, n), out.Slice(to, n-1))
+		out.Index(to).Set(v.Index(i))
+	case last && op.Op == "remove":
+		out.Set(reflect.MakeSlice(v.Type(), n-1, n-1))
+		reflect.Copy(out, v.Slice(0, i))
+		reflect.Copy(out.Slice(i, n-1), v.Slice(i+1, n))
+	default:
+		out.Set(reflect.MakeSlice(v.Type(), n, n))
+		reflect.Copy(out, v)
+		w, err := edit(v.Index(i), s, path[1:], where, op, f)
+		if err != nil {
+			return v, err
+		}
+		out.Index(i).Set(w)
+	}
+	return out, s.count(out, at)
+}
+
+// editEntry is edit of a map.
+func editEntry(v reflect.Value, s *Setting, path []string, at string, op *Op,
+	f Frame) (reflect.Value, *fault.Error) {
+	name, last := path[0], len(path) == 1
+	key := reflect.ValueOf(name).Convert(v.Type().Key())
+	old := v.MapIndex(key)
+	if !old.IsValid() && !(last && op.Op == "add") {
+		return v, nothing(below(at, clip(name)))
+	}
+	out := reflect.New(v.Type()).Elem()
+	out.Set(reflect.MakeMapWithSize(v.Type(), v.Len()+1))
+	for _, k := range v.MapKeys() {
+		out.SetMapIndex(k, v.MapIndex(k))
+	}
+	if last && op.Op == "remove" {
+		out.SetMapIndex(key, reflect.Value{})
+		return out, nil
+	}
+	if !old.IsValid() {
+		old = reflect.Zero(v.Type().Elem())
+	}
+	w, err := edit(old, s, path[1:], below(at, name), op, f)
+	if err != nil {
+		return v, err
+	}
+	out.SetMapIndex(key, w)
+	return out, s.count(out, at)
 }
 
 func index(name string, n int) (int, bool) {

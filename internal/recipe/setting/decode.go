@@ -107,46 +107,24 @@ func below(path, name string) string {
 
 var isKey = regexp.MustCompile(`^[0-9a-f]{64}$`).MatchString
 
+// fill sets v to what raw says.
 func fill(v reflect.Value, raw any, path string, f Frame) *fault.Error {
 	t := v.Type()
 	if isList(t) {
-		l := v.Interface().(anyList)
-		if key, ok := raw.(string); ok {
-			if !isKey(key) {
-				return fault.In(path, "This is not the name of a kept list.")
-			}
-			v.Set(reflect.ValueOf(l.reference(key)))
-			return nil
-		}
-		s := reflect.New(reflect.SliceOf(itemType(t))).Elem()
-		if err := fill(s, raw, path, f); err != nil {
-			return err
-		}
-		v.Set(reflect.ValueOf(l.from(s)))
-		return nil
+		return fillList(v, raw, path, f)
 	}
 	switch t.Kind() {
-	case reflect.Struct:
+	case reflect.Struct, reflect.Interface, reflect.Map:
 		m, ok := raw.(map[string]any)
-		if !ok {
+		switch {
+		case !ok:
 			return fault.In(path, "There should be an object here.")
+		case t.Kind() == reflect.Struct:
+			return fillFields(v, m, path, f, "")
+		case t.Kind() == reflect.Interface:
+			return fillKind(v, m, path, f)
 		}
-		return fillFields(v, m, path, f, "")
-	case reflect.Interface:
-		m, ok := raw.(map[string]any)
-		if !ok {
-			return fault.In(path, "There should be an object here.")
-		}
-		word, _ := m["kind"].(string)
-		k, ok := kindOf(t, word)
-		if !ok {
-			return fault.In(below(path, "kind"), "%q is none of the kinds that this Pyrant knows: %s.", word, words(t))
-		}
-		c := reflect.New(reflect.TypeOf(k.Zero)).Elem()
-		if err := fillFields(c, m, path, f, "kind"); err != nil {
-			return err
-		}
-		v.Set(c)
+		return fillMap(v, m, path, f)
 	case reflect.Pointer:
 		if raw == nil {
 			v.SetZero()
@@ -157,42 +135,93 @@ func fill(v reflect.Value, raw any, path string, f Frame) *fault.Error {
 			return err
 		}
 		v.Set(p)
-	case reflect.Slice:
-		list, ok := raw.([]any)
-		if !ok {
-			return fault.In(path, "There should be a list here.")
+	case reflect.Slice, reflect.Array:
+		return fillItems(v, raw, path, f)
+	default:
+		return fillPlain(v, raw, path)
+	}
+	return nil
+}
+
+// fillList is fill of a List.
+func fillList(v reflect.Value, raw any, path string, f Frame) *fault.Error {
+	l := v.Interface().(anyList)
+	if key, ok := raw.(string); ok {
+		if !isKey(key) {
+			return fault.In(path, "This is not the name of a kept list.")
 		}
-		s := reflect.MakeSlice(t, len(list), len(list))
-		for i, e := range list {
-			if err := fill(s.Index(i), e, path+"["+strconv.Itoa(i)+"]", f); err != nil {
-				return err
-			}
+		v.Set(reflect.ValueOf(l.reference(key)))
+		return nil
+	}
+	s := reflect.New(reflect.SliceOf(itemType(v.Type()))).Elem()
+	if err := fill(s, raw, path, f); err != nil {
+		return err
+	}
+	v.Set(reflect.ValueOf(l.from(s)))
+	return nil
+}
+
+// fillKind is fill of an interface.
+func fillKind(v reflect.Value, m map[string]any, path string, f Frame) *fault.Error {
+	word, _ := m["kind"].(string)
+	k, ok := kindOf(v.Type(), word)
+	if !ok {
+		return fault.In(below(path, "kind"),
+			"%q is none of the kinds that this Pyrant knows: %s.", word, words(v.Type()))
+	}
+	c := reflect.New(reflect.TypeOf(k.Zero)).Elem()
+	if err := fillFields(c, m, path, f, "kind"); err != nil {
+		return err
+	}
+	v.Set(c)
+	return nil
+}
+
+// fillMap is fill of a map.
+func fillMap(v reflect.Value, m map[string]any, path string, f Frame) *fault.Error {
+	t := v.Type()
+	out := reflect.MakeMapWithSize(t, len(m))
+	for _, k := range sortedKeys(m) {
+		e := reflect.New(t.Elem()).Elem()
+		if err := fill(e, m[k], below(path, k), f); err != nil {
+			return err
 		}
-		v.Set(s)
-	case reflect.Array:
-		list, ok := raw.([]any)
-		if !ok || len(list) != t.Len() {
-			return fault.In(path, "There should be a list of %d numbers here.", t.Len())
+		out.SetMapIndex(reflect.ValueOf(k).Convert(t.Key()), e)
+	}
+	v.Set(out)
+	return nil
+}
+
+// fillItems is fill of a slice or an array.
+func fillItems(v reflect.Value, raw any, path string, f Frame) *fault.Error {
+	list, ok := raw.([]any)
+	if v.Kind() == reflect.Array {
+		if !ok || len(list) != v.Len() {
+			return fault.In(path, "There should be a list of %d numbers here.", v.Len())
 		}
 		for i, e := range list {
 			if err := fill(v.Index(i), e, path, f); err != nil {
 				return err
 			}
 		}
-	case reflect.Map:
-		m, ok := raw.(map[string]any)
-		if !ok {
-			return fault.In(path, "There should be an object here.")
+		return nil
+	}
+	if !ok {
+		return fault.In(path, "There should be a list here.")
+	}
+	s := reflect.MakeSlice(v.Type(), len(list), len(list))
+	for i, e := range list {
+		if err := fill(s.Index(i), e, path+"["+strconv.Itoa(i)+"]", f); err != nil {
+			return err
 		}
-		out := reflect.MakeMapWithSize(t, len(m))
-		for _, k := range sortedKeys(m) {
-			e := reflect.New(t.Elem()).Elem()
-			if err := fill(e, m[k], below(path, k), f); err != nil {
-				return err
-			}
-			out.SetMapIndex(reflect.ValueOf(k).Convert(t.Key()), e)
-		}
-		v.Set(out)
+	}
+	v.Set(s)
+	return nil
+}
+
+// fillPlain is fill of a number, a text or a boolean.
+func fillPlain(v reflect.Value, raw any, path string) *fault.Error {
+	switch v.Kind() {
 	case reflect.Float64:
 		n, ok := raw.(float64)
 		if !ok {
@@ -218,7 +247,7 @@ func fill(v reflect.Value, raw any, path string, f Frame) *fault.Error {
 		}
 		v.SetBool(b)
 	default:
-		panic("setting: a " + t.String() + " cannot be declared")
+		panic("setting: a " + v.Type().String() + " cannot be declared")
 	}
 	return nil
 }
