@@ -80,12 +80,16 @@ func bulbsOf(s shape.String) int {
 // MaxTubeParts is into how many straight parts a tube is taken apart to light a room.
 const MaxTubeParts = 24
 
-// Cost estimates how long a picture of the recipe takes.
-func (r *Recipe) Cost() Cost {
-	var lights, blended, added, bulbs, rayed, streaks, inRoom, rods int
-	lit := r.Lit()
-	piece := make([]int, len(r.Lights))
-	rod := make([]int, len(r.Lights))
+// counts is what of a recipe takes time.
+type counts struct {
+	lights, added, blended, bulbs, rayed, streaks int
+	pieces, rods                                  []int // by light, lit or not
+	allRods                                       int
+}
+
+// count counts what takes time.
+func (r *Recipe) count(lit []bool) (c counts) {
+	c.pieces, c.rods = make([]int, len(r.Lights)), make([]int, len(r.Lights))
 	for i := range r.Lights {
 		l := &r.Lights[i]
 		if len(l.Shapes) == 0 || !lit[i] && !r.Room.On {
@@ -93,51 +97,64 @@ func (r *Recipe) Cost() Cost {
 		}
 		for _, s := range l.Shapes {
 			n, thick := pieces(s)
-			piece[i] += n
+			c.pieces[i] += n
 			if thick {
-				rod[i] += n
+				c.rods[i] += n
 			}
 			if st, ok := s.(shape.String); ok && lit[i] {
-				k := bulbsOf(st)
-				if l.Rays.On {
-					rayed += k
+				if k := bulbsOf(st); l.Rays.On {
+					c.rayed += k
 				} else {
-					bulbs += k
+					c.bulbs += k
 				}
 			}
 		}
-		rods += rod[i]
+		c.allRods += c.rods[i]
 		if !lit[i] {
 			continue
 		}
-		lights++
+		c.lights++
 		if l.Streak.Length > 0 {
-			streaks++
+			c.streaks++
 		}
 		if r.Glow.On && l.Glow {
 			for _, s := range l.Shells {
 				switch {
 				case s.Strength <= 0:
 				case s.Join == Add:
-					added++
+					c.added++
 				default:
-					blended++
+					c.blended++
 				}
 			}
 		}
 	}
-	room := 0.0
-	if r.Room.On {
-		for i := range r.Lights {
-			if l := &r.Lights[i]; lit[i] && piece[i] > 0 && r.Spill.On && l.Spill.On &&
-				l.Spill.Strength > 0 {
-				inRoom += piece[i]
-				room += float64(piece[i]) * (costPiece + costShadow*float64(len(r.Room.Platforms)) +
-					costOccluded*float64(len(r.Room.Things)) + costRod*float64(rods-rod[i]))
-			}
-		}
-		room += costObject * float64(len(r.Room.Things))
+	return c
+}
+
+// inRoom returns how long the room takes, and how many parts of lights there are in it.
+func (r *Recipe) inRoom(lit []bool, c *counts) (seconds float64, parts int) {
+	if !r.Room.On {
+		return 0, 0
 	}
+	for i := range r.Lights {
+		l := &r.Lights[i]
+		if !lit[i] || !r.Spill.On || !l.Spill.On || l.Spill.Strength <= 0 {
+			continue
+		}
+		parts += c.pieces[i]
+		seconds += float64(c.pieces[i]) * (costPiece +
+			costShadow*float64(len(r.Room.Platforms)) +
+			costOccluded*float64(len(r.Room.Things)) + costRod*float64(c.allRods-c.rods[i]))
+	}
+	return seconds + costObject*float64(len(r.Room.Things)), parts
+}
+
+// Cost estimates how long a picture of the recipe takes.
+func (r *Recipe) Cost() Cost {
+	lit := r.Lit()
+	n := r.count(lit)
+	room, parts := r.inRoom(lit, &n)
 	passes := 0
 	for _, step := range []string{"dusk", "finish"} {
 		for _, p := range *r.Passes(step) {
@@ -147,14 +164,16 @@ func (r *Recipe) Cost() Cost {
 		}
 	}
 	c := Cost{parts: []costPart{
-		{costLight*float64(lights) + costAdded*float64(added),
-			fmt.Sprintf("%d lights with %d shells", lights, added+blended)},
-		{costBlended * float64(blended), fmt.Sprintf("%d shells with a blend mode other than add", blended)},
-		{costBulb * float64(bulbs), fmt.Sprintf("%d bulbs of strings", bulbs)},
-		{costRayed * float64(rayed), fmt.Sprintf("%d bulbs with rays", rayed)},
-		{costStreak * float64(streaks), fmt.Sprintf("%d streaks", streaks)},
+		{costLight*float64(n.lights) + costAdded*float64(n.added),
+			fmt.Sprintf("%d lights with %d shells", n.lights, n.added+n.blended)},
+		{costBlended * float64(n.blended),
+			fmt.Sprintf("%d shells with a blend mode other than add", n.blended)},
+		{costBulb * float64(n.bulbs), fmt.Sprintf("%d bulbs of strings", n.bulbs)},
+		{costRayed * float64(n.rayed), fmt.Sprintf("%d bulbs with rays", n.rayed)},
+		{costStreak * float64(n.streaks), fmt.Sprintf("%d streaks", n.streaks)},
 		{costPass * float64(passes), fmt.Sprintf("%d passes in areas", passes)},
-		{room, fmt.Sprintf("%d parts of lights in a room with %d platforms and %d objects", inRoom, len(r.Room.Platforms), len(r.Room.Things))},
+		{room, fmt.Sprintf("%d parts of lights in a room with %d platforms and %d objects", parts,
+			len(r.Room.Platforms), len(r.Room.Things))},
 	}}
 	c.Seconds = costPicture
 	for _, p := range c.parts {

@@ -20,41 +20,7 @@ func Lines(c coverage.Coverage, step float64) [][]Point {
 	for y := 1; y < h-1; y++ {
 		m.Fill(v[y*w+1:(y+1)*w-1], b.Min.X+1, b.Min.Y+y)
 	}
-	// A line enters a square of four samples over one of its sides and leaves it over another: next
-	// gives for each side on which one begins that on which it ends. Sides are numbered by the
-	// sample that they start from, those across first.
-	next := map[int]int{}
-	in := func(i int) bool { return v[i] > 0.5 }
-	for y := range h - 1 {
-		for x := range w - 1 {
-			i := y*w + x
-			corner := [4]int{i, i + 1, i + w + 1, i + w}
-			side := [4]int{2 * i, 2*(i+1) + 1, 2 * (i + w), 2*i + 1}
-			var enters, leaves []int
-			for k := range corner {
-				switch a, b := in(corner[k]), in(corner[(k+1)%4]); {
-				case a && !b:
-					leaves = append(leaves, k)
-				case !a && b:
-					enters = append(enters, k)
-				}
-			}
-			// Of two lines through a square each takes the side behind its own, going round, or
-			// where the middle is covered the one before.
-			middle := v[corner[0]]+v[corner[1]]+v[corner[2]]+v[corner[3]] > 2
-			for _, e := range enters {
-				to := leaves[0]
-				if len(leaves) == 2 {
-					behind, before := (e+1)%4, (e+3)%4
-					to = behind
-					if middle {
-						to = before
-					}
-				}
-				next[side[e]] = side[to]
-			}
-		}
-	}
+	next := squares(v, w, h)
 	at := func(side int) Point {
 		i := side / 2
 		x, y := float64(b.Min.X+i%w)+0.5, float64(b.Min.Y+i/w)+0.5
@@ -92,6 +58,45 @@ func Lines(c coverage.Coverage, step float64) [][]Point {
 	}
 	slices.SortStableFunc(out, func(a, b []Point) int { return cmp.Compare(length(b), length(a)) })
 	return out
+}
+
+// squares finds how lines go through w·h samples. A line enters a square of four samples over one
+// of its sides and leaves it over another: next gives for each side on which one begins that on
+// which it ends. Sides are numbered by the sample that they start from, those across first.
+func squares(v []float32, w, h int) (next map[int]int) {
+	next = map[int]int{}
+	in := func(i int) bool { return v[i] > 0.5 }
+	for y := range h - 1 {
+		for x := range w - 1 {
+			i := y*w + x
+			corner := [4]int{i, i + 1, i + w + 1, i + w}
+			side := [4]int{2 * i, 2*(i+1) + 1, 2 * (i + w), 2*i + 1}
+			var enters, leaves []int
+			for k := range corner {
+				switch a, b := in(corner[k]), in(corner[(k+1)%4]); {
+				case a && !b:
+					leaves = append(leaves, k)
+				case !a && b:
+					enters = append(enters, k)
+				}
+			}
+			// Of two lines through a square each takes the side behind its own, going round, or
+			// where the middle is covered the one before.
+			middle := v[corner[0]]+v[corner[1]]+v[corner[2]]+v[corner[3]] > 2
+			for _, e := range enters {
+				to := leaves[0]
+				if len(leaves) == 2 {
+					behind, before := (e+1)%4, (e+3)%4
+					to = behind
+					if middle {
+						to = before
+					}
+				}
+				next[side[e]] = side[to]
+			}
+		}
+	}
+	return next
 }
 
 // length returns the length of a closed line.

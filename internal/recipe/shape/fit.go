@@ -189,26 +189,7 @@ func sharpAt(p []Point, closed bool, reach float64) (out []corner) {
 		if v == 0 {
 			continue
 		}
-		// The sharpest within an arm.
-		best := true
-		for _, step := range [...]int{-1, 1} {
-			for j, l := i, 0.0; ; {
-				k := j + step
-				if closed {
-					k = (k + n) % n
-				} else if k < 0 || k >= n {
-					break
-				}
-				if l += p[j].dist(p[k]); l > 0.75*reach || k == i {
-					break
-				}
-				if sharp[k] > v || sharp[k] == v && k < i {
-					best = false
-				}
-				j = k
-			}
-		}
-		if !best {
+		if !sharpest(p, sharp, i, closed, 0.75*reach) {
 			continue
 		}
 		c := corner{i, p[i]}
@@ -219,6 +200,29 @@ func sharpAt(p []Point, closed bool, reach float64) (out []corner) {
 		out = append(out, c)
 	}
 	return out
+}
+
+// sharpest reports whether no point of a line within an arm of point i is sharper.
+func sharpest(p []Point, sharp []float64, i int, closed bool, arm float64) bool {
+	n, v := len(p), sharp[i]
+	for _, step := range [...]int{-1, 1} {
+		for j, l := i, 0.0; ; {
+			k := j + step
+			if closed {
+				k = (k + n) % n
+			} else if k < 0 || k >= n {
+				break
+			}
+			if l += p[j].dist(p[k]); l > arm || k == i {
+				break
+			}
+			if sharp[k] > v || sharp[k] == v && k < i {
+				return false
+			}
+			j = k
+		}
+	}
+	return true
 }
 
 // Meet returns where the lines through two pairs of points cross; false where they

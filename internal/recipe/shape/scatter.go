@@ -26,58 +26,17 @@ func (k Scatter) Bulbs(in Shapes) (out []Ellipse, full bool) {
 	if k.Gap <= 0 || len(in) == 0 {
 		return nil, true
 	}
-	// What is covered, on a grid a sixth of the gap wide.
-	scale := math.Min(6/k.Gap, 1)
-	m := in.At(scale)
-	b := m.Bounds()
-	if b.Empty() {
-		return nil, true
-	}
-	covered := make([][]float32, b.Dy())
-	var free []int // cells, for the first
-	for y := range covered {
-		covered[y] = make([]float32, b.Dx())
-		m.Fill(covered[y], b.Min.X, b.Min.Y+y)
-		for x, v := range covered[y] {
-			if v >= 0.5 {
-				free = append(free, y*b.Dx()+x)
-			}
-		}
-	}
-	inside := func(p Point) bool {
-		x, y := int(math.Floor(p.X*scale))-b.Min.X, int(math.Floor(p.Y*scale))-b.Min.Y
-		return x >= 0 && y >= 0 && x < b.Dx() && y < b.Dy() && covered[y][x] >= 0.5
-	}
+	free, inside := in.cells(math.Min(6/k.Gap, 1)) // a sixth of the gap wide
 	r := rand.New(rand.NewPCG(uint64(k.Seed), 0x73636174))
-	// No cell of this grid holds more than one.
-	edge := k.Gap / math.Sqrt2
-	near := map[[2]int][]Point{}
-	cell := func(p Point) [2]int {
-		return [2]int{int(math.Floor(p.X / edge)), int(math.Floor(p.Y / edge))}
-	}
-	apart := func(p Point) bool {
-		c := cell(p)
-		for y := c[1] - 2; y <= c[1]+2; y++ {
-			for x := c[0] - 2; x <= c[0]+2; x++ {
-				for _, o := range near[[2]int{x, y}] {
-					if p.dist(o) < k.Gap {
-						return false
-					}
-				}
-			}
-		}
-		return true
-	}
+	d := discs{gap: k.Gap, near: map[[2]int][]Point{}}
 	lay := func(p Point) {
-		near[cell(p)] = append(near[cell(p)], p)
+		d.add(p)
 		out = append(out, Spot{p, k.Size / 2 * (1 + k.Vary*(2*r.Float64()-1))}.Disc())
 	}
 	// From somewhere free outwards, and again where that did not lead.
 	r.Shuffle(len(free), func(i, j int) { free[i], free[j] = free[j], free[i] })
-	for _, f := range free {
-		first := Point{(float64(b.Min.X+f%b.Dx()) + 0.5) / scale,
-			(float64(b.Min.Y+f/b.Dx()) + 0.5) / scale}
-		if !apart(first) {
+	for _, first := range free {
+		if !d.apart(first) {
 			continue
 		}
 		lay(first)
@@ -89,9 +48,9 @@ func (k Scatter) Bulbs(in Shapes) (out []Ellipse, full bool) {
 			i := r.IntN(len(active))
 			found := false
 			for range tries {
-				a, d := 2*math.Pi*r.Float64(), k.Gap*(1+r.Float64())
-				p := Point{active[i].X + d*math.Cos(a), active[i].Y + d*math.Sin(a)}
-				if inside(p) && apart(p) {
+				a, far := 2*math.Pi*r.Float64(), k.Gap*(1+r.Float64())
+				p := Point{active[i].X + far*math.Cos(a), active[i].Y + far*math.Sin(a)}
+				if inside(p) && d.apart(p) {
 					lay(p)
 					active = append(active, p)
 					found = true
@@ -105,4 +64,54 @@ func (k Scatter) Bulbs(in Shapes) (out []Ellipse, full bool) {
 		}
 	}
 	return out, true
+}
+
+// cells returns the middles of the cells that shapes cover by half, of a grid of a scale, row by
+// row, and what reports whether a place is in one.
+func (s Shapes) cells(scale float64) (free []Point, inside func(Point) bool) {
+	m := s.At(scale)
+	b := m.Bounds()
+	covered := make([][]float32, b.Dy())
+	for y := range covered {
+		covered[y] = make([]float32, b.Dx())
+		m.Fill(covered[y], b.Min.X, b.Min.Y+y)
+		for x, v := range covered[y] {
+			if v >= 0.5 {
+				free = append(free, Point{(float64(b.Min.X+x) + 0.5) / scale,
+					(float64(b.Min.Y+y) + 0.5) / scale})
+			}
+		}
+	}
+	return free, func(p Point) bool {
+		x, y := int(math.Floor(p.X*scale))-b.Min.X, int(math.Floor(p.Y*scale))-b.Min.Y
+		return x >= 0 && y >= 0 && x < b.Dx() && y < b.Dy() && covered[y][x] >= 0.5
+	}
+}
+
+// discs are places that lie a gap apart, on a grid no cell of which holds more than one.
+type discs struct {
+	gap  float64
+	near map[[2]int][]Point
+}
+
+func (d *discs) cell(p Point) [2]int {
+	edge := d.gap / math.Sqrt2
+	return [2]int{int(math.Floor(p.X / edge)), int(math.Floor(p.Y / edge))}
+}
+
+func (d *discs) add(p Point) { d.near[d.cell(p)] = append(d.near[d.cell(p)], p) }
+
+// apart reports whether a place is a gap away from all.
+func (d *discs) apart(p Point) bool {
+	c := d.cell(p)
+	for y := c[1] - 2; y <= c[1]+2; y++ {
+		for x := c[0] - 2; x <= c[0]+2; x++ {
+			for _, o := range d.near[[2]int{x, y}] {
+				if p.dist(o) < d.gap {
+					return false
+				}
+			}
+		}
+	}
+	return true
 }

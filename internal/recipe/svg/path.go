@@ -93,139 +93,174 @@ var flags = regexp.MustCompile(`^[\s,]*([01])[\s,]*([01])`)
 // path reads the data of a path, as far as it is right: what follows an error is left out, as
 // the standard says.
 func path(d string) (out []sub, ok bool) {
-	var s sub
-	var x, y float64     // the current point
-	var sx, sy float64   // where the piece began
-	var cx, cy float64   // the last handle
-	var last byte        // the last command
-	var command, up byte // as written, and in capitals
-	end := func(closed bool) {
-		if n := len(s.nodes); closed && n > 1 && math.Hypot(s.nodes[0].X-s.nodes[n-1].X,
-			s.nodes[0].Y-s.nodes[n-1].Y) < 1e-6 {
-			s.nodes[0].In = s.nodes[n-1].In
-			s.nodes = s.nodes[:n-1]
-		}
-		if len(s.nodes) > 1 {
-			s.closed = closed
-			out = append(out, s)
-		}
-		s = sub{}
-	}
-	to := func(x1, y1, x2, y2, nx, ny float64) {
-		if len(s.nodes) == 0 {
-			s.nodes = append(s.nodes, shape.Node{X: x, Y: y})
-			sx, sy = x, y
-		}
-		p := &s.nodes[len(s.nodes)-1]
-		p.Out = [2]float64{x1 - x, y1 - y}
-		s.nodes = append(s.nodes, shape.Node{X: nx, Y: ny, In: [2]float64{x2 - nx, y2 - ny}})
-		x, y = nx, ny
-	}
-	line := func(nx, ny float64) { to(x, y, nx, ny, nx, ny) }
+	r := &pathReader{rest: d}
 	for {
-		d = strings.TrimLeft(d, " \t\r\n,")
-		if d == "" {
-			end(false)
-			return out, true
+		more, ok := r.command()
+		if !ok || !more {
+			r.end(false)
+			return r.out, ok
 		}
-		if c := d[0]; c|0x20 >= 'a' && c|0x20 <= 'z' {
-			command, up = c, c&^0x20
-			d = d[1:]
-			if n, known := needs[up]; !known || last == 0 && up != 'M' {
-				end(false)
-				return out, false
-			} else if n == 0 {
-				end(true)
-				x, y = sx, sy
-				last = 'Z'
-				continue
-			}
-		} else if last == 0 || last == 'Z' {
-			end(false)
-			return out, false
-		} else if up == 'M' { // more numbers are lines
-			command, up = command-'M'+'L', 'L'
+	}
+}
+
+// pathReader reads the data of a path, command by command.
+type pathReader struct {
+	rest   string
+	out    []sub
+	s      sub     // the piece at hand
+	x, y   float64 // the current point
+	sx, sy float64 // where the piece began
+	cx, cy float64 // the last handle
+	last   byte    // the last command, in capitals
+	letter byte    // as written; numbers without one repeat it
+}
+
+// end ends the piece at hand.
+func (r *pathReader) end(closed bool) {
+	s := &r.s
+	if n := len(s.nodes); closed && n > 1 && math.Hypot(s.nodes[0].X-s.nodes[n-1].X,
+		s.nodes[0].Y-s.nodes[n-1].Y) < 1e-6 {
+		s.nodes[0].In = s.nodes[n-1].In
+		s.nodes = s.nodes[:n-1]
+	}
+	if len(s.nodes) > 1 {
+		s.closed = closed
+		r.out = append(r.out, *s)
+	}
+	r.s = sub{}
+}
+
+// to draws a cubic to a point, with its handles.
+func (r *pathReader) to(x1, y1, x2, y2, nx, ny float64) {
+	s := &r.s
+	if len(s.nodes) == 0 {
+		s.nodes = append(s.nodes, shape.Node{X: r.x, Y: r.y})
+		r.sx, r.sy = r.x, r.y
+	}
+	p := &s.nodes[len(s.nodes)-1]
+	p.Out = [2]float64{x1 - r.x, y1 - r.y}
+	s.nodes = append(s.nodes, shape.Node{X: nx, Y: ny, In: [2]float64{x2 - nx, y2 - ny}})
+	r.x, r.y = nx, ny
+}
+
+func (r *pathReader) line(nx, ny float64) { r.to(r.x, r.y, nx, ny, nx, ny) }
+
+// command reads one command with its numbers; more is false at the end.
+func (r *pathReader) command() (more, ok bool) {
+	r.rest = strings.TrimLeft(r.rest, " \t\r\n,")
+	if r.rest == "" {
+		return false, true
+	}
+	if c := r.rest[0]; c|0x20 >= 'a' && c|0x20 <= 'z' {
+		r.letter, r.rest = c, r.rest[1:]
+		n, known := needs[c&^0x20]
+		if !known || r.last == 0 && c&^0x20 != 'M' {
+			return false, false
 		}
-		var v [7]float64
-		for i := 0; i < needs[up]; i++ {
-			if up == 'A' && i == 3 {
-				m := flags.FindStringSubmatch(d)
-				if m == nil {
-					end(false)
-					return out, false
-				}
-				v[3], v[4] = float64(m[1][0]-'0'), float64(m[2][0]-'0')
-				d = d[len(m[0]):]
-				i = 4
-				continue
-			}
-			m := numeric.FindStringSubmatchIndex(d)
+		if n == 0 {
+			r.end(true)
+			r.x, r.y, r.last = r.sx, r.sy, 'Z'
+			return true, true
+		}
+	} else if r.last == 0 || r.last == 'Z' {
+		return false, false
+	} else if r.letter&^0x20 == 'M' { // more numbers are lines
+		r.letter -= 'M' - 'L'
+	}
+	up := r.letter &^ 0x20
+	v, ok := r.numbers(up)
+	if !ok {
+		return false, false
+	}
+	if r.letter >= 'a' { // from the current point on
+		r.shift(up, &v)
+	}
+	r.draw(up, v)
+	r.last = up
+	return true, len(r.s.nodes) <= maxPoints+1
+}
+
+// numbers reads the numbers of a command.
+func (r *pathReader) numbers(up byte) (v [7]float64, ok bool) {
+	for i := 0; i < needs[up]; i++ {
+		if up == 'A' && i == 3 {
+			m := flags.FindStringSubmatch(r.rest)
 			if m == nil {
-				end(false)
-				return out, false
+				return v, false
 			}
-			var err error
-			if v[i], err = strconv.ParseFloat(d[m[2]:m[3]], 64); err != nil {
-				end(false)
-				return out, false
-			}
-			d = d[m[1]:]
+			v[3], v[4] = float64(m[1][0]-'0'), float64(m[2][0]-'0')
+			r.rest = r.rest[len(m[0]):]
+			i = 4
+			continue
 		}
-		if command >= 'a' { // from the current point on
-			switch up {
-			case 'H':
-				v[0] += x
-			case 'V':
-				v[0] += y
-			case 'A':
-				v[5], v[6] = v[5]+x, v[6]+y
-			default:
-				for i := 0; i < needs[up]; i += 2 {
-					v[i], v[i+1] = v[i]+x, v[i+1]+y
-				}
-			}
+		m := numeric.FindStringSubmatchIndex(r.rest)
+		if m == nil {
+			return v, false
 		}
-		ox, oy := x, y
-		switch up {
-		case 'M':
-			end(false)
-			x, y, sx, sy = v[0], v[1], v[0], v[1]
-		case 'L':
-			line(v[0], v[1])
-		case 'H':
-			line(v[0], y)
-		case 'V':
-			line(x, v[0])
-		case 'C':
-			to(v[0], v[1], v[2], v[3], v[4], v[5])
-			cx, cy = v[2], v[3]
-		case 'S':
-			x1, y1 := x, y
-			if last == 'C' || last == 'S' {
-				x1, y1 = 2*x-cx, 2*y-cy
-			}
-			to(x1, y1, v[0], v[1], v[2], v[3])
-			cx, cy = v[0], v[1]
-		case 'Q', 'T':
-			qx, qy, nx, ny := v[0], v[1], v[2], v[3]
-			if up == 'T' {
-				nx, ny = v[0], v[1]
-				qx, qy = x, y
-				if last == 'Q' || last == 'T' {
-					qx, qy = 2*x-cx, 2*y-cy
-				}
-			}
-			// A quadratic is the cubic whose handles lie two thirds of the way to its one.
-			to(x+2*(qx-x)/3, y+2*(qy-y)/3, nx+2*(qx-nx)/3, ny+2*(qy-ny)/3, nx, ny)
-			cx, cy = qx, qy
-		case 'A':
-			arc(v, ox, oy, to, line)
+		var err error
+		if v[i], err = strconv.ParseFloat(r.rest[m[2]:m[3]], 64); err != nil {
+			return v, false
 		}
-		last = up
-		if len(s.nodes) > maxPoints+1 {
-			end(false)
-			return out, false
+		r.rest = r.rest[m[1]:]
+	}
+	return v, true
+}
+
+// shift makes numbers that count from the current point count from the origin.
+func (r *pathReader) shift(up byte, v *[7]float64) {
+	switch up {
+	case 'H':
+		v[0] += r.x
+	case 'V':
+		v[0] += r.y
+	case 'A':
+		v[5], v[6] = v[5]+r.x, v[6]+r.y
+	default:
+		for i := 0; i < needs[up]; i += 2 {
+			v[i], v[i+1] = v[i]+r.x, v[i+1]+r.y
 		}
+	}
+}
+
+// mirrored returns the last handle mirrored at the current point, after one of two commands; else
+// the point itself.
+func (r *pathReader) mirrored(a, b byte) (x, y float64) {
+	if r.last == a || r.last == b {
+		return 2*r.x - r.cx, 2*r.y - r.cy
+	}
+	return r.x, r.y
+}
+
+// draw does a command.
+func (r *pathReader) draw(up byte, v [7]float64) {
+	switch up {
+	case 'M':
+		r.end(false)
+		r.x, r.y, r.sx, r.sy = v[0], v[1], v[0], v[1]
+	case 'L':
+		r.line(v[0], v[1])
+	case 'H':
+		r.line(v[0], r.y)
+	case 'V':
+		r.line(r.x, v[0])
+	case 'C':
+		r.to(v[0], v[1], v[2], v[3], v[4], v[5])
+		r.cx, r.cy = v[2], v[3]
+	case 'S':
+		x1, y1 := r.mirrored('C', 'S')
+		r.to(x1, y1, v[0], v[1], v[2], v[3])
+		r.cx, r.cy = v[0], v[1]
+	case 'Q', 'T':
+		qx, qy, nx, ny := v[0], v[1], v[2], v[3]
+		if up == 'T' {
+			nx, ny = v[0], v[1]
+			qx, qy = r.mirrored('Q', 'T')
+		}
+		// A quadratic is the cubic whose handles lie two thirds of the way to its one.
+		r.to(r.x+2*(qx-r.x)/3, r.y+2*(qy-r.y)/3, nx+2*(qx-nx)/3, ny+2*(qy-ny)/3, nx, ny)
+		r.cx, r.cy = qx, qy
+	case 'A':
+		arc(v, r.x, r.y, r.to, r.line)
 	}
 }
 

@@ -141,9 +141,9 @@ func plain(err error) string {
 	return "it ends in the middle"
 }
 
-// element reads an element into l, and adds its shape if it is one; false where it and what it
-// holds are left out.
-func (r *reader) element(t xml.StartElement, l *look) bool {
+// attributes returns the attributes of an element, those of its style among them. Scripts are left
+// out.
+func (r *reader) attributes(t xml.StartElement) map[string]string {
 	attr := map[string]string{}
 	for _, a := range t.Attr {
 		if strings.HasPrefix(strings.ToLower(a.Name.Local), "on") {
@@ -157,6 +157,11 @@ func (r *reader) element(t xml.StartElement, l *look) bool {
 			attr[strings.TrimSpace(k)] = strings.TrimSpace(v)
 		}
 	}
+	return attr
+}
+
+// style reads how an element looks into l.
+func (r *reader) style(attr map[string]string, l *look) {
 	if v := attr["transform"]; v != "" {
 		m, ok := transforms(v)
 		if !ok {
@@ -183,6 +188,13 @@ func (r *reader) element(t xml.StartElement, l *look) bool {
 	if attr["display"] == "none" || attr["visibility"] == "hidden" {
 		l.hidden = true
 	}
+}
+
+// element reads an element into l, and adds its shape if it is one; false where it and what it
+// holds are left out.
+func (r *reader) element(t xml.StartElement, l *look) bool {
+	attr := r.attributes(t)
+	r.style(attr, l)
 	num := func(name string) float64 { v, _ := number(attr[name]); return v }
 	var subs []sub
 	switch t.Name.Local {
