@@ -14,7 +14,7 @@ import (
 
 	"pyrant/demo"
 	"pyrant/internal/base/codec"
-	"pyrant/internal/recipe"
+	"pyrant/internal/edit"
 	"pyrant/internal/shot/archive"
 )
 
@@ -59,7 +59,7 @@ func decode(t *testing.T, name string) image.Image {
 // demoShot writes the demo shot as a file.
 func demoShot(t *testing.T, dir string) string {
 	t.Helper()
-	r, err := recipe.Decode(demo.Recipe)
+	r, err := edit.Decode(demo.Recipe)
 	if err != nil {
 		t.Fatal(err)
 	}

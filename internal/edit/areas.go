@@ -1,155 +1,97 @@
 package edit
 
 import (
-	"cmp"
-	"strconv"
+	"fmt"
+	"slices"
 	"strings"
 
 	"pyrant/internal/base/fault"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
 	"pyrant/internal/recipe/cutout"
+	"pyrant/internal/recipe/pass"
 	"pyrant/internal/recipe/setting"
-	"pyrant/internal/recipe/shape"
 )
 
-// Begin adds the passes of a start.
-type Begin struct {
-	Start string `form:"start"`
-}
-
-// Edit is that of Action.
-func (a Begin) Edit(r *recipe.Recipe) (Result, error) {
-	next, first, open, err := r.Begin(a.Start)
-	title := "Start"
-	for _, s := range recipe.Starts {
-		if s.ID == a.Start {
-			title = s.Name
-		}
+// AddArea returns the recipe with one more area of the given parts, and its id.
+func AddArea(r *recipe.Recipe, name string, parts ...area.Part) (*recipe.Recipe, area.Ref, error) {
+	if most := setting.Of[recipe.Recipe]("areas").Count[1]; len(r.Areas) >= most {
+		return nil, "", fault.New(fault.NoRoom, "A shot holds at most %d areas. Remove one that is not needed.", most)
 	}
-	return Result{next, title, map[string]string{"pass": strconv.Itoa(first),
-		"area": string(open), "part": "0"}}, err
-}
-
-// DuplicatePass puts a copy of a pass of a step, "dusk" or "finish", behind it.
-type DuplicatePass struct {
-	Step string `form:"step"`
-	Pass int    `form:"pass"`
-}
-
-// Edit is that of Action.
-func (a DuplicatePass) Edit(r *recipe.Recipe) (Result, error) {
-	list := r.Passes(a.Step)
-	if list == nil || a.Pass < 0 || a.Pass >= len(*list) {
-		return Result{}, fault.New(fault.Invalid, "There is no such pass in this shot.")
+	c := r.Clone()
+	a := area.Area{Name: name, Parts: parts}
+	if parts == nil {
+		a.Parts = []area.Part{}
 	}
-	next, err := r.DuplicatePass(a.Step, a.Pass)
-	return Result{next, "Duplicate " + (*list)[a.Pass].Name,
-		map[string]string{"pass": strconv.Itoa(a.Pass + 1)}}, err
-}
-
-// AddArea adds an area, named after what it is for, and uses it there at once: Path is that of the
-// value that names it.
-type AddArea struct {
-	Name string `form:"name,optional"`
-	Path string `form:"path,optional"`
-}
-
-// Edit is that of Action.
-func (a AddArea) Edit(r *recipe.Recipe) (Result, error) {
-	next, id, err := r.AddArea(cmp.Or(strings.TrimSpace(a.Name), "Area"))
-	if err != nil {
-		return Result{}, err
+	a.ID = free("a", len(c.Areas), func(id string) bool { return c.Area(area.Ref(id)) != nil })
+	for n := 2; slices.ContainsFunc(c.Areas,
+		func(o area.Area) bool { return o.Name == a.Name }); n++ {
+		a.Name = fmt.Sprintf("%s %d", name, n)
 	}
-	if a.Path != "" {
-		if next, err = next.Apply(recipe.Set(a.Path, id)); err != nil {
-			return Result{}, err
-		}
+	c.Areas = append(c.Areas, a)
+	return c, area.Ref(a.ID), nil
+}
+
+// RemoveArea returns the recipe without an area that nothing uses.
+func RemoveArea(r *recipe.Recipe, id area.Ref) (*recipe.Recipe, error) {
+	if used := r.Users(id); len(used) > 0 {
+		return nil, fault.New(fault.Invalid, "The area “%s” is used by %s. Give that another area first.", r.Area(id).Name, strings.Join(used, " and "))
 	}
-	return Result{next, "New area " + next.Area(id).Name,
-		map[string]string{"area": string(id), "part": ""}}, nil
-}
-
-// RemoveArea deletes an area.
-type RemoveArea struct {
-	Remove area.Ref `form:"remove"`
-}
-
-// Edit is that of Action.
-func (a RemoveArea) Edit(r *recipe.Recipe) (Result, error) {
-	old := r.Area(a.Remove)
-	if old == nil {
-		return Result{}, fault.New(fault.Gone,
-			"That area is no longer in this shot. Reload the page.")
-	}
-	next, err := r.RemoveArea(area.Ref(old.ID))
-	return result(next, err, "Remove area "+old.Name)
-}
-
-// OfCutOut is the part of an action that names its cut-out.
-type OfCutOut struct {
-	ID cutout.Ref `form:"of"`
-}
-
-// Of returns the cut-out, which is not changed.
-func (o OfCutOut) Of(r *recipe.Recipe) (*cutout.CutOut, error) {
-	c := r.CutOut(o.ID)
-	if c == nil {
-		return nil, fault.New(fault.Gone,
-			"That cut-out is no longer in this shot. Reload the page.")
-	}
+	c := r.Clone()
+	c.Areas = slices.DeleteFunc(c.Areas, func(a area.Area) bool { return a.ID == string(id) })
 	return c, nil
 }
 
-// RemoveCutOut deletes a cut-out.
-type RemoveCutOut struct{ OfCutOut }
-
-// Edit is that of Action.
-func (a RemoveCutOut) Edit(r *recipe.Recipe) (Result, error) {
-	c, err := a.Of(r)
-	if err != nil {
-		return Result{}, err
+func addPasses(r *recipe.Recipe, step string, p ...pass.Pass) (*recipe.Recipe, int, error) {
+	if most := setting.Of[recipe.Finish]("passes").Count[1]; len(*r.Passes(step))+len(p) > most {
+		return nil, 0, fault.New(fault.NoRoom, "A step holds at most %d passes. Remove one that is not needed.", most)
 	}
-	next, err := r.RemoveCutOut(a.ID)
-	return result(next, err, "Remove "+c.Name)
+	c := r.Clone()
+	list := c.Passes(step)
+	*list = append(*list, p...)
+	return c, len(*list) - 1, c.Validate()
 }
 
-// LightCutOut makes a light of a cut-out's pixels.
-type LightCutOut struct{ OfCutOut }
-
-// Edit is that of Action.
-func (a LightCutOut) Edit(r *recipe.Recipe) (Result, error) {
-	c, err := a.Of(r)
-	if err != nil {
-		return Result{}, err
+// DuplicatePass returns the recipe with a copy of a pass behind it. The copy works in
+// the same area.
+func DuplicatePass(r *recipe.Recipe, step string, i int) (*recipe.Recipe, error) {
+	if most := setting.Of[recipe.Finish]("passes").Count[1]; len(*r.Passes(step)) >= most {
+		return nil, fault.New(fault.NoRoom, "A step holds at most %d passes. Remove one that is not needed.", most)
 	}
-	return LightOf(r, c, "Light of ", shape.Shapes{shape.CutOut{Of: a.ID}})
+	c := r.Clone()
+	list := c.Passes(step)
+	p := setting.Clone((*list)[i])
+	if name := p.Name + " copy"; len([]rune(name)) <= setting.Of[pass.Pass]("name").Count[1] {
+		p.Name = name
+	}
+	*list = slices.Insert(*list, i+1, p)
+	return c, nil
 }
 
-// LightOf makes a light of the shapes that a cut-out becomes.
-func LightOf(r *recipe.Recipe, c *cutout.CutOut, title string, shapes shape.Shapes) (Result,
-	error) {
-	if c.Empty() {
-		return Result{}, fault.New(fault.Invalid,
-			"“%s” covers nothing yet. Scribble in it and round it first.", c.Name)
+// AddCutOut returns the recipe with one more cut-out that covers nothing yet, and its index.
+func AddCutOut(r *recipe.Recipe, name string) (*recipe.Recipe, int, error) {
+	if most := setting.Of[recipe.Recipe]("cutouts").Count[1]; len(r.CutOuts) >= most {
+		return nil, 0, fault.New(fault.NoRoom, "A shot holds at most %d cut-outs. Remove one that is not needed.", most)
 	}
-	next, i, err := r.AddLight()
-	if err != nil {
-		return Result{}, err
+	c := r.Clone()
+	o := setting.New[cutout.CutOut](r.Photo.Frame())
+	o.ID = free("c", len(c.CutOuts), func(id string) bool { return c.CutOut(cutout.Ref(id)) != nil })
+	o.Name = name
+	for n := 2; slices.ContainsFunc(c.CutOuts,
+		func(k cutout.CutOut) bool { return k.Name == o.Name }); n++ {
+		o.Name = fmt.Sprintf("%s %d", name, n)
 	}
-	l := &next.Lights[i]
-	l.Name, l.Shapes = c.Name, shapes
-	next.Suit(i)
-	return Result{next, title + c.Name,
-		map[string]string{"light": strconv.Itoa(i), "cut": ""}}, next.Validate()
+	c.CutOuts = append(c.CutOuts, o)
+	return c, len(c.CutOuts) - 1, nil
 }
 
-// RemoveReference deletes the reference.
-type RemoveReference struct{}
-
-// Edit is that of Action.
-func (RemoveReference) Edit(r *recipe.Recipe) (Result, error) {
-	next := r.Clone()
-	next.Reference = setting.New[recipe.Reference](r.Photo.Frame())
-	return result(next, nil, "Remove the reference")
+// RemoveCutOut returns the recipe without a cut-out that nothing uses.
+func RemoveCutOut(r *recipe.Recipe, id cutout.Ref) (*recipe.Recipe, error) {
+	if used := r.CutOutUsers(id); len(used) > 0 {
+		return nil, fault.New(fault.Invalid, "The cut-out “%s” is used by %s. Take it out there first.", r.CutOut(id).Name, strings.Join(used, " and "))
+	}
+	c := r.Clone()
+	c.CutOuts = slices.DeleteFunc(c.CutOuts,
+		func(o cutout.CutOut) bool { return o.ID == string(id) })
+	return c, nil
 }

@@ -3,286 +3,342 @@ package edit
 import (
 	"encoding/json"
 	"fmt"
-	"strings"
+	"math"
+	"slices"
 
+	"pyrant/internal/base/colour"
 	"pyrant/internal/base/fault"
 	"pyrant/internal/recipe"
+	"pyrant/internal/recipe/area"
+	"pyrant/internal/recipe/pass"
 	"pyrant/internal/recipe/setting"
 	"pyrant/internal/recipe/shape"
 )
 
-// AddLight adds a light without shapes.
-type AddLight struct{}
-
-// Edit is that of Action.
-func (AddLight) Edit(r *recipe.Recipe) (Result, error) {
-	next, i, err := r.AddLight()
-	if err != nil {
-		return Result{}, err
+func rename(r *recipe.Recipe, i int, name string) {
+	r.Lights[i].Name = name
+	for n := 2; slices.ContainsFunc(r.Lights[:i],
+		func(o recipe.Light) bool { return o.Name == r.Lights[i].Name }); n++ {
+		r.Lights[i].Name = fmt.Sprintf("%s %d", name, n)
 	}
-	return showing(next, "Add "+next.Lights[i].Name, i)
 }
 
-// AddShapes adds one shape, or several that belong together. They go to the light, or to a new one:
-// where the light is the one after the last, or has shapes already and Fresh is set.
-type AddShapes struct {
-	Light  int               `form:"light"`
-	Shape  json.RawMessage   `form:"shape,optional"`
-	Shapes []json.RawMessage `form:"shapes,optional"`
-	Fresh  bool              `form:"fresh"`
-}
-
-// Edit is that of Action.
-func (a AddShapes) Edit(r *recipe.Recipe) (Result, error) {
-	i, next := a.Light, r
-	if i < 0 || i > len(r.Lights) {
-		return Result{}, fault.New(fault.Invalid, "There is no such light in this shot.")
+// GroupLights returns the recipe with lights in a new group.
+func GroupLights(r *recipe.Recipe, ids []string) (*recipe.Recipe, error) {
+	if len(r.Groups) >= setting.Of[recipe.Recipe]("groups").Count[1] {
+		return nil, fault.New(
+			fault.NoRoom,
+			"A shot holds at most %d groups.",
+			setting.Of[recipe.Recipe]("groups").Count[1],
+		)
 	}
-	shapes := a.Shapes
-	if len(a.Shape) > 0 {
-		shapes = []json.RawMessage{a.Shape}
+	c := r.Clone()
+	g := setting.New[recipe.Group](r.Photo.Frame())
+	g.ID = free("g", len(c.Groups), func(id string) bool { return c.GroupOf(id) != nil })
+	g.Name = "Group"
+	for n := 2; slices.ContainsFunc(c.Groups,
+		func(o recipe.Group) bool { return o.Name == g.Name }); n++ {
+		g.Name = fmt.Sprintf("Group %d", n)
 	}
-	if len(shapes) == 0 {
-		return Result{}, fault.New(fault.Invalid, "There is no shape to add.")
-	}
-	if a.Fresh && i < len(r.Lights) && len(r.Lights[i].Shapes) > 0 {
-		i = len(r.Lights)
-	}
-	if i == len(r.Lights) {
-		var err error
-		if next, i, err = r.AddLight(); err != nil {
-			return Result{}, err
+	any := false
+	for i := range c.Lights {
+		if slices.Contains(ids, c.Lights[i].ID) {
+			c.Lights[i].Group, any = g.ID, true
 		}
 	}
-	first := len(next.Lights[i].Shapes) == 0
-	var ops []setting.Op
-	for _, one := range shapes {
-		path := fmt.Sprintf("/lights/%d/shapes/-", i)
-		ops = append(ops, setting.Op{Op: "add", Path: path, Value: one})
+	if !any {
+		return nil, fault.New(fault.Invalid, "Choose the lights that the group is to hold first.")
 	}
-	next, err := next.Apply(ops)
-	if err != nil {
-		return Result{}, err
-	}
-	if first {
-		next.Suit(i)
-	}
-	return showing(next, "Trace "+next.Lights[i].Name, i)
+	c.Groups = append(c.Groups, g)
+	gather(c)
+	return c, c.Validate()
 }
 
-// DuplicateLight puts a copy of a light behind it.
-type DuplicateLight struct{ OfLight }
-
-// Edit is that of Action.
-func (a DuplicateLight) Edit(r *recipe.Recipe) (Result, error) {
-	l, err := a.Of(r)
-	if err != nil {
-		return Result{}, err
+// gather puts the lights of a group side by side, where the first of them is, and drops groups that
+// hold none.
+func gather(r *recipe.Recipe) {
+	var out []recipe.Light
+	for i := range r.Lights {
+		g := r.Lights[i].Group
+		if g == "" {
+			out = append(out, r.Lights[i])
+			continue
+		}
+		if slices.ContainsFunc(r.Lights[:i], func(o recipe.Light) bool { return o.Group == g }) {
+			continue
+		}
+		for _, l := range r.Lights[i:] {
+			if l.Group == g {
+				out = append(out, l)
+			}
+		}
 	}
-	next, err := r.DuplicateLight(a.Light)
-	if err != nil {
-		return Result{}, err
-	}
-	return showing(next, "Duplicate "+l.Name, a.Light+1)
+	r.Lights = out
+	r.Groups = slices.DeleteFunc(r.Groups, func(g recipe.Group) bool {
+		return !slices.ContainsFunc(r.Lights, func(l recipe.Light) bool { return l.Group == g.ID })
+	})
 }
 
-// RemoveLight deletes a light.
-type RemoveLight struct{ OfLight }
-
-// Edit is that of Action.
-func (a RemoveLight) Edit(r *recipe.Recipe) (Result, error) {
-	l, err := a.Of(r)
-	if err != nil {
-		return Result{}, err
+// Ungroup returns the recipe without a group; its lights stay, with the brightness that they had.
+func Ungroup(r *recipe.Recipe, id string) (*recipe.Recipe, error) {
+	g := r.GroupOf(id)
+	if g == nil {
+		return nil, fault.New(fault.Gone, "That group is no longer in this shot. Reload the page.")
 	}
-	return showing(r.RemoveLight(a.Light), "Remove "+l.Name, max(a.Light-1, 0))
+	c := r.Clone()
+	most := setting.Of[recipe.Light]("level").Max.A
+	for i := range c.Lights {
+		if l := &c.Lights[i]; l.Group == id {
+			l.Group, l.Level, l.On = "", min(l.Level*g.Level, most), l.On && g.On
+		}
+	}
+	gather(c)
+	return c, c.Validate()
 }
 
-// AddShell adds a shell to a light's stack.
-type AddShell struct{ OfLight }
-
-// Edit is that of Action.
-func (a AddShell) Edit(r *recipe.Recipe) (Result, error) {
-	l, err := a.Of(r)
-	if err != nil {
-		return Result{}, err
+// MoveLight returns the recipe with light i before the one that is at index to, or last. A light
+// that comes between two of one group joins it, and one that leaves the others of its group is in
+// none.
+func MoveLight(r *recipe.Recipe, i, to int) (*recipe.Recipe, int, error) {
+	if i < 0 || i >= len(r.Lights) || to < 0 || to > len(r.Lights) {
+		return nil, 0, fault.New(fault.Invalid, "There is no such light in this shot.")
 	}
-	next, err := r.AddShell(a.Light)
-	return result(next, err, "Add a shell to "+l.Name)
+	c := r.Clone()
+	l := c.Lights[i]
+	c.Lights = slices.Delete(c.Lights, i, i+1)
+	if to > i {
+		to--
+	}
+	c.Lights = slices.Insert(c.Lights, to, l)
+	group := func(k int) string {
+		if k < 0 || k >= len(c.Lights) {
+			return ""
+		}
+		return c.Lights[k].Group
+	}
+	before, after := group(to-1), group(to+1)
+	others := slices.ContainsFunc(c.Lights,
+		func(o recipe.Light) bool { return o.Group == l.Group && o.ID != l.ID })
+	switch {
+	case before == after && before != "":
+		c.Lights[to].Group = before
+	case l.Group != before && l.Group != after && others:
+		c.Lights[to].Group = ""
+	}
+	gather(c)
+	return c, slices.IndexFunc(
+		c.Lights,
+		func(o recipe.Light) bool { return o.ID == l.ID },
+	), c.Validate()
 }
 
-// StartStack gives a light the stack that its shapes begin with.
-type StartStack struct{ OfLight }
+// Copied is lights that were copied out of a shot, to be put into another.
+type Copied struct {
+	Kind   string            `json:"kind"` // "lights"
+	Photo  recipe.Photo      `json:"photo"`
+	Lights []json.RawMessage `json:"lights"`
+}
 
-// Edit is that of Action.
-func (a StartStack) Edit(r *recipe.Recipe) (Result, error) {
-	l, err := a.Of(r)
-	if err != nil {
-		return Result{}, err
+// CopyLights returns lights as JSON for PasteLights.
+func CopyLights(r *recipe.Recipe, ids []string) ([]byte, error) {
+	c := Copied{Kind: "lights", Photo: r.Photo}
+	for i := range r.Lights {
+		if slices.Contains(ids, r.Lights[i].ID) {
+			c.Lights = append(c.Lights, setting.Encode(r.Lights[i]))
+		}
+	}
+	if c.Lights == nil {
+		return nil, fault.New(fault.Invalid, "There is no light to copy; choose one first.")
+	}
+	return json.Marshal(c)
+}
+
+// PasteLights returns the recipe with lights that were copied, sized as this photo is to theirs,
+// and the index of the first. What they refer to stays behind, as do cut-outs that they are made
+// of.
+func PasteLights(r *recipe.Recipe, data []byte) (*recipe.Recipe, int, error) {
+	var c Copied
+	if err := json.Unmarshal(data, &c); err != nil || c.Kind != "lights" ||
+		c.Photo.LongEdge() < 1 || len(c.Lights) == 0 {
+		return nil, 0, fault.New(
+			fault.Invalid,
+			"There are no copied lights to paste. Copy a light first.",
+		)
+	}
+	if most := setting.Of[recipe.Recipe]("lights").Count[1]; len(r.Lights)+len(c.Lights) > most {
+		return nil, 0, fault.New(fault.NoRoom, "A shot holds at most %d lights.", most)
 	}
 	next := r.Clone()
-	next.Lights[a.Light].Shells = recipe.StartRig(l.Shapes, r.Photo).Stack(r.Photo)
-	return result(next, nil, "Starting stack of "+l.Name)
-}
-
-// Vary makes the points of a light differ.
-type Vary struct {
-	OfLight
-	Kinds     int     `form:"kinds"`
-	Hue       float64 `form:"hue"`
-	Lightness float64 `form:"lightness"`
-	Seed      int     `form:"seed"`
-}
-
-// Edit is that of Action.
-func (a Vary) Edit(r *recipe.Recipe) (Result, error) {
-	l, err := a.Of(r)
-	if err != nil {
-		return Result{}, err
+	first := len(next.Lights)
+	for _, doc := range c.Lights {
+		raw, err := setting.Parse(doc, "light")
+		if err != nil {
+			return nil, 0, err
+		}
+		var l recipe.Light
+		if err := setting.Decode(raw, &l, c.Photo.Frame()); err != nil {
+			return nil, 0, err
+		}
+		l = setting.Scale(l, float64(r.Photo.LongEdge())/float64(c.Photo.LongEdge()))
+		l.Group, l.Blockers, l.Alone, l.Spill.Carrier = "", nil, false, ""
+		for _, a := range limits(&l) {
+			*a = ""
+		}
+		l.Spill.Touches, l.Spill.Falls, l.Stand = nil, nil, ""
+		for k := range l.Shells {
+			l.Shells[k].Radius = min(l.Shells[k].Radius, recipe.MaxRadius)
+		}
+		l.Shapes = slices.DeleteFunc(l.Shapes,
+			func(s shape.Shape) bool { _, cut := s.(shape.CutOut); return cut })
+		l.ID = free("l", len(next.Lights),
+			func(id string) bool { return next.LightOf(area.LightRef(id)) != nil })
+		next.Lights = append(next.Lights, l)
+		rename(next, len(next.Lights)-1, l.Name)
 	}
-	next, err := r.Vary(a.Light, recipe.Variation{Kinds: a.Kinds, Hue: a.Hue, Light: a.Lightness,
-		Seed: a.Seed})
-	return result(next, err, "Points of "+l.Name+" varied")
+	return next, first, next.Validate()
 }
 
-// Unlike adds a light that is like another but not the same.
-type Unlike struct {
-	OfLight
-	Seed int `form:"seed"`
-}
-
-// Edit is that of Action.
-func (a Unlike) Edit(r *recipe.Recipe) (Result, error) {
-	if _, err := a.Of(r); err != nil {
-		return Result{}, err
+// RemoveLight returns the recipe without light i. Parts of areas that are made of it go
+// with it; ramps that follow its gel keep the colours that they have.
+func RemoveLight(r *recipe.Recipe, i int) *recipe.Recipe {
+	c := r.Clone()
+	l := c.Lights[i]
+	c.Lights = slices.Delete(c.Lights, i, i+1)
+	own := area.RefTo(area.OfLight, l.ID)
+	for k := range c.Lights {
+		c.Lights[k].Blockers = slices.DeleteFunc(c.Lights[k].Blockers,
+			func(b recipe.Blocker) bool { return b.Area == own })
+		if c.Lights[k].Spill.Carrier == own {
+			c.Lights[k].Spill.Carrier = ""
+		}
+		c.Lights[k].Spill.Touches = slices.DeleteFunc(c.Lights[k].Spill.Touches,
+			func(t recipe.Touch) bool { return t.Area == own })
+		for _, a := range limits(&c.Lights[k]) {
+			if *a == own {
+				*a = ""
+			}
+		}
 	}
-	next, err := r.Unlike(a.Light, a.Seed)
-	if err != nil {
-		return Result{}, err
+	for k := range c.Areas {
+		c.Areas[k].Parts = slices.DeleteFunc(c.Areas[k].Parts, func(p area.Part) bool {
+			o, ok := p.Of.(area.Light)
+			a, other := p.Of.(area.Other)
+			return ok && string(o.Light) == l.ID || other && a.Area == own
+		})
 	}
-	return showing(next, "Add "+next.Lights[a.Light+1].Name, a.Light+1)
-}
-
-// AddOrb adds a round light of a kind, in pixels of the photo.
-type AddOrb struct {
-	Kind   string  `form:"kind"`
-	X      float64 `form:"x"`
-	Y      float64 `form:"y"`
-	Radius float64 `form:"radius"`
-}
-
-// Edit is that of Action.
-func (a AddOrb) Edit(r *recipe.Recipe) (Result, error) {
-	next, i, err := r.AddOrb(a.Kind, a.X, a.Y, a.Radius)
-	if err != nil {
-		return Result{}, err
+	for _, list := range [][]pass.Pass{c.Dusk.Passes, c.Finish.Passes} {
+		for k := range list {
+			if list[k].Area == own {
+				list[k].Area, list[k].On = "", false // it must not work everywhere now
+			}
+		}
 	}
-	return showing(next, "Add "+next.Lights[i].Name, i)
-}
-
-// AddPoints adds point lights as one light; of the kind dead, which are off on the photo.
-type AddPoints struct {
-	Points []struct{ X, Y, Radius float64 } `form:"points"`
-	Kind   string                           `form:"kind,optional"`
-}
-
-// Edit is that of Action.
-func (a AddPoints) Edit(r *recipe.Recipe) (Result, error) {
-	spots := make([]shape.Spot, len(a.Points))
-	for k, p := range a.Points {
-		spots[k] = shape.Spot{At: shape.Point{X: p.X, Y: p.Y}, Radius: p.Radius}
+	if c.Dusk.Back.Area == own {
+		c.Dusk.Back.Area = ""
 	}
-	next, i, err := r.AddPoints(spots, a.Kind == "dead")
-	if err != nil {
-		return Result{}, err
+	for _, list := range [][]pass.Pass{c.Dusk.Passes, c.Finish.Passes} {
+		for k := range list {
+			if f, ok := list[k].Does.(pass.Ramp); ok && string(f.Follow) == l.ID {
+				f.Follow = ""
+				for _, s := range []*pass.Swatch{&f.Shadows, &f.Middle, &f.Highlights} {
+					s.Hue = math.Mod(s.Hue+l.Gel.Hue, 360)
+					s.Saturation *= l.Gel.Saturation
+				}
+				list[k].Does = f
+			}
+		}
 	}
-	return showing(next, "Add "+next.Lights[i].Name, i)
+	return c
 }
 
-// Scatter fills the shapes of a light with bulbs; lengths are in pixels of the photo.
-type Scatter struct {
-	OfLight
-	Gap  float64 `form:"gap"`
-	Size float64 `form:"size"`
-	Vary float64 `form:"vary"`
-	Seed int     `form:"seed"`
-}
-
-// Edit is that of Action.
-func (a Scatter) Edit(r *recipe.Recipe) (Result, error) {
-	l, err := a.Of(r)
-	if err != nil {
-		return Result{}, err
+// Brightest returns the index of the light that gives most, -1 where there is none: by
+// its fader, its stack, its gel and what it covers.
+func Brightest(r *recipe.Recipe) int {
+	best, most := -1, -1.0
+	for i := range r.Lights {
+		l := &r.Lights[i]
+		sum := 0.0
+		for _, s := range l.Shells {
+			sum += s.Strength
+		}
+		if v := l.Gain() * (1 +
+			sum) * math.Sqrt(covers(r, l)) * float64(l.Gel.Colour().Luma()+0.2); l.On && v > most {
+			best, most = i, v
+		}
 	}
-	next, err := r.ScatterBulbs(a.Light, shape.Scatter{Gap: a.Gap, Size: a.Size, Vary: a.Vary,
-		Seed: a.Seed})
-	return result(next, err, "Bulbs in "+l.Name)
+	return best
 }
 
-// Deal distributes the gels of a palette to the points of a light.
-type Deal struct {
-	OfLight
-	Palette string `form:"palette"`
-	Seed    int    `form:"seed"`
-}
-
-// Edit is that of Action.
-func (a Deal) Edit(r *recipe.Recipe) (Result, error) {
-	l, err := a.Of(r)
-	if err != nil {
-		return Result{}, err
+// limits returns the areas that core, glow and rays of a light are limited by, to be changed.
+func limits(l *recipe.Light) []*area.Ref {
+	out := []*area.Ref{&l.Trim.Area, &l.Rays.Trim.Area, &l.Rays.Near}
+	for i := range l.Shells {
+		out = append(out, &l.Shells[i].Trim.Area)
 	}
-	next, err := r.Deal(a.Light, a.Palette, a.Seed)
-	return result(next, err, "Gels of "+l.Name+" dealt")
+	return out
 }
 
-// GroupLights makes a group of lights, named by their ids with commas between.
-type GroupLights struct {
-	Lights string `form:"lights"`
-}
-
-// Edit is that of Action.
-func (a GroupLights) Edit(r *recipe.Recipe) (Result, error) {
-	next, err := r.GroupLights(strings.Split(a.Lights, ","))
-	return result(next, err, "Group lights")
-}
-
-// Ungroup takes the lights of a group apart.
-type Ungroup struct {
-	Group string `form:"group"`
-}
-
-// Edit is that of Action.
-func (a Ungroup) Edit(r *recipe.Recipe) (Result, error) {
-	next, err := r.Ungroup(a.Group)
-	return result(next, err, "Undo a group")
-}
-
-// MoveLight moves a light to another position.
-type MoveLight struct {
-	From int `form:"from"`
-	To   int `form:"to"`
-}
-
-// Edit is that of Action.
-func (a MoveLight) Edit(r *recipe.Recipe) (Result, error) {
-	next, i, err := r.MoveLight(a.From, a.To)
-	if err != nil {
-		return Result{}, err
+// covers returns about how many square pixels a light covers; of cut-outs half of what holds them.
+func covers(r *recipe.Recipe, l *recipe.Light) float64 {
+	a := l.Shapes.Area()
+	for _, s := range l.Shapes {
+		if k, ok := s.(shape.CutOut); ok {
+			if c := r.CutOut(k.Of); c != nil {
+				a += float64(c.Raster.Width) * float64(c.Raster.Height) * c.Raster.Cell *
+					c.Raster.Cell / 2
+			}
+		}
 	}
-	return showing(next, "Order of lights", i)
+	return a
 }
 
-// PasteLights adds lights that were copied.
-type PasteLights struct {
-	Doc string `form:"doc"`
-}
-
-// Edit is that of Action.
-func (a PasteLights) Edit(r *recipe.Recipe) (Result, error) {
-	next, i, err := r.PasteLights([]byte(a.Doc))
-	if err != nil {
-		return Result{}, err
+// CutRay returns rays with one of them ending at a share of its length, at all of it for one that
+// is as long as it was.
+func CutRay(r recipe.Rays, point, ray int, at float64) recipe.Rays {
+	r.Cuts = slices.DeleteFunc(slices.Clone(r.Cuts),
+		func(c recipe.Cut) bool { return c.Point == point && c.Ray == ray })
+	if at < 1 {
+		r.Cuts = append(
+			r.Cuts,
+			recipe.Cut{Point: point, Ray: ray, At: math.Round(1000*math.Max(at, 0)) / 1000},
+		)
 	}
-	return showing(next, "Paste "+next.Lights[i].Name, i)
+	return r
+}
+
+// Matched returns the recipe with the spill and the gels of its lights such that they add to the
+// photo, for each colour, gains times what they add in white at a strength of 1. Lights that are
+// off, or have no spill, stay as they are. All reaches are multiplied by reach.
+func Matched(r *recipe.Recipe, gains [][3]float64, reach float64) (*recipe.Recipe, error) {
+	c := r.Clone()
+	lit := r.Lit()
+	strength, far := setting.Of[recipe.Spill]("strength"), setting.Of[recipe.Spill]("reach")
+	for i := range c.Lights {
+		l := &c.Lights[i]
+		if i >= len(gains) || !lit[i] || !l.Spill.On || l.Gain() <= 0 {
+			continue
+		}
+		g := gains[i]
+		most := math.Max(g[0], math.Max(g[1], g[2]))
+		if most < 1e-4 {
+			l.Spill.Strength = 0 // the reference has it off
+			continue
+		}
+		// A group's fader and the master weigh it as well.
+		k := r.Shining(i).Gain() * math.Max(r.Spill.Level, 1e-3)
+		l.Gel = GelOf(colour.RGB{R: float32(g[0] / most), G: float32(g[1] / most),
+			B: float32(g[2] / most)})
+		l.Spill.Strength = setting.Round(math.Min(most/k, strength.Max.A))
+		l.Spill.Reach = setting.Round(math.Min(l.Spill.Reach*reach, far.Max.A))
+	}
+	return c, c.Validate()
+}
+
+// Suit gives light i, if it still has the core and the stack of a new one, those that
+// suit what it is made of. It writes to r.
+func Suit(r *recipe.Recipe, i int) {
+	l, fresh := &r.Lights[i], recipe.DefaultLight(r.Photo)
+	if l.Core == fresh.Core && slices.Equal(l.Shells, fresh.Shells) {
+		recipe.StartRig(l.Shapes, r.Photo).Put(l, r.Photo)
+	}
 }

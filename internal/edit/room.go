@@ -1,132 +1,297 @@
 package edit
 
 import (
+	"fmt"
+	"math"
+	"slices"
+
 	"pyrant/internal/base/camera"
 	"pyrant/internal/base/fault"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
 	"pyrant/internal/recipe/cutout"
+	"pyrant/internal/recipe/setting"
 )
 
-// Points are places on the photo, in its pixels.
-type Points []camera.Point
-
-// take returns the points if there are so many.
-func (p Points) take(n int) ([]camera.Point, error) {
-	if len(p) != n {
-		return nil, fault.New(fault.Invalid, "This takes %d points of the photo.", n)
+// roomID returns an id that nothing in the room has, and a name with the lowest number that nothing
+// called so has.
+func roomID(r *recipe.Recipe, prefix, name string, names []string) (id, called string) {
+	m := &r.Room
+	taken := func(id string) bool {
+		return slices.ContainsFunc(m.Walls, func(w recipe.Wall) bool { return w.ID == id }) ||
+			slices.ContainsFunc(m.Platforms, func(p recipe.Platform) bool { return p.ID == id }) ||
+			slices.ContainsFunc(m.Things, func(t recipe.Thing) bool { return t.ID == id })
 	}
-	return p, nil
+	called = name
+	for n := 2; slices.Contains(names, called); n++ {
+		called = fmt.Sprintf("%s %d", name, n)
+	}
+	return free(prefix, len(names), taken), called
 }
 
-// Line is the part of an action that is drawn as a line.
-type Line struct {
-	Points Points `form:"points"`
+// AddWall returns the recipe with a wall that meets the floor along a line. In a shot without a
+// room that line makes the room: the horizon is taken to be where it is in most photos, above the
+// line.
+func AddWall(r *recipe.Recipe, from, to camera.Point) (*recipe.Recipe, error) {
+	c := r.Clone()
+	m := &c.Room
+	if most := setting.Of[recipe.Room]("walls").Count[1]; len(m.Walls) >= most {
+		return nil, fault.New(
+			fault.NoRoom,
+			"A room holds at most %d walls. Remove one that is not needed.",
+			most,
+		)
+	}
+	if !m.On {
+		m.On = true
+		if m.Corners.Len() == 0 && len(m.Walls) == 0 {
+			h := float64(r.Photo.Height)
+			m.Horizon = setting.Round(math.Min(0.4*h, math.Min(from.Y, to.Y)-0.1*h))
+		}
+	}
+	var names []string
+	for _, w := range m.Walls {
+		names = append(names, w.Name)
+	}
+	id, name := roomID(c, "w", "Wall", names)
+	m.Walls = append(m.Walls, recipe.Wall{ID: id, Name: name, From: from, To: to})
+	return c, c.Validate()
 }
 
-func (l Line) edit(r *recipe.Recipe, title string,
-	change func(r *recipe.Recipe, from, to camera.Point) (*recipe.Recipe, error)) (Result, error) {
-	p, err := l.Points.take(2)
+// SetHorizon returns the recipe with a floor that ends at a line across the photo: the horizon, or
+// higher where the ground rises. Corners tell of the floor no more.
+func SetHorizon(r *recipe.Recipe, a, b camera.Point) (*recipe.Recipe, error) {
+	if a.X > b.X {
+		a, b = b, a
+	}
+	dx, dy := b.X-a.X, b.Y-a.Y
+	if dx < math.Abs(dy) {
+		return nil, fault.New(
+			fault.Invalid,
+			"The line stands upright. Draw it along the horizon, from left to right.",
+		)
+	}
+	c := r.Clone()
+	m := &c.Room
+	m.On, m.Corners = true, recipe.Points{}
+	m.Horizon = math.Round(10*(a.Y+(float64(r.Photo.Width)/2-a.X)*dy/dx)) / 10
+	m.Roll = math.Round(10*math.Atan2(dy, dx)*180/math.Pi) / 10
+	return c, c.Validate()
+}
+
+// SetFloor returns the recipe with a floor by the corners of a rectangle on it.
+func SetFloor(r *recipe.Recipe, corners []camera.Point) (*recipe.Recipe, error) {
+	c := r.Clone()
+	c.Room.On, c.Room.Corners = true, setting.ListOf(corners...)
+	return c, c.Validate()
+}
+
+// SetCamera returns the recipe with a floor that is seen by a camera: a square of it, whose sides
+// go by degrees to the right of straight ahead, and the field of view.
+func SetCamera(r *recipe.Recipe, cam *camera.Camera, heading float64) (*recipe.Recipe, error) {
+	w, h := float64(r.Photo.Width), float64(r.Photo.Height)
+	corners, ok := cam.Square(heading, w, h)
+	if !ok {
+		return nil, fault.New(
+			fault.Invalid,
+			"The photo's lines tell where the horizon is, but the photo shows too little of the floor below it. Drag a wall line or the horizon instead.",
+		)
+	}
+	for i, p := range corners {
+		corners[i] = camera.Point{X: math.Round(10*p.X) / 10, Y: math.Round(10*p.Y) / 10}
+	}
+	c, err := SetFloor(r, corners[:])
 	if err != nil {
-		return Result{}, err
+		return nil, err
 	}
-	next, err := change(r, p[0], p[1])
-	return result(next, err, title)
+	c.Room.View = math.Round(10*camera.ViewOf(cam.F, w)) / 10
+	return c, c.Validate()
 }
 
-// SetHorizon makes the ground of the room by its horizon.
-type SetHorizon struct{ Line }
-
-// Edit is that of Action.
-func (a SetHorizon) Edit(r *recipe.Recipe) (Result, error) {
-	return a.edit(r, "Ground of the room", (*recipe.Recipe).SetHorizon)
-}
-
-// AddWall adds a wall by its line on the floor.
-type AddWall struct{ Line }
-
-// Edit is that of Action.
-func (a AddWall) Edit(r *recipe.Recipe) (Result, error) {
-	return a.edit(r, "Wall of the room", (*recipe.Recipe).AddWall)
-}
-
-// SetCeiling adds a ceiling by its line on a wall.
-type SetCeiling struct{ Line }
-
-// Edit is that of Action.
-func (a SetCeiling) Edit(r *recipe.Recipe) (Result, error) {
-	return a.edit(r, "Ceiling of the room", (*recipe.Recipe).SetCeiling)
-}
-
-// SetFloor makes the floor by the four corners of a rectangle on it.
-type SetFloor struct {
-	Points Points `form:"points"`
-}
-
-// Edit is that of Action.
-func (a SetFloor) Edit(r *recipe.Recipe) (Result, error) {
-	p, err := a.Points.take(4)
+// SetCeiling returns the recipe with a ceiling that meets a wall along a line.
+func SetCeiling(r *recipe.Recipe, a, b camera.Point) (*recipe.Recipe, error) {
+	s, err := r.Space()
 	if err != nil {
-		return Result{}, err
+		return nil, err
 	}
-	next, err := r.SetFloor(p)
-	return result(next, err, "Floor of the room")
+	if !r.Room.On || len(s.Walls) == 0 {
+		return nil, fault.New(
+			fault.Invalid,
+			"A ceiling is found by where it meets a wall. Draw a wall line on the floor first.",
+		)
+	}
+	high := 0.0
+	for _, p := range [2]camera.Point{a, b} {
+		ray := s.Cam.Ray(p.X, p.Y)
+		near := math.Inf(1)
+		for _, w := range s.Walls {
+			if t, ok := w.Hit(ray); ok {
+				near = math.Min(near, t)
+			}
+		}
+		if h := s.Cam.Height(ray.Mul(near)); !(h > 1.05 && h < setting.Of[recipe.Room]("ceiling").Max.A) {
+			return nil, fault.New(
+				fault.Invalid,
+				"Here the ceiling would not lie above the camera. Draw its line where it meets a wall, above the horizon.",
+			)
+		} else {
+			high += h / 2
+		}
+	}
+	c := r.Clone()
+	c.Room.Ceiling = math.Round(100*high) / 100
+	return c, c.Validate()
 }
 
-// AddPlatform adds a platform by the corners of its top and a place at its foot.
-type AddPlatform struct {
-	Points Points `form:"points"`
+// AddPlatform returns the recipe with a platform of four corners, over a foot under the first.
+func AddPlatform(r *recipe.Recipe, top []camera.Point, foot camera.Point) (*recipe.Recipe, error) {
+	c := r.Clone()
+	m := &c.Room
+	if most := setting.Of[recipe.Room]("platforms").Count[1]; len(m.Platforms) >= most {
+		return nil, fault.New(
+			fault.NoRoom,
+			"A room holds at most %d platforms. Remove one that is not needed.",
+			most,
+		)
+	}
+	var names []string
+	for _, p := range m.Platforms {
+		names = append(names, p.Name)
+	}
+	id, name := roomID(c, "p", "Platform", names)
+	m.On = true
+	m.Platforms = append(
+		m.Platforms,
+		recipe.Platform{ID: id, Name: name, Top: setting.ListOf(top...),
+			Foot: foot},
+	)
+	return c, c.Validate()
 }
 
-// Edit is that of Action.
-func (a AddPlatform) Edit(r *recipe.Recipe) (Result, error) {
-	p, err := a.Points.take(5)
+// FootOf guesses where a cut-out stands: below its middle, where what it covers ends.
+func FootOf(r *recipe.Recipe, o *cutout.CutOut) (camera.Point, error) {
+	m, err := o.Raster.Mask()
 	if err != nil {
-		return Result{}, err
+		return camera.Point{}, err
 	}
-	next, err := r.AddPlatform(p[:4], p[4])
-	return result(next, err, "Platform in the room")
+	scale := min(1, 400/float64(r.Photo.LongEdge()))
+	part := o.On(m, cutout.Alpha).At(scale)
+	b := part.Bounds()
+	row := make([]float32, b.Dx())
+	var low float64
+	var sum, n float64
+	for y := b.Max.Y - 1; y >= b.Min.Y; y-- {
+		part.Fill(row, b.Min.X, y)
+		for x, v := range row {
+			if v > 0.5 {
+				if low == 0 {
+					low = float64(y + 1)
+				}
+				sum, n = sum+float64(b.Min.X+x)+0.5, n+1
+			}
+		}
+		// The lowest tenth tells where it stands.
+		if low > 0 && low-float64(y) > 0.1*float64(b.Dy()) {
+			break
+		}
+	}
+	if n == 0 {
+		return camera.Point{}, fault.New(
+			fault.Invalid,
+			"“%s” covers nothing yet. Scribble in it first.",
+			o.Name,
+		)
+	}
+	// Its sole lies a little above its lowest edge, which is that of its nearest part.
+	return camera.Point{X: sum / n / scale, Y: (low - 0.02*float64(b.Dy())) / scale}, nil
 }
 
-// AddThing puts a cut-out into the room as an object.
-type AddThing struct {
-	Of cutout.Ref `form:"of"`
+// AddThing returns the recipe with a cut-out standing in the room, at the foot of what it covers:
+// on the floor, or on a platform whose top is seen there.
+func AddThing(r *recipe.Recipe, of cutout.Ref, foot camera.Point) (*recipe.Recipe, error) {
+	c := r.Clone()
+	m := &c.Room
+	if most := setting.Of[recipe.Room]("things").Count[1]; len(m.Things) >= most {
+		return nil, fault.New(
+			fault.NoRoom,
+			"A room holds at most %d things. Remove one that is not needed.",
+			most,
+		)
+	}
+	if slices.ContainsFunc(m.Things, func(t recipe.Thing) bool { return t.Of == of }) {
+		return nil, fault.New(fault.Invalid, "“%s” stands in the room already.", r.NameOf(of))
+	}
+	id, _ := roomID(c, "t", "", nil)
+	t := setting.New[recipe.Thing](r.Photo.Frame())
+	t.ID, t.Of, t.Foot, t.Relief = id, of, foot, recipe.UsualRelief
+	if sp, err := r.Space(); err == nil {
+		if i := sp.Under(foot); i >= 0 {
+			t.On = recipe.PlatformRef(m.Platforms[i].ID)
+		}
+	}
+	m.Things = append(m.Things, t)
+	return c, c.Validate()
 }
 
-// Edit is that of Action.
-func (a AddThing) Edit(r *recipe.Recipe) (Result, error) {
-	o := r.CutOut(a.Of)
-	if o == nil || o.Empty() {
-		return Result{}, fault.New(fault.Gone, "There is no such cut-out in this shot.")
+// TouchUp returns the recipe with one more touch of a light's spill, in an area of its own that is
+// yet to be painted, and that area.
+func TouchUp(r *recipe.Recipe, light int, does recipe.Touching) (*recipe.Recipe, area.Ref, error) {
+	if most := setting.Of[recipe.Spill]("touches").Count[1]; len(
+		r.Lights[light].Spill.Touches,
+	) >= most {
+		return nil, "", fault.New(
+			fault.NoRoom,
+			"The spill of a light is touched up %d times at most. Remove one that is not needed.",
+			most,
+		)
 	}
-	foot, err := r.FootOf(o)
+	name := map[recipe.Touching]string{recipe.LessSpill: "Less of ",
+		recipe.MoreSpill: "More of ", recipe.NewSpill: "Light of "}[does]
+	if name == "" {
+		return nil, "", fault.New(
+			fault.Invalid,
+			"Spill is touched up to less, to more, or with new light.",
+		)
+	}
+	l := []rune(name + r.Lights[light].Name)
+	c, id, err := AddArea(r, string(l[:min(len(l), 74)]))
 	if err != nil {
-		return Result{}, err
+		return nil, "", err
 	}
-	next, err := r.AddThing(a.Of, foot)
-	return result(next, err, o.Name+" in the room")
+	t := setting.New[recipe.Touch](r.Photo.Frame())
+	t.Area, t.Does = id, does
+	if does != recipe.LessSpill {
+		t.Amount = 0.5
+	}
+	c.Lights[light].Spill.Touches = append(c.Lights[light].Spill.Touches, t)
+	return c, id, c.Validate()
 }
 
-// TouchUp begins to touch up a light's spill by hand; Does is a recipe.Touching, or "pool".
-type TouchUp struct {
-	OfLight
-	Does string `form:"does"`
-}
-
-// Edit is that of Action.
-func (a TouchUp) Edit(r *recipe.Recipe) (Result, error) {
-	l, err := a.Of(r)
+// Pool returns the recipe with light of a light's gel on the ground below it, by hand: a touch of
+// new light in a ring that lies flat, as a pool does in perspective, and that ring's area. Nothing
+// has to be painted; it is moved, sized and turned like any ring.
+func Pool(r *recipe.Recipe, light int) (*recipe.Recipe, area.Ref, error) {
+	c, id, err := TouchUp(r, light, recipe.NewSpill)
 	if err != nil {
-		return Result{}, err
+		return nil, "", err
 	}
-	var next *recipe.Recipe
-	var id area.Ref
-	title, part := "Touch up spill of "+l.Name, ""
-	if a.Does == "pool" {
-		next, id, err = r.Pool(a.Light)
-		title, part = "Pool of light of "+l.Name, "0" // its ring is taken hold of at once
-	} else {
-		next, id, err = r.TouchUp(a.Light, recipe.Touching(a.Does))
+	touches := c.Lights[light].Spill.Touches
+	touches[len(touches)-1].Amount = 1
+	const step = 1.0 / 16
+	long := float64(r.Photo.LongEdge())
+	x, y, wide := float64(r.Photo.Width)/2, float64(r.Photo.Height)*0.8, long/3
+	if b := r.Lights[light].Shapes.At(step).Bounds(); !b.Empty() {
+		wide = max(wide, 1.5*float64(b.Dx())/step)
+		x, y = float64(b.Min.X+b.Max.X)/2/step, min(float64(b.Max.Y)/step+wide/8,
+			float64(r.Photo.Height)*0.97)
 	}
-	return Result{next, title, map[string]string{"area": string(id), "part": part}}, err
+	a := c.Area(id)
+	name := []rune("Pool of " + r.Lights[light].Name)
+	a.Name = string(name[:min(len(name), 74)])
+	part := setting.New[area.Part](r.Photo.Frame())
+	part.Does = area.Add
+	part.Of = area.Ring{X: setting.Round(x), Y: setting.Round(y), Width: setting.Round(wide),
+		Height: setting.Round(wide / 4), Inner: 0.2}
+	a.Parts = []area.Part{part}
+	return c, id, c.Validate()
 }

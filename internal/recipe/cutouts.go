@@ -5,10 +5,8 @@ import (
 	"slices"
 	"strings"
 
-	"pyrant/internal/base/fault"
 	"pyrant/internal/recipe/area"
 	"pyrant/internal/recipe/cutout"
-	"pyrant/internal/recipe/setting"
 	"pyrant/internal/recipe/shape"
 )
 
@@ -109,23 +107,6 @@ func (r *Recipe) standing(id area.Ref) *area.Area {
 	return &a
 }
 
-// AddCutOut returns the recipe with one more cut-out that covers nothing yet, and its index.
-func (r *Recipe) AddCutOut(name string) (*Recipe, int, error) {
-	if most := setting.Of[Recipe]("cutouts").Count[1]; len(r.CutOuts) >= most {
-		return nil, 0, fault.New(fault.NoRoom, "A shot holds at most %d cut-outs. Remove one that is not needed.", most)
-	}
-	c := r.Clone()
-	o := setting.New[cutout.CutOut](r.Photo.Frame())
-	o.ID = free("c", len(c.CutOuts), func(id string) bool { return c.CutOut(cutout.Ref(id)) != nil })
-	o.Name = name
-	for n := 2; slices.ContainsFunc(c.CutOuts,
-		func(k cutout.CutOut) bool { return k.Name == o.Name }); n++ {
-		o.Name = fmt.Sprintf("%s %d", name, n)
-	}
-	c.CutOuts = append(c.CutOuts, o)
-	return c, len(c.CutOuts) - 1, nil
-}
-
 // CutOutUsers lists what uses a cut-out, by name, quoted.
 func (r *Recipe) CutOutUsers(id cutout.Ref) (out []string) {
 	for i := range r.Lights {
@@ -158,17 +139,6 @@ func (r *Recipe) CutOutUsers(id cutout.Ref) (out []string) {
 		out = append(out, r.Users(area.RefTo(kind, string(id)))...)
 	}
 	return out
-}
-
-// RemoveCutOut returns the recipe without a cut-out that nothing uses.
-func (r *Recipe) RemoveCutOut(id cutout.Ref) (*Recipe, error) {
-	if used := r.CutOutUsers(id); len(used) > 0 {
-		return nil, fault.New(fault.Invalid, "The cut-out “%s” is used by %s. Take it out there first.", r.CutOut(id).Name, strings.Join(used, " and "))
-	}
-	c := r.Clone()
-	c.CutOuts = slices.DeleteFunc(c.CutOuts,
-		func(o cutout.CutOut) bool { return o.ID == string(id) })
-	return c, nil
 }
 
 // checkCutOuts refuses cut-outs that share an id, and what refers to one that is not there.

@@ -3,6 +3,7 @@ package recipe_test
 import (
 	"fmt"
 
+	"pyrant/internal/edit"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/shape"
 )
@@ -10,7 +11,7 @@ import (
 // A recipe is all that is done to a photo, as numbers; a change makes another and
 // leaves it as it was.
 func Example() {
-	r, i, err := recipe.New(3000, 2000).AddLight()
+	r, i, err := edit.AddLight(recipe.New(3000, 2000))
 	if err != nil {
 		fmt.Println(err)
 		return
@@ -18,12 +19,12 @@ func Example() {
 	r.Lights[i].Name = "Signal rod"
 	r.Lights[i].Shapes = shape.Shapes{shape.Tube{Width: 20,
 		Nodes: shape.PathOf(shape.Node{X: 900, Y: 100}, shape.Node{X: 700, Y: 1200})}}
-	change := recipe.Set("/lights/0/gel/hue", 35)
-	next, err := r.Apply(change)
-	fmt.Println(r.Title(change), r.Lights[0].Gel.Hue, next.Lights[0].Gel.Hue, err)
-	_, err = r.Apply(recipe.Set("/lights/0/shells/0/radius", -3))
+	change := edit.Set("/lights/0/gel/hue", 35)
+	next, err := edit.Apply(r, change)
+	fmt.Println(edit.Title(r, change), r.Lights[0].Gel.Hue, next.Lights[0].Gel.Hue, err)
+	_, err = edit.Apply(r, edit.Set("/lights/0/shells/0/radius", -3))
 	fmt.Println(err)
-	again, err := recipe.Decode(next.Encode())
+	again, err := edit.Decode(next.Encode())
 	fmt.Println(again.Lights[0].Name, again.Lit(), err)
 	// Output:
 	// Gel of Signal rod 172 35 <nil>

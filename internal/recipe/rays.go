@@ -2,7 +2,6 @@ package recipe
 
 import (
 	"math"
-	"slices"
 
 	"pyrant/internal/recipe/area"
 	"pyrant/internal/recipe/setting"
@@ -64,17 +63,6 @@ const (
 func (Nearness) Choices() []setting.Choice {
 	return []setting.Choice{{Value: string(BySize), Label: "Its size"}, {Value: string(ByLight),
 		Label: "Size and brightness"}, {Value: string(ByDepth), Label: "Depth in the room"}, {Value: string(ByArea), Label: "An area"}}
-}
-
-// CutRay returns rays with one of them ending at a share of its length, at all of it for one that
-// is as long as it was.
-func (r Rays) CutRay(point, ray int, at float64) Rays {
-	r.Cuts = slices.DeleteFunc(slices.Clone(r.Cuts),
-		func(c Cut) bool { return c.Point == point && c.Ray == ray })
-	if at < 1 {
-		r.Cuts = append(r.Cuts, Cut{point, ray, math.Round(1000*math.Max(at, 0)) / 1000})
-	}
-	return r
 }
 
 // RaysBy is what is counted.

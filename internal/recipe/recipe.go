@@ -607,42 +607,31 @@ func (r *Recipe) Encode() []byte { return setting.Encode(*r) }
 // SHA-256 of their bytes, and those bytes by that name.
 func (r *Recipe) Pack() (doc []byte, lists map[string][]byte) { return setting.Pack(*r) }
 
-// Decode reads a recipe from JSON that is complete in itself and validates it.
-// All faults are of type *fault.Error.
-func Decode(data []byte) (*Recipe, error) { return Unpack(data, nil) }
-
-// Unpack reads a recipe from JSON and validates it; load returns the bytes of lists
-// of points by their SHA-256. Where it is nil, such lists are faults.
-func Unpack(data []byte, load func(sum string) ([]byte, error)) (*Recipe, error) {
+// Read reads a recipe from JSON and validates it; from is the version that it had. One of before
+// version 5 is not up to date yet: edit.Decode and edit.Unpack do the rest. load returns the bytes
+// of lists of points by their SHA-256; where it is nil, such lists are faults. All faults are of
+// type *fault.Error.
+func Read(data []byte, load func(sum string) ([]byte, error)) (r *Recipe, from int, err error) {
 	if len(data) > MaxBytes {
-		return nil, fault.New(fault.TooLarge, "The recipe is larger than %d MB.", MaxBytes>>20)
+		return nil, 0, fault.New(fault.TooLarge, "The recipe is larger than %d MB.", MaxBytes>>20)
 	}
 	raw, err := setting.Parse(data, "recipe")
 	if err != nil {
-		return nil, err
+		return nil, 0, err
 	}
-	from, err := upgrade(raw)
-	if err != nil {
-		return nil, err
+	if from, err = upgrade(raw); err != nil {
+		return nil, from, err
 	}
-	var r Recipe
-	if err := setting.Decode(raw, &r, frameOf(raw)); err != nil {
-		return nil, err
+	r = new(Recipe)
+	if err := setting.Decode(raw, r, frameOf(raw)); err != nil {
+		return nil, from, err
 	}
 	if load != nil {
-		if r, err = setting.Resolve(r, load); err != nil {
-			return nil, err
+		if *r, err = setting.Resolve(*r, load); err != nil {
+			return nil, from, err
 		}
 	}
-	if err := r.Validate(); err != nil {
-		return nil, err
-	}
-	if from < 5 {
-		if err := r.mendSpill(); err != nil {
-			return nil, err
-		}
-	}
-	return &r, nil
+	return r, from, r.Validate()
 }
 
 // frameOf finds the photo's size in what is not decoded yet, for defaults that

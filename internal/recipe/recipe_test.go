@@ -1,7 +1,6 @@
-package recipe
+package recipe_test
 
 import (
-	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -10,7 +9,6 @@ import (
 	"os"
 	"path/filepath"
 	"reflect"
-	"regexp"
 	"strings"
 	"testing"
 
@@ -20,15 +18,24 @@ import (
 	"pyrant/internal/base/camera"
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/fault"
-	"pyrant/internal/light/spill"
+	"pyrant/internal/edit"
+	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/setting"
 	"pyrant/internal/recipe/shape"
 )
 
+// Short names for tables of shells.
+type (
+	shell = recipe.Shell
+	tint  = recipe.Tint
+)
+
+const add = recipe.Add
+
 // sample returns a recipe with a panel and a rod.
-func sample(t testing.TB) *Recipe {
+func sample(t testing.TB) *recipe.Recipe {
 	t.Helper()
-	r := New(3000, 2000)
+	r := recipe.New(3000, 2000)
 	for _, sh := range []shape.Shape{
 		shape.Outline{Nodes: shape.PathOf(shape.Node{X: 100, Y: 100, Out: [2]float64{20, -5}},
 			shape.Node{X: 300, Y: 110}, shape.Node{X: 280, Y: 400})},
@@ -37,7 +44,7 @@ func sample(t testing.TB) *Recipe {
 	} {
 		var i int
 		var err error
-		if r, i, err = r.AddLight(); err != nil {
+		if r, i, err = edit.AddLight(r); err != nil {
 			t.Fatal(err)
 		}
 		r.Lights[i].Shapes = shape.Shapes{sh}
@@ -51,7 +58,7 @@ func sample(t testing.TB) *Recipe {
 
 func TestRoundTrip(t *testing.T) {
 	r := sample(t)
-	back, err := Decode(r.Encode())
+	back, err := edit.Decode(r.Encode())
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -80,30 +87,93 @@ func TestDecodeRefuses(t *testing.T) {
 	tests := []struct{ name, doc, field, say string }{
 		{"empty", "", "", "not valid JSON"},
 		{"not an object", "[1]", "version", "must say its version"},
-		{"unknown field", swap(`"whiteness"`, `"sparkle":1,"whiteness"`), "lights[0].core.sparkle", "knows no such field"},
-		{"field in another case", swap(`"whiteness"`, `"Whiteness"`), "lights[0].core.Whiteness", "knows no such field"},
+		{
+			"unknown field",
+			swap(`"whiteness"`, `"sparkle":1,"whiteness"`),
+			"lights[0].core.sparkle",
+			"knows no such field",
+		},
+		{
+			"field in another case",
+			swap(`"whiteness"`, `"Whiteness"`),
+			"lights[0].core.Whiteness",
+			"knows no such field",
+		},
 		{"missing name", swap(`"name":"Light 1",`, ``), "lights[0].name", "missing"},
-		{"unknown kind of shape", swap(`"kind":"tube"`, `"kind":"cone"`), "lights[1].shapes[0].kind", `"cone"`},
-		{"field of another kind", swap(`"kind":"tube"`, `"kind":"outline"`), "lights[1].shapes[0].taper", "knows no such field"},
-		{"points that are elsewhere", swap(`"nodes":[{"x":900,"y":100},{"x":700,"y":1200}]`, `"nodes":"`+strings.Repeat("0a", 32)+`"`), "lights[1].shapes[0].nodes", "missing"},
-		{"points of no name", swap(`"nodes":[{"x":900,"y":100},{"x":700,"y":1200}]`, `"nodes":"here"`), "lights[1].shapes[0].nodes", "not the name"},
+		{
+			"unknown kind of shape",
+			swap(`"kind":"tube"`, `"kind":"cone"`),
+			"lights[1].shapes[0].kind",
+			`"cone"`,
+		},
+		{
+			"field of another kind",
+			swap(`"kind":"tube"`, `"kind":"outline"`),
+			"lights[1].shapes[0].taper",
+			"knows no such field",
+		},
+		{
+			"points that are elsewhere",
+			swap(
+				`"nodes":[{"x":900,"y":100},{"x":700,"y":1200}]`,
+				`"nodes":"`+strings.Repeat("0a", 32)+`"`,
+			),
+			"lights[1].shapes[0].nodes",
+			"missing",
+		},
+		{
+			"points of no name",
+			swap(`"nodes":[{"x":900,"y":100},{"x":700,"y":1200}]`, `"nodes":"here"`),
+			"lights[1].shapes[0].nodes",
+			"not the name",
+		},
 		{"half a pixel", swap(`"width":3000`, `"width":3000.5`), "photo.width", "whole number"},
 		{"NaN", swap(`"daylight":0`, `"daylight":NaN`), "", "not valid JSON"},
 		{"text for a number", swap(`"daylight":0`, `"daylight":"dark"`), "dusk.daylight", "number"},
-		{"radius of -1", swap(`"radius":1.25`, `"radius":-1`), "lights[0].shells[0].radius", "from 0 to 6000"},
-		{"radius of 1e9", swap(`"radius":1.25`, `"radius":1e9`), "lights[0].shells[0].radius", "1000000000 is out of range"},
+		{
+			"radius of -1",
+			swap(`"radius":1.25`, `"radius":-1`),
+			"lights[0].shells[0].radius",
+			"from 0 to 6000",
+		},
+		{
+			"radius of 1e9",
+			swap(`"radius":1.25`, `"radius":1e9`),
+			"lights[0].shells[0].radius",
+			"1000000000 is out of range",
+		},
 		{"number too large for any field", swap(`"radius":1.25`, `"radius":1e999`), "", "beyond"},
-		{"unknown joining", swap(`"join":"add"`, `"join":"melt"`), "lights[0].shells[0].join", `"melt"`},
-		{"path of one point", swap(`"nodes":[{"x":900,"y":100},{"x":700,"y":1200}]`, `"nodes":[{"x":900,"y":100}]`), "lights[1].shapes[0].nodes", "A path of 1 point is no tube"},
-		{"point far outside", swap(`"x":900`, `"x":90000`), "lights[1].shapes[0].nodes[0].x", "out of range"},
+		{
+			"unknown joining",
+			swap(`"join":"add"`, `"join":"melt"`),
+			"lights[0].shells[0].join",
+			`"melt"`,
+		},
+		{
+			"path of one point",
+			swap(`"nodes":[{"x":900,"y":100},{"x":700,"y":1200}]`, `"nodes":[{"x":900,"y":100}]`),
+			"lights[1].shapes[0].nodes",
+			"A path of 1 point is no tube",
+		},
+		{
+			"point far outside",
+			swap(`"x":900`, `"x":90000`),
+			"lights[1].shapes[0].nodes[0].x",
+			"out of range",
+		},
 		{"same id twice", swap(`"id":"l2"`, `"id":"l1"`), "lights[1].id", `the id "l1"`},
 		{"newer version", swap(`"version":5`, `"version":99`), "version", "version 99"},
 		{"more after the end", good + "{}", "", "not valid JSON"},
-		{"window upside down", swap(`"low":0,"high":1`, `"low":0.8,"high":0.2`), "lights[0].spill.tone", "above its upper end"},
+		{
+			"window upside down",
+			swap(`"low":0,"high":1`, `"low":0.8,"high":0.2`),
+			"lights[0].spill.tone",
+			"above its upper end",
+		},
 		{"no size", swap(`"width":3000`, `"width":0`), "photo.width", "from 1"},
 	}
 	for _, tt := range tests {
-		_, err := Decode([]byte(tt.doc))
+		_, err := edit.Decode([]byte(tt.doc))
 		var e *fault.Error
 		if !errors.As(err, &e) {
 			t.Errorf("%s: got %v, want a recipe error", tt.name, err)
@@ -130,27 +200,39 @@ func TestApply(t *testing.T) {
 		ops   []setting.Op
 		title string
 	}{
-		{Set("/lights/1/gel/hue", 20), "Gel of Signal rod"},
-		{Set("/dusk/daylight", -2), "Daylight"},
-		{Set("/dusk/on", false), "Switch of dusk"},
-		{Set("/glow/level", 0.5), "Level of all glow"},
-		{Set("/lights/1/core/feather", 4), "Edge feather of Signal rod"},
-		{Set("/lights/1/name", "Rod"), "Name of Signal rod"},
-		{Set("/lights/1/shells/2/radius", 7), "Radius of shell 3 of Signal rod"},
-		{Set("/lights/1/shells/2/tint/white", 0.9), "Tint of shell 3 of Signal rod"},
-		{append(Set("/lights/1/shells/2/radius", 7), Set("/lights/1/shells/2/strength", 1)...), "Shell 3 of Signal rod"},
-		{Set("/lights/1/spill/reach", 70), "Spill reach of Signal rod"},
-		{Set("/lights/1/spill/tone/low", 0.2), "Spill tone window of Signal rod"},
+		{edit.Set("/lights/1/gel/hue", 20), "Gel of Signal rod"},
+		{edit.Set("/dusk/daylight", -2), "Daylight"},
+		{edit.Set("/dusk/on", false), "Switch of dusk"},
+		{edit.Set("/glow/level", 0.5), "Level of all glow"},
+		{edit.Set("/lights/1/core/feather", 4), "Edge feather of Signal rod"},
+		{edit.Set("/lights/1/name", "Rod"), "Name of Signal rod"},
+		{edit.Set("/lights/1/shells/2/radius", 7), "Radius of shell 3 of Signal rod"},
+		{edit.Set("/lights/1/shells/2/tint/white", 0.9), "Tint of shell 3 of Signal rod"},
+		{
+			append(
+				edit.Set("/lights/1/shells/2/radius", 7),
+				edit.Set("/lights/1/shells/2/strength", 1)...),
+			"Shell 3 of Signal rod",
+		},
+		{edit.Set("/lights/1/spill/reach", 70), "Spill reach of Signal rod"},
+		{edit.Set("/lights/1/spill/tone/low", 0.2), "Spill tone window of Signal rod"},
 		{op("remove", "/lights/1/shells/0", ""), "Remove shell 1 of Signal rod"},
 		{op("remove", "/lights/1", ""), "Remove Signal rod"},
-		{Set("/lights/1/shapes/0/nodes/0/x", 901), "Points of Signal rod"},
-		{Set("/lights/1/shapes/0/width", 22), "Width of Signal rod"},
+		{edit.Set("/lights/1/shapes/0/nodes/0/x", 901), "Points of Signal rod"},
+		{edit.Set("/lights/1/shapes/0/width", 22), "Width of Signal rod"},
 		{op("shift", "/lights/1/shapes/0", "[5,-7]"), "A shape of Signal rod"},
-		{op("add", "/lights/1/shapes/-", `{"kind":"tube","width":5,"nodes":[{"x":1,"y":2},{"x":3,"y":4}]}`), "Add a shape of Signal rod"},
+		{
+			op(
+				"add",
+				"/lights/1/shapes/-",
+				`{"kind":"tube","width":5,"nodes":[{"x":1,"y":2},{"x":3,"y":4}]}`,
+			),
+			"Add a shape of Signal rod",
+		},
 		{op("remove", "/lights/1/shapes/0", ""), "Remove a shape of Signal rod"},
 	}
 	for _, tt := range tests {
-		next, err := r.Apply(tt.ops)
+		next, err := edit.Apply(r, tt.ops)
 		if err != nil {
 			t.Errorf("%v: %v", tt.title, err)
 			continue
@@ -161,21 +243,21 @@ func TestApply(t *testing.T) {
 		if err := next.Validate(); err != nil {
 			t.Errorf("%v: %v", tt.title, err)
 		}
-		if got := r.Title(tt.ops); got != tt.title {
+		if got := edit.Title(r, tt.ops); got != tt.title {
 			t.Errorf("%v is called %q", tt.title, got)
 		}
 	}
 	for _, bad := range [][]setting.Op{
-		Set("/lights/9/level", 1), Set("/more", 1), Set("/version", 3), Set("/photo/width", 10), Set("/lights/0/level", 7),
-		Set("/lights/0/spill/tone/low", 0.2)[:0:0], Set("/lights/01/level", 1), Set("/lights/-/level", 1), Set("/lights/0/shapes/0/nodes/0/x", 1e9),
-		Set("/lights/0/id", "l2"), op("melt", "/dusk/on", "true"), op("shift", "/lights/0/core", "[1,1]"), op("remove", "/lights/0/id", ""),
-		append(Set("/lights/0/spill/tone/high", 0.1), Set("/lights/0/spill/tone/low", 0.2)...), op("replace", "/dusk/on", ""),
+		edit.Set("/lights/9/level", 1), edit.Set("/more", 1), edit.Set("/version", 3), edit.Set("/photo/width", 10), edit.Set("/lights/0/level", 7),
+		edit.Set("/lights/0/spill/tone/low", 0.2)[:0:0], edit.Set("/lights/01/level", 1), edit.Set("/lights/-/level", 1), edit.Set("/lights/0/shapes/0/nodes/0/x", 1e9),
+		edit.Set("/lights/0/id", "l2"), op("melt", "/dusk/on", "true"), op("shift", "/lights/0/core", "[1,1]"), op("remove", "/lights/0/id", ""),
+		append(edit.Set("/lights/0/spill/tone/high", 0.1), edit.Set("/lights/0/spill/tone/low", 0.2)...), op("replace", "/dusk/on", ""),
 		op("remove", "/lights/1/shapes/0/nodes/1", ""),
 	} {
 		if len(bad) == 0 {
 			continue
 		}
-		if next, err := r.Apply(bad); err == nil {
+		if next, err := edit.Apply(r, bad); err == nil {
 			t.Errorf("%v is not refused: %s", bad, next.Encode())
 		}
 	}
@@ -186,7 +268,7 @@ func TestApply(t *testing.T) {
 
 // validThroughout tells whether a recipe stays valid after each of several operations,
 // by the standard.
-func validThroughout(t *testing.T, r *Recipe, ops []setting.Op) bool {
+func validThroughout(t *testing.T, r *recipe.Recipe, ops []setting.Op) bool {
 	doc := r.Encode()
 	for _, op := range ops {
 		one, err := json.Marshal([]setting.Op{op})
@@ -200,7 +282,7 @@ func validThroughout(t *testing.T, r *Recipe, ops []setting.Op) bool {
 		if doc, err = patch.Apply(doc); err != nil {
 			return false
 		}
-		if _, err := Decode(doc); err != nil {
+		if _, err := edit.Decode(doc); err != nil {
 			return false
 		}
 	}
@@ -233,14 +315,29 @@ func TestApplyAgreesWithJSONPatch(t *testing.T) {
 			case 1:
 				ops = append(ops, setting.Op{Op: "add", Path: fmt.Sprintf("/lights/%d/shells/%d",
 					rnd.IntN(3), rnd.IntN(10)),
-					Value: json.RawMessage(`{"radius":3,"strength":0.5,"tint":{"white":0.1,"hue":5},"lift":0.2,"join":"screen"}`)})
+					Value: json.RawMessage(
+						`{"radius":3,"strength":0.5,"tint":{"white":0.1,"hue":5},"lift":0.2,"join":"screen"}`,
+					)})
 			case 2:
-				ops = append(ops, setting.Op{Op: "replace", Path: fmt.Sprintf("/lights/%d/shapes/0/nodes/%d", rnd.IntN(2), rnd.IntN(4)), Value: json.RawMessage(`{"x":7,"y":8}`)})
+				ops = append(
+					ops,
+					setting.Op{
+						Op: "replace",
+						Path: fmt.Sprintf(
+							"/lights/%d/shapes/0/nodes/%d",
+							rnd.IntN(2),
+							rnd.IntN(4),
+						),
+						Value: json.RawMessage(`{"x":7,"y":8}`),
+					},
+				)
 			default:
-				ops = append(ops, Set(numbers[rnd.IntN(len(numbers))], float64(rnd.IntN(3)))...)
+				ops = append(
+					ops,
+					edit.Set(numbers[rnd.IntN(len(numbers))], float64(rnd.IntN(3)))...)
 			}
 		}
-		next, err := r.Apply(ops)
+		next, err := edit.Apply(r, ops)
 		doc, merr := json.Marshal(ops)
 		patch, perr := jsonpatch.DecodePatch(doc)
 		if merr != nil || perr != nil {
@@ -259,7 +356,7 @@ func TestApplyAgreesWithJSONPatch(t *testing.T) {
 			t.Errorf("%s is not refused, but by the standard it is: %v", doc, perr)
 			continue
 		}
-		want, derr := Decode(out)
+		want, derr := edit.Decode(out)
 		if derr != nil || setting.Key(*want) != setting.Key(*next) {
 			t.Errorf("%s:\n%s\n%s %v", doc, next.Encode(), out, derr)
 		}
@@ -272,7 +369,7 @@ func TestApplyAgreesWithJSONPatch(t *testing.T) {
 
 func TestStacks(t *testing.T) {
 	r := sample(t)
-	more, err := r.AddShell(0)
+	more, err := edit.AddShell(r, 0)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -282,7 +379,12 @@ func TestStacks(t *testing.T) {
 	}
 	for i := 1; i < len(shells); i++ {
 		if shells[i].Radius <= shells[i-1].Radius {
-			t.Errorf("shell %d of radius %v does not follow one of %v", i+1, shells[i].Radius, shells[i-1].Radius)
+			t.Errorf(
+				"shell %d of radius %v does not follow one of %v",
+				i+1,
+				shells[i].Radius,
+				shells[i-1].Radius,
+			)
 		}
 	}
 	even, err := spaceEvenly(more, 0)
@@ -293,12 +395,18 @@ func TestStacks(t *testing.T) {
 	ratio := s[1].Radius / s[0].Radius
 	for i := 2; i < len(s); i++ {
 		if q := s[i].Radius / s[i-1].Radius; math.Abs(q-ratio) > 0.03*ratio {
-			t.Errorf("radii %v and %v are in ratio %.3f, the first two in %.3f", s[i-1].Radius, s[i].Radius, q, ratio)
+			t.Errorf(
+				"radii %v and %v are in ratio %.3f, the first two in %.3f",
+				s[i-1].Radius,
+				s[i].Radius,
+				q,
+				ratio,
+			)
 		}
 	}
 	r.Lights[0].Shells = r.Lights[0].Shells[:0]
 	for want := 1; want <= 3; want++ {
-		if r, err = r.AddShell(0); err != nil || len(r.Lights[0].Shells) != want {
+		if r, err = edit.AddShell(r, 0); err != nil || len(r.Lights[0].Shells) != want {
 			t.Fatalf("adding to an empty stack: %v, %d shells", err, len(r.Lights[0].Shells))
 		}
 	}
@@ -306,11 +414,11 @@ func TestStacks(t *testing.T) {
 
 // The numbers of a new light and of a new shell are known.
 func TestStacksHaveTheirNumbers(t *testing.T) {
-	r := New(3000, 2000)
+	r := recipe.New(3000, 2000)
 	for i := range 3 {
 		var at int
 		var err error
-		if r, at, err = r.AddLight(); err != nil || at != i {
+		if r, at, err = edit.AddLight(r); err != nil || at != i {
 			t.Fatal(at, err)
 		}
 		l := r.Lights[i]
@@ -324,49 +432,49 @@ func TestStacksHaveTheirNumbers(t *testing.T) {
 		// Even doublings from 2.5 pixels in a photo of 6000.
 		if want := 2.5 * math.Exp2(float64(i)) * float64(r.Photo.LongEdge()) /
 			6000; len(stack) != 8 || math.Abs(s.Radius-want) > 0.005*want || s.Lift != 0.15 ||
-			s.Join != Add {
+			s.Join != recipe.Add {
 			t.Errorf("shell %d of %d is %+v, want a radius of %v", i+1, len(stack), s, want)
 		}
 		if i > 0 && (s.Strength >= stack[i-1].Strength || s.Tint.White > stack[i-1].Tint.White) {
 			t.Errorf("shell %d is stronger or whiter than the one before it", i+1)
 		}
 	}
-	noTrim := Trim{}
-	shells := func(s ...Shell) *Recipe { c := r.Clone(); c.Lights[1].Shells = s; return c }
+	noTrim := recipe.Trim{}
+	shells := func(s ...shell) *recipe.Recipe { c := r.Clone(); c.Lights[1].Shells = s; return c }
 	for _, tt := range []struct {
 		name      string
-		from      []Shell
+		from      []recipe.Shell
 		at        int
-		want      Shell
+		want      recipe.Shell
 		otherwise int
 	}{
-		{"the first", nil, 0, Shell{10, 0.3, Tint{}, 0.15, Add, Trim{Amount: 1}}, 1},
-		{"beyond the only one", []Shell{{Radius: 8, Strength: 0.4, Lift: 0.2, Join: Screen}}, 1,
-			Shell{16, 0.3, Tint{}, 0.2, Screen, noTrim}, 2},
-		{"beyond one of no radius", []Shell{{Radius: 0, Strength: 0.4, Join: Add}}, 1,
-			Shell{2, 0.3, Tint{}, 0, Add, noTrim}, 2},
-		{"beyond the widest there can be", []Shell{{Radius: 6000, Strength: 0.4, Join: Add}}, 1,
-			Shell{6000, 0.3, Tint{}, 0, Add, noTrim}, 2},
-		{"in the widest gap", []Shell{{Radius: 90, Strength: 0.2, Join: Normal},
-			{Radius: 4, Strength: 0.6, Tint: Tint{White: 0.5}, Join: Add}, {Radius: 2, Strength: 1,
-				Tint: Tint{White: 1}, Join: Add}}, 2,
-			Shell{19, 0.4, Tint{White: 0.25}, 0, Normal, noTrim}, 4},
-		{"between none and some", []Shell{{Radius: 0, Strength: 0.5, Join: Add},
-			{Radius: 30, Strength: 0.3, Join: Add}}, 1, Shell{3, 0.4, Tint{}, 0, Add, noTrim}, 3},
-		{"in the widest of narrow gaps", []Shell{{Radius: 10, Strength: 1, Join: Add},
-			{Radius: 11, Strength: 1, Join: Add}, {Radius: 13, Strength: 1, Join: Add}}, 2,
-			Shell{12, 1, Tint{}, 0, Add, noTrim}, 4},
-		{"behind those of the same radius", []Shell{{Radius: 5, Strength: 0.1, Join: Add},
-			{Radius: 5, Strength: 0.2, Join: Add}, {Radius: 5, Strength: 0.4, Join: Add},
-			{Radius: 20, Strength: 0.6, Join: Add}}, 3, Shell{10, 0.5, Tint{}, 0, Add, noTrim}, 5},
-		{"not between two that are as good as none", []Shell{{Radius: 0, Strength: 1, Join: Add},
-			{Radius: 0.35, Strength: 1, Join: Add}, {Radius: 0.42, Strength: 1, Join: Add}}, 2,
-			Shell{0.383, 1, Tint{}, 0, Add, noTrim}, 4},
-		{"the first of gaps alike", []Shell{{Radius: 1, Strength: 1, Join: Add},
-			{Radius: 4, Strength: 1, Join: Add}, {Radius: 16, Strength: 1, Join: Add}}, 1,
-			Shell{2, 1, Tint{}, 0, Add, noTrim}, 4},
+		{"the first", nil, 0, shell{10, 0.3, tint{}, 0.15, add, recipe.Trim{Amount: 1}}, 1},
+		{"beyond the only one", []shell{{Radius: 8, Strength: 0.4, Lift: 0.2, Join: recipe.Screen}}, 1,
+			shell{16, 0.3, tint{}, 0.2, recipe.Screen, noTrim}, 2},
+		{"beyond one of no radius", []shell{{Radius: 0, Strength: 0.4, Join: add}}, 1,
+			shell{2, 0.3, tint{}, 0, add, noTrim}, 2},
+		{"beyond the widest there can be", []shell{{Radius: 6000, Strength: 0.4, Join: add}}, 1,
+			shell{6000, 0.3, tint{}, 0, add, noTrim}, 2},
+		{"in the widest gap", []shell{{Radius: 90, Strength: 0.2, Join: recipe.Normal},
+			{Radius: 4, Strength: 0.6, Tint: tint{White: 0.5}, Join: add}, {Radius: 2, Strength: 1,
+				Tint: tint{White: 1}, Join: add}}, 2,
+			shell{19, 0.4, tint{White: 0.25}, 0, recipe.Normal, noTrim}, 4},
+		{"between none and some", []shell{{Radius: 0, Strength: 0.5, Join: add},
+			{Radius: 30, Strength: 0.3, Join: add}}, 1, shell{3, 0.4, tint{}, 0, add, noTrim}, 3},
+		{"in the widest of narrow gaps", []shell{{Radius: 10, Strength: 1, Join: add},
+			{Radius: 11, Strength: 1, Join: add}, {Radius: 13, Strength: 1, Join: add}}, 2,
+			shell{12, 1, tint{}, 0, add, noTrim}, 4},
+		{"behind those of the same radius", []shell{{Radius: 5, Strength: 0.1, Join: add},
+			{Radius: 5, Strength: 0.2, Join: add}, {Radius: 5, Strength: 0.4, Join: add},
+			{Radius: 20, Strength: 0.6, Join: add}}, 3, shell{10, 0.5, tint{}, 0, add, noTrim}, 5},
+		{"not between two that are as good as none", []shell{{Radius: 0, Strength: 1, Join: add},
+			{Radius: 0.35, Strength: 1, Join: add}, {Radius: 0.42, Strength: 1, Join: add}}, 2,
+			shell{0.383, 1, tint{}, 0, add, noTrim}, 4},
+		{"the first of gaps alike", []shell{{Radius: 1, Strength: 1, Join: add},
+			{Radius: 4, Strength: 1, Join: add}, {Radius: 16, Strength: 1, Join: add}}, 1,
+			shell{2, 1, tint{}, 0, add, noTrim}, 4},
 	} {
-		got, err := shells(tt.from...).AddShell(1)
+		got, err := edit.AddShell(shells(tt.from...), 1)
 		if err != nil {
 			t.Errorf("%s: %v", tt.name, err)
 			continue
@@ -378,8 +486,19 @@ func TestStacksHaveTheirNumbers(t *testing.T) {
 			t.Errorf("%s: %+v", tt.name, l)
 		}
 	}
-	even, err := spaceEvenly(shells(Shell{Radius: 81, Join: Add}, Shell{Radius: 1, Join: Add},
-		Shell{Radius: 2, Join: Add}, Shell{Radius: 3, Join: Add}, Shell{Radius: 4, Join: Add}), 1)
+	even, err := spaceEvenly(
+		shells(
+			shell{Radius: 81, Join: add},
+			shell{Radius: 1, Join: add},
+			shell{
+				Radius: 2,
+				Join:   recipe.Add,
+			},
+			shell{Radius: 3, Join: add},
+			shell{Radius: 4, Join: add},
+		),
+		1,
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -388,54 +507,60 @@ func TestStacksHaveTheirNumbers(t *testing.T) {
 			t.Errorf("even radius %d is %v, want %v", k+1, got, want)
 		}
 	}
-	if even, err = spaceEvenly(shells(Shell{Radius: 8, Join: Add}, Shell{Radius: 0, Join: Add},
-		Shell{Radius: 1, Join: Add}), 1); err != nil || even.Lights[1].Shells[0].Radius != 0.5 ||
+	if even, err = spaceEvenly(shells(shell{Radius: 8, Join: add}, shell{Radius: 0, Join: add},
+		shell{Radius: 1, Join: add}), 1); err != nil ||
+		even.Lights[1].Shells[0].Radius != 0.5 ||
 		even.Lights[1].Shells[1].Radius != 2 {
 		t.Errorf("even radii from none: %v, %+v", err, even.Lights[1].Shells)
 	}
-	if even, err = spaceEvenly(shells(Shell{Join: Add}, Shell{Radius: 0.55, Join: Add},
-		Shell{Join: Add}), 1); err != nil || even.Lights[1].Shells[2].Radius != 0.55 ||
+	if even, err = spaceEvenly(shells(shell{Join: add}, shell{Radius: 0.55, Join: add},
+		shell{Join: add}), 1); err != nil ||
+		even.Lights[1].Shells[2].Radius != 0.55 ||
 		even.Lights[1].Shells[0].Radius != 0.5 {
 		t.Errorf("even radii up to 0.55: %v, %+v", err, even.Lights[1].Shells)
 	}
-	if even, err = spaceEvenly(shells(Shell{Join: Add}, Shell{Join: Add},
-		Shell{Radius: 0.1, Join: Add}), 1); err != nil || even.Lights[1].Shells[2].Radius != 0.5 {
+	if even, err = spaceEvenly(shells(shell{Join: add}, shell{Join: add},
+		shell{Radius: 0.1, Join: add}), 1); err != nil ||
+		even.Lights[1].Shells[2].Radius != 0.5 {
 		t.Errorf("even radii of nearly none: %v, %+v", err, even.Lights[1].Shells)
 	}
-	two := shells(Shell{Radius: 9, Join: Add}, Shell{Radius: 1, Join: Add})
+	two := shells(
+		shell{Radius: 9, Join: add},
+		shell{Radius: 1, Join: add},
+	)
 	if even, err = spaceEvenly(two, 1); err != nil || even.Lights[1].Shells[0].Radius != 1 ||
 		even.Lights[1].Shells[1].Radius != 9 {
 		t.Errorf("two radii, spaced: %v, %+v", err, even.Lights[1].Shells)
 	}
 	// There is room for so many and no more.
-	full := shells(make([]Shell, 31)...)
+	full := shells(make([]recipe.Shell, 31)...)
 	for i := range full.Lights[1].Shells {
-		full.Lights[1].Shells[i] = Shell{Radius: float64(i), Join: Add}
+		full.Lights[1].Shells[i] = shell{Radius: float64(i), Join: add}
 	}
-	if full, err = full.AddShell(1); err != nil {
+	if full, err = edit.AddShell(full, 1); err != nil {
 		t.Error(err)
-	} else if _, err = full.AddShell(1); !fault.Is(err, fault.NoRoom) {
+	} else if _, err = edit.AddShell(full, 1); !fault.Is(err, fault.NoRoom) {
 		t.Errorf("a shell more than there is room for: %v", err)
 	}
 	for err = nil; err == nil && len(r.Lights) < 200; {
-		var more *Recipe
-		if more, _, err = r.AddLight(); err == nil {
+		var more *recipe.Recipe
+		if more, _, err = edit.AddLight(r); err == nil {
 			r = more
 		}
 	}
 	if len(r.Lights) != 100 || !fault.Is(err, fault.NoRoom) {
 		t.Errorf("there is room for %d lights, %v", len(r.Lights), err)
 	}
-	if _, err := r.DuplicateLight(3); !fault.Is(err, fault.NoRoom) {
+	if _, err := edit.DuplicateLight(r, 3); !fault.Is(err, fault.NoRoom) {
 		t.Errorf("a light twice beyond the room: %v", err)
 	}
 	// A copy keeps a name that is already as long as names may be.
 	long := strings.Repeat("n", 76)
-	one := New(30, 20)
-	one.Lights = []Light{DefaultLight(one.Photo)}
+	one := recipe.New(30, 20)
+	one.Lights = []recipe.Light{recipe.DefaultLight(one.Photo)}
 	one.Lights[0].ID, one.Lights[0].Name, one.Lights[0].Alone = "a", long, true
 	for want := range 2 {
-		d, err := one.DuplicateLight(0)
+		d, err := edit.DuplicateLight(one, 0)
 		if name := map[int]string{0: long, 1: long[:75] + " copy"}[want]; err != nil ||
 			d.Lights[1].Name != name || d.Lights[1].Alone {
 			t.Errorf("a copy is %+v, %v", d.Lights[1], err)
@@ -445,14 +570,14 @@ func TestStacksHaveTheirNumbers(t *testing.T) {
 }
 
 func TestTintFollowsTheGel(t *testing.T) {
-	g := Gel{Hue: 100, Saturation: 0.8, Lightness: 0.4}
+	g := recipe.Gel{Hue: 100, Saturation: 0.8, Lightness: 0.4}
 	for _, tt := range []struct {
-		tint Tint
+		tint recipe.Tint
 		want colour.RGB
 	}{
-		{Tint{}, g.Colour()}, {Tint{Hue: 40}, colour.HSL(140, 0.8, 0.4)},
-		{Tint{White: 1}, colour.RGB{R: 1, G: 1, B: 1}},
-		{Tint{White: 0.5, Hue: -120}, colour.HSL(340, 0.8, 0.4).Mix(colour.RGB{R: 1, G: 1, B: 1},
+		{tint{}, g.Colour()}, {tint{Hue: 40}, colour.HSL(140, 0.8, 0.4)},
+		{tint{White: 1}, colour.RGB{R: 1, G: 1, B: 1}},
+		{tint{White: 0.5, Hue: -120}, colour.HSL(340, 0.8, 0.4).Mix(colour.RGB{R: 1, G: 1, B: 1},
 			0.5)},
 	} {
 		got := tt.tint.Colour(g)
@@ -469,15 +594,15 @@ func TestLargestDocument(t *testing.T) {
 	pad := func(n int) []byte {
 		return append(good[:len(good):len(good)], make([]byte, n-len(good))...)
 	}
-	fits, over := pad(MaxBytes), pad(MaxBytes+1)
+	fits, over := pad(recipe.MaxBytes), pad(recipe.MaxBytes+1)
 	for i := len(good); i < len(over); i++ {
 		over[i] = ' '
 	}
 	copy(fits, over)
-	if _, err := Decode(fits); err != nil {
+	if _, err := edit.Decode(fits); err != nil {
 		t.Errorf("a document of 32 MB: %v", err)
 	}
-	if _, err := Decode(over); !fault.Is(err, fault.TooLarge) || !strings.Contains(err.Error(),
+	if _, err := edit.Decode(over); !fault.Is(err, fault.TooLarge) || !strings.Contains(err.Error(),
 		"larger than 32 MB") {
 		t.Errorf("a document of more: %v", err)
 	}
@@ -486,7 +611,7 @@ func TestLargestDocument(t *testing.T) {
 func TestVersionsThatCannotBeRead(t *testing.T) {
 	good := string(sample(t).Encode())
 	for _, v := range []string{"0", "-1", "1.5", "6", `"4"`, "null"} {
-		_, err := Decode([]byte(strings.Replace(good, `"version":5`, `"version":`+v, 1)))
+		_, err := edit.Decode([]byte(strings.Replace(good, `"version":5`, `"version":`+v, 1)))
 		var e *fault.Error
 		if !errors.As(err, &e) || e.Field != "version" {
 			t.Errorf("version %s: %v", v, err)
@@ -496,7 +621,7 @@ func TestVersionsThatCannotBeRead(t *testing.T) {
 
 func TestDuplicateAndLit(t *testing.T) {
 	r := sample(t)
-	d, err := r.DuplicateLight(0)
+	d, err := edit.DuplicateLight(r, 0)
 	if err != nil || len(d.Lights) != 3 || d.Lights[1].Name != "Light 1 copy" {
 		t.Fatalf("duplicate: %v, %+v", err, d)
 	}
@@ -517,75 +642,31 @@ func TestDuplicateAndLit(t *testing.T) {
 // open when a field is added.
 func TestMissingFieldsTakeTheirDefaults(t *testing.T) {
 	doc := `{"version":5,"photo":{"width":3000,"height":2000},"lights":[{"id":"a","name":"Lamp","shapes":[],"shells":[{"radius":4}]}]}`
-	r, err := Decode([]byte(doc))
+	r, err := edit.Decode([]byte(doc))
 	if err != nil {
 		t.Fatal(err)
 	}
-	l, want := r.Lights[0], DefaultLight(r.Photo)
+	l, want := r.Lights[0], recipe.DefaultLight(r.Photo)
 	if l.Core != want.Core || l.Gel != want.Gel || !reflect.DeepEqual(l.Spill, want.Spill) ||
-		!l.On || l.Level != 1 || !reflect.DeepEqual(r.Dusk, New(3000, 2000).Dusk) ||
+		!l.On || l.Level != 1 || !reflect.DeepEqual(r.Dusk, recipe.New(3000, 2000).Dusk) ||
 		r.Glow.Level != 1 {
 		t.Errorf("the defaults did not come: %+v", r)
 	}
-	if s := l.Shells[0]; s.Radius != 4 || s.Lift != 0.15 || s.Join != Add {
+	if s := l.Shells[0]; s.Radius != 4 || s.Lift != 0.15 || s.Join != recipe.Add {
 		t.Errorf("a shell of a radius alone is %+v", s)
 	}
 	if want.Core.Feather != 1 || want.Spill.Reach != 1000 {
-		t.Errorf("defaults that follow the photo's size are %v and %v", want.Core.Feather, want.Spill.Reach)
-	}
-}
-
-// Documents of the first version open, also where they say more than they need to.
-func TestUpgrade(t *testing.T) {
-	old := strings.Replace(string(sample(t).Encode()), `"version":5`, `"version":1`, 1)
-	old = strings.Replace(old, `{"kind":"outline",`, `{"kind":"outline","width":0,"closed":false,`, 1)
-	r, err := Decode([]byte(old))
-	if err != nil {
-		t.Fatal(err)
-	}
-	want := sample(t)
-	for i := range want.Lights {
-		want.Lights[i].Keep = 0 // there was no such thing
-	}
-	if err := want.mendSpill(); err != nil {
-		t.Fatal(err)
-	}
-	if string(r.Encode()) != string(want.Encode()) {
-		t.Errorf("upgraded:\n%s", r.Encode())
-	}
-}
-
-// Spill of before version 5 takes the law of today with the height that it had; in a room its law
-// was another.
-func TestMendedSpill(t *testing.T) {
-	for _, room := range []bool{false, true} {
-		r := sample(t)
-		r.Lights[0].Spill.Reach, r.Lights[0].Spill.Strength = 800, 2
-		r.Room.On = room
-		old := strings.Replace(string(r.Encode()), `"version":5`, `"version":4`, 1)
-		old = regexp.MustCompile(`"height":125,?`).ReplaceAllString(old, "")
-		got, err := Decode([]byte(old))
-		if err != nil {
-			t.Fatal(err)
-		}
-		height, times, err := spill.SinceBefore(context.Background(), r.Lights[0].Shapes, 800)
-		if err != nil {
-			t.Fatal(err)
-		}
-		want := r.Lights[0].Spill
-		want.Height, want.Strength = height, setting.Round(2*times)
-		if room {
-			want = r.Lights[0].Spill
-		}
-		if l := got.Lights[0].Spill; !reflect.DeepEqual(l, want) {
-			t.Errorf("room %v: spill is %+v, want %+v", room, l, want)
-		}
+		t.Errorf(
+			"defaults that follow the photo's size are %v and %v",
+			want.Core.Feather,
+			want.Spill.Reach,
+		)
 	}
 }
 
 // Samples of every version are kept, and open.
 func TestSamplesOfEveryVersion(t *testing.T) {
-	for v := 1; v <= Version; v++ {
+	for v := 1; v <= recipe.Version; v++ {
 		names, err := filepath.Glob(fmt.Sprintf("testdata/v%d-*.json", v))
 		if err != nil || len(names) == 0 {
 			t.Fatalf("there is no sample of version %d: %v", v, err)
@@ -598,12 +679,12 @@ func TestSamplesOfEveryVersion(t *testing.T) {
 			if !strings.Contains(string(b), fmt.Sprintf(`"version": %d`, v)) {
 				t.Errorf("%s is of another version", name)
 			}
-			r, err := Decode(b)
+			r, err := edit.Decode(b)
 			if err != nil {
 				t.Errorf("%s: %v", name, err)
-			} else if r.Version != Version || len(r.Lights) != 6 {
+			} else if r.Version != recipe.Version || len(r.Lights) != 6 {
 				t.Errorf("%s: version %d with %d lights", name, r.Version, len(r.Lights))
-			} else if l := r.Lights[0]; (l.Core.Look == Even) != (v < 4) || v < 4 &&
+			} else if l := r.Lights[0]; (l.Core.Look == recipe.Even) != (v < 4) || v < 4 &&
 				l.Intensity != 0 {
 				t.Errorf("%s: a core that looks %s, %g stops", name, l.Core.Look, l.Intensity)
 			}
@@ -630,7 +711,7 @@ func TestPackKeepsLongListsBeside(t *testing.T) {
 		}
 		return b, nil
 	}
-	back, err := Unpack(doc, load)
+	back, err := edit.Unpack(doc, load)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -638,7 +719,7 @@ func TestPackKeepsLongListsBeside(t *testing.T) {
 		t.Error("unpacked it is another recipe")
 	}
 	// A changed point makes one other list; the rest of the recipe is shared.
-	next, err := back.Apply(Set("/lights/0/shapes/1/nodes/7/y", 3))
+	next, err := edit.Apply(back, edit.Set("/lights/0/shapes/1/nodes/7/y", 3))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -649,10 +730,10 @@ func TestPackKeepsLongListsBeside(t *testing.T) {
 	for sum := range lists {
 		lists[sum] = lists[sum][:len(lists[sum])-3]
 	}
-	if _, err := Unpack(doc, load); err == nil {
+	if _, err := edit.Unpack(doc, load); err == nil {
 		t.Error("a list that is cut off is not refused")
 	}
-	if _, err := Unpack(doc, func(string) ([]byte, error) {
+	if _, err := edit.Unpack(doc, func(string) ([]byte, error) {
 		return nil, errors.New("gone")
 	}); err == nil {
 		t.Error("a list that is missing is not refused")
@@ -661,7 +742,7 @@ func TestPackKeepsLongListsBeside(t *testing.T) {
 	for i := range bad {
 		bad[i] = 0xff // numbers that are none
 	}
-	if _, err := Unpack(doc, func(string) ([]byte, error) { return bad, nil }); err == nil {
+	if _, err := edit.Unpack(doc, func(string) ([]byte, error) { return bad, nil }); err == nil {
 		t.Error("points that are no numbers are not refused")
 	}
 }
@@ -714,8 +795,10 @@ func TestSchema(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if string(data) != string(Schema()) {
-		t.Fatal("docs/recipe.schema.json is not what the declarations make: run go generate ./internal/recipe")
+	if string(data) != string(recipe.Schema()) {
+		t.Fatal(
+			"docs/recipe.schema.json is not what the declarations make: run go generate ./internal/recipe",
+		)
 	}
 	var schema jsonschema.Schema
 	if err := json.Unmarshal(data, &schema); err != nil {
@@ -752,7 +835,7 @@ func TestSchema(t *testing.T) {
 			if valid(doc) {
 				t.Errorf("%s of %v: the schema takes it", path, beyond)
 			}
-			if _, err := Decode(doc); err == nil {
+			if _, err := edit.Decode(doc); err == nil {
 				t.Errorf("%s of %v: the recipe takes it", path, beyond)
 			}
 			n++
@@ -774,19 +857,23 @@ func TestManual(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	made, err := Manual(doc)
+	made, err := recipe.Manual(doc)
 	if err != nil {
 		t.Fatal(err)
 	}
 	if string(made) != string(doc) {
-		t.Error("docs/recipe.md is not what the declarations make: run go generate ./internal/recipe")
+		t.Error(
+			"docs/recipe.md is not what the declarations make: run go generate ./internal/recipe",
+		)
 	}
 }
 
 // patched returns the JSON of r with another number at path, valid or not.
-func patched(t *testing.T, r *Recipe, path string, v float64) []byte {
+func patched(t *testing.T, r *recipe.Recipe, path string, v float64) []byte {
 	t.Helper()
-	patch, err := jsonpatch.DecodePatch(fmt.Appendf(nil, `[{"op":"replace","path":%q,"value":%v}]`, path, v))
+	patch, err := jsonpatch.DecodePatch(
+		fmt.Appendf(nil, `[{"op":"replace","path":%q,"value":%v}]`, path, v),
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -813,12 +900,12 @@ func FuzzDecode(f *testing.F) {
 		f.Add(old)
 	}
 	f.Fuzz(func(t *testing.T, data []byte) {
-		r, err := Decode(data)
+		r, err := edit.Decode(data)
 		if err != nil {
 			return
 		}
 		// What is accepted can be written and read again.
-		if _, err := Decode(r.Encode()); err != nil {
+		if _, err := edit.Decode(r.Encode()); err != nil {
 			t.Errorf("accepted once, refused again: %v", err)
 		}
 	})
@@ -830,7 +917,7 @@ func FuzzApply(f *testing.F) {
 	r := sample(f)
 	for _, id := range []string{"blue-hour", "vignette", "gel-ramp"} {
 		var err error
-		if r, _, _, err = r.Begin(id); err != nil {
+		if r, _, _, err = edit.Begin(r, id); err != nil {
 			f.Fatal(err)
 		}
 	}
@@ -852,11 +939,11 @@ func FuzzApply(f *testing.F) {
 		if err != nil {
 			return
 		}
-		next, err := r.Apply(ops)
+		next, err := edit.Apply(r, ops)
 		if string(r.Encode()) != before {
 			t.Fatal("a change reached the recipe that it was sent for")
 		}
-		r.Title(ops)
+		edit.Title(r, ops)
 		if err != nil {
 			var e *fault.Error
 			if !errors.As(err, &e) {
@@ -873,22 +960,31 @@ func FuzzApply(f *testing.F) {
 	})
 }
 
-func spaceEvenly(r *Recipe, i int) (*Recipe, error) {
-	return r.Apply([]setting.Op{{Op: "stack", Path: fmt.Sprintf("/lights/%d/shells", i), Value: []byte(`{"even":true}`)}})
+func spaceEvenly(r *recipe.Recipe, i int) (*recipe.Recipe, error) {
+	return edit.Apply(
+		r,
+		[]setting.Op{
+			{
+				Op:    "stack",
+				Path:  fmt.Sprintf("/lights/%d/shells", i),
+				Value: []byte(`{"even":true}`),
+			},
+		},
+	)
 }
 
 // A ceiling is as high as where its line meets the wall, and is refused where it cannot be.
 func TestSetCeiling(t *testing.T) {
-	r := New(600, 400)
-	if _, err := r.SetCeiling(camera.Point{X: 100, Y: 20}, camera.Point{X: 500,
+	r := recipe.New(600, 400)
+	if _, err := edit.SetCeiling(r, camera.Point{X: 100, Y: 20}, camera.Point{X: 500,
 		Y: 20}); err == nil {
 		t.Error("there is a ceiling without a wall")
 	}
-	r, err := r.AddWall(camera.Point{X: 100, Y: 250}, camera.Point{X: 500, Y: 250})
+	r, err := edit.AddWall(r, camera.Point{X: 100, Y: 250}, camera.Point{X: 500, Y: 250})
 	if err != nil {
 		t.Fatal(err)
 	}
-	next, err := r.SetCeiling(camera.Point{X: 100, Y: 20}, camera.Point{X: 500, Y: 20})
+	next, err := edit.SetCeiling(r, camera.Point{X: 100, Y: 20}, camera.Point{X: 500, Y: 20})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -902,14 +998,14 @@ func TestSetCeiling(t *testing.T) {
 	if roof, ok := sp.Ceiling.Hit(ray); !ok || math.Abs(roof-wall) > 0.02*wall {
 		t.Errorf("along the line the ceiling is %v away, the wall %v", roof, wall)
 	}
-	if _, err := r.SetCeiling(camera.Point{X: 100, Y: 240}, camera.Point{X: 500,
+	if _, err := edit.SetCeiling(r, camera.Point{X: 100, Y: 240}, camera.Point{X: 500,
 		Y: 240}); err == nil {
 		t.Error("a ceiling below the camera is taken")
 	}
-	if _, err := next.Apply(Set("/room/ceiling", 0.9)); err == nil {
+	if _, err := edit.Apply(next, edit.Set("/room/ceiling", 0.9)); err == nil {
 		t.Error("a height below the camera is taken")
 	}
-	if _, err := next.Apply(Set("/room/ceiling", 0)); err != nil {
+	if _, err := edit.Apply(next, edit.Set("/room/ceiling", 0)); err != nil {
 		t.Errorf("without a ceiling: %v", err)
 	}
 }

@@ -1,11 +1,9 @@
 package recipe
 
 import (
-	"math"
 	"regexp"
 	"slices"
 
-	"pyrant/internal/base/colour"
 	"pyrant/internal/recipe/pass"
 	"pyrant/internal/recipe/setting"
 )
@@ -34,34 +32,6 @@ func (r Reference) Check(setting.Frame) (field, msg string) {
 		return "sum", "The reference names no picture. Attach it again."
 	}
 	return "", ""
-}
-
-// Matched returns the recipe with the spill and the gels of its lights such that they add to the
-// photo, for each colour, gains times what they add in white at a strength of 1. Lights that are
-// off, or have no spill, stay as they are. All reaches are multiplied by reach.
-func (r *Recipe) Matched(gains [][3]float64, reach float64) (*Recipe, error) {
-	c := r.Clone()
-	lit := r.Lit()
-	strength, far := setting.Of[Spill]("strength"), setting.Of[Spill]("reach")
-	for i := range c.Lights {
-		l := &c.Lights[i]
-		if i >= len(gains) || !lit[i] || !l.Spill.On || l.Gain() <= 0 {
-			continue
-		}
-		g := gains[i]
-		most := math.Max(g[0], math.Max(g[1], g[2]))
-		if most < 1e-4 {
-			l.Spill.Strength = 0 // the reference has it off
-			continue
-		}
-		// A group's fader and the master weigh it as well.
-		k := r.Shining(i).Gain() * math.Max(r.Spill.Level, 1e-3)
-		l.Gel = GelOf(colour.RGB{R: float32(g[0] / most), G: float32(g[1] / most),
-			B: float32(g[2] / most)})
-		l.Spill.Strength = setting.Round(math.Min(most/k, strength.Max.A))
-		l.Spill.Reach = setting.Round(math.Min(l.Spill.Reach*reach, far.Max.A))
-	}
-	return c, c.Validate()
 }
 
 // Pictures returns the sums of the pictures that the recipe names beside its photo.

@@ -1,8 +1,6 @@
 package recipe
 
 import (
-	"slices"
-
 	"pyrant/internal/recipe/setting"
 	"pyrant/internal/recipe/shape"
 )
@@ -26,21 +24,21 @@ const rigEdge = 6000
 var Rigs = []Rig{
 	{
 		ID: "panel", Name: "Panel", About: "costume panels, letters and other flat shapes",
-		Core: exposed(3.6, 0.25, 2, 0.3, 0.65), Lift: 0.15,
+		Core: ExposedCore(3.6, 0.25, 2, 0.3, 0.65), Lift: 0.15,
 		Radii:     []float64{2.5, 5, 10, 20, 40, 80, 160, 320},
 		Strengths: []float64{2.62, 2.25, 2, 1.75, 1.15, 0.8, 0.45, 0.18},
 		Whites:    []float64{0.26, 0.19, 0.13, 0.06, 0.02},
 	},
 	{
 		ID: "tube", Name: "Tube", About: "rods and neon, brighter along the middle",
-		Core: exposed(3.2, 0.2, 2, 0.1, 0.6), Lift: 0.3,
+		Core: ExposedCore(3.2, 0.2, 2, 0.1, 0.6), Lift: 0.3,
 		Radii:     []float64{2.5, 6, 14, 34, 85, 210, 520},
 		Strengths: []float64{2.25, 2.25, 2.12, 1.35, 0.8, 0.35, 0.09},
 		Whites:    []float64{0.32, 0.24, 0.13, 0.03, 0.02},
 	},
 	{
 		ID: "lamp", Name: "Lamp", About: "soft bodies of warm light",
-		Core: exposed(3.4, 0.25, 6, 0.3, 0.65), Lift: 0.15,
+		Core: ExposedCore(3.4, 0.25, 6, 0.3, 0.65), Lift: 0.15,
 		Radii:     []float64{4, 10, 24, 60, 150, 375, 900},
 		Strengths: []float64{2, 1.88, 1.4, 1.15, 0.7, 0.32, 0.1},
 		Whites:    []float64{0.26, 0.19, 0.11, 0.03},
@@ -48,7 +46,7 @@ var Rigs = []Rig{
 	},
 	{
 		ID: "bulb", Name: "Bulb", About: "small round lights, strings of them",
-		Core: exposed(3.2, 0.2, 2, 0.15, 0.6), Lift: 0.12,
+		Core: ExposedCore(3.2, 0.2, 2, 0.15, 0.6), Lift: 0.12,
 		Radii:     []float64{2.5, 6, 15, 38, 95, 240, 600},
 		Strengths: []float64{2.25, 2.25, 2.12, 1.3, 0.8, 0.35, 0.12},
 		Whites:    []float64{0.32, 0.24, 0.13, 0.03, 0.02},
@@ -56,7 +54,7 @@ var Rigs = []Rig{
 	},
 	{
 		ID: "bolt", Name: "Bolt", About: "thin white streaks of energy",
-		Core: exposed(3.2, 1, 1.5, 0, 0.4), Lift: 0.45,
+		Core: ExposedCore(3.2, 1, 1.5, 0, 0.4), Lift: 0.45,
 		Radii:     []float64{1.5, 4, 10, 26, 70, 190, 520},
 		Strengths: []float64{2.5, 2.25, 1.88, 1.2, 0.8, 0.4, 0.16},
 		Whites:    []float64{1, 0.8, 0.45, 0.18, 0.05},
@@ -71,7 +69,7 @@ var Rigs = []Rig{
 	},
 	{
 		ID: "cast", Name: "Wide cast", About: "one or two lights that reach far",
-		Core: exposed(3.4, 0.25, 3, 0.2, 0.65), Lift: 0.2,
+		Core: ExposedCore(3.4, 0.25, 3, 0.2, 0.65), Lift: 0.2,
 		Radii:     []float64{3, 10, 40, 160, 500, 1500},
 		Strengths: []float64{2.25, 2, 0.9, 0.5, 0.3, 0.2},
 		Whites:    []float64{0.26, 0.16, 0.03},
@@ -80,15 +78,15 @@ var Rigs = []Rig{
 		// Radii and strengths after the glare of the eye by Spencer et al. 1995, 50 degrees across:
 		// f = 0.384·f0 + 0.478·f1 + 0.138·f2 as a sum of Gaussians, the first of which is capped.
 		ID: "lens", Name: "Lens glare", About: "scatter after a published model of glare",
-		Core: exposed(3.4, 0.25, 2, 0.2, 0.65), Lift: 0,
+		Core: ExposedCore(3.4, 0.25, 2, 0.2, 0.65), Lift: 0,
 		Radii:     []float64{1.55, 4.2, 10.8, 27.5, 71.6, 190, 514, 1538},
 		Strengths: []float64{4, 2.4, 1.71, 0.99, 0.59, 0.41, 0.33, 0.4},
 		Whites:    []float64{0.26, 0.22, 0.14, 0.06, 0.03},
 	},
 }
 
-// exposed returns a core by exposure.
-func exposed(stops, white, feather, texture, rounding float64) Core {
+// ExposedCore returns a core by exposure.
+func ExposedCore(stops, white, feather, texture, rounding float64) Core {
 	return Core{Look: Exposed, Brightness: stops, Rounding: rounding, Whiteness: white,
 		Feather: feather, Texture: texture, Openness: 0.05, Seed: 1, BloomRadius: 8}
 }
@@ -155,13 +153,4 @@ func StartRig(shapes shape.Shapes, p Photo) *Rig {
 		break
 	}
 	return RigOf(id)
-}
-
-// Suit gives light i, if it still has the core and the stack of a new one, those that
-// suit what it is made of. It writes to r.
-func (r *Recipe) Suit(i int) {
-	l, fresh := &r.Lights[i], DefaultLight(r.Photo)
-	if l.Core == fresh.Core && slices.Equal(l.Shells, fresh.Shells) {
-		StartRig(l.Shapes, r.Photo).Put(l, r.Photo)
-	}
 }

@@ -1,13 +1,11 @@
 package recipe
 
 import (
-	"context"
 	"fmt"
 	"math"
 
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/fault"
-	"pyrant/internal/light/spill"
 	"pyrant/internal/recipe/setting"
 )
 
@@ -106,27 +104,8 @@ func upgrade3(doc map[string]any) {
 	}
 }
 
-// upgrade4 : what is missing takes its default; mendSpill does the rest, as it needs the shapes.
+// upgrade4 : what is missing takes its default; edit.Unpack does the rest, as it computes light.
 func upgrade4(map[string]any) {}
-
-// mendSpill gives the lights of a recipe of before version 5 the law of spill of today, by which
-// they give the light that they gave: see package spill. In a room the law was another already.
-func (r *Recipe) mendSpill() error {
-	if r.Room.On {
-		return nil
-	}
-	strength, height := setting.Of[Spill]("strength"), setting.Of[Spill]("height")
-	for i := range r.Lights {
-		l := &r.Lights[i]
-		h, times, err := spill.SinceBefore(context.Background(), l.Shapes, l.Spill.Reach)
-		if err != nil {
-			return err
-		}
-		l.Spill.Height = setting.Round(max(h, height.Min.A))
-		l.Spill.Strength = min(setting.Round(l.Spill.Strength*times), strength.Max.A)
-	}
-	return nil
-}
 
 // old fills what an object below in lacks, and makes the object where it is missing.
 func old(in map[string]any, name string, fields map[string]any) {

@@ -15,6 +15,7 @@ import (
 	"pyrant/internal/base/codec"
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/photo"
+	"pyrant/internal/edit"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/crop"
 	"pyrant/internal/recipe/shape"
@@ -53,7 +54,7 @@ func demoShot(tb testing.TB) (*photo.Photo, *recipe.Recipe) {
 	if err != nil {
 		tb.Fatal(err)
 	}
-	r, err := recipe.Decode(demo.Recipe)
+	r, err := edit.Decode(demo.Recipe)
 	if err != nil {
 		tb.Fatal(err)
 	}
@@ -168,7 +169,7 @@ func movePoint(tb testing.TB, r *recipe.Recipe, light int, dx, dy float64) {
 	tb.Helper()
 	n := shape.Nodes(r.Lights[light].Shapes[0]).At(0)
 	n.X, n.Y = n.X+dx, n.Y+dy
-	next, err := r.Apply(recipe.Set(fmt.Sprintf("/lights/%d/shapes/0/nodes/0", light), n))
+	next, err := edit.Apply(r, edit.Set(fmt.Sprintf("/lights/%d/shapes/0/nodes/0", light), n))
 	if err != nil {
 		tb.Fatal(err)
 	}
@@ -195,7 +196,7 @@ func twelve(tb testing.TB, r *recipe.Recipe) *recipe.Recipe {
 	d := r.Clone()
 	for i := range r.Lights {
 		var err error
-		if d, err = d.DuplicateLight(len(d.Lights) - 1 - i); err != nil {
+		if d, err = edit.DuplicateLight(d, len(d.Lights)-1-i); err != nil {
 			tb.Fatal(err)
 		}
 	}
@@ -229,7 +230,7 @@ func BenchmarkPreviewTwelveLights(b *testing.B) {
 		return func() {
 			n++
 			var err error
-			if q.Recipe, err = shots[i].Apply(recipe.Set("/lights/0/level",
+			if q.Recipe, err = edit.Apply(shots[i], edit.Set("/lights/0/level",
 				0.5+math.Mod(float64(n)*0.618, 1))); err != nil {
 				b.Fatal(err)
 			}
@@ -280,7 +281,7 @@ func BenchmarkExportTwiceLights(b *testing.B) {
 	double := r.Clone()
 	for i := range r.Lights {
 		var err error
-		if double, err = double.DuplicateLight(len(double.Lights) - 1 - i); err != nil {
+		if double, err = edit.DuplicateLight(double, len(double.Lights)-1-i); err != nil {
 			b.Fatal(err)
 		}
 	}
@@ -342,7 +343,7 @@ func benchRays(b *testing.B, change func(l *recipe.Light, n int)) {
 		spots = append(spots, shape.Spot{At: shape.Point{X: float64(200 + i%25*224),
 			Y: float64(160 + i/25*310)}, Radius: 8 + float64(i%7)*4})
 	}
-	r, at, err := base.AddPoints(spots, false)
+	r, at, err := edit.AddPoints(base, spots, false)
 	if err != nil {
 		b.Fatal(err)
 	}

@@ -10,6 +10,7 @@ import (
 
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/photo"
+	"pyrant/internal/edit"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
 	"pyrant/internal/recipe/cutout"
@@ -84,7 +85,14 @@ func TestACutOutShinesAsItsOutlineDoes(t *testing.T) {
 			rgba(t, e, Request{Photo: p, Recipe: b, LongEdge: long})
 		for i := range x.Pix {
 			if d := int(x.Pix[i]) - int(y.Pix[i]); d > most || d < -most {
-				t.Fatalf("%s at %d: sample %d is %d, of the other %d", what, long, i, x.Pix[i], y.Pix[i])
+				t.Fatalf(
+					"%s at %d: sample %d is %d, of the other %d",
+					what,
+					long,
+					i,
+					x.Pix[i],
+					y.Pix[i],
+				)
 			}
 		}
 	}
@@ -106,7 +114,10 @@ func TestACutOutShinesAsItsOutlineDoes(t *testing.T) {
 	both.Lights[0].Shapes = append(both.Lights[0].Shapes, hole)
 	parts.Lights[0].Shapes = append(parts.Lights[0].Shapes, hole)
 	compare("with a hole", both, parts, 0, 3)
-	parts.CutOuts = append(parts.CutOuts, cutOutOf(t, "c2", 300, 200, square(120, 80, 160, 120), nil))
+	parts.CutOuts = append(
+		parts.CutOuts,
+		cutOutOf(t, "c2", 300, 200, square(120, 80, 160, 120), nil),
+	)
 	parts.Lights[0].Shapes[2] = shape.CutOut{Of: "c2", Away: true}
 	compare("with a cut-out taken away", both, parts, 0, 3)
 	// Of nothing cut out yet there is nothing.
@@ -147,7 +158,12 @@ func TestBlockersAgainstTheirFormula(t *testing.T) {
 	want := rgba(t, e, Request{Photo: p, Recipe: open})
 	for i := range half.Pix {
 		if d := int(half.Pix[i]) - int(want.Pix[i]); d > 1 || d < -1 {
-			t.Fatalf("with all of the glow seen: sample %d is %d, of the part that is seen %d", i, half.Pix[i], want.Pix[i])
+			t.Fatalf(
+				"with all of the glow seen: sample %d is %d, of the part that is seen %d",
+				i,
+				half.Pix[i],
+				want.Pix[i],
+			)
 		}
 	}
 	for _, b := range []recipe.Blocker{{Shells: 1}, {Shells: 0.6}, {Shells: 1, Wrap: 8},
@@ -196,7 +212,7 @@ func TestBlockersAgainstTheirFormula(t *testing.T) {
 func TestLightsThatCross(t *testing.T) {
 	p := flat(200, 200, 0)
 	r := lit(t, p, panel(20, 90, 180, 110))
-	r, _, err := r.AddLight()
+	r, _, err := edit.AddLight(r)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -222,7 +238,12 @@ func TestLightsThatCross(t *testing.T) {
 	red, green := front(1, 0), front(0, 1)
 	if !(red[0] > 0.9 && red[1] < 0.01) || !(green[1] > 0.9 && green[0] < 0.01) || mixed[0] < 0.2 ||
 		mixed[1] < 0.2 {
-		t.Errorf("where they cross: %v with red before green, %v with green before red, %v without", red, green, mixed)
+		t.Errorf(
+			"where they cross: %v with red before green, %v with green before red, %v without",
+			red,
+			green,
+			mixed,
+		)
 	}
 }
 
@@ -233,10 +254,14 @@ func TestBlockersInPartsAndExports(t *testing.T) {
 	r := lit(t, p, panel(40, 40, 200, 150))
 	r.CutOuts = []cutout.CutOut{cutOutOf(t, "c1", 260, 190,
 		func(x, y float64) float64 { return min(max((x-y)/40, 0), 1) }, nil)}
-	next, id, err := r.AddArea("Mixed", area.Part{On: true, Does: area.Add, Amount: 0.8, Feather: 5,
-		Of: area.CutOut{Of: "c1"}},
+	next, id, err := edit.AddArea(
+		r,
+		"Mixed",
+		area.Part{On: true, Does: area.Add, Amount: 0.8, Feather: 5,
+			Of: area.CutOut{Of: "c1"}},
 		area.Part{On: true, Does: area.Keep, Amount: 1, Of: area.ToneWindow{Low: 0.2, High: 0.9,
-			Soft: 0.1}})
+			Soft: 0.1}},
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -293,12 +318,16 @@ func TestNoHaloOfWhatWasBehind(t *testing.T) {
 		r := recipe.New(120, 40)
 		r.CutOuts = []cutout.CutOut{cut}
 		dark := setting.New[pass.Pass](r.Photo.Frame())
-		dark.Name, dark.Area, dark.Does = "Night", "behind:c1", pass.Levels{Exposure: stops, Middle: 1, White: 1}
+		dark.Name, dark.Area, dark.Does = "Night", "behind:c1", pass.Levels{
+			Exposure: stops,
+			Middle:   1,
+			White:    1,
+		}
 		r.Dusk.Passes = []pass.Pass{dark}
 		kept := recipe.New(120, 40)
 		kept.CutOuts = r.CutOuts
 		kept.Dusk.Daylight = stops
-		kept, _, err := kept.AddLight()
+		kept, _, err := edit.AddLight(kept)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -313,7 +342,16 @@ func TestNoHaloOfWhatWasBehind(t *testing.T) {
 				a := min(max((60-float64(x)-0.5)/12, 0), 1)
 				want := thing*a + k*behind*(1-a)
 				if v := pixel(m, x, 20)[1]; math.Abs(v-want) > 0.004+0.03*want {
-					t.Errorf("%s, %g before %g: at %d it is %.4f, with %.2f of the thing over the dark %.4f", what, thing, behind, x, v, a, want)
+					t.Errorf(
+						"%s, %g before %g: at %d it is %.4f, with %.2f of the thing over the dark %.4f",
+						what,
+						thing,
+						behind,
+						x,
+						v,
+						a,
+						want,
+					)
 				}
 			}
 		}

@@ -7,6 +7,7 @@ import (
 
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/photo"
+	"pyrant/internal/edit"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/shape"
 	"pyrant/internal/render"
@@ -19,7 +20,7 @@ func Example() {
 	for i := range p.Pix8 {
 		p.Pix8[i] = 40
 	}
-	r, i, err := recipe.New(300, 200).AddLight()
+	r, i, err := edit.AddLight(recipe.New(300, 200))
 	if err != nil {
 		fmt.Println(err)
 		return

@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"pyrant/internal/base/colour"
+	"pyrant/internal/edit"
 	"pyrant/internal/light/glow"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
@@ -244,7 +245,7 @@ func TestSpillStaysOffWhatCarriesTheLight(t *testing.T) {
 	}
 	inArea := func(x int) float64 {
 		t.Helper()
-		next, id, err := r.AddArea("A", part(area.Light{What: area.Spill,
+		next, id, err := edit.AddArea(r, "A", part(area.Light{What: area.Spill,
 			Light: area.LightRef(r.Lights[0].ID)}))
 		if err != nil {
 			t.Fatal(err)
@@ -276,7 +277,7 @@ func TestSpillStaysOffWhatCarriesTheLight(t *testing.T) {
 			}
 		}
 	}
-	next, _, err := r.AddLight()
+	next, _, err := edit.AddLight(r)
 	if err != nil {
 		t.Fatal(err)
 	}

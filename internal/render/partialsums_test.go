@@ -11,6 +11,7 @@ import (
 
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/raster"
+	"pyrant/internal/edit"
 	"pyrant/internal/light/glow"
 	"pyrant/internal/recipe"
 )
@@ -30,7 +31,7 @@ func TestFramesOfADragAreThePicture(t *testing.T) {
 	n := 0
 	drag := func(what, path string, values ...any) {
 		for _, v := range values {
-			r, err := base.Apply(recipe.Set(path, v))
+			r, err := edit.Apply(base, edit.Set(path, v))
 			if err != nil {
 				t.Fatal(err)
 			}

@@ -6,6 +6,7 @@ import (
 	"math"
 	"testing"
 
+	"pyrant/internal/edit"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
 	"pyrant/internal/recipe/pass"
@@ -37,7 +38,7 @@ func graded(tb testing.TB, r *recipe.Recipe) *recipe.Recipe {
 			s.Points = setting.ListOf(points...)
 			list = append(list, s)
 		}
-		next, _, err := r.AddArea(fmt.Sprint("Painted ", a), part(area.Strokes{Strokes: list}))
+		next, _, err := edit.AddArea(r, fmt.Sprint("Painted ", a), part(area.Strokes{Strokes: list}))
 		if err != nil {
 			tb.Fatal(err)
 		}

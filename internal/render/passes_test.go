@@ -9,6 +9,7 @@ import (
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/graph"
 	"pyrant/internal/base/guided"
+	"pyrant/internal/edit"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
 	"pyrant/internal/recipe/pass"
@@ -24,7 +25,7 @@ func levels(exposure float64) pass.Pass {
 func within(t *testing.T, r *recipe.Recipe, p pass.Pass,
 	parts ...area.Part) (*recipe.Recipe, pass.Pass) {
 	t.Helper()
-	next, id, err := r.AddArea("Area", parts...)
+	next, id, err := edit.AddArea(r, "Area", parts...)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -95,7 +96,7 @@ func TestWhatEmitsAndWhatIsGivenBackStayOutOfTheDark(t *testing.T) {
 			grey*(1-(1-keep*0.5*(1+math.Erf(0.5/4/math.Sqrt2)))*7/8), 0.01*grey)
 		near(t, "far from it", at(450, 200), grey/8, 1e-3)
 	}
-	next, id, err := r.AddArea("Edge of the arm", part(ring(450, 200, 100, 0.5)))
+	next, id, err := edit.AddArea(r, "Edge of the arm", part(ring(450, 200, 100, 0.5)))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -122,14 +123,14 @@ func TestWhatEmitsAndWhatIsGivenBackStayOutOfTheDark(t *testing.T) {
 func TestAreasOfLights(t *testing.T) {
 	p := flat(600, 400, 120)
 	r := lit(t, p, panel(100, 100, 200, 300))
-	r, err := r.DuplicateLight(0)
+	r, err := edit.DuplicateLight(r, 0)
 	if err != nil {
 		t.Fatal(err)
 	}
 	r.Lights[1].Shapes = panel(400, 100, 500, 300)
 	e := New(1 << 24)
 	cover := func(l area.Light, x, y int) float64 {
-		next, id, err := r.AddArea("A", part(l))
+		next, id, err := edit.AddArea(r, "A", part(l))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -174,7 +175,7 @@ func TestPassesAreAlikeInStripsAndAtEveryScale(t *testing.T) {
 	p, r := demoShot(t)
 	var err error
 	for _, id := range []string{"blue-hour", "vignette", "gel-ramp", "calm", "deep-contrast"} {
-		if r, _, _, err = r.Begin(id); err != nil {
+		if r, _, _, err = edit.Begin(r, id); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -251,10 +252,10 @@ func TestPassesComputeOnlyWhatChanged(t *testing.T) {
 	p, r := demoShot(t)
 	r.Finish.Passes = nil
 	var err error
-	if r, _, _, err = r.Begin("but-colour"); err != nil {
+	if r, _, _, err = edit.Begin(r, "but-colour"); err != nil {
 		t.Fatal(err)
 	}
-	if r, _, _, err = r.Begin("calm"); err != nil {
+	if r, _, _, err = edit.Begin(r, "calm"); err != nil {
 		t.Fatal(err)
 	}
 	e := New(1 << 28)

@@ -11,6 +11,7 @@ import (
 
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/photo"
+	"pyrant/internal/edit"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
 	"pyrant/internal/recipe/pass"
@@ -214,7 +215,7 @@ func TestAdded(t *testing.T) {
 		t.Errorf("of another gel and strength it adds %v, not %v", b, a)
 	}
 	// With the strength and gel that a match makes of gains, its spill is those times that.
-	m, err := r.Matched([][3]float64{{0.8, 0.4, 0.1}}, 1)
+	m, err := edit.Matched(r, [][3]float64{{0.8, 0.4, 0.1}}, 1)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -223,7 +224,7 @@ func TestAdded(t *testing.T) {
 	for c, g := range [3]float64{0.8, 0.4, 0.1} {
 		near(t, "matched spill", -math.Log1p(-got[c]), g*a[c], 0.05)
 	}
-	if m, _ = r.Matched([][3]float64{{0, 0, 0}}, 1); m.Lights[0].Spill.Strength != 0 {
+	if m, _ = edit.Matched(r, [][3]float64{{0, 0, 0}}, 1); m.Lights[0].Spill.Strength != 0 {
 		t.Errorf("a light that the reference has off has strength %v", m.Lights[0].Spill.Strength)
 	}
 }

@@ -14,6 +14,7 @@ import (
 
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/photo"
+	"pyrant/internal/edit"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
 	"pyrant/internal/recipe/pass"
@@ -57,7 +58,7 @@ func panel(x0, y0, x1, y1 float64) shape.Shapes {
 // lit returns a recipe for p with one light of the given shapes, dusk as it is.
 func lit(tb testing.TB, p *photo.Photo, shapes shape.Shapes) *recipe.Recipe {
 	tb.Helper()
-	r, _, err := recipe.New(p.Width, p.Height).AddLight()
+	r, _, err := edit.AddLight(recipe.New(p.Width, p.Height))
 	if err != nil {
 		tb.Fatal(err)
 	}

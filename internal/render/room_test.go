@@ -13,6 +13,7 @@ import (
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/photo"
 	"pyrant/internal/base/simd"
+	"pyrant/internal/edit"
 	"pyrant/internal/light/glow"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
@@ -57,7 +58,7 @@ func post(t *testing.T, r *recipe.Recipe, left, right float64) {
 	id := cutout.Ref(rune('c' + len(r.CutOuts)))
 	r.CutOuts = append(r.CutOuts, cutOutOf(t, string(id), r.Photo.Width, r.Photo.Height, covers,
 		covers))
-	next, err := r.AddThing(id, camera.Point{X: (left + right) / 2, Y: 150})
+	next, err := edit.AddThing(r, id, camera.Point{X: (left + right) / 2, Y: 150})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -99,7 +100,13 @@ func TestRoomLaw(t *testing.T) {
 	}
 	// Twice the strength is twice the light, and a gel colours all of it.
 	r.Lights[0].Spill.Strength *= 2
-	near(t, "twice the strength", spilled(render(t, New(1<<27), q), 60, 150), 2*spilled(m, 60, 150), 0.01)
+	near(
+		t,
+		"twice the strength",
+		spilled(render(t, New(1<<27), q), 60, 150),
+		2*spilled(m, 60, 150),
+		0.01,
+	)
 	r.Lights[0].Gel = recipe.Gel{Hue: 120, Saturation: 1, Lightness: 0.5}
 	if c := linear(render(t, New(1<<27), q), 60, 150); c[0] > 1e-4 || c[2] > 1e-4 || c[1] < 1e-3 {
 		t.Errorf("in green it is %v", c)
@@ -151,7 +158,13 @@ func TestCeiling(t *testing.T) {
 	ray := sp.Cam.Ray(150.5, 4.5)
 	d, _ := sp.Walls[0].Hit(ray)
 	way := at.Sub(ray.Mul(d))
-	near(t, "the wall instead", spilled(m, 150, 4)/(way.Dot(sp.Walls[0].N)/math.Pow(way.Len(), 3)), base, 0.05)
+	near(
+		t,
+		"the wall instead",
+		spilled(m, 150, 4)/(way.Dot(sp.Walls[0].N)/math.Pow(way.Len(), 3)),
+		base,
+		0.05,
+	)
 }
 
 // A glossy wall shows a light brightest where a mirror would show it.
@@ -179,7 +192,14 @@ func TestGlossyWall(t *testing.T) {
 		}
 	}
 	if best < 0.02 || math.Hypot(float64(bx)+0.5-x, float64(by)+0.5-y) > 4 {
-		t.Errorf("the image is brightest, %.3f, at %d, %d, in a mirror it is at %.1f, %.1f", best, bx, by, x, y)
+		t.Errorf(
+			"the image is brightest, %.3f, at %d, %d, in a mirror it is at %.1f, %.1f",
+			best,
+			bx,
+			by,
+			x,
+			y,
+		)
 	}
 	near(t, "far from it", spilled(m, 20, 20), spilled(plain, 20, 20), 0.03)
 	near(t, "the floor", spilled(m, 150, 170), spilled(plain, 150, 170), 1e-3)
@@ -191,7 +211,8 @@ func TestRoomShadow(t *testing.T) {
 	q := Request{Photo: p, Recipe: r, Layer: Spill, Deep: true}
 	open := render(t, New(1<<27), q)
 	var err error
-	if r, err = r.AddPlatform([]camera.Point{{X: 60, Y: 128}, {X: 95, Y: 128}, {X: 98, Y: 122},
+	if r, err = edit.AddPlatform(r, []camera.Point{{X: 60, Y: 128}, {X: 95, Y: 128},
+		{X: 98, Y: 122},
 		{X: 66, Y: 122}}, camera.Point{X: 60, Y: 150}); err != nil {
 		t.Fatal(err)
 	}
@@ -302,10 +323,12 @@ func TestRoomKeys(t *testing.T) {
 	p, r := inFlat(t)
 	r.Room.Daylight, r.Room.Bounce = 1, 1
 	var err error
-	if r, err = r.AddPlatform([]camera.Point{{X: 60, Y: 128}, {X: 95, Y: 128}, {X: 98, Y: 122},
+	if r, err = edit.AddPlatform(r, []camera.Point{{X: 60, Y: 128}, {X: 95, Y: 128},
+		{X: 98, Y: 122},
 		{X: 66, Y: 122}}, camera.Point{X: 60, Y: 150}); err != nil {
 		t.Fatal(err)
 	}
+	post(t, r, 145, 155) // which the light crosses
 	for _, tt := range []struct {
 		name   string
 		change func(*recipe.Recipe)
@@ -323,6 +346,9 @@ func TestRoomKeys(t *testing.T) {
 		{"less of daylight out", func(r *recipe.Recipe) { r.Room.Daylight = 0.4 }, "ground", false},
 		{"no daylight out", func(r *recipe.Recipe) { r.Room.Daylight = 0 }, "bounce spill ground", false},
 		{"the wall elsewhere", func(r *recipe.Recipe) { r.Room.Walls[0].From.Y = 100 }, "room daylight bounce spill ground", false},
+		{"a foot elsewhere", func(r *recipe.Recipe) {
+			r.Lights[0].Shapes[0] = shape.Standing(r.Lights[0].Shapes[0], shape.FeetAt(shape.Foot{X: 170, Y: 150}))
+		}, "spill", false},
 	} {
 		e := New(1 << 27)
 		q := Request{Photo: p, PhotoKey: "p", Recipe: r}
@@ -409,7 +435,7 @@ func TestOthersAfterAMove(t *testing.T) {
 	p, r := inFlat(t)
 	r.Room.Daylight, r.Room.Bounce = 1, 1
 	var err error
-	if r, err = r.DuplicateLight(0); err != nil {
+	if r, err = edit.DuplicateLight(r, 0); err != nil {
 		t.Fatal(err)
 	}
 	at := func(r *recipe.Recipe, x, y float64) *recipe.Recipe {
@@ -475,11 +501,21 @@ func TestEdgeAndBroadLight(t *testing.T) {
 	edged, _, _ := at(0, 1)
 	_, dimmed, _ := at(0, 1)
 	if edged < 0.75*front || dimmed > 0.6*side {
-		t.Errorf("without light at its edges the front has %.3f, the side %.3f of it", edged/front, dimmed/side)
+		t.Errorf(
+			"without light at its edges the front has %.3f, the side %.3f of it",
+			edged/front,
+			dimmed/side,
+		)
 	}
 	flat, rim, same := at(1, 0)
 	if flat > 0.3*front || rim < 0.4*side || same != floor {
-		t.Errorf("with light at its edges alone the front has %.3f, the side %.3f; the floor %.4f of %.4f", flat/front, rim/side, same, floor)
+		t.Errorf(
+			"with light at its edges alone the front has %.3f, the side %.3f; the floor %.4f of %.4f",
+			flat/front,
+			rim/side,
+			same,
+			floor,
+		)
 	}
 	if two, _, _ := at(2, 2); math.Abs(two/front-2) > 0.02 {
 		t.Errorf("twice both is %.3f", two/front)
@@ -527,7 +563,12 @@ func TestRelief(t *testing.T) {
 			}
 		}
 		if toward, away = toward/n, away/k; toward < 1.05 || away > 0.95 {
-			t.Errorf("lit from %v, what faces the light gets %.3f of before, what turns away %.3f", from.x, toward, away)
+			t.Errorf(
+				"lit from %v, what faces the light gets %.3f of before, what turns away %.3f",
+				from.x,
+				toward,
+				away,
+			)
 		}
 	}
 }
@@ -543,7 +584,7 @@ func TestThereAndBackInARoom(t *testing.T) {
 	r.Room.Daylight, r.Room.Bounce = 1, 1
 	for n := range 6 { // of so many lights sums are kept
 		var err error
-		if r, err = r.DuplicateLight(0); err != nil {
+		if r, err = edit.DuplicateLight(r, 0); err != nil {
 			t.Fatal(err)
 		}
 		x := float64(40 + 20*n)
@@ -585,7 +626,7 @@ func TestThereAndBackInARoom(t *testing.T) {
 func TestRoughAreas(t *testing.T) {
 	p, r := inFlat(t)
 	r.Room.Daylight, r.Room.Bounce = 1, 1
-	r, id, err := r.AddArea("Lit", area.Part{On: true, Does: area.Add, Amount: 1,
+	r, id, err := edit.AddArea(r, "Lit", area.Part{On: true, Does: area.Add, Amount: 1,
 		Of: area.Light{What: area.Spill, Gain: 3}})
 	if err != nil {
 		t.Fatal(err)
@@ -643,7 +684,7 @@ func bulbs(t *testing.T) (*photo.Photo, *recipe.Recipe) {
 		return 0
 	}
 	r.CutOuts = append(r.CutOuts, cutOutOf(t, "c", 1280, 850, covers, covers))
-	r, err := r.AddThing("c", camera.Point{X: 640, Y: 640})
+	r, err := edit.AddThing(r, "c", camera.Point{X: 640, Y: 640})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -659,7 +700,11 @@ func bulbs(t *testing.T) (*photo.Photo, *recipe.Recipe) {
 func TestJoint(t *testing.T) {
 	p, r := bulbs(t)
 	r.Lights[0].Spill.Strength, r.Room.Bounce = 40, 0.6
-	plan, err := newPlan(t.Context(), New(1<<29).Cache, &Request{Photo: p, PhotoKey: "p", Recipe: r})
+	plan, err := newPlan(
+		t.Context(),
+		New(1<<29).Cache,
+		&Request{Photo: p, PhotoKey: "p", Recipe: r},
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -755,7 +800,12 @@ func TestUnseenShadow(t *testing.T) {
 	open := lighter(p, 80, 190)
 	for _, x := range []int{184, 187} {
 		if at := lighter(p, x, 149); at > 1.1*open {
-			t.Errorf("at %d, beside the post, what the photo does not show is divided out: %.3f, in the open %.3f", x, at, open)
+			t.Errorf(
+				"at %d, beside the post, what the photo does not show is divided out: %.3f, in the open %.3f",
+				x,
+				at,
+				open,
+			)
 		}
 	}
 	// The same with a dark place there, as its shadow would be.
@@ -768,7 +818,11 @@ func TestUnseenShadow(t *testing.T) {
 		}
 	}
 	if at := lighter(shown, 187, 149); at < 1.2*open {
-		t.Errorf("a shadow that the photo shows is not divided out: %.3f, in the open %.3f", at, open)
+		t.Errorf(
+			"a shadow that the photo shows is not divided out: %.3f, in the open %.3f",
+			at,
+			open,
+		)
 	}
 }
 
@@ -784,7 +838,7 @@ func TestSoftEdge(t *testing.T) {
 		return math.Min(math.Max(math.Min((x-178)/4, (242-x)/4), 0), 1)
 	}
 	r.CutOuts = append(r.CutOuts, cutOutOf(t, "c", 300, 200, soft, soft))
-	r, err := r.AddThing("c", camera.Point{X: 210, Y: 150})
+	r, err := edit.AddThing(r, "c", camera.Point{X: 210, Y: 150})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -805,7 +859,14 @@ func TestSoftEdge(t *testing.T) {
 		wall, post := at(172), at(184)
 		for x := 176; x < 184; x += k {
 			if v := at(x); v > 2*wall {
-				t.Errorf("%d px: at %d there comes back %.4f, from the wall %.4f, from the post %.4f", edge, x, v, wall, post)
+				t.Errorf(
+					"%d px: at %d there comes back %.4f, from the wall %.4f, from the post %.4f",
+					edge,
+					x,
+					v,
+					wall,
+					post,
+				)
 			}
 		}
 		if rim := at(182); rim < 1.2*post {
@@ -819,7 +880,7 @@ func TestSoftEdge(t *testing.T) {
 func TestJointAfterAGel(t *testing.T) {
 	p, r := bulbs(t)
 	for range minTerms {
-		next, _, err := r.Pool(0)
+		next, _, err := edit.Pool(r, 0)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -890,14 +951,38 @@ func TestCutOutLightsTheRoom(t *testing.T) {
 	near(t, "with a hole", mean(cut(frame)), whole*(1-40*30/(60*50.)), 0.06)
 	hole := rect(130, 40, 170, 70)
 	hole.Away = true
-	near(t, "with a hole subtracted", mean(cut(square(120, 30, 180, 80), hole)), mean(cut(frame)), 0.02)
-	near(t, "a traced light with a hole", mean(traced(rect(120, 30, 180, 80), hole)), mean(cut(frame)), 0.06)
+	near(
+		t,
+		"with a hole subtracted",
+		mean(cut(square(120, 30, 180, 80), hole)),
+		mean(cut(frame)),
+		0.02,
+	)
+	near(
+		t,
+		"a traced light with a hole",
+		mean(traced(rect(120, 30, 180, 80), hole)),
+		mean(cut(frame)),
+		0.06,
+	)
 	// With a traced shape beside it the light is the sum, and where they overlap it is not counted
 	// twice.
 	aside := mean(traced(rect(200, 30, 220, 80)))
-	near(t, "with a shape beside it", mean(cut(square(120, 30, 180, 80), rect(200, 30, 220, 80))), whole+aside, 0.04)
+	near(
+		t,
+		"with a shape beside it",
+		mean(cut(square(120, 30, 180, 80), rect(200, 30, 220, 80))),
+		whole+aside,
+		0.04,
+	)
 	// a little is left where both cover half a cell
-	near(t, "traced and cut out", mean(cut(square(120, 30, 180, 80), rect(120, 30, 180, 80))), whole, 0.06)
+	near(
+		t,
+		"traced and cut out",
+		mean(cut(square(120, 30, 180, 80), rect(120, 30, 180, 80))),
+		whole,
+		0.06,
+	)
 	// Small and round it is a bulb.
 	ball := func(x, y float64) float64 {
 		if math.Hypot(x-150, y-65) < 12 {

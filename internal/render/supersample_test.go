@@ -8,6 +8,7 @@ import (
 	"math"
 	"testing"
 
+	"pyrant/internal/edit"
 	"pyrant/internal/light/streak"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
@@ -90,14 +91,19 @@ func TestStreakAgainstDirectIntegration(t *testing.T) {
 // An orb half outside of the frame shows what a larger frame shows there.
 func TestOrbBeyondTheFrame(t *testing.T) {
 	small, big := flat(400, 300, 90), flat(800, 700, 90)
-	for _, kind := range []string{recipe.Orb, recipe.Veil} {
-		a, _, err := recipe.New(400, 300).AddOrb(kind, 12, 40, 170)
+	for _, kind := range []string{edit.Orb, edit.Veil} {
+		a, _, err := edit.AddOrb(recipe.New(400, 300), kind, 12, 40, 170)
 		if err != nil {
 			t.Fatal(err)
 		}
 		for off, most := range map[image.Point]float64{{128, 192}: 6e-5, {101, 83}: 4e-3} {
-			b, _, err := recipe.New(800, 700).AddOrb(kind, 12+float64(off.X), 40+float64(off.Y),
-				170)
+			b, _, err := edit.AddOrb(
+				recipe.New(800, 700),
+				kind,
+				12+float64(off.X),
+				40+float64(off.Y),
+				170,
+			)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -121,7 +127,13 @@ func TestOrbBeyondTheFrame(t *testing.T) {
 			Layer: Plain}), 399, 299)[1]
 		if in, out := linear(m, 12, 40)[1], linear(m, 399, 299)[1]; in < 1.2*grey ||
 			out > 1.1*grey || in <= out {
-			t.Errorf("%s: %.4f in its middle, %.4f far away, where the photo has %.4f", kind, in, out, grey)
+			t.Errorf(
+				"%s: %.4f in its middle, %.4f far away, where the photo has %.4f",
+				kind,
+				in,
+				out,
+				grey,
+			)
 		}
 	}
 }
@@ -133,7 +145,7 @@ func TestTrimMultiplies(t *testing.T) {
 	stroke := setting.New[area.Stroke](r.Photo.Frame())
 	stroke.Diameter, stroke.Softness, stroke.Flow = 40, 0.6, 0.9
 	stroke.Points = setting.ListOf(area.Dab{X: 160, Y: 60, P: 1}, area.Dab{X: 260, Y: 180, P: 1})
-	r, id, err := r.AddArea("Trim", part(area.Strokes{Strokes: []area.Stroke{stroke}}))
+	r, id, err := edit.AddArea(r, "Trim", part(area.Strokes{Strokes: []area.Stroke{stroke}}))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -165,7 +177,15 @@ func TestTrimMultiplies(t *testing.T) {
 			for x := 60; x < 340; x += 4 {
 				a := float64(cover.At(x, y))
 				if want := whole[i] * (1 - amount*a); math.Abs(got[i]-want) > 0.002*want+2e-5 {
-					t.Fatalf("%s at %d, %d, covered by %.3f: %.5f, want %.5f", what, x, y, a, got[i], want)
+					t.Fatalf(
+						"%s at %d, %d, covered by %.3f: %.5f, want %.5f",
+						what,
+						x,
+						y,
+						a,
+						got[i],
+						want,
+					)
 				}
 				if a > 0.1 && whole[i] > 0.01 {
 					touched++
@@ -238,7 +258,7 @@ func TestGroupsFade(t *testing.T) {
 	p := flat(160, 120, 60)
 	r := lit(t, p, panel(20, 20, 50, 50))
 	for _, x := range []float64{70, 120} {
-		next, i, err := r.AddLight()
+		next, i, err := edit.AddLight(r)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -247,7 +267,7 @@ func TestGroupsFade(t *testing.T) {
 	}
 	e := New(1 << 26)
 	pix := func(r *recipe.Recipe) []byte { return rgba(t, e, Request{Photo: p, Recipe: r}).Pix }
-	g, err := r.GroupLights([]string{r.Lights[0].ID, r.Lights[2].ID})
+	g, err := edit.GroupLights(r, []string{r.Lights[0].ID, r.Lights[2].ID})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -356,7 +376,12 @@ func TestRays(t *testing.T) {
 	l.Rays.Lead = 2
 	if a, b := linear(shot(), 104, 100), linear(shot(), 240, 100); a[0] != 0 ||
 		math.Abs(b[2]-alike) > 1e-3 {
-		t.Errorf("with the second leading the first shines %v, the second %v, alike %v", a, b, alike)
+		t.Errorf(
+			"with the second leading the first shines %v, the second %v, alike %v",
+			a,
+			b,
+			alike,
+		)
 	}
 	l.Rays.Chorus = 1
 	l.Rays.Colour, l.Gel = recipe.OfGel, recipe.Gel{Hue: 120, Saturation: 1, Lightness: 0.5}
@@ -387,7 +412,7 @@ func TestRays(t *testing.T) {
 	if err != nil || point != 0 || ray != 0 || math.Abs(at-0.5) > 0.01 {
 		t.Fatalf("the ray is %d of point %d at %.3f: %v", ray, point, at, err)
 	}
-	l.Rays = l.Rays.CutRay(point, ray, at)
+	l.Rays = edit.CutRay(l.Rays, point, ray, at)
 	m = shot()
 	if a, b := linear(m, 104, 100), linear(m, 116, 100); a[1] == 0 || b[1] != 0 {
 		t.Errorf("cut at 110 it is %v before and %v beyond", a, b)
@@ -447,7 +472,12 @@ func TestRays(t *testing.T) {
 	}
 	for _, deg := range []float64{20, 65, 110, 200} {
 		if a, b := on(deg), on(deg+22.5); a < 1.5*b || a == 0 {
-			t.Errorf("at %v degrees the star of eight blades is %.4f, between two rays %.4f", deg, a, b)
+			t.Errorf(
+				"at %v degrees the star of eight blades is %.4f, between two rays %.4f",
+				deg,
+				a,
+				b,
+			)
 		}
 	}
 	l.Rays.Made = recipe.ByRays

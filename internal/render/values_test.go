@@ -14,6 +14,7 @@ import (
 	"pyrant/internal/base/fault"
 	"pyrant/internal/base/graph"
 	"pyrant/internal/base/photo"
+	"pyrant/internal/edit"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
 	"pyrant/internal/recipe/cutout"
@@ -111,7 +112,7 @@ func TestOverlappingCoresMix(t *testing.T) {
 	l := bare(r)
 	l.Gel = recipe.Gel{Saturation: 0, Lightness: 0.2}
 	var err error
-	if r, err = r.DuplicateLight(0); err != nil {
+	if r, err = edit.DuplicateLight(r, 0); err != nil {
 		t.Fatal(err)
 	}
 	r.Lights[1].Shapes = panel(100, 50, 250, 150)
@@ -384,7 +385,7 @@ func TestTwoToneWindowsSumUp(t *testing.T) {
 	r.Lights[0].Spill.Strength = 1
 	var err error
 	for range 2 {
-		if r, err = r.DuplicateLight(0); err != nil {
+		if r, err = edit.DuplicateLight(r, 0); err != nil {
 			t.Fatal(err)
 		}
 	}

@@ -16,6 +16,7 @@ import (
 	"golang.org/x/image/draw"
 
 	"pyrant/demo"
+	"pyrant/internal/edit"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
 	"pyrant/internal/recipe/pass"
@@ -30,7 +31,7 @@ func main() {
 	photo := flag.String("photo", "", "write the photo alone too, as JPEG")
 	graded := flag.Bool("graded", false, "add passes and areas: a band of hue, a ramp, a vignette, sixty strokes")
 	flag.Parse()
-	r, err := recipe.Decode(demo.Recipe)
+	r, err := edit.Decode(demo.Recipe)
 	if err != nil {
 		log.Fatal(err)
 	}
@@ -71,7 +72,7 @@ func main() {
 func grade(r *recipe.Recipe) (*recipe.Recipe, error) {
 	var err error
 	for _, id := range []string{"but-colour", "gel-ramp", "vignette"} {
-		if r, _, _, err = r.Begin(id); err != nil {
+		if r, _, _, err = edit.Begin(r, id); err != nil {
 			return nil, err
 		}
 	}
@@ -89,7 +90,7 @@ func grade(r *recipe.Recipe) (*recipe.Recipe, error) {
 			s.Points = setting.ListOf(points...)
 			list = append(list, s)
 		}
-		next, id, err := r.AddArea("Painted", area.Part{On: true, Does: area.Add, Amount: 1,
+		next, id, err := edit.AddArea(r, "Painted", area.Part{On: true, Does: area.Add, Amount: 1,
 			Of: area.Strokes{Strokes: list}})
 		if err != nil {
 			return nil, err

@@ -22,6 +22,7 @@ import (
 	"pyrant/internal/base/codec"
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/photo"
+	"pyrant/internal/edit"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/shape"
 	"pyrant/internal/render"
@@ -188,7 +189,7 @@ func (p *picture) luma(i int) float64 {
 
 // open reads a demo shot.
 func open(s demo.Shot) (*photo.Photo, *recipe.Recipe, error) {
-	r, err := recipe.Decode(s.Recipe)
+	r, err := edit.Decode(s.Recipe)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -427,7 +428,7 @@ func scene(edge int, rig *recipe.Rig) (*photo.Photo, *recipe.Recipe, error) {
 		{shape.Tube{Width: 0.01 * k, Nodes: shape.PathOf(shape.Node{X: 0.6 * k, Y: 0.15 * k},
 			shape.Node{X: 0.7 * k, Y: 0.5 * k})}},
 	} {
-		next, i, err := r.AddLight()
+		next, i, err := edit.AddLight(r)
 		if err != nil {
 			return nil, nil, err
 		}
@@ -508,7 +509,7 @@ func glareFit() (rms, most float64) {
 // counts the pixels whose added light still has the old one.
 func hueLeft() (int, error) {
 	s := demo.Shots[len(demo.Shots)-1]
-	r, err := recipe.Decode(s.Recipe)
+	r, err := edit.Decode(s.Recipe)
 	if err != nil {
 		return 0, err
 	}
@@ -587,7 +588,7 @@ func speed(out *result) error {
 		}
 		for i := range 45 {
 			for k, r := range shots {
-				next, err := r.Apply(recipe.Set(path, value(i)))
+				next, err := edit.Apply(r, edit.Set(path, value(i)))
 				if err != nil {
 					return nil, err
 				}
@@ -624,7 +625,7 @@ func speed(out *result) error {
 	}
 	slices.Sort(all)
 	out.Speed.JPEG = all[len(all)/2]
-	grouped, err := r.GroupLights([]string{r.Lights[1].ID, r.Lights[2].ID})
+	grouped, err := edit.GroupLights(r, []string{r.Lights[1].ID, r.Lights[2].ID})
 	if err != nil {
 		return err
 	}
@@ -637,7 +638,7 @@ func speed(out *result) error {
 	out.Speed.Fader, out.Speed.Group = faders[0], faders[1]
 	many := r
 	for i := range r.Lights {
-		if many, err = many.DuplicateLight(len(many.Lights) - 1 - i); err != nil {
+		if many, err = edit.DuplicateLight(many, len(many.Lights)-1-i); err != nil {
 			return err
 		}
 	}

@@ -21,18 +21,8 @@ var folders = []string{"app", "shot", "edit", "render", "light", "vision", "reci
 // measure holds what only tests and scripts use: scenes of which the truth is known.
 const measure = "measure"
 
-// exceptions are imports that break the rule and wait to be undone. One that is no longer needed
-// is a fault, so that the list only gets shorter.
-var exceptions = map[string]string{
-	"recipe → light/spill": "recipes of before version 5 are upgraded by computing spill",
-}
-
 // imports returns the imports that go up.
 func imports(root string) (faults []string, err error) {
-	unused := map[string]bool{}
-	for e := range exceptions {
-		unused[e] = true
-	}
 	err = goFiles(filepath.Join(root, "internal"), func(name string) error {
 		if strings.HasSuffix(name, "_test.go") {
 			return nil
@@ -56,18 +46,11 @@ func imports(root string) (faults []string, err error) {
 				continue
 			}
 			if why := goesUp(filepath.ToSlash(rel), to); why != "" {
-				key := filepath.ToSlash(rel) + " → " + to
-				delete(unused, key)
-				if exceptions[key] == "" {
-					faults = append(faults, fmt.Sprintf("%s: %s", fset.Position(i.Pos()), why))
-				}
+				faults = append(faults, fmt.Sprintf("%s: %s", fset.Position(i.Pos()), why))
 			}
 		}
 		return nil
 	})
-	for e := range unused {
-		faults = append(faults, fmt.Sprintf("scripts/guards/imports.go: The exception %q is no longer needed.", e))
-	}
 	slices.Sort(faults)
 	return faults, err
 }

@@ -19,6 +19,7 @@ import (
 	"pyrant/demo"
 	"pyrant/internal/base/codec"
 	"pyrant/internal/base/photo"
+	"pyrant/internal/edit"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/setting"
 	"pyrant/internal/render"
@@ -225,7 +226,7 @@ func opened(t *testing.T, data []byte) *photo.Photo {
 
 func decoded(t *testing.T, data []byte) *recipe.Recipe {
 	t.Helper()
-	r, err := recipe.Decode(data)
+	r, err := edit.Decode(data)
 	if err != nil {
 		t.Fatal(err)
 	}

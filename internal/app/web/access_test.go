@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"pyrant/internal/app/export"
+	"pyrant/internal/edit"
 	"pyrant/internal/recipe/setting"
 )
 
@@ -354,7 +355,7 @@ func TestCostIsChecked(t *testing.T) {
 		t.Error("the shot was changed")
 	}
 	// As it was saved by an earlier Pyrant.
-	r, err := a.recipe(at).Apply(must(t, patch))
+	r, err := edit.Apply(a.recipe(at), must(t, patch))
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -6,7 +6,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"pyrant/internal/edit"
+	"pyrant/internal/edit/action"
 	"pyrant/internal/recipe"
 	"pyrant/internal/shot/store"
 )
@@ -20,13 +20,13 @@ var actions = map[string]do{
 	// undo, lights and shapes
 	"undo":            with((*acting).undo),
 	"redo":            with((*acting).redo),
-	"add-light":       edits[edit.AddLight],
-	"add-shape":       edits[edit.AddShapes],
-	"add-shapes":      edits[edit.AddShapes],
-	"duplicate-light": edits[edit.DuplicateLight],
-	"remove-light":    edits[edit.RemoveLight],
-	"add-shell":       edits[edit.AddShell],
-	"start-stack":     edits[edit.StartStack],
+	"add-light":       edits[action.AddLight],
+	"add-shape":       edits[action.AddShapes],
+	"add-shapes":      edits[action.AddShapes],
+	"duplicate-light": edits[action.DuplicateLight],
+	"remove-light":    edits[action.RemoveLight],
+	"add-shell":       edits[action.AddShell],
+	"start-stack":     edits[action.StartStack],
 	// revisions and saved states
 	"go":          with((*acting).goTo),
 	"mark":        with((*acting).mark),
@@ -36,51 +36,51 @@ var actions = map[string]do{
 	// the reference
 	"align-reference":  with((*acting).alignReference),
 	"pair-reference":   with((*acting).pairReference),
-	"remove-reference": edits[edit.RemoveReference],
+	"remove-reference": edits[action.RemoveReference],
 	"match-reference":  with((*acting).matchReference),
 	// passes and areas
-	"begin":          edits[edit.Begin],
-	"duplicate-pass": edits[edit.DuplicatePass],
-	"add-area":       edits[edit.AddArea],
-	"remove-area":    edits[edit.RemoveArea],
+	"begin":          edits[action.Begin],
+	"duplicate-pass": edits[action.DuplicatePass],
+	"add-area":       edits[action.AddArea],
+	"remove-area":    edits[action.RemoveArea],
 	// lights and rigs
 	"cut-ray":      with((*acting).cutRay),
-	"vary":         edits[edit.Vary],
-	"unlike":       edits[edit.Unlike],
-	"add-orb":      edits[edit.AddOrb],
-	"add-points":   edits[edit.AddPoints],
-	"scatter":      edits[edit.Scatter],
+	"vary":         edits[action.Vary],
+	"unlike":       edits[action.Unlike],
+	"add-orb":      edits[action.AddOrb],
+	"add-points":   edits[action.AddPoints],
+	"scatter":      edits[action.Scatter],
 	"single":       with((*acting).single),
-	"deal":         edits[edit.Deal],
-	"group-lights": edits[edit.GroupLights],
-	"ungroup":      edits[edit.Ungroup],
-	"move-light":   edits[edit.MoveLight],
-	"paste-lights": edits[edit.PasteLights],
+	"deal":         edits[action.Deal],
+	"group-lights": edits[action.GroupLights],
+	"ungroup":      edits[action.Ungroup],
+	"move-light":   edits[action.MoveLight],
+	"paste-lights": edits[action.PasteLights],
 	"save-rig":     with((*acting).saveRig),
 	"read-rig":     with((*acting).readRig),
 	"rename-rig":   with((*acting).renameRig),
 	"remove-rig":   with((*acting).removeRig),
 	// the room
-	"set-horizon":  editsNewRoom[edit.SetHorizon],
-	"add-wall":     editsNewRoom[edit.AddWall],
-	"set-ceiling":  edits[edit.SetCeiling],
-	"set-floor":    edits[edit.SetFloor],
+	"set-horizon":  editsNewRoom[action.SetHorizon],
+	"add-wall":     editsNewRoom[action.AddWall],
+	"set-ceiling":  edits[action.SetCeiling],
+	"set-floor":    edits[action.SetFloor],
 	"find-room":    with((*acting).findRoom),
-	"add-platform": edits[edit.AddPlatform],
-	"add-thing":    edits[edit.AddThing],
-	"touch-up":     edits[edit.TouchUp],
+	"add-platform": edits[action.AddPlatform],
+	"add-thing":    edits[action.AddThing],
+	"touch-up":     edits[action.TouchUp],
 	// cut-outs
 	"add-cutout":    with((*acting).addCutout),
-	"remove-cutout": edits[edit.RemoveCutOut],
-	"light-cutout":  edits[edit.LightCutOut],
+	"remove-cutout": edits[action.RemoveCutOut],
+	"light-cutout":  edits[action.LightCutOut],
 	"trace-cutout":  with((*acting).traceCutout),
 }
 
 // edits does an action on the recipe.
-func edits[A edit.Action](a *acting) error { return editsOf[A](a, a.r) }
+func edits[A action.Action](a *acting) error { return editsOf[A](a, a.r) }
 
 // editsOf does an action on a recipe.
-func editsOf[A edit.Action](a *acting, r *recipe.Recipe) error {
+func editsOf[A action.Action](a *acting, r *recipe.Recipe) error {
 	var q A
 	if err := bindForm(a.form, &q); err != nil {
 		return err
@@ -89,7 +89,7 @@ func editsOf[A edit.Action](a *acting, r *recipe.Recipe) error {
 }
 
 // editsNewRoom does an action that may begin a room.
-func editsNewRoom[A edit.Action](a *acting) error {
+func editsNewRoom[A action.Action](a *acting) error {
 	r, err := a.forNewRoom()
 	if err != nil {
 		return err
@@ -145,7 +145,7 @@ func (a *acting) save(next *recipe.Recipe, title string) error {
 }
 
 // finish saves what an edit made, and opens what is to be seen of it.
-func (a *acting) finish(res edit.Result, err error) error {
+func (a *acting) finish(res action.Result, err error) error {
 	if err != nil {
 		return err
 	}

@@ -6,17 +6,17 @@ import (
 	"testing"
 
 	"pyrant/internal/base/fault"
-	"pyrant/internal/edit"
+	"pyrant/internal/edit/action"
 )
 
 // asking is a request with a field of each kind.
 type asking struct {
-	edit.OfLight
-	Name   string      `form:"name,optional"`
-	Radius float64     `form:"radius"`
-	Fresh  bool        `form:"fresh"`
-	Points edit.Points `form:"points,optional"`
-	Seq    *int        `form:"seq,optional"`
+	action.OfLight
+	Name   string        `form:"name,optional"`
+	Radius float64       `form:"radius"`
+	Fresh  bool          `form:"fresh"`
+	Points action.Points `form:"points,optional"`
+	Seq    *int          `form:"seq,optional"`
 }
 
 func TestBindForm(t *testing.T) {
@@ -33,7 +33,7 @@ func TestBindForm(t *testing.T) {
 		t.Fatal(err)
 	}
 	seven := 7
-	want := asking{edit.OfLight{Light: 3}, "A b", 2.5, true, edit.Points{{X: 1, Y: 2}}, &seven}
+	want := asking{action.OfLight{Light: 3}, "A b", 2.5, true, action.Points{{X: 1, Y: 2}}, &seven}
 	if !reflect.DeepEqual(got, want) {
 		t.Errorf("got %+v, want %+v", got, want)
 	}

@@ -19,6 +19,7 @@ import (
 	"pyrant/internal/base/graph"
 	"pyrant/internal/base/photo"
 	"pyrant/internal/edit"
+	"pyrant/internal/edit/action"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
 	"pyrant/internal/recipe/cutout"
@@ -271,12 +272,12 @@ type newCutOut struct {
 }
 
 func (a *acting) addCutout(in newCutOut) error {
-	next, i, err := a.r.AddCutOut(cmp.Or(strings.TrimSpace(in.Name), "Cut-out"))
+	next, i, err := edit.AddCutOut(a.r, cmp.Or(strings.TrimSpace(in.Name), "Cut-out"))
 	if err != nil {
 		return err
 	}
 	if len(in.Scribble) > 0 {
-		if next, err = next.Apply([]setting.Op{{Op: "add",
+		if next, err = edit.Apply(next, []setting.Op{{Op: "add",
 			Path: fmt.Sprintf("/cutouts/%d/strokes/-", i), Value: in.Scribble}}); err != nil {
 			return err
 		}
@@ -284,12 +285,12 @@ func (a *acting) addCutout(in newCutOut) error {
 	if next, err = a.recut(a.ctx, a.shot, a.r, next); err != nil {
 		return err
 	}
-	return a.finish(edit.Result{Recipe: next, Title: "New " + next.CutOuts[i].Name,
+	return a.finish(action.Result{Recipe: next, Title: "New " + next.CutOuts[i].Name,
 		Open: map[string]string{"cut": next.CutOuts[i].ID, "area": ""}}, nil)
 }
 
 // traceCutout makes a light of a cut-out's outlines.
-func (a *acting) traceCutout(in edit.OfCutOut) error {
+func (a *acting) traceCutout(in action.OfCutOut) error {
 	c, err := in.Of(a.r)
 	if err != nil {
 		return err
@@ -300,7 +301,7 @@ func (a *acting) traceCutout(in edit.OfCutOut) error {
 			return err
 		}
 	}
-	return a.finish(edit.LightOf(a.r, c, "Outline of ", shapes))
+	return a.finish(action.LightOf(a.r, c, "Outline of ", shapes))
 }
 
 // mostOutlines is how many outlines a cut-out becomes.

@@ -12,7 +12,7 @@ import (
 	"testing"
 
 	"pyrant/internal/base/graph"
-	"pyrant/internal/recipe"
+	"pyrant/internal/edit"
 	"pyrant/internal/recipe/cutout"
 	"pyrant/internal/recipe/shape"
 )
@@ -67,7 +67,7 @@ func TestScribbling(t *testing.T) {
 		t.Fatalf("the first stroke: %d", code)
 	}
 	// What is not cut out yet can be read again as well.
-	if _, err := recipe.Decode(a.recipe(at).Encode()); err != nil {
+	if _, err := edit.Decode(a.recipe(at).Encode()); err != nil {
 		t.Errorf("after the first stroke: %v", err)
 	}
 	if c := a.recipe(at).CutOuts[0]; !c.Empty() || len(c.Strokes) != 1 {

@@ -9,6 +9,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"pyrant/internal/edit"
+	"pyrant/internal/edit/action"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/setting"
 	"pyrant/internal/render"
@@ -17,7 +18,7 @@ import (
 
 // rayCut shortens a ray where it passes a place of the photo, or restores it.
 type rayCut struct {
-	edit.OfLight
+	action.OfLight
 	X       float64 `form:"x"`
 	Y       float64 `form:"y"`
 	Within  float64 `form:"within"`
@@ -44,11 +45,11 @@ func (a *acting) cutRay(in rayCut) error {
 		at, title = 1, "Restore a ray of "
 	}
 	next := a.r.Clone()
-	next.Lights[in.Light].Rays = l.Rays.CutRay(point, ray, at)
+	next.Lights[in.Light].Rays = edit.CutRay(l.Rays, point, ray, at)
 	return a.saveIf(next, next.Validate(), title+l.Name)
 }
 
-func (a *acting) single(in edit.OfLight) error {
+func (a *acting) single(in action.OfLight) error {
 	l, err := in.Of(a.r)
 	if err != nil {
 		return err
@@ -57,11 +58,11 @@ func (a *acting) single(in edit.OfLight) error {
 	if err != nil {
 		return err
 	}
-	next, err := a.r.Single(in.Light, gels)
+	next, err := edit.Single(a.r, in.Light, gels)
 	return a.saveIf(next, err, "Points of "+l.Name+" apart")
 }
 
-func (a *acting) saveRig(in edit.OfLight) error {
+func (a *acting) saveRig(in action.OfLight) error {
 	l, err := in.Of(a.r)
 	if err != nil {
 		return err
@@ -129,7 +130,7 @@ func (s *Server) copied(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	doc, err := r.CopyLights(strings.Split(c.QueryParam("lights"), ","))
+	doc, err := edit.CopyLights(r, strings.Split(c.QueryParam("lights"), ","))
 	if err != nil {
 		return err
 	}

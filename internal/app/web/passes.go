@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"pyrant/internal/base/colour"
+	"pyrant/internal/edit"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
 	"pyrant/internal/recipe/cutout"
@@ -155,8 +156,8 @@ func (p *page) Groups(path string) (out []group) {
 func (p *page) PassKinds() []setting.Kind { return pass.Kinds }
 
 // Starts lists the ready-made starts of the open step.
-func (p *page) Starts() (out []recipe.Start) {
-	for _, s := range recipe.Starts {
+func (p *page) Starts() (out []edit.Start) {
+	for _, s := range edit.Starts {
 		if s.Step == p.Step {
 			out = append(out, s)
 		}

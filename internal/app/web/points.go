@@ -15,6 +15,7 @@ import (
 	"pyrant/internal/base/fault"
 	"pyrant/internal/base/graph"
 	"pyrant/internal/base/photo"
+	"pyrant/internal/edit"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
 	"pyrant/internal/recipe/setting"
@@ -225,12 +226,12 @@ func (p *page) Scatter() []row {
 
 // Variation is the rows of how unlike each other points become.
 func (p *page) Variation() []row {
-	return localRows(p, setting.New[recipe.Variation](p.frame()), "vary-")
+	return localRows(p, setting.New[edit.Variation](p.frame()), "vary-")
 }
 
 // Palettes lists what the chosen light's points can be dealt, each with its gels as colours.
 func (p *page) Palettes() (out []palette) {
-	for _, q := range recipe.Palettes {
+	for _, q := range edit.Palettes {
 		if p.Spots() < len(q.Gels) {
 			continue
 		}

@@ -19,6 +19,7 @@ import (
 	"pyrant/internal/base/graph"
 	"pyrant/internal/base/photo"
 	"pyrant/internal/base/raster"
+	"pyrant/internal/edit"
 	"pyrant/internal/light/match"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/setting"
@@ -162,7 +163,7 @@ func (s *Server) referenceLight(c *echo.Context) error {
 		return err
 	}
 	tenth := func(v float64) float64 { return math.Round(10*v) / 10 }
-	return c.JSON(http.StatusOK, map[string]any{"gel": recipe.GelOf(got.Tint),
+	return c.JSON(http.StatusOK, map[string]any{"gel": edit.GelOf(got.Tint),
 		"hex": got.Tint.Hex(), "stops": tenth(got.Stops), "daylight": tenth(got.Daylight)})
 }
 
@@ -387,7 +388,7 @@ func (s *Server) matched(ctx context.Context, shot *store.Shot,
 	if err != nil {
 		return nil, f, err
 	}
-	next, err := r.Matched(f.Gains, f.reach)
+	next, err := edit.Matched(r, f.Gains, f.reach)
 	return next, f, err
 }
 

@@ -14,6 +14,7 @@ import (
 	"pyrant/internal/base/camera"
 	"pyrant/internal/base/codec"
 	"pyrant/internal/base/fault"
+	"pyrant/internal/edit"
 	"pyrant/internal/light/room/staging"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
@@ -39,7 +40,7 @@ func (a *acting) findRoom(nothing) error {
 	if !ok {
 		return fault.New(fault.Invalid, "The photo has too few straight lines that tell how the camera looked. Drag a wall line or the horizon, or click the corners of something rectangular on the floor.")
 	}
-	next, err := r.SetCamera(&v.Cam, v.Heading)
+	next, err := edit.SetCamera(r, &v.Cam, v.Heading)
 	return a.saveIf(next, err, "Floor by the photo's lines")
 }
 

@@ -11,6 +11,7 @@ import (
 
 	"pyrant/internal/base/fault"
 	"pyrant/internal/base/photo"
+	"pyrant/internal/edit"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
 	"pyrant/internal/recipe/cutout"
@@ -157,14 +158,14 @@ func (s *Server) change(c *echo.Context) error {
 	if len(ops) == 0 { // nothing to save
 		return s.update(c, shot)
 	}
-	next, err := r.Apply(ops)
+	next, err := edit.Apply(r, ops)
 	if err != nil {
 		return err
 	}
 	if next, err = s.recut(c.Request().Context(), shot, r, next); err != nil {
 		return err
 	}
-	return s.commit(c, shot, version, next, r.Title(ops))
+	return s.commit(c, shot, version, next, edit.Title(r, ops))
 }
 
 func (s *Server) commit(c *echo.Context, shot *store.Shot, version int64, r *recipe.Recipe,
@@ -224,7 +225,7 @@ func (s *Server) draft(ctx context.Context, shot *store.Shot,
 	if err != nil {
 		return nil, err
 	}
-	next, err := r.Apply(ops)
+	next, err := edit.Apply(r, ops)
 	if err != nil {
 		return nil, err
 	}

@@ -12,6 +12,7 @@ import (
 
 	"pyrant/demo"
 	"pyrant/internal/base/fault"
+	"pyrant/internal/edit"
 	"pyrant/internal/recipe"
 	"pyrant/internal/shot/archive"
 	"pyrant/internal/shot/store"
@@ -55,7 +56,7 @@ func (s *Server) AddDemo(ctx context.Context) error {
 	s.demoMu.Lock()
 	defer s.demoMu.Unlock()
 	for i, d := range demo.Shots {
-		r, err := recipe.Decode(d.Recipe)
+		r, err := edit.Decode(d.Recipe)
 		if err != nil {
 			return err
 		}

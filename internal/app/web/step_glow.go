@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 
+	"pyrant/internal/edit"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/setting"
 )
@@ -86,7 +87,7 @@ func (p *page) Palette() []try {
 			continue
 		}
 		seen[l.Gel] = true
-		t := tryOf("Gel of "+l.Name, "", false, recipe.Set(p.At("gel"), l.Gel)[0])
+		t := tryOf("Gel of "+l.Name, "", false, edit.Set(p.At("gel"), l.Gel)[0])
 		t.Hex = l.Gel.Colour().Hex()
 		out = append(out, t)
 	}

@@ -15,6 +15,7 @@ import (
 	"pyrant/internal/base/fault"
 	"pyrant/internal/base/photo"
 	"pyrant/internal/base/raster"
+	"pyrant/internal/edit"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
 	"pyrant/internal/recipe/pass"
@@ -233,7 +234,7 @@ func (s *Server) hue(c *echo.Context) error {
 	return c.JSON(http.StatusOK, map[string]any{
 		"red": hundredth(red), "blue": hundredth(blue), "tells": tells,
 		"hue": math.Round(h), "chroma": math.Round(1000*math.Hypot(a, b)) / 1000,
-		"gel": recipe.GelOf(colour.RGB{R: sum[0] / top, G: sum[1] / top, B: sum[2] / top}),
+		"gel": edit.GelOf(colour.RGB{R: sum[0] / top, G: sum[1] / top, B: sum[2] / top}),
 	})
 }
 

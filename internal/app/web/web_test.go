@@ -33,7 +33,7 @@ import (
 	"pyrant/internal/base/codec"
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/graph"
-	"pyrant/internal/recipe"
+	"pyrant/internal/edit"
 	"pyrant/internal/recipe/setting"
 	"pyrant/internal/recipe/shape"
 	"pyrant/internal/shot/store"
@@ -614,7 +614,7 @@ func TestFieldsArePathsOfTheRecipe(t *testing.T) {
 					if err := json.Unmarshal([]byte(bound[2]), &v); err != nil {
 						t.Fatal(err)
 					}
-					if _, err := r.Apply(recipe.Set(m[1], v)); err != nil {
+					if _, err := edit.Apply(r, edit.Set(m[1], v)); err != nil {
 						t.Errorf("%s, %s to its %s %v: %v", st.ID, m[1], bound[1], v, err)
 					}
 				}

@@ -2,6 +2,7 @@ package pass
 
 import (
 	"math"
+
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/guided"
 	"pyrant/internal/base/raster"

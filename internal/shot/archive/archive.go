@@ -18,6 +18,7 @@ import (
 
 	"pyrant/internal/base/codec"
 	"pyrant/internal/base/fault"
+	"pyrant/internal/edit"
 	"pyrant/internal/recipe"
 	"pyrant/internal/shot/asset"
 )
@@ -199,7 +200,7 @@ func Read(ctx context.Context, data []byte, limit int64) (*Shot, error) {
 	if b, err = file("recipe.json", recipe.MaxBytes); err != nil {
 		return nil, err
 	}
-	s.Recipe, err = recipe.Unpack(b, func(sum string) ([]byte, error) {
+	s.Recipe, err = edit.Unpack(b, func(sum string) ([]byte, error) {
 		data, ok := lists[sum]
 		if !ok {
 			return nil, fault.New(fault.Invalid, "A list of points is missing in this shot.")

@@ -13,6 +13,7 @@ import (
 
 	"pyrant/internal/base/codec"
 	"pyrant/internal/base/fault"
+	"pyrant/internal/edit"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/shape"
 	"pyrant/internal/shot/asset"
@@ -118,7 +119,7 @@ func TestArchivesThatCannotBeOpened(t *testing.T) {
 func long(t *testing.T) *Shot {
 	t.Helper()
 	s := sample(t)
-	r, _, err := s.Recipe.AddLight()
+	r, _, err := edit.AddLight(s.Recipe)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -284,7 +285,7 @@ func TestManyLists(t *testing.T) {
 	r := s.Recipe.Clone()
 	for i := range 5 {
 		if len(r.Lights) == i {
-			next, _, err := r.AddLight()
+			next, _, err := edit.AddLight(r)
 			if err != nil {
 				t.Fatal(err)
 			}

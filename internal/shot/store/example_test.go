@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"os"
 
+	"pyrant/internal/edit"
 	"pyrant/internal/recipe"
 	"pyrant/internal/shot/store"
 )
@@ -27,7 +28,7 @@ func Example() {
 	r := recipe.New(30, 20)
 	shot, _ := s.AddShot(ctx, "Quay", store.Photo{Data: []byte("its bytes"), Format: "jpeg",
 		Width: 30, Height: 20}, r, "Opened")
-	darker, _ := r.Apply(recipe.Set("/dusk/daylight", -2))
+	darker, _ := edit.Apply(r, edit.Set("/dusk/daylight", -2))
 	shot, err = s.Commit(ctx, shot.ID, shot.Version, darker, "Daylight")
 	fmt.Println(shot.HeadSeq, shot.Version, err)
 	shot, _ = s.Step(ctx, shot.ID, shot.Version, -1)

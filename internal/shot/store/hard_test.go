@@ -18,6 +18,7 @@ import (
 	"time"
 
 	"pyrant/internal/base/fault"
+	"pyrant/internal/edit"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/shape"
 )
@@ -417,7 +418,7 @@ func TestEveryRevisionKeepsItsFiles(t *testing.T) {
 			t.Fatal(err)
 		}
 		check := func(what, doc string) {
-			r, err := recipe.Unpack([]byte(doc), s.ReadFile)
+			r, err := edit.Unpack([]byte(doc), s.ReadFile)
 			if err != nil {
 				t.Errorf("seed %d, after %v: %s cannot be read: %v", seed, done, what, err)
 				return

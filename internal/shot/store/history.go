@@ -14,6 +14,7 @@ import (
 	"gorm.io/gorm"
 
 	"pyrant/internal/base/fault"
+	"pyrant/internal/edit"
 	"pyrant/internal/recipe"
 	"pyrant/internal/shot/atomicfile"
 )
@@ -105,7 +106,7 @@ func (s *Store) MarkRecipe(ctx context.Context, id, of string) (*recipe.Recipe, 
 	if err := s.db.WithContext(ctx).Where("shot_id = ? AND id = ?", id, of).First(&m).Error; err != nil {
 		return nil, "", wrap(err)
 	}
-	r, err := recipe.Unpack([]byte(m.Recipe), s.ReadFile)
+	r, err := edit.Unpack([]byte(m.Recipe), s.ReadFile)
 	return r, m.Name, err
 }
 

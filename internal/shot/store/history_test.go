@@ -7,6 +7,7 @@ import (
 	"testing"
 	"time"
 
+	"pyrant/internal/edit"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/shape"
 )
@@ -52,7 +53,7 @@ func TestMarks(t *testing.T) {
 	s := open(t, t.TempDir())
 	shot := addShot(t, s)
 	long := recipe.New(30, 20)
-	long, _, _ = long.AddLight()
+	long, _, _ = edit.AddLight(long)
 	var nodes []shape.Node
 	for i := range 600 {
 		nodes = append(nodes, shape.Node{X: float64(i) / 20, Y: float64(i%19) / 1.5})

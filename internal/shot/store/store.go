@@ -33,6 +33,7 @@ import (
 	"gorm.io/gorm/logger"
 
 	"pyrant/internal/base/fault"
+	"pyrant/internal/edit"
 	"pyrant/internal/recipe"
 	"pyrant/internal/shot/asset"
 )
@@ -344,7 +345,7 @@ func (s *Store) Recipe(ctx context.Context, id string, seq int) (*recipe.Recipe,
 	if err != nil {
 		return nil, err
 	}
-	return recipe.Unpack([]byte(rev.Recipe), s.ReadFile)
+	return edit.Unpack([]byte(rev.Recipe), s.ReadFile)
 }
 
 // Titles returns the titles of what undo would take back and what redo would
@@ -471,7 +472,7 @@ func (s *Store) readable(tx *gorm.DB, id string, seq int) error {
 	if err := tx.Where("shot_id = ? AND seq = ?", id, seq).First(rev).Error; err != nil {
 		return err
 	}
-	_, err := recipe.Unpack([]byte(rev.Recipe), s.ReadFile)
+	_, err := edit.Unpack([]byte(rev.Recipe), s.ReadFile)
 	return err
 }
 

@@ -14,6 +14,7 @@ import (
 	"testing"
 	"time"
 
+	"pyrant/internal/edit"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/shape"
 	"pyrant/internal/shot/asset"
@@ -58,7 +59,7 @@ func head(t testing.TB, s *Store, id string) float64 {
 	if err != nil {
 		t.Fatal(err)
 	}
-	r, err := recipe.Decode([]byte(rev.Recipe))
+	r, err := edit.Decode([]byte(rev.Recipe))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -176,7 +177,7 @@ func TestFullDisk(t *testing.T) {
 	}
 	r := dusk(-1)
 	for len(r.Encode()) < 60_000 {
-		if r, _, err = r.AddLight(); err != nil {
+		if r, _, err = edit.AddLight(r); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -330,7 +331,7 @@ func TestDataFolderOfTheFirstVersion(t *testing.T) {
 // many returns a recipe with n points in one shape.
 func many(t testing.TB, n int, x float64) *recipe.Recipe {
 	t.Helper()
-	r, _, err := recipe.New(30, 20).AddLight()
+	r, _, err := edit.AddLight(recipe.New(30, 20))
 	if err != nil {
 		t.Fatal(err)
 	}

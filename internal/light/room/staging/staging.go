@@ -76,7 +76,8 @@ type Covers interface {
 
 // Geometry returns all of a recipe that New reads, and nothing else: the room and its cut-outs, and
 // the lights that cross an object or lie on one, which leave their mark on its outline. How light
-// falls and what things are called is not in it. space is the same without the lights.
+// falls and what things are called is not in it, nor where lights have their feet: these move no
+// outline. space is the same without the lights.
 func Geometry(r *recipe.Recipe) (whole, space *recipe.Recipe) {
 	bare := recipe.Recipe{Photo: r.Photo, Room: r.Room}
 	m := &bare.Room
@@ -103,7 +104,15 @@ func Geometry(r *recipe.Recipe) (whole, space *recipe.Recipe) {
 			lights = append(lights, l)
 		}
 	}
-	return bare.With(r, lights, refs...), bare.With(r, nil, refs...)
+	whole, space = bare.With(r, lights, refs...), bare.With(r, nil, refs...)
+	for i := range whole.Lights {
+		shapes := slices.Clone(whole.Lights[i].Shapes)
+		for j, s := range shapes {
+			shapes[j] = shape.Standing(s, shape.Feet{})
+		}
+		whole.Lights[i].Shapes = shapes
+	}
+	return whole, space
 }
 
 // crosses tells whether a light's shapes may cover a part of one of some things.

@@ -11,6 +11,7 @@ import (
 	"pyrant/internal/base/camera"
 	"pyrant/internal/base/coverage"
 	"pyrant/internal/base/graph"
+	"pyrant/internal/edit"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/cutout"
 	"pyrant/internal/recipe/setting"
@@ -200,7 +201,7 @@ func TestSketch(t *testing.T) {
 		if p.Guess {
 			to = []any{to}
 		}
-		if next, err := r.Apply(recipe.Set(p.Path, to)); err != nil ||
+		if next, err := edit.Apply(r, edit.Set(p.Path, to)); err != nil ||
 			setting.Key(*next) == setting.Key(*r) {
 			t.Errorf("%s cannot be moved: %v", p.Path, err)
 		}

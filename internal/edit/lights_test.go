@@ -1,4 +1,4 @@
-package recipe
+package edit
 
 import (
 	"encoding/json"
@@ -8,17 +8,18 @@ import (
 	"strings"
 	"testing"
 
+	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
 	"pyrant/internal/recipe/setting"
 	"pyrant/internal/recipe/shape"
 )
 
 // several returns a recipe with lights named A, B, C and so on, each a bulb.
-func several(t *testing.T, n int) *Recipe {
+func several(t *testing.T, n int) *recipe.Recipe {
 	t.Helper()
-	r := New(1500, 1000)
+	r := recipe.New(1500, 1000)
 	for i := range n {
-		next, k, err := r.AddLight()
+		next, k, err := AddLight(r)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -30,7 +31,7 @@ func several(t *testing.T, n int) *Recipe {
 	return r
 }
 
-func names(r *Recipe) (s string) {
+func names(r *recipe.Recipe) (s string) {
 	for i := range r.Lights {
 		s += r.Lights[i].Name
 	}
@@ -39,7 +40,7 @@ func names(r *Recipe) (s string) {
 
 func TestGroupsHoldTogether(t *testing.T) {
 	r := several(t, 5)
-	g, err := r.GroupLights([]string{r.Lights[1].ID, r.Lights[3].ID})
+	g, err := GroupLights(r, []string{r.Lights[1].ID, r.Lights[3].ID})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -47,7 +48,7 @@ func TestGroupsHoldTogether(t *testing.T) {
 		g.Lights[3].Group != "" || names(r) != "ABCDE" {
 		t.Fatalf("grouped they are %s", names(g))
 	}
-	if _, err := r.GroupLights(nil); err == nil {
+	if _, err := GroupLights(r, nil); err == nil {
 		t.Error("a group of nothing is made")
 	}
 	for _, c := range []struct {
@@ -61,7 +62,7 @@ func TestGroupsHoldTogether(t *testing.T) {
 		{4, 0, "EABDC", "BD"},
 		{3, 3, "ABDCE", "BD"},
 	} {
-		m, at, err := g.MoveLight(c.from, c.to)
+		m, at, err := MoveLight(g, c.from, c.to)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -76,27 +77,41 @@ func TestGroupsHoldTogether(t *testing.T) {
 		if want := strings.Split(c.grouped, ""); names(m) != c.order || !slices.Equal(sorted,
 			func() []string { slices.Sort(want); return want }()) ||
 			m.Lights[at].Name != g.Lights[c.from].Name {
-			t.Errorf("%d before %d: %s with %s grouped and %d chosen, want %s with %s", c.from, c.to, names(m), in, at, c.order, c.grouped)
+			t.Errorf(
+				"%d before %d: %s with %s grouped and %d chosen, want %s with %s",
+				c.from,
+				c.to,
+				names(m),
+				in,
+				at,
+				c.order,
+				c.grouped,
+			)
 		}
 	}
 	// The last one gone, the group is too.
-	m, _, err := g.MoveLight(1, 5)
+	m, _, err := MoveLight(g, 1, 5)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if m, _, err = m.MoveLight(1, 0); err != nil || len(m.Groups) != 1 {
+	if m, _, err = MoveLight(m, 1, 0); err != nil || len(m.Groups) != 1 {
 		t.Fatalf("a group of one: %v, %d groups", err, len(m.Groups))
 	}
 	g.Groups[0].Level, g.Groups[0].On = 0.5, false
 	g.Lights[1].Level = 0.8
-	u, err := g.Ungroup(g.Groups[0].ID)
+	u, err := Ungroup(g, g.Groups[0].ID)
 	if err != nil {
 		t.Fatal(err)
 	}
 	if len(u.Groups) != 0 || u.Lights[1].Level != 0.4 || u.Lights[1].On || u.Lights[2].Group != "" {
-		t.Errorf("ungrouped: level %v, on %v, in %q", u.Lights[1].Level, u.Lights[1].On, u.Lights[2].Group)
+		t.Errorf(
+			"ungrouped: level %v, on %v, in %q",
+			u.Lights[1].Level,
+			u.Lights[1].On,
+			u.Lights[2].Group,
+		)
 	}
-	if _, err := g.Ungroup("none"); err == nil {
+	if _, err := Ungroup(g, "none"); err == nil {
 		t.Error("a group that is not there is undone")
 	}
 	g.Lights[0].Group = "none"
@@ -107,7 +122,7 @@ func TestGroupsHoldTogether(t *testing.T) {
 
 func TestOrbsAndPlaces(t *testing.T) {
 	r := several(t, 1)
-	r, i, err := r.AddOrb(Orb, -40, 500, 200)
+	r, i, err := AddOrb(r, Orb, -40, 500, 200)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -116,19 +131,22 @@ func TestOrbsAndPlaces(t *testing.T) {
 		l.Shells[0].Tint.White < 0.5 || l.Shells[5].Tint.White > 0 {
 		t.Errorf("the orb is %+v", l)
 	}
-	if r2, k, err := r.AddOrb(Orb, 0, 0, 10); err != nil || r2.Lights[k].Name != "Orb 2" {
+	if r2, k, err := AddOrb(r, Orb, 0, 0, 10); err != nil || r2.Lights[k].Name != "Orb 2" {
 		t.Errorf("a second one: %v", err)
 	}
-	if v, k, err := r.AddOrb(Veil, 700, 500, 900); err != nil || v.Lights[k].Core.On ||
+	if v, k, err := AddOrb(r, Veil, 700, 500, 900); err != nil || v.Lights[k].Core.On ||
 		v.Lights[k].Spill.On {
 		t.Errorf("a veil has a core or spill: %v", err)
 	}
-	if _, _, err := r.AddOrb("lantern", 0, 0, 10); err == nil {
+	if _, _, err := AddOrb(r, "lantern", 0, 0, 10); err == nil {
 		t.Error("a lantern is made")
 	}
-	apply := func(value string) *Recipe {
+	apply := func(value string) *recipe.Recipe {
 		t.Helper()
-		n, err := r.Apply([]setting.Op{{Op: "place", Path: "/lights/1", Value: json.RawMessage(value)}})
+		n, err := Apply(
+			r,
+			[]setting.Op{{Op: "place", Path: "/lights/1", Value: json.RawMessage(value)}},
+		)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -151,7 +169,7 @@ func TestOrbsAndPlaces(t *testing.T) {
 		t.Errorf("sized about another place and moved: %+v", e)
 	}
 	for _, bad := range []string{`{"by":-1}`, `{"by":5000}`, `"x"`} {
-		if _, err := r.Apply([]setting.Op{{Op: "place", Path: "/lights/1",
+		if _, err := Apply(r, []setting.Op{{Op: "place", Path: "/lights/1",
 			Value: json.RawMessage(bad)}}); err == nil {
 			t.Errorf("%s is not refused", bad)
 		}
@@ -160,17 +178,22 @@ func TestOrbsAndPlaces(t *testing.T) {
 
 func TestAllShellsJoin(t *testing.T) {
 	r := several(t, 1)
-	n, err := r.Apply([]setting.Op{{Op: "stack", Path: "/lights/0/shells", Value: json.RawMessage(`{"join":"screen"}`)}})
+	n, err := Apply(
+		r,
+		[]setting.Op{
+			{Op: "stack", Path: "/lights/0/shells", Value: json.RawMessage(`{"join":"screen"}`)},
+		},
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
 	for i, s := range n.Lights[0].Shells {
-		if s.Join != Screen || s.Radius != r.Lights[0].Shells[i].Radius ||
+		if s.Join != recipe.Screen || s.Radius != r.Lights[0].Shells[i].Radius ||
 			s.Strength != r.Lights[0].Shells[i].Strength {
 			t.Errorf("shell %d: %+v, was %+v", i, s, r.Lights[0].Shells[i])
 		}
 	}
-	if _, err := r.Apply([]setting.Op{{Op: "stack", Path: "/lights/0/shells", Value: json.RawMessage(`{"join":"glue"}`)}}); err == nil {
+	if _, err := Apply(r, []setting.Op{{Op: "stack", Path: "/lights/0/shells", Value: json.RawMessage(`{"join":"glue"}`)}}); err == nil {
 		t.Error("a joining that is none is not refused")
 	}
 }
@@ -180,27 +203,28 @@ func TestOwnRigs(t *testing.T) {
 	r := several(t, 1)
 	l := &r.Lights[0]
 	l.Core.Whiteness, l.Core.On, l.Spill.Reach, l.Spill.Strength = 0.77, false, 120, 2
-	a, id, err := r.AddArea("A", area.Part{On: true, Does: area.Add, Amount: 1,
+	a, id, err := AddArea(r, "A", area.Part{On: true, Does: area.Add, Amount: 1,
 		Of: setting.New[area.Ring](setting.Frame{W: 1500, H: 1000})})
 	if err != nil {
 		t.Fatal(err)
 	}
 	a.Lights[0].Trim.Area, a.Lights[0].Spill.Carrier, a.Lights[0].Shells[0].Trim.Area = id, id, id
 	l = &a.Lights[0]
-	file := NewRig("Quay panel", l, a.Photo).Encode()
-	g, err := DecodeRig(file)
+	file := recipe.NewRig("Quay panel", l, a.Photo).Encode()
+	g, err := recipe.DecodeRig(file)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if g.Name != "Quay panel" || g.Spill.Carrier != "" || g.Shells[0].Trim.Area != "" || !g.Core.On {
+	if g.Name != "Quay panel" || g.Spill.Carrier != "" || g.Shells[0].Trim.Area != "" ||
+		!g.Core.On {
 		t.Errorf("the rig refers to its shot: %+v", g)
 	}
-	big := New(6000, 4000)
-	big, _, err = big.AddLight()
+	big := recipe.New(6000, 4000)
+	big, _, err = AddLight(big)
 	if err != nil {
 		t.Fatal(err)
 	}
-	big, err = big.Apply([]setting.Op{{Op: "rig", Path: "/lights/0", Value: file}})
+	big, err = Apply(big, []setting.Op{{Op: "rig", Path: "/lights/0", Value: file}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -214,15 +238,15 @@ func TestOwnRigs(t *testing.T) {
 			t.Errorf("shell %d has a radius of %v, want %v", i, m.Shells[i].Radius, want)
 		}
 	}
-	if title := r.Title([]setting.Op{{Op: "rig", Path: "/lights/0", Value: file}}); title != "Rig Quay panel" {
+	if title := Title(r, []setting.Op{{Op: "rig", Path: "/lights/0", Value: file}}); title != "Rig Quay panel" {
 		t.Errorf("its title is %q", title)
 	}
 	for name, bad := range map[string]string{
 		"no rig": `{"version":4}`, "no JSON": `rig`, "newer": `{"kind":"rig","version":7,"name":"x"}`,
 		"out of range": strings.Replace(string(file), `"whiteness":0.77`, `"whiteness":7`, 1), "unknown field": strings.Replace(string(file), `"name"`, `"colour":1,"name"`, 1),
-		"too large": strings.Repeat(" ", MaxRigBytes+1),
+		"too large": strings.Repeat(" ", recipe.MaxRigBytes+1),
 	} {
-		if _, err := DecodeRig([]byte(bad)); err == nil {
+		if _, err := recipe.DecodeRig([]byte(bad)); err == nil {
 			t.Errorf("%s is not refused", name)
 		} else if len(err.Error()) < 20 {
 			t.Errorf("%s: %q says little", name, err)
@@ -235,18 +259,20 @@ func TestOwnRigs(t *testing.T) {
 func TestCopiedLights(t *testing.T) {
 	r := several(t, 3)
 	r.Lights[1].Gel.Hue = 33
-	r, err := r.GroupLights([]string{r.Lights[1].ID})
+	r, err := GroupLights(r, []string{r.Lights[1].ID})
 	if err != nil {
 		t.Fatal(err)
 	}
-	r.Lights[1].Blockers = []Blocker{{On: true, Area: area.RefTo(area.OfLight, r.Lights[0].ID),
-		Shells: 1}}
-	doc, err := r.CopyLights([]string{r.Lights[1].ID, r.Lights[2].ID})
+	r.Lights[1].Blockers = []recipe.Blocker{
+		{On: true, Area: area.RefTo(area.OfLight, r.Lights[0].ID),
+			Shells: 1},
+	}
+	doc, err := CopyLights(r, []string{r.Lights[1].ID, r.Lights[2].ID})
 	if err != nil {
 		t.Fatal(err)
 	}
 	other := several(t, 2).Scale(2)
-	n, first, err := other.PasteLights(doc)
+	n, first, err := PasteLights(other, doc)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -260,11 +286,11 @@ func TestCopiedLights(t *testing.T) {
 		l.Blockers != nil || l.Shells[3].Radius != 2*r.Lights[1].Shells[3].Radius {
 		t.Errorf("pasted at %v, %+v", e, l)
 	}
-	if _, err := r.CopyLights(nil); err == nil {
+	if _, err := CopyLights(r, nil); err == nil {
 		t.Error("no lights are copied")
 	}
 	for _, bad := range []string{"", "{}", `{"kind":"lights","photo":{"width":10,"height":10},"lights":[]}`, `{"kind":"lights","photo":{"width":10,"height":10},"lights":[{"id":7}]}`} {
-		if _, _, err := other.PasteLights([]byte(bad)); err == nil {
+		if _, _, err := PasteLights(other, []byte(bad)); err == nil {
 			t.Errorf("%q is not refused", bad)
 		}
 	}
@@ -272,35 +298,40 @@ func TestCopiedLights(t *testing.T) {
 
 func TestTrimsReferToWhatIsThere(t *testing.T) {
 	r := several(t, 2)
-	r, id, err := r.AddArea("Cut", area.Part{On: true, Does: area.Add, Amount: 1,
+	r, id, err := AddArea(r, "Cut", area.Part{On: true, Does: area.Add, Amount: 1,
 		Of: setting.New[area.Ring](setting.Frame{W: 1500, H: 1000})})
 	if err != nil {
 		t.Fatal(err)
 	}
-	n, err := r.Apply(append(Set("/lights/0/trim/area", id), Set("/lights/1/shells/2/trim/area", id)...))
+	n, err := Apply(
+		r,
+		append(Set("/lights/0/trim/area", id), Set("/lights/1/shells/2/trim/area", id)...),
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
 	if u := n.Users(id); len(u) != 2 || !strings.Contains(u[1], "“B”") {
 		t.Errorf("used by %v", u)
 	}
-	if _, err := n.RemoveArea(id); err == nil {
+	if _, err := RemoveArea(n, id); err == nil {
 		t.Error("an area that trims is removed")
 	}
-	if _, err := r.Apply(Set("/lights/0/trim/area", "nothing")); err == nil || !strings.Contains(err.Error(), "“A”") {
+	if _, err := Apply(r, Set("/lights/0/trim/area", "nothing")); err == nil ||
+		!strings.Contains(err.Error(), "“A”") {
 		t.Errorf("trimmed in nothing: %v", err)
 	}
-	glow, gid, err := r.AddArea("Glow", area.Part{On: true, Does: area.Add, Amount: 1,
+	glow, gid, err := AddArea(r, "Glow", area.Part{On: true, Does: area.Add, Amount: 1,
 		Of: area.Light{What: area.Glow}})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := glow.Apply(Set("/lights/0/shells/0/trim/area", gid)); err == nil || !strings.Contains(err.Error(), "what a light gives") {
+	if _, err := Apply(glow, Set("/lights/0/shells/0/trim/area", gid)); err == nil ||
+		!strings.Contains(err.Error(), "what a light gives") {
 		t.Errorf("trimmed in its own glow: %v", err)
 	}
 	own := area.RefTo(area.OfLight, n.Lights[0].ID)
 	n.Lights[1].Trim.Area, n.Lights[1].Shells[0].Trim.Area = own, own
-	if gone := n.RemoveLight(0); gone.Lights[0].Trim.Area != "" ||
+	if gone := RemoveLight(n, 0); gone.Lights[0].Trim.Area != "" ||
 		gone.Lights[0].Shells[0].Trim.Area != "" || gone.Validate() != nil {
 		t.Error("a light that trims another is removed, and the trim stays")
 	}
@@ -309,7 +340,11 @@ func TestTrimsReferToWhatIsThere(t *testing.T) {
 // The colours of a ramp share all of the light at every brightness, each is alone at its own, and
 // none jumps.
 func TestRamp(t *testing.T) {
-	r := Ramp{Dark: Tint{White: 0, Hue: -30}, Bright: Tint{White: 0.6, Hue: 20}, Middle: 0.3}
+	r := recipe.Ramp{
+		Dark:   recipe.Tint{White: 0, Hue: -30},
+		Bright: recipe.Tint{White: 0.6, Hue: 20},
+		Middle: 0.3,
+	}
 	last := r.At(0)
 	for v := 0.0; v <= 1; v += 1.0 / 256 {
 		at := r.At(v)
@@ -328,12 +363,12 @@ func TestRamp(t *testing.T) {
 			t.Errorf("at %g the shares are %v", v, r.At(v))
 		}
 	}
-	g := Gel{Hue: 100, Saturation: 1, Lightness: 0.5}
+	g := recipe.Gel{Hue: 100, Saturation: 1, Lightness: 0.5}
 	if c := r.Colours(g); c[1] != g.Colour() ||
-		c[0] != (Gel{Hue: 70, Saturation: 1, Lightness: 0.5}).Colour() {
+		c[0] != (recipe.Gel{Hue: 70, Saturation: 1, Lightness: 0.5}).Colour() {
 		t.Errorf("the colours are %v", c)
 	}
-	if !(Ramp{Middle: 0.4}).Even() || r.Even() {
+	if !(recipe.Ramp{Middle: 0.4}).Even() || r.Even() {
 		t.Error("which ramp is even")
 	}
 }
@@ -344,13 +379,13 @@ func TestPool(t *testing.T) {
 	r := sample(t)
 	r.Lights[1].Name = strings.Repeat("x", 80)
 	for i := range r.Lights {
-		c, id, err := r.Pool(i)
+		c, id, err := Pool(r, i)
 		if err != nil {
 			t.Fatal(err)
 		}
 		a := c.Area(id)
 		touches := c.Lights[i].Spill.Touches
-		if len(touches) != 1 || touches[0].Area != id || touches[0].Does != NewSpill ||
+		if len(touches) != 1 || touches[0].Area != id || touches[0].Does != recipe.NewSpill ||
 			!strings.HasPrefix(a.Name, "Pool of ") || len(r.Areas) != 0 {
 			t.Fatalf("light %d: %+v in %+v", i, touches, a)
 		}
@@ -366,11 +401,11 @@ func TestPool(t *testing.T) {
 	r.Lights[0].Shapes = nil
 	for range 24 {
 		var err error
-		if r, _, err = r.Pool(0); err != nil {
+		if r, _, err = Pool(r, 0); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if _, _, err := r.Pool(0); err == nil {
+	if _, _, err := Pool(r, 0); err == nil {
 		t.Error("there is no end to pools")
 	}
 }
@@ -378,10 +413,10 @@ func TestPool(t *testing.T) {
 // Points that were found become a light of their own: lit ones keep how they look and get rays,
 // dead ones shine.
 func TestAddPoints(t *testing.T) {
-	r := New(3000, 2000)
+	r := recipe.New(3000, 2000)
 	spots := []shape.Spot{{At: shape.Point{X: 100, Y: 200}, Radius: 40},
 		{At: shape.Point{X: 500.04, Y: 300}, Radius: 3.33}}
-	next, i, err := r.AddPoints(spots, false)
+	next, i, err := AddPoints(r, spots, false)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -393,25 +428,25 @@ func TestAddPoints(t *testing.T) {
 	if l.Core.On || l.Glow || l.Spill.On || !l.Rays.On || l.Rays.Length != 200 {
 		t.Errorf("core %v, glow %v, spill %v, rays %+v", l.Core.On, l.Glow, l.Spill.On, l.Rays)
 	}
-	if next, i, err = next.AddPoints(spots, true); err != nil || !next.Lights[i].Core.On ||
+	if next, i, err = AddPoints(next, spots, true); err != nil || !next.Lights[i].Core.On ||
 		!next.Lights[i].Glow || next.Lights[i].Name != "Bulbs" {
 		t.Errorf("dead bulbs: %+v, %v", next.Lights[i].Core, err)
 	}
-	if _, _, err := r.AddPoints(nil, false); err == nil {
+	if _, _, err := AddPoints(r, nil, false); err == nil {
 		t.Error("a light of no points")
 	}
-	if _, _, err := r.AddPoints(make([]shape.Spot, 501), false); err == nil {
+	if _, _, err := AddPoints(r, make([]shape.Spot, 501), false); err == nil {
 		t.Error("a light of 501 points")
 	}
 }
 
 // Rays of smaller points are shorter by as much as asked for.
 func TestRaysShare(t *testing.T) {
-	r := Rays{Distance: 1, Made: ByBlades, Count: 7}
+	r := recipe.Rays{Distance: 1, Made: recipe.ByBlades, Count: 7}
 	if l, s := r.Share(0.25); l != 0.25 || s != 0.5 {
 		t.Errorf("a quarter of the size: %v long, %v strong", l, s)
 	}
-	r = Rays{Made: ByRays, Count: 7}
+	r = recipe.Rays{Made: recipe.ByRays, Count: 7}
 	if l, s := r.Share(0.25); l != 1 || s != 1 {
 		t.Errorf("all alike: %v long, %v strong", l, s)
 	}
@@ -419,8 +454,8 @@ func TestRaysShare(t *testing.T) {
 
 // Points are dealt gels evenly, otherwise by another seed, the same by the same, and none is lost.
 func TestDeal(t *testing.T) {
-	r := New(3000, 2000)
-	r, i, err := r.AddLight()
+	r := recipe.New(3000, 2000)
+	r, i, err := AddLight(r)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -429,9 +464,9 @@ func TestDeal(t *testing.T) {
 	r.Lights[i].Name = "Cord"
 	r.Lights[i].Shapes = shape.Shapes{s, shape.Tube{Nodes: s.Nodes, Width: 5}}
 	hung := r.Lights[i].Shapes.Spots()
-	deal := func(seed int) *Recipe {
+	deal := func(seed int) *recipe.Recipe {
 		t.Helper()
-		d, err := r.Deal(i, "fair", seed)
+		d, err := Deal(r, i, "fair", seed)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -454,7 +489,12 @@ func TestDeal(t *testing.T) {
 	}
 	if d.Lights[0].Name != "Cord" || d.Lights[1].Name != "Cord 2" ||
 		len(d.Lights[0].Shapes) != 1+len(d.Lights[0].Shapes.Spots()) {
-		t.Errorf("the first is %q with %d shapes, the second %q", d.Lights[0].Name, len(d.Lights[0].Shapes), d.Lights[1].Name)
+		t.Errorf(
+			"the first is %q with %d shapes, the second %q",
+			d.Lights[0].Name,
+			len(d.Lights[0].Shapes),
+			d.Lights[1].Name,
+		)
 	}
 	for _, h := range hung {
 		if !slices.ContainsFunc(all, func(s shape.Spot) bool {
@@ -463,25 +503,25 @@ func TestDeal(t *testing.T) {
 			t.Errorf("the bulb at %v is lost", h.At)
 		}
 	}
-	first := func(r *Recipe) shape.Spot { return r.Lights[3].Shapes.Spots()[0] }
+	first := func(r *recipe.Recipe) shape.Spot { return r.Lights[3].Shapes.Spots()[0] }
 	if first(deal(1)) != first(d) {
 		t.Error("the same seed deals otherwise")
 	}
 	if first(deal(2)) == first(d) && first(deal(3)) == first(d) {
 		t.Error("other seeds deal the same")
 	}
-	if _, err := r.Deal(i, "rust", 1); err == nil {
+	if _, err := Deal(r, i, "rust", 1); err == nil {
 		t.Error("there is a palette of rust")
 	}
 	r.Lights[i].Shapes = r.Lights[i].Shapes[1:]
-	if _, err := r.Deal(i, "fair", 1); err == nil {
+	if _, err := Deal(r, i, "fair", 1); err == nil {
 		t.Error("a light without points is dealt gels")
 	}
 }
 
 // A burst is one great star of many uneven rays.
 func TestBurst(t *testing.T) {
-	r, i, err := New(3000, 2000).AddOrb(Burst, 800, 600, 500)
+	r, i, err := AddOrb(recipe.New(3000, 2000), Burst, 800, 600, 500)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -494,16 +534,16 @@ func TestBurst(t *testing.T) {
 
 // Bulbs take the place of the outline that they are scattered in; what cannot be is said.
 func TestScatterBulbs(t *testing.T) {
-	r, i, err := New(3000, 2000).AddLight()
+	r, i, err := AddLight(recipe.New(3000, 2000))
 	if err != nil {
 		t.Fatal(err)
 	}
 	k := shape.Scatter{Gap: 60, Size: 14, Vary: 0.2, Seed: 1}
-	if _, err := r.ScatterBulbs(i, k); err == nil {
+	if _, err := ScatterBulbs(r, i, k); err == nil {
 		t.Error("bulbs lie in nothing")
 	}
 	r.Lights[i].Shapes = shape.Shapes{shape.Ellipse{X: 800, Y: 700, Width: 700, Height: 500}}
-	next, err := r.ScatterBulbs(i, k)
+	next, err := ScatterBulbs(r, i, k)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -511,11 +551,12 @@ func TestScatterBulbs(t *testing.T) {
 		t.Errorf("there are %d bulbs among %d shapes", n, len(next.Lights[i].Shapes))
 	}
 	k.Gap = 12
-	if _, err := r.ScatterBulbs(i, k); err == nil || !strings.Contains(err.Error(), "farther apart") {
+	if _, err := ScatterBulbs(r, i, k); err == nil ||
+		!strings.Contains(err.Error(), "farther apart") {
 		t.Errorf("of too many: %v", err)
 	}
 	k.Gap = 0.2
-	if _, err := r.ScatterBulbs(i, k); err == nil {
+	if _, err := ScatterBulbs(r, i, k); err == nil {
 		t.Error("a gap out of range is taken")
 	}
 	if len(r.Lights[i].Shapes) != 1 {
@@ -525,13 +566,13 @@ func TestScatterBulbs(t *testing.T) {
 
 // Each point becomes a light by itself, with a gel of its own.
 func TestSingle(t *testing.T) {
-	r, i, err := New(3000, 2000).AddPoints([]shape.Spot{{At: shape.Point{X: 100, Y: 200},
+	r, i, err := AddPoints(recipe.New(3000, 2000), []shape.Spot{{At: shape.Point{X: 100, Y: 200},
 		Radius: 9}, {At: shape.Point{X: 500, Y: 300}, Radius: 4}}, true)
 	if err != nil {
 		t.Fatal(err)
 	}
-	gels := []Gel{{10, 1, 0.5}, {200, 0.8, 0.6}}
-	next, err := r.Single(i, gels)
+	gels := []recipe.Gel{gel(10, 1, 0.5), gel(200, 0.8, 0.6)}
+	next, err := Single(r, i, gels)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -544,25 +585,25 @@ func TestSingle(t *testing.T) {
 	if next.Groups[0].Name != "Bulbs" {
 		t.Errorf("the group is %q", next.Groups[0].Name)
 	}
-	if _, err := r.Single(i, gels[:1]); err == nil {
+	if _, err := Single(r, i, gels[:1]); err == nil {
 		t.Error("one gel for two points")
 	}
 	r.Lights[i].Shapes = slices.Repeat(r.Lights[i].Shapes, 30)
-	if _, err := r.Single(i, make([]Gel, 60)); err == nil {
+	if _, err := Single(r, i, make([]recipe.Gel, 60)); err == nil {
 		t.Error("sixty lights of one")
 	}
 }
 
 // Points are varied round their light's gel and level, all of what may be used, by a seed.
 func TestVary(t *testing.T) {
-	r, i, err := New(3000, 2000).AddLight()
+	r, i, err := AddLight(recipe.New(3000, 2000))
 	if err != nil {
 		t.Fatal(err)
 	}
 	r.Lights[i].Shapes = shape.Shapes{shape.String{Nodes: shape.PathOf(shape.Node{X: 100, Y: 100},
 		shape.Node{X: 1300, Y: 120}), Laid: shape.ByCount, Count: 23, Width: 24}}
 	r.Lights[i].Gel.Hue, r.Lights[i].Level = 10, 1
-	v, err := r.Vary(i, Variation{Kinds: 5, Hue: 20, Light: 0.4, Seed: 3})
+	v, err := Vary(r, i, Variation{Kinds: 5, Hue: 20, Light: 0.4, Seed: 3})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -578,13 +619,17 @@ func TestVary(t *testing.T) {
 		[]float64{0.6, 0.7, 0.8, 0.9, 1}) || n != 23 {
 		t.Errorf("hues %v, levels %v, %d points", hues, levels, n)
 	}
-	w, _ := r.Vary(i, Variation{Kinds: 5, Hue: 20, Light: 0.4, Seed: 4})
-	if slices.EqualFunc(v.Lights, w.Lights, func(a, b Light) bool { return a.Gel == b.Gel }) {
+	w, _ := Vary(r, i, Variation{Kinds: 5, Hue: 20, Light: 0.4, Seed: 4})
+	if slices.EqualFunc(
+		v.Lights,
+		w.Lights,
+		func(a, b recipe.Light) bool { return a.Gel == b.Gel },
+	) {
 		t.Error("another seed varies them the same")
 	}
 	for _, bad := range []Variation{{Kinds: 24, Seed: 1}, {Kinds: 1}, {Kinds: 5, Hue: 400},
 		{Kinds: 3, Light: 2}} {
-		if _, err := r.Vary(i, bad); err == nil {
+		if _, err := Vary(r, i, bad); err == nil {
 			t.Errorf("%+v is taken", bad)
 		}
 	}
@@ -593,19 +638,19 @@ func TestVary(t *testing.T) {
 // One more light differs in its bulbs' places, size and number, its gel and its star; all of it by
 // a seed.
 func TestUnlike(t *testing.T) {
-	r, i, err := New(3000, 2000).AddLight()
+	r, i, err := AddLight(recipe.New(3000, 2000))
 	if err != nil {
 		t.Fatal(err)
 	}
 	r.Lights[i].Name = "Cord"
-	if _, err := r.Unlike(i, 1); err == nil {
+	if _, err := Unlike(r, i, 1); err == nil {
 		t.Error("there is another of what has no points")
 	}
 	s := shape.String{Nodes: shape.PathOf(shape.Node{X: 100, Y: 100}, shape.Node{X: 1300, Y: 120}),
 		Laid: shape.ByCount, Spacing: 60, Count: 20, Width: 24}
 	r.Lights[i].Shapes = shape.Shapes{s, shape.Ellipse{X: 900, Y: 900, Width: 20, Height: 20}}
 	for seed := range 20 {
-		u, err := r.Unlike(i, seed)
+		u, err := Unlike(r, i, seed)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -624,7 +669,7 @@ func TestUnlike(t *testing.T) {
 			a.Length == b.Length || a.Seed == b.Seed {
 			t.Errorf("seed %d: alike in %+v, %v, %+v", seed, o, l.Gel, b)
 		}
-		again, _ := r.Unlike(i, seed)
+		again, _ := Unlike(r, i, seed)
 		if !reflect.DeepEqual(again, u) {
 			t.Errorf("seed %d makes another the second time", seed)
 		}
@@ -634,33 +679,34 @@ func TestUnlike(t *testing.T) {
 // What limits rays is an area that is there, cannot be removed while it does, and is left behind by
 // a copy.
 func TestRaysLimits(t *testing.T) {
-	r, i, err := New(3000, 2000).AddPoints([]shape.Spot{{At: shape.Point{X: 100, Y: 100},
+	r, i, err := AddPoints(recipe.New(3000, 2000), []shape.Spot{{At: shape.Point{X: 100, Y: 100},
 		Radius: 9}}, false)
 	if err != nil {
 		t.Fatal(err)
 	}
-	r, id, err := r.AddArea("Sign")
+	r, id, err := AddArea(r, "Sign")
 	if err != nil {
 		t.Fatal(err)
 	}
-	for name, at := range map[string]func(*Recipe) *area.Ref{
-		"trim": func(r *Recipe) *area.Ref { return &r.Lights[i].Rays.Trim.Area },
-		"near": func(r *Recipe) *area.Ref { return &r.Lights[i].Rays.Near },
+	for name, at := range map[string]func(*recipe.Recipe) *area.Ref{
+		"trim": func(r *recipe.Recipe) *area.Ref { return &r.Lights[i].Rays.Trim.Area },
+		"near": func(r *recipe.Recipe) *area.Ref { return &r.Lights[i].Rays.Near },
 	} {
 		c := r.Clone()
 		*at(c) = id
 		if err := c.Validate(); err != nil {
 			t.Errorf("%s: %v", name, err)
 		}
-		if _, err := c.RemoveArea(id); err == nil || !strings.Contains(err.Error(), "rays of the light “Points”") {
+		if _, err := RemoveArea(c, id); err == nil ||
+			!strings.Contains(err.Error(), "rays of the light “Points”") {
 			t.Errorf("%s: removing its area: %v", name, err)
 		}
-		doc, err := c.CopyLights([]string{c.Lights[i].ID})
+		doc, err := CopyLights(c, []string{c.Lights[i].ID})
 		if err != nil {
 			t.Fatal(err)
 		}
-		p, k, err := New(3000, 2000).PasteLights(doc)
-		if err != nil || *p.Lights[k].Rays.limit(name) != "" {
+		p, k, err := PasteLights(recipe.New(3000, 2000), doc)
+		if err != nil || *limit(&p.Lights[k].Rays, name) != "" {
 			t.Errorf("%s: pasted: %v", name, err)
 		}
 		*at(c) = "gone"
@@ -669,13 +715,17 @@ func TestRaysLimits(t *testing.T) {
 		}
 	}
 	// A ray that is shortened twice ends where the last click was, and is whole again without one.
-	k := r.Lights[i].Rays.CutRay(0, 2, 0.5).CutRay(0, 3, 0.7).CutRay(0, 2, 0.25)
-	if !slices.Equal(k.Cuts, []Cut{{0, 3, 0.7}, {0, 2, 0.25}}) || len(k.CutRay(0, 2, 1).Cuts) != 1 {
+	k := CutRay(CutRay(CutRay(r.Lights[i].Rays, 0, 2, 0.5), 0, 3, 0.7), 0, 2, 0.25)
+	if !slices.Equal(
+		k.Cuts,
+		[]recipe.Cut{{Point: 0, Ray: 3, At: 0.7}, {Point: 0, Ray: 2, At: 0.25}},
+	) ||
+		len(CutRay(k, 0, 2, 1).Cuts) != 1 {
 		t.Errorf("cuts %v", k.Cuts)
 	}
 }
 
-func (r *Rays) limit(name string) *area.Ref {
+func limit(r *recipe.Rays, name string) *area.Ref {
 	if name == "near" {
 		return &r.Near
 	}

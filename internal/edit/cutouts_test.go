@@ -1,4 +1,4 @@
-package recipe
+package edit
 
 import (
 	"math"
@@ -8,6 +8,7 @@ import (
 
 	"pyrant/internal/base/camera"
 	"pyrant/internal/base/fault"
+	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
 	"pyrant/internal/recipe/cutout"
 	"pyrant/internal/recipe/pass"
@@ -16,16 +17,16 @@ import (
 )
 
 // cut returns a recipe of two lights with one cut-out, c1, of which all cells are covered.
-func cut(t *testing.T) *Recipe {
+func cut(t *testing.T) *recipe.Recipe {
 	t.Helper()
-	r := New(900, 600)
+	r := recipe.New(900, 600)
 	for range 2 {
 		var err error
-		if r, _, err = r.AddLight(); err != nil {
+		if r, _, err = AddLight(r); err != nil {
 			t.Fatal(err)
 		}
 	}
-	r, i, err := r.AddCutOut("Kite")
+	r, i, err := AddCutOut(r, "Kite")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -47,8 +48,10 @@ func cut(t *testing.T) *Recipe {
 func TestCutOutsComeBackAsTheyWere(t *testing.T) {
 	r := cut(t)
 	r.Lights[0].Shapes = shape.Shapes{shape.CutOut{Of: "c1"}}
-	r.Lights[0].Blockers = []Blocker{{On: true, Area: area.RefTo(area.OfLight, r.Lights[1].ID),
-		Shells: 0.5, Wrap: 3}}
+	r.Lights[0].Blockers = []recipe.Blocker{
+		{On: true, Area: area.RefTo(area.OfLight, r.Lights[1].ID),
+			Shells: 0.5, Wrap: 3},
+	}
 	if err := r.Validate(); err != nil {
 		t.Fatal(err)
 	}
@@ -62,7 +65,7 @@ func TestCutOutsComeBackAsTheyWere(t *testing.T) {
 		c.Strokes[0].Points.At(1).X != 520 || twice.Lights[0].Blockers[0].Wrap != 6 {
 		t.Errorf("twice as large: %+v", c.Raster)
 	}
-	if _, i, err := r.AddCutOut("Kite"); err != nil || i != 1 {
+	if _, i, err := AddCutOut(r, "Kite"); err != nil || i != 1 {
 		t.Errorf("a second one: %v", err)
 	}
 }
@@ -70,26 +73,28 @@ func TestCutOutsComeBackAsTheyWere(t *testing.T) {
 // What uses a cut-out is named before it can be removed.
 func TestUsedCutOutsAreNotRemoved(t *testing.T) {
 	for what, use := range map[string]struct {
-		do   func(r *Recipe)
+		do   func(r *recipe.Recipe)
 		says string
 	}{
-		"a light": {func(r *Recipe) {
+		"a light": {func(r *recipe.Recipe) {
 			r.Lights[1].Shapes = shape.Shapes{shape.CutOut{Of: "c1"}}
 		}, "the light “Light 2”"},
-		"an area":            {func(r *Recipe) { addPart(t, r, area.CutOut{Of: "c1"}) }, "the area “A”"},
-		"an area's area":     {func(r *Recipe) { addPart(t, r, area.Other{Area: "cut-out:c1"}) }, "the area “A”"},
-		"a blocker":          {func(r *Recipe) { r.Lights[0].Blockers = []Blocker{{Area: "cut-out:c1"}} }, "before the light “Light 1”"},
-		"a blocker behind":   {func(r *Recipe) { r.Lights[0].Blockers = []Blocker{{Area: "behind:c1"}} }, "before the light “Light 1”"},
-		"a pass":             {func(r *Recipe) { addPass(r, "behind:c1") }, "the pass “Levels”"},
-		"light given back":   {func(r *Recipe) { r.Dusk.Back.Area = "cut-out:c1" }, "light given back"},
-		"an area and a pass": {func(r *Recipe) { addPart(t, r, area.CutOut{Of: "c1"}); addPass(r, "cut-out:c1") }, " and the pass"},
+		"an area":        {func(r *recipe.Recipe) { addPart(t, r, area.CutOut{Of: "c1"}) }, "the area “A”"},
+		"an area's area": {func(r *recipe.Recipe) { addPart(t, r, area.Other{Area: "cut-out:c1"}) }, "the area “A”"},
+		"a blocker": {func(r *recipe.Recipe) {
+			r.Lights[0].Blockers = []recipe.Blocker{{Area: "cut-out:c1"}}
+		}, "before the light “Light 1”"},
+		"a blocker behind":   {func(r *recipe.Recipe) { r.Lights[0].Blockers = []recipe.Blocker{{Area: "behind:c1"}} }, "before the light “Light 1”"},
+		"a pass":             {func(r *recipe.Recipe) { addPass(r, "behind:c1") }, "the pass “Levels”"},
+		"light given back":   {func(r *recipe.Recipe) { r.Dusk.Back.Area = "cut-out:c1" }, "light given back"},
+		"an area and a pass": {func(r *recipe.Recipe) { addPart(t, r, area.CutOut{Of: "c1"}); addPass(r, "cut-out:c1") }, " and the pass"},
 	} {
 		r := cut(t)
 		use.do(r)
 		if err := r.Validate(); err != nil {
 			t.Fatalf("%s: %v", what, err)
 		}
-		if _, err := r.RemoveCutOut("c1"); !fault.Is(err, fault.Invalid) ||
+		if _, err := RemoveCutOut(r, "c1"); !fault.Is(err, fault.Invalid) ||
 			!strings.Contains(err.Error(), use.says) || !strings.Contains(err.Error(), "“Kite”") {
 			t.Errorf("%s: %v", what, err)
 		}
@@ -99,7 +104,7 @@ func TestUsedCutOutsAreNotRemoved(t *testing.T) {
 			t.Errorf("%s of none: %v", what, err)
 		}
 	}
-	next, err := cut(t).RemoveCutOut("c1")
+	next, err := RemoveCutOut(cut(t), "c1")
 	if err != nil || len(next.CutOuts) != 0 {
 		t.Errorf("one that nothing uses: %v", err)
 	}
@@ -112,16 +117,16 @@ func TestUsedCutOutsAreNotRemoved(t *testing.T) {
 	}
 }
 
-func addPart(t *testing.T, r *Recipe, of area.Source) {
+func addPart(t *testing.T, r *recipe.Recipe, of area.Source) {
 	t.Helper()
-	next, _, err := r.AddArea("A", area.Part{On: true, Does: area.Add, Amount: 1, Of: of})
+	next, _, err := AddArea(r, "A", area.Part{On: true, Does: area.Add, Amount: 1, Of: of})
 	if err != nil {
 		t.Fatal(err)
 	}
 	*r = *next
 }
 
-func addPass(r *Recipe, in area.Ref) {
+func addPass(r *recipe.Recipe, in area.Ref) {
 	p := setting.New[pass.Pass](r.Photo.Frame())
 	p.Name, p.Area, p.Does = "Levels", in, pass.Levels{Exposure: -1, Middle: 1, White: 1}
 	r.Dusk.Passes = append(r.Dusk.Passes, p)
@@ -147,7 +152,7 @@ func TestWhatCanStandBeforeALight(t *testing.T) {
 		if tt.of != nil {
 			addPart(t, r, tt.of)
 		}
-		r.Lights[0].Blockers = []Blocker{{On: true, Area: tt.area, Shells: 1}}
+		r.Lights[0].Blockers = []recipe.Blocker{{On: true, Area: tt.area, Shells: 1}}
 		err := r.Validate()
 		if (err != nil) != (tt.says != "") || err != nil && !strings.Contains(err.Error(),
 			tt.says) {
@@ -158,7 +163,7 @@ func TestWhatCanStandBeforeALight(t *testing.T) {
 	r := cut(t)
 	addPart(t, r, area.Light{What: area.Glow})
 	addPart(t, r, area.Other{Area: area.Ref(r.Areas[0].ID)})
-	r.Lights[0].Blockers = []Blocker{{On: true, Area: area.Ref(r.Areas[1].ID), Shells: 1}}
+	r.Lights[0].Blockers = []recipe.Blocker{{On: true, Area: area.Ref(r.Areas[1].ID), Shells: 1}}
 	if err := r.Validate(); err == nil || !strings.Contains(err.Error(), "what a light gives") {
 		t.Errorf("nested: %v", err)
 	}
@@ -166,12 +171,12 @@ func TestWhatCanStandBeforeALight(t *testing.T) {
 
 func TestRemovedLightsStandBeforeNothing(t *testing.T) {
 	r := cut(t)
-	r.Lights[0].Blockers = []Blocker{{Area: "light:l2"}, {Area: "cut-out:c1"}}
+	r.Lights[0].Blockers = []recipe.Blocker{{Area: "light:l2"}, {Area: "cut-out:c1"}}
 	addPart(t, r, area.Other{Area: "light:l2"})
 	addPass(r, "light:l2")
 	r.Dusk.Passes[0].On = true
 	r.Dusk.Back.Area = "light:l2"
-	next := r.RemoveLight(1)
+	next := RemoveLight(r, 1)
 	if err := next.Validate(); err != nil {
 		t.Fatal(err)
 	}
@@ -214,7 +219,7 @@ func TestTheBrightestMayBeACutOut(t *testing.T) {
 	r.Lights[0].Shapes = shape.Shapes{shape.Ellipse{X: 50, Y: 50, Width: 20, Height: 20}}
 	r.Lights[1].Shapes = shape.Shapes{shape.CutOut{Of: "c1"}}
 	r.Lights[1].Gel = r.Lights[0].Gel
-	if i := r.Brightest(); i != 1 {
+	if i := Brightest(r); i != 1 {
 		t.Errorf("a bulb of 20 px outshines a cut-out of 100 by 80: %d", i)
 	}
 }
@@ -222,31 +227,33 @@ func TestTheBrightestMayBeACutOut(t *testing.T) {
 // What carries a light is there, is no light's own light, and is not removed without being named.
 func TestCarriers(t *testing.T) {
 	r := sample(t)
-	next, id, err := r.AddArea("Breastplate")
+	next, id, err := AddArea(r, "Breastplate")
 	if err != nil {
 		t.Fatal(err)
 	}
-	if next, err = next.Apply(Set("/lights/0/spill/carrier", id)); err != nil {
+	if next, err = Apply(next, Set("/lights/0/spill/carrier", id)); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := next.RemoveArea(id); err == nil || !strings.Contains(err.Error(),
+	if _, err := RemoveArea(next, id); err == nil || !strings.Contains(err.Error(),
 		"what carries the light “"+r.Lights[0].Name+"”") {
 		t.Errorf("an area that carries a light is removed: %v", err)
 	}
-	if _, err := next.Apply(Set("/lights/0/spill/carrier", "nothing")); err == nil || !strings.Contains(err.Error(), "carried by what is not in this shot") {
+	if _, err := Apply(next, Set("/lights/0/spill/carrier", "nothing")); err == nil ||
+		!strings.Contains(err.Error(), "carried by what is not in this shot") {
 		t.Errorf("carried by nothing that is there: %v", err)
 	}
 	glowing := next.Clone()
 	glowing.Areas[0].Parts = []area.Part{{On: true, Does: area.Add, Amount: 1,
 		Of: area.Light{What: area.Glow}}}
-	if err := glowing.Validate(); err == nil || !strings.Contains(err.Error(), "cannot carry the light") {
+	if err := glowing.Validate(); err == nil ||
+		!strings.Contains(err.Error(), "cannot carry the light") {
 		t.Errorf("carried by a glow: %v", err)
 	}
 	// A light that carries another and goes leaves it uncarried.
-	if next, err = r.Apply(Set("/lights/0/spill/carrier", area.RefTo(area.OfLight, r.Lights[1].ID))); err != nil {
+	if next, err = Apply(r, Set("/lights/0/spill/carrier", area.RefTo(area.OfLight, r.Lights[1].ID))); err != nil {
 		t.Fatal(err)
 	}
-	if gone := next.RemoveLight(1); gone.Lights[0].Spill.Carrier != "" || gone.Validate() != nil {
+	if gone := RemoveLight(next, 1); gone.Lights[0].Spill.Carrier != "" || gone.Validate() != nil {
 		t.Errorf("the carrier is gone, and the light carried by %q", gone.Lights[0].Spill.Carrier)
 	}
 }
@@ -258,16 +265,16 @@ func TestThingsOnPlatforms(t *testing.T) {
 	r := cut(t)
 	r.Room.On, r.Room.Horizon = true, 200
 	var err error
-	if r, err = r.AddPlatform([]camera.Point{{X: 300, Y: 420}, {X: 480, Y: 420}, {X: 460, Y: 370},
+	if r, err = AddPlatform(r, []camera.Point{{X: 300, Y: 420}, {X: 480, Y: 420}, {X: 460, Y: 370},
 		{X: 320, Y: 370}}, camera.Point{X: 300, Y: 520}); err != nil {
 		t.Fatal(err)
 	}
 	for _, tt := range []struct {
 		foot camera.Point
-		on   PlatformRef
-	}{{camera.Point{X: 390, Y: 400}, PlatformRef(r.Room.Platforms[0].ID)},
+		on   recipe.PlatformRef
+	}{{camera.Point{X: 390, Y: 400}, recipe.PlatformRef(r.Room.Platforms[0].ID)},
 		{camera.Point{X: 390, Y: 500}, ""}, {camera.Point{X: 700, Y: 400}, ""}} {
-		next, err := r.AddThing("c1", tt.foot)
+		next, err := AddThing(r, "c1", tt.foot)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -287,7 +294,7 @@ func TestThingsOnPlatforms(t *testing.T) {
 			t.Errorf("its foot is seen at %.2f, %.2f, not %v", x, y, tt.foot)
 		}
 	}
-	next, err := r.AddThing("c1", camera.Point{X: 390, Y: 400})
+	next, err := AddThing(r, "c1", camera.Point{X: 390, Y: 400})
 	if err != nil {
 		t.Fatal(err)
 	}

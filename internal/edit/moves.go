@@ -1,4 +1,4 @@
-package recipe
+package edit
 
 import (
 	"encoding/json"
@@ -10,6 +10,7 @@ import (
 
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/fault"
+	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/crop"
 	"pyrant/internal/recipe/setting"
 	"pyrant/internal/recipe/shape"
@@ -40,8 +41,8 @@ type StackMove struct {
 	// what each loses of its own
 	White float64 `json:"white"`
 	// degrees: hues turned by Apart·(1 - 2t), so that inside and outside part
-	Apart float64 `json:"apart"`
-	Join  Join    `json:"join"` // how all join from now on; "" for as they do
+	Apart float64     `json:"apart"`
+	Join  recipe.Join `json:"join"` // how all join from now on; "" for as they do
 }
 
 // Place moves a light and sizes it, with all its lengths, about a place of the photo.
@@ -54,14 +55,14 @@ type Place struct {
 }
 
 // Of returns a light after the move.
-func (m Place) Of(l Light) Light {
+func (m Place) Of(l recipe.Light) recipe.Light {
 	if m.By == 0 {
 		m.By = 1
 	}
 	if m.By != 1 {
 		l = setting.Scale(l, m.By)
 		for i := range l.Shells {
-			l.Shells[i].Radius = neat(min(l.Shells[i].Radius, MaxRadius))
+			l.Shells[i].Radius = neat(min(l.Shells[i].Radius, recipe.MaxRadius))
 		}
 	}
 	l.Shapes = slices.Clone(l.Shapes)
@@ -73,11 +74,11 @@ func (m Place) Of(l Light) Light {
 
 // GelMove changes the gels of many lights. What is left out stays.
 type GelMove struct {
-	Lights     []string `json:"lights"`     // their ids; nil for all
-	Turn       float64  `json:"turn"`       // degrees
-	Saturation float64  `json:"saturation"` // added
-	Lightness  float64  `json:"lightness"`  // added
-	Gel        *Gel     `json:"gel"`        // what all take
+	Lights     []string    `json:"lights"`     // their ids; nil for all
+	Turn       float64     `json:"turn"`       // degrees
+	Saturation float64     `json:"saturation"` // added
+	Lightness  float64     `json:"lightness"`  // added
+	Gel        *recipe.Gel `json:"gel"`        // what all take
 	// the gel of a black body so hot, which all take; 0 for none
 	Kelvin float64 `json:"kelvin"`
 }
@@ -97,7 +98,7 @@ var (
 
 // applied returns the recipe after a change in which there may be moves: each as the operations
 // that it stands for, on the recipe that those before it made.
-func (r *Recipe) applied(ops []setting.Op) (Recipe, error) {
+func applied(r *recipe.Recipe, ops []setting.Op) (recipe.Recipe, error) {
 	if !slices.ContainsFunc(ops, isMove) {
 		return setting.Apply(*r, ops, r.Photo.Frame())
 	}
@@ -106,7 +107,7 @@ func (r *Recipe) applied(ops []setting.Op) (Recipe, error) {
 		next := []setting.Op{op}
 		var err error
 		if isMove(op) {
-			if next, err = cur.move(op); err != nil {
+			if next, err = move(&cur, op); err != nil {
 				return cur, err
 			}
 		}
@@ -127,16 +128,16 @@ func isMove(op setting.Op) bool {
 }
 
 // move returns the operations that a move stands for.
-func (r *Recipe) move(op setting.Op) ([]setting.Op, error) {
+func move(r *recipe.Recipe, op setting.Op) ([]setting.Op, error) {
 	switch op.Op {
 	case "replace", "crop":
-		return r.moveCrop(op)
+		return moveCrop(r, op)
 	case "rig":
-		return r.moveRig(op)
+		return moveRig(r, op)
 	case "place":
-		return r.movePlace(op)
+		return movePlace(r, op)
 	case "stack":
-		i, err := r.lightAt(op, stackPath)
+		i, err := lightAt(r, op, stackPath)
 		if err != nil {
 			return nil, err
 		}
@@ -146,11 +147,11 @@ func (r *Recipe) move(op setting.Op) ([]setting.Op, error) {
 		}
 		return Set(op.Path, m.Of(r.Lights[i].Shells)), nil
 	}
-	return r.moveGels(op)
+	return moveGels(r, op)
 }
 
 // lightAt returns the index of the light that a move's path names.
-func (r *Recipe) lightAt(op setting.Op, path *regexp.Regexp) (int, error) {
+func lightAt(r *recipe.Recipe, op setting.Op, path *regexp.Regexp) (int, error) {
 	if m := path.FindStringSubmatch(op.Path); m != nil {
 		if i, err := strconv.Atoi(m[1]); err == nil && i < len(r.Lights) {
 			return i, nil
@@ -168,7 +169,7 @@ func readMove(op setting.Op, v any) error {
 }
 
 // moveCrop changes the crop, or one setting of it; see isMove.
-func (r *Recipe) moveCrop(op setting.Op) ([]setting.Op, error) {
+func moveCrop(r *recipe.Recipe, op setting.Op) ([]setting.Op, error) {
 	var m crop.Move
 	if op.Op == "replace" {
 		var v float64
@@ -187,14 +188,14 @@ func (r *Recipe) moveCrop(op setting.Op) ([]setting.Op, error) {
 }
 
 // moveRig gives a light a rig, by its id or whole.
-func (r *Recipe) moveRig(op setting.Op) ([]setting.Op, error) {
-	i, err := r.lightAt(op, lightPath)
+func moveRig(r *recipe.Recipe, op setting.Op) ([]setting.Op, error) {
+	i, err := lightAt(r, op, lightPath)
 	if err != nil {
 		return nil, err
 	}
 	l := r.Lights[i]
 	if len(op.Value) > 0 && op.Value[0] == '{' {
-		rig, err := DecodeRig(op.Value)
+		rig, err := recipe.DecodeRig(op.Value)
 		if err != nil {
 			return nil, err
 		}
@@ -206,7 +207,7 @@ func (r *Recipe) moveRig(op setting.Op) ([]setting.Op, error) {
 	if err := readMove(op, &id); err != nil {
 		return nil, err
 	}
-	rig := RigOf(id)
+	rig := recipe.RigOf(id)
 	if rig == nil {
 		return nil, fault.In(op.Path, "There is no rig %q.", id)
 	}
@@ -215,8 +216,8 @@ func (r *Recipe) moveRig(op setting.Op) ([]setting.Op, error) {
 }
 
 // movePlace moves, sizes and rotates a light.
-func (r *Recipe) movePlace(op setting.Op) ([]setting.Op, error) {
-	i, err := r.lightAt(op, lightPath)
+func movePlace(r *recipe.Recipe, op setting.Op) ([]setting.Op, error) {
+	i, err := lightAt(r, op, lightPath)
 	if err != nil {
 		return nil, err
 	}
@@ -233,7 +234,7 @@ func (r *Recipe) movePlace(op setting.Op) ([]setting.Op, error) {
 }
 
 // moveGels changes the gels of several lights.
-func (r *Recipe) moveGels(op setting.Op) ([]setting.Op, error) {
+func moveGels(r *recipe.Recipe, op setting.Op) ([]setting.Op, error) {
 	var m GelMove
 	if err := readMove(op, &m); err != nil {
 		return nil, err
@@ -255,16 +256,16 @@ func (r *Recipe) moveGels(op setting.Op) ([]setting.Op, error) {
 }
 
 // Of returns a stack after the move, smallest radius first. Values end at their ranges.
-func (m StackMove) Of(stack []Shell) []Shell {
-	l := Light{Shells: slices.Clone(stack)}
-	l.sortShells()
+func (m StackMove) Of(stack []recipe.Shell) []recipe.Shell {
+	l := recipe.Light{Shells: slices.Clone(stack)}
+	sortShells(&l)
 	n := len(l.Shells)
 	if n == 0 {
 		return l.Shells
 	}
 	lo, hi := max(l.Shells[0].Radius, 0.5), max(l.Shells[n-1].Radius, 0.5)
 	hold := func(name string, v float64) float64 {
-		s := setting.Of[Shell](name)
+		s := setting.Of[recipe.Shell](name)
 		return neat(min(max(v, s.Min.A), s.Max.A))
 	}
 	for i := range l.Shells {
@@ -287,7 +288,7 @@ func (m StackMove) Of(stack []Shell) []Shell {
 		} else {
 			s.Tint.White *= 1 + m.White
 		}
-		tint := setting.Of[Tint]("white")
+		tint := setting.Of[recipe.Tint]("white")
 		s.Tint.White = neat(min(max(s.Tint.White, tint.Min.A), tint.Max.A))
 		s.Tint.Hue = neat(min(max(s.Tint.Hue+m.Apart*(1-2*t), -180), 180))
 		if m.Join != "" {
@@ -301,7 +302,7 @@ func (m StackMove) Of(stack []Shell) []Shell {
 func neat(v float64) float64 { return math.Round(1e4*v) / 1e4 }
 
 // Of returns a gel after the move. Values end at their ranges, hues go round.
-func (m GelMove) Of(g Gel) Gel {
+func (m GelMove) Of(g recipe.Gel) recipe.Gel {
 	if m.Gel != nil {
 		g = *m.Gel
 	}
@@ -315,7 +316,7 @@ func (m GelMove) Of(g Gel) Gel {
 }
 
 // GelOf returns the gel of a colour in linear light.
-func GelOf(c colour.RGB) Gel {
+func GelOf(c colour.RGB) recipe.Gel {
 	h, s, l := c.HSL()
-	return Gel{Hue: neat(h), Saturation: neat(s), Lightness: neat(l)}
+	return recipe.Gel{Hue: neat(h), Saturation: neat(s), Lightness: neat(l)}
 }

@@ -1,7 +1,8 @@
-package recipe
+package edit
 
 import (
 	"pyrant/internal/base/fault"
+	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
 	"pyrant/internal/recipe/pass"
 	"pyrant/internal/recipe/setting"
@@ -50,7 +51,7 @@ var Starts = []Start{
 	}},
 	{"gel-ramp", "Three-colour ramp by the gels", "finish", "shadows, middle and highlights take colours of the brightest light", func(m *maker) {
 		r := setting.New[pass.Ramp](m.r.Photo.Frame())
-		if i := m.r.Brightest(); i >= 0 {
+		if i := Brightest(m.r); i >= 0 {
 			r.Follow = pass.Follow(m.r.Lights[i].ID)
 			// Shadows against the gel, the middle beside it, highlights of it.
 			r.Shadows = pass.Swatch{Hue: 160, Saturation: 0.6, Amount: 0.22}
@@ -93,7 +94,7 @@ var Starts = []Start{
 			part(area.Away, area.Light{What: area.Spill, Gain: 2}, nil))
 		b := setting.New[pass.Balance](m.r.Photo.Frame())
 		hue := 222.0
-		if i := m.r.Brightest(); i >= 0 {
+		if i := Brightest(m.r); i >= 0 {
 			hue = m.r.Lights[i].Gel.Hue
 		}
 		b.Shadows = pass.Shift{Hue: hue, Amount: 0.35, Light: -0.04}
@@ -107,7 +108,7 @@ var Starts = []Start{
 
 // Begin returns the recipe with the passes of a start at the end of its step's list, the
 // index of its first pass, and the area that it leaves to be drawn, "" for none.
-func (r *Recipe) Begin(id string) (*Recipe, int, area.Ref, error) {
+func Begin(r *recipe.Recipe, id string) (*recipe.Recipe, int, area.Ref, error) {
 	for _, s := range Starts {
 		if s.ID != id {
 			continue
@@ -117,7 +118,7 @@ func (r *Recipe) Begin(id string) (*Recipe, int, area.Ref, error) {
 		if s.make(m); m.err != nil {
 			return nil, 0, "", m.err
 		}
-		next, _, err := m.r.addPasses(s.Step, m.passes...)
+		next, _, err := addPasses(m.r, s.Step, m.passes...)
 		return next, first, m.open, err
 	}
 	return nil, 0, "", fault.New(fault.Invalid, "There is no such start.")
@@ -125,7 +126,7 @@ func (r *Recipe) Begin(id string) (*Recipe, int, area.Ref, error) {
 
 // maker puts a start together.
 type maker struct {
-	r      *Recipe
+	r      *recipe.Recipe
 	passes []pass.Pass
 	open   area.Ref
 	err    error
@@ -141,7 +142,7 @@ func (m *maker) add(name string, k pass.Kind) {
 func (m *maker) in(at area.Ref) { m.passes[len(m.passes)-1].Area = at }
 
 func (m *maker) area(name string, parts ...area.Part) area.Ref {
-	next, id, err := m.r.AddArea(name, parts...)
+	next, id, err := AddArea(m.r, name, parts...)
 	if err != nil {
 		m.err = err
 		return ""

@@ -1,4 +1,4 @@
-package recipe
+package edit
 
 import (
 	"encoding/json"
@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"pyrant/internal/base/fault"
+	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
 	"pyrant/internal/recipe/crop"
 	"pyrant/internal/recipe/setting"
@@ -17,22 +18,22 @@ import (
 // Apply returns the recipe after a change, given as a list of operations on JSON
 // Pointers such as /lights/0/gel/hue (see setting.Op), or of moves. The recipe itself stays as
 // it was; what does not change is shared with it. Faults are of type *fault.Error.
-func (r *Recipe) Apply(ops []setting.Op) (*Recipe, error) {
-	next, err := r.applied(ops)
+func Apply(r *recipe.Recipe, ops []setting.Op) (*recipe.Recipe, error) {
+	next, err := applied(r, ops)
 	if f := (*fault.Error)(nil); errors.As(err, &f) {
-		f.Words = r.words(f.Field)
+		f.Words = words(r, f.Field)
 	}
 	if err != nil {
 		return nil, err
 	}
 	if slices.ContainsFunc(ops, func(o setting.Op) bool { return strings.HasPrefix(o.Path, "/areas") }) {
-		next.simplify(r)
+		simplify(&next, r)
 	}
 	return &next, nil
 }
 
 // words returns what a page calls a field as faults name it; nothing where that is not known.
-func (r *Recipe) words(field string) string {
+func words(r *recipe.Recipe, field string) string {
 	path := "/" + strings.NewReplacer(".", "/", "[", "/", "]", "").Replace(strings.TrimPrefix(field, "/"))
 	if title := setting.Title(*r, []setting.Op{{Op: "replace", Path: path}}); field != "" &&
 		title != setting.AnyTitle {
@@ -52,7 +53,7 @@ func Set(path string, value any) []setting.Op {
 
 // Title returns a few words for the history on what a change does to the recipe:
 // "Gel of Signal rod", "Daylight".
-func (r *Recipe) Title(ops []setting.Op) string {
+func Title(r *recipe.Recipe, ops []setting.Op) string {
 	ops = setting.Changes(ops)
 	if len(ops) == 1 {
 		switch ops[0].Op {
@@ -75,10 +76,10 @@ func (r *Recipe) Title(ops []setting.Op) string {
 			}
 		case "rig":
 			var id string
-			if json.Unmarshal(ops[0].Value, &id) == nil && RigOf(id) != nil {
-				return "Rig " + RigOf(id).Name
+			if json.Unmarshal(ops[0].Value, &id) == nil && recipe.RigOf(id) != nil {
+				return "Rig " + recipe.RigOf(id).Name
 			}
-			if g, err := DecodeRig(ops[0].Value); err == nil {
+			if g, err := recipe.DecodeRig(ops[0].Value); err == nil {
 				return "Rig " + g.Name
 			}
 		case "place":
@@ -111,16 +112,16 @@ func cropTitle(value []byte) string {
 
 // AddLight returns the recipe with one more light, with the default core,
 // stack and spill, named "Light n", and its index.
-func (r *Recipe) AddLight() (*Recipe, int, error) {
-	if most := setting.Of[Recipe]("lights").Count[1]; len(r.Lights) >= most {
+func AddLight(r *recipe.Recipe) (*recipe.Recipe, int, error) {
+	if most := setting.Of[recipe.Recipe]("lights").Count[1]; len(r.Lights) >= most {
 		return nil, 0, fault.New(fault.NoRoom, "A shot holds at most %d lights.", most)
 	}
 	c := r.Clone()
-	l := DefaultLight(r.Photo)
+	l := recipe.DefaultLight(r.Photo)
 	n := 1
 	l.ID, l.Name = free("l", len(c.Lights),
 		func(id string) bool { return c.LightOf(area.LightRef(id)) != nil }), "Light 1"
-	for slices.ContainsFunc(c.Lights, func(o Light) bool { return o.Name == l.Name }) {
+	for slices.ContainsFunc(c.Lights, func(o recipe.Light) bool { return o.Name == l.Name }) {
 		n++
 		l.Name = fmt.Sprintf("Light %d", n)
 	}
@@ -140,15 +141,15 @@ func free(letter string, n int, taken func(id string) bool) string {
 }
 
 // DuplicateLight returns the recipe with a copy of light i behind it.
-func (r *Recipe) DuplicateLight(i int) (*Recipe, error) {
-	if most := setting.Of[Recipe]("lights").Count[1]; len(r.Lights) >= most {
+func DuplicateLight(r *recipe.Recipe, i int) (*recipe.Recipe, error) {
+	if most := setting.Of[recipe.Recipe]("lights").Count[1]; len(r.Lights) >= most {
 		return nil, fault.New(fault.NoRoom, "A shot holds at most %d lights.", most)
 	}
 	c := r.Clone()
 	l := setting.Clone(r.Lights[i])
 	l.ID, l.Alone = free("l", len(c.Lights),
 		func(id string) bool { return c.LightOf(area.LightRef(id)) != nil }), false
-	if name := l.Name + " copy"; len([]rune(name)) <= setting.Of[Light]("name").Count[1] {
+	if name := l.Name + " copy"; len([]rune(name)) <= setting.Of[recipe.Light]("name").Count[1] {
 		l.Name = name
 	}
 	c.Lights = slices.Insert(c.Lights, i+1, l)
@@ -158,20 +159,20 @@ func (r *Recipe) DuplicateLight(i int) (*Recipe, error) {
 // AddShell returns the recipe with one more shell in light i: between the two
 // shells whose radii lie farthest apart, or beyond the widest where the stack
 // has fewer than two.
-func (r *Recipe) AddShell(i int) (*Recipe, error) {
+func AddShell(r *recipe.Recipe, i int) (*recipe.Recipe, error) {
 	c := r.Clone()
 	l := &c.Lights[i]
 	n := len(l.Shells)
-	if most := setting.Of[Light]("shells").Count[1]; n >= most {
+	if most := setting.Of[recipe.Light]("shells").Count[1]; n >= most {
 		return nil, fault.New(fault.NoRoom, "A light holds at most %d shells.", most)
 	}
-	l.sortShells()
+	sortShells(l)
 	switch n {
 	case 0:
-		l.Shells = append(l.Shells, setting.New[Shell](r.Photo.Frame()))
+		l.Shells = append(l.Shells, setting.New[recipe.Shell](r.Photo.Frame()))
 	case 1:
 		s := l.Shells[0]
-		s.Radius = setting.Round(min(max(s.Radius, 1)*2, MaxRadius))
+		s.Radius = setting.Round(min(max(s.Radius, 1)*2, recipe.MaxRadius))
 		s.Strength *= 0.75
 		l.Shells = append(l.Shells, s)
 	default:
@@ -193,8 +194,8 @@ func (r *Recipe) AddShell(i int) (*Recipe, error) {
 }
 
 // sortShells puts the smallest radius first.
-func (l *Light) sortShells() {
-	slices.SortStableFunc(l.Shells, func(a, b Shell) int {
+func sortShells(l *recipe.Light) {
+	slices.SortStableFunc(l.Shells, func(a, b recipe.Shell) int {
 		switch {
 		case a.Radius < b.Radius:
 			return -1
@@ -202,5 +203,26 @@ func (l *Light) sortShells() {
 			return 1
 		}
 		return 0
+	})
+}
+
+// simplify leaves out of strokes that were not in old what needs no point of its own.
+func simplify(r *recipe.Recipe, old *recipe.Recipe) {
+	known := map[string]bool{}
+	old.EachStroke(func(s *area.Stroke) { known[s.Points.Key()] = true })
+	fresh := false
+	r.EachStroke(func(s *area.Stroke) {
+		fresh = fresh || s.Points.Len() > 2 &&
+			!known[s.Points.Key()]
+	})
+	if !fresh {
+		return
+	}
+	// What the recipe shares with the old one is not written to.
+	r.Areas = setting.Clone(r.Areas)
+	r.EachStroke(func(s *area.Stroke) {
+		if !known[s.Points.Key()] {
+			s.Points = area.Simplified(s.Points)
+		}
 	})
 }

@@ -1,4 +1,4 @@
-package recipe
+package edit
 
 import (
 	"encoding/json"
@@ -8,20 +8,24 @@ import (
 	"testing"
 
 	"pyrant/internal/base/colour"
+	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/setting"
 )
 
-func stackOf(radii ...float64) (out []Shell) {
+func stackOf(radii ...float64) (out []recipe.Shell) {
 	for _, r := range radii {
-		out = append(out, Shell{Radius: r, Strength: 1, Lift: 0.2, Tint: Tint{White: 0.4},
-			Join: Add})
+		out = append(
+			out,
+			recipe.Shell{Radius: r, Strength: 1, Lift: 0.2, Tint: recipe.Tint{White: 0.4},
+				Join: recipe.Add},
+		)
 	}
 	return out
 }
 
 func TestStackMoves(t *testing.T) {
-	of := func(get func(Shell) float64) func([]Shell) string {
-		return func(list []Shell) string {
+	of := func(get func(recipe.Shell) float64) func([]recipe.Shell) string {
+		return func(list []recipe.Shell) string {
 			var out []string
 			for _, s := range list {
 				out = append(out, fmt.Sprintf("%.4g", get(s)))
@@ -29,16 +33,16 @@ func TestStackMoves(t *testing.T) {
 			return strings.Join(out, " ")
 		}
 	}
-	radii, strengths := of(func(s Shell) float64 { return s.Radius }),
-		of(func(s Shell) float64 { return s.Strength })
-	lifts, whites, hues := of(func(s Shell) float64 { return s.Lift }),
-		of(func(s Shell) float64 { return s.Tint.White }),
-		of(func(s Shell) float64 { return s.Tint.Hue })
+	radii, strengths := of(func(s recipe.Shell) float64 { return s.Radius }),
+		of(func(s recipe.Shell) float64 { return s.Strength })
+	lifts, whites, hues := of(func(s recipe.Shell) float64 { return s.Lift }),
+		of(func(s recipe.Shell) float64 { return s.Tint.White }),
+		of(func(s recipe.Shell) float64 { return s.Tint.Hue })
 	for _, c := range []struct {
 		name string
 		move StackMove
-		on   []Shell
-		get  func([]Shell) string
+		on   []recipe.Shell
+		get  func([]recipe.Shell) string
 		want string
 	}{
 		{"nothing", StackMove{}, stackOf(1, 4, 16), radii, "1 4 16"},
@@ -71,9 +75,9 @@ func TestStackMoves(t *testing.T) {
 
 func TestMovesAreChanges(t *testing.T) {
 	r := sample(t)
-	apply := func(op, path, value string) *Recipe {
+	apply := func(op, path, value string) *recipe.Recipe {
 		t.Helper()
-		next, err := r.Apply([]setting.Op{{Op: op, Path: path, Value: json.RawMessage(value)}})
+		next, err := Apply(r, []setting.Op{{Op: op, Path: path, Value: json.RawMessage(value)}})
 		if err != nil {
 			t.Fatalf("%s %s: %v", op, value, err)
 		}
@@ -82,7 +86,7 @@ func TestMovesAreChanges(t *testing.T) {
 		}
 		return next
 	}
-	for _, rig := range Rigs {
+	for _, rig := range recipe.Rigs {
 		next := apply("rig", "/lights/1", fmt.Sprintf("%q", rig.ID))
 		want := r.Lights[1]
 		rig.Put(&want, r.Photo)
@@ -91,7 +95,7 @@ func TestMovesAreChanges(t *testing.T) {
 			t.Errorf("rig %s: %+v", rig.ID, next.Lights[1])
 		}
 	}
-	hue := func(r *Recipe, i int) float64 { return r.Lights[i].Gel.Hue }
+	hue := func(r *recipe.Recipe, i int) float64 { return r.Lights[i].Gel.Hue }
 	next := apply("gels", "/lights", `{"turn":300}`)
 	for i := range r.Lights {
 		if want := math.Mod(hue(r, i)+300, 360); math.Abs(hue(next, i)-want) > 1e-6 {
@@ -99,25 +103,29 @@ func TestMovesAreChanges(t *testing.T) {
 		}
 	}
 	id := r.Lights[1].ID
-	next = apply("gels", "/lights", fmt.Sprintf(`{"lights":[%q],"saturation":-2,"lightness":0.1}`, id))
+	next = apply(
+		"gels",
+		"/lights",
+		fmt.Sprintf(`{"lights":[%q],"saturation":-2,"lightness":0.1}`, id),
+	)
 	if next.Lights[0].Gel != r.Lights[0].Gel || next.Lights[1].Gel.Saturation != 0 ||
 		math.Abs(next.Lights[1].Gel.Lightness-r.Lights[1].Gel.Lightness-0.1) > 1e-6 {
 		t.Errorf("one light made grey: %+v, %+v", next.Lights[0].Gel, next.Lights[1].Gel)
 	}
 	next = apply("gels", "/lights", `{"gel":{"hue":10,"saturation":0.5,"lightness":0.25}}`)
 	for i := range next.Lights {
-		if next.Lights[i].Gel != (Gel{10, 0.5, 0.25}) {
+		if next.Lights[i].Gel != (gel(10, 0.5, 0.25)) {
 			t.Errorf("brought to one gel, light %d has %+v", i, next.Lights[i].Gel)
 		}
 	}
 	for value, want := range map[string]string{fmt.Sprintf(`{"lights":[%q],"kelvin":3000}`, id): "Gel of " + r.Lights[1].Name, `{"turn":20}`: "Gels of many lights"} {
-		if got := r.Title([]setting.Op{{Op: "gels", Path: "/lights",
+		if got := Title(r, []setting.Op{{Op: "gels", Path: "/lights",
 			Value: json.RawMessage(value)}}); got != want {
 			t.Errorf("%s is called %q, not %q", value, got, want)
 		}
 	}
 	// After another operation the move sees what that made.
-	both, err := r.Apply([]setting.Op{
+	both, err := Apply(r, []setting.Op{
 		{Op: "replace", Path: "/lights/0/gel/hue", Value: json.RawMessage("100")},
 		{Op: "gels", Path: "/lights", Value: json.RawMessage(`{"turn":10}`)},
 	})
@@ -134,7 +142,7 @@ func TestMovesAreChanges(t *testing.T) {
 		{"gels", "/lights", `{"lights":["none"]}`, "None of these lights"},
 		{"gels", "/lights", `{"kelvin":100}`, "1000 to 20000 K"},
 	} {
-		if _, err := r.Apply([]setting.Op{{Op: c.op, Path: c.path,
+		if _, err := Apply(r, []setting.Op{{Op: c.op, Path: c.path,
 			Value: json.RawMessage(c.value)}}); err == nil || !strings.Contains(err.Error(),
 			c.say) {
 			t.Errorf("%s %s %s: %v", c.op, c.path, c.value, err)
@@ -144,7 +152,7 @@ func TestMovesAreChanges(t *testing.T) {
 
 // Gels by temperature are those of a black body: from red over warm white to blue.
 func TestGelsByTemperature(t *testing.T) {
-	of := func(k float64) Gel { return GelMove{Kelvin: k}.Of(Gel{}) }
+	of := func(k float64) recipe.Gel { return GelMove{Kelvin: k}.Of(recipe.Gel{}) }
 	candle, bulb, sky := of(1900), of(2856), of(12000)
 	if candle.Hue < 20 || candle.Hue > 36 || bulb.Hue < 26 || bulb.Hue > 36 ||
 		bulb.Lightness <= candle.Lightness || sky.Hue < 210 || sky.Hue > 230 {
@@ -165,13 +173,13 @@ func TestGelsByTemperature(t *testing.T) {
 // A number of the crop changes what follows from it; what cannot be is refused and leaves the
 // recipe as it was.
 func TestCropMoves(t *testing.T) {
-	r := New(3000, 2000)
-	apply := func(ops string) (*Recipe, error) {
+	r := recipe.New(3000, 2000)
+	apply := func(ops string) (*recipe.Recipe, error) {
 		list, err := setting.ParseOps([]byte(ops))
 		if err != nil {
 			t.Fatal(err)
 		}
-		return r.Apply(list)
+		return Apply(r, list)
 	}
 	next, err := apply(`[{"op":"replace","path":"/crop/angle","value":3}]`)
 	if err != nil {
@@ -199,7 +207,7 @@ func TestCropMoves(t *testing.T) {
 	for ops, want := range map[string]string{`[{"op":"crop","path":"/crop","value":{"angle":2}}]`: "Straighten", `[{"op":"crop","path":"/crop","value":{"turn":1}}]`: "Quarter turn", `[{"op":"crop","path":"/crop","value":{"ratio":1}}]`: "Frame",
 		`[{"op":"replace","path":"/crop","value":{}}]`: "Frame", `[{"op":"replace","path":"/crop/angle","value":2}]`: "Straighten"} {
 		list, _ := setting.ParseOps([]byte(ops))
-		if got := r.Title(list); got != want {
+		if got := Title(r, list); got != want {
 			t.Errorf("%s is called %q", ops, got)
 		}
 	}

@@ -1,4 +1,4 @@
-package recipe
+package edit
 
 import (
 	"encoding/json"
@@ -10,6 +10,7 @@ import (
 
 	"pyrant/internal/base/fault"
 	"pyrant/internal/base/raster"
+	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
 	"pyrant/internal/recipe/pass"
 	"pyrant/internal/recipe/setting"
@@ -18,10 +19,11 @@ import (
 // Every start makes passes and areas like all others: valid, undoable by their titles,
 // encoded and read again.
 func TestStarts(t *testing.T) {
-	for _, base := range []*Recipe{sample(t), New(900, 600), New(1, 1), New(2, 3),
-		New(60000, 40000)} {
+	for _, base := range []*recipe.Recipe{
+		sample(t), recipe.New(900, 600), recipe.New(1, 1), recipe.New(2, 3),
+		recipe.New(60000, 40000)} {
 		for _, s := range Starts {
-			r, first, open, err := base.Begin(s.ID)
+			r, first, open, err := Begin(base, s.ID)
 			if err != nil {
 				t.Fatalf("%s: %v", s.ID, err)
 			}
@@ -37,7 +39,7 @@ func TestStarts(t *testing.T) {
 				t.Errorf("%s does not come back: %v", s.ID, err)
 			}
 			// Twice is twice, in areas of its own.
-			again, _, _, err := r.Begin(s.ID)
+			again, _, _, err := Begin(r, s.ID)
 			if err != nil || len(*again.Passes(s.Step)) != 2*len(list)-first {
 				t.Errorf("%s twice: %v", s.ID, err)
 			}
@@ -46,28 +48,28 @@ func TestStarts(t *testing.T) {
 			}
 		}
 	}
-	if _, _, _, err := New(9, 9).Begin("sunrise"); err == nil {
+	if _, _, _, err := Begin(recipe.New(9, 9), "sunrise"); err == nil {
 		t.Error("a start that is none is not refused")
 	}
-	r, _, _, err := sample(t).Begin("gel-ramp")
+	r, _, _, err := Begin(sample(t), "gel-ramp")
 	if err != nil {
 		t.Fatal(err)
 	}
-	if f := r.Finish.Passes[0].Does.(pass.Ramp); string(f.Follow) != r.Lights[r.Brightest()].ID {
+	if f := r.Finish.Passes[0].Does.(pass.Ramp); string(f.Follow) != r.Lights[Brightest(r)].ID {
 		t.Errorf("the ramp follows %q", f.Follow)
 	}
 }
 
 // What refers to something goes with it, or keeps it.
 func TestRemovingWhatIsReferredTo(t *testing.T) {
-	r, _, _, err := sample(t).Begin("vignette")
+	r, _, _, err := Begin(sample(t), "vignette")
 	if err != nil {
 		t.Fatal(err)
 	}
-	if r, _, _, err = r.Begin("gel-ramp"); err != nil {
+	if r, _, _, err = Begin(r, "gel-ramp"); err != nil {
 		t.Fatal(err)
 	}
-	i := r.Brightest()
+	i := Brightest(r)
 	id, gel := r.Lights[i].ID, r.Lights[i].Gel
 	r.Areas[0].Parts = append(r.Areas[0].Parts, area.Part{On: true, Does: area.Away, Amount: 1,
 		Of: area.Light{Light: area.LightRef(id), What: area.Glow}})
@@ -75,7 +77,7 @@ func TestRemovingWhatIsReferredTo(t *testing.T) {
 		t.Fatal(err)
 	}
 	before := r.Finish.Passes[1].Does.(pass.Ramp)
-	n := r.RemoveLight(i)
+	n := RemoveLight(r, i)
 	if err := n.Validate(); err != nil {
 		t.Errorf("without the light: %v", err)
 	}
@@ -92,62 +94,79 @@ func TestRemovingWhatIsReferredTo(t *testing.T) {
 		t.Error("the recipe itself has changed")
 	}
 	a := area.Ref(r.Areas[0].ID)
-	if _, err := r.RemoveArea(a); err == nil || !strings.Contains(err.Error(), "“Vignette”") {
+	if _, err := RemoveArea(r, a); err == nil || !strings.Contains(err.Error(), "“Vignette”") {
 		t.Errorf("an area in use is removed: %v", err)
 	}
 	r.Finish.Passes[0].Area = ""
-	if n, err := r.RemoveArea(a); err != nil || len(n.Areas) != 0 {
+	if n, err := RemoveArea(r, a); err != nil || len(n.Areas) != 0 {
 		t.Errorf("an area that nothing uses: %v", err)
 	}
 	for path, say := range map[string]string{
 		"/finish/passes/0/area": "“Vignette” works in an area that is not in this shot", "/finish/passes/1/does/follow": "“Three colours” follows a light",
 		"/areas/0/parts/2/of/light": "uses a light that is not in this shot", "/dusk/back/area": "given back in an area that is not",
 	} {
-		if _, err := r.Apply(Set(path, "gone")); err == nil || !strings.Contains(err.Error(), say) {
+		if _, err := Apply(r, Set(path, "gone")); err == nil ||
+			!strings.Contains(err.Error(), say) {
 			t.Errorf("%s: %v", path, err)
 		}
 	}
-	circle, _, err := r.AddArea("Other", area.Part{On: true, Does: area.Add, Amount: 1,
+	circle, _, err := AddArea(r, "Other", area.Part{On: true, Does: area.Add, Amount: 1,
 		Of: area.Other{Area: a}})
 	if err != nil {
 		t.Fatal(err)
 	}
 	other := circle.Areas[1].ID
-	_, err = circle.Apply([]setting.Op{{Op: "add", Path: "/areas/0/parts/-", Value: json.RawMessage(`{"of":{"kind":"area","area":"` + other + `"}}`)}})
-	if err == nil || !strings.Contains(err.Error(), "“Other”") || !strings.Contains(err.Error(), "circle") {
+	_, err = Apply(
+		circle,
+		[]setting.Op{
+			{
+				Op:    "add",
+				Path:  "/areas/0/parts/-",
+				Value: json.RawMessage(`{"of":{"kind":"area","area":"` + other + `"}}`),
+			},
+		},
+	)
+	if err == nil || !strings.Contains(err.Error(), "“Other”") ||
+		!strings.Contains(err.Error(), "circle") {
 		t.Errorf("a circle: %v", err)
 	}
 }
 
 func TestPassesAreDuplicatedAndOrdered(t *testing.T) {
-	r, _, _, err := New(900, 600).Begin("blue-hour")
+	r, _, _, err := Begin(recipe.New(900, 600), "blue-hour")
 	if err != nil {
 		t.Fatal(err)
 	}
-	names := func(r *Recipe) (out []string) {
+	names := func(r *recipe.Recipe) (out []string) {
 		for _, p := range r.Dusk.Passes {
 			out = append(out, p.Name)
 		}
 		return
 	}
-	d, err := r.DuplicatePass("dusk", 0)
-	if err != nil || !slices.Equal(names(d), []string{"Sun gone", "Sun gone copy", "Cold sky", "Blue in the shadows"}) {
+	d, err := DuplicatePass(r, "dusk", 0)
+	if err != nil ||
+		!slices.Equal(
+			names(d),
+			[]string{"Sun gone", "Sun gone copy", "Cold sky", "Blue in the shadows"},
+		) {
 		t.Errorf("duplicated: %v, %v", names(d), err)
 	}
 	op := []setting.Op{{Op: "move", From: "/dusk/passes/2", Path: "/dusk/passes/0"}}
-	m, err := r.Apply(op)
-	if err != nil || !slices.Equal(names(m), []string{"Blue in the shadows", "Sun gone", "Cold sky"}) || r.Title(op) != "Move Blue in the shadows" {
-		t.Errorf("moved: %v, %v, %q", names(m), err, r.Title(op))
+	m, err := Apply(r, op)
+	if err != nil ||
+		!slices.Equal(names(m), []string{"Blue in the shadows", "Sun gone", "Cold sky"}) ||
+		Title(r, op) != "Move Blue in the shadows" {
+		t.Errorf("moved: %v, %v, %q", names(m), err, Title(r, op))
 	}
 	for len(r.Dusk.Passes) < 32 {
-		if r, err = r.DuplicatePass("dusk", 0); err != nil {
+		if r, err = DuplicatePass(r, "dusk", 0); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if _, err := r.DuplicatePass("dusk", 0); !fault.Is(err, fault.NoRoom) {
+	if _, err := DuplicatePass(r, "dusk", 0); !fault.Is(err, fault.NoRoom) {
 		t.Errorf("one too many: %v", err)
 	}
-	if _, _, _, err := r.Begin("moonless"); !fault.Is(err, fault.NoRoom) {
+	if _, _, _, err := Begin(r, "moonless"); !fault.Is(err, fault.NoRoom) {
 		t.Errorf("a start where there is no room: %v", err)
 	}
 }
@@ -155,8 +174,12 @@ func TestPassesAreDuplicatedAndOrdered(t *testing.T) {
 // A stroke is simplified when it comes, once; strokes that are there stay as they are. A
 // recipe that would be too large is said to be.
 func TestStrokesAreSimplifiedAndBounded(t *testing.T) {
-	r, id, err := New(3000, 2000).AddArea("Sky", area.Part{On: true, Does: area.Add, Amount: 1,
-		Of: area.Strokes{Strokes: []area.Stroke{}}})
+	r, id, err := AddArea(
+		recipe.New(3000, 2000),
+		"Sky",
+		area.Part{On: true, Does: area.Add, Amount: 1,
+			Of: area.Strokes{Strokes: []area.Stroke{}}},
+	)
 	if err != nil || id != "a1" {
 		t.Fatal(id, err)
 	}
@@ -168,19 +191,29 @@ func TestStrokesAreSimplifiedAndBounded(t *testing.T) {
 				b.WriteByte(',')
 			}
 			u := float64(i) / float64(n)
-			fmt.Fprintf(&b, `{"x":%.2f,"y":%.2f}`, 100+2800*u, 1000+400*math.Sin(6*u)+rough*float64(i%2))
+			fmt.Fprintf(
+				&b,
+				`{"x":%.2f,"y":%.2f}`,
+				100+2800*u,
+				1000+400*math.Sin(6*u)+rough*float64(i%2),
+			)
 		}
 		return b.String() + "]}"
 	}
-	add := func(r *Recipe, s string) *Recipe {
+	add := func(r *recipe.Recipe, s string) *recipe.Recipe {
 		t.Helper()
-		n, err := r.Apply([]setting.Op{{Op: "add", Path: "/areas/0/parts/0/of/strokes/-", Value: json.RawMessage(s)}})
+		n, err := Apply(
+			r,
+			[]setting.Op{
+				{Op: "add", Path: "/areas/0/parts/0/of/strokes/-", Value: json.RawMessage(s)},
+			},
+		)
 		if err != nil {
 			t.Fatal(err)
 		}
 		return n
 	}
-	points := func(r *Recipe, i int) setting.List[area.Dab] {
+	points := func(r *recipe.Recipe, i int) setting.List[area.Dab] {
 		return r.Areas[0].Parts[0].Of.(area.Strokes).Strokes[i].Points
 	}
 	r = add(r, stroke(20000, 0))
@@ -205,10 +238,11 @@ func TestStrokesAreSimplifiedAndBounded(t *testing.T) {
 	for range 15 {
 		r = add(r, stroke(19000, 3))
 	}
-	if err := r.Fits(); !fault.Is(err, fault.TooLarge) || !strings.Contains(err.Error(), "room for 8 MB") {
+	if err := r.Fits(); !fault.Is(err, fault.TooLarge) ||
+		!strings.Contains(err.Error(), "room for 8 MB") {
 		t.Errorf("%d bytes fit: %v", len(r.Encode()), err)
 	}
-	if _, err := r.Apply([]setting.Op{{Op: "add", Path: "/areas/0/parts/0/of/strokes/-",
+	if _, err := Apply(r, []setting.Op{{Op: "add", Path: "/areas/0/parts/0/of/strokes/-",
 		Value: json.RawMessage(stroke(30001, 3))}}); err == nil {
 		t.Error("a stroke of 30001 points is not refused")
 	}

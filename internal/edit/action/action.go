@@ -1,10 +1,10 @@
-// Package edit holds the actions on a recipe that are more than new values: adding a light, drawing
-// a wall, starting a look. An action is plain data. Its Edit makes a recipe of another, which stays
-// as it was, so every action is tested without a page, and can be undone.
+// Package action holds the actions on a recipe that are more than new values: adding a light,
+// drawing a wall, starting a look. An action is plain data, as a page sends it. Its Edit makes a
+// recipe of another by package edit, so every action is tested without a page.
 //
 // Where an action needs what is in no recipe, such as the photo, it is an action of the application
 // (package web), which may end in one of these.
-package edit
+package action
 
 import (
 	"strconv"

@@ -1,4 +1,4 @@
-package recipe
+package edit
 
 import (
 	"errors"
@@ -6,21 +6,22 @@ import (
 
 	"pyrant/internal/base/camera"
 	"pyrant/internal/base/fault"
+	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/cutout"
 )
 
 // A change that does not fit is told with the field as a page calls it, one by one.
 func TestWords(t *testing.T) {
-	r := New(300, 200)
-	r, _, err := r.AddLight()
+	r := recipe.New(300, 200)
+	r, _, err := AddLight(r)
 	if err != nil {
 		t.Fatal(err)
 	}
 	r.Lights[0].Name = "Signal rod"
 	r.CutOuts = append(r.CutOuts, cutout.CutOut{ID: "c", Name: "Figure"})
 	r.Room.On = true
-	r.Room.Things = []Thing{{ID: "t", Of: "c", Foot: camera.Point{X: 150, Y: 180}, Edge: 1,
-		Broad: 1, Lies: LiesAuto}}
+	r.Room.Things = []recipe.Thing{{ID: "t", Of: "c", Foot: camera.Point{X: 150, Y: 180}, Edge: 1,
+		Broad: 1, Lies: recipe.LiesAuto}}
 	for _, tt := range []struct {
 		path  string
 		value any
@@ -31,7 +32,7 @@ func TestWords(t *testing.T) {
 		{"/room/things/0/foot/y", -100, "Room: foot of thing 1"},
 		{"/dusk/glitter", 1, ""},
 	} {
-		_, err := r.Apply(Set(tt.path, tt.value))
+		_, err := Apply(r, Set(tt.path, tt.value))
 		if f := (*fault.Error)(nil); !errors.As(err, &f) || f.Words != tt.words {
 			t.Errorf("%s: %v is said of %+v, want %q", tt.path, err, f, tt.words)
 		}

@@ -1,4 +1,4 @@
-package edit
+package action
 
 import (
 	"bytes"
@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"pyrant/internal/base/fault"
+	"pyrant/internal/edit"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
 	"pyrant/internal/recipe/pass"
@@ -30,7 +31,7 @@ func sample(t *testing.T) *recipe.Recipe {
 	p := setting.New[pass.Pass](r.Photo.Frame())
 	p.Name, p.Does = "Levels", setting.New[pass.Levels](r.Photo.Frame())
 	r.Finish.Passes = append(r.Finish.Passes, p)
-	r, _, err := r.AddArea("Sky", area.Part{On: true, Does: area.Add, Amount: 1,
+	r, _, err := edit.AddArea(r, "Sky", area.Part{On: true, Does: area.Add, Amount: 1,
 		Of: area.Line{X2: 10, Y2: 10}})
 	if err != nil {
 		t.Fatal(err)
@@ -71,7 +72,7 @@ func TestActions(t *testing.T) {
 		{RemoveLight{OfLight{1}}, "Remove Light 2", map[string]string{"light": "0"}},
 		{AddShell{OfLight{0}}, "Add a shell to Light 1", nil},
 		{StartStack{OfLight{0}}, "Starting stack of Light 1", nil},
-		{AddOrb{recipe.Orb, 700, 200, 60}, "Add Orb", map[string]string{"light": "2"}},
+		{AddOrb{edit.Orb, 700, 200, 60}, "Add Orb", map[string]string{"light": "2"}},
 		{GroupLights{r.Lights[0].ID + "," + r.Lights[1].ID}, "Group lights", nil},
 		{MoveLight{1, 0}, "Order of lights", map[string]string{"light": "0"}},
 		{SetHorizon{Line{Points{{X: 0, Y: 300}, {X: 1500, Y: 300}}}}, "Ground of the room", nil},
@@ -81,7 +82,7 @@ func TestActions(t *testing.T) {
 		{DuplicatePass{"finish", 0}, "Duplicate Levels", map[string]string{"pass": "1"}},
 		{AddArea{Name: " Wall "}, "New area Wall", nil},
 		{RemoveArea{area.Ref(r.Areas[0].ID)}, "Remove area Sky", nil},
-		{Begin{recipe.Starts[0].ID}, recipe.Starts[0].Name, nil},
+		{Begin{edit.Starts[0].ID}, edit.Starts[0].Name, nil},
 		{RemoveReference{}, "Remove the reference", nil},
 	} {
 		res, err := tt.do.Edit(r)
