@@ -149,7 +149,8 @@ func (k ringMask) Build(context.Context, *graph.Graph) (coverage.Mask, error) {
 }
 
 // strokesMask is what was painted. The stroke in the hand changes with every move; the mask of
-// those before it does not.
+// those before it does not, and is painted over if it is there. That changes no pixel; an export,
+// which has none, paints all strokes into one mask.
 type strokesMask struct {
 	strokes *graph.Input[area.Strokes]
 	scale   float64
@@ -157,13 +158,12 @@ type strokesMask struct {
 
 func (k strokesMask) Build(ctx context.Context, g *graph.Graph) (coverage.Mask, error) {
 	list := k.strokes.Value().Strokes
-	n := len(list) - 1
-	if n <= 0 {
+	before := area.Strokes{Strokes: list[:max(len(list)-1, 0)]}
+	key := strokesMask{graph.Intern(g, setting.Key(before), before), k.scale}
+	if len(before.Strokes) == 0 || !graph.Has(g, key) {
 		return area.Brush(list, k.scale), nil
 	}
-	before := area.Strokes{Strokes: list[:n]}
-	under, err := graph.Own(ctx, g,
-		strokesMask{graph.Intern(g, setting.Key(before), before), k.scale})
+	under, err := graph.Own(ctx, g, key)
 	if err != nil {
 		return nil, err
 	}
