@@ -347,7 +347,8 @@ func TestRoomKeys(t *testing.T) {
 		{"no daylight out", func(r *recipe.Recipe) { r.Room.Daylight = 0 }, "bounce spill ground", false},
 		{"the wall elsewhere", func(r *recipe.Recipe) { r.Room.Walls[0].From.Y = 100 }, "room daylight bounce spill ground", false},
 		{"a foot elsewhere", func(r *recipe.Recipe) {
-			r.Lights[0].Shapes[0] = shape.Standing(r.Lights[0].Shapes[0], shape.FeetAt(shape.Foot{X: 170, Y: 150}))
+			feet := shape.FeetAt(shape.Foot{X: 170, Y: 150})
+			r.Lights[0].Shapes[0] = shape.Standing(r.Lights[0].Shapes[0], feet)
 		}, "spill", false},
 	} {
 		e := New(1 << 27)
