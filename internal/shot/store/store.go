@@ -85,6 +85,9 @@ var (
 
 // Store is an open data folder. It may be used by several goroutines.
 type Store struct {
+	// Moved is called after a shot has got another recipe in force; nil for nobody.
+	Moved func(*Shot)
+
 	dir string
 	db  *gorm.DB
 	// keeping is held for reading from before a file is written until its use is
@@ -139,7 +142,9 @@ var migrations = []*gormigrate.Migration{{
 }, {
 	ID: "2026-11-26-rigs",
 	Migrate: func(tx *gorm.DB) error {
-		return tx.Exec(`CREATE TABLE rigs (id TEXT PRIMARY KEY, name TEXT NOT NULL, doc TEXT NOT NULL, created_at DATETIME NOT NULL)`).Error
+		return tx.Exec(
+			`CREATE TABLE rigs (id TEXT PRIMARY KEY, name TEXT NOT NULL, doc TEXT NOT NULL, created_at DATETIME NOT NULL)`,
+		).Error
 	},
 }, {
 	ID: "2026-11-26-marks",
@@ -168,6 +173,14 @@ var migrations = []*gormigrate.Migration{{
 			}
 		}
 		return nil
+	},
+}, {
+	ID: "2026-12-02-jobs",
+	Migrate: func(tx *gorm.DB) error {
+		return tx.Exec(
+			`CREATE TABLE jobs (id TEXT PRIMARY KEY, shot_id TEXT NOT NULL REFERENCES shots(id) ON DELETE CASCADE,
+			doc BLOB NOT NULL, request BLOB NOT NULL, created_at DATETIME NOT NULL)`,
+		).Error
 	},
 }}
 
@@ -329,7 +342,11 @@ func (s *Store) Shots(ctx context.Context, aside bool) (out []Shot, err error) {
 // Shot returns a shot that is in use.
 func (s *Store) Shot(ctx context.Context, id string) (*Shot, error) {
 	shot := new(Shot)
-	err := s.db.WithContext(ctx).Preload("Photo").Where("id = ? AND deleted_at IS NULL", id).First(shot).Error
+	err := s.db.WithContext(ctx).
+		Preload("Photo").
+		Where("id = ? AND deleted_at IS NULL", id).
+		First(shot).
+		Error
 	return shot, wrap(err)
 }
 
@@ -390,6 +407,9 @@ func (s *Store) move(ctx context.Context, id string, version int64, change func(
 	if err != nil {
 		return nil, wrap(err)
 	}
+	if s.Moved != nil {
+		s.Moved(shot)
+	}
 	return shot, nil
 }
 
@@ -437,7 +457,10 @@ func (s *Store) Amend(ctx context.Context, id string, version int64,
 			if err := record(tx, files, r); err != nil {
 				return err
 			}
-			return tx.Model(&Revision{}).Where("shot_id = ? AND seq = ?", id, shot.HeadSeq).Update("recipe", string(doc)).Error
+			return tx.Model(&Revision{}).
+				Where("shot_id = ? AND seq = ?", id, shot.HeadSeq).
+				Update("recipe", string(doc)).
+				Error
 		})
 		return err
 	})
@@ -507,13 +530,23 @@ func (s *Store) Head(ctx context.Context, shot *Shot) (*recipe.Recipe, error) {
 
 // Rename gives a shot another name.
 func (s *Store) Rename(ctx context.Context, id, name string) error {
-	return s.update(ctx, "id = ? AND deleted_at IS NULL", id, map[string]any{"name": name, "updated_at": time.Now()})
+	return s.update(
+		ctx,
+		"id = ? AND deleted_at IS NULL",
+		id,
+		map[string]any{"name": name, "updated_at": time.Now()},
+	)
 }
 
 // PutAside takes a shot off the shelf; Bring puts it back.
 func (s *Store) PutAside(ctx context.Context, id string) error {
 	return s.relieved(func() error {
-		return s.update(ctx, "id = ? AND deleted_at IS NULL", id, map[string]any{"deleted_at": time.Now()})
+		return s.update(
+			ctx,
+			"id = ? AND deleted_at IS NULL",
+			id,
+			map[string]any{"deleted_at": time.Now()},
+		)
 	})
 }
 
