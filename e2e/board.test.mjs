@@ -18,6 +18,7 @@ import {
   state,
   stroke,
   expectError,
+  visit,
 } from "./lib.mjs";
 
 let server;
@@ -48,7 +49,7 @@ test("lights chosen together change together, take a group with a fader, fold an
   assert.equal(await page.locator(".channel.also").count(), 1);
   // A fader takes the others along by the same factor, others stay.
   const was = (await state(page)).lights.map((l) => l.level);
-  const fader = page.locator("#channel-4 .fader");
+  const fader = page.locator("at=#channel-4 .fader");
   const b = await fader.boundingBox();
   const at = { x: b.x + b.width / 2, y: b.y + b.height * (1 - was[4] / 2) };
   await saved(page, () => drag(page, at, { x: at.x, y: b.y + b.height - 14 }));
@@ -62,8 +63,8 @@ test("lights chosen together change together, take a group with a fader, fold an
   assert.ok(lum(await pixel(page, ...lamp)) < before.lamp - 3);
   await saved(page, () => page.click("#undo"));
   // The gel goes to all that are chosen.
-  await page.locator("#f-lights-4-gel-hue").fill("130");
-  await saved(page, () => page.locator("#f-lights-4-gel-hue").press("Enter"));
+  await page.locator("at=#f-lights-4-gel-hue").fill("130");
+  await saved(page, () => page.locator("at=#f-lights-4-gel-hue").press("Enter"));
   assert.deepEqual(
     [(await light(3)).gel.hue, (await light(4)).gel.hue, (await light(2)).gel.hue === 130],
     [130, 130, false],
@@ -102,7 +103,7 @@ test("lights chosen together change together, take a group with a fader, fold an
 
   // By drag of its name the float string goes to the front; by Alt and the arrows it goes on.
   const from = await name(5).boundingBox();
-  const to = await page.locator("#channel-0").boundingBox();
+  const to = await page.locator("at=#channel-0").boundingBox();
   await saved(page, () => drag(page, { x: from.x + 20, y: from.y + 8 }, { x: to.x + 10, y: from.y + 8 }));
   assert.deepEqual((await names())[0], "Float string");
   await saved(page, async () => {
@@ -134,12 +135,12 @@ test("while its name is held the picture is without a light, and without a part 
   };
   assert.ok((await dark(name(4), side)) > 60, "without the hexagon its side is dark");
   // Its core: the wall beside it keeps the glow.
-  const core = page.locator('[data-check="/lights/4/core/on"]');
+  const core = page.locator('at=[data-check="/lights/4/core/on"]');
   assert.ok((await dark(core, side)) > 0);
-  const glow = page.locator('[data-check="/lights/4/glow"]');
+  const glow = page.locator('at=[data-check="/lights/4/glow"]');
   assert.ok((await dark(glow, [2387, 500])) > 10, "without glow the wall beside it is darker");
   // Switched, not held: it stays, and is undone.
-  await saved(page, () => page.locator('[data-check="/lights/4/spill/on"]').click());
+  await saved(page, () => page.locator('at=[data-check="/lights/4/spill/on"]').click());
   assert.equal((await light(4)).spill.on, false);
   assert.notEqual(await picture(page), whole);
   await saved(page, () => page.click("#undo"));
@@ -191,7 +192,7 @@ test("an orb, half outside of the frame, is moved, sized and turned to another j
 });
 
 test("a streak is drawn on the photo and dragged by its end", async () => {
-  await page.goto(page.url().replace("light=4", "light=1"));
+  await visit(page, page.url().replace(/light=\w+/, "light=1"));
   await settled(page);
   const beside = lum(await pixel(page, 1430, 180, 6));
   await fold("streak");
@@ -206,14 +207,14 @@ test("a streak is drawn on the photo and dragged by its end", async () => {
   ({ streak } = await light(1));
   assert.ok(Math.abs(streak.angle - 90) < 6 && streak.length < 260, JSON.stringify(streak));
   assert.ok(lum(await pixel(page, 1430, 180, 6)) < beside + 40);
-  await saved(page, () => page.selectOption('[data-select="/lights/1/streak/sides"]', "both"));
+  await saved(page, () => page.selectOption('at=[data-select="/lights/1/streak/sides"]', "both"));
   assert.equal((await light(1)).streak.sides, "both");
 });
 
 test("a trim painted over a light takes core and glow away there, and one of a shell that shell alone", async () => {
   const whole = [lum(await pixel(page, ...side)), lum(await pixel(page, 2010, 500))];
   await fold("trim");
-  await saved(page, () => page.selectOption('[data-area-of="/lights/4/trim/area"]', "+"));
+  await saved(page, () => page.selectOption('at=[data-area-of="/lights/4/trim/area"]', "+"));
   await page.locator('[data-hand="brush"]').click();
   await saved(page, () =>
     stroke(page, [
@@ -227,17 +228,17 @@ test("a trim painted over a light takes core and glow away there, and one of a s
   await page.locator('[data-close="area"]').click();
   await settled(page);
   // By half.
-  const by = page.locator("#f-lights-4-trim-amount");
+  const by = page.locator("at=#f-lights-4-trim-amount");
   await by.fill("50");
   await saved(page, () => by.press("Enter"));
   const half = lum(await pixel(page, ...side));
   assert.ok(half > trimmed[0] + 15 && half < whole[0], `by half: ${half}`);
   const { id } = (await state(page)).areas.at(-1);
-  await saved(page, () => page.selectOption('[data-area-of="/lights/4/trim/area"]', ""));
+  await saved(page, () => page.selectOption('at=[data-area-of="/lights/4/trim/area"]', ""));
   assert.ok(Math.abs(lum(await pixel(page, ...side)) - whole[0]) < 2);
   await page.locator('[data-shell-pick="4"]').first().click();
   const wall = lum(await pixel(page, 2400, 500));
-  await saved(page, () => page.selectOption('[data-area-of="/lights/4/shells/4/trim/area"]', id));
+  await saved(page, () => page.selectOption('at=[data-area-of="/lights/4/shells/4/trim/area"]', id));
   assert.ok(lum(await pixel(page, 2400, 500)) < wall - 2, "without that shell the wall is darker");
   // What trims is not removed.
   await saved(page, () => page.click("#undo"));

@@ -38,10 +38,11 @@ const choose = async (name) => {
   await settled(page);
 };
 // covered asks how much of places is covered by a cut-out, as the page's tint does.
-const covered = (points, area = "cut-out:c1") =>
+const covered = (points, area) =>
   page.evaluate(
-    async ([list, name]) => {
-      const { shot } = await import("/static/js/state.js");
+    async ([list, of]) => {
+      const { shot } = await import("/static/js/store.js");
+      const name = of ?? `cut-out:${shot.cutouts.at(-1).id}`;
       const out = [];
       for (const [x, y] of list) {
         const answer = await fetch(`/shots/${shot.id}/coverage`, {
@@ -55,6 +56,8 @@ const covered = (points, area = "cut-out:c1") =>
     },
     [points, area],
   );
+const cutArea = async () => `cut-out:${(await state(page)).cutouts.at(-1).id}`;
+
 // looked gives the mean colour of a small square of what the look shows.
 async function looked(x, y, n = 3) {
   const p = await place(page, x, y);
@@ -254,7 +257,8 @@ test("a rod behind an arm that was cut out, with wrap; the panels' glow is kept 
   expectError(page, 422);
   // In the demo outlines that are taken away hide the rod; here the arm itself does.
   await choose("Signal rod");
-  for (let n = 0; n < 3; n++) await saved(page, () => page.locator('[data-remove$="/shapes/1"]').click());
+  for (let n = 0; n < 3; n++)
+    await saved(page, () => page.locator('li[data-shape="1"] [data-remove]').click());
   const arm = [1545, 855]; // on the glove, where the rod passes
   const rod = [1650, 390];
   const shines = light(await pixel(page, ...arm, 3));
@@ -297,14 +301,14 @@ test("a rod behind an arm that was cut out, with wrap; the panels' glow is kept 
   await settled(page);
   await choose("Signal rod");
   const lit = await pixel(page, ...rod, 3);
-  await saved(page, () => page.locator("[data-add-blocker]").selectOption("cut-out:c1"));
+  await saved(page, async () => page.locator("[data-add-blocker]").selectOption(await cutArea()));
   const dark = light(await pixel(page, ...arm, 3));
   assert.ok(shines > 80 && dark < 0.4 * shines, `on the arm the rod went from ${shines} to ${dark}`);
   assert.ok(Math.abs(light(await pixel(page, ...rod, 3)) - light(lit)) < 2, "the rod beside the arm changed");
   // The more light creeps over the edge, the brighter the arm is near it.
   const blocker = (await state(page)).lights.findIndex((l) => l.name === "Signal rod");
   const field = (name) =>
-    page.locator(`[data-path="/lights/${blocker}/blockers/0/${name}"] input.form-control`).first();
+    page.locator(`at=[data-path="/lights/${blocker}/blockers/0/${name}"] input.form-control`).first();
   const near = async () => (await pixel(page, 1580, 800, 3))[2]; // the gel is blue
   await field("wrap").fill("0");
   await saved(page, () => page.keyboard.press("Enter"));
@@ -322,7 +326,7 @@ test("a rod behind an arm that was cut out, with wrap; the panels' glow is kept 
   await choose("Breastplate panels");
   const hand = [1400, 880];
   const bare = await pixel(page, ...hand, 4);
-  await saved(page, () => page.locator("[data-add-blocker]").selectOption("cut-out:c1"));
+  await saved(page, async () => page.locator("[data-add-blocker]").selectOption(await cutArea()));
   const kept = await pixel(page, ...hand, 4);
   assert.ok(kept[1] < bare[1], `the hand went from ${bare} to ${kept}`);
   // What stands before lights is not removed without being named.
@@ -379,7 +383,7 @@ test("the kite cut out, made a light before a dark background, without a halo", 
     await settled(page);
     const off = await page.evaluate(
       async ([way, want]) => {
-        const { shot } = await import("/static/js/state.js");
+        const { shot } = await import("/static/js/store.js");
         const ask = async (name, body) => {
           const answer = await fetch(`/shots/${shot.id}/${name}`, {
             method: "POST",
@@ -388,8 +392,9 @@ test("the kite cut out, made a light before a dark background, without a halo", 
           });
           return new Uint8Array(await answer.arrayBuffer());
         };
-        const a = await ask("coverage", { area: "cut-out:c1" });
-        const p = await ask("apart", { cut: "c1", ground: way });
+        const { id } = shot.cutouts.at(-1);
+        const a = await ask("coverage", { area: `cut-out:${id}` });
+        const p = await ask("apart", { cut: id, ground: way });
         let worst = 0;
         let n = 0;
         const over = (v) => (v <= 0.0031308 ? 12.92 * v : 1.055 * v ** (1 / 2.4) - 0.055) * 255;
@@ -425,11 +430,10 @@ test("the kite cut out, made a light before a dark background, without a halo", 
   const grass = light(await pixel(page, 1300, 1500, 4));
   const kite = await pixel(page, 2500, 850, 4);
   await saved(page, () => page.locator("[data-add-pass]").selectOption({ label: "Levels" }));
-  await saved(page, () => page.locator("[data-area-of*=passes]").selectOption("behind:c1"));
-  const i = (await page.locator("[data-area-of*=passes]").getAttribute("data-area-of")).match(
-    /passes\/(\d+)/,
-  )[1];
-  const exposure = page.locator(`[data-path="/dusk/passes/${i}/does/exposure"] input.form-control`).first();
+  const within = page.locator("[data-area-of*=passes]");
+  await saved(page, async () => within.selectOption((await cutArea()).replace("cut-out", "behind")));
+  const pass = (await within.getAttribute("data-area-of")).replace(/\/area$/, "");
+  const exposure = page.locator(`[data-path="${pass}/does/exposure"] input.form-control`).first();
   await exposure.fill("-3");
   await saved(page, () => page.keyboard.press("Enter"));
   assert.ok(light(await pixel(page, 1300, 1500, 4)) < 0.6 * grass, "behind the kite it is not darker");
@@ -441,7 +445,7 @@ test("the kite cut out, made a light before a dark background, without a halo", 
   await page.locator('[data-open="cut"]').last().click();
   await settled(page);
   const whole = await picture(page);
-  await page.locator('[data-path="/cutouts/0/x"] input.form-control').first().fill("-700");
+  await page.locator('at=[data-path="/cutouts/0/x"] input.form-control').first().fill("-700");
   await saved(page, () => page.keyboard.press("Enter"));
   assert.ok(light(await pixel(page, 1800, 850, 4)) > 120, "the light did not move");
   await saved(page, () => page.keyboard.press("Control+z"));

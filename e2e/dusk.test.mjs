@@ -140,7 +140,7 @@ test("the dunes go from day to night and are finished, by mouse", async () => {
   const warm = await pixel(page, 300, 1500, 60);
   await page.locator(`[data-choose="${index}"]`).click();
   await page.locator('#rail [data-step="glow"]').click();
-  const hue = page.locator(`#f-lights-${index}-gel-hue`);
+  const hue = page.locator(`at=#f-lights-${index}-gel-hue`);
   await saved(page, async () => {
     await hue.fill("200");
     await hue.press("Enter");
@@ -229,7 +229,7 @@ const middle = async (locator) => {
 
 test("an area is drawn with every hand, looked at, and put in order", async () => {
   await saved(page, () => page.selectOption("[data-add-pass]", "levels"));
-  await saved(page, () => page.selectOption('[data-area-of="/dusk/passes/0/area"]', "+"));
+  await saved(page, () => page.selectOption('at=[data-area-of="/dusk/passes/0/area"]', "+"));
   assert.equal(await page.locator(".area-head input").inputValue(), "Levels");
   await page.locator('[data-look-as="black"]').click();
 
@@ -355,13 +355,13 @@ test("an area is drawn with every hand, looked at, and put in order", async () =
   const toneAt = (v) => ({ x: tone.x + ((12 + 276 * v) * tone.width) / 300, y: tone.y + tone.height / 2 });
   await saved(page, () => drag(page, toneAt(0), toneAt(0.5)));
   assert.ok(Math.abs((await parts()).at(-1).of.low - 0.5) < 0.03);
-  await saved(page, () => page.locator("#part-7 .does").selectOption("keep"));
-  await saved(page, () => page.locator("#part-7 [data-toggle]").click());
+  await saved(page, () => page.locator("at=#part-7 .does").selectOption("keep"));
+  await saved(page, () => page.locator("at=#part-7 [data-toggle]").click());
   const last = (await parts())[7];
   assert.ok(last.does === "keep" && last.inverted);
   await saved(page, async () => {
-    const from = await middle(page.locator("#part-7 [data-grip]"));
-    const to = await middle(page.locator("#part-0 .thing-line"));
+    const from = await middle(page.locator("at=#part-7 [data-grip]"));
+    const to = await middle(page.locator("at=#part-0 .thing-line"));
     await drag(page, from, { x: to.x, y: to.y - 6 });
   });
   assert.equal((await kinds())[0], "tone");
@@ -394,7 +394,7 @@ test("an area is drawn with every hand, looked at, and put in order", async () =
   assert.ok(Math.abs((await state(page)).dusk.passes[0].does.white - 0.6) < 0.02);
   const version = (await state(page)).version;
   const lit = await picture(page);
-  const p = await middle(page.locator("#pass-0 .switch"));
+  const p = await middle(page.locator("at=#pass-0 .switch"));
   await page.mouse.move(p.x, p.y);
   await page.mouse.down();
   await page.waitForFunction(() => document.getElementById("stage").dataset.drawn.endsWith(":draft"));
@@ -405,7 +405,7 @@ test("an area is drawn with every hand, looked at, and put in order", async () =
   assert.equal(await picture(page), lit);
   assert.equal((await state(page)).version, version);
   // A click switches it off.
-  await saved(page, () => page.locator("#pass-0 .switch").click());
+  await saved(page, () => page.locator("at=#pass-0 .switch").click());
   assert.equal((await state(page)).dusk.passes[0].on, false);
   await calm();
 });
@@ -430,7 +430,7 @@ test("a small photo is enlarged by Fit if the user says so, and what is clipped 
   await page.locator("#enlarge").click();
   assert.equal(Math.round(await wide()), 300);
   await saved(page, () => page.selectOption("[data-add-pass]", "levels"));
-  const field = page.locator("#f-dusk-passes-0-does-white");
+  const field = page.locator("at=#f-dusk-passes-0-does-white");
   await saved(page, async () => {
     await field.fill("50");
     await field.press("Enter");

@@ -29,7 +29,7 @@ const goTo = async (step) => {
   await settled(page);
 };
 const change = (p, ops) =>
-  p.evaluate(async (list) => (await import("/static/js/state.js")).commit(list), ops);
+  p.evaluate(async (list) => (await import("/static/js/store.js")).commit(list), ops);
 const click = async (x, y) => {
   const p = await place(page, x, y);
   await page.mouse.move(p.x - 3, p.y - 2);
@@ -70,38 +70,35 @@ test("two shapes are deleted in a hurry, and no other", async () => {
     }),
   );
   await page.waitForFunction(async () => {
-    const s = await import("/static/js/state.js");
+    const s = await import("/static/js/store.js");
     return s.shapesOf(s.light()).length === 2;
   });
   assert.deepEqual(await tops(page), [300, 600]);
 });
 
-test("a change that another window was faster than goes to the light that it was for, or to none", async () => {
-  expectError(page, 409, 404);
+test("a change goes to the light that it was for, whatever another window deletes, or names it", async () => {
+  expectError(page, 404);
   const other = await open(browser, page.url());
   await settled(other);
-  const before = (await state(page)).lights.map((l) => [l.id, l.gel.hue]);
+  const before = (await state(page)).lights.map((l) => [l.id, l.gel.hue, l.name]);
   await saved(other, () => other.locator('[data-action="remove-light"]').click());
   // The second light is the first one by now.
-  await change(page, [{ op: "replace", path: "/lights/1/gel/hue", value: 33 }]);
-  await notice("Changed elsewhere").waitFor();
-  await saved(page, () => page.getByRole("button", { name: "Put mine on top" }).click());
+  await saved(page, () =>
+    change(page, [{ op: "replace", path: `/lights/id:${before[1][0]}/gel/hue`, value: 33 }]),
+  );
+  const lights = async () => (await state(page)).lights.map((l) => [l.id, l.gel.hue, l.name]);
   assert.deepEqual(
-    (await state(page)).lights.map((l) => [l.id, l.gel.hue]),
-    before.slice(1).map(([id, hue], i) => [id, i ? hue : 33]),
+    await lights(),
+    before.slice(1).map(([id, hue, name], i) => [id, i ? hue : 33, name]),
   );
   // A light that the other window has deleted takes nothing with it.
   await other.reload();
   await settled(other);
   await saved(other, () => other.locator('[data-action="remove-light"]').click());
-  await change(page, [{ op: "replace", path: "/lights/0/gel/hue", value: 99 }]);
-  await notice("Changed elsewhere").waitFor();
-  await page.getByRole("button", { name: "Put mine on top" }).click();
-  await notice("is no longer in this shot").waitFor();
-  assert.deepEqual(
-    (await state(page)).lights.map((l) => [l.id, l.gel.hue]),
-    before.slice(2),
-  );
+  await change(page, [{ op: "replace", path: `/lights/id:${before[1][0]}/gel/hue`, value: 99 }]);
+  await notice(`“${before[1][2]}” was deleted`).waitFor();
+  await settled(page);
+  assert.deepEqual(await lights(), before.slice(2));
   await other.context().close();
 });
 
@@ -110,7 +107,7 @@ test("a listener that fails, and a full store of the browser, stop no save", asy
     Storage.prototype.setItem = () => {
       throw new DOMException("full", "QuotaExceededError");
     };
-    (await import("/static/js/state.js")).on("change", () => {
+    (await import("/static/js/store.js")).on("change", () => {
       throw new Error("a widget fails");
     });
   });
@@ -149,7 +146,7 @@ test("in an area shapes are deleted with Transform and with Edit", async () => {
   await goTo("dusk");
   await saved(page, () => page.selectOption("[data-add-pass]", "levels"));
   const last = (await state(page)).dusk.passes.length - 1;
-  await saved(page, () => page.selectOption(`[data-area-of="/dusk/passes/${last}/area"]`, "+"));
+  await saved(page, () => page.selectOption(`at=[data-area-of="/dusk/passes/${last}/area"]`, "+"));
   await hand("ellipse");
   const ring = async (x) => {
     const [a, b] = [await place(page, x, 300), await place(page, x + 300, 600)];

@@ -78,11 +78,11 @@ test("a photo is opened, traced, lit, changed, undone, kept and exported", async
   // Glow: a gel, typed.
   await page.locator('#rail [data-step="glow"]').click();
   const type = async (id, value) => {
-    const field = page.locator(`#${id}`);
+    const field = page.locator(`at=#${id}`);
     await field.fill(value);
     await field.press("Enter");
   };
-  await page.locator("#f-lights-0-gel-hue").waitFor();
+  await page.locator("at=#f-lights-0-gel-hue").waitFor();
   await saved(page, () => type("f-lights-0-gel-hue", "210"));
   await saved(page, () => type("f-lights-0-gel-saturation", "90"));
   const core = await pixel(page, 450, 300);

@@ -2,7 +2,20 @@
 // stacks and of many gels, the falloff chart.
 import assert from "node:assert/strict";
 import { test } from "node:test";
-import { drag, hue, lum, picture, pixel, place, rested, saved, settled, stand, state } from "./lib.mjs";
+import {
+  drag,
+  hue,
+  lum,
+  picture,
+  pixel,
+  place,
+  rested,
+  saved,
+  settled,
+  stand,
+  state,
+  visit,
+} from "./lib.mjs";
 
 let page;
 stand({ shot: "Tidewatch quay", query: "step=glow&light=4", empty: true }, (it) => ({ page } = it));
@@ -18,7 +31,7 @@ const [side, rim, wall] = [2347, 2340, 2387];
 
 test("intensity drives core and glow together, and the middle of a tube is whiter than its rim", async () => {
   const type = async (v) => {
-    const field = page.locator("#f-lights-4-intensity");
+    const field = page.locator("at=#f-lights-4-intensity");
     await saved(page, async () => {
       await field.fill(v);
       await field.press("Enter");
@@ -80,7 +93,7 @@ test("a gel by the ring, the disc, a temperature, the photo and another light's"
   assert.ok(Math.abs((await hexagon()).gel.hue - 120) <= 1);
   const green = await pixel(page, wall, 500);
   assert.ok(Math.abs(hue(green) - 120) < 30, `beside a green light there is ${green}`);
-  assert.equal(await page.locator("#f-lights-4-gel-hue").inputValue(), "120");
+  assert.equal(await page.locator("at=#f-lights-4-gel-hue").inputValue(), "120");
   // Half up on the disc, at its left end: grey.
   await saved(page, () => drag(page, { x: box.x, y: box.y }, { x: box.x - 0.4 * box.w, y: box.y }));
   assert.deepEqual((await hexagon()).gel, { hue: 120, saturation: 0, lightness: 0.5 });
@@ -184,13 +197,13 @@ test("on the falloff chart shells are added, thrown off, and dragged several at 
 });
 
 test("spill stays off what carries the light, drawn where it is asked for", async () => {
-  const address = page.url().replace("step=glow&light=4", "step=spill&light=0");
-  await page.goto(address);
+  const address = page.url().replace(/step=glow&light=\w+/, "step=spill&light=0");
+  await visit(page, address);
   await settled(page);
   const at = async () => [await pixel(page, 1250, 850), await pixel(page, 1000, 1000)];
   const [plate, beside] = await at();
   await page.locator('details[data-fold="carrier"] > summary').click();
-  await saved(page, () => page.locator('[data-area-of="/lights/0/spill/carrier"]').selectOption("+"));
+  await saved(page, () => page.locator('at=[data-area-of="/lights/0/spill/carrier"]').selectOption("+"));
   await page.locator('[data-hand="ellipse"]').click();
   const [p, q] = [await place(page, 1020, 480), await place(page, 1450, 900)];
   await saved(page, () => drag(page, p, q));
@@ -198,7 +211,7 @@ test("spill stays off what carries the light, drawn where it is asked for", asyn
   assert.ok(off[1] < plate[1] - 5, `on the breastplate ${off}, before ${plate}`);
   assert.deepEqual(still, beside, "beside it");
   await page.locator('[data-close="area"]').click();
-  const onto = page.locator("#f-lights-0-spill-onto");
+  const onto = page.locator("at=#f-lights-0-spill-onto");
   await onto.waitFor();
   await saved(page, async () => {
     await onto.fill("100");

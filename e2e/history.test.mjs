@@ -11,7 +11,7 @@ const change = (path, value) =>
   saved(page, () =>
     page.evaluate(
       async ([p, v]) => {
-        const { commit, set } = await import("/static/js/state.js");
+        const { commit, set } = await import("/static/js/store.js");
         await commit([set(p, v)]);
       },
       [path, value],

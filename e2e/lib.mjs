@@ -7,7 +7,7 @@ import { mkdtempSync, readFileSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import * as tests from "node:test";
-import { chromium } from "playwright-core";
+import { chromium, selectors } from "playwright-core";
 
 export const binary = process.env.PYRANT ?? join(import.meta.dirname, "..", "bin", "pyrant");
 
@@ -75,17 +75,55 @@ export async function blank(browser, options = {}) {
   return page;
 }
 
+// at= is a selector in which items of lists stand by their positions, as in at=#f-lights-4-gel-hue,
+// at=#channel-1 or at=[data-check="/lights/4/glow"]: the page has them by their ids.
+await selectors.register("at", () => {
+  const byID = (root, path) => {
+    let v = root;
+    return path.replace(/[^/]+/g, (name) => {
+      const list = Array.isArray(v);
+      v = v?.[name];
+      return list && v?.id ? `id:${v.id}` : name;
+    });
+  };
+  const positions = (css) => {
+    const s = JSON.parse(document.getElementById("shot-state").dataset.state);
+    const part = s.areas.find((a) => a.id === s.focus.area)?.parts;
+    const lists = { channel: s.lights, part, pass: s.dusk.passes };
+    return css
+      .replace(/#f(-[\w-]+)/g, (_, id) => `#f${byID(s, id.replaceAll("-", "/")).replace(/[/:]/g, "-")}`)
+      .replace(/"(\/[^"]+)"/g, (_, path) => `"${byID(s, path)}"`)
+      .replace(/#(channel|part|pass)-(\d+)/g, (_, what, i) => `#${what}-${lists[what][i].id}`);
+  };
+  const all = (root, css) => [...root.querySelectorAll(positions(css))];
+  return { query: (root, css) => all(root, css)[0], queryAll: all };
+});
+
+// stateIn reads the state of a shot from its page.
+export const stateIn = (html) => JSON.parse(unescaped(html.match(/data-state="([^"]+)"/)[1]));
+
+// visit opens an address in which a light stands by its position.
+export async function visit(page, address) {
+  const url = new URL(address);
+  const light = url.searchParams.get("light");
+  if (/^\d+$/.test(light)) {
+    const html = await (await page.request.get(url.origin + url.pathname)).text();
+    url.searchParams.set("light", stateIn(html).lights[light].id);
+  }
+  await page.goto(url.href);
+}
+
 // open gives such a page that shows an address.
 export async function open(browser, url, options = {}) {
   const page = await blank(browser, options);
-  await page.goto(url);
+  await visit(page, url);
   return page;
 }
 
 // openCopy gives such a page that shows a new copy of a demo shot, changed as by copyOf.
 export async function openCopy({ browser, server }, name, query, edit) {
   const page = await blank(browser);
-  await page.goto(`${server.url + (await copyOf(page, server.url, name, edit))}?${query}`);
+  await visit(page, `${server.url + (await copyOf(page, server.url, name, edit))}?${query}`);
   await settled(page);
   return page;
 }
@@ -142,7 +180,7 @@ export const state = (page) =>
 // shapesOf gives the shapes of the chosen light, as the page's scripts know them.
 export const shapesOf = (page) =>
   page.evaluate(async () => {
-    const s = await import("/static/js/state.js");
+    const s = await import("/static/js/store.js");
     return s.shapesOf(s.light());
   });
 
@@ -272,7 +310,7 @@ export async function copyOf(page, root, name, edit) {
   const old = paths(shelf);
   const path = paths(await get("/")).find((href) => !old.includes(href));
   if (edit) {
-    const shot = JSON.parse(unescaped((await get(path)).match(/data-state="([^"]+)"/)[1]));
+    const shot = stateIn(await get(path));
     const patch = JSON.stringify(edit(shot));
     await post(`${path}/changes`, { version: shot.version, step: shot.step, patch });
   }

@@ -112,7 +112,7 @@ test("what is asked of the frame is what the page shows of it, and what cannot b
       own = await page.evaluate(async (o) => {
         const [{ after }, { commit, shot }] = await Promise.all([
           import("/static/js/crop.js"),
-          import("/static/js/state.js"),
+          import("/static/js/store.js"),
         ]);
         const want = after(shot.crop, o, shot.width, shot.height);
         commit(o);
@@ -136,7 +136,7 @@ test("what is asked of the frame is what the page shows of it, and what cannot b
   await page.locator("#f-crop-width").press("Enter");
   await page.getByText("has nothing in it").waitFor();
   await page.evaluate(async () => {
-    const { commit } = await import("/static/js/state.js");
+    const { commit } = await import("/static/js/store.js");
     await commit([{ op: "crop", path: "/crop", value: { angle: 60 } }]);
   });
   await page.getByText("at most 45°").waitFor();
@@ -168,16 +168,16 @@ test("a night sky is laid behind tower and hills, moved by hand, undone and redo
   // Within the sky of the shot, a gradient, what is bright by tone: tower and hills stand before it.
   const i = (await state(page)).focus.pass;
   await saved(page, () =>
-    page.locator(`[data-area-of="/dusk/passes/${i}/area"]`).selectOption({ label: "Sky" }),
+    page.locator(`at=[data-area-of="/dusk/passes/id:${i}/area"]`).selectOption({ label: "Sky" }),
   );
   const tower = [815, 790];
   const stood = lum(await pixel(page, ...tower, 4));
   await page.locator(".area-line [data-open='area']").last().click();
   await page.locator("[data-add-part]").waitFor();
   await saved(page, () => page.locator("[data-add-part]").selectOption("tone"));
-  await saved(page, () => page.locator('[data-select="/areas/0/parts/1/does"]').selectOption("keep"));
+  await saved(page, () => page.locator('at=[data-select="/areas/0/parts/1/does"]').selectOption("keep"));
   await saved(page, async () => {
-    await page.locator("#f-areas-0-parts-1-of-low").fill("42");
+    await page.locator("at=#f-areas-0-parts-1-of-low").fill("42");
     await page.keyboard.press("Enter");
   });
   const stands = lum(await pixel(page, ...tower, 4));
@@ -189,23 +189,23 @@ test("a night sky is laid behind tower and hills, moved by hand, undone and redo
   now[1].forEach((v, c) => assert.ok(Math.abs(v - was[1][c]) < 1, `the dune is ${now[1]}, it was ${was[1]}`));
   assert.equal(await unlike(page), 0);
   // It follows the hand.
-  await page.locator("[data-open='pass']").nth(i).click();
+  await page.locator(`#pass-${i} [data-open='pass']`).click();
   await page.locator('[data-hand="lay"]').waitFor();
-  const old = (await state(page)).dusk.passes[i].does;
+  const old = (await state(page)).dusk.passes.find((k) => k.id === i).does;
   await saved(page, async () => drag(page, await at(1500, 900), await at(1800, 1000)));
-  const moved = (await state(page)).dusk.passes[i].does;
+  const moved = (await state(page)).dusk.passes.find((k) => k.id === i).does;
   assert.ok(
     Math.abs(moved.x - old.x - 300) < 6 && Math.abs(moved.y - old.y - 100) < 6,
     JSON.stringify(moved),
   );
   const corner = [moved.x - moved.size / 2, moved.y - (moved.size * moved.height) / moved.width / 2];
   await saved(page, async () => drag(page, await at(...corner), await at(corner[0] + 300, corner[1] + 200)));
-  const sized = (await state(page)).dusk.passes[i].does;
+  const sized = (await state(page)).dusk.passes.find((k) => k.id === i).does;
   assert.ok(sized.size < moved.size - 400 && sized.x === moved.x, JSON.stringify(sized));
   // Over the middle to the other side it is mirrored.
   const left = [sized.x - sized.size / 2, sized.y - (sized.size * sized.height) / sized.width / 2];
   await saved(page, async () => drag(page, await at(...left), await at(2 * sized.x - left[0], left[1])));
-  const mirrored = (await state(page)).dusk.passes[i].does;
+  const mirrored = (await state(page)).dusk.passes.find((k) => k.id === i).does;
   assert.ok(mirrored.flip && Math.abs(mirrored.size - sized.size) < 20, JSON.stringify(mirrored));
   const laid = await picture(page);
   for (let n = 0; n < 9; n++) await undo(page);
@@ -230,7 +230,7 @@ test("a part that was asked for before the frame changed is asked for anew after
   for (let i = 0; i < 50 && !held; i++) await page.waitForTimeout(40);
   assert.ok(held, "no frame is asked for");
   await page.evaluate(async () => {
-    const { commit } = await import("/static/js/state.js");
+    const { commit } = await import("/static/js/store.js");
     await commit([
       {
         op: "replace",

@@ -18,6 +18,7 @@ import {
   undo,
   unlike,
   expectError,
+  visit,
 } from "./lib.mjs";
 
 let page;
@@ -71,7 +72,7 @@ test("lights are found, one is dropped, and what is made of them has rays that f
   const beside = [925, 735];
   const lit = lum(await pixel(page, ...on, 4));
   await page.locator('details[data-fold="rays"] > summary').click();
-  await saved(page, () => page.locator('[data-check="/lights/2/rays/on"]').first().click());
+  await saved(page, () => page.locator('at=[data-check="/lights/2/rays/on"]').first().click());
   const dark = lum(await pixel(page, ...on, 4));
   const off = lum(await pixel(page, ...beside, 4));
   assert.ok(lit > dark + 8, `on the ray it was ${dark}, with rays it is ${lit}`);
@@ -79,31 +80,31 @@ test("lights are found, one is dropped, and what is made of them has rays that f
   assert.ok(lum(await pixel(page, ...beside, 4)) < off + (lit - dark) / 2, "it is as bright beside the ray");
   assert.equal(await unlike(page), 0);
   // The tip of the largest lamp's first ray is dragged down: the star turns and its rays are longer.
-  const length = Number(await page.locator("#f-lights-2-rays-length").inputValue());
-  const turn = Number(await page.locator("#f-lights-2-rays-turn").inputValue());
+  const length = Number(await page.locator("at=#f-lights-2-rays-length").inputValue());
+  const turn = Number(await page.locator("at=#f-lights-2-rays-turn").inputValue());
   const [mx, my] = [216.4, 265];
   const a = (turn * Math.PI) / 180;
   const tip = await place(page, mx + length * Math.cos(a), my + length * Math.sin(a));
   const to = await place(page, mx + 400, my + 400);
   await saved(page, () => drag(page, tip, to));
-  const turned = Number(await page.locator("#f-lights-2-rays-turn").inputValue());
+  const turned = Number(await page.locator("at=#f-lights-2-rays-turn").inputValue());
   assert.ok(Math.abs(turned - 45) < 1.5, `it is turned by ${turned}`);
-  assert.ok(Math.abs(Number(await page.locator("#f-lights-2-rays-length").inputValue()) - 566) < 12);
+  assert.ok(Math.abs(Number(await page.locator("at=#f-lights-2-rays-length").inputValue()) - 566) < 12);
   assert.ok(
     lum(await pixel(page, mx + 250, my + 250, 4)) > lum(await pixel(page, mx + 250, my + 170, 4)) + 8,
   );
   // The knob beside the ray makes all of them thicker.
-  const thick = Number(await page.locator("#f-lights-2-rays-thick").inputValue());
-  const r = Number(await page.locator("#f-lights-2-rays-length").inputValue());
+  const thick = Number(await page.locator("at=#f-lights-2-rays-thick").inputValue());
+  const r = Number(await page.locator("at=#f-lights-2-rays-length").inputValue());
   const knob = (by) =>
     place(page, ...[-1, 1].map((s, k) => [mx, my][k] + (0.35 * r + s * 4 * by) * Math.SQRT1_2));
   await saved(page, async () => drag(page, await knob(thick), await knob(3 * thick)));
-  assert.ok(Math.abs(Number(await page.locator("#f-lights-2-rays-thick").inputValue()) - 3 * thick) < 0.6);
+  assert.ok(Math.abs(Number(await page.locator("at=#f-lights-2-rays-thick").inputValue()) - 3 * thick) < 0.6);
   await undo(page);
   // In a gel all rays have its hue.
   await saved(page, () =>
     page.evaluate(async () => {
-      const { commit, set } = await import("/static/js/state.js");
+      const { commit, set } = await import("/static/js/store.js");
       await commit([
         set("/lights/2/rays/colour", "gel"),
         set("/lights/2/gel", { hue: 300, saturation: 1, lightness: 0.5 }),
@@ -182,7 +183,7 @@ test("a string's points are dealt gels, kept off an area, and all of it is undon
   const shone = lum(await pixel(page, ...ray, 4));
   await saved(page, () =>
     page.evaluate(async () => {
-      const { commit, set } = await import("/static/js/state.js");
+      const { commit, set } = await import("/static/js/store.js");
       const sign = {
         id: "sign",
         name: "Sign",
@@ -208,7 +209,7 @@ test("a string's points are dealt gels, kept off an area, and all of it is undon
 
 test("a burst on the sun shines behind what stands before it, and its edge glows over", async () => {
   const root = page.url().split("/shots/")[0];
-  await page.goto(`${root + (await copyOf(page, root, "Tidewatch dunes"))}?step=glow&light=0`);
+  await visit(page, `${root + (await copyOf(page, root, "Tidewatch dunes"))}?step=glow&light=0`);
   await rested(page);
   const before = await picture(page);
   await page.locator('[data-hand="burst"]').click();
@@ -223,7 +224,7 @@ test("a burst on the sun shines behind what stands before it, and its edge glows
   await saved(page, () =>
     page.evaluate(
       async ([i]) => {
-        const { commit, set } = await import("/static/js/state.js");
+        const { commit, set } = await import("/static/js/store.js");
         const tower = {
           id: "tower",
           name: "Tower",
@@ -255,7 +256,7 @@ test("a burst on the sun shines behind what stands before it, and its edge glows
   await saved(page, () =>
     page.evaluate(
       async ([i]) => {
-        const { commit, set } = await import("/static/js/state.js");
+        const { commit, set } = await import("/static/js/store.js");
         await commit([set(`/lights/${i}/blockers/0/wrap`, 40)]);
       },
       [light],
@@ -297,12 +298,12 @@ test("bulbs are scattered in what was traced, and undone", async () => {
 test("what is found is kept off an area and a box, and a click on a ray shortens it", async () => {
   expectError(page, 422);
   const root = page.url().split("/shots/")[0];
-  await page.goto(`${root + (await copyOf(page, root, "Tidewatch harbour"))}?step=glow&light=0`);
+  await visit(page, `${root + (await copyOf(page, root, "Tidewatch harbour"))}?step=glow&light=0`);
   await rested(page);
   // An area round the lamps on the left.
   await saved(page, () =>
     page.evaluate(async () => {
-      const { commit, set } = await import("/static/js/state.js");
+      const { commit, set } = await import("/static/js/store.js");
       const shape = { kind: "ellipse", x: 250, y: 500, width: 500, height: 1000 };
       const parts = [{ on: true, does: "add", amount: 1, feather: 0, of: { kind: "shape", shape } }];
       await commit([set("/areas/-", { id: "left", name: "Left side", parts }, "add")]);
@@ -343,7 +344,7 @@ test("what is found is kept off an area and a box, and a click on a ray shortens
   await page.locator('details[data-fold="rays"] > summary').click();
   await saved(page, () =>
     page.evaluate(async () => {
-      const { commit, set } = await import("/static/js/state.js");
+      const { commit, set } = await import("/static/js/store.js");
       await commit([
         set("/lights/2/rays/length", 500),
         set("/lights/2/rays/thick", 8),
@@ -379,11 +380,11 @@ test("what is found is kept off an area and a box, and a click on a ray shortens
 
 test("one more string is unlike the first, and its points vary round its gel", async () => {
   const root = page.url().split("/shots/")[0];
-  await page.goto(`${root + (await copyOf(page, root, "Tidewatch harbour"))}?step=glow&light=0`);
+  await visit(page, `${root + (await copyOf(page, root, "Tidewatch harbour"))}?step=glow&light=0`);
   await rested(page);
   await saved(page, () =>
     page.evaluate(async () => {
-      const { commit, set } = await import("/static/js/state.js");
+      const { commit, set } = await import("/static/js/store.js");
       const nodes = [
         { x: 300, y: 1450 },
         { x: 1500, y: 1400 },

@@ -11,7 +11,7 @@ stand({ shot: "Tidewatch quay", query: "step=photo&light=0" }, (it) => ({ page }
 // lit makes a photo of the plain one that the shot has: much darker, moved, with an orange lamp on the floor.
 const lit = () =>
   page.evaluate(async () => {
-    const { shot } = await import("/static/js/state.js");
+    const { shot } = await import("/static/js/store.js");
     const q = new URLSearchParams({ long: 1500, x: 0, y: 0, w: 1500, h: 1000, as: "png", plain: 1, v: 0 });
     const plain = await createImageBitmap(await (await fetch(`/shots/${shot.id}/frame?${q}`)).blob());
     const c = new OffscreenCanvas(1500, 1000);

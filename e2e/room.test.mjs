@@ -62,7 +62,7 @@ test("one drag makes a room, corners refine it, what cannot be is refused at its
   // The harbour as it is before it has a room: the letters' light stays near them.
   await open("Tidewatch harbour", 0, roomless);
   expectError(page, 422);
-  await saved(page, () => page.locator("#channel-1").getByRole("button", { name: "Off" }).click());
+  await saved(page, () => page.locator("at=#channel-1").getByRole("button", { name: "Off" }).click());
   const paving = [1650, 1500];
   const plain = await pixel(page, ...paving, 10);
   const before = await picture(page);
@@ -167,7 +167,7 @@ test("the photo's lines tell of the floor, which can be corrected and undone", a
 test("a foot is moved and the shadow swings while it moves; recoloured, the light follows; the export is what is seen", async () => {
   await open("Tidewatch quay", 3);
   // The lamp alone: to the right of the figure the floor lies in its shadow.
-  await saved(page, () => page.locator("#channel-3").getByRole("button", { name: "Alone" }).click());
+  await saved(page, () => page.locator("at=#channel-3").getByRole("button", { name: "Alone" }).click());
   const shade = [1560, 1440];
   const lit = [700, 1700];
   const was = { shade: lum(await pixel(page, ...shade, 8)), lit: lum(await pixel(page, ...lit, 8)) };
@@ -195,7 +195,9 @@ test("a foot is moved and the shadow swings while it moves; recoloured, the ligh
 
   // In green all of its spill is green.
   await page.locator('#rail [data-step="glow"]').click();
-  const hue = page.locator('[data-path="/lights/3/gel/hue"] input[type="text"], #f-lights-3-gel-hue').first();
+  const hue = page
+    .locator('at=[data-path="/lights/3/gel/hue"] input[type="text"], #f-lights-3-gel-hue')
+    .first();
   await saved(page, async () => {
     await hue.fill("120");
     await hue.press("Enter");
@@ -211,7 +213,7 @@ test("a foot is moved and the shadow swings while it moves; recoloured, the ligh
 test("a platform is set by five clicks and throws a shadow; a cut-out is put into the room and taken out", async () => {
   await open("Tidewatch quay", 3);
   expectError(page, 422);
-  await saved(page, () => page.locator("#channel-3").getByRole("button", { name: "Alone" }).click());
+  await saved(page, () => page.locator("at=#channel-3").getByRole("button", { name: "Alone" }).click());
   await page.locator('details[data-fold="room-parts"] > summary').click();
   const parts = () => page.locator("#room-parts .room-part").count();
   const count = await parts();
@@ -252,7 +254,7 @@ test("folds within a figure's outline catch the light as far as its relief says,
   const was = { fold: lum(await pixel(page, ...fold, 8)), floor: lum(await pixel(page, ...floor, 8)) };
   await page.locator('details[data-fold="room-parts"] > summary').click();
   await page.getByLabel("More of Automaton").click();
-  const relief = page.locator("#f-room-things-0-relief");
+  const relief = page.locator("at=#f-room-things-0-relief");
   assert.equal(await relief.inputValue(), "100");
   await saved(page, async () => {
     await relief.fill("0");
@@ -268,13 +270,13 @@ test("folds within a figure's outline catch the light as far as its relief says,
 
 test("less is painted on the chest, the table keeps a light off a surface, and both are undone", async () => {
   await open("Tidewatch quay", 2);
-  await saved(page, () => page.locator("#channel-2").getByRole("button", { name: "Alone" }).click());
+  await saved(page, () => page.locator("at=#channel-2").getByRole("button", { name: "Alone" }).click());
   const floor = [1530, 1640];
   const leg = [1370, 1340];
   const was = { floor: lum(await pixel(page, ...floor, 8)), leg: lum(await pixel(page, ...leg, 8)) };
   await page.locator('details[data-fold="falls"] > summary').click();
   await saved(page, async () => {
-    const cell = page.locator('[data-fall="/lights/2/spill/falls/floor"]');
+    const cell = page.locator('at=[data-fall="/lights/2/spill/falls/floor"]');
     await cell.fill("0");
     await cell.press("Enter");
   });
@@ -306,7 +308,7 @@ test("what stands on a crate is lit there and throws its shadow on it; on the fl
   await open("Tidewatch quay", 2);
   await page.locator('details[data-fold="room-parts"] > summary').click();
   await page.getByLabel("More of Lamp's metal").click();
-  const on = page.locator("#f-room-things-5-on");
+  const on = page.locator("at=#f-room-things-5-on");
   assert.equal(await on.locator("option:checked").textContent(), "Crate");
   const { now } = await sketch();
   const foot = now.points.find((k) => k.name === "Foot of Lamp's metal").at;
@@ -338,7 +340,7 @@ test("what stands on a crate is lit there and throws its shadow on it; on the fl
 
 test("the flat top of the bollard takes the hexagon's light from above, and has it where the bollard is dragged", async () => {
   await open("Tidewatch quay", 2);
-  await saved(page, () => page.locator("#channel-4").getByRole("button", { name: "Alone" }).click());
+  await saved(page, () => page.locator("at=#channel-4").getByRole("button", { name: "Alone" }).click());
   await rested(page);
   const red = ([r, g, b]) => r - (g + b) / 2;
   const [top, side] = [

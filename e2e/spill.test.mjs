@@ -19,7 +19,7 @@ const warmth = ([r, , b]) => r / b;
 test("the tint of the daylight is picked, estimated and taken back, and white spill is white", async () => {
   await saved(page, () =>
     page.evaluate(async () => {
-      const { commit, set } = await import("/static/js/state.js");
+      const { commit, set } = await import("/static/js/store.js");
       await commit([set("/lights/0/gel", { hue: 0, saturation: 0, lightness: 1 })]);
     }),
   );
@@ -53,8 +53,8 @@ test("a light that hovers higher is softer beside it, and a longer reach leaves 
   const before = await pixel(page, ...near, 8);
   const sum = (p) => p[0] + p[1] + p[2];
   const slider = async (name, by) => {
-    const b = await page.locator(`#f-lights-0-spill-${name}-slider`).boundingBox();
-    const value = Number(await page.locator(`#f-lights-0-spill-${name}-slider`).inputValue());
+    const b = await page.locator(`at=#f-lights-0-spill-${name}-slider`).boundingBox();
+    const value = Number(await page.locator(`at=#f-lights-0-spill-${name}-slider`).inputValue());
     const x = b.x + (b.width * value) / 1000;
     await saved(page, () => drag(page, { x, y: b.y + b.height / 2 }, { x: x + by, y: b.y + b.height / 2 }));
   };
@@ -109,7 +109,7 @@ test("a colour ramp makes spill paler in highlights and turns it in shadows, by 
   });
   assert.equal((await ramp()).dark.white, 0.03);
   await saved(page, async () => {
-    const hue = page.locator("#f-lights-0-spill-ramp-dark-hue");
+    const hue = page.locator("at=#f-lights-0-spill-ramp-dark-hue");
     await hue.fill("-40");
     await hue.press("Enter");
   });
@@ -174,7 +174,7 @@ test("on the dunes a room is a floor alone, by one line: the arch lights the ris
   assert.equal(await page.locator("#room-parts .room-part").count(), 0);
   assert.equal(await page.locator('#hands [data-hand="stands"]').getAttribute("aria-pressed"), "true");
   await saved(page, async () => {
-    const strength = page.locator("#f-lights-0-spill-strength");
+    const strength = page.locator("at=#f-lights-0-spill-strength");
     await strength.fill("1500");
     await strength.press("Enter");
   });

@@ -305,7 +305,7 @@ test("shapes are scaled, turned, mirrored, copied, moved to another light, and u
   await page.locator('[data-choose="0"]').click();
   await settled(page);
   await take("transform");
-  await saved(page, () => page.selectOption("#shapes-to", "1"));
+  await saved(page, () => page.selectOption("#shapes-to", { index: 1 }));
   const s = await state(page);
   assert.deepEqual(
     s.lights.map((l) => l.shapes.length),
@@ -506,9 +506,9 @@ async function hungBulbs() {
   const [drawn, made] = await page.evaluate(async () => {
     const [{ bulbsOf }, s] = await Promise.all([
       import("/static/js/string.js"),
-      import("/static/js/state.js"),
+      import("/static/js/store.js"),
     ]);
-    const svg = await (await fetch(`/shots/${s.shot.id}/drawing.svg?light=0`)).text();
+    const svg = await (await fetch(`/shots/${s.shot.id}/drawing.svg?light=${s.light().id}`)).text();
     const circles = [...svg.matchAll(/<circle[^>]* cx="(.*?)" cy="(.*?)" r="(.*?)"/g)];
     return [
       bulbsOf(s.shapesOf(s.light())[0]).filter((b) => !b.gone),
@@ -588,7 +588,7 @@ test("the floats are traced as a string, and single ones moved, dropped, sized, 
   // More and fewer of the others: what was done by hand stays.
   const gone = [2006, 359];
   for (const count of ["30", "9", "5"]) {
-    await enter("#f-lights-0-shapes-0-count", count);
+    await enter("at=#f-lights-0-shapes-0-count", count);
     const now = await hungBulbs();
     assert.equal(now.length, Number(count) - 1);
     assert.ok(now.some(kept), JSON.stringify(now));
@@ -598,8 +598,8 @@ test("the floats are traced as a string, and single ones moved, dropped, sized, 
   const even = await hungBulbs();
   assert.equal(even.length, 5);
   // By spacing, and hanging down as far as it is pulled.
-  await saved(page, () => page.locator("#f-lights-0-shapes-0-laid").selectOption("spacing"));
-  await enter("#f-lights-0-shapes-0-spacing", "100");
+  await saved(page, () => page.locator("at=#f-lights-0-shapes-0-laid").selectOption("spacing"));
+  await enter("at=#f-lights-0-shapes-0-spacing", "100");
   assert.ok((await hungBulbs()).length > 20);
   const [a, b] = s.nodes;
   const middle = [(a.x + b.x) / 2, (a.y + b.y) / 2];
@@ -608,9 +608,9 @@ test("the floats are traced as a string, and single ones moved, dropped, sized, 
   assert.ok(Math.abs(hangs.sag - 150 / (b.x - a.x)) < 0.03, `${hangs.sag}`);
   await hungBulbs();
   // Set on what is there once more.
-  await saved(page, () => page.locator("#f-lights-0-shapes-0-laid").selectOption("count"));
-  await enter("#f-lights-0-shapes-0-sag", "0");
-  await enter("#f-lights-0-shapes-0-count", "17");
+  await saved(page, () => page.locator("at=#f-lights-0-shapes-0-laid").selectOption("count"));
+  await enter("at=#f-lights-0-shapes-0-sag", "0");
+  await enter("at=#f-lights-0-shapes-0-count", "17");
   await saved(page, () => page.getByRole("button", { name: "Set on the photo" }).click());
   assert.ok((await hungBulbs()).some((q) => Math.hypot(q.x - 1566, q.y - 391) < 3));
   // It can be turned, and goes where it is moved, with its bulbs.

@@ -74,7 +74,7 @@ const middle = async (selector) => {
   return { x: b.x + b.width / 2, y: b.y + b.height / 2, w: b.width, h: b.height };
 };
 
-let m = await middle("#channel-0 .fader");
+let m = await middle("at=#channel-0 .fader");
 await measure("fader", m, { x: m.x, y: m.y + 0.4 * m.h });
 // On the gel's ring, a straight way that stays on it for as long as it is dragged.
 m = await middle("#gel");

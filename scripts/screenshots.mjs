@@ -50,7 +50,7 @@ await page.locator('[data-carry="0"]').click({ modifiers: ["Shift"] });
 await saved(page, () => page.click("#group-chosen"));
 await across("orb", [2450, 1180], [2640, 1290]);
 await saved(page, async () => {
-  await page.locator("#f-lights-6-gel-hue").fill("185");
+  await page.locator("at=#f-lights-6-gel-hue").fill("185");
   await page.keyboard.press("Enter");
 });
 await page.locator("#stage").focus();
@@ -69,7 +69,7 @@ await step("trace");
 // An arm that was cut out stands before the rod, whose own outlines no longer hide it.
 await page.locator('[data-choose="2"]').click();
 await settled(page);
-for (let n = 0; n < 3; n++) await saved(page, () => page.locator('[data-remove$="/shapes/1"]').click());
+for (let n = 0; n < 3; n++) await saved(page, () => page.locator('li[data-shape="1"] [data-remove]').click());
 await page.keyboard.press("d");
 const arm = [
   ["in", 1484, 533, 1606, 683, 1665, 770, 1571, 840, 1432, 916],
@@ -196,7 +196,7 @@ const shot = async (name) => {
 await shot("Tidewatch harbour");
 await saved(page, () =>
   page.evaluate(async () => {
-    const { commit, set } = await import("/static/js/state.js");
+    const { commit, set } = await import("/static/js/store.js");
     const form = { kind: "ellipse", x: 2770, y: 1060, width: 340, height: 260 };
     const parts = [{ on: true, does: "add", amount: 1, feather: 0, of: { kind: "shape", shape: form } }];
     await commit([set("/areas/-", { id: "boat", name: "Behind the boat", parts }, "add")]);
@@ -215,7 +215,7 @@ await page.waitForTimeout(500);
 await shoot("points");
 await saved(page, () => page.locator("#take-found").click());
 await page.locator('details[data-fold="rays"] > summary').click();
-await saved(page, () => page.selectOption('[data-select="/lights/2/rays/made"]', "lens"));
+await saved(page, () => page.selectOption('at=[data-select="/lights/2/rays/made"]', "lens"));
 await page.locator('[data-hand="dead-points"]').click();
 await page.locator("#take-found").waitFor();
 await saved(page, () => page.locator("#take-found").click());

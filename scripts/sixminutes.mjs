@@ -65,7 +65,7 @@ async function type(field, text) {
   await wait(250);
 }
 async function fade(i, level) {
-  const m = await middle(`#channel-${i} .fader`);
+  const m = await middle(`at=#channel-${i} .fader`);
   const is = (await state(page)).lights[i].level;
   const at = (v) => ({ x: m.x, y: m.y + m.h / 2 - 9 - (m.h - 18) * (v / 2) });
   await saved(page, () => pull(at(is), at(level)));
@@ -232,11 +232,11 @@ for (const [i, gel, stops, rig] of [
   );
   await settled(page);
   for (const [k, what] of ["hue", "saturation", "lightness"].entries()) {
-    const field = `#f-lights-${i}-gel-${what}`;
+    const field = `at=#f-lights-${i}-gel-${what}`;
     if (Math.abs(Number(await page.locator(field).inputValue()) - gel[k]) > 0.5)
       await saved(page, () => type(field, String(gel[k])));
   }
-  if (stops) await saved(page, () => type(`#f-lights-${i}-intensity`, stops));
+  if (stops) await saved(page, () => type(`at=#f-lights-${i}-intensity`, stops));
   if (rig) {
     const b = page.locator(".tries button", { hasText: new RegExp(`^${rig}$`) });
     if ((await b.getAttribute("aria-pressed")) !== "true") await saved(page, () => push(b));
@@ -272,7 +272,7 @@ for (const [i, strength, reach] of [
     ["strength", strength],
     ["reach", reach],
   ]) {
-    const field = `#f-lights-${i}-spill-${what}`;
+    const field = `at=#f-lights-${i}-spill-${what}`;
     if (Math.abs(Number(await page.locator(field).inputValue()) - Number(v)) > 0.5)
       await saved(page, () => type(field, v));
   }

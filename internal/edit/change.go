@@ -26,7 +26,10 @@ func Apply(r *recipe.Recipe, ops []setting.Op) (*recipe.Recipe, error) {
 	if err != nil {
 		return nil, err
 	}
-	if slices.ContainsFunc(ops, func(o setting.Op) bool { return strings.HasPrefix(o.Path, "/areas") }) {
+	if slices.ContainsFunc(
+		ops,
+		func(o setting.Op) bool { return strings.HasPrefix(o.Path, "/areas") },
+	) {
 		simplify(&next, r)
 	}
 	return &next, nil
@@ -34,7 +37,8 @@ func Apply(r *recipe.Recipe, ops []setting.Op) (*recipe.Recipe, error) {
 
 // words returns what a page calls a field as faults name it; nothing where that is not known.
 func words(r *recipe.Recipe, field string) string {
-	path := "/" + strings.NewReplacer(".", "/", "[", "/", "]", "").Replace(strings.TrimPrefix(field, "/"))
+	path := "/" + strings.NewReplacer(".", "/", "[", "/", "]", "").
+		Replace(strings.TrimPrefix(field, "/"))
 	if title := setting.Title(*r, []setting.Op{{Op: "replace", Path: path}}); field != "" &&
 		title != setting.AnyTitle {
 		return title
@@ -83,9 +87,7 @@ func Title(r *recipe.Recipe, ops []setting.Op) string {
 				return "Rig " + g.Name
 			}
 		case "place":
-			var i int
-			if _, err := fmt.Sscanf(ops[0].Path, "/lights/%d", &i); err == nil && i >= 0 &&
-				i < len(r.Lights) {
+			if i, err := lightAt(r, ops[0], lightPath); err == nil {
 				return "Place of " + r.Lights[i].Name
 			}
 		}
@@ -119,8 +121,7 @@ func AddLight(r *recipe.Recipe) (*recipe.Recipe, int, error) {
 	c := r.Clone()
 	l := recipe.DefaultLight(r.Photo)
 	n := 1
-	l.ID, l.Name = free("l", len(c.Lights),
-		func(id string) bool { return c.LightOf(area.LightRef(id)) != nil }), "Light 1"
+	l.ID, l.Name = setting.NewID("l"), "Light 1"
 	for slices.ContainsFunc(c.Lights, func(o recipe.Light) bool { return o.Name == l.Name }) {
 		n++
 		l.Name = fmt.Sprintf("Light %d", n)
@@ -131,15 +132,6 @@ func AddLight(r *recipe.Recipe) (*recipe.Recipe, int, error) {
 	return c, len(c.Lights) - 1, nil
 }
 
-// free returns the first id of a letter and a number above n that nothing has.
-func free(letter string, n int, taken func(id string) bool) string {
-	for n++; ; n++ {
-		if id := fmt.Sprint(letter, n); !taken(id) {
-			return id
-		}
-	}
-}
-
 // DuplicateLight returns the recipe with a copy of light i behind it.
 func DuplicateLight(r *recipe.Recipe, i int) (*recipe.Recipe, error) {
 	if most := setting.Of[recipe.Recipe]("lights").Count[1]; len(r.Lights) >= most {
@@ -147,8 +139,7 @@ func DuplicateLight(r *recipe.Recipe, i int) (*recipe.Recipe, error) {
 	}
 	c := r.Clone()
 	l := setting.Clone(r.Lights[i])
-	l.ID, l.Alone = free("l", len(c.Lights),
-		func(id string) bool { return c.LightOf(area.LightRef(id)) != nil }), false
+	l.ID, l.Alone = setting.NewID("l"), false
 	if name := l.Name + " copy"; len([]rune(name)) <= setting.Of[recipe.Light]("name").Count[1] {
 		l.Name = name
 	}
@@ -172,6 +163,7 @@ func AddShell(r *recipe.Recipe, i int) (*recipe.Recipe, error) {
 		l.Shells = append(l.Shells, setting.New[recipe.Shell](r.Photo.Frame()))
 	case 1:
 		s := l.Shells[0]
+		s.ID = setting.NewID("i")
 		s.Radius = setting.Round(min(max(s.Radius, 1)*2, recipe.MaxRadius))
 		s.Strength *= 0.75
 		l.Shells = append(l.Shells, s)
@@ -185,6 +177,7 @@ func AddShell(r *recipe.Recipe, i int) (*recipe.Recipe, error) {
 		}
 		a, b := l.Shells[at-1], l.Shells[at]
 		s := b
+		s.ID = setting.NewID("i")
 		s.Radius = setting.Round(math.Sqrt(max(a.Radius, 0.3) * max(b.Radius, 0.3)))
 		s.Strength = (a.Strength + b.Strength) / 2
 		s.Tint.White = (a.Tint.White + b.Tint.White) / 2

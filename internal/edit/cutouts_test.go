@@ -1,6 +1,7 @@
 package edit
 
 import (
+	"fmt"
 	"math"
 	"slices"
 	"strings"
@@ -20,16 +21,18 @@ import (
 func cut(t *testing.T) *recipe.Recipe {
 	t.Helper()
 	r := recipe.New(900, 600)
-	for range 2 {
+	for n := range 2 {
 		var err error
 		if r, _, err = AddLight(r); err != nil {
 			t.Fatal(err)
 		}
+		r.Lights[n].ID = fmt.Sprint("l", n+1)
 	}
 	r, i, err := AddCutOut(r, "Kite")
 	if err != nil {
 		t.Fatal(err)
 	}
+	r.CutOuts[i].ID = "c1"
 	m := cutout.NewMask(100, 80)
 	for n := range 4 {
 		m.Fill(n%2, n/2)
@@ -119,10 +122,11 @@ func TestUsedCutOutsAreNotRemoved(t *testing.T) {
 
 func addPart(t *testing.T, r *recipe.Recipe, of area.Source) {
 	t.Helper()
-	next, _, err := AddArea(r, "A", area.Part{On: true, Does: area.Add, Amount: 1, Of: of})
+	next, id, err := AddArea(r, "A", area.Part{On: true, Does: area.Add, Amount: 1, Of: of})
 	if err != nil {
 		t.Fatal(err)
 	}
+	next.Area(id).ID = fmt.Sprint("a", len(next.Areas))
 	*r = *next
 }
 

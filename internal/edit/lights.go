@@ -34,7 +34,7 @@ func GroupLights(r *recipe.Recipe, ids []string) (*recipe.Recipe, error) {
 	}
 	c := r.Clone()
 	g := setting.New[recipe.Group](r.Photo.Frame())
-	g.ID = free("g", len(c.Groups), func(id string) bool { return c.GroupOf(id) != nil })
+	g.ID = setting.NewID("g")
 	g.Name = "Group"
 	for n := 2; slices.ContainsFunc(c.Groups,
 		func(o recipe.Group) bool { return o.Name == g.Name }); n++ {
@@ -190,8 +190,7 @@ func PasteLights(r *recipe.Recipe, data []byte) (*recipe.Recipe, int, error) {
 		}
 		l.Shapes = slices.DeleteFunc(l.Shapes,
 			func(s shape.Shape) bool { _, cut := s.(shape.CutOut); return cut })
-		l.ID = free("l", len(next.Lights),
-			func(id string) bool { return next.LightOf(area.LightRef(id)) != nil })
+		l.ID = setting.NewID("l")
 		next.Lights = append(next.Lights, l)
 		rename(next, len(next.Lights)-1, l.Name)
 	}
@@ -338,7 +337,7 @@ func Matched(r *recipe.Recipe, gains [][3]float64, reach float64) (*recipe.Recip
 // suit what it is made of. It writes to r.
 func Suit(r *recipe.Recipe, i int) {
 	l, fresh := &r.Lights[i], recipe.DefaultLight(r.Photo)
-	if l.Core == fresh.Core && slices.Equal(l.Shells, fresh.Shells) {
+	if l.Core == fresh.Core && setting.Key(l.Shells) == setting.Key(fresh.Shells) {
 		recipe.StartRig(l.Shapes, r.Photo).Put(l, r.Photo)
 	}
 }

@@ -90,10 +90,10 @@ const (
 )
 
 var (
-	lightPath = regexp.MustCompile(`^/lights/(\d+)$`)
+	lightPath = regexp.MustCompile(`^/lights/(\d+|id:[^/]+)$`)
 	cropPath  = regexp.MustCompile(`^/crop/(x|y|width|height|angle)$`)
 	placeMost = 1000.0
-	stackPath = regexp.MustCompile(`^/lights/(\d+)/shells$`)
+	stackPath = regexp.MustCompile(`^/lights/(\d+|id:[^/]+)/shells$`)
 )
 
 // applied returns the recipe after a change in which there may be moves: each as the operations
@@ -124,7 +124,8 @@ func isMove(op setting.Op) bool {
 	if op.Op == "replace" && cropPath.MatchString(op.Path) {
 		return true
 	}
-	return op.Op == "rig" || op.Op == "stack" || op.Op == "gels" || op.Op == "place" || op.Op == "crop"
+	return op.Op == "rig" || op.Op == "stack" || op.Op == "gels" || op.Op == "place" ||
+		op.Op == "crop"
 }
 
 // move returns the operations that a move stands for.
@@ -153,11 +154,12 @@ func move(r *recipe.Recipe, op setting.Op) ([]setting.Op, error) {
 // lightAt returns the index of the light that a move's path names.
 func lightAt(r *recipe.Recipe, op setting.Op, path *regexp.Regexp) (int, error) {
 	if m := path.FindStringSubmatch(op.Path); m != nil {
-		if i, err := strconv.Atoi(m[1]); err == nil && i < len(r.Lights) {
+		if i, ok := setting.Index(r.Lights, m[1]); ok {
 			return i, nil
 		}
 	}
-	return 0, fault.In(op.Path, "There is no such light in this shot.")
+	return 0, fault.New(fault.Gone,
+		"The light that this change was made for is no longer in this shot. Nothing was changed.")
 }
 
 // readMove reads the value of a move.

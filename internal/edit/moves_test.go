@@ -134,10 +134,10 @@ func TestMovesAreChanges(t *testing.T) {
 	}
 	for _, c := range []struct{ op, path, value, say string }{
 		{"rig", "/lights/0", `"candle"`, "no rig"},
-		{"rig", "/lights/9", `"tube"`, "no such light"},
-		{"rig", "/lights/0/shells", `"tube"`, "no such light"},
+		{"rig", "/lights/9", `"tube"`, "no longer in this shot"},
+		{"rig", "/lights/0/shells", `"tube"`, "no longer in this shot"},
 		{"rig", "/lights/0", `7`, "cannot be read"},
-		{"stack", "/lights/9/shells", `{}`, "no such light"},
+		{"stack", "/lights/id:x/shells", `{}`, "no longer in this shot"},
 		{"stack", "/lights/0/shells", `{"lift":"much"}`, "cannot be read"},
 		{"gels", "/lights", `{"lights":["none"]}`, "None of these lights"},
 		{"gels", "/lights", `{"kelvin":100}`, "1000 to 20000 K"},

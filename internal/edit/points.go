@@ -308,8 +308,7 @@ func distribute(r *recipe.Recipe, i int, gels []recipe.Gel, to []int) (*recipe.R
 	for k := range gels {
 		if k > 0 {
 			l := setting.Clone(c.Lights[i])
-			l.ID, l.Alone = free("l", len(c.Lights),
-				func(id string) bool { return c.LightOf(area.LightRef(id)) != nil }), false
+			l.ID, l.Alone = setting.NewID("l"), false
 			c.Lights = slices.Insert(c.Lights, i+k, l)
 		}
 		l := &c.Lights[i+k]

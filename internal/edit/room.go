@@ -13,20 +13,13 @@ import (
 	"pyrant/internal/recipe/setting"
 )
 
-// roomID returns an id that nothing in the room has, and a name with the lowest number that nothing
-// called so has.
-func roomID(r *recipe.Recipe, prefix, name string, names []string) (id, called string) {
-	m := &r.Room
-	taken := func(id string) bool {
-		return slices.ContainsFunc(m.Walls, func(w recipe.Wall) bool { return w.ID == id }) ||
-			slices.ContainsFunc(m.Platforms, func(p recipe.Platform) bool { return p.ID == id }) ||
-			slices.ContainsFunc(m.Things, func(t recipe.Thing) bool { return t.ID == id })
+// unused returns a name with the lowest number that is not among names.
+func unused(name string, names []string) string {
+	out := name
+	for n := 2; slices.Contains(names, out); n++ {
+		out = fmt.Sprintf("%s %d", name, n)
 	}
-	called = name
-	for n := 2; slices.Contains(names, called); n++ {
-		called = fmt.Sprintf("%s %d", name, n)
-	}
-	return free(prefix, len(names), taken), called
+	return out
 }
 
 // AddWall returns the recipe with a wall that meets the floor along a line. In a shot without a
@@ -53,7 +46,7 @@ func AddWall(r *recipe.Recipe, from, to camera.Point) (*recipe.Recipe, error) {
 	for _, w := range m.Walls {
 		names = append(names, w.Name)
 	}
-	id, name := roomID(c, "w", "Wall", names)
+	id, name := setting.NewID("w"), unused("Wall", names)
 	m.Walls = append(m.Walls, recipe.Wall{ID: id, Name: name, From: from, To: to})
 	return c, c.Validate()
 }
@@ -158,7 +151,7 @@ func AddPlatform(r *recipe.Recipe, top []camera.Point, foot camera.Point) (*reci
 	for _, p := range m.Platforms {
 		names = append(names, p.Name)
 	}
-	id, name := roomID(c, "p", "Platform", names)
+	id, name := setting.NewID("p"), unused("Platform", names)
 	m.On = true
 	m.Platforms = append(
 		m.Platforms,
@@ -221,7 +214,7 @@ func AddThing(r *recipe.Recipe, of cutout.Ref, foot camera.Point) (*recipe.Recip
 	if slices.ContainsFunc(m.Things, func(t recipe.Thing) bool { return t.Of == of }) {
 		return nil, fault.New(fault.Invalid, "“%s” stands in the room already.", r.NameOf(of))
 	}
-	id, _ := roomID(c, "t", "", nil)
+	id := setting.NewID("t")
 	t := setting.New[recipe.Thing](r.Photo.Frame())
 	t.ID, t.Of, t.Foot, t.Relief = id, of, foot, recipe.UsualRelief
 	if sp, err := r.Space(); err == nil {
@@ -289,7 +282,7 @@ func Pool(r *recipe.Recipe, light int) (*recipe.Recipe, area.Ref, error) {
 	name := []rune("Pool of " + r.Lights[light].Name)
 	a.Name = string(name[:min(len(name), 74)])
 	part := setting.New[area.Part](r.Photo.Frame())
-	part.Does = area.Add
+	part.ID, part.Does = setting.NewID("i"), area.Add
 	part.Of = area.Ring{X: setting.Round(x), Y: setting.Round(y), Width: setting.Round(wide),
 		Height: setting.Round(wide / 4), Inner: 0.2}
 	a.Parts = []area.Part{part}

@@ -19,109 +19,158 @@ type Start struct {
 
 // Starts lists the ready-made starts in the order in which they are offered.
 var Starts = []Start{
-	{"blue-hour", "Overcast to blue hour", "dusk", "darker and colder, the sky before the lamps", func(m *maker) {
-		m.levels("Sun gone", func(l *pass.Levels) { l.Exposure, l.Contrast = -2.9, 0.08 })
-		m.colour("Cold sky", func(c *pass.Colour) { c.Temperature, c.Saturation = -75, 0.85 })
-		m.curves("Blue in the shadows", pass.Curves{Blue: []pass.Knot{{X: 0, Y: 0},
-			{X: 0.2, Y: 0.225}, {X: 1, Y: 0.97}}})
-	}},
+	{
+		"blue-hour",
+		"Overcast to blue hour",
+		"dusk",
+		"darker and colder, the sky before the lamps",
+		func(m *maker) {
+			m.levels("Sun gone", func(l *pass.Levels) { l.Exposure, l.Contrast = -2.9, 0.08 })
+			m.colour("Cold sky", func(c *pass.Colour) { c.Temperature, c.Saturation = -75, 0.85 })
+			m.curves("Blue in the shadows", pass.Curves{Blue: []pass.Knot{{X: 0, Y: 0},
+				{X: 0.2, Y: 0.225}, {X: 1, Y: 0.97}}})
+		},
+	},
 	{"lamp-room", "Lamp-lit room", "dusk", "darker and warmer, windows down first", func(m *maker) {
 		m.shade("Windows down", func(s *pass.Shade) { s.Highlights = -0.6 })
 		m.levels("Room dark", func(l *pass.Levels) { l.Exposure, l.Contrast = -2.9, 0.12 })
 		m.colour("Warm", func(c *pass.Colour) { c.Temperature, c.Saturation = 45, 0.9 })
 	}},
 	{"moonless", "Moonless", "dusk", "nearly black, with little colour left", func(m *maker) {
-		m.levels("Night", func(l *pass.Levels) { l.Exposure, l.Contrast, l.Black = -3.6, 0.1, 0.004 })
+		m.levels(
+			"Night",
+			func(l *pass.Levels) { l.Exposure, l.Contrast, l.Black = -3.6, 0.1, 0.004 },
+		)
 		m.colour("Little colour", func(c *pass.Colour) { c.Saturation, c.Temperature = 0.45, -40 })
 	}},
-	{"but-colour", "Everything but this colour", "dusk", "dark all over, but for one range of colours", func(m *maker) {
-		keep := setting.New[area.Hue](m.r.Photo.Frame())
-		at := m.area("All but one colour", part(area.Add, keep, func(p *area.Part) {
-			p.Inverted, p.Feather = true, setting.Round(float64(m.r.Photo.LongEdge())/1500)
-		}))
-		m.levels("Dark", func(l *pass.Levels) { l.Exposure = -2.8 })
-		m.in(at)
-		m.colour("Grey", func(c *pass.Colour) { c.Saturation, c.Temperature = 0.7, -30 })
-		m.in(at)
-		m.open = at // which colour is for the user to say
-	}},
-	{"deep-contrast", "Deep contrast", "finish", "a curve that deepens shadows and holds highlights", func(m *maker) {
-		m.curves("Deep contrast", pass.Curves{All: []pass.Knot{{X: 0, Y: 0}, {X: 0.22, Y: 0.17},
-			{X: 0.55, Y: 0.56}, {X: 0.8, Y: 0.84}, {X: 1, Y: 1}}})
-	}},
-	{"gel-ramp", "Three-colour ramp by the gels", "finish", "shadows, middle and highlights take colours of the brightest light", func(m *maker) {
-		r := setting.New[pass.Ramp](m.r.Photo.Frame())
-		if i := Brightest(m.r); i >= 0 {
-			r.Follow = pass.Follow(m.r.Lights[i].ID)
-			// Shadows against the gel, the middle beside it, highlights of it.
-			r.Shadows = pass.Swatch{Hue: 160, Saturation: 0.6, Amount: 0.22}
-			r.Middle = pass.Swatch{Hue: 330, Saturation: 0.8, Amount: 0.2}
-			r.Highlights = pass.Swatch{Hue: 0, Saturation: 0.9, Amount: 0.3}
-		} else {
-			r.Shadows = pass.Swatch{Hue: 222, Saturation: 0.6, Amount: 0.22}
-			r.Middle = pass.Swatch{Hue: 200, Saturation: 0.5, Amount: 0.2}
-			r.Highlights = pass.Swatch{Hue: 42, Saturation: 0.8, Amount: 0.3}
-		}
-		m.add("Three colours", r)
-	}},
-	{"vignette", "Vignette, lights left alone", "finish", "darker towards the corners, not on what shines", func(m *maker) {
-		p := m.r.Photo
-		ring := setting.New[area.Ring](p.Frame())
-		ring.X, ring.Y = float64(p.Width)/2, float64(p.Height)/2
-		ring.Width, ring.Height, ring.Inner = 1.3*float64(p.Width), 1.3*float64(p.Height), 0.35
-		at := m.area("Corners, lights left alone",
-			part(area.Add, ring, func(q *area.Part) { q.Inverted = true }),
-			part(area.Away, area.Light{What: area.Covers},
-				func(q *area.Part) { q.Feather = setting.Round(float64(p.LongEdge()) / 150) }))
-		m.levels("Vignette", func(l *pass.Levels) { l.Exposure = -1.4 })
-		m.in(at)
-	}},
-	{"calm", "Calm a spot", "finish", "one place darker and quieter; drag it where it is wanted", func(m *maker) {
-		p := m.r.Photo
-		ring := setting.New[area.Ring](p.Frame())
-		ring.X, ring.Y = float64(p.Width)/2, float64(p.Height)/2
-		ring.Width, ring.Height, ring.Inner = float64(p.LongEdge())/5, float64(p.LongEdge())/5, 0.3
-		at := m.area("Calm spot", part(area.Add, ring, nil))
-		m.levels("Calm", func(l *pass.Levels) { l.Exposure = -0.9 })
-		m.in(at)
-		m.colour("Quieter colours", func(c *pass.Colour) { c.Saturation = 0.65 })
-		m.in(at)
-		m.open = at
-	}},
-	{"unlit", "Balance the unlit side", "finish", "an area that you paint, less where spill falls, towards the colour of the scene", func(m *maker) {
-		at := m.area("Unlit side",
-			part(area.Add, area.Strokes{Strokes: []area.Stroke{}}, nil),
-			part(area.Away, area.Light{What: area.Spill, Gain: 2}, nil))
-		b := setting.New[pass.Balance](m.r.Photo.Frame())
-		hue := 222.0
-		if i := Brightest(m.r); i >= 0 {
-			hue = m.r.Lights[i].Gel.Hue
-		}
-		b.Shadows = pass.Shift{Hue: hue, Amount: 0.35, Light: -0.04}
-		b.Middle = pass.Shift{Hue: hue, Amount: 0.25}
-		b.Highlights = pass.Shift{Hue: hue, Amount: 0.1}
-		m.add("Balance the unlit side", b)
-		m.in(at)
-		m.open = at
-	}},
+	{
+		"but-colour",
+		"Everything but this colour",
+		"dusk",
+		"dark all over, but for one range of colours",
+		func(m *maker) {
+			keep := setting.New[area.Hue](m.r.Photo.Frame())
+			at := m.area("All but one colour", part(area.Add, keep, func(p *area.Part) {
+				p.Inverted, p.Feather = true, setting.Round(float64(m.r.Photo.LongEdge())/1500)
+			}))
+			m.levels("Dark", func(l *pass.Levels) { l.Exposure = -2.8 })
+			m.in(at)
+			m.colour("Grey", func(c *pass.Colour) { c.Saturation, c.Temperature = 0.7, -30 })
+			m.in(at)
+			m.open = at // which colour is for the user to say
+		},
+	},
+	{
+		"deep-contrast",
+		"Deep contrast",
+		"finish",
+		"a curve that deepens shadows and holds highlights",
+		func(m *maker) {
+			m.curves("Deep contrast", pass.Curves{All: []pass.Knot{{X: 0, Y: 0}, {X: 0.22, Y: 0.17},
+				{X: 0.55, Y: 0.56}, {X: 0.8, Y: 0.84}, {X: 1, Y: 1}}})
+		},
+	},
+	{
+		"gel-ramp",
+		"Three-colour ramp by the gels",
+		"finish",
+		"shadows, middle and highlights take colours of the brightest light",
+		func(m *maker) {
+			r := setting.New[pass.Ramp](m.r.Photo.Frame())
+			if i := Brightest(m.r); i >= 0 {
+				r.Follow = pass.Follow(m.r.Lights[i].ID)
+				// Shadows against the gel, the middle beside it, highlights of it.
+				r.Shadows = pass.Swatch{Hue: 160, Saturation: 0.6, Amount: 0.22}
+				r.Middle = pass.Swatch{Hue: 330, Saturation: 0.8, Amount: 0.2}
+				r.Highlights = pass.Swatch{Hue: 0, Saturation: 0.9, Amount: 0.3}
+			} else {
+				r.Shadows = pass.Swatch{Hue: 222, Saturation: 0.6, Amount: 0.22}
+				r.Middle = pass.Swatch{Hue: 200, Saturation: 0.5, Amount: 0.2}
+				r.Highlights = pass.Swatch{Hue: 42, Saturation: 0.8, Amount: 0.3}
+			}
+			m.add("Three colours", r)
+		},
+	},
+	{
+		"vignette",
+		"Vignette, lights left alone",
+		"finish",
+		"darker towards the corners, not on what shines",
+		func(m *maker) {
+			p := m.r.Photo
+			ring := setting.New[area.Ring](p.Frame())
+			ring.X, ring.Y = float64(p.Width)/2, float64(p.Height)/2
+			ring.Width, ring.Height, ring.Inner = 1.3*float64(p.Width), 1.3*float64(p.Height), 0.35
+			at := m.area("Corners, lights left alone",
+				part(area.Add, ring, func(q *area.Part) { q.Inverted = true }),
+				part(area.Away, area.Light{What: area.Covers},
+					func(q *area.Part) { q.Feather = setting.Round(float64(p.LongEdge()) / 150) }))
+			m.levels("Vignette", func(l *pass.Levels) { l.Exposure = -1.4 })
+			m.in(at)
+		},
+	},
+	{
+		"calm",
+		"Calm a spot",
+		"finish",
+		"one place darker and quieter; drag it where it is wanted",
+		func(m *maker) {
+			p := m.r.Photo
+			ring := setting.New[area.Ring](p.Frame())
+			ring.X, ring.Y = float64(p.Width)/2, float64(p.Height)/2
+			ring.Width, ring.Height, ring.Inner = float64(
+				p.LongEdge(),
+			)/5, float64(
+				p.LongEdge(),
+			)/5, 0.3
+			at := m.area("Calm spot", part(area.Add, ring, nil))
+			m.levels("Calm", func(l *pass.Levels) { l.Exposure = -0.9 })
+			m.in(at)
+			m.colour("Quieter colours", func(c *pass.Colour) { c.Saturation = 0.65 })
+			m.in(at)
+			m.open = at
+		},
+	},
+	{
+		"unlit",
+		"Balance the unlit side",
+		"finish",
+		"an area that you paint, less where spill falls, towards the colour of the scene",
+		func(m *maker) {
+			at := m.area("Unlit side",
+				part(area.Add, area.Strokes{Strokes: []area.Stroke{}}, nil),
+				part(area.Away, area.Light{What: area.Spill, Gain: 2}, nil))
+			b := setting.New[pass.Balance](m.r.Photo.Frame())
+			hue := 222.0
+			if i := Brightest(m.r); i >= 0 {
+				hue = m.r.Lights[i].Gel.Hue
+			}
+			b.Shadows = pass.Shift{Hue: hue, Amount: 0.35, Light: -0.04}
+			b.Middle = pass.Shift{Hue: hue, Amount: 0.25}
+			b.Highlights = pass.Shift{Hue: hue, Amount: 0.1}
+			m.add("Balance the unlit side", b)
+			m.in(at)
+			m.open = at
+		},
+	},
 }
 
 // Begin returns the recipe with the passes of a start at the end of its step's list, the
-// index of its first pass, and the area that it leaves to be drawn, "" for none.
-func Begin(r *recipe.Recipe, id string) (*recipe.Recipe, int, area.Ref, error) {
+// id of its first pass, and the area that it leaves to be drawn, "" for none.
+func Begin(r *recipe.Recipe, id string) (next *recipe.Recipe, first string, open area.Ref,
+	err error) {
 	for _, s := range Starts {
 		if s.ID != id {
 			continue
 		}
 		m := &maker{r: r.Clone()}
-		first := len(*r.Passes(s.Step))
 		if s.make(m); m.err != nil {
-			return nil, 0, "", m.err
+			return nil, "", "", m.err
 		}
 		next, _, err := addPasses(m.r, s.Step, m.passes...)
-		return next, first, m.open, err
+		return next, m.passes[0].ID, m.open, err
 	}
-	return nil, 0, "", fault.New(fault.Invalid, "There is no such start.")
+	return nil, "", "", fault.New(fault.Invalid, "There is no such start.")
 }
 
 // maker puts a start together.
@@ -134,7 +183,7 @@ type maker struct {
 
 func (m *maker) add(name string, k pass.Kind) {
 	p := setting.New[pass.Pass](m.r.Photo.Frame())
-	p.Name, p.Does = name, k
+	p.ID, p.Name, p.Does = setting.NewID("p"), name, k
 	m.passes = append(m.passes, p)
 }
 
@@ -152,7 +201,7 @@ func (m *maker) area(name string, parts ...area.Part) area.Ref {
 }
 
 func part(does area.Does, of area.Source, more func(*area.Part)) area.Part {
-	p := area.Part{On: true, Does: does, Amount: 1, Of: of}
+	p := area.Part{ID: setting.NewID("i"), On: true, Does: does, Amount: 1, Of: of}
 	if more != nil {
 		more(&p)
 	}

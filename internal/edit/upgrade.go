@@ -9,7 +9,8 @@ import (
 )
 
 // Decode reads a recipe of any version from JSON that is complete in itself, brings it up to date
-// and validates it. All faults are of type *fault.Error.
+// and validates it. Items without ids get some that are the same each time. All faults are of type
+// *fault.Error.
 func Decode(data []byte) (*recipe.Recipe, error) { return Unpack(data, nil) }
 
 // Unpack is Decode of JSON that names lists of points by their SHA-256; load returns their bytes.
@@ -23,7 +24,14 @@ func Unpack(data []byte, load func(sum string) ([]byte, error)) (*recipe.Recipe,
 			return nil, err
 		}
 	}
+	*r = setting.Identify(*r, true)
 	return r, nil
+}
+
+// Identify returns the recipe with an id for each item that has none.
+func Identify(r *recipe.Recipe) *recipe.Recipe {
+	next := setting.Identify(*r, false)
+	return &next
 }
 
 // upgradeSpill changes the spill of a recipe of before version 5 so that it gives the light that it

@@ -2,6 +2,7 @@ package edit
 
 import (
 	"context"
+	"fmt"
 	"reflect"
 	"regexp"
 	"strings"
@@ -29,8 +30,10 @@ func sample(t testing.TB) *recipe.Recipe {
 			t.Fatal(err)
 		}
 		r.Lights[i].Shapes = shape.Shapes{sh}
+		r.Lights[i].ID = fmt.Sprint("l", i+1)
 	}
 	r.Lights[1].Name = "Signal rod"
+	r = Identify(r)
 	if err := r.Validate(); err != nil {
 		t.Fatal(err)
 	}
@@ -39,13 +42,18 @@ func sample(t testing.TB) *recipe.Recipe {
 
 // Documents of the first version open, also where they say more than they need to.
 func TestUpgrade(t *testing.T) {
-	old := strings.Replace(string(sample(t).Encode()), `"version":5`, `"version":1`, 1)
-	old = strings.Replace(old, `{"kind":"outline",`, `{"kind":"outline","width":0,"closed":false,`, 1)
+	want := sample(t)
+	old := strings.Replace(string(want.Encode()), `"version":6`, `"version":1`, 1)
+	old = strings.Replace(
+		old,
+		`{"kind":"outline",`,
+		`{"kind":"outline","width":0,"closed":false,`,
+		1,
+	)
 	r, err := Decode([]byte(old))
 	if err != nil {
 		t.Fatal(err)
 	}
-	want := sample(t)
 	for i := range want.Lights {
 		want.Lights[i].Keep = 0 // there was no such thing
 	}
@@ -64,7 +72,7 @@ func TestUpgradeOfSpill(t *testing.T) {
 		r := sample(t)
 		r.Lights[0].Spill.Reach, r.Lights[0].Spill.Strength = 800, 2
 		r.Room.On = room
-		old := strings.Replace(string(r.Encode()), `"version":5`, `"version":4`, 1)
+		old := strings.Replace(string(r.Encode()), `"version":6`, `"version":4`, 1)
 		old = regexp.MustCompile(`"height":125,?`).ReplaceAllString(old, "")
 		got, err := Decode([]byte(old))
 		if err != nil {

@@ -38,7 +38,12 @@ func (r *Recipe) Fits() error {
 	}
 	const room = MaxBytes - MaxChange
 	if n := pixels/3*4 + 1; n > room { // as base64
-		return fault.New(fault.TooLarge, "With this the pixels of the shot's cut-outs would have %.1f MB; there is room for %d MB. Remove a cut-out that is not needed, then try again.", float64(n)/(1<<20), room>>20)
+		return fault.New(
+			fault.TooLarge,
+			"With this the pixels of the shot's cut-outs would have %.1f MB; there is room for %d MB. Remove a cut-out that is not needed, then try again.",
+			float64(n)/(1<<20),
+			room>>20,
+		)
 	}
 	r.EachStroke(func(s *area.Stroke) { points += s.Points.Len() })
 	for i := range r.Lights {
@@ -62,7 +67,13 @@ func (r *Recipe) Fits() error {
 		bare.CutOuts[i].Raster.Tiles = setting.Bytes{}
 	}
 	if n := len(bare.Encode()); n > MaxChange {
-		return fault.New(fault.TooLarge, "With this the shot would have %d points in its strokes and shapes, a recipe of %.1f MB; there is room for %d MB. Remove strokes or shapes that are not needed, then try again.", points, float64(n)/(1<<20), MaxChange>>20)
+		return fault.New(
+			fault.TooLarge,
+			"With this the shot would have %d points in its strokes and shapes, a recipe of %.1f MB; there is room for %d MB. Remove strokes or shapes that are not needed, then try again.",
+			points,
+			float64(n)/(1<<20),
+			MaxChange>>20,
+		)
 	}
 	return nil
 }

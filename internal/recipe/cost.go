@@ -190,5 +190,11 @@ func (c Cost) Check() error {
 	most := slices.MaxFunc(c.parts, func(a, b costPart) int {
 		return cmp.Compare(a.seconds, b.seconds)
 	})
-	return fault.New(fault.TooLarge, "A picture of this shot would take about %.0f seconds; %d are the limit. Most of it is for %s. Remove some of them, then try again.", c.Seconds/2, MaxSeconds, most.what)
+	return fault.New(
+		fault.TooLarge,
+		"A picture of this shot would take about %.0f seconds; %d are the limit. Most of it is for %s. Remove some of them, then try again.",
+		c.Seconds/2,
+		MaxSeconds,
+		most.what,
+	)
 }

@@ -18,6 +18,7 @@ import (
 // is lost, and in the depth of the wrap two thirds; without a wrap it is multiplied by 1 −
 // shells·B.
 type Blocker struct {
+	ID      string   `json:"id,omitzero" row:"own" key:"-" count:"0..64" doc:"unique in its list, never shown"`
 	On      bool     `json:"on" label:"Switch" default:"true" row:"own"`
 	Area    area.Ref `json:"area" label:"Stands before it" row:"own" doc:"id of an area; cut-out:ID is what a cut-out covers, behind:ID all but that, light:ID the shapes of another light"`
 	Shells  float64  `json:"shells" label:"Hides glow" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"how much of the shells it hides; it hides all of the core"`
@@ -153,7 +154,14 @@ func (r *Recipe) checkCutOuts() (field, msg string) {
 		l := &r.Lights[i]
 		for j, s := range l.Shapes {
 			if c, ok := s.(shape.CutOut); ok && r.CutOut(c.Of) == nil {
-				return fmt.Sprintf("lights[%d].shapes[%d].of", i, j), fmt.Sprintf("The light “%s” is made of a cut-out that is not in this shot; choose another.", l.Name)
+				return fmt.Sprintf(
+						"lights[%d].shapes[%d].of",
+						i,
+						j,
+					), fmt.Sprintf(
+						"The light “%s” is made of a cut-out that is not in this shot; choose another.",
+						l.Name,
+					)
 			}
 		}
 		for j := range l.Blockers {
@@ -169,10 +177,23 @@ func (r *Recipe) checkCutOuts() (field, msg string) {
 		if id := l.Spill.Carrier; id != "" {
 			a := r.Area(id)
 			if a == nil {
-				return fmt.Sprintf("lights[%d].spill.carrier", i), fmt.Sprintf("The light “%s” is carried by what is not in this shot; choose something else.", l.Name)
+				return fmt.Sprintf(
+						"lights[%d].spill.carrier",
+						i,
+					), fmt.Sprintf(
+						"The light “%s” is carried by what is not in this shot; choose something else.",
+						l.Name,
+					)
 			}
 			if r.glows(a, 0) {
-				return fmt.Sprintf("lights[%d].spill.carrier", i), fmt.Sprintf("“%s” is made of what a light gives, and so cannot carry the light “%s”. Make it of a cut-out, or draw it.", a.Name, l.Name)
+				return fmt.Sprintf(
+						"lights[%d].spill.carrier",
+						i,
+					), fmt.Sprintf(
+						"“%s” is made of what a light gives, and so cannot carry the light “%s”. Make it of a cut-out, or draw it.",
+						a.Name,
+						l.Name,
+					)
 			}
 		}
 	}
@@ -201,13 +222,20 @@ func (r *Recipe) checkCutOuts() (field, msg string) {
 func (r *Recipe) blocks(l *Light, id area.Ref) string {
 	a := r.Area(id)
 	if a == nil {
-		return fmt.Sprintf("Before the light “%s” stands what is not in this shot; choose something else.", l.Name)
+		return fmt.Sprintf(
+			"Before the light “%s” stands what is not in this shot; choose something else.",
+			l.Name,
+		)
 	}
 	if id == area.RefTo(area.OfLight, l.ID) {
 		return fmt.Sprintf("The light “%s” cannot stand before itself.", l.Name)
 	}
 	if r.glows(a, 0) {
-		return fmt.Sprintf("“%s” is made of what a light gives, and so cannot stand before the light “%s”. Make it of the light's shapes.", a.Name, l.Name)
+		return fmt.Sprintf(
+			"“%s” is made of what a light gives, and so cannot stand before the light “%s”. Make it of the light's shapes.",
+			a.Name,
+			l.Name,
+		)
 	}
 	return ""
 }
@@ -216,9 +244,16 @@ func (r *Recipe) blocks(l *Light, id area.Ref) string {
 func (r *Recipe) touches(l *Light, id area.Ref) string {
 	switch a := r.Area(id); {
 	case a == nil:
-		return fmt.Sprintf("The spill of “%s” is touched up in what is not in this shot; choose something else.", l.Name)
+		return fmt.Sprintf(
+			"The spill of “%s” is touched up in what is not in this shot; choose something else.",
+			l.Name,
+		)
 	case r.glows(a, 0):
-		return fmt.Sprintf("“%s” is made of what a light gives, and so cannot touch up the spill of “%s”. Paint it, or make it of a cut-out.", a.Name, l.Name)
+		return fmt.Sprintf(
+			"“%s” is made of what a light gives, and so cannot touch up the spill of “%s”. Paint it, or make it of a cut-out.",
+			a.Name,
+			l.Name,
+		)
 	}
 	return ""
 }

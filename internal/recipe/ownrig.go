@@ -63,7 +63,10 @@ func DecodeRig(data []byte) (OwnRig, error) {
 		return g, err
 	}
 	if m, ok := raw.(map[string]any); !ok || m["kind"] != "rig" {
-		return g, fault.New(fault.Invalid, "This is no file of a rig. Save one with “Save as a rig”, or choose another.")
+		return g, fault.New(
+			fault.Invalid,
+			"This is no file of a rig. Save one with “Save as a rig”, or choose another.",
+		)
 	} else if v, _ := m["version"].(float64); v > 1 {
 		return g, fault.New(fault.Invalid, "This rig was saved by a newer Pyrant (its version is %s, this one reads 1).", fmt.Sprint(m["version"]))
 	}

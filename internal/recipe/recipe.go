@@ -32,7 +32,7 @@ import (
 // Version is the version of the recipe format that this package writes. It grows
 // when a document of before means something else now, not when a field is added:
 // that takes its default.
-const Version = 5
+const Version = 6
 
 // MaxBytes is the largest JSON document that Decode reads.
 const MaxBytes = 32 << 20
@@ -42,7 +42,7 @@ const MaxChange = 8 << 20
 
 // Recipe is all that is done to one photo.
 type Recipe struct {
-	Version int   `json:"version" fixed:"true" label:"Version" range:"5..5" doc:"of the format"`
+	Version int   `json:"version" fixed:"true" label:"Version" range:"6..6" doc:"of the format"`
 	Photo   Photo `json:"photo" fixed:"true"`
 
 	Crop crop.Crop `json:"crop" title:"Crop: *" doc:"what of the photo is the picture; all that is drawn stays in pixels of the photo"`
@@ -190,7 +190,10 @@ const (
 
 // Choices returns the looks.
 func (Look) Choices() []setting.Choice {
-	return []setting.Choice{{Value: string(Exposed), Label: "By exposure"}, {Value: string(Even), Label: "Even"}}
+	return []setting.Choice{
+		{Value: string(Exposed), Label: "By exposure"},
+		{Value: string(Even), Label: "Even"},
+	}
 }
 
 // Core is the shape itself, as a lit thing looks to a camera.
@@ -312,6 +315,7 @@ func (Join) Choices() []setting.Choice { return Joins }
 
 // Shell is one level of a glow.
 type Shell struct {
+	ID       string  `json:"id,omitzero" row:"own" key:"-" count:"0..64" doc:"unique in its list, never shown"`
 	Radius   float64 `json:"radius" label:"Radius" row:"own" unit:"px" range:"0..6000" slider:"L/12000..L/10 log" default:"L/300" step:"0.01" doc:"standard deviation of the Gaussian"`
 	Strength float64 `json:"strength" label:"Strength" unit:"%" range:"0..4" default:"0.3" row:"own" step:"0.01"`
 	Tint     Tint    `json:"tint" title:"Tint"`
@@ -389,6 +393,7 @@ func (r Ramp) Colours(g Gel) [RampParts]colour.RGB {
 // or by 1 + Amount·coverage, or light of the gel is added that makes a white surface at an Amount
 // of 1 white.
 type Touch struct {
+	ID     string   `json:"id,omitzero" row:"own" key:"-" count:"0..64" doc:"unique in its list, never shown"`
 	On     bool     `json:"on" label:"Switch" default:"true" row:"own"`
 	Area   area.Ref `json:"area" label:"Where" row:"own" doc:"id of the area, or of a cut-out"`
 	Does   Touching `json:"does" label:"Gives" default:"less"`
@@ -504,7 +509,13 @@ func (r Recipe) Check(setting.Frame) (field, msg string) {
 	for i := range r.Lights {
 		l := &r.Lights[i]
 		if l.Group != "" && r.GroupOf(l.Group) == nil {
-			return fmt.Sprintf("lights[%d].group", i), fmt.Sprintf("The light “%s” is in a group that is not in this shot; choose another.", l.Name)
+			return fmt.Sprintf(
+					"lights[%d].group",
+					i,
+				), fmt.Sprintf(
+					"The light “%s” is in a group that is not in this shot; choose another.",
+					l.Name,
+				)
 		}
 		if msg := r.trims(l, l.Trim.Area); msg != "" {
 			return fmt.Sprintf("lights[%d].trim.area", i), msg
@@ -533,7 +544,14 @@ func (r Recipe) Check(setting.Frame) (field, msg string) {
 	for i := range r.Areas {
 		for j, p := range r.Areas[i].Parts {
 			if l, ok := p.Of.(area.Light); ok && l.Light != "" && r.LightOf(l.Light) == nil {
-				return fmt.Sprintf("areas[%d].parts[%d].of.light", i, j), fmt.Sprintf("The area “%s” uses a light that is not in this shot; choose another for its part.", r.Areas[i].Name)
+				return fmt.Sprintf(
+						"areas[%d].parts[%d].of.light",
+						i,
+						j,
+					), fmt.Sprintf(
+						"The area “%s” uses a light that is not in this shot; choose another for its part.",
+						r.Areas[i].Name,
+					)
 			}
 		}
 	}
@@ -544,11 +562,25 @@ func (r Recipe) Check(setting.Frame) (field, msg string) {
 		for i := range list.passes {
 			p := &list.passes[i]
 			if p.Area != "" && r.Area(p.Area) == nil {
-				return fmt.Sprintf("%s[%d].area", list.at, i), fmt.Sprintf("The pass “%s” works in an area that is not in this shot; choose another.", p.Name)
+				return fmt.Sprintf(
+						"%s[%d].area",
+						list.at,
+						i,
+					), fmt.Sprintf(
+						"The pass “%s” works in an area that is not in this shot; choose another.",
+						p.Name,
+					)
 			}
 			if f, ok := p.Does.(pass.Ramp); ok && f.Follow != "" &&
 				r.LightOf(area.LightRef(f.Follow)) == nil {
-				return fmt.Sprintf("%s[%d].does.follow", list.at, i), fmt.Sprintf("The ramp “%s” follows a light that is not in this shot; choose another.", p.Name)
+				return fmt.Sprintf(
+						"%s[%d].does.follow",
+						list.at,
+						i,
+					), fmt.Sprintf(
+						"The ramp “%s” follows a light that is not in this shot; choose another.",
+						p.Name,
+					)
 			}
 		}
 	}
@@ -565,10 +597,17 @@ func (r *Recipe) trims(l *Light, id area.Ref) string {
 	}
 	a := r.Area(id)
 	if a == nil {
-		return fmt.Sprintf("The light “%s” is trimmed in what is not in this shot; choose something else.", l.Name)
+		return fmt.Sprintf(
+			"The light “%s” is trimmed in what is not in this shot; choose something else.",
+			l.Name,
+		)
 	}
 	if r.glows(a, 0) {
-		return fmt.Sprintf("“%s” is made of what a light gives, and so cannot trim the light “%s”. Draw it, or make it of a cut-out.", a.Name, l.Name)
+		return fmt.Sprintf(
+			"“%s” is made of what a light gives, and so cannot trim the light “%s”. Draw it, or make it of a cut-out.",
+			a.Name,
+			l.Name,
+		)
 	}
 	return ""
 }
@@ -651,5 +690,9 @@ var widest = setting.Of[Photo]("width").Max.A
 
 // Schema returns the JSON Schema of recipes.
 func Schema() []byte {
-	return setting.Schema[Recipe]("https://pyrant.example/recipe.schema.json", "Pyrant recipe", setting.Frame{W: widest, H: widest})
+	return setting.Schema[Recipe](
+		"https://pyrant.example/recipe.schema.json",
+		"Pyrant recipe",
+		setting.Frame{W: widest, H: widest},
+	)
 }

@@ -48,8 +48,10 @@ func sample(t testing.TB) *recipe.Recipe {
 			t.Fatal(err)
 		}
 		r.Lights[i].Shapes = shape.Shapes{sh}
+		r.Lights[i].ID = fmt.Sprint("l", i+1)
 	}
 	r.Lights[1].Name = "Signal rod"
+	r = edit.Identify(r)
 	if err := r.Validate(); err != nil {
 		t.Fatal(err)
 	}
@@ -162,7 +164,7 @@ func TestDecodeRefuses(t *testing.T) {
 			"out of range",
 		},
 		{"same id twice", swap(`"id":"l2"`, `"id":"l1"`), "lights[1].id", `the id "l1"`},
-		{"newer version", swap(`"version":5`, `"version":99`), "version", "version 99"},
+		{"newer version", swap(`"version":6`, `"version":99`), "version", "version 99"},
 		{"more after the end", good + "{}", "", "not valid JSON"},
 		{
 			"window upside down",
@@ -422,9 +424,9 @@ func TestStacksHaveTheirNumbers(t *testing.T) {
 			t.Fatal(at, err)
 		}
 		l := r.Lights[i]
-		if want := fmt.Sprintf("Light %d", i+1); l.Name != want || l.ID != fmt.Sprintf("l%d",
-			i+1) || l.Gel.Hue != math.Mod(172+137.5*float64(i), 360) {
-			t.Errorf("the new light is %q, %q with hue %v", l.Name, l.ID, l.Gel.Hue)
+		if want := fmt.Sprintf("Light %d", i+1); l.Name != want ||
+			l.Gel.Hue != math.Mod(172+137.5*float64(i), 360) {
+			t.Errorf("the new light is %q with hue %v", l.Name, l.Gel.Hue)
 		}
 	}
 	stack := r.Lights[0].Shells
@@ -448,31 +450,33 @@ func TestStacksHaveTheirNumbers(t *testing.T) {
 		want      recipe.Shell
 		otherwise int
 	}{
-		{"the first", nil, 0, shell{10, 0.3, tint{}, 0.15, add, recipe.Trim{Amount: 1}}, 1},
+		{"the first", nil, 0, shell{"", 10, 0.3, tint{}, 0.15, add, recipe.Trim{Amount: 1}}, 1},
 		{"beyond the only one", []shell{{Radius: 8, Strength: 0.4, Lift: 0.2, Join: recipe.Screen}}, 1,
-			shell{16, 0.3, tint{}, 0.2, recipe.Screen, noTrim}, 2},
+			shell{"", 16, 0.3, tint{}, 0.2, recipe.Screen, noTrim}, 2},
 		{"beyond one of no radius", []shell{{Radius: 0, Strength: 0.4, Join: add}}, 1,
-			shell{2, 0.3, tint{}, 0, add, noTrim}, 2},
+			shell{"", 2, 0.3, tint{}, 0, add, noTrim}, 2},
 		{"beyond the widest there can be", []shell{{Radius: 6000, Strength: 0.4, Join: add}}, 1,
-			shell{6000, 0.3, tint{}, 0, add, noTrim}, 2},
+			shell{"", 6000, 0.3, tint{}, 0, add, noTrim}, 2},
 		{"in the widest gap", []shell{{Radius: 90, Strength: 0.2, Join: recipe.Normal},
 			{Radius: 4, Strength: 0.6, Tint: tint{White: 0.5}, Join: add}, {Radius: 2, Strength: 1,
 				Tint: tint{White: 1}, Join: add}}, 2,
-			shell{19, 0.4, tint{White: 0.25}, 0, recipe.Normal, noTrim}, 4},
+			shell{"", 19, 0.4, tint{White: 0.25}, 0, recipe.Normal, noTrim}, 4},
 		{"between none and some", []shell{{Radius: 0, Strength: 0.5, Join: add},
-			{Radius: 30, Strength: 0.3, Join: add}}, 1, shell{3, 0.4, tint{}, 0, add, noTrim}, 3},
+			{Radius: 30, Strength: 0.3, Join: add}},
+			1, shell{"", 3, 0.4, tint{}, 0, add, noTrim}, 3},
 		{"in the widest of narrow gaps", []shell{{Radius: 10, Strength: 1, Join: add},
 			{Radius: 11, Strength: 1, Join: add}, {Radius: 13, Strength: 1, Join: add}}, 2,
-			shell{12, 1, tint{}, 0, add, noTrim}, 4},
+			shell{"", 12, 1, tint{}, 0, add, noTrim}, 4},
 		{"behind those of the same radius", []shell{{Radius: 5, Strength: 0.1, Join: add},
 			{Radius: 5, Strength: 0.2, Join: add}, {Radius: 5, Strength: 0.4, Join: add},
-			{Radius: 20, Strength: 0.6, Join: add}}, 3, shell{10, 0.5, tint{}, 0, add, noTrim}, 5},
+			{Radius: 20, Strength: 0.6, Join: add}},
+			3, shell{"", 10, 0.5, tint{}, 0, add, noTrim}, 5},
 		{"not between two that are as good as none", []shell{{Radius: 0, Strength: 1, Join: add},
 			{Radius: 0.35, Strength: 1, Join: add}, {Radius: 0.42, Strength: 1, Join: add}}, 2,
-			shell{0.383, 1, tint{}, 0, add, noTrim}, 4},
+			shell{"", 0.383, 1, tint{}, 0, add, noTrim}, 4},
 		{"the first of gaps alike", []shell{{Radius: 1, Strength: 1, Join: add},
 			{Radius: 4, Strength: 1, Join: add}, {Radius: 16, Strength: 1, Join: add}}, 1,
-			shell{2, 1, tint{}, 0, add, noTrim}, 4},
+			shell{"", 2, 1, tint{}, 0, add, noTrim}, 4},
 	} {
 		got, err := edit.AddShell(shells(tt.from...), 1)
 		if err != nil {
@@ -481,7 +485,7 @@ func TestStacksHaveTheirNumbers(t *testing.T) {
 		}
 		l := got.Lights[1].Shells
 		s := l[tt.at]
-		s.Strength = math.Round(1e9*s.Strength) / 1e9
+		s.ID, s.Strength = "", math.Round(1e9*s.Strength)/1e9
 		if len(l) != tt.otherwise || s != tt.want {
 			t.Errorf("%s: %+v", tt.name, l)
 		}
@@ -610,8 +614,8 @@ func TestLargestDocument(t *testing.T) {
 
 func TestVersionsThatCannotBeRead(t *testing.T) {
 	good := string(sample(t).Encode())
-	for _, v := range []string{"0", "-1", "1.5", "6", `"4"`, "null"} {
-		_, err := edit.Decode([]byte(strings.Replace(good, `"version":5`, `"version":`+v, 1)))
+	for _, v := range []string{"0", "-1", "1.5", "7", `"4"`, "null"} {
+		_, err := edit.Decode([]byte(strings.Replace(good, `"version":6`, `"version":`+v, 1)))
 		var e *fault.Error
 		if !errors.As(err, &e) || e.Field != "version" {
 			t.Errorf("version %s: %v", v, err)
@@ -641,7 +645,7 @@ func TestDuplicateAndLit(t *testing.T) {
 // A field that a document does not have takes its default, so that shots of before
 // open when a field is added.
 func TestMissingFieldsTakeTheirDefaults(t *testing.T) {
-	doc := `{"version":5,"photo":{"width":3000,"height":2000},"lights":[{"id":"a","name":"Lamp","shapes":[],"shells":[{"radius":4}]}]}`
+	doc := `{"version":6,"photo":{"width":3000,"height":2000},"lights":[{"id":"a","name":"Lamp","shapes":[],"shells":[{"radius":4}]}]}`
 	r, err := edit.Decode([]byte(doc))
 	if err != nil {
 		t.Fatal(err)
@@ -700,6 +704,7 @@ func TestPackKeepsLongListsBeside(t *testing.T) {
 		nodes = append(nodes, shape.Node{X: float64(i), Y: 100 + 10*math.Sin(float64(i)/50)})
 	}
 	r.Lights[0].Shapes = append(r.Lights[0].Shapes, shape.Outline{Nodes: shape.PathOf(nodes...)})
+	r = edit.Identify(r)
 	doc, lists := r.Pack()
 	if len(lists) != 1 || len(doc) > 20_000 {
 		t.Fatalf("%d lists beside a document of %d bytes", len(lists), len(doc))

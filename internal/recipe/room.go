@@ -158,19 +158,32 @@ func (r *Recipe) Space() (*Space, error) {
 	focal := camera.FocalOf(view, w)
 	if n := m.Corners.Len(); n > 0 {
 		if n != 4 {
-			return nil, fault.In("room.corners", "The floor has %d corners; a rectangle needs four.", n)
+			return nil, fault.In(
+				"room.corners",
+				"The floor has %d corners; a rectangle needs four.",
+				n,
+			)
 		}
 		c := [4]camera.Point(m.Corners.All())
 		if i := camera.Crossing(c); i >= 0 {
-			return nil, fault.In(fmt.Sprintf("room.corners[%d]", i), "With this corner the floor makes no rectangle: its sides cross or fold in. Drag it to where the sides go round once.")
+			return nil, fault.In(
+				fmt.Sprintf("room.corners[%d]", i),
+				"With this corner the floor makes no rectangle: its sides cross or fold in. Drag it to where the sides go round once.",
+			)
 		}
 		var ok bool
 		if s.Cam, s.Fit, ok = camera.Calibrate(c, w, h, focal, spread); !ok {
-			return nil, fault.In("room.corners", "No floor is seen like this. Set the corners of something that lies level before the camera.")
+			return nil, fault.In(
+				"room.corners",
+				"No floor is seen like this. Set the corners of something that lies level before the camera.",
+			)
 		}
 		for i, p := range c {
 			if _, ok := s.Cam.Floor(p.X, p.Y); !ok {
-				return nil, fault.In(fmt.Sprintf("room.corners[%d]", i), "The horizon that these corners make runs through the floor itself at this corner. Drag it down, or the far sides closer together.")
+				return nil, fault.In(
+					fmt.Sprintf("room.corners[%d]", i),
+					"The horizon that these corners make runs through the floor itself at this corner. Drag it down, or the far sides closer together.",
+				)
 			}
 		}
 	} else {
@@ -185,18 +198,29 @@ func (r *Recipe) Space() (*Space, error) {
 			if ok1 {
 				end = "to"
 			}
-			return nil, fault.In(fmt.Sprintf("room.walls[%d].%s", i, end), "Here the line of the wall “%s” lies above the horizon, where there is no floor. Drag it down to where wall and floor meet.", l.Name)
+			return nil, fault.In(
+				fmt.Sprintf("room.walls[%d].%s", i, end),
+				"Here the line of the wall “%s” lies above the horizon, where there is no floor. Drag it down to where wall and floor meet.",
+				l.Name,
+			)
 		}
 		p, ok := s.Cam.Upright(a, b)
 		if !ok {
-			return nil, fault.In(fmt.Sprintf("room.walls[%d]", i), "The wall “%s” would be seen from its edge. Make its line longer, or drag an end to the side.", l.Name)
+			return nil, fault.In(
+				fmt.Sprintf("room.walls[%d]", i),
+				"The wall “%s” would be seen from its edge. Make its line longer, or drag an end to the side.",
+				l.Name,
+			)
 		}
 		s.Walls = append(s.Walls, p)
 	}
 	if m.Ceiling > 0 {
 		p, ok := s.Cam.Ceiling(m.Ceiling)
 		if !ok {
-			return nil, fault.In("room.ceiling", "A ceiling lies above the camera: its height is more than 1.05 heights of that, or 0 for none.")
+			return nil, fault.In(
+				"room.ceiling",
+				"A ceiling lies above the camera: its height is more than 1.05 heights of that, or 0 for none.",
+			)
 		}
 		s.Ceiling = &p
 	}
@@ -213,10 +237,19 @@ func (r *Recipe) Space() (*Space, error) {
 		on := slices.IndexFunc(m.Platforms, func(p Platform) bool { return p.ID == string(t.On) })
 		f, ok := s.Foot(t.Foot, on)
 		if !ok && on < 0 {
-			return nil, fault.In(fmt.Sprintf("room.things[%d].foot", i), "This foot lies above the horizon, where there is no floor. Drag it down to where “%s” stands.", r.NameOf(t.Of))
+			return nil, fault.In(
+				fmt.Sprintf("room.things[%d].foot", i),
+				"This foot lies above the horizon, where there is no floor. Drag it down to where “%s” stands.",
+				r.NameOf(t.Of),
+			)
 		}
 		if !ok {
-			return nil, fault.In(fmt.Sprintf("room.things[%d].foot", i), "Here nothing can stand on “%s”, whose top ends before. Drag the foot down to where “%s” stands on it.", m.Platforms[on].Name, r.NameOf(t.Of))
+			return nil, fault.In(
+				fmt.Sprintf("room.things[%d].foot", i),
+				"Here nothing can stand on “%s”, whose top ends before. Drag the foot down to where “%s” stands on it.",
+				m.Platforms[on].Name,
+				r.NameOf(t.Of),
+			)
 		}
 		s.Feet, s.On = append(s.Feet, f), append(s.On, on)
 	}
@@ -256,16 +289,28 @@ const slab = 0.04
 func (s *Space) platform(p *Platform) (prism *camera.Prism, field, msg string) {
 	c := [4]camera.Point(p.Top.All())
 	if i := camera.Crossing(c); i >= 0 {
-		return nil, fmt.Sprintf(".top[%d]", i), fmt.Sprintf("With this corner the top of “%s” makes no rectangle: its sides cross or fold in. Drag it to where the sides go round once.", p.Name)
+		return nil, fmt.Sprintf(
+				".top[%d]",
+				i,
+			), fmt.Sprintf(
+				"With this corner the top of “%s” makes no rectangle: its sides cross or fold in. Drag it to where the sides go round once.",
+				p.Name,
+			)
 	}
 	foot, ok := s.Cam.Floor(p.Foot.X, p.Foot.Y)
 	if !ok {
-		return nil, ".foot", fmt.Sprintf("The foot of “%s” lies above the horizon, where there is no floor. Drag it down to the floor under its first corner.", p.Name)
+		return nil, ".foot", fmt.Sprintf(
+			"The foot of “%s” lies above the horizon, where there is no floor. Drag it down to the floor under its first corner.",
+			p.Name,
+		)
 	}
 	first, ok := s.Cam.Above(foot, c[0].X, c[0].Y)
 	high := s.Cam.Height(first)
 	if !ok || high < 1e-3 {
-		return nil, ".foot", fmt.Sprintf("The foot of “%s” lies above its first corner. Drag it down to the floor under that.", p.Name)
+		return nil, ".foot", fmt.Sprintf(
+			"The foot of “%s” lies above its first corner. Drag it down to the floor under that.",
+			p.Name,
+		)
 	}
 	top := camera.Plane{N: s.Cam.Up, D: high - 1}
 	var at []camera.Vec
@@ -273,7 +318,13 @@ func (s *Space) platform(p *Platform) (prism *camera.Prism, field, msg string) {
 		r := s.Cam.Ray(k.X, k.Y)
 		t, ok := top.Hit(r)
 		if !ok || t*r.Len() > 100 {
-			return nil, fmt.Sprintf(".top[%d]", i), fmt.Sprintf("At this corner the top of “%s” would lie on the horizon or beyond it. Drag it down.", p.Name)
+			return nil, fmt.Sprintf(
+					".top[%d]",
+					i,
+				), fmt.Sprintf(
+					"At this corner the top of “%s” would lie on the horizon or beyond it. Drag it down.",
+					p.Name,
+				)
 		}
 		at = append(at, r.Mul(t))
 	}
@@ -324,18 +375,33 @@ func (r *Recipe) checkRoom() (field, msg string) {
 			return f, msg
 		}
 		if r.CutOut(m.Things[i].Of) == nil {
-			return fmt.Sprintf("room.things[%d].of", i), "A thing of the room is a cut-out that is not in this shot; choose another."
+			return fmt.Sprintf(
+				"room.things[%d].of",
+				i,
+			), "A thing of the room is a cut-out that is not in this shot; choose another."
 		}
 		if on := string(m.Things[i].On); on != "" && !slices.ContainsFunc(m.Platforms,
 			func(p Platform) bool { return p.ID == on }) {
-			return fmt.Sprintf("room.things[%d].on", i), fmt.Sprintf("“%s” stands on a platform that the room has not; choose another, or the floor.", r.NameOf(m.Things[i].Of))
+			return fmt.Sprintf(
+					"room.things[%d].on",
+					i,
+				), fmt.Sprintf(
+					"“%s” stands on a platform that the room has not; choose another, or the floor.",
+					r.NameOf(m.Things[i].Of),
+				)
 		}
 	}
 	for i := range r.Lights {
 		if r.standsOn(r.Lights[i].Stand) {
 			continue
 		}
-		return fmt.Sprintf("lights[%d].stand", i), fmt.Sprintf("The light “%s” stands on something that the room has not; choose another.", r.Lights[i].Name)
+		return fmt.Sprintf(
+				"lights[%d].stand",
+				i,
+			), fmt.Sprintf(
+				"The light “%s” stands on something that the room has not; choose another.",
+				r.Lights[i].Name,
+			)
 	}
 	if !m.On {
 		return "", ""
@@ -350,7 +416,15 @@ func (r *Recipe) checkRoom() (field, msg string) {
 	for i := range r.Lights {
 		for j, sh := range r.Lights[i].Shapes {
 			if k := s.Lost(sh); k >= 0 {
-				return fmt.Sprintf("lights[%d].shapes[%d].feet[%d]", i, j, k), fmt.Sprintf("This foot of the light “%s” lies above the horizon, where there is no floor. Drag it down.", r.Lights[i].Name)
+				return fmt.Sprintf(
+						"lights[%d].shapes[%d].feet[%d]",
+						i,
+						j,
+						k,
+					), fmt.Sprintf(
+						"This foot of the light “%s” lies above the horizon, where there is no floor. Drag it down.",
+						r.Lights[i].Name,
+					)
 			}
 		}
 	}

@@ -18,6 +18,7 @@ var upgrades = []func(doc map[string]any){
 	upgrade2,
 	upgrade3,
 	upgrade4,
+	upgrade5,
 }
 
 // upgrade1 : shapes are of kinds with fields of their own. An outline could have a
@@ -65,7 +66,11 @@ func upgrade2(doc map[string]any) {
 	if warmth != 0 {
 		// Red and blue moved against each other, with the luminance of white kept.
 		n := math.Log2(colour.Luma(math.Exp2(0.5*warmth), 1, math.Exp2(-0.5*warmth)))
-		add("Warmth", "levels", map[string]any{"red": 0.5*warmth - n, "green": -n, "blue": -0.5*warmth - n})
+		add(
+			"Warmth",
+			"levels",
+			map[string]any{"red": 0.5*warmth - n, "green": -n, "blue": -0.5*warmth - n},
+		)
 	}
 	if passes != nil && dusk != nil {
 		dusk["passes"] = passes
@@ -107,6 +112,9 @@ func upgrade3(doc map[string]any) {
 // upgrade4 : what is missing takes its default; edit.Unpack does the rest, as it computes light.
 func upgrade4(map[string]any) {}
 
+// upgrade5 : items of lists had no ids; edit.Unpack makes them, as in any document that has none.
+func upgrade5(map[string]any) {}
+
 // old fills what an object below in lacks, and makes the object where it is missing.
 func old(in map[string]any, name string, fields map[string]any) {
 	if in[name] == nil {
@@ -129,7 +137,12 @@ func upgrade(raw any) (from int, err error) {
 	case !ok:
 		return 0, fault.In("version", "A recipe must say its version.")
 	case v != float64(int(v)) || v < 1 || v > Version:
-		return 0, fault.In("version", "This recipe is of version %s; this Pyrant reads versions 1 to %d.", fmt.Sprint(v), Version)
+		return 0, fault.In(
+			"version",
+			"This recipe is of version %s; this Pyrant reads versions 1 to %d.",
+			fmt.Sprint(v),
+			Version,
+		)
 	}
 	for i := int(v); i < Version; i++ {
 		upgrades[i-1](doc)

@@ -85,7 +85,10 @@ func (s *Server) checkKey(next echo.HandlerFunc) echo.HandlerFunc {
 		if k, err := c.Cookie(keyCookie); err == nil && s.isKey(k.Value) {
 			return next(c)
 		}
-		return echo.NewHTTPError(http.StatusUnauthorized, "This Pyrant asks for its access key. Open the link that it printed when it was started.")
+		return echo.NewHTTPError(
+			http.StatusUnauthorized,
+			"This Pyrant asks for its access key. Open the link that it printed when it was started.",
+		)
 	}
 }
 

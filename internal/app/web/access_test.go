@@ -7,12 +7,12 @@ import (
 	"net"
 	"net/http"
 	"net/url"
-	"os"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
-	"pyrant/internal/app/export"
+	"pyrant/internal/app/job"
 	"pyrant/internal/edit"
 	"pyrant/internal/recipe/setting"
 )
@@ -126,7 +126,8 @@ func TestEveryChangeNeedsTheToken(t *testing.T) {
 			continue
 		}
 		tried++
-		path := strings.NewReplacer(":id", at, ":action", "undo", ":job", "x", ":upload", "x").Replace(r.Path)
+		path := strings.NewReplacer(":id", at, ":action", "undo", ":job", "x", ":upload", "x").
+			Replace(r.Path)
 		for name, with := range map[string]func(*http.Request){
 			"no token":          func(r *http.Request) { r.Header.Del("X-CSRF-Token") },
 			"same origin":       func(r *http.Request) { r.Header.Del("X-CSRF-Token"); r.Header.Set("Sec-Fetch-Site", "same-origin") },
@@ -134,7 +135,12 @@ func TestEveryChangeNeedsTheToken(t *testing.T) {
 			"another token":     func(r *http.Request) { r.Header.Set("X-CSRF-Token", strings.Repeat("x", len(a.csrf))) },
 			"from another site": func(r *http.Request) { r.Header.Set("Sec-Fetch-Site", "cross-site") },
 		} {
-			q := a.request(r.Method, path, "application/x-www-form-urlencoded", strings.NewReader(""))
+			q := a.request(
+				r.Method,
+				path,
+				"application/x-www-form-urlencoded",
+				strings.NewReader(""),
+			)
 			with(q)
 			if resp, body := a.do(q); resp.StatusCode != 403 {
 				t.Errorf("%s %s, %s: %d %.100s", r.Method, r.Path, name, resp.StatusCode, body)
@@ -191,78 +197,16 @@ func TestUploadsAreBounded(t *testing.T) {
 	}
 }
 
-// made starts an export that writes so many bytes when it may, and waits for it to end where wait
-// is set.
-func (a *app) made(bytes int, may <-chan struct{}, wait bool) *job {
-	a.Helper()
-	j := &job{ShotID: "s", Shot: "Quay", Format: export.Format("png")}
-	err := a.server.jobs.start(j, func(ctx context.Context, _ *job, w io.Writer) error {
-		select {
-		case <-may:
-		case <-ctx.Done():
-			return ctx.Err()
-		}
-		for range bytes / 1000 {
-			if _, err := w.Write(make([]byte, 1000)); err != nil {
-				return err
-			}
-		}
-		return nil
-	}, func(err error) string { return err.Error() })
-	if err != nil {
-		a.Fatal(err)
-	}
-	for wait && j.underway() {
-		time.Sleep(time.Millisecond)
-	}
-	return j
-}
-
-// The files of finished exports are bounded on disk: the oldest give way, the newest stays however
-// large it is.
-func TestExportsAreBoundedOnDisk(t *testing.T) {
-	a := start(t, Options{})
-	now := make(chan struct{})
-	close(now)
-	a.server.jobs.most = 25_000
-	var all []*job
-	for range 4 {
-		all = append(all, a.made(10_000, now, true))
-		time.Sleep(2 * time.Millisecond)
-	}
-	a.server.jobs.prune() // after the last has told its size
-	for i, j := range all {
-		_, err := os.Stat(j.path)
-		if there := a.server.jobs.find(j.ID) != nil; there != (i >= 2) || (err == nil) != (i >= 2) {
-			t.Errorf("export %d is there: %v, %v", i, there, err)
-		}
-	}
-	large := a.made(100_000, now, true)
-	a.server.jobs.prune()
-	if a.server.jobs.find(large.ID) == nil || a.server.jobs.find(all[3].ID) != nil {
-		t.Error("the newest does not stay, or an older one does")
-	}
-}
-
-// A stop takes no new exports on, cancels those that run, also while they are written, and is over
-// in time.
-func TestStopRefusesExports(t *testing.T) {
+// A stop takes no new exports on, cancels those that run, ends the lines of events, and is over in
+// time. What was cancelled by it goes on when Pyrant runs again.
+func TestStopEndsExportsAndEvents(t *testing.T) {
 	a := start(t, Options{})
 	at := a.shot()
-	writing := make(chan struct{})
-	slow := &job{ShotID: "s", Shot: "Quay", Format: export.Format("png")}
-	if err := a.server.jobs.start(slow, func(_ context.Context, _ *job, w io.Writer) error {
-		close(writing)
-		for { // as an encoder, which knows of no context
-			if _, err := w.Write(make([]byte, 100)); err != nil {
-				return err
-			}
-			time.Sleep(time.Millisecond)
-		}
-	}, func(err error) string { return err.Error() }); err != nil {
-		t.Fatal(err)
+	a.hold() // the export waits for memory
+	if resp, body := a.post(at+"/exports", url.Values{"format": {"png"}}); resp.StatusCode != 200 {
+		t.Fatalf("%d %s", resp.StatusCode, body)
 	}
-	<-writing
+	line := a.server.hub.Follow("")
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		t.Fatal(err)
@@ -270,14 +214,15 @@ func TestStopRefusesExports(t *testing.T) {
 	ctx, stop := context.WithCancel(context.Background())
 	ended := make(chan error, 1)
 	go func() { ended <- a.server.Serve(ctx, l) }()
-	stop()
-	closed := func() bool {
-		a.server.jobs.mu.Lock()
-		defer a.server.jobs.mu.Unlock()
-		return a.server.jobs.closed
+	resp, err := http.Get("http://" + l.Addr().String() + "/events")
+	if err != nil {
+		t.Fatal(err)
 	}
-	for !closed() {
-		time.Sleep(time.Millisecond)
+	defer resp.Body.Close()
+	stop()
+	told, err := io.ReadAll(resp.Body) // ends with the line
+	if err != nil || !strings.Contains(string(told), "Pyrant is being stopped") {
+		t.Errorf("a page is told %q, %v", told, err)
 	}
 	select {
 	case err := <-ended:
@@ -287,47 +232,121 @@ func TestStopRefusesExports(t *testing.T) {
 	case <-time.After(30 * time.Second):
 		t.Fatal("the stop does not end")
 	}
-	if slow.underway() {
-		t.Error("an export goes on")
+	for e := range line.C {
+		if e.Kind == "job" && strings.Contains(string(e.Data), `"done"`) {
+			t.Error("the export went on")
+		}
 	}
-	if err := a.server.jobs.start(&job{}, nil, nil); err != errStopping {
-		t.Errorf("a new export: %v", err)
+	if resp, body := a.post(at+"/exports", url.Values{"format": {"png"}}); resp.StatusCode == 200 {
+		t.Errorf("it takes another export: %s", body)
 	}
-	_ = at
+	again, err := New(Options{Data: a.server.opt.Data})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer again.Close()
+	a.until(func() bool {
+		list := again.board.List()
+		return len(list) == 1 && list[0].State == job.Done
+	})
 }
 
-// An action and a change are for the item that the page meant: where that is elsewhere by now,
-// nothing is changed.
+// Changes and actions name items by ids: they find theirs wherever it stands by now, whatever the
+// page had seen, and of one that is gone the error has the name. What counts from what is there
+// needs the newest version.
 func TestItemsAreHeldByTheirIDs(t *testing.T) {
 	a := start(t, Options{})
 	at := a.demo()[0]
 	path := "/shots/" + at.ID
 	lights := a.recipe(path).Lights
-	version := func() string { return fmt.Sprint(a.stored(path).Version) }
-	before := version()
-	patch := func(id string) url.Values {
-		return url.Values{"version": {version()}, "step": {"glow"}, "patch": {`[{"op":"test","path":"/lights/1/id","value":"` + id + `"},{"op":"replace","path":"/lights/1/gel/hue","value":12}]`}}
+	old := fmt.Sprint(a.stored(path).Version)
+	patch := func(ops string) url.Values {
+		return url.Values{"version": {old}, "step": {"glow"}, "patch": {ops}}
 	}
-	if resp, body := a.post(path+"/changes", patch(lights[2].ID)); resp.StatusCode != 404 ||
-		!strings.Contains(body, "Nothing was changed") {
-		t.Errorf("a change for another light: %d %s", resp.StatusCode, body)
+	hue := func(id string, v int) string {
+		return fmt.Sprintf(`[{"op":"replace","path":"/lights/id:%s/gel/hue","value":%d}]`, id, v)
 	}
-	act := url.Values{"version": {version()}, "step": {"glow"}, "light": {"1"}, "light_id": {lights[2].ID}}
-	if resp, body := a.post(path+"/actions/remove-light", act); resp.StatusCode != 404 || !strings.Contains(body, "Nothing was changed") {
-		t.Errorf("an action for another light: %d %s", resp.StatusCode, body)
+	light := func(id string) url.Values {
+		return url.Values{"version": {old}, "step": {"glow"}, "light": {id}}
 	}
-	if version() != before {
-		t.Fatal("something was changed")
+	if resp, body := a.post(path+"/actions/remove-light", light(lights[0].ID)); resp.StatusCode != 200 {
+		t.Fatalf("deleting a light: %d %.200s", resp.StatusCode, body)
 	}
-	if resp, body := a.post(path+"/changes", patch(lights[1].ID)); resp.StatusCode != 200 || !strings.Contains(body, `title="Undo: Gel of`) {
-		t.Errorf("a change for the light: %d %.200s", resp.StatusCode, body)
+	// The light that was second is the first now.
+	if resp, body := a.post(path+"/changes", patch(hue(lights[1].ID, 12))); resp.StatusCode != 200 ||
+		!strings.Contains(body, `title="Undo: Gel of `+lights[1].Name) {
+		t.Errorf("a change for a light that moved up: %d %.200s", resp.StatusCode, body)
 	}
-	act = url.Values{"version": {version()}, "step": {"glow"}, "light": {"1"}, "light_id": {lights[1].ID}}
-	if resp, body := a.post(path+"/actions/remove-light", act); resp.StatusCode != 200 {
-		t.Errorf("an action for the light: %d %.200s", resp.StatusCode, body)
+	now := a.recipe(path).Lights
+	if now[0].ID != lights[1].ID || now[0].Gel.Hue != 12 || now[1].Gel != lights[2].Gel {
+		t.Errorf(
+			"lights are %s with a hue of %g, %s with %v",
+			now[0].Name,
+			now[0].Gel.Hue,
+			now[1].Name,
+			now[1].Gel,
+		)
 	}
-	if now := a.recipe(path).Lights; len(now) != len(lights)-1 || now[1].ID != lights[2].ID {
-		t.Error("another light was removed")
+	if resp, body := a.post(path+"/actions/add-shell", light(lights[2].ID)); resp.StatusCode != 200 ||
+		len(a.recipe(path).Lights[1].Shells) != len(lights[2].Shells)+1 {
+		t.Errorf("an action for a light that moved up: %d %.200s", resp.StatusCode, body)
+	}
+	was := a.stored(path).Version
+	gone := "“" + lights[0].Name + "” was deleted"
+	for name, ask := range map[string]func() (*http.Response, string){
+		"a change": func() (*http.Response, string) {
+			return a.post(path+"/changes", patch(hue(lights[0].ID, 40)))
+		},
+		"an action": func() (*http.Response, string) {
+			return a.post(path+"/actions/duplicate-light", light(lights[0].ID))
+		},
+		"of one change a part": func() (*http.Response, string) {
+			both := strings.TrimSuffix(hue(lights[1].ID, 99), "]") + "," + hue(lights[0].ID, 40)[1:]
+			return a.post(path+"/changes", patch(both))
+		},
+	} {
+		if resp, body := ask(); resp.StatusCode != 404 || !strings.Contains(body, gone) {
+			t.Errorf("%s for a light that is gone: %d %s", name, resp.StatusCode, body)
+		}
+	}
+	if resp, body := a.post(path+"/changes", patch(`[{"op":"replace","path":"/lights/0/gel/hue","value":40}]`)); resp.StatusCode != 409 ||
+		!strings.Contains(body, "another window") {
+		t.Errorf("by position, of an older version: %d %s", resp.StatusCode, body)
+	}
+	if resp, _ := a.post(path+"/actions/undo", light(lights[1].ID)); resp.StatusCode != 409 {
+		t.Errorf("undo of an older version: %d", resp.StatusCode)
+	}
+	if v := a.stored(path).Version; v != was {
+		t.Errorf("what was refused made version %d of %d", v, was)
+	}
+}
+
+// Many changes at a time, each of another light and of the same old version, are all saved.
+func TestChangesBesideEachOther(t *testing.T) {
+	a := start(t, Options{})
+	at := a.demo()[0]
+	path := "/shots/" + at.ID
+	lights := a.recipe(path).Lights
+	version := fmt.Sprint(a.stored(path).Version)
+	var all sync.WaitGroup
+	for i, l := range lights {
+		all.Go(func() {
+			ops := fmt.Sprintf(
+				`[{"op":"replace","path":"/lights/id:%s/level","value":0.%d}]`,
+				l.ID,
+				i+1,
+			)
+			form := url.Values{"version": {version}, "patch": {ops}}
+			if resp, body := a.post(path+"/changes", form); resp.StatusCode != 200 {
+				t.Errorf("%s: %d %.200s", l.Name, resp.StatusCode, body)
+			}
+		})
+	}
+	all.Wait()
+	for i, l := range a.recipe(path).Lights {
+		if want := float64(i+1) / 10; l.Level != want {
+			t.Errorf("%s is at %g, want %g", l.Name, l.Level, want)
+		}
 	}
 }
 
@@ -336,16 +355,24 @@ func TestItemsAreHeldByTheirIDs(t *testing.T) {
 func TestCostIsChecked(t *testing.T) {
 	a := start(t, Options{})
 	at := a.shot()
-	shells := `[` + strings.TrimSuffix(strings.Repeat(`{"radius":9,"strength":0.1,"join":"overlay"},`, 32), ",") + `]`
+	shells := `[` + strings.TrimSuffix(
+		strings.Repeat(`{"radius":9,"strength":0.1,"join":"overlay"},`, 32),
+		",",
+	) + `]`
 	light := func(i int) string {
-		return fmt.Sprintf(`{"op":"add","path":"/lights/-","value":{"id":"l%d","name":"L","shapes":[{"kind":"ellipse","x":50,"y":50,"width":20,"height":20}],"shells":%s}}`, i, shells)
+		return fmt.Sprintf(
+			`{"op":"add","path":"/lights/-","value":{"id":"l%d","name":"L","shapes":[{"kind":"ellipse","x":50,"y":50,"width":20,"height":20}],"shells":%s}}`,
+			i,
+			shells,
+		)
 	}
 	var ops []string
 	for i := range 40 {
 		ops = append(ops, light(i))
 	}
 	patch := "[" + strings.Join(ops, ",") + "]"
-	if code, body := a.change(at, patch); code != 413 || !strings.Contains(body, "1280 shells with a blend mode") {
+	if code, body := a.change(at, patch); code != 413 ||
+		!strings.Contains(body, "1280 shells with a blend mode") {
 		t.Errorf("saved: %d %.300s", code, body)
 	}
 	if resp, body := a.postJSON(at+"/frame", `{"long":240,"x":0,"y":0,"w":240,"h":160,"as":"png","patch":`+patch+`}`); resp.StatusCode != 413 {
@@ -388,9 +415,11 @@ func TestDownloadsHaveCleanNames(t *testing.T) {
 		t.Fatal(body)
 	}
 	a.act(at, "add-light", form("step", "trace"))
-	for _, path := range []string{"/archive", "/drawing.svg?light=0"} {
+	for _, path := range []string{"/archive", "/drawing.svg?light=" + a.recipe(at).Lights[0].ID} {
 		resp, _ := a.get(at + path)
-		if name := resp.Header.Get("Content-Disposition"); resp.StatusCode != 200 || strings.ContainsAny(strings.TrimPrefix(name, "attachment; filename="), `/\:`) || !strings.Contains(name, "..-Quay- a-b") {
+		if name := resp.Header.Get("Content-Disposition"); resp.StatusCode != 200 ||
+			strings.ContainsAny(strings.TrimPrefix(name, "attachment; filename="), `/\:`) ||
+			!strings.Contains(name, "..-Quay- a-b") {
 			t.Errorf("%s: %d, %q", path, resp.StatusCode, name)
 		}
 	}

@@ -111,37 +111,36 @@ func with[Q any](f func(*acting, Q) error) do {
 // nothing is what an action asks for that needs no more than the shot.
 type nothing struct{}
 
-// acting is an action under way: the request and its form, and the shot, recipe and version that it
-// is for.
+// exact are the actions that count from the state that the page shows.
+var exact = map[string]bool{"undo": true, "redo": true, "go": true}
+
+// acting is an action under way: the request and its form, and the shot and recipe in force.
 type acting struct {
 	*Server
-	c       *echo.Context
-	ctx     context.Context
-	form    url.Values
-	shot    *store.Shot
-	r       *recipe.Recipe
-	version int64
+	c    *echo.Context
+	ctx  context.Context
+	form url.Values
+	shot *store.Shot
+	r    *recipe.Recipe
 }
 
 // action does what the address names.
 func (s *Server) action(c *echo.Context) error {
-	shot, r, version, err := s.current(c)
-	if err != nil {
-		return err
-	}
-	if err := sameLight(r, c.FormValue("light"), c.FormValue("light_id")); err != nil {
-		return err
-	}
-	do := actions[c.Param("action")]
+	name := c.Param("action")
+	do := actions[name]
 	if do == nil {
 		return echo.ErrNotFound
 	}
-	return do(&acting{s, c, c.Request().Context(), c.Request().Form, shot, r, version})
+	return s.saved(c, exact[name], func(shot *store.Shot, r *recipe.Recipe) error {
+		ctx := c.Request().Context()
+		err := do(&acting{s, c, ctx, c.Request().Form, shot, r})
+		return s.nameGone(ctx, shot, err, itemPaths(r, c.FormValue)...)
+	})
 }
 
 // save commits a recipe and answers with the page's parts.
 func (a *acting) save(next *recipe.Recipe, title string) error {
-	return a.commit(a.c, a.shot, a.version, next, title)
+	return a.commit(a.c, a.shot, next, title)
 }
 
 // finish saves what an edit made, and opens what is to be seen of it.
@@ -168,7 +167,7 @@ func (a *acting) redo(nothing) error { return a.step(1) }
 
 // step moves along the shot's revisions.
 func (a *acting) step(by int) error {
-	next, err := a.store.Step(a.ctx, a.shot.ID, a.version, by)
+	next, err := a.store.Step(a.ctx, a.shot.ID, a.shot.Version, by)
 	if err != nil {
 		return err
 	}

@@ -33,7 +33,14 @@ func TestBindForm(t *testing.T) {
 		t.Fatal(err)
 	}
 	seven := 7
-	want := asking{action.OfLight{Light: 3}, "A b", 2.5, true, action.Points{{X: 1, Y: 2}}, &seven}
+	want := asking{
+		action.OfLight{Light: "3"},
+		"A b",
+		2.5,
+		true,
+		action.Points{{X: 1, Y: 2}},
+		&seven,
+	}
 	if !reflect.DeepEqual(got, want) {
 		t.Errorf("got %+v, want %+v", got, want)
 	}
@@ -43,9 +50,9 @@ func TestBindForm(t *testing.T) {
 		t.Errorf("without what is optional: %+v, %v", got, err)
 	}
 	for _, f := range []url.Values{
-		form("radius", "1"), form("light", "x", "radius", "1"), form("light", "1"),
+		form("radius", "1"), form("light", "1", "radius", "x"), form("light", "1"),
 		form("light", "1", "radius", "NaN"), form("light", "1", "radius", "Inf"),
-		form("light", "1", "radius", "1", "points", "{"), form("light", "1.5", "radius", "1"),
+		form("light", "1", "radius", "1", "points", "{"), form("light", "1", "radius", "1", "seq", "1.5"),
 	} {
 		if err := bindForm(f, new(asking)); !fault.Is(err, fault.Invalid) {
 			t.Errorf("%v: %v", f, err)

@@ -15,6 +15,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"pyrant/internal/app/job"
 	"pyrant/internal/base/fault"
 	"pyrant/internal/base/graph"
 	"pyrant/internal/base/photo"
@@ -83,7 +84,7 @@ func (s *Server) recut(ctx context.Context, shot *store.Shot, before,
 
 // refined returns the recipe with the pixels of all rough cut-outs found on the photo itself. They
 // are kept, so that the same are not found twice.
-func (s *Server) refined(ctx context.Context, shot *store.Shot,
+func (s *Server) refined(ctx context.Context, photoSum string,
 	r *recipe.Recipe) (*recipe.Recipe, error) {
 	own := false
 	for i := range r.CutOuts {
@@ -91,13 +92,13 @@ func (s *Server) refined(ctx context.Context, shot *store.Shot,
 		if !c.Raster.Rough {
 			continue
 		}
-		p, err := s.photo(ctx, shot.PhotoSHA)
+		p, err := s.photo(ctx, photoSum)
 		if err != nil {
 			return nil, err
 		}
 		of := cutout.CutOut{Band: c.Band, Strokes: c.Strokes, Mends: c.Mends}
 		got, err := graph.Get(ctx, s.engine.Cache, cutPixels{
-			cutGround{s.input(shot.PhotoSHA, p)},
+			cutGround{s.input(photoSum, p)},
 			graph.Intern(s.engine.Cache, setting.Key(of), of)})
 		if err != nil {
 			return nil, err
@@ -114,37 +115,51 @@ type rasterNode cutout.Raster
 
 func (r rasterNode) Bytes() int64 { return int64(r.Tiles.Len()) + 128 }
 
-// refine finds the pixels of a shot's rough cut-outs on the photo itself, and answers when that is
-// done. What is changed meanwhile stays: pixels are given to cut-outs whose strokes are still the
-// same.
+// refine has the pixels of a shot's rough cut-outs found on the photo itself, and answers with the
+// job that does so. Pages are told of the new revision.
 func (s *Server) refine(c *echo.Context) error {
-	ctx := c.Request().Context()
+	shot, err := s.store.Shot(c.Request().Context(), c.Param("id"))
+	if err != nil {
+		return err
+	}
+	j, err := s.board.Go(job.Job{Kind: job.Edges, Subject: shot.ID,
+		Title: "Edges of the cut-outs of " + shot.Name},
+		func(ctx context.Context, _ job.Report) error { return s.refineAll(ctx, shot.ID) })
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusAccepted, j)
+}
+
+// refineAll gives a shot's rough cut-outs the pixels of the photo itself. What is changed meanwhile
+// stays: pixels are given to cut-outs whose strokes are still the same.
+func (s *Server) refineAll(ctx context.Context, id string) error {
 	for {
-		shot, r, err := s.asked(c)
+		shot, err := s.store.Shot(ctx, id)
 		if err != nil {
 			return err
 		}
-		next, err := s.refined(ctx, shot, r)
+		r, err := s.head(ctx, shot)
 		if err != nil {
 			return err
 		}
-		if next == r {
-			return c.JSON(http.StatusOK, map[string]any{"version": shot.Version})
+		next, err := s.refined(ctx, shot.PhotoSHA, r)
+		if err != nil || next == r {
+			return err
 		}
 		if err := next.Fits(); err != nil {
 			return err
 		}
 		was := shot.Version
-		shot, err = s.store.Amend(ctx, shot.ID, was, next)
+		shot, err = s.store.Amend(ctx, id, was, next)
 		if errors.Is(err, store.ErrStale) {
 			continue // with what is in force now
 		}
 		if err != nil {
 			return err
 		}
-		s.amends.add(shot.ID, was, shot.Version)
+		s.amends.add(id, was, shot.Version)
 		s.remember(ctx, shot, next)
-		return c.JSON(http.StatusOK, map[string]any{"version": shot.Version})
 	}
 }
 
@@ -200,14 +215,17 @@ func (s *Server) apart(c *echo.Context) error {
 	}
 	if !slices.Contains([]render.Ground{render.OnBlack, render.OnWhite, render.OnDark,
 		render.OnEdge}, q.Ground) {
-		return fault.New(fault.Invalid, "A cut-out is looked at on black, on white, on what is behind it, or by its edge.")
+		return fault.New(
+			fault.Invalid,
+			"A cut-out is looked at on black, on white, on what is behind it, or by its edge.",
+		)
 	}
 	shot, r, err := s.drafted(c, q.Patch)
 	if err != nil {
 		return err
 	}
-	if r.CutOut(q.Cut) == nil {
-		return goneCutOut()
+	if r.CutOut(q.Cut) == nil { // deleted while it was looked at
+		return c.NoContent(http.StatusNoContent)
 	}
 	return s.inTurn(ctx, shot, asker{shot.ID + q.Page + " coverage", len(q.Patch) > 0},
 		func(ctx context.Context, p *photo.Photo) error {
@@ -219,7 +237,10 @@ func (s *Server) apart(c *echo.Context) error {
 				return err
 			}
 			if img.Rect.Dx() != q.W || img.Rect.Dy() != q.H {
-				return fault.New(fault.Invalid, "The part that was asked for is not all in the picture.")
+				return fault.New(
+					fault.Invalid,
+					"The part that was asked for is not all in the picture.",
+				)
 			}
 			return c.Blob(http.StatusOK, "application/octet-stream", img.Pix)
 		})
@@ -316,7 +337,11 @@ func (s *Server) outlines(ctx context.Context, r *recipe.Recipe,
 		return nil, err
 	}
 	if len(all) == 0 {
-		return nil, fault.New(fault.Invalid, "Nothing of “%s” is covered by half, so it has no outline.", c.Name)
+		return nil, fault.New(
+			fault.Invalid,
+			"Nothing of “%s” is covered by half, so it has no outline.",
+			c.Name,
+		)
 	}
 	tolerance := math.Max(float64(r.Photo.LongEdge())/4000, 0.4)
 	var out shape.Shapes
@@ -381,7 +406,11 @@ func (p *page) Cutting() *cutting {
 		return nil
 	}
 	o := &p.R.CutOuts[i]
-	k := &cutting{CutOut: o, Path: fmt.Sprintf("/cutouts/%d", i), Users: p.R.CutOutUsers(p.Cut)}
+	k := &cutting{
+		CutOut: o,
+		Path:   p.Path(fmt.Sprintf("/cutouts/%d", i)),
+		Users:  p.R.CutOutUsers(p.Cut),
+	}
 	if len(o.Mends) == 0 || len(o.Strokes) > 0 {
 		k.Missing = segment.Missing(o.Strokes)
 	}
@@ -391,12 +420,15 @@ func (p *page) Cutting() *cutting {
 		says[c.Value] = c.Label
 	}
 	for j, s := range o.Strokes {
-		k.Strokes = append(k.Strokes, strokeLine{Index: j, Path: fmt.Sprintf("%s/strokes/%d",
-			k.Path, j), Name: says[string(s.Says)]})
+		k.Strokes = append(k.Strokes, strokeLine{Index: j, Path: p.Path(fmt.Sprintf("%s/strokes/%d",
+			k.Path, j)), Name: says[string(s.Says)]})
 	}
 	for j, m := range o.Mends {
-		k.Mends = append(k.Mends, strokeLine{Index: j, Path: fmt.Sprintf("%s/mends/%d", k.Path, j),
-			Name: fmt.Sprintf("To %.0f %%", 100*m.To)})
+		k.Mends = append(
+			k.Mends,
+			strokeLine{Index: j, Path: p.Path(fmt.Sprintf("%s/mends/%d", k.Path, j)),
+				Name: fmt.Sprintf("To %.0f %%", 100*m.To)},
+		)
 	}
 	return k
 }
@@ -429,7 +461,11 @@ func localRows[T any](p *page, value T, prefix string, but ...string) (out []row
 func (p *page) cutOutState(o *cutout.CutOut) json.RawMessage {
 	lists := ""
 	if o.ID == string(p.Cut) {
-		lists = fmt.Sprintf(`,"strokes":%s,"mends":%s`, setting.Encode(o.Strokes), setting.Encode(o.Mends))
+		lists = fmt.Sprintf(
+			`,"strokes":%s,"mends":%s`,
+			setting.Encode(o.Strokes),
+			setting.Encode(o.Mends),
+		)
 	}
 	b, err := json.Marshal(map[string]any{"id": o.ID, "name": o.Name, "rough": o.Raster.Rough,
 		"empty": o.Empty(), "x": o.X, "y": o.Y})
@@ -471,7 +507,10 @@ func (p *page) Standing() (out []setting.Choice) {
 		out = append(out, c)
 	}
 	for i := range p.R.Areas {
-		out = append(out, setting.Choice{Value: p.R.Areas[i].ID, Label: "Area " + p.R.Areas[i].Name})
+		out = append(
+			out,
+			setting.Choice{Value: p.R.Areas[i].ID, Label: "Area " + p.R.Areas[i].Name},
+		)
 	}
 	return out
 }

@@ -10,6 +10,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"pyrant/internal/app/job"
 	"pyrant/internal/base/fault"
 	"pyrant/internal/shot/store"
 )
@@ -33,9 +34,16 @@ func (s *Server) explain(err error) problem {
 	switch {
 	case errors.As(err, &long):
 		return problem{http.StatusRequestEntityTooLarge, "Too large",
-			fmt.Sprintf("The file is larger than %d MB, which is the most that this Pyrant takes. Make it smaller, or start Pyrant with a higher --max-upload.", s.opt.MaxUpload>>20), ""}
+			fmt.Sprintf(
+				"The file is larger than %d MB, which is the most that this Pyrant takes. Make it smaller, or start Pyrant with a higher --max-upload.",
+				s.opt.MaxUpload>>20,
+			), ""}
 	case errors.Is(err, errDropped):
 		return problem{http.StatusConflict, "Superseded", errDropped.Msg, ""}
+	case errors.Is(err, job.ErrStopping):
+		return problem{http.StatusServiceUnavailable, "Busy", job.ErrStopping.Msg, ""}
+	case errors.Is(err, job.ErrCancelled):
+		return problem{http.StatusConflict, "Cancelled", job.ErrCancelled.Msg, ""}
 	case errors.As(err, &fe):
 		p := problem{http.StatusUnprocessableEntity, "Not usable", fe.Msg, fe.Field}
 		switch fe.Kind {
@@ -55,17 +63,47 @@ func (s *Server) explain(err error) problem {
 		}
 		return p
 	case errors.As(err, &pe):
-		return problem{http.StatusInternalServerError, "Something went wrong", "Something went wrong inside Pyrant, and this one thing was given up. Your work is as it was last saved; the log says more.", ""}
+		return problem{
+			http.StatusInternalServerError,
+			"Something went wrong",
+			"Something went wrong inside Pyrant, and this one thing was given up. Your work is as it was last saved; the log says more.",
+			"",
+		}
 	case errors.Is(err, errSlow):
-		return problem{http.StatusRequestTimeout, "Too slow", "The file came too slowly and was given up. Nothing was changed. Try again over a better line.", ""}
+		return problem{
+			http.StatusRequestTimeout,
+			"Too slow",
+			"The file came too slowly and was given up. Nothing was changed. Try again over a better line.",
+			"",
+		}
 	case errors.Is(err, store.ErrNotFound):
-		return problem{http.StatusNotFound, "No such shot", "There is no such shot. It may have been put aside; the shots page shows what there is.", ""}
+		return problem{
+			http.StatusNotFound,
+			"No such shot",
+			"There is no such shot. It may have been put aside; the shots page shows what there is.",
+			"",
+		}
 	case errors.Is(err, store.ErrStale):
-		return problem{http.StatusConflict, "Changed elsewhere", "This shot was changed in another window. Your last change was not saved; nothing else is lost.", ""}
+		return problem{
+			http.StatusConflict,
+			"Changed elsewhere",
+			"This shot was changed in another window. Your last change was not saved; nothing else is lost.",
+			"",
+		}
 	case errors.Is(err, store.ErrNothing):
-		return problem{http.StatusConflict, "Nothing there", "There is nothing more to undo or redo.", ""}
+		return problem{
+			http.StatusConflict,
+			"Nothing there",
+			"There is nothing more to undo or redo.",
+			"",
+		}
 	case errors.Is(err, store.ErrFull):
-		return problem{http.StatusInsufficientStorage, "Disk full", "The disk is full, so this could not be saved. All that was saved before is safe. Make room and try again.", ""}
+		return problem{
+			http.StatusInsufficientStorage,
+			"Disk full",
+			"The disk is full, so this could not be saved. All that was saved before is safe. Make room and try again.",
+			"",
+		}
 	case fault.Cancelled(err):
 		return problem{499, "Cancelled", "The request was cancelled.", ""}
 	case errors.As(err, &he):
@@ -88,9 +126,19 @@ func (s *Server) explain(err error) problem {
 	case http.StatusNotFound:
 		return problem{http.StatusNotFound, "No such page", "There is nothing at this address.", ""}
 	case http.StatusMethodNotAllowed:
-		return problem{http.StatusMethodNotAllowed, "Method not allowed", "This address takes no request of this kind.", ""}
+		return problem{
+			http.StatusMethodNotAllowed,
+			"Method not allowed",
+			"This address takes no request of this kind.",
+			"",
+		}
 	}
-	return problem{http.StatusInternalServerError, "Something went wrong", "Something went wrong inside Pyrant. Your work is as it was last saved; the log says more.", ""}
+	return problem{
+		http.StatusInternalServerError,
+		"Something went wrong",
+		"Something went wrong inside Pyrant. Your work is as it was last saved; the log says more.",
+		"",
+	}
 }
 
 // stackOf gives the log where a panic came from.
@@ -120,7 +168,8 @@ func (s *Server) handleError(c *echo.Context, err error) {
 		p.Status = http.StatusRequestTimeout
 	}
 	var werr error
-	if strings.Contains(c.Request().Header.Get("Accept"), "text/html") && c.Request().Header.Get("HX-Request") == "" {
+	if strings.Contains(c.Request().Header.Get("Accept"), "text/html") &&
+		c.Request().Header.Get("HX-Request") == "" {
 		werr = c.Render(p.Status, "error.html", p)
 	} else {
 		werr = c.JSON(p.Status, map[string]string{"title": p.Title, "error": p.Msg, "field": p.Field})

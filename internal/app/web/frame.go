@@ -14,6 +14,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"pyrant/internal/app/job"
 	"pyrant/internal/base/codec"
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/fault"
@@ -54,7 +55,11 @@ const framesAtOnce = 2
 // a JPEG while a value is dragged, a PNG for when the hand rests, and bare
 // pixels, four bytes each, for a browser on the same machine. Over loopback they
 // arrive sooner than a JPEG is encoded and decoded, and without loss.
-var frameKinds = map[string]string{"jpeg": "image/jpeg", "png": "image/png", "pixels": "application/octet-stream"}
+var frameKinds = map[string]string{
+	"jpeg":   "image/jpeg",
+	"png":    "image/png",
+	"pixels": "application/octet-stream",
+}
 
 // maxFrame is the largest frame in pixels that a page may ask for: a screen of
 // 8K has 33 million.
@@ -76,7 +81,11 @@ func (q *frameRequest) check() error {
 
 // frame answers with a part of the picture as it was last saved.
 func (s *Server) frame(c *echo.Context) error {
-	q := &frameRequest{Plain: c.QueryParam("plain") == "1", As: c.QueryParam("as"), Page: c.QueryParam("page")}
+	q := &frameRequest{
+		Plain: c.QueryParam("plain") == "1",
+		As:    c.QueryParam("as"),
+		Page:  c.QueryParam("page"),
+	}
 	for name, to := range map[string]*int{"long": &q.Long, "x": &q.X, "y": &q.Y, "w": &q.W, "h": &q.H} {
 		n, err := strconv.Atoi(c.QueryParam(name))
 		if err != nil {
@@ -92,10 +101,39 @@ func (s *Server) frame(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	q.Quick, q.Whole, q.Of = c.QueryParam("quick") == "1", c.QueryParam("whole") == "1", c.QueryParam("of")
-	tag := fmt.Sprintf(`"%s-%d-%d-%d-%d-%d-%d-%s-%t-%s"`, shot.ID, shot.Version, q.Long, q.X, q.Y, q.W, q.H, q.As, q.Whole, q.Of)
+	q.Quick, q.Whole, q.Of = c.QueryParam(
+		"quick",
+	) == "1", c.QueryParam(
+		"whole",
+	) == "1", c.QueryParam(
+		"of",
+	)
+	tag := fmt.Sprintf(
+		`"%s-%d-%d-%d-%d-%d-%d-%s-%t-%s"`,
+		shot.ID,
+		shot.Version,
+		q.Long,
+		q.X,
+		q.Y,
+		q.W,
+		q.H,
+		q.As,
+		q.Whole,
+		q.Of,
+	)
 	if q.Plain {
-		tag = fmt.Sprintf(`"%s-plain-%d-%d-%d-%d-%d-%s-%t-%s"`, shot.PhotoSHA[:16], q.Long, q.X, q.Y, q.W, q.H, q.As, q.Whole, setting.Key(r.Crop))
+		tag = fmt.Sprintf(
+			`"%s-plain-%d-%d-%d-%d-%d-%s-%t-%s"`,
+			shot.PhotoSHA[:16],
+			q.Long,
+			q.X,
+			q.Y,
+			q.W,
+			q.H,
+			q.As,
+			q.Whole,
+			setting.Key(r.Crop),
+		)
 	}
 	h := c.Response().Header()
 	h.Set("Cache-Control", "private, no-cache")
@@ -201,7 +239,10 @@ func (s *Server) sendPixels(c *echo.Context, img *image.RGBA, q *frameRequest) e
 	}
 	if q.As == "pixels" {
 		if img.Rect.Dx() != q.W || img.Rect.Dy() != q.H {
-			return fault.New(fault.Invalid, "The frame that was asked for is not all in the picture.")
+			return fault.New(
+				fault.Invalid,
+				"The frame that was asked for is not all in the picture.",
+			)
 		}
 		return c.Blob(http.StatusOK, kind, img.Pix)
 	}
@@ -271,7 +312,16 @@ func (s *Server) renderPreview(ctx context.Context, shot *store.Shot, long int) 
 	if err != nil {
 		return nil, err
 	}
-	img, err := s.renderPart(ctx, asker{lane: "preview"}, shot, r, long, image.Rectangle{}, false, nil)
+	img, err := s.renderPart(
+		ctx,
+		asker{lane: "preview"},
+		shot,
+		r,
+		long,
+		image.Rectangle{},
+		false,
+		nil,
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -303,12 +353,26 @@ func (s *Server) preview(c *echo.Context) error {
 	}
 	b, err := graph.Load(ctx, s.engine.Cache, previewFile{shot.ID, shot.Version},
 		func(ctx context.Context) (bytesNode, error) {
-			return s.renderPreview(ctx, shot, previewEdge)
+			return s.thumbnail(ctx, shot)
 		})
 	if err != nil {
 		return err
 	}
 	return c.Blob(http.StatusOK, "image/jpeg", b)
+}
+
+// thumbnail renders a shot's preview as a job, and tells pages that it is there.
+func (s *Server) thumbnail(ctx context.Context, shot *store.Shot) (b bytesNode, err error) {
+	err = s.board.Run(ctx, job.Job{Kind: job.Thumbnail, Subject: shot.ID,
+		Title: "Thumbnail of " + shot.Name},
+		func(ctx context.Context, _ job.Report) error {
+			b, err = s.renderPreview(ctx, shot, previewEdge)
+			return err
+		})
+	if err == nil {
+		s.hub.Tell("thumbnail", revised{shot.ID, shot.Version})
+	}
+	return b, err
 }
 
 // falloff answers with what the chart of a light's stack draws: distances from
@@ -317,7 +381,7 @@ func (s *Server) falloff(c *echo.Context) error {
 	ctx := c.Request().Context()
 	q := struct {
 		Patch json.RawMessage `json:"patch"`
-		Light int             `json:"light"`
+		Light string          `json:"light"`
 		Count int             `json:"count"`
 		From  float64         `json:"from"` // pixels
 		To    float64         `json:"to"`
@@ -329,11 +393,15 @@ func (s *Server) falloff(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	if q.Light < 0 || q.Light >= len(r.Lights) || q.Count < 2 || q.Count > 1000 || !(q.From > 0) ||
-		!(q.To > q.From) {
-		return fault.New(fault.Invalid, "There is no such light or no such range.")
+	i := lightIndex(r, q.Light)
+	if i < 0 { // deleted while it was looked at
+		return c.NoContent(http.StatusNoContent)
 	}
-	curve, err := s.engine.Falloff(ctx, r, q.Light, glow.LogSpace(q.From, q.To, q.Count),
+	if q.Count < 2 || q.Count > 1000 || !(q.From > 0) ||
+		!(q.To > q.From) {
+		return fault.New(fault.Invalid, "There is no such range.")
+	}
+	curve, err := s.engine.Falloff(ctx, r, i, glow.LogSpace(q.From, q.To, q.Count),
 		string(q.Patch) != "" && string(q.Patch) != "null" && string(q.Patch) != "[]")
 	if err != nil {
 		return err
@@ -343,7 +411,7 @@ func (s *Server) falloff(c *echo.Context) error {
 		line[i] = math.Round(1e4*float64(colour.Display.At(v.Luma()))) / 1e4
 		strip[i] = v.Hex()
 	}
-	l := &r.Lights[q.Light]
+	l := &r.Lights[i]
 	for i := range l.Shells {
 		tints = append(tints, l.Shells[i].Tint.Colour(l.Gel).Hex())
 	}
@@ -359,7 +427,7 @@ func (s *Server) shapes(c *echo.Context) error {
 		return err
 	}
 	for i := range r.Lights {
-		if setting.Key(r.Lights[i].Shapes) == c.Param("key") {
+		if shapesKey(r.Lights[i].Shapes) == c.Param("key") {
 			c.Response().Header().Set("Cache-Control", "private, max-age=86400, immutable")
 			return c.Blob(http.StatusOK, "application/json", setting.Encode(r.Lights[i].Shapes))
 		}

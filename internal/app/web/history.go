@@ -92,7 +92,7 @@ type ofRevision struct {
 }
 
 func (a *acting) goTo(in ofRevision) error {
-	next, err := a.store.Go(a.ctx, a.shot.ID, a.version, in.Seq)
+	next, err := a.store.Go(a.ctx, a.shot.ID, a.shot.Version, in.Seq)
 	if err != nil {
 		return err
 	}

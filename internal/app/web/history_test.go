@@ -33,10 +33,12 @@ func TestHistory(t *testing.T) {
 	if n := strings.Count(body, "data-go-past="); n != pastPart {
 		t.Errorf("%d revisions are listed at first", n)
 	}
-	if !strings.Contains(body, `data-go-past="91"`) || !strings.Contains(body, fmt.Sprintf("history?before=%d", 92-pastPart)) {
+	if !strings.Contains(body, `data-go-past="91"`) ||
+		!strings.Contains(body, fmt.Sprintf("history?before=%d", 92-pastPart)) {
 		t.Errorf("the list: %.600s", body)
 	}
-	if _, body = a.get(at + "/history?before=12"); strings.Count(body, "data-go-past=") != 11 || strings.Contains(body, "before=") {
+	if _, body = a.get(at + "/history?before=12"); strings.Count(body, "data-go-past=") != 11 ||
+		strings.Contains(body, "before=") {
 		t.Errorf("the last part: %.300s", body)
 	}
 	light := func(of string) float64 {

@@ -26,7 +26,7 @@ type rayCut struct {
 }
 
 func (a *acting) cutRay(in rayCut) error {
-	l, err := in.Of(a.r)
+	l, i, err := in.Of(a.r)
 	if err != nil {
 		return err
 	}
@@ -36,7 +36,7 @@ func (a *acting) cutRay(in rayCut) error {
 	}
 	q := render.Request{Photo: p, PhotoKey: a.shot.PhotoSHA, Recipe: a.r, Uncropped: true,
 		LongEdge: a.r.Photo.LongEdge()}
-	point, ray, at, err := a.engine.RayAt(a.ctx, q, in.Light, in.X, in.Y, in.Within)
+	point, ray, at, err := a.engine.RayAt(a.ctx, q, i, in.X, in.Y, in.Within)
 	if err != nil {
 		return err
 	}
@@ -45,12 +45,12 @@ func (a *acting) cutRay(in rayCut) error {
 		at, title = 1, "Restore a ray of "
 	}
 	next := a.r.Clone()
-	next.Lights[in.Light].Rays = edit.CutRay(l.Rays, point, ray, at)
+	next.Lights[i].Rays = edit.CutRay(l.Rays, point, ray, at)
 	return a.saveIf(next, next.Validate(), title+l.Name)
 }
 
 func (a *acting) single(in action.OfLight) error {
-	l, err := in.Of(a.r)
+	l, i, err := in.Of(a.r)
 	if err != nil {
 		return err
 	}
@@ -58,12 +58,12 @@ func (a *acting) single(in action.OfLight) error {
 	if err != nil {
 		return err
 	}
-	next, err := edit.Single(a.r, in.Light, gels)
+	next, err := edit.Single(a.r, i, gels)
 	return a.saveIf(next, err, "Points of "+l.Name+" apart")
 }
 
 func (a *acting) saveRig(in action.OfLight) error {
-	l, err := in.Of(a.r)
+	l, _, err := in.Of(a.r)
 	if err != nil {
 		return err
 	}
@@ -151,7 +151,11 @@ func (p *page) OwnRigs() ([]ownRig, error) {
 		if _, err := g.Rig(); err != nil {
 			continue // of a newer Pyrant
 		}
-		op := setting.Op{Op: "rig", Path: "/lights/" + strconv.Itoa(p.Light), Value: json.RawMessage(g.Doc)}
+		op := setting.Op{
+			Op:    "rig",
+			Path:  p.Path("/lights/" + strconv.Itoa(p.Light)),
+			Value: json.RawMessage(g.Doc),
+		}
 		out = append(out, ownRig{tryOf(g.Name, "saved from a light", false, op), g.ID})
 	}
 	return out, err

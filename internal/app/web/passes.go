@@ -54,7 +54,8 @@ func (p *page) Passes() []passLine {
 	var out []passLine
 	for i := range *list {
 		k := &(*list)[i]
-		l := passLine{Index: i, Path: fmt.Sprintf("/%s/passes/%d", p.Step, i), Pass: k, Open: i == p.Pass}
+		l := passLine{Index: i, Path: p.Path(fmt.Sprintf("/%s/passes/%d", p.Step, i)), Pass: k,
+			Open: k.ID == p.Pass && k.ID != ""}
 		word := setting.Word(k.Does)
 		for _, kind := range pass.Kinds {
 			if kind.Word == word {
@@ -180,7 +181,7 @@ type areaLine struct {
 // AreaLine is the line for a reference to an area at a path.
 func (p *page) AreaLine(path, none, name string) areaLine {
 	_, v, _ := setting.At(*p.R, path)
-	l := areaLine{Path: path, None: none, For: name}
+	l := areaLine{Path: p.Path(path), None: none, For: name}
 	for i := range p.R.Areas {
 		l.Areas = append(l.Areas, setting.Choice{Value: p.R.Areas[i].ID, Label: p.R.Areas[i].Name})
 	}
@@ -218,6 +219,7 @@ func (p *page) Areas() (out []used) {
 // partLine is a part of the open area.
 type partLine struct {
 	Index   int
+	ID      string
 	Path    string
 	On      bool
 	Kind    string // word
@@ -234,6 +236,7 @@ type partLine struct {
 // strokeLine is a stroke of the open part.
 type strokeLine struct {
 	Index int
+	ID    string
 	Path  string
 	Name  string
 	Open  bool
@@ -257,11 +260,18 @@ func (p *page) Editing() *editing {
 		return nil
 	}
 	a := &p.R.Areas[i]
-	e := &editing{Area: a, Index: i, Path: fmt.Sprintf("/areas/%d", i), Back: stepOf(p.Step).Name}
+	e := &editing{Area: a, Index: i, Path: p.Path(fmt.Sprintf("/areas/%d", i)),
+		Back: stepOf(p.Step).Name}
 	for j := range a.Parts {
 		q := &a.Parts[j]
-		l := partLine{Index: j, Path: fmt.Sprintf("%s/parts/%d", e.Path, j), On: q.On,
-			Kind: setting.Word(q.Of), Open: j == p.Part}
+		l := partLine{
+			Index: j,
+			ID:    q.ID,
+			Path:  p.Path(fmt.Sprintf("%s/parts/%d", e.Path, j)),
+			On:    q.On,
+			Kind:  setting.Word(q.Of),
+			Open:  q.ID == p.Part && q.ID != "",
+		}
 		l.Name = p.partName(q)
 		l.Does, l.Invert = p.Row(l.Path+"/does"), p.Row(l.Path+"/inverted")
 		if l.Open {
@@ -335,7 +345,8 @@ func (p *page) partName(q *area.Part) string {
 
 func (p *page) strokeLines(at string, s area.Strokes) (out []strokeLine) {
 	for i, k := range s.Strokes {
-		l := strokeLine{Index: i, Path: fmt.Sprintf("%s/strokes/%d", at, i), Open: i == p.Stroke}
+		l := strokeLine{Index: i, ID: k.ID, Path: p.Path(fmt.Sprintf("%s/strokes/%d", at, i)),
+			Open: k.ID == p.Stroke && k.ID != ""}
 		l.Name = fmt.Sprintf("Stroke %d", i+1)
 		if k.Erase {
 			l.Name += ", erases"

@@ -1,24 +1,22 @@
 package web
 
 import (
-	"context"
 	"net/http"
-	"strconv"
 
 	"github.com/labstack/echo/v5"
 
+	"pyrant/internal/app/job"
 	"pyrant/internal/base/fault"
 	"pyrant/internal/base/pictures"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/pass"
 	"pyrant/internal/recipe/setting"
 	"pyrant/internal/shot/asset"
-	"pyrant/internal/shot/store"
 )
 
 // passPicture puts the picture that comes, or one that ships, into a pass of a shot.
 func (s *Server) passPicture(c *echo.Context) error {
-	shot, r, err := s.seen(c)
+	shot, err := s.store.Shot(c.Request().Context(), c.Param("id"))
 	if err != nil {
 		return err
 	}
@@ -37,53 +35,46 @@ func (s *Server) passPicture(c *echo.Context) error {
 			}
 		}
 	}
-	i, err := strconv.Atoi(c.QueryParam("pass"))
-	if err != nil {
-		i = -1
-	}
-	next, err := s.withPicture(c.Request().Context(), r, c.QueryParam("step"), i, name, data)
-	if err != nil {
-		return err
-	}
-	return s.keepPicture(c, shot, next, "Picture "+name, data)
-}
-
-// keepPicture commits a recipe that names a picture, with its bytes.
-func (s *Server) keepPicture(c *echo.Context, shot *store.Shot, r *recipe.Recipe, title string,
-	data []byte) error {
-	after, err := s.store.Commit(c.Request().Context(), shot.ID, shot.Version, r, title,
-		asset.New(asset.Picture, data))
+	ctx := c.Request().Context()
+	sum := asset.Sum(data)
+	o, err := s.decoded(ctx, sum, job.Job{Title: "Reading " + fileName(name)},
+		func() ([]byte, error) { return data, nil })
 	if err != nil {
 		return err
 	}
-	s.remember(c.Request().Context(), after, r)
-	s.wishSmall(after, r)
+	laid := pass.Picture{Sum: sum, Of: name, Width: o.Width, Height: o.Height}
+	after, err := s.put(ctx, shot.ID, "Picture "+name,
+		func(r *recipe.Recipe) (*recipe.Recipe, error) {
+			next, err := withPicture(r, c.QueryParam("step"), c.QueryParam("pass"), laid)
+			return next, s.nameGone(ctx, shot, err,
+				"/"+c.QueryParam("step")+"/passes/id:"+c.QueryParam("pass"))
+		}, asset.New(asset.Picture, data))
+	if err != nil {
+		return err
+	}
 	return c.JSON(http.StatusOK, map[string]any{"version": after.Version})
 }
 
 // withPicture returns a recipe with a picture in a pass of a step: over all of the photo if the
 // pass had none yet, else as the one before lay.
-func (s *Server) withPicture(ctx context.Context, r *recipe.Recipe, step string, i int, name string,
-	data []byte) (*recipe.Recipe, error) {
-	list := r.Passes(step)
-	if list == nil || i < 0 || i >= len(*list) {
+func withPicture(r *recipe.Recipe, step, id string, laid pass.Picture) (*recipe.Recipe, error) {
+	i := passIndex(r, step, id)
+	if i < 0 {
 		return nil, fault.New(fault.Gone, "That pass is no longer in this shot. Reload the page.")
 	}
-	old, ok := (*list)[i].Does.(pass.Picture)
+	k, ok := (*r.Passes(step))[i].Does.(pass.Picture)
 	if !ok {
-		return nil, fault.New(fault.Invalid, "That pass lays no picture. Add one of the kind “Picture”.")
+		return nil, fault.New(
+			fault.Invalid,
+			"That pass lays no picture. Add one of the kind “Picture”.",
+		)
 	}
-	sum := asset.Sum(data)
-	o, err := s.decoded(ctx, sum, new(reading), func() ([]byte, error) { return data, nil })
-	if err != nil {
-		return nil, err
-	}
-	k := old
-	k.Sum, k.Of, k.Width, k.Height = sum, name, o.Width, o.Height
-	if old.Sum == "" {
+	fresh := k.Sum == ""
+	k.Sum, k.Of, k.Width, k.Height = laid.Sum, laid.Of, laid.Width, laid.Height
+	if fresh {
 		k.X, k.Y = float64(r.Photo.Width)/2, float64(r.Photo.Height)/2
 		k.Size = setting.Round(max(float64(r.Photo.Width),
-			float64(r.Photo.Height)*float64(o.Width)/float64(o.Height)))
+			float64(r.Photo.Height)*float64(k.Width)/float64(k.Height)))
 	}
 	next := r.Clone()
 	(*next.Passes(step))[i].Does = k

@@ -61,7 +61,8 @@ func TestPointsAndLines(t *testing.T) {
 	} else if r, _, _, _ := pic.At(tile/2, tile/2).RGBA(); r>>8 < 250 {
 		t.Errorf("in the middle of the first it is %v", pic.At(tile/2, tile/2))
 	}
-	if resp, body := a.get(at + "/points?kind=blue"); resp.StatusCode != 422 || !strings.Contains(body, "lit and dead") {
+	if resp, body := a.get(at + "/points?kind=blue"); resp.StatusCode != 422 ||
+		!strings.Contains(body, "lit and dead") {
 		t.Errorf("of another kind: %d %.200s", resp.StatusCode, body)
 	}
 	if resp, _ := a.get("/shots/none/points?kind=lit"); resp.StatusCode != 404 {
@@ -82,10 +83,17 @@ func TestPointsAndLines(t *testing.T) {
 	l := a.recipe(at).Lights[before]
 	// A ray is ended by a click, and whole again; where none is, that is said.
 	end := func(x, restore string) (int, string) {
-		return a.act(at, "cut-ray", url.Values{"light": {strconv.Itoa(before)}, "x": {x},
+		return a.act(at, "cut-ray", url.Values{"light": {l.ID}, "x": {x},
 			"y": {"90.5"}, "within": {"5"}, "restore": {restore}})
 	}
-	a.change(at, `[{"op":"replace","path":"/lights/`+strconv.Itoa(before)+`/rays/turn","value":0},{"op":"replace","path":"/lights/`+strconv.Itoa(before)+`/rays/lengths","value":0}]`)
+	a.change(
+		at,
+		`[{"op":"replace","path":"/lights/`+strconv.Itoa(
+			before,
+		)+`/rays/turn","value":0},{"op":"replace","path":"/lights/`+strconv.Itoa(
+			before,
+		)+`/rays/lengths","value":0}]`,
+	)
 	x := strconv.FormatFloat(120.5+l.Rays.Length/2, 'f', 1, 64)
 	if code, body := end(x, ""); code != 200 {
 		t.Fatalf("cut-ray: %d %.200s", code, body)
@@ -94,14 +102,18 @@ func TestPointsAndLines(t *testing.T) {
 		math.Abs(c[0].At-0.5) > 0.02 {
 		t.Errorf("cuts %v", c)
 	}
-	if code, body := end("300", ""); code != 422 || !strings.Contains(body, "No ray of this light") {
+	if code, body := end("300", ""); code != 422 ||
+		!strings.Contains(body, "No ray of this light") {
 		t.Errorf("beside all rays: %d %.200s", code, body)
 	}
 	if code, _ := end(x, "1"); code != 200 || len(a.recipe(at).Lights[before].Rays.Cuts) != 0 {
 		t.Errorf("restored: %d %v", code, a.recipe(at).Lights[before].Rays.Cuts)
 	}
 	// An area leaves out what is found in it.
-	a.change(at, `[{"op":"add","path":"/areas/-","value":{"id":"sign","name":"Sign","parts":[{"on":true,"does":"add","amount":1,"feather":0,"of":{"kind":"shape","shape":{"kind":"ellipse","x":120,"y":90,"width":60,"height":60}}}]}}]`)
+	a.change(
+		at,
+		`[{"op":"add","path":"/areas/-","value":{"id":"sign","name":"Sign","parts":[{"on":true,"does":"add","amount":1,"feather":0,"of":{"kind":"shape","shape":{"kind":"ellipse","x":120,"y":90,"width":60,"height":60}}}]}}]`,
+	)
 	var off struct {
 		Points []struct{ X float64 }
 		Off    int
@@ -111,7 +123,10 @@ func TestPointsAndLines(t *testing.T) {
 		t.Errorf("kept off the lamp: %.200s", body)
 	}
 	// What is not in the frame is not found.
-	a.change(at, `[{"op":"replace","path":"/crop","value":{"x":300,"y":200,"width":100,"height":100}}]`)
+	a.change(
+		at,
+		`[{"op":"replace","path":"/crop","value":{"x":300,"y":200,"width":100,"height":100}}]`,
+	)
 	if _, body := a.get(at + "/points?kind=lit"); json.Unmarshal([]byte(body), &off) != nil ||
 		len(off.Points) != 0 {
 		t.Errorf("beside the frame: %.200s", body)
@@ -123,7 +138,8 @@ func TestPointsAndLines(t *testing.T) {
 		Radius: 6}) || !l.Rays.On {
 		t.Errorf("the light has %v, rays %v", s, l.Rays.On)
 	}
-	if code, body := a.act(at, "find-room", url.Values{}); code != 422 || !strings.Contains(body, "too few straight lines") {
+	if code, body := a.act(at, "find-room", url.Values{}); code != 422 ||
+		!strings.Contains(body, "too few straight lines") {
 		t.Errorf("a room of no lines: %d %.200s", code, body)
 	}
 	if a.recipe(at).Room.On {

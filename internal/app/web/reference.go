@@ -14,6 +14,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"pyrant/demo"
+	"pyrant/internal/app/job"
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/fault"
 	"pyrant/internal/base/graph"
@@ -32,7 +33,7 @@ import (
 // attachReference keeps the photo that comes as a shot's reference, and lays it on the shot's photo
 // by itself.
 func (s *Server) attachReference(c *echo.Context) error {
-	shot, r, err := s.seen(c)
+	shot, r, err := s.asked(c)
 	if err != nil {
 		return err
 	}
@@ -59,7 +60,8 @@ func (s *Server) keepReference(c *echo.Context, shot *store.Shot, r *recipe.Reci
 	data []byte) error {
 	ctx := c.Request().Context()
 	sum := asset.Sum(data)
-	o, err := s.decoded(ctx, sum, new(reading), func() ([]byte, error) { return data, nil })
+	o, err := s.decoded(ctx, sum, job.Job{Title: "Reading " + fileName(name)},
+		func() ([]byte, error) { return data, nil })
 	if err != nil {
 		return err
 	}
@@ -73,31 +75,47 @@ func (s *Server) keepReference(c *echo.Context, shot *store.Shot, r *recipe.Reci
 	if err != nil {
 		return err
 	}
-	next := r.Clone()
-	next.Reference = ref
+	laid := ref
 	if sure >= align.Sure {
-		next.Reference = found.In(ref, r.Photo)
+		laid = found.In(ref, r.Photo)
 	}
-	if err := next.Validate(); err != nil {
+	if _, err := s.put(ctx, shot.ID, "Attach a reference",
+		func(r *recipe.Recipe) (*recipe.Recipe, error) {
+			next := r.Clone()
+			next.Reference = laid
+			return next, next.Validate()
+		}, asset.New(asset.Picture, data)); err != nil {
 		return err
 	}
-	after, err := s.store.Commit(ctx, shot.ID, shot.Version, next, "Attach a reference",
-		asset.New(asset.Picture, data))
-	if err != nil {
-		return err
-	}
-	s.remember(ctx, after, next)
-	return c.JSON(http.StatusOK, map[string]any{"sure": sure, "says": said(r.Photo, ref, found, sure)})
+	return c.JSON(
+		http.StatusOK,
+		map[string]any{"sure": sure, "says": said(r.Photo, ref, found, sure)},
+	)
 }
 
 // said tells how a reference lies on the photo, in a sentence or two.
 func said(p recipe.Photo, ref recipe.Reference, a align.Similarity, sure float64) string {
 	var out []string
 	if ref.Width != p.Width || ref.Height != p.Height {
-		out = append(out, fmt.Sprintf("The reference has %d × %d pixels, the photo %d × %d; it was fitted.", ref.Width, ref.Height, p.Width, p.Height))
+		out = append(
+			out,
+			fmt.Sprintf(
+				"The reference has %d × %d pixels, the photo %d × %d; it was fitted.",
+				ref.Width,
+				ref.Height,
+				p.Width,
+				p.Height,
+			),
+		)
 	}
 	if sure < align.Sure {
-		out = append(out, fmt.Sprintf("The two photos agree in only %.0f %% of the places that can be compared: the reference was not laid on the photo by itself. Set two pairs of points, or see that it shows the same set.", 100*sure))
+		out = append(
+			out,
+			fmt.Sprintf(
+				"The two photos agree in only %.0f %% of the places that can be compared: the reference was not laid on the photo by itself. Set two pairs of points, or see that it shows the same set.",
+				100*sure,
+			),
+		)
 	} else {
 		got := a.In(ref, p)
 		out = append(out, fmt.Sprintf("Laid on the photo: turned by %.2f°, shifted by %.1f and %.1f px; %.0f %% of the places agree.", a.Turn, a.X/a.Size, a.Y/a.Size, 100*sure))
@@ -111,7 +129,10 @@ func said(p recipe.Photo, ref recipe.Reference, a align.Similarity, sure float64
 // referenceOf returns a shot's reference as a photo.
 func (s *Server) referenceOf(ctx context.Context, r *recipe.Recipe) (*photo.Photo, error) {
 	if !r.Reference.There() {
-		return nil, fault.New(fault.Gone, "This shot has no reference. Attach a second photo of the same set, with its lights on.")
+		return nil, fault.New(
+			fault.Gone,
+			"This shot has no reference. Attach a second photo of the same set, with its lights on.",
+		)
 	}
 	return s.photo(ctx, r.Reference.Sum)
 }
@@ -171,8 +192,8 @@ func (s *Server) referenceLight(c *echo.Context) error {
 // the reference; ok is false where there is no room, or the fit tells little.
 func (s *Server) fittedTint(ctx context.Context, shot *store.Shot, r *recipe.Recipe, light string,
 	x, y float64) (tint colour.RGB, ok bool) {
-	i, err := strconv.Atoi(light)
-	if err != nil || i < 0 || i >= len(r.Lights) || !r.Room.On {
+	i := lightIndex(r, light)
+	if i < 0 || !r.Room.On {
 		return tint, false
 	}
 	// On the light, or as near as a finger is wide.
@@ -252,7 +273,10 @@ func (a *acting) pairReference(in pairs) error {
 	}
 	if math.Hypot(from[0][0]-from[1][0],
 		from[0][1]-from[1][1]) < float64(a.r.Photo.LongEdge())/50 {
-		return fault.New(fault.Invalid, "The two places lie too close to each other to tell how the reference is turned. Choose them far apart.")
+		return fault.New(
+			fault.Invalid,
+			"The two places lie too close to each other to tell how the reference is turned. Choose them far apart.",
+		)
 	}
 	lies, ok := align.ByPairs(from, to, w, h, ow, oh)
 	if !ok {
@@ -293,7 +317,10 @@ func (s *Server) fitLights(ctx context.Context, shot *store.Shot,
 		any = any || lit[i] && r.Lights[i].Spill.On
 	}
 	if !any {
-		return fitted{}, fault.New(fault.Invalid, "No light has spill that could be matched. Trace the lights first.")
+		return fitted{}, fault.New(
+			fault.Invalid,
+			"No light has spill that could be matched. Trace the lights first.",
+		)
 	}
 	return inTurn(ctx, s, shot, asker{lane: "match"},
 		func(ctx context.Context, p *photo.Photo) (fitted, error) {

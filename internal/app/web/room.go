@@ -38,7 +38,10 @@ func (a *acting) findRoom(nothing) error {
 		return err
 	}
 	if !ok {
-		return fault.New(fault.Invalid, "The photo has too few straight lines that tell how the camera looked. Drag a wall line or the horizon, or click the corners of something rectangular on the floor.")
+		return fault.New(
+			fault.Invalid,
+			"The photo has too few straight lines that tell how the camera looked. Drag a wall line or the horizon, or click the corners of something rectangular on the floor.",
+		)
 	}
 	next, err := edit.SetCamera(r, &v.Cam, v.Heading)
 	return a.saveIf(next, err, "Floor by the photo's lines")
@@ -68,7 +71,7 @@ func (a *acting) forNewRoom() (*recipe.Recipe, error) {
 func (s *Server) sketch(c *echo.Context) error {
 	q := struct {
 		Patch json.RawMessage `json:"patch"`
-		Light int             `json:"light"`
+		Light string          `json:"light"`
 	}{}
 	if err := bindJSON(c, &q); err != nil {
 		return err
@@ -76,11 +79,14 @@ func (s *Server) sketch(c *echo.Context) error {
 	_, r, err := s.drafted(c, q.Patch)
 	var k *staging.Sketch
 	if err == nil && r.Room.On {
-		k, err = staging.NewSketch(r, q.Light)
+		k, err = staging.NewSketch(r, lightIndex(r, q.Light))
 	}
 	var f *fault.Error
 	if errors.As(err, &f) && f.Kind == fault.Invalid {
-		return c.JSON(http.StatusOK, map[string]any{"wrong": map[string]string{"field": f.Field, "text": f.Msg}})
+		return c.JSON(
+			http.StatusOK,
+			map[string]any{"wrong": map[string]string{"field": f.Field, "text": f.Msg}},
+		)
 	}
 	if err != nil {
 		return err
@@ -98,7 +104,7 @@ type roomLine struct {
 // RoomWalls lists the walls, RoomPlatforms the platforms and RoomThings the things of the room.
 func (p *page) RoomWalls() (out []roomLine) {
 	for i, w := range p.R.Room.Walls {
-		at := fmt.Sprintf("/room/walls/%d", i)
+		at := p.Path(fmt.Sprintf("/room/walls/%d", i))
 		out = append(out, roomLine{Name: w.Name, Path: at, About: "wall", Rename: true,
 			Rows: append(p.seen(at), p.Row(at+"/gloss"))})
 	}
@@ -108,7 +114,7 @@ func (p *page) RoomWalls() (out []roomLine) {
 // RoomPlatforms lists the platforms.
 func (p *page) RoomPlatforms() (out []roomLine) {
 	for i, f := range p.R.Room.Platforms {
-		at := fmt.Sprintf("/room/platforms/%d", i)
+		at := p.Path(fmt.Sprintf("/room/platforms/%d", i))
 		out = append(out, roomLine{Name: f.Name, Path: at, About: "platform", Rename: true,
 			Rows: append(p.seen(at), p.Row(at+"/hollow"))})
 	}
@@ -118,8 +124,13 @@ func (p *page) RoomPlatforms() (out []roomLine) {
 // RoomThings lists the cut-outs that stand in the room.
 func (p *page) RoomThings() (out []roomLine) {
 	for i, t := range p.R.Room.Things {
-		at := fmt.Sprintf("/room/things/%d", i)
-		rows := []row{p.Row(at + "/lies"), p.Row(at + "/edge"), p.Row(at + "/broad"), p.Row(at + "/relief")}
+		at := p.Path(fmt.Sprintf("/room/things/%d", i))
+		rows := []row{
+			p.Row(at + "/lies"),
+			p.Row(at + "/edge"),
+			p.Row(at + "/broad"),
+			p.Row(at + "/relief"),
+		}
 		if len(p.R.Room.Platforms) > 0 {
 			rows = append([]row{p.Row(at + "/on")}, rows...)
 		}
@@ -237,8 +248,14 @@ func (p *page) Falls() (out []fallRow) {
 			if f, ok := l.Spill.Falls[k.Value]; ok {
 				amount = f.Amount
 			}
-			row.Cells = append(row.Cells, fallCell{fmt.Sprintf("/lights/%d/spill/falls/%s", i,
-				k.Value), l.Name + " on " + k.Label, fmt.Sprintf("%.0f", 100*amount), amount != 1})
+			row.Cells = append(
+				row.Cells,
+				fallCell{p.Path(fmt.Sprintf(
+					"/lights/%d/spill/falls/%s",
+					i,
+					k.Value,
+				)), l.Name + " on " + k.Label, fmt.Sprintf("%.0f", 100*amount), amount != 1},
+			)
 		}
 		out = append(out, row)
 	}

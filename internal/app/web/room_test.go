@@ -31,7 +31,8 @@ func TestRoomByOneLine(t *testing.T) {
 		t.Fatalf("upload: %d %.200s", resp.StatusCode, body)
 	}
 	at := told.URL
-	if code, body := a.act(at, "set-horizon", url.Values{"points": {`[{"x":150,"y":20},{"x":152,"y":180}]`}}); code != 422 || !strings.Contains(body, "stands upright") {
+	if code, body := a.act(at, "set-horizon", url.Values{"points": {`[{"x":150,"y":20},{"x":152,"y":180}]`}}); code != 422 ||
+		!strings.Contains(body, "stands upright") {
 		t.Errorf("an upright horizon: %d %.200s", code, body)
 	}
 	if r := a.recipe(at); r.Room.On {

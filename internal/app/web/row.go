@@ -50,7 +50,7 @@ func rowAt(v any, path string, f setting.Frame) (row, bool) {
 	if !ok {
 		return row{}, false
 	}
-	r := row{Setting: s, Path: path, Value: at, frame: f}
+	r := row{Setting: s, Path: setting.ByID(v, path), Value: at, frame: f}
 	switch t := reflect.TypeOf(at); {
 	case t.Kind() == reflect.Float64 || t.Kind() == reflect.Int:
 		r.Is = "number"
@@ -116,9 +116,25 @@ func (r row) Pos() int {
 func (r row) Spec() template.HTMLAttr {
 	num := func(v float64) string { return strconv.FormatFloat(v, 'g', -1, 64) }
 	lo, hi := r.Bounded(r.frame)
-	s := `data-path="` + template.HTMLEscapeString(r.Path) + `" data-min="` + num(r.From.In(r.frame)) + `" data-max="` + num(r.To.In(r.frame)) +
-		`" data-least="` + num(lo) + `" data-most="` + num(hi) + `" data-mul="` + num(r.Times) + `" data-digits="` + strconv.Itoa(r.digits()) +
-		`" data-default="` + num(r.Setting.Value(r.frame)) + `"`
+	s := `data-path="` + template.HTMLEscapeString(
+		r.Path,
+	) + `" data-min="` + num(
+		r.From.In(r.frame),
+	) + `" data-max="` + num(
+		r.To.In(r.frame),
+	) +
+		`" data-least="` + num(
+		lo,
+	) + `" data-most="` + num(
+		hi,
+	) + `" data-mul="` + num(
+		r.Times,
+	) + `" data-digits="` + strconv.Itoa(
+		r.digits(),
+	) +
+		`" data-default="` + num(
+		r.Setting.Value(r.frame),
+	) + `"`
 	if r.Log {
 		s += " data-log"
 	}

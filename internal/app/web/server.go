@@ -16,7 +16,6 @@ import (
 	"net"
 	"net/http"
 	"os"
-	"path/filepath"
 	"slices"
 	"strings"
 	"sync"
@@ -27,6 +26,8 @@ import (
 	"github.com/labstack/echo/v5/middleware"
 	"golang.org/x/sync/semaphore"
 
+	"pyrant/internal/app/event"
+	"pyrant/internal/app/job"
 	"pyrant/internal/base/fault"
 	"pyrant/internal/base/graph"
 	"pyrant/internal/recipe"
@@ -54,19 +55,18 @@ type Options struct {
 
 // Server is the application.
 type Server struct {
-	opt     Options
-	key     string // the access key; empty where none is needed
-	log     *slog.Logger
-	store   *store.Store
-	engine  *render.Engine
-	echo    *echo.Echo
-	jobs    *jobs
-	pages   *template.Template
-	turns   *turns
-	reads   *reads
-	grounds grounds
-	amends  amends
-	smalls  smalls
+	opt    Options
+	key    string // the access key; empty where none is needed
+	log    *slog.Logger
+	store  *store.Store
+	engine *render.Engine
+	echo   *echo.Echo
+	hub    *event.Hub
+	board  *job.Board
+	pages  *template.Template
+	turns  *turns
+	amends amends
+	smalls smalls
 	// uploads bounds the files that are received at a time, in number and in bytes.
 	uploads       chan struct{}
 	received      *semaphore.Weighted
@@ -100,18 +100,21 @@ func New(opt Options) (*Server, error) {
 		return nil, err
 	}
 	s := &Server{opt: opt, log: opt.Log, store: st, engine: render.New(opt.CacheBytes),
-		turns: newTurns(framesAtOnce), reads: &reads{all: map[string]*reading{}},
-		decoding: newDecoding(), grounds: grounds{all: map[string]*preparing{}}}
+		turns: newTurns(framesAtOnce), decoding: newDecoding(), hub: event.New()}
 	s.engine.Pictures = s.photo
 	s.uploads, s.unpacking = make(chan struct{}, maxUploads), semaphore.NewWeighted(1)
 	s.receivedBytes = max(maxReceived, opt.MaxUpload)
 	s.received = semaphore.NewWeighted(s.receivedBytes)
-	if s.jobs, err = newJobs(filepath.Join(opt.Data, "exports")); err != nil {
+	st.Moved = s.tellMoved
+	if s.board, err = s.openJobs(); err != nil {
 		_ = st.Close()
 		return nil, err
 	}
-	s.pages = template.Must(template.New("").Funcs(templateFuncs).ParseFS(templateFiles, "templates/*.html"))
+	s.pages = template.Must(
+		template.New("").Funcs(templateFuncs).ParseFS(templateFiles, "templates/*.html"),
+	)
 	s.routes()
+	s.board.Resume()
 	return s, nil
 }
 
@@ -157,8 +160,16 @@ func (s *Server) routes() {
 	// A body that may not be is refused before anything of it is read, by whatever comes
 	// after. A file comes with its token in the header alone: to look for it in the form
 	// would be to read the file.
-	page := []echo.MiddlewareFunc{s.bounded(recipe.MaxChange + 1<<20), protect("header:X-CSRF-Token,form:csrf"), parsed}
-	file := []echo.MiddlewareFunc{s.admitted, s.bounded(s.opt.MaxUpload + 1<<16), protect("header:X-CSRF-Token")}
+	page := []echo.MiddlewareFunc{
+		s.bounded(recipe.MaxChange + 1<<20),
+		protect("header:X-CSRF-Token,form:csrf"),
+		parsed,
+	}
+	file := []echo.MiddlewareFunc{
+		s.admitted,
+		s.bounded(s.opt.MaxUpload + 1<<16),
+		protect("header:X-CSRF-Token"),
+	}
 	// What can be had can be asked about.
 	get := func(path string, h echo.HandlerFunc) {
 		e.GET(path, h, page...)
@@ -167,8 +178,7 @@ func (s *Server) routes() {
 	post := func(path string, h echo.HandlerFunc) { e.POST(path, h, page...) }
 	e.POST("/shots", s.openPhoto, file...)
 	get("/", s.shotsPage)
-	get("/uploads/:upload", s.uploadStatus)
-	get("/shots/:id/reading", s.readingStatus)
+	e.GET("/events", s.events)
 	post("/demo", s.bringDemo)
 	get("/shots/:id", s.shotPage)
 	get("/shots/:id/preview.jpg", s.preview)
@@ -193,7 +203,6 @@ func (s *Server) routes() {
 	post("/shots/:id/coverage", s.coverage)
 	post("/shots/:id/fit", s.fit)
 	post("/shots/:id/ground", s.prepare)
-	get("/shots/:id/ground", s.prepared)
 	post("/shots/:id/region", s.region)
 	post("/shots/:id/cling", s.cling)
 	post("/shots/:id/clung", s.clung)
@@ -218,9 +227,12 @@ func (s *Server) routes() {
 	get("/shots/:id/copied", s.copied)
 	get("/rigs/:rig", s.rigFile)
 	post("/shots/:id/exports", s.startExport)
-	get("/exports/:job", s.exportStatus)
-	post("/exports/:job/cancel", s.cancelExport)
-	get("/exports/:job/file", s.exportFile)
+	get("/jobs", s.listJobs)
+	get("/jobs/:job", s.oneJob(s.board.Find))
+	post("/jobs/:job/cancel", s.oneJob(s.board.Cancel))
+	post("/jobs/:job/retry", s.oneJob(s.board.Retry))
+	post("/jobs/:job/remove", s.removeJob)
+	get("/jobs/:job/file", s.jobFile)
 }
 
 // bounded limits bodies, and how long they may take.
@@ -249,7 +261,10 @@ const (
 )
 
 // tooMany is said of a file that comes while too many others are received.
-var tooMany = echo.NewHTTPError(http.StatusServiceUnavailable, "Too many files are being opened. Try again when some are done.")
+var tooMany = echo.NewHTTPError(
+	http.StatusServiceUnavailable,
+	"Too many files are being opened. Try again when some are done.",
+)
 
 // admitted bounds how many files are received at a time, and how large they are together.
 func (s *Server) admitted(next echo.HandlerFunc) echo.HandlerFunc {
@@ -334,7 +349,10 @@ func protect(lookup string) echo.MiddlewareFunc {
 }
 
 // outOfDate is said of a change without the token of a page of Pyrant.
-var outOfDate = echo.NewHTTPError(http.StatusForbidden, "This page is out of date. Reload it and try again.")
+var outOfDate = echo.NewHTTPError(
+	http.StatusForbidden,
+	"This page is out of date. Reload it and try again.",
+)
 
 func safe(method string) bool { return method == http.MethodGet || method == http.MethodHead }
 
@@ -361,7 +379,10 @@ func sameOrigin(next echo.HandlerFunc) echo.HandlerFunc {
 	p := http.NewCrossOriginProtection()
 	return func(c *echo.Context) error {
 		if err := p.Check(c.Request()); err != nil {
-			return echo.NewHTTPError(http.StatusForbidden, "This was asked for by a page that is not Pyrant's. Open Pyrant itself and do it there.")
+			return echo.NewHTTPError(
+				http.StatusForbidden,
+				"This was asked for by a page that is not Pyrant's. Open Pyrant itself and do it there.",
+			)
 		}
 		return next(c)
 	}
@@ -382,7 +403,10 @@ func (s *Server) checkHost(next echo.HandlerFunc) echo.HandlerFunc {
 			slices.Contains(s.opt.Hosts, host) {
 			return next(c)
 		}
-		return echo.NewHTTPError(http.StatusMisdirectedRequest, "This Pyrant does not answer to that name. Use 127.0.0.1, or start it with --host.")
+		return echo.NewHTTPError(
+			http.StatusMisdirectedRequest,
+			"This Pyrant does not answer to that name. Use 127.0.0.1, or start it with --host.",
+		)
 	}
 }
 
@@ -424,7 +448,10 @@ func (s *Server) Serve(ctx context.Context, l net.Listener) error {
 	// First nothing new is taken on, then what is under way is given up.
 	stop, cancel := context.WithTimeout(context.Background(), grace)
 	defer cancel()
-	s.jobs.refuse()
+	s.board.Refuse()
+	s.hub.Tell("notice", news{"Pyrant is being stopped",
+		"Your work is saved. This page goes on by itself when Pyrant runs again."})
+	s.hub.Close()
 	err := srv.Shutdown(stop)
 	end()
 	// an upload that goes on, say: it is not acknowledged
@@ -465,7 +492,8 @@ func (s *Server) tidy(ctx context.Context) {
 
 // Close stops all work and closes the data folder.
 func (s *Server) Close() error {
-	s.jobs.stop()
+	s.hub.Close()
+	s.board.Stop()
 	s.smalls.end()
 	return s.store.Close()
 }
@@ -491,7 +519,17 @@ func (s *Server) head(ctx context.Context, shot *store.Shot) (*recipe.Recipe, er
 	lost, was := err, shot.HeadSeq
 	r, err := s.store.Head(ctx, shot)
 	if err == nil {
-		s.log.Warn("the head could not be read, so it moved", "shot", shot.ID, "from", was, "to", shot.HeadSeq, "error", lost)
+		s.log.Warn(
+			"the head could not be read, so it moved",
+			"shot",
+			shot.ID,
+			"from",
+			was,
+			"to",
+			shot.HeadSeq,
+			"error",
+			lost,
+		)
 		s.remember(ctx, shot, r)
 	}
 	return r, err

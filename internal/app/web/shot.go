@@ -5,16 +5,18 @@ import (
 	"encoding/json"
 	"io"
 	"net/http"
-	"strconv"
+	"slices"
 
 	"github.com/labstack/echo/v5"
 
+	"pyrant/internal/app/job"
 	"pyrant/internal/base/fault"
 	"pyrant/internal/base/photo"
 	"pyrant/internal/edit"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
 	"pyrant/internal/recipe/cutout"
+	"pyrant/internal/recipe/pass"
 	"pyrant/internal/recipe/setting"
 	"pyrant/internal/shot/store"
 )
@@ -22,26 +24,21 @@ import (
 // view makes the page of a shot as the request asks to see it.
 func (s *Server) view(c *echo.Context, shot *store.Shot) (*page, error) {
 	ctx := c.Request().Context()
+	event := s.hub.Last() // before anything is read: what comes after is told
 	r, err := s.head(ctx, shot)
 	if err != nil {
 		return nil, err
 	}
-	p := &page{pages: s.pages, CSRF: csrf(c), Shot: shot, R: r, Step: c.FormValue("step"),
-		Light: -1, Saved: shot.UpdatedAt}
+	p := &page{pages: s.pages, CSRF: csrf(c), Event: event, Shot: shot, R: r,
+		Step: c.FormValue("step"), Light: -1, Saved: shot.UpdatedAt}
 	if stepOf(p.Step) == nil {
 		p.Step = "glow"
 		if len(r.Lights) == 0 {
 			p.Step = "dusk"
 		}
 	}
-	if i, err := strconv.Atoi(c.FormValue("light")); err == nil {
-		p.Light = i
-	} else if len(r.Lights) > 0 {
-		p.Light = 0
-	}
-	p.Light = min(p.Light, len(r.Lights)-1)
-	if p.Light < 0 && len(r.Lights) > 0 {
-		p.Light = 0
+	if len(r.Lights) > 0 {
+		p.Light = max(lightIndex(r, c.FormValue("light")), 0)
 	}
 	p.open(c.FormValue)
 	if p.Undo, p.Redo, err = s.store.Titles(ctx, shot); err != nil {
@@ -54,29 +51,28 @@ func (s *Server) view(c *echo.Context, shot *store.Shot) (*page, error) {
 	}
 	p.marks = func() ([]store.Mark, error) { return s.store.Marks(ctx, shot.ID) }
 	p.job = func() *jobView {
-		j := s.jobs.latest(shot.ID)
-		if j == nil {
-			return nil
+		for _, j := range s.board.List() {
+			if j.Kind == job.Export && j.Subject == shot.ID {
+				return &jobView{j, true}
+			}
 		}
-		v := j.view(csrf(c))
-		return &v
+		return nil
 	}
 	p.rigs = func() ([]store.Rig, error) { return s.store.Rigs(ctx) }
 	return p, nil
 }
 
+// lightIndex returns the index of a light by its id, -1 for none.
+func lightIndex(r *recipe.Recipe, id string) int {
+	return slices.IndexFunc(r.Lights, func(l recipe.Light) bool { return l.ID == id })
+}
+
 // open reads what of the bench is to be open, as far as it is there.
 func (p *page) open(value func(string) string) {
-	index := func(name string, n int) int {
-		i, err := strconv.Atoi(value(name))
-		if err != nil || i < 0 || i >= n {
-			return -1
-		}
-		return i
-	}
-	p.focus = focus{Pass: -1, Part: -1, Stroke: -1}
-	if list := p.R.Passes(p.Step); list != nil {
-		p.Pass = index("pass", len(*list))
+	p.focus = focus{}
+	if list := p.R.Passes(p.Step); list != nil && slices.ContainsFunc(*list,
+		func(k pass.Pass) bool { return k.ID == value("pass") }) {
+		p.Pass = value("pass")
 	}
 	if o := p.R.CutOut(cutout.Ref(value("cut"))); o != nil && value("cut") != "" &&
 		p.Step == traceStep.ID {
@@ -87,9 +83,14 @@ func (p *page) open(value func(string) string) {
 		return
 	}
 	p.Area = area.Ref(a.ID)
-	if p.Part = index("part", len(a.Parts)); p.Part >= 0 {
-		if s, ok := a.Parts[p.Part].Of.(area.Strokes); ok {
-			p.Stroke = index("stroke", len(s.Strokes))
+	i, ok := setting.Index(a.Parts, "id:"+value("part"))
+	if !ok {
+		return
+	}
+	p.Part = a.Parts[i].ID
+	if s, ok := a.Parts[i].Of.(area.Strokes); ok {
+		if k, ok := setting.Index(s.Strokes, "id:"+value("stroke")); ok {
+			p.Stroke = s.Strokes[k].ID
 		}
 	}
 }
@@ -124,53 +125,33 @@ func (s *Server) update(c *echo.Context, shot *store.Shot) error {
 	return c.Render(http.StatusOK, "update", p)
 }
 
-// current returns the shot, its recipe, and the version that the page showed.
-func (s *Server) current(c *echo.Context) (*store.Shot, *recipe.Recipe, int64, error) {
-	shot, err := s.store.Shot(c.Request().Context(), c.Param("id"))
-	if err != nil {
-		return nil, nil, 0, err
-	}
-	version, err := strconv.ParseInt(c.FormValue("version"), 10, 64)
-	if err != nil {
-		return nil, nil, 0, echo.NewHTTPError(http.StatusBadRequest, "The request does not say which version of the shot it is about. Reload the page.")
-	}
-	if !s.amends.lead(shot.ID, version, shot.Version) {
-		return nil, nil, 0, store.ErrStale
-	}
-	is := shot.Version
-	r, err := s.head(c.Request().Context(), shot)
-	if err == nil && shot.Version != is { // the head moved to a revision that can be read
-		err = store.ErrStale
-	}
-	return shot, r, shot.Version, err
-}
-
 // change saves a JSON Patch of the recipe as one revision.
 func (s *Server) change(c *echo.Context) error {
-	shot, r, version, err := s.current(c)
-	if err != nil {
-		return err
-	}
 	ops, err := setting.ParseOps([]byte(c.FormValue("patch")))
 	if err != nil {
 		return err
 	}
-	if len(ops) == 0 { // nothing to save
-		return s.update(c, shot)
-	}
-	next, err := edit.Apply(r, ops)
-	if err != nil {
-		return err
-	}
-	if next, err = s.recut(c.Request().Context(), shot, r, next); err != nil {
-		return err
-	}
-	return s.commit(c, shot, version, next, edit.Title(r, ops))
+	return s.saved(c, positional(ops), func(shot *store.Shot, r *recipe.Recipe) error {
+		if len(ops) == 0 { // nothing to save
+			return s.update(c, shot)
+		}
+		ctx := c.Request().Context()
+		next, err := edit.Apply(r, ops)
+		if err != nil {
+			return s.nameGone(ctx, shot, err, setting.Gone(*r, ops))
+		}
+		if next, err = s.recut(ctx, shot, r, next); err != nil {
+			return err
+		}
+		return s.commit(c, shot, next, edit.Title(r, ops))
+	})
 }
 
-func (s *Server) commit(c *echo.Context, shot *store.Shot, version int64, r *recipe.Recipe,
+// commit saves a recipe as the next revision of a shot, and answers with the page's parts.
+func (s *Server) commit(c *echo.Context, shot *store.Shot, r *recipe.Recipe,
 	title string) error {
 	ctx := c.Request().Context()
+	r = edit.Identify(r)
 	if err := r.Fits(); err != nil {
 		return err
 	}
@@ -182,7 +163,7 @@ func (s *Server) commit(c *echo.Context, shot *store.Shot, version int64, r *rec
 		return err
 	}
 	// What has come whole is saved, also where the page is being left meanwhile.
-	next, err := s.store.Commit(context.WithoutCancel(ctx), shot.ID, version, r, title)
+	next, err := s.store.Commit(context.WithoutCancel(ctx), shot.ID, shot.Version, r, title)
 	if err != nil {
 		return err
 	}
@@ -201,20 +182,8 @@ func affordable(before, next *recipe.Recipe) error {
 	return nil
 }
 
-// sameLight refuses an action for a light that is at another position by now, or gone. Its id is
-// empty where the action is for no light that is there already.
-func sameLight(r *recipe.Recipe, index, id string) error {
-	if id == "" {
-		return nil
-	}
-	if i, err := strconv.Atoi(index); err == nil && i >= 0 && i < len(r.Lights) &&
-		r.Lights[i].ID == id {
-		return nil
-	}
-	return fault.New(fault.Gone, "The light that this was meant for is no longer at its place. Nothing was changed.")
-}
-
-// draft returns the recipe in force with a patch on top that is not saved.
+// draft returns the recipe in force with a patch on top that is not saved. What the patch has for
+// items that were deleted meanwhile is left out: whoever shows it will be told of them.
 func (s *Server) draft(ctx context.Context, shot *store.Shot,
 	patch json.RawMessage) (*recipe.Recipe, error) {
 	r, err := s.head(ctx, shot)
@@ -226,6 +195,10 @@ func (s *Server) draft(ctx context.Context, shot *store.Shot,
 		return nil, err
 	}
 	next, err := edit.Apply(r, ops)
+	if fault.Is(err, fault.Gone) {
+		next, err = edit.Apply(r, slices.DeleteFunc(ops,
+			func(op setting.Op) bool { return setting.Gone(*r, []setting.Op{op}) != "" }))
+	}
 	if err != nil {
 		return nil, err
 	}

@@ -25,6 +25,7 @@ func csrf(c *echo.Context) string {
 
 func (s *Server) shotsPage(c *echo.Context) error {
 	ctx := c.Request().Context()
+	event := s.hub.Last() // before anything is read: what comes after is told
 	shots, err := s.store.Shots(ctx, false)
 	if err != nil {
 		return err
@@ -38,7 +39,9 @@ func (s *Server) shotsPage(c *echo.Context) error {
 		cards[i] = card{&shots[i], csrf(c)}
 	}
 	return c.Render(http.StatusOK, "shots.html", map[string]any{
-		"CSRF": csrf(c), "Shots": cards, "Aside": aside, "MaxUpload": s.opt.MaxUpload >> 20, "Max": s.opt.MaxUpload,
+		"CSRF": csrf(
+			c,
+		), "Event": event, "Shots": cards, "Aside": aside, "MaxUpload": s.opt.MaxUpload >> 20, "Max": s.opt.MaxUpload,
 	})
 }
 
@@ -90,11 +93,12 @@ func (s *Server) bringDemo(c *echo.Context) error {
 	if err := s.AddDemo(c.Request().Context()); err != nil {
 		return err
 	}
-	return shelfAgain(c)
+	return s.shelfAgain(c)
 }
 
-// shelfAgain shows the shots page as it is now.
-func shelfAgain(c *echo.Context) error {
+// shelfAgain shows the shots page as it is now, and tells others that it changed.
+func (s *Server) shelfAgain(c *echo.Context) error {
+	s.hub.Tell("shelf", nil)
 	if c.Request().Header.Get("HX-Request") != "" {
 		c.Response().Header().Set("HX-Refresh", "true")
 		return c.NoContent(http.StatusNoContent)
@@ -110,6 +114,7 @@ func (s *Server) rename(c *echo.Context) error {
 	if err := s.store.Rename(c.Request().Context(), c.Param("id"), name); err != nil {
 		return err
 	}
+	s.hub.Tell("shelf", nil)
 	return s.card(c)
 }
 
@@ -138,7 +143,7 @@ func (s *Server) duplicate(c *echo.Context) error {
 	if _, err := s.store.Duplicate(ctx, shot.ID, cleanName(shot.Name+" copy")); err != nil {
 		return err
 	}
-	return shelfAgain(c)
+	return s.shelfAgain(c)
 }
 
 func (s *Server) putAside(c *echo.Context) error { return s.shelf(c, s.store.PutAside) }
@@ -149,7 +154,7 @@ func (s *Server) shelf(c *echo.Context, do func(context.Context, string) error) 
 	if err := do(c.Request().Context(), c.Param("id")); err != nil {
 		return err
 	}
-	return shelfAgain(c)
+	return s.shelfAgain(c)
 }
 
 // archive answers with the whole shot as one file.
@@ -189,7 +194,10 @@ func attach(c *echo.Context, kind, name string) {
 	}, name)
 	h := c.Response().Header()
 	h.Set("Content-Type", kind)
-	h.Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": name}))
+	h.Set(
+		"Content-Disposition",
+		mime.FormatMediaType("attachment", map[string]string{"filename": name}),
+	)
 }
 
 // megapixels is used by templates.

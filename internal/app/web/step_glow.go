@@ -3,7 +3,6 @@ package web
 import (
 	"encoding/json"
 	"fmt"
-	"slices"
 
 	"pyrant/internal/edit"
 	"pyrant/internal/recipe"
@@ -38,8 +37,14 @@ func (p *page) ShellLines() []shellLine {
 		at := p.At(fmt.Sprintf("shells/%d", j))
 		s := shellLine{Index: j, Path: at, Radius: p.Row(at + "/radius"),
 			Strength: p.Row(at + "/strength"), Join: p.Row(at + "/join"),
-			Trim: p.AreaLine(at+"/trim/area", "Nowhere", fmt.Sprintf("Trim of shell %d", j+1)), TrimBy: p.Row(at + "/trim/amount"),
-			Hex: l.Shells[j].Tint.Colour(l.Gel).Hex(), More: append(p.Rows(at+"/tint"), p.Rows(at)...)}
+			Trim: p.AreaLine(
+				at+"/trim/area",
+				"Nowhere",
+				fmt.Sprintf("Trim of shell %d", j+1),
+			), TrimBy: p.Row(at + "/trim/amount"),
+			Hex: l.Shells[j].Tint.Colour(l.Gel).
+				Hex(),
+			More: append(p.Rows(at+"/tint"), p.Rows(at)...)}
 		s.Share = int(100*l.Shells[j].Strength/strongest + 0.5)
 		out = append(out, s)
 	}
@@ -70,9 +75,9 @@ func (p *page) Rigs() []try {
 		g := &recipe.Rigs[i]
 		l := *p.L()
 		g.Put(&l, p.R.Photo)
-		is := l.Core == p.L().Core && slices.Equal(l.Shells, p.L().Shells)
+		is := l.Core == p.L().Core && setting.Key(l.Shells) == setting.Key(p.L().Shells)
 		out = append(out, tryOf(g.Name, g.About, is, setting.Op{Op: "rig",
-			Path: fmt.Sprintf("/lights/%d", p.Light), Value: quoted(g.ID)}))
+			Path: p.Path(fmt.Sprintf("/lights/%d", p.Light)), Value: quoted(g.ID)}))
 	}
 	return out
 }
@@ -138,7 +143,11 @@ func (p *page) GelMoves() []move {
 		return move{Label: label, Op: "gels", Path: "/lights", Name: name, Unit: unit, Value: "{}",
 			Least: -by, Most: by, Times: times, Many: true}
 	}
-	return []move{of("Turn hues", "turn", "°", 180, 1), of("Saturations", "saturation", "%", 1, 100), of("Lightnesses", "lightness", "%", 0.5, 100)}
+	return []move{
+		of("Turn hues", "turn", "°", 180, 1),
+		of("Saturations", "saturation", "%", 1, 100),
+		of("Lightnesses", "lightness", "%", 0.5, 100),
+	}
 }
 
 // One is the change that brings the gels of many lights to that of the chosen one.

@@ -57,7 +57,10 @@ func cropOps(m string) string { return `[{"op":"crop","path":"/crop","value":` +
 func (p *page) Ratios() []cropButton {
 	out := []cropButton{{Name: "Free", Value: "0"}}
 	add := func(name string, a, b float64) {
-		out = append(out, cropButton{name, fmt.Sprintf("%.6g", a/b), cropOps(fmt.Sprintf(`{"ratio":%.6g}`, a/b))})
+		out = append(
+			out,
+			cropButton{name, fmt.Sprintf("%.6g", a/b), cropOps(fmt.Sprintf(`{"ratio":%.6g}`, a/b))},
+		)
 	}
 	w, h := p.R.Photo.Width, p.R.Photo.Height
 	if p.R.Crop.Turns%2 == 1 {
@@ -75,8 +78,14 @@ func (p *page) Ratios() []cropButton {
 // Turns are what turns and mirrors the picture.
 func (p *page) Turns() []cropButton {
 	return []cropButton{
-		{Name: "Turn left", Ops: cropOps(`{"turn":-1}`)}, {Name: "Turn right", Ops: cropOps(`{"turn":1}`)},
-		{Name: "Mirror", Ops: cropOps(`{"flip":true}`)}, {Name: "Upside down", Ops: cropOps(`{"upright":true}`)},
+		{
+			Name: "Turn left",
+			Ops:  cropOps(`{"turn":-1}`),
+		}, {Name: "Turn right", Ops: cropOps(`{"turn":1}`)},
+		{
+			Name: "Mirror",
+			Ops:  cropOps(`{"flip":true}`),
+		}, {Name: "Upside down", Ops: cropOps(`{"upright":true}`)},
 	}
 }
 
@@ -88,7 +97,9 @@ func (p *page) CropSize() move {
 
 // Uncrop is the change to the photo as it is.
 func (p *page) Uncrop() template.JSStr {
-	return template.JSStr(`[{"op":"replace","path":"/crop","value":` + string(setting.Encode(crop.Crop{})) + `}]`)
+	return template.JSStr(
+		`[{"op":"replace","path":"/crop","value":` + string(setting.Encode(crop.Crop{})) + `}]`,
+	)
 }
 
 // guides are lines within the frame that the page draws.

@@ -15,7 +15,10 @@ var spillStep = &step{ID: "spill", Name: "Spill",
 func (p *page) SpillRows() []row {
 	out := p.Rows(p.At("spill"))
 	if p.R.Room.On {
-		out = slices.DeleteFunc(out, func(r row) bool { return r.Name == "reach" || r.Name == "height" })
+		out = slices.DeleteFunc(
+			out,
+			func(r row) bool { return r.Name == "reach" || r.Name == "height" },
+		)
 	}
 	return out
 }
@@ -45,7 +48,10 @@ func (p *page) DaylightBrief() string {
 
 // RampRows are the tints of the ramp's ends.
 func (p *page) RampRows() []group {
-	return []group{{"In shadows", p.Rows(p.At("spill/ramp/dark"))}, {"In highlights", p.Rows(p.At("spill/ramp/bright"))}}
+	return []group{
+		{"In shadows", p.Rows(p.At("spill/ramp/dark"))},
+		{"In highlights", p.Rows(p.At("spill/ramp/bright"))},
+	}
 }
 
 // RampBrief says where spill has another colour than the gel.

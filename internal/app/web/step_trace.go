@@ -11,7 +11,11 @@ import (
 	"pyrant/internal/recipe/shape"
 )
 
-var traceStep = &step{ID: "trace", Name: "Trace", Filled: anyLight(func(*recipe.Light) bool { return true })}
+var traceStep = &step{
+	ID:     "trace",
+	Name:   "Trace",
+	Filled: anyLight(func(*recipe.Light) bool { return true }),
+}
 
 // traced is a shape as the list of shapes shows it.
 type traced struct {

@@ -6,6 +6,7 @@ import (
 	"image"
 	"math"
 	"net/http"
+	"slices"
 	"strconv"
 
 	"github.com/labstack/echo/v5"
@@ -32,7 +33,7 @@ func (s *Server) tones(c *echo.Context) error {
 		Patch json.RawMessage `json:"patch"`
 		Page  string          `json:"page"`
 		Step  string          `json:"step"`
-		Pass  int             `json:"pass"` // whose curve is open; -1 for none
+		Pass  string          `json:"pass"` // whose curve is open; "" for none
 	}
 	if err := bindJSON(c, &q); err != nil {
 		return err
@@ -53,12 +54,17 @@ func (s *Server) tones(c *echo.Context) error {
 					scaled(h.RGB[1]), scaled(h.RGB[2])},
 					"black": h.Black, "white": h.White, "whites": h.Whites}
 			}
-			out := map[string]any{"plain": part(&t.Plain), "lit": part(&t.Lit), "stops": t.Stops, "light": ""}
+			out := map[string]any{
+				"plain": part(&t.Plain),
+				"lit":   part(&t.Lit),
+				"stops": t.Stops,
+				"light": "",
+			}
 			if t.Light >= 0 {
 				out["light"] = r.Lights[t.Light].Name
 			}
-			if r.Passes(q.Step) != nil && q.Pass >= 0 {
-				h, err := s.engine.Before(ctx, req, q.Step, q.Pass)
+			if i := passIndex(r, q.Step, q.Pass); i >= 0 {
+				h, err := s.engine.Before(ctx, req, q.Step, i)
 				if err != nil {
 					return err
 				}
@@ -66,6 +72,14 @@ func (s *Server) tones(c *echo.Context) error {
 			}
 			return c.JSON(http.StatusOK, out)
 		})
+}
+
+// passIndex returns the index of a pass of a step by its id, -1 for none.
+func passIndex(r *recipe.Recipe, step, id string) int {
+	if list := r.Passes(step); list != nil {
+		return slices.IndexFunc(*list, func(p pass.Pass) bool { return p.ID == id })
+	}
+	return -1
 }
 
 // scaled returns bins against the fullest but for both ends, where what is clipped would
@@ -126,7 +140,7 @@ func (s *Server) coverage(c *echo.Context) error {
 	var q struct {
 		frameRequest
 		Area  area.Ref `json:"area"`
-		Light *int     `json:"light"` // its index, where no area is looked at
+		Light string   `json:"light"` // its id, where no area is looked at
 	}
 	if err := bindJSON(c, &q); err != nil {
 		return err
@@ -139,10 +153,9 @@ func (s *Server) coverage(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	if q.Light != nil && (*q.Light < 0 || *q.Light >= len(r.Lights)) {
-		return fault.New(fault.Gone, "There is no such light in this shot.")
-	}
-	if q.Light == nil && r.Area(q.Area) == nil { // deleted while it was looked at
+	light := lightIndex(r, q.Light)
+	if q.Light != "" && light < 0 ||
+		q.Light == "" && r.Area(q.Area) == nil { // deleted while it was looked at
 		return c.NoContent(http.StatusNoContent)
 	}
 	return s.inTurn(ctx, shot, asker{shot.ID + q.Page + " coverage", len(q.Patch) > 0},
@@ -151,8 +164,8 @@ func (s *Server) coverage(c *echo.Context) error {
 				LongEdge: min(q.Long, max(r.Size())), Uncropped: q.Whole, View: image.Rect(q.X, q.Y,
 					q.X+q.W, q.Y+q.H)}
 			var m *raster.Plane
-			if q.Light != nil {
-				m, err = s.engine.LightMask(ctx, req, *q.Light)
+			if light >= 0 {
+				m, err = s.engine.LightMask(ctx, req, light)
 			} else {
 				kind, _ := q.Area.Of()
 				m, err = s.engine.AreaMask(ctx, req, q.Area, kind != "")
@@ -161,7 +174,10 @@ func (s *Server) coverage(c *echo.Context) error {
 				return err
 			}
 			if m.Rect.Dx() != q.W || m.Rect.Dy() != q.H {
-				return fault.New(fault.Invalid, "The part that was asked for is not all in the picture.")
+				return fault.New(
+					fault.Invalid,
+					"The part that was asked for is not all in the picture.",
+				)
 			}
 			b := make([]byte, len(m.Pix))
 			for i, v := range m.Pix {
@@ -187,12 +203,19 @@ func (s *Server) fit(c *echo.Context) error {
 	line := make([]shape.Point, len(q.Points))
 	for i, p := range q.Points {
 		if !(math.Abs(p[0]) <= 4*codec.MaxEdge && math.Abs(p[1]) <= 4*codec.MaxEdge) {
-			return fault.New(fault.Invalid, "A point of the line lies too far outside of the photo.")
+			return fault.New(
+				fault.Invalid,
+				"A point of the line lies too far outside of the photo.",
+			)
 		}
 		line[i] = shape.Point{X: p[0], Y: p[1]}
 	}
 	nodes := rounded(shape.Fit(line, q.Closed, q.Tolerance)).All()
-	return c.Blob(http.StatusOK, "application/json", append(append([]byte(`{"nodes":`), setting.Encode(nodes)...), '}'))
+	return c.Blob(
+		http.StatusOK,
+		"application/json",
+		append(append([]byte(`{"nodes":`), setting.Encode(nodes)...), '}'),
+	)
 }
 
 // hue answers with red and blue against green in stops, hue and chroma in OKLCh of the photo round
@@ -254,7 +277,10 @@ func (s *Server) daylight(c *echo.Context) error {
 		return err
 	}
 	if !ok {
-		return fault.New(fault.Invalid, "The photo is too dark, or too bright, to tell of its light. Set red and blue by hand.")
+		return fault.New(
+			fault.Invalid,
+			"The photo is too dark, or too bright, to tell of its light. Set red and blue by hand.",
+		)
 	}
 	return c.JSON(http.StatusOK, map[string]any{"red": hundredth(red), "blue": hundredth(blue)})
 }

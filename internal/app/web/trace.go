@@ -7,12 +7,12 @@ import (
 	"io"
 	"math"
 	"net/http"
-	"strconv"
 	"sync"
 	"sync/atomic"
 
 	"github.com/labstack/echo/v5"
 
+	"pyrant/internal/app/job"
 	"pyrant/internal/base/fault"
 	"pyrant/internal/base/graph"
 	"pyrant/internal/base/photo"
@@ -82,15 +82,20 @@ func (s *Server) ground(ctx context.Context, shot *store.Shot) (*region.Ground, 
 	return s.groundOf(ctx, shot.PhotoSHA, p)
 }
 
-func (s *Server) groundOf(ctx context.Context, sha string, p *photo.Photo) (*region.Ground, error) {
-	report, done := s.grounds.start(sha)
-	defer done()
-	return graph.Get(context.WithValue(ctx, progress{}, report), s.engine.Cache,
-		edges{s.input(sha, p)})
+func (s *Server) groundOf(ctx context.Context, sha string,
+	p *photo.Photo) (g *region.Ground, err error) {
+	err = s.board.Run(ctx, job.Job{Kind: job.Ground, Subject: sha,
+		Title: "Making the photo ready for tracing"},
+		func(ctx context.Context, report job.Report) error {
+			far := func(share float64) { report("Finding its edges", share) }
+			g, err = graph.Get(context.WithValue(ctx, progress{}, far), s.engine.Cache,
+				edges{s.input(sha, p)})
+			return err
+		})
+	return g, err
 }
 
-// prepare has a shot's photo made ready, and answers when it is; meanwhile prepared tells
-// how far it is.
+// prepare has a shot's photo made ready, and answers when it is.
 func (s *Server) prepare(c *echo.Context) error {
 	ctx := c.Request().Context()
 	shot, err := s.store.Shot(ctx, c.Param("id"))
@@ -100,15 +105,7 @@ func (s *Server) prepare(c *echo.Context) error {
 	if _, err := s.ground(ctx, shot); err != nil {
 		return err
 	}
-	return c.JSON(http.StatusOK, map[string]any{"share": 1})
-}
-
-func (s *Server) prepared(c *echo.Context) error {
-	shot, err := s.store.Shot(c.Request().Context(), c.Param("id"))
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, map[string]any{"share": s.grounds.share(shot.PhotoSHA)})
+	return c.NoContent(http.StatusNoContent)
 }
 
 // spot is a place on a shot's photo, as a hand asks about it.
@@ -179,7 +176,12 @@ func (s *Server) region(c *echo.Context) error {
 				return nil, err
 			}
 			if i, ok := g.Fine.At(q.X, q.Y); ok && within != nil && !within(i) {
-				return none(fault.New(fault.Invalid, "That place is not in the area that is chosen. Click inside of it, or look in the whole photo."))
+				return none(
+					fault.New(
+						fault.Invalid,
+						"That place is not in the area that is chosen. Click inside of it, or look in the whole photo.",
+					),
+				)
 			}
 			var all []*region.Found
 			if q.All && !q.Quick {
@@ -326,7 +328,11 @@ func (s *Server) clung(c *echo.Context) error {
 		func(ctx context.Context, shot *store.Shot, g *region.Ground) (any, error) {
 			n := len(q.Pins)
 			if n < 2 || n > maxPins {
-				return nil, fault.New(fault.Invalid, "An outline that clings has 2 to %d pins.", maxPins)
+				return nil, fault.New(
+					fault.Invalid,
+					"An outline that clings has 2 to %d pins.",
+					maxPins,
+				)
 			}
 			pins := make([]livewire.Pin, n)
 			for i, p := range q.Pins {
@@ -341,7 +347,10 @@ func (s *Server) clung(c *echo.Context) error {
 				return nil, err
 			}
 			if path.Len() < 3 {
-				return nil, fault.New(fault.Invalid, "The pins lie too close together for an outline.")
+				return nil, fault.New(
+					fault.Invalid,
+					"The pins lie too close together for an outline.",
+				)
 			}
 			outline := shape.Outline{Nodes: rounded(path)}
 			return found{Shapes: setting.Encode(shape.Shapes{outline})}, nil
@@ -363,7 +372,10 @@ func (s *Server) gauge(c *echo.Context) error {
 			}
 			t, ok := one.(shape.Tube)
 			if !ok || t.Nodes.Len() > 500 {
-				return nil, fault.New(fault.Invalid, "Only a tube of at most 500 points can be measured.")
+				return nil, fault.New(
+					fault.Invalid,
+					"Only a tube of at most 500 points can be measured.",
+				)
 			}
 			m := caliper.Tube(edge.NewEye(g.Photo), t.Nodes.All(), t.Closed,
 				caliper.Widest(g.Photo))
@@ -409,7 +421,10 @@ func (s *Server) hang(c *echo.Context) error {
 			}
 			str, ok := one.(shape.String)
 			if !ok || str.Nodes.Len() > 500 {
-				return nil, fault.New(fault.Invalid, "Only the bulbs of a string of at most 500 points can be set on the photo.")
+				return nil, fault.New(
+					fault.Invalid,
+					"Only the bulbs of a string of at most 500 points can be set on the photo.",
+				)
 			}
 			reach := bulb.Reach(float64(max(g.Photo.Width, g.Photo.Height)))
 			found, err := bulb.Find(ctx, g.Photo, g.Fine, shape.Flatten(str.Cord(), str.Closed),
@@ -417,8 +432,11 @@ func (s *Server) hang(c *echo.Context) error {
 			if err != nil {
 				return nil, err
 			}
-			return map[string]any{"shapes": json.RawMessage(setting.Encode(shape.Shapes{bulb.Hang(str,
-				found, q.Count)})), "found": len(found)}, nil
+			return map[string]any{
+				"shapes": json.RawMessage(setting.Encode(shape.Shapes{bulb.Hang(str,
+					found, q.Count)})),
+				"found": len(found),
+			}, nil
 		})
 }
 
@@ -461,7 +479,10 @@ func (s *Server) rim(c *echo.Context) error {
 	e, ok := shape.EllipseThrough(p...)
 	if long := 2 * float64(max(shot.Photo.Width, shot.Photo.Height)); !ok || e.Width > long ||
 		e.Height < 0.1 {
-		return fault.New(fault.Invalid, "No ellipse goes through these points. Set them all round the rim, not along one side of it.")
+		return fault.New(
+			fault.Invalid,
+			"No ellipse goes through these points. Set them all round the rim, not along one side of it.",
+		)
 	}
 	for _, v := range []*float64{&e.X, &e.Y, &e.Width, &e.Height, &e.Turn} {
 		*v = math.Round(100**v) / 100
@@ -495,8 +516,8 @@ func (s *Server) drawing(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	i, err := strconv.Atoi(c.QueryParam("light"))
-	if err != nil || i < 0 || i >= len(r.Lights) {
+	i := lightIndex(r, c.QueryParam("light"))
+	if i < 0 {
 		return fault.New(fault.Gone, "There is no such light in this shot.")
 	}
 	attach(c, "image/svg+xml", shot.Name+", "+r.Lights[i].Name+".svg")

@@ -79,7 +79,9 @@ func (a *app) look(at, name, body string, code int) (s seen, text string) {
 func TestHandsSeeEdges(t *testing.T) {
 	a := start(t, Options{})
 	at := a.panes()
-	a.look(at, "ground", `{}`, 200)
+	if resp, body := a.postJSON(at+"/ground", `{}`); resp.StatusCode != 204 {
+		t.Fatalf("making the photo ready: %d %s", resp.StatusCode, body)
+	}
 	s, _ := a.look(at, "region", `{"x":70,"y":85}`, 200)
 	if len(s.Shapes) != 1 || len(s.Shapes[0].Nodes) != 4 || math.Abs(s.Share-60*70/60000.0) > 0.01 {
 		t.Errorf("a pane: %+v", s)
@@ -99,8 +101,18 @@ func TestHandsSeeEdges(t *testing.T) {
 	// Within an area: the left half.
 	a.act(at, "add-area", form("step", "trace", "name", "Left"))
 	v := a.stored(at).Version
-	a.post(at+"/changes", url.Values{"version": {fmt.Sprint(v)}, "patch": {`[{"op":"add","path":"/areas/0/parts/-","value":{"of":{"kind":"shape","shape":{"kind":"outline","nodes":[{"x":0,"y":0},{"x":130,"y":0},{"x":130,"y":140},{"x":0,"y":140}]}}}}]`}})
-	if s, _ := a.look(at, "region", `{"x":70,"y":85,"all":true,"within":"a1"}`, 200); len(s.Shapes) != 1 {
+	a.post(
+		at+"/changes",
+		url.Values{
+			"version": {fmt.Sprint(v)},
+			"patch": {
+				`[{"op":"add","path":"/areas/0/parts/-","value":{"of":{"kind":"shape","shape":{"kind":"outline","nodes":[{"x":0,"y":0},{"x":130,"y":0},{"x":130,"y":140},{"x":0,"y":140}]}}}}]`,
+			},
+		},
+	)
+	if s, _ := a.look(at, "region", `{"x":70,"y":85,"all":true,"within":"`+a.recipe(at).Areas[0].ID+`"}`, 200); len(
+		s.Shapes,
+	) != 1 {
 		t.Errorf("%d are alike in the area", len(s.Shapes))
 	}
 	// A wire along the upper edge of the left pane.
@@ -111,20 +123,40 @@ func TestHandsSeeEdges(t *testing.T) {
 	if s, _ := a.look(at, "cling", `{"x":50,"y":30,"reach":2}`, 200); s.Pin != [2]float64{50, 30} {
 		t.Errorf("a pin far from any edge at a high zoom: %+v", s)
 	}
-	s, _ = a.look(at, "cling", fmt.Sprintf(`{"x":95,"y":52,"from":[%v,%v]}`, s.Pin[0], s.Pin[1]), 200)
+	s, _ = a.look(
+		at,
+		"cling",
+		fmt.Sprintf(`{"x":95,"y":52,"from":[%v,%v]}`, s.Pin[0], s.Pin[1]),
+		200,
+	)
 	if len(s.Line) < 45 || math.Abs(s.Line[len(s.Line)/2][1]-50) > 1.6 {
 		t.Errorf("the wire: %v", s.Line)
 	}
-	s, _ = a.look(at, "clung", `{"pins":[{"x":41,"y":49},{"x":99,"y":51},{"x":101,"y":119},{"x":39,"y":121}]}`, 200)
+	s, _ = a.look(
+		at,
+		"clung",
+		`{"pins":[{"x":41,"y":49},{"x":99,"y":51},{"x":101,"y":119},{"x":39,"y":121}]}`,
+		200,
+	)
 	if len(s.Shapes) != 1 || len(s.Shapes[0].Nodes) != 4 {
 		t.Errorf("an outline that clings: %+v", s)
 	}
-	s, _ = a.look(at, "clung", `{"pins":[{"x":5,"y":5,"straight":true},{"x":25,"y":5,"straight":true},{"x":15,"y":30,"straight":true}]}`, 200)
+	s, _ = a.look(
+		at,
+		"clung",
+		`{"pins":[{"x":5,"y":5,"straight":true},{"x":25,"y":5,"straight":true},{"x":15,"y":30,"straight":true}]}`,
+		200,
+	)
 	if len(s.Shapes[0].Nodes) != 3 {
 		t.Errorf("a straight one: %+v", s)
 	}
 	// A tube takes the width of the bar.
-	s, _ = a.look(at, "gauge", `{"shape":{"kind":"tube","width":3,"nodes":[{"x":32,"y":166},{"x":268,"y":166}]}}`, 200)
+	s, _ = a.look(
+		at,
+		"gauge",
+		`{"shape":{"kind":"tube","width":3,"nodes":[{"x":32,"y":166},{"x":268,"y":166}]}}`,
+		200,
+	)
 	if tube := s.Shapes[0]; math.Abs(tube.Width-10) > 0.6 || math.Abs(tube.Nodes[0].Y-165) > 0.4 ||
 		!tube.Flat {
 		t.Errorf("a tube: %+v", s)
@@ -132,10 +164,14 @@ func TestHandsSeeEdges(t *testing.T) {
 	if s, _ = a.look(at, "gauge", `{"shape":{"kind":"tube","width":3,"nodes":[{"x":120,"y":20},{"x":150,"y":30}]}}`, 200); s.Shapes[0].Width != 3 {
 		t.Errorf("where there is no tube: %+v", s)
 	}
-	if s, _ = a.look(at, "ball", `{"x":232,"y":90}`, 200); math.Abs(s.Shapes[0].Width-24) > 1 || math.Abs(s.Shapes[0].X-230.5) > 0.4 {
+	if s, _ = a.look(at, "ball", `{"x":232,"y":90}`, 200); math.Abs(s.Shapes[0].Width-24) > 1 ||
+		math.Abs(s.Shapes[0].X-230.5) > 0.4 {
 		t.Errorf("a ball: %+v", s)
 	}
-	if s, _ = a.look(at, "rim", `{"points":[[110,100],[100,110],[90,100],[100,90],[107.07,107.07]]}`, 200); math.Abs(s.Shapes[0].Width-20) > 0.1 || math.Abs(s.Shapes[0].X-100) > 0.1 {
+	if s, _ = a.look(at, "rim", `{"points":[[110,100],[100,110],[90,100],[100,90],[107.07,107.07]]}`, 200); math.Abs(
+		s.Shapes[0].Width-20,
+	) > 0.1 ||
+		math.Abs(s.Shapes[0].X-100) > 0.1 {
 		t.Errorf("an ellipse by its rim: %+v", s)
 	}
 	for _, c := range []struct{ name, body, say string }{
@@ -144,7 +180,7 @@ func TestHandsSeeEdges(t *testing.T) {
 		{"ball", `{"x":150,"y":165}`, "Nothing round"},
 		{"region", `{"x":-4,"y":10}`, "not in the photo"},
 		{"region", `{"x":20,"y":20}`, "Nothing stands out"},
-		{"region", `{"x":180,"y":85,"within":"a1"}`, "not in the area that is chosen"},
+		{"region", `{"x":180,"y":85,"within":"` + a.recipe(at).Areas[0].ID + `"}`, "not in the area that is chosen"},
 		{"cling", `{"x":400,"y":10}`, "not in the photo"},
 		{"clung", `{"pins":[{"x":1,"y":1}]}`, "2 to 500 pins"},
 		{"clung", `{"pins":[{"x":1,"y":1},{"x":1,"y":900}]}`, "not in the photo"},
@@ -155,7 +191,10 @@ func TestHandsSeeEdges(t *testing.T) {
 			t.Errorf("%s %s: %s", c.name, c.body, text)
 		}
 	}
-	if _, text := a.look(at, "region", `{"x":70,"y":85,"within":"a9"}`, 404); !strings.Contains(text, "no longer in this shot") {
+	if _, text := a.look(at, "region", `{"x":70,"y":85,"within":"a9"}`, 404); !strings.Contains(
+		text,
+		"no longer in this shot",
+	) {
 		t.Errorf("an area that is gone: %s", text)
 	}
 }
@@ -200,10 +239,13 @@ func TestBulbsAreHung(t *testing.T) {
 		!s.Own[3].Found {
 		t.Errorf("as many as there are: %+v", got)
 	}
-	if got = hang(`{"shape":{"kind":"string","count":3,` + nodes + `}}`); got.Shapes[0].Count != 3 || len(got.Shapes[0].Own) != 3 {
+	if got = hang(`{"shape":{"kind":"string","count":3,` + nodes + `}}`); got.Shapes[0].Count != 3 ||
+		len(got.Shapes[0].Own) != 3 {
 		t.Errorf("three: %+v", got)
 	}
-	if got = hang(`{"count":true,"shape":{"kind":"string","nodes":[{"x":10,"y":180},{"x":890,"y":190}]}}`); got.Found != 0 || got.Shapes[0].Count != 12 || len(got.Shapes[0].Own) != 0 {
+	if got = hang(`{"count":true,"shape":{"kind":"string","nodes":[{"x":10,"y":180},{"x":890,"y":190}]}}`); got.Found != 0 ||
+		got.Shapes[0].Count != 12 ||
+		len(got.Shapes[0].Own) != 0 {
 		t.Errorf("where nothing hangs: %+v", got)
 	}
 }
@@ -212,23 +254,30 @@ func TestShapesComeTogether(t *testing.T) {
 	a := start(t, Options{})
 	at := a.panes()
 	tri := func(x int, away string) string {
-		return fmt.Sprintf(`{"kind":"outline"%s,"nodes":[{"x":%d,"y":20},{"x":%d,"y":20},{"x":%d,"y":60}]}`, away, x, x+30, x)
+		return fmt.Sprintf(
+			`{"kind":"outline"%s,"nodes":[{"x":%d,"y":20},{"x":%d,"y":20},{"x":%d,"y":60}]}`,
+			away,
+			x,
+			x+30,
+			x,
+		)
 	}
 	v := a.stored(at).Version
-	if code, _ := a.act(at, "add-shapes", form("light", "0", "shapes", "["+tri(20, "")+","+tri(24, `,"away":true`)+"]")); code != 200 {
+	if code, _ := a.act(at, "add-shapes", form("shapes", "["+tri(20, "")+","+tri(24, `,"away":true`)+"]")); code != 200 {
 		t.Fatal(code)
 	}
 	if r := a.recipe(at); len(r.Lights) != 1 || len(r.Lights[0].Shapes) != 2 ||
 		a.stored(at).Version != v+1 {
 		t.Errorf("two shapes made %d lights in %d steps", len(r.Lights), a.stored(at).Version-v)
 	}
-	a.act(at, "add-shapes", form("light", "0", "fresh", "1", "shapes", "["+tri(100, "")+"]"))
-	a.act(at, "add-shapes", form("light", "1", "shapes", "["+tri(140, "")+"]"))
+	light := func(i int) string { return a.recipe(at).Lights[i].ID }
+	a.act(at, "add-shapes", form("light", light(0), "fresh", "1", "shapes", "["+tri(100, "")+"]"))
+	a.act(at, "add-shapes", form("light", light(1), "shapes", "["+tri(140, "")+"]"))
 	if r := a.recipe(at); len(r.Lights) != 2 || len(r.Lights[1].Shapes) != 2 {
 		t.Errorf("%d lights", len(r.Lights))
 	}
 	for _, bad := range []string{"", "[]", "{", `[{"kind":"cloud"}]`} {
-		if code, _ := a.act(at, "add-shapes", form("light", "0", "shapes", bad)); code != 422 {
+		if code, _ := a.act(at, "add-shapes", form("light", light(0), "shapes", bad)); code != 422 {
 			t.Errorf("%q: %d", bad, code)
 		}
 	}
@@ -252,15 +301,19 @@ func TestDrawings(t *testing.T) {
 	}
 	var got struct{ Shapes json.RawMessage }
 	json.Unmarshal([]byte(text), &got)
-	a.act(at, "add-shapes", form("light", "0", "shapes", string(got.Shapes)))
-	resp, text := a.get(at + "/drawing.svg?light=0")
-	if resp.StatusCode != 200 || !strings.Contains(text, `d="M20 20L80 20L80 70Z"`) || !strings.Contains(resp.Header.Get("Content-Disposition"), "panes") {
+	a.act(at, "add-shapes", form("shapes", string(got.Shapes)))
+	resp, text := a.get(at + "/drawing.svg?light=" + a.recipe(at).Lights[0].ID)
+	if resp.StatusCode != 200 || !strings.Contains(text, `d="M20 20L80 20L80 70Z"`) ||
+		!strings.Contains(resp.Header.Get("Content-Disposition"), "panes") {
 		t.Errorf("%d %s", resp.StatusCode, text)
 	}
 	if resp, _ := a.get(at + "/drawing.svg?light=3"); resp.StatusCode != 404 {
 		t.Errorf("a light that is not there: %d", resp.StatusCode)
 	}
-	if text := send(`<svg><text/></svg>`, 422); !strings.Contains(text, "no shape that could be traced") {
+	if text := send(`<svg><text/></svg>`, 422); !strings.Contains(
+		text,
+		"no shape that could be traced",
+	) {
 		t.Error(text)
 	}
 	send(strings.Repeat(" ", 8<<20+1), 413)

@@ -4,8 +4,10 @@ import (
 	"encoding/json"
 	"fmt"
 	"html/template"
+	"maps"
 	"slices"
 	"strconv"
+	"strings"
 	"time"
 
 	"pyrant/internal/base/colour"
@@ -15,6 +17,7 @@ import (
 	"pyrant/internal/recipe/cutout"
 	"pyrant/internal/recipe/setting"
 	"pyrant/internal/recipe/shape"
+	"pyrant/internal/shot/asset"
 	"pyrant/internal/shot/store"
 )
 
@@ -27,6 +30,7 @@ type page struct {
 	past  func(before, most int) (pastList, error)
 	marks func() ([]store.Mark, error)
 	CSRF  string
+	Event string // the last that the page knows of
 	Shot  *store.Shot
 	R     *recipe.Recipe
 	Step  string
@@ -39,12 +43,11 @@ type page struct {
 
 // focus is what of the bench is open, below the step and the light.
 type focus struct {
-	Pass   int      `json:"pass"` // -1 for none, and so below
-	Area   area.Ref `json:"area"` // "" for none
-	Part   int      `json:"part"`
-	Stroke int      `json:"stroke"`
-
-	Cut cutout.Ref `json:"cut"` // "" for none
+	Pass   string     `json:"pass"` // an id, and so below; "" for none
+	Area   area.Ref   `json:"area"`
+	Part   string     `json:"part"`
+	Stroke string     `json:"stroke"`
+	Cut    cutout.Ref `json:"cut"`
 }
 
 // L is the chosen light.
@@ -55,10 +58,21 @@ func (p *page) L() *recipe.Light {
 	return &p.R.Lights[p.Light]
 }
 
+// Actions are the names of all actions, for the page's scripts.
+func (p *page) Actions() string {
+	return strings.Join(slices.Sorted(maps.Keys(actions)), " ")
+}
+
 func (p *page) frame() setting.Frame { return p.R.Photo.Frame() }
 
 // At returns the path of something of the chosen light.
-func (p *page) At(rest string) string { return fmt.Sprintf("/lights/%d/%s", p.Light, rest) }
+func (p *page) At(rest string) string {
+	return p.Path(fmt.Sprintf("/lights/%d/%s", p.Light, rest))
+}
+
+// Path returns a path that names items by their ids, so that it leads to the same wherever they
+// stand by then.
+func (p *page) Path(path string) string { return setting.ByID(*p.R, path) }
 
 // Rows are the settings of what stands at a path of the recipe.
 func (p *page) Rows(path string) []row { return rows(*p.R, path, p.frame()) }
@@ -95,12 +109,12 @@ func (p *page) Faders() []fader {
 	var out []fader
 	for i := range p.R.Lights {
 		l := &p.R.Lights[i]
-		at := fmt.Sprintf("/lights/%d/", i)
+		at := p.Path(fmt.Sprintf("/lights/%d", i)) + "/"
 		if k := slices.IndexFunc(p.R.Groups,
 			func(g recipe.Group) bool { return g.ID == l.Group }); k >= 0 &&
 			(i == 0 || p.R.Lights[i-1].Group != l.Group) {
 			g := &p.R.Groups[k]
-			group := fmt.Sprintf("/groups/%d/", k)
+			group := p.Path(fmt.Sprintf("/groups/%d", k)) + "/"
 			out = append(out, fader{Label: g.Name, Path: group, On: g.On, Switch: group + "on",
 				Row: p.Row(group + "level"), Index: -1, ID: g.ID, Group: true})
 		}
@@ -127,6 +141,13 @@ func (p *page) Masters() []fader {
 // Larger ones it fetches once and keeps by their key.
 const inlineShapes = 8 << 10
 
+// shapesKey names shapes with their ids.
+func shapesKey(
+	s shape.Shapes,
+) string {
+	return setting.Key(s) + "-" + asset.Sum(setting.Brief(s))[:8]
+}
+
 // lightState returns a light as the page's scripts see it.
 func lightState(l recipe.Light) json.RawMessage {
 	small := len(setting.Brief(l.Shapes)) <= inlineShapes
@@ -136,7 +157,7 @@ func lightState(l recipe.Light) json.RawMessage {
 	if small {
 		return setting.Encode(l)
 	}
-	key := setting.Key(l.Shapes)
+	key := shapesKey(l.Shapes)
 	l.Shapes = nil
 	b := setting.Encode(l)
 	return fmt.Appendf(b[:len(b)-1], `,"shapes_key":%q}`, key)
@@ -167,10 +188,13 @@ func (p *page) State() (string, error) {
 	}
 	b, err := json.Marshal(map[string]any{
 		"cutouts": cuts,
-		"id":      p.Shot.ID, "version": p.Shot.Version, "step": p.Step, "light": p.Light, "focus": p.focus,
+		"id":      p.Shot.ID, "photo": p.Shot.PhotoSHA, "version": p.Shot.Version,
+		"step": p.Step, "light": p.Light, "focus": p.focus,
 		"width": p.Shot.Photo.Width, "height": p.Shot.Photo.Height,
-		"crop":      json.RawMessage(setting.Encode(p.R.Crop)),
-		"reference": json.RawMessage(setting.Encode(p.R.Reference)), "lights": lights, "name": p.Shot.Name,
+		"crop": json.RawMessage(setting.Encode(p.R.Crop)),
+		"reference": json.RawMessage(
+			setting.Encode(p.R.Reference),
+		), "lights": lights, "name": p.Shot.Name,
 		"areas": areas, "dusk": json.RawMessage(setting.Encode(p.R.Dusk)), "groups": p.R.Groups,
 		"together": recipe.Together(), "room": p.roomState(), "finish": json.RawMessage(setting.Encode(p.R.Finish)),
 	})

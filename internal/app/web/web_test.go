@@ -23,6 +23,7 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -30,6 +31,7 @@ import (
 	"testing"
 	"time"
 
+	"pyrant/internal/app/job"
 	"pyrant/internal/base/codec"
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/graph"
@@ -129,7 +131,14 @@ func (a *app) get(path string) (*http.Response, string) {
 
 func (a *app) post(path string, form url.Values) (*http.Response, string) {
 	a.Helper()
-	return a.do(a.request("POST", path, "application/x-www-form-urlencoded", strings.NewReader(form.Encode())))
+	return a.do(
+		a.request(
+			"POST",
+			path,
+			"application/x-www-form-urlencoded",
+			strings.NewReader(form.Encode()),
+		),
+	)
 }
 
 func (a *app) postJSON(path, body string) (*http.Response, string) {
@@ -218,7 +227,9 @@ func change(version int64, patch string) url.Values {
 func TestUploadsThatAreRefused(t *testing.T) {
 	a := start(t, Options{MaxUpload: 300_000})
 	good := quayWall(t, 300, 200)
-	header := []byte("\x89PNG\r\n\x1a\n\x00\x00\x00\x0dIHDR\x00\x01\x86\xa0\x00\x01\x86\xa0\x08\x02\x00\x00\x00")
+	header := []byte(
+		"\x89PNG\r\n\x1a\n\x00\x00\x00\x0dIHDR\x00\x01\x86\xa0\x00\x01\x86\xa0\x08\x02\x00\x00\x00",
+	)
 	header = binary.BigEndian.AppendUint32(header, crc32.ChecksumIEEE(header[12:]))
 	for name, c := range map[string]struct {
 		data   []byte
@@ -253,6 +264,7 @@ func TestChangesThatAreRefused(t *testing.T) {
 		t.Fatalf("adding a light: %d %s", resp.StatusCode, body)
 	}
 	version := a.stored(at).Version
+	light := a.recipe(at).Lights[0].ID
 	for name, c := range map[string]struct {
 		path   string
 		form   url.Values
@@ -264,11 +276,11 @@ func TestChangesThatAreRefused(t *testing.T) {
 		"radius of -1":      {at + "/changes", change(version, `[{"op":"replace","path":"/lights/0/shells/0/radius","value":-1}]`), 422, "\"Radius of shell 1 of Light 1: -1 is out of range"},
 		"radius of 1e9":     {at + "/changes", change(version, `[{"op":"replace","path":"/lights/0/shells/0/radius","value":1e9}]`), 422, "lights[0].shells[0].radius"},
 		"no version":        {at + "/changes", url.Values{"patch": {"[]"}}, 400, "version"},
-		"path of one point": {at + "/actions/add-shape", url.Values{"version": {fmt.Sprint(version)}, "light": {"0"}, "shape": {`{"kind":"tube","width":5,"nodes":[{"x":1,"y":2}]}`}}, 422, "A path of 1 point"},
-		"no such light":     {at + "/actions/add-shell", url.Values{"version": {fmt.Sprint(version)}, "light": {"7"}}, 422, "no such light"},
+		"path of one point": {at + "/actions/add-shape", url.Values{"version": {fmt.Sprint(version)}, "light": {light}, "shape": {`{"kind":"tube","width":5,"nodes":[{"x":1,"y":2}]}`}}, 422, "A path of 1 point"},
+		"no such light":     {at + "/actions/add-shell", url.Values{"version": {fmt.Sprint(version)}, "light": {"none"}}, 404, "no longer in this shot"},
 		"no such action":    {at + "/actions/polish", url.Values{"version": {fmt.Sprint(version)}, "light": {"0"}}, 404, "nothing at this address"},
 		"unknown shot":      {"/shots/nowhere/changes", change(1, "[]"), 404, "no such shot"},
-		"older version":     {at + "/changes", change(version-1, `[{"op":"replace","path":"/dusk/daylight","value":-1}]`), 409, "another window"},
+		"older version":     {at + "/changes", change(version-1, `[{"op":"replace","path":"/lights/0/level","value":1}]`), 409, "another window"},
 		"quality of 200":    {at + "/exports", url.Values{"format": {"jpeg"}, "quality": {"200"}}, 422, "from 1 to 100"},
 		"unknown format":    {at + "/exports", url.Values{"format": {"bmp"}}, 422, "there are jpeg, png"},
 		"empty name":        {at + "/name", url.Values{"name": {"  "}}, 422, "1 to 80 characters"},
@@ -290,8 +302,7 @@ func TestChangesThatAreRefused(t *testing.T) {
 		at + "/frame?":       `{"long":240,"x":0,"y":0,"w":100000,"h":100000,"as":"jpeg"}`,
 		at + "/frame?as":     `{"long":240,"x":0,"y":0,"w":9,"h":9,"as":"bmp"}`,
 		at + "/frame?beyond": `{"long":240,"x":239,"y":0,"w":9,"h":9,"as":"pixels"}`,
-		at + "/falloff":      `{"light":5,"count":10,"from":1,"to":100}`,
-		at + "/falloff?":     `{"light":0,"count":10,"from":0,"to":100}`,
+		at + "/falloff?":     `{"light":"` + light + `","count":10,"from":0,"to":100}`,
 		at + "/frame?patch=": `{"long":240,"x":0,"y":0,"w":9,"h":9,"as":"jpeg","patch":[{"op":"replace","path":"/dusk/daylight","value":99}]}`,
 	} {
 		if resp, body := a.postJSON(path, body); resp.StatusCode != 422 {
@@ -302,7 +313,8 @@ func TestChangesThatAreRefused(t *testing.T) {
 		t.Errorf("half a request: %d", resp.StatusCode)
 	}
 	// A page is told of with a page.
-	if resp, body := a.get("/shots/nowhere"); resp.StatusCode != 404 || !strings.Contains(body, "<h1>No such shot</h1>") {
+	if resp, body := a.get("/shots/nowhere"); resp.StatusCode != 404 ||
+		!strings.Contains(body, "<h1>No such shot</h1>") {
 		t.Errorf("an unknown shot: %d %s", resp.StatusCode, body)
 	}
 }
@@ -344,7 +356,8 @@ func TestWhoMayAsk(t *testing.T) {
 	}
 	resp, body := a.get(at)
 	policy := resp.Header.Get("Content-Security-Policy")
-	if !strings.Contains(policy, "script-src 'self'") || strings.Contains(policy, "unsafe") || resp.Header.Get("X-Frame-Options") != "DENY" {
+	if !strings.Contains(policy, "script-src 'self'") || strings.Contains(policy, "unsafe") ||
+		resp.Header.Get("X-Frame-Options") != "DENY" {
 		t.Errorf("the page may do too much: %q", policy)
 	}
 	if regexp.MustCompile(`<script(?: type="\w+")?>|\son\w+=|\sstyle=`).MatchString(body) {
@@ -358,7 +371,10 @@ func (a *app) frame(at, patch string) *image.RGBA {
 	if patch == "" {
 		patch = "null"
 	}
-	resp, body := a.postJSON(at+"/frame", `{"long":240,"x":0,"y":0,"w":240,"h":160,"as":"png","patch":`+patch+`}`)
+	resp, body := a.postJSON(
+		at+"/frame",
+		`{"long":240,"x":0,"y":0,"w":240,"h":160,"as":"png","patch":`+patch+`}`,
+	)
 	if resp.StatusCode != 200 {
 		a.Fatalf("frame: %d %s", resp.StatusCode, body)
 	}
@@ -382,7 +398,8 @@ func TestDraftsSaveNothingAndCommitsDo(t *testing.T) {
 	if bytes.Equal(draft.Pix, before.Pix) || a.stored(at).Version != 1 {
 		t.Error("a draft is not shown, or is saved")
 	}
-	if resp, body := a.post(at+"/changes", change(1, patch)); resp.StatusCode != 200 || !strings.Contains(body, `title="Undo: Daylight"`) {
+	if resp, body := a.post(at+"/changes", change(1, patch)); resp.StatusCode != 200 ||
+		!strings.Contains(body, `title="Undo: Daylight"`) {
 		t.Fatalf("commit: %d %s", resp.StatusCode, body)
 	}
 	if !bytes.Equal(a.frame(at, "").Pix, draft.Pix) {
@@ -451,12 +468,34 @@ func TestFramesHaveTags(t *testing.T) {
 	}
 }
 
+// hold takes all the memory that photos are read in: none is read until it is given back.
+func (a *app) hold() {
+	a.Helper()
+	a.server.engine.Cache = graph.New(64 << 20)
+	if err := a.server.decoding.Acquire(a.Context(), codec.MaxBytes); err != nil {
+		a.Fatal(err)
+	}
+}
+
+// until waits until something is so.
+func (a *app) until(so func() bool) {
+	a.Helper()
+	for deadline := time.Now().Add(20 * time.Second); !so(); time.Sleep(2 * time.Millisecond) {
+		if time.Now().After(deadline) {
+			a.Fatal("it does not come to that")
+		}
+	}
+}
+
 func TestExportIsDoneInTheBackground(t *testing.T) {
 	a := start(t, Options{})
 	at := a.shot()
 	a.post(at+"/changes", change(1, `[{"op":"replace","path":"/dusk/daylight","value":-2}]`))
-	_, body := a.post(at+"/exports", url.Values{"format": {"png"}, "size": {"edge"}, "long": {"120"}})
-	id := regexp.MustCompile(`/exports/([A-Z0-9]+)`).FindStringSubmatch(body)
+	_, body := a.post(
+		at+"/exports",
+		url.Values{"format": {"png"}, "size": {"edge"}, "long": {"120"}},
+	)
+	id := regexp.MustCompile(`data-job="([A-Z0-9]+)"`).FindStringSubmatch(body)
 	if id == nil {
 		t.Fatalf("no job in %s", body)
 	}
@@ -465,45 +504,54 @@ func TestExportIsDoneInTheBackground(t *testing.T) {
 			t.Fatalf("the export does not end: %s", body)
 		}
 		time.Sleep(10 * time.Millisecond)
-		_, body = a.get("/exports/" + id[1])
+		_, body = a.get("/jobs/" + id[1])
 	}
-	resp, file := a.get("/exports/" + id[1] + "/file")
+	resp, file := a.get("/jobs/" + id[1] + "/file")
 	m, err := png.Decode(strings.NewReader(file))
 	if err != nil {
 		t.Fatal(err)
 	}
-	if m.Bounds().Dx() != 120 || !strings.Contains(resp.Header.Get("Content-Disposition"), `"Quay wall.png"`) {
+	if m.Bounds().Dx() != 120 ||
+		!strings.Contains(resp.Header.Get("Content-Disposition"), `"Quay wall.png"`) {
 		t.Errorf("%v, %q", m.Bounds(), resp.Header.Get("Content-Disposition"))
 	}
-	// A page that waits for an export of before a restart is told, and so is a download.
-	if resp, body := a.get("/exports/NOSUCHJOB"); resp.StatusCode != 200 || !strings.Contains(body,
-		"no longer kept") || strings.Contains(body, "hx-get") {
-		t.Errorf("an unknown export: %d %s", resp.StatusCode, body)
+	// A page that waits for one that is no longer kept is told, and so is a download.
+	for _, path := range []string{"/jobs/NOSUCHJOB", "/jobs/NOSUCHJOB/file"} {
+		if resp, body := a.get(path); resp.StatusCode != 404 ||
+			!strings.Contains(body, "no longer kept") || !strings.Contains(body, "<h1>Gone") {
+			t.Errorf("%s: %d %s", path, resp.StatusCode, body)
+		}
 	}
-	if resp, body := a.post("/exports/NOSUCHJOB/cancel", nil); resp.StatusCode != 200 || !strings.Contains(body, "no longer kept") {
-		t.Errorf("cancelling an unknown export: %d %s", resp.StatusCode, body)
+	if resp, body := a.post("/jobs/NOSUCHJOB/cancel", nil); resp.StatusCode != 404 {
+		t.Errorf("cancelling an unknown job: %d %s", resp.StatusCode, body)
 	}
-	if resp, body := a.get("/exports/NOSUCHJOB/file"); resp.StatusCode != 404 ||
-		!strings.Contains(body, "export it again") || !strings.Contains(body, "<h1>Gone") {
-		t.Errorf("the file of an unknown export: %d %s", resp.StatusCode, body)
+	// The list has it, with how long it is kept; deleted, it has not.
+	if _, body := a.get("/jobs"); !strings.Contains(body, "Quay wall.png") ||
+		!strings.Contains(body, "kept for 24 hours") {
+		t.Errorf("the list: %s", body)
+	}
+	if resp, body := a.post("/jobs/"+id[1]+"/remove", nil); resp.StatusCode != 200 || body != "" {
+		t.Errorf("deleting: %d %s", resp.StatusCode, body)
+	}
+	if _, body := a.get("/jobs"); strings.Contains(body, "Quay wall.png") {
+		t.Error("a deleted export is still in the list")
 	}
 }
 
 func TestCancelledExportLeavesNothing(t *testing.T) {
 	a := start(t, Options{})
 	at := a.shot()
-	a.server.jobs.slot <- struct{}{} // another export is running
+	a.hold() // it waits for memory to read the photo
 	_, body := a.post(at+"/exports", url.Values{"format": {"png"}, "size": {"full"}})
-	id := regexp.MustCompile(`/exports/([A-Z0-9]+)`).FindStringSubmatch(body)
+	id := regexp.MustCompile(`data-job="([A-Z0-9]+)"`).FindStringSubmatch(body)
 	if id == nil {
 		t.Fatal(body)
 	}
-	if _, body := a.post("/exports/"+id[1]+"/cancel", nil); !strings.Contains(body, "Cancelled") {
+	if _, body := a.post("/jobs/"+id[1]+"/cancel", nil); !strings.Contains(body, "Cancelled") {
 		t.Error(body)
 	}
-	<-a.server.jobs.slot
-	a.server.jobs.stop()
-	if resp, _ := a.get("/exports/" + id[1] + "/file"); resp.StatusCode != 409 {
+	a.server.board.Stop()
+	if resp, _ := a.get("/jobs/" + id[1] + "/file"); resp.StatusCode != 422 {
 		t.Errorf("the file of a cancelled export: %d", resp.StatusCode)
 	}
 }
@@ -511,7 +559,10 @@ func TestCancelledExportLeavesNothing(t *testing.T) {
 func TestShelf(t *testing.T) {
 	a := start(t, Options{})
 	at := a.shot()
-	if _, body := a.post(at+"/name", url.Values{"name": {" Quay,  at\nnight "}}); !strings.Contains(body, `value="Quay, at night"`) {
+	if _, body := a.post(at+"/name", url.Values{"name": {" Quay,  at\nnight "}}); !strings.Contains(
+		body,
+		`value="Quay, at night"`,
+	) {
 		t.Errorf("renamed: %s", body)
 	}
 	if resp, _ := a.post(at+"/duplicate", nil); resp.StatusCode != 303 || a.shots() != 2 {
@@ -559,7 +610,9 @@ func TestArchiveOpensElsewhere(t *testing.T) {
 // with.
 func served(t *testing.T) (addr string, stop func() error) {
 	t.Helper()
-	s, err := New(Options{Addr: "127.0.0.1:0", Data: t.TempDir(), Log: slog.New(slog.DiscardHandler)})
+	s, err := New(
+		Options{Addr: "127.0.0.1:0", Data: t.TempDir(), Log: slog.New(slog.DiscardHandler)},
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -651,7 +704,8 @@ func TestFramesThatCannotBe(t *testing.T) {
 			t.Errorf("%s: %d %.200s", query, resp.StatusCode, body)
 		}
 	}
-	if resp, body := a.postJSON(at+"/frame", `{"long":240,"x":500,"y":0,"w":10,"h":10,"as":"png"}`); resp.StatusCode != 422 || !strings.Contains(body, "outside") {
+	if resp, body := a.postJSON(at+"/frame", `{"long":240,"x":500,"y":0,"w":10,"h":10,"as":"png"}`); resp.StatusCode != 422 ||
+		!strings.Contains(body, "outside") {
 		t.Errorf("beside the picture, with values in the hand: %d %s", resp.StatusCode, body)
 	}
 }
@@ -690,7 +744,10 @@ func TestClippedPixelsAreCounted(t *testing.T) {
 		a.tones(255, 201): "0.2000", a.tones(254, 0): "0.0000", a.tones(3, 255): "0.8000",
 	} {
 		for _, as := range []string{"png", "pixels"} {
-			resp, _ := a.postJSON(at+"/frame", `{"long":300,"x":0,"y":0,"w":300,"h":100,"as":"`+as+`"}`)
+			resp, _ := a.postJSON(
+				at+"/frame",
+				`{"long":300,"x":0,"y":0,"w":300,"h":100,"as":"`+as+`"}`,
+			)
 			if got := resp.Header.Get("X-Clipped"); got != want {
 				t.Errorf("%s: %q of the pixels are clipped, want %s", as, got, want)
 			}
@@ -721,7 +778,8 @@ func TestFalloffIsServed(t *testing.T) {
 		}
 		return out
 	}
-	got := ask(`{"light":2,"count":5,"from":1,"to":16}`)
+	third := r.Lights[2].ID
+	got := ask(`{"light":"` + third + `","count":5,"from":1,"to":16}`)
 	want, err := a.server.engine.Falloff(ctx, r, 2, []float64{1, 2, 4, 8, 16}, false)
 	if err != nil || len(got.Line) != 5 || len(got.Strip) != 5 ||
 		len(got.Tints) != len(r.Lights[2].Shells) {
@@ -730,24 +788,38 @@ func TestFalloffIsServed(t *testing.T) {
 	for i, c := range want {
 		if v := colour.LinearToSRGB(float64(c.Luma())); math.Abs(got.Line[i]-v) > 2e-3 ||
 			got.Strip[i] != c.Hex() {
-			t.Errorf("at place %d the curve has %v and %s, want %v and %s", i, got.Line[i], got.Strip[i], v, c.Hex())
+			t.Errorf(
+				"at place %d the curve has %v and %s, want %v and %s",
+				i,
+				got.Line[i],
+				got.Strip[i],
+				v,
+				c.Hex(),
+			)
 		}
 	}
 	if got.Gel != r.Lights[2].Gel.Colour().Hex() ||
 		got.Tints[1] != r.Lights[2].Shells[1].Tint.Colour(r.Lights[2].Gel).Hex() {
 		t.Errorf("the colours are %s and %v", got.Gel, got.Tints)
 	}
-	less := ask(`{"light":2,"count":5,"from":1,"to":16,"patch":[{"op":"replace","path":"/lights/2/level","value":0.25}]}`)
+	less := ask(
+		`{"light":"` + third + `","count":5,"from":1,"to":16,"patch":[{"op":"replace","path":"/lights/2/level","value":0.25}]}`,
+	)
 	if less.Line[2] >= got.Line[2]*0.9 {
 		t.Errorf("with the fader down the curve is %v, before %v", less.Line, got.Line)
 	}
 	for _, bad := range []string{
-		`{"light":9,"count":5,"from":1,"to":16}`, `{"light":-1,"count":5,"from":1,"to":16}`, `{"light":0,"count":1,"from":1,"to":16}`,
-		`{"light":0,"count":1001,"from":1,"to":16}`, `{"light":0,"count":5,"from":0,"to":16}`, `{"light":0,"count":5,"from":4,"to":4}`,
+		`"` + third + `","count":1,"from":1,"to":16}`,
+		`"` + third + `","count":1001,"from":1,"to":16}`, `"` + third + `","count":5,"from":0,"to":16}`, `"` + third + `","count":5,"from":4,"to":4}`,
 	} {
-		if resp, _ := a.postJSON(at, bad); resp.StatusCode != 422 {
+		if resp, _ := a.postJSON(at, `{"light":`+bad); resp.StatusCode != 422 {
 			t.Errorf("%s: %d", bad, resp.StatusCode)
 		}
+	}
+	// A light that was deleted while its chart was drawn has none, which is no error.
+	if resp, body := a.postJSON(at,
+		`{"light":"none","count":5,"from":1,"to":16}`); resp.StatusCode != 204 || body != "" {
+		t.Errorf("of no light: %d %s", resp.StatusCode, body)
 	}
 }
 
@@ -758,17 +830,27 @@ func TestLargeShapesTravelOnce(t *testing.T) {
 	at := a.shot()
 	var nodes []string
 	for i := range 3000 {
-		nodes = append(nodes, fmt.Sprintf(`{"x":%.3f,"y":%.3f}`, 100+80*math.Cos(float64(i)/477.46), 80+60*math.Sin(float64(i)/477.46)))
+		nodes = append(
+			nodes,
+			fmt.Sprintf(
+				`{"x":%.3f,"y":%.3f}`,
+				100+80*math.Cos(float64(i)/477.46),
+				80+60*math.Sin(float64(i)/477.46),
+			),
+		)
 	}
 	shape := `{"kind":"outline","nodes":[` + strings.Join(nodes, ",") + `]}`
-	resp, body := a.post(at+"/actions/add-shape", url.Values{"version": {"1"}, "light": {"0"}, "shape": {shape}, "step": {"trace"}})
+	resp, body := a.post(
+		at+"/actions/add-shape",
+		url.Values{"version": {"1"}, "shape": {shape}, "step": {"trace"}},
+	)
 	if resp.StatusCode != 200 {
 		t.Fatalf("tracing: %d %.300s", resp.StatusCode, body)
 	}
 	if len(body) > 60_000 {
 		t.Errorf("the page of a light with 3000 points takes %d bytes", len(body))
 	}
-	m := regexp.MustCompile(`shapes_key&#34;:&#34;([0-9a-f]+)`).FindStringSubmatch(body)
+	m := regexp.MustCompile(`shapes_key&#34;:&#34;([0-9a-f-]+)`).FindStringSubmatch(body)
 	if m == nil {
 		t.Fatal("the page does not say by which key the shapes can be had")
 	}
@@ -789,7 +871,10 @@ func TestLargeShapesTravelOnce(t *testing.T) {
 	}
 	// A revision does not store them again.
 	before := a.stored(at)
-	a.post(at+"/changes", change(before.Version, `[{"op":"replace","path":"/dusk/daylight","value":-1}]`))
+	a.post(
+		at+"/changes",
+		change(before.Version, `[{"op":"replace","path":"/dusk/daylight","value":-1}]`),
+	)
 	rev, err := a.server.store.Revision(context.Background(), before.ID, a.stored(at).HeadSeq)
 	if err != nil || len(rev.Recipe) > 8000 {
 		t.Errorf("the next revision takes %d bytes, %v", len(rev.Recipe), err)
@@ -808,19 +893,20 @@ func TestPanicInAnExportEndsOnlyIt(t *testing.T) {
 	}
 	p.Pix8 = p.Pix8[:9] // of the one in the cache
 	_, body := a.post(at+"/exports", url.Values{"format": {"png"}, "size": {"full"}})
-	id := regexp.MustCompile(`/exports/([A-Z0-9]+)`).FindStringSubmatch(body)
-	for deadline := time.Now().Add(20 * time.Second); !strings.Contains(body, "failed"); {
+	id := regexp.MustCompile(`data-job="([A-Z0-9]+)"`).FindStringSubmatch(body)
+	for deadline := time.Now().Add(20 * time.Second); !strings.Contains(body, "Failed"); {
 		if time.Now().After(deadline) {
 			t.Fatalf("the export does not end: %s", body)
 		}
 		time.Sleep(10 * time.Millisecond)
-		_, body = a.get("/exports/" + id[1])
+		_, body = a.get("/jobs/" + id[1])
 	}
 	if !strings.Contains(body, "The shot itself is safe") || !strings.Contains(a.log.String(),
 		"panic") || !strings.Contains(a.log.String(), "goroutine") {
 		t.Errorf("the page says %s, the log %s", body, a.log)
 	}
-	if resp, body := a.postJSON(at+"/frame", `{"long":240,"x":0,"y":0,"w":240,"h":160,"as":"png"}`); resp.StatusCode != 500 || !strings.Contains(body, "this one thing was given up") {
+	if resp, body := a.postJSON(at+"/frame", `{"long":240,"x":0,"y":0,"w":240,"h":160,"as":"png"}`); resp.StatusCode != 500 ||
+		!strings.Contains(body, "this one thing was given up") {
 		t.Errorf("a frame of it: %d %s", resp.StatusCode, body)
 	}
 	other := a.tones(10, 200)
@@ -843,7 +929,11 @@ func TestEveryStepHasItsBench(t *testing.T) {
 				}
 				i := strings.Index(body[last:], ">"+other.Name+"<")
 				if i < 0 {
-					t.Fatalf("step %s: the rail does not name %s after those before it", s.ID, other.Name)
+					t.Fatalf(
+						"step %s: the rail does not name %s after those before it",
+						s.ID,
+						other.Name,
+					)
 				}
 				last += i
 			}
@@ -851,7 +941,8 @@ func TestEveryStepHasItsBench(t *testing.T) {
 				t.Errorf("step %s: %d", s.ID, resp.StatusCode)
 			}
 		}
-		if resp, body := a.get(at + "?step=fog"); resp.StatusCode != 200 || !strings.Contains(body, `id="bench"`) {
+		if resp, body := a.get(at + "?step=fog"); resp.StatusCode != 200 ||
+			!strings.Contains(body, `id="bench"`) {
 			t.Errorf("a step that is none: %d", resp.StatusCode)
 		}
 	}
@@ -889,7 +980,12 @@ func TestBodiesAreBounded(t *testing.T) {
 			r = io.LimitReader(body, tt.length)
 		}
 		if tt.status == 413 && tt.length < 0 {
-			r = io.MultiReader(strings.NewReader("--x\r\nContent-Disposition: form-data; name=\"photo\"; filename=\"a.jpg\"\r\n\r\n"), body)
+			r = io.MultiReader(
+				strings.NewReader(
+					"--x\r\nContent-Disposition: form-data; name=\"photo\"; filename=\"a.jpg\"\r\n\r\n",
+				),
+				body,
+			)
 		}
 		q := httptest.NewRequest("POST", tt.path, r)
 		q.Host, q.ContentLength = "127.0.0.1", tt.length
@@ -899,7 +995,15 @@ func TestBodiesAreBounded(t *testing.T) {
 		w := httptest.NewRecorder()
 		a.server.Handler().ServeHTTP(w, q)
 		if n := body.read.Load(); w.Code != tt.status || n > tt.most {
-			t.Errorf("%s: %d after %d bytes; want %d within %d: %s", name, w.Code, n, tt.status, tt.most, w.Body)
+			t.Errorf(
+				"%s: %d after %d bytes; want %d within %d: %s",
+				name,
+				w.Code,
+				n,
+				tt.status,
+				tt.most,
+				w.Body,
+			)
 		}
 	}
 	temp, err := filepath.Glob(filepath.Join(os.TempDir(), "multipart-*"))
@@ -914,7 +1018,11 @@ func TestEmptyTokens(t *testing.T) {
 	at := a.shot()
 	for _, token := range []string{"", "a", "short"} {
 		for _, site := range []string{"", "same-site", "cross-site"} {
-			q := httptest.NewRequest("POST", at+"/name", strings.NewReader("name=Taken&csrf="+token))
+			q := httptest.NewRequest(
+				"POST",
+				at+"/name",
+				strings.NewReader("name=Taken&csrf="+token),
+			)
 			q.Host = "127.0.0.1"
 			q.Header.Set("Content-Type", "application/x-www-form-urlencoded")
 			q.Header.Set("X-CSRF-Token", token)
@@ -930,7 +1038,12 @@ func TestEmptyTokens(t *testing.T) {
 		}
 	}
 	// The same host, another port: a page that knows a token all the same.
-	q := a.request("POST", at+"/name", "application/x-www-form-urlencoded", strings.NewReader("name=Taken"))
+	q := a.request(
+		"POST",
+		at+"/name",
+		"application/x-www-form-urlencoded",
+		strings.NewReader("name=Taken"),
+	)
 	q.Header.Set("Origin", "http://127.0.0.1:9")
 	if resp, body := a.do(q); resp.StatusCode != 403 || !strings.Contains(body, "not Pyrant's") {
 		t.Errorf("from another port: %d %s", resp.StatusCode, body)
@@ -971,20 +1084,15 @@ func TestPhotoIsDecodedOnce(t *testing.T) {
 	if _, after := a.server.engine.Cache.Counts(); opened != before+1 || after != opened {
 		t.Errorf("opening took %d decodings, the first frame %d more", opened-before, after-opened)
 	}
-	// Nothing is under way, so nothing is told.
-	for _, path := range []string{at + "/reading", "/uploads/none"} {
-		if resp, body := a.get(path); resp.StatusCode != 204 || body != "" {
-			t.Errorf("%s: %d %s", path, resp.StatusCode, body)
-		}
+	if list := a.server.board.List(); len(list) != 0 {
+		t.Errorf("nothing is under way, yet it is told of %v", list)
 	}
 }
 
 // While one large photo is decoded the others wait, say so, and can be given up.
 func TestPhotosWaitForMemory(t *testing.T) {
 	a := start(t, Options{})
-	if err := a.server.decoding.Acquire(context.Background(), codec.MaxBytes); err != nil {
-		t.Fatal(err)
-	}
+	a.hold()
 	var b bytes.Buffer
 	w := multipart.NewWriter(&b)
 	f, err := w.CreateFormFile("photo", "Quay.jpg")
@@ -996,7 +1104,8 @@ func TestPhotosWaitForMemory(t *testing.T) {
 	body := b.Bytes()
 	opened := make(chan int)
 	send := func(ctx context.Context, name string) {
-		q := a.request("POST", "/shots", w.FormDataContentType(), bytes.NewReader(body)).WithContext(ctx)
+		q := a.request("POST", "/shots", w.FormDataContentType(), bytes.NewReader(body)).
+			WithContext(ctx)
 		q.Header.Set("X-Upload", name)
 		resp, err := a.client.Do(q)
 		if err != nil {
@@ -1008,27 +1117,19 @@ func TestPhotosWaitForMemory(t *testing.T) {
 	}
 	gone, leave := context.WithCancel(context.Background())
 	go send(gone, "given-up")
-	waiting := func(name string) {
-		for {
-			if _, body := a.get("/uploads/" + name); strings.Contains(body, `"waiting"`) {
-				return
-			}
-			time.Sleep(2 * time.Millisecond)
-		}
+	waiting := func(name string) bool {
+		return slices.ContainsFunc(a.server.board.List(), func(j job.Job) bool {
+			return j.For == name && j.Kind == job.Reading && strings.HasPrefix(j.Stage, "Waits")
+		})
 	}
-	waiting("given-up")
+	a.until(func() bool { return waiting("given-up") })
 	leave()
 	if status := <-opened; status != 0 || a.shots() != 0 {
 		t.Errorf("given up, it ended with %d and %d shots", status, a.shots())
 	}
-	for { // until the server knows as well
-		if resp, _ := a.get("/uploads/given-up"); resp.StatusCode == 204 {
-			break
-		}
-		time.Sleep(2 * time.Millisecond)
-	}
+	a.until(func() bool { return !waiting("given-up") }) // the server knows as well
 	go send(context.Background(), "patient")
-	waiting("patient")
+	a.until(func() bool { return waiting("patient") })
 	a.server.decoding.Release(codec.MaxBytes)
 	if status := <-opened; status != 201 || a.shots() != 1 {
 		t.Errorf("when its turn came it ended with %d and %d shots", status, a.shots())
@@ -1038,10 +1139,14 @@ func TestPhotosWaitForMemory(t *testing.T) {
 func TestAChangeOfNothingIsNoRevision(t *testing.T) {
 	a := start(t, Options{})
 	at := a.shot()
-	if resp, _ := a.post(at+"/changes", change(1, `[]`)); resp.StatusCode != 200 || a.stored(at).Version != 1 {
+	if resp, _ := a.post(at+"/changes", change(1, `[]`)); resp.StatusCode != 200 ||
+		a.stored(at).Version != 1 {
 		t.Errorf("%d, version %d", resp.StatusCode, a.stored(at).Version)
 	}
-	many := "[" + strings.Repeat(`{"op":"replace","path":"/dusk/on","value":true},`, 99_999) + `{"op":"replace","path":"/dusk/on","value":false}]`
+	many := "[" + strings.Repeat(
+		`{"op":"replace","path":"/dusk/on","value":true},`,
+		99_999,
+	) + `{"op":"replace","path":"/dusk/on","value":false}]`
 	if resp, body := a.post(at+"/changes", change(1, many)); resp.StatusCode != 422 ||
 		!strings.Contains(body, "may have 1000") || a.stored(at).Version != 1 {
 		t.Errorf("a hundred thousand operations: %d %.200s", resp.StatusCode, body)
@@ -1051,15 +1156,22 @@ func TestAChangeOfNothingIsNoRevision(t *testing.T) {
 // A plain form, without scripts, is answered with a page.
 func TestPlainFormsAreAnsweredWithPages(t *testing.T) {
 	a := start(t, Options{})
-	q := a.request("POST", "/shots/none/bring", "application/x-www-form-urlencoded", strings.NewReader("csrf="+a.csrf))
+	q := a.request(
+		"POST",
+		"/shots/none/bring",
+		"application/x-www-form-urlencoded",
+		strings.NewReader("csrf="+a.csrf),
+	)
 	q.Header.Set("Accept", "text/html,application/xhtml+xml")
-	if resp, body := a.do(q); resp.StatusCode != 404 || !strings.Contains(body, "<h1>No such shot") {
+	if resp, body := a.do(q); resp.StatusCode != 404 ||
+		!strings.Contains(body, "<h1>No such shot") {
 		t.Errorf("%d %s", resp.StatusCode, body)
 	}
 	at := a.shot()
 	q = a.request("POST", at+"/duplicate", "", nil)
 	q.Header.Set("HX-Request", "true")
-	if resp, _ := a.do(q); resp.StatusCode != 204 || resp.Header.Get("HX-Refresh") != "true" || a.shots() != 2 {
+	if resp, _ := a.do(q); resp.StatusCode != 204 || resp.Header.Get("HX-Refresh") != "true" ||
+		a.shots() != 2 {
 		t.Errorf("duplicated by a script: %d, %d shots", resp.StatusCode, a.shots())
 	}
 }
@@ -1076,7 +1188,13 @@ func TestSlowBodies(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		fmt.Fprintf(conn, "%sHost: 127.0.0.1\r\nX-CSRF-Token: %s\r\nCookie: pyrant_csrf=%s\r\n\r\n--x\r\nContent-Disposition: form-data; name=\"photo\"; filename=\"a.jpg\"\r\n\r\nhalf", head, a.csrf, a.csrf)
+		fmt.Fprintf(
+			conn,
+			"%sHost: 127.0.0.1\r\nX-CSRF-Token: %s\r\nCookie: pyrant_csrf=%s\r\n\r\n--x\r\nContent-Disposition: form-data; name=\"photo\"; filename=\"a.jpg\"\r\n\r\nhalf",
+			head,
+			a.csrf,
+			a.csrf,
+		)
 		conn.SetReadDeadline(time.Now().Add(20 * time.Second))
 		answer, err := io.ReadAll(conn)
 		conn.Close()
@@ -1113,15 +1231,14 @@ func TestWaitingIsNotResting(t *testing.T) {
 	defer leave()
 	for range 3 {
 		go func() {
-			q := a.request("GET", other+"/frame?long=300&x=0&y=0&w=50&h=50&as=png", "", nil).WithContext(gone)
+			q := a.request("GET", other+"/frame?long=300&x=0&y=0&w=50&h=50&as=png", "", nil).
+				WithContext(gone)
 			if resp, err := a.client.Do(q); err == nil {
 				resp.Body.Close()
 			}
 		}()
 	}
-	for body := ""; !strings.Contains(body, "waiting"); _, body = a.get(other + "/reading") {
-		time.Sleep(2 * time.Millisecond)
-	}
+	a.until(func() bool { return len(a.server.board.List()) == 1 })
 	a.frame(at, `[{"op":"replace","path":"/dusk/daylight","value":-1}]`)
 	a.server.decoding.Release(codec.MaxBytes)
 }
@@ -1143,7 +1260,12 @@ func TestStopWithAnUploadOpen(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer conn.Close()
-	fmt.Fprintf(conn, "POST /shots HTTP/1.1\r\nHost: 127.0.0.1\r\nX-CSRF-Token: %s\r\nCookie: pyrant_csrf=%s\r\nContent-Type: multipart/form-data; boundary=x\r\nContent-Length: 100000\r\n\r\n--x\r\nContent-Disposition: form-data; name=\"photo\"; filename=\"a.jpg\"\r\n\r\nhalf", token, token)
+	fmt.Fprintf(
+		conn,
+		"POST /shots HTTP/1.1\r\nHost: 127.0.0.1\r\nX-CSRF-Token: %s\r\nCookie: pyrant_csrf=%s\r\nContent-Type: multipart/form-data; boundary=x\r\nContent-Length: 100000\r\n\r\n--x\r\nContent-Disposition: form-data; name=\"photo\"; filename=\"a.jpg\"\r\n\r\nhalf",
+		token,
+		token,
+	)
 	time.Sleep(100 * time.Millisecond)
 	if err := stop(); err != nil {
 		t.Errorf("it ended with %v", err)
@@ -1192,7 +1314,10 @@ func BenchmarkDraft(b *testing.B) {
 			for b.Loop() {
 				n++
 				var q frameRequest
-				body := `{"as":"pixels","long":861,"x":0,"y":0,"w":861,"h":574,"patch":` + fmt.Sprintf(t.patch, 0.5+0.001*float64(n%400)) + `}`
+				body := `{"as":"pixels","long":861,"x":0,"y":0,"w":861,"h":574,"patch":` + fmt.Sprintf(
+					t.patch,
+					0.5+0.001*float64(n%400),
+				) + `}`
 				if err := json.Unmarshal([]byte(body), &q); err != nil {
 					b.Fatal(err)
 				}
@@ -1223,8 +1348,14 @@ func BenchmarkDraftFrame(b *testing.B) {
 			n := 0
 			for b.Loop() {
 				n++
-				patch := fmt.Sprintf(`[{"op":"replace","path":"/lights/0/level","value":%v}]`, 0.5+0.001*float64(n%400))
-				a.postJSON("/shots/"+list[0].ID+"/frame", `{"as":"`+as+`","long":861,"x":0,"y":0,"w":861,"h":574,"patch":`+patch+`}`)
+				patch := fmt.Sprintf(
+					`[{"op":"replace","path":"/lights/0/level","value":%v}]`,
+					0.5+0.001*float64(n%400),
+				)
+				a.postJSON(
+					"/shots/"+list[0].ID+"/frame",
+					`{"as":"`+as+`","long":861,"x":0,"y":0,"w":861,"h":574,"patch":`+patch+`}`,
+				)
 			}
 		})
 	}

@@ -7,7 +7,7 @@
 package action
 
 import (
-	"strconv"
+	"slices"
 
 	"pyrant/internal/base/fault"
 	"pyrant/internal/recipe"
@@ -33,20 +33,39 @@ func result(next *recipe.Recipe, err error, title string) (Result, error) {
 	return Result{Recipe: next, Title: title}, err
 }
 
-// showing returns a result that opens a light.
+// showing returns a result that opens a light; -1 for none.
 func showing(next *recipe.Recipe, title string, light int) (Result, error) {
-	return Result{next, title, map[string]string{"light": strconv.Itoa(light)}}, nil
-}
-
-// OfLight is the part of an action that names its light, by its position.
-type OfLight struct {
-	Light int `form:"light"`
-}
-
-// Of returns the light, which is not changed.
-func (o OfLight) Of(r *recipe.Recipe) (*recipe.Light, error) {
-	if o.Light < 0 || o.Light >= len(r.Lights) {
-		return nil, fault.New(fault.Invalid, "There is no such light in this shot.")
+	id := ""
+	if light >= 0 && light < len(next.Lights) {
+		id = next.Lights[light].ID
 	}
-	return &r.Lights[o.Light], nil
+	return Result{next, title, map[string]string{"light": id}}, nil
+}
+
+// OfLight is the part of an action that names its light, by its id.
+type OfLight struct {
+	Light string `form:"light"`
+}
+
+// Of returns the light, which is not changed, and its index.
+func (o OfLight) Of(r *recipe.Recipe) (*recipe.Light, int, error) {
+	i := indexOf(r, o.Light)
+	if i < 0 {
+		return nil, 0, gone("light")
+	}
+	return &r.Lights[i], i, nil
+}
+
+// indexOf returns the index of a light by its id, -1 for none.
+func indexOf(r *recipe.Recipe, id string) int {
+	return slices.IndexFunc(r.Lights, func(l recipe.Light) bool { return l.ID == id })
+}
+
+// gone is the fault of an action for an item that was deleted meanwhile.
+func gone(what string) error {
+	return fault.New(
+		fault.Gone,
+		"The %s that this was meant for is no longer in this shot. Nothing was changed.",
+		what,
+	)
 }

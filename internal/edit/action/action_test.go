@@ -21,7 +21,7 @@ func sample(t *testing.T) *recipe.Recipe {
 	r := recipe.New(1500, 1000)
 	for i := range 2 {
 		x := 300 + 400*float64(i)
-		res, err := AddShapes{Light: i, Shape: encoded(t, shape.Ellipse{X: x, Y: 300, Width: 30,
+		res, err := AddShapes{Shape: encoded(t, shape.Ellipse{X: x, Y: 300, Width: 30,
 			Height: 30})}.Edit(r)
 		if err != nil {
 			t.Fatal(err)
@@ -55,6 +55,8 @@ func encoded(t *testing.T, s shape.Shape) json.RawMessage {
 // was given as it was.
 func TestActions(t *testing.T) {
 	r := sample(t)
+	r = edit.Identify(r)
+	l1, l2 := r.Lights[0].ID, r.Lights[1].ID
 	before := r.Encode()
 	wall := Line{Points{{X: 100, Y: 600}, {X: 1400, Y: 600}}}
 	for _, tt := range []struct {
@@ -62,24 +64,24 @@ func TestActions(t *testing.T) {
 		title string
 		open  map[string]string
 	}{
-		{AddLight{}, "Add Light 3", map[string]string{"light": "2"}},
-		{AddShapes{Light: 1, Shape: encoded(t, shape.Ellipse{X: 5, Y: 5, Width: 4, Height: 4})},
-			"Trace Light 2", map[string]string{"light": "1"}},
-		{AddShapes{Light: 1, Fresh: true, Shapes: []json.RawMessage{encoded(t,
+		{AddLight{}, "Add Light 3", map[string]string{"light": "new"}},
+		{AddShapes{Light: l2, Shape: encoded(t, shape.Ellipse{X: 5, Y: 5, Width: 4, Height: 4})},
+			"Trace Light 2", map[string]string{"light": l2}},
+		{AddShapes{Light: l2, Fresh: true, Shapes: []json.RawMessage{encoded(t,
 			shape.Ellipse{X: 5, Y: 5, Width: 4, Height: 4})}}, "Trace Light 3",
-			map[string]string{"light": "2"}},
-		{DuplicateLight{OfLight{0}}, "Duplicate Light 1", map[string]string{"light": "1"}},
-		{RemoveLight{OfLight{1}}, "Remove Light 2", map[string]string{"light": "0"}},
-		{AddShell{OfLight{0}}, "Add a shell to Light 1", nil},
-		{StartStack{OfLight{0}}, "Starting stack of Light 1", nil},
-		{AddOrb{edit.Orb, 700, 200, 60}, "Add Orb", map[string]string{"light": "2"}},
+			map[string]string{"light": "new"}},
+		{DuplicateLight{OfLight{l1}}, "Duplicate Light 1", map[string]string{"light": "new"}},
+		{RemoveLight{OfLight{l2}}, "Remove Light 2", map[string]string{"light": l1}},
+		{AddShell{OfLight{l1}}, "Add a shell to Light 1", nil},
+		{StartStack{OfLight{l1}}, "Starting stack of Light 1", nil},
+		{AddOrb{edit.Orb, 700, 200, 60}, "Add Orb", map[string]string{"light": "new"}},
 		{GroupLights{r.Lights[0].ID + "," + r.Lights[1].ID}, "Group lights", nil},
-		{MoveLight{1, 0}, "Order of lights", map[string]string{"light": "0"}},
+		{MoveLight{OfLight{l2}, l1}, "Order of lights", map[string]string{"light": l2}},
 		{SetHorizon{Line{Points{{X: 0, Y: 300}, {X: 1500, Y: 300}}}}, "Ground of the room", nil},
 		{AddWall{wall}, "Wall of the room", nil},
 		{SetFloor{Points{{X: 500, Y: 600}, {X: 900, Y: 600}, {X: 1100, Y: 900}, {X: 300, Y: 900}}},
 			"Floor of the room", nil},
-		{DuplicatePass{"finish", 0}, "Duplicate Levels", map[string]string{"pass": "1"}},
+		{DuplicatePass{"finish", r.Finish.Passes[0].ID}, "Duplicate Levels", map[string]string{"pass": "new"}},
 		{AddArea{Name: " Wall "}, "New area Wall", nil},
 		{RemoveArea{area.Ref(r.Areas[0].ID)}, "Remove area Sky", nil},
 		{Begin{edit.Starts[0].ID}, edit.Starts[0].Name, nil},
@@ -92,6 +94,12 @@ func TestActions(t *testing.T) {
 		}
 		if res.Title != tt.title {
 			t.Errorf("%T is called %q, want %q", tt.do, res.Title, tt.title)
+		}
+		for name, id := range tt.open {
+			if id == "new" && res.Open[name] != "" &&
+				!bytes.Contains(before, []byte(res.Open[name])) {
+				tt.open[name] = res.Open[name]
+			}
 		}
 		if tt.open != nil && !maps.Equal(res.Open, tt.open) {
 			t.Errorf("%T opens %v, want %v", tt.do, res.Open, tt.open)
@@ -116,13 +124,13 @@ func TestActions(t *testing.T) {
 func TestActionsRefuse(t *testing.T) {
 	r := sample(t)
 	for _, do := range []Action{
-		AddShapes{Light: 9, Shape: encoded(t, shape.Ellipse{Width: 4, Height: 4})},
-		AddShapes{Light: 0}, DuplicateLight{OfLight{2}}, RemoveLight{OfLight{-1}},
-		AddShell{OfLight{5}}, StartStack{OfLight{5}}, Vary{OfLight: OfLight{5}},
-		Unlike{OfLight: OfLight{5}}, Scatter{OfLight: OfLight{5}}, Deal{OfLight: OfLight{5}},
-		TouchUp{OfLight: OfLight{5}}, AddOrb{Kind: "none"}, AddPoints{}, Ungroup{"none"},
+		AddShapes{Light: "none", Shape: encoded(t, shape.Ellipse{Width: 4, Height: 4})},
+		AddShapes{Light: r.Lights[0].ID}, DuplicateLight{OfLight{"none"}}, RemoveLight{OfLight{}},
+		AddShell{OfLight{"none"}}, StartStack{OfLight{"none"}}, Vary{OfLight: OfLight{"none"}},
+		Unlike{OfLight: OfLight{"none"}}, Scatter{OfLight: OfLight{"none"}}, Deal{OfLight: OfLight{"none"}},
+		TouchUp{OfLight: OfLight{"none"}}, AddOrb{Kind: "none"}, AddPoints{}, Ungroup{"none"},
 		PasteLights{"no lights"}, SetFloor{}, AddWall{}, AddPlatform{Points{{X: 1}}},
-		AddThing{"none"}, RemoveArea{"none"}, DuplicatePass{"finish", 7}, DuplicatePass{"none", 0},
+		AddThing{"none"}, RemoveArea{"none"}, DuplicatePass{"finish", "none"}, DuplicatePass{"none", ""},
 		Begin{"none"}, RemoveCutOut{OfCutOut{"none"}}, LightCutOut{OfCutOut{"none"}},
 	} {
 		_, err := do.Edit(r)

@@ -2,7 +2,7 @@ package action
 
 import (
 	"cmp"
-	"strconv"
+	"slices"
 	"strings"
 
 	"pyrant/internal/base/fault"
@@ -10,6 +10,7 @@ import (
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/area"
 	"pyrant/internal/recipe/cutout"
+	"pyrant/internal/recipe/pass"
 	"pyrant/internal/recipe/setting"
 	"pyrant/internal/recipe/shape"
 )
@@ -22,31 +23,44 @@ type Begin struct {
 // Edit is that of Action.
 func (a Begin) Edit(r *recipe.Recipe) (Result, error) {
 	next, first, open, err := edit.Begin(r, a.Start)
-	title := "Start"
+	if err != nil {
+		return Result{}, err
+	}
+	title, part := "Start", ""
 	for _, s := range edit.Starts {
 		if s.ID == a.Start {
 			title = s.Name
 		}
 	}
-	return Result{next, title, map[string]string{"pass": strconv.Itoa(first),
-		"area": string(open), "part": "0"}}, err
+	if area := next.Area(open); open != "" && len(area.Parts) > 0 {
+		part = area.Parts[0].ID
+	}
+	return Result{next, title, map[string]string{"pass": first, "area": string(open),
+		"part": part}}, nil
 }
 
 // DuplicatePass puts a copy of a pass of a step, "dusk" or "finish", behind it.
 type DuplicatePass struct {
 	Step string `form:"step"`
-	Pass int    `form:"pass"`
+	Pass string `form:"pass"`
 }
 
 // Edit is that of Action.
 func (a DuplicatePass) Edit(r *recipe.Recipe) (Result, error) {
 	list := r.Passes(a.Step)
-	if list == nil || a.Pass < 0 || a.Pass >= len(*list) {
-		return Result{}, fault.New(fault.Invalid, "There is no such pass in this shot.")
+	i := -1
+	if list != nil {
+		i = slices.IndexFunc(*list, func(p pass.Pass) bool { return p.ID == a.Pass })
 	}
-	next, err := edit.DuplicatePass(r, a.Step, a.Pass)
-	return Result{next, "Duplicate " + (*list)[a.Pass].Name,
-		map[string]string{"pass": strconv.Itoa(a.Pass + 1)}}, err
+	if i < 0 {
+		return Result{}, gone("pass")
+	}
+	next, err := edit.DuplicatePass(r, a.Step, i)
+	if err != nil {
+		return Result{}, err
+	}
+	return Result{next, "Duplicate " + (*list)[i].Name,
+		map[string]string{"pass": (*next.Passes(a.Step))[i+1].ID}}, nil
 }
 
 // AddArea adds an area, named after what it is for, and uses it there at once: Path is that of the
@@ -142,7 +156,7 @@ func LightOf(r *recipe.Recipe, c *cutout.CutOut, title string, shapes shape.Shap
 	l.Name, l.Shapes = c.Name, shapes
 	edit.Suit(next, i)
 	return Result{next, title + c.Name,
-		map[string]string{"light": strconv.Itoa(i), "cut": ""}}, next.Validate()
+		map[string]string{"light": l.ID, "cut": ""}}, next.Validate()
 }
 
 // RemoveReference deletes the reference.

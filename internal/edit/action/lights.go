@@ -25,9 +25,9 @@ func (AddLight) Edit(r *recipe.Recipe) (Result, error) {
 }
 
 // AddShapes adds one shape, or several that belong together. They go to the light, or to a new one:
-// where the light is the one after the last, or has shapes already and Fresh is set.
+// where Light is empty, or the light has shapes already and Fresh is set.
 type AddShapes struct {
-	Light  int               `form:"light"`
+	Light  string            `form:"light,optional"`
 	Shape  json.RawMessage   `form:"shape,optional"`
 	Shapes []json.RawMessage `form:"shapes,optional"`
 	Fresh  bool              `form:"fresh"`
@@ -35,9 +35,11 @@ type AddShapes struct {
 
 // Edit is that of Action.
 func (a AddShapes) Edit(r *recipe.Recipe) (Result, error) {
-	i, next := a.Light, r
-	if i < 0 || i > len(r.Lights) {
-		return Result{}, fault.New(fault.Invalid, "There is no such light in this shot.")
+	i, next := len(r.Lights), r
+	if a.Light != "" {
+		if i = indexOf(r, a.Light); i < 0 {
+			return Result{}, gone("light")
+		}
 	}
 	shapes := a.Shapes
 	if len(a.Shape) > 0 {
@@ -76,15 +78,15 @@ type DuplicateLight struct{ OfLight }
 
 // Edit is that of Action.
 func (a DuplicateLight) Edit(r *recipe.Recipe) (Result, error) {
-	l, err := a.Of(r)
+	l, i, err := a.Of(r)
 	if err != nil {
 		return Result{}, err
 	}
-	next, err := edit.DuplicateLight(r, a.Light)
+	next, err := edit.DuplicateLight(r, i)
 	if err != nil {
 		return Result{}, err
 	}
-	return showing(next, "Duplicate "+l.Name, a.Light+1)
+	return showing(next, "Duplicate "+l.Name, i+1)
 }
 
 // RemoveLight deletes a light.
@@ -92,11 +94,11 @@ type RemoveLight struct{ OfLight }
 
 // Edit is that of Action.
 func (a RemoveLight) Edit(r *recipe.Recipe) (Result, error) {
-	l, err := a.Of(r)
+	l, i, err := a.Of(r)
 	if err != nil {
 		return Result{}, err
 	}
-	return showing(edit.RemoveLight(r, a.Light), "Remove "+l.Name, max(a.Light-1, 0))
+	return showing(edit.RemoveLight(r, i), "Remove "+l.Name, max(i-1, 0))
 }
 
 // AddShell adds a shell to a light's stack.
@@ -104,11 +106,11 @@ type AddShell struct{ OfLight }
 
 // Edit is that of Action.
 func (a AddShell) Edit(r *recipe.Recipe) (Result, error) {
-	l, err := a.Of(r)
+	l, i, err := a.Of(r)
 	if err != nil {
 		return Result{}, err
 	}
-	next, err := edit.AddShell(r, a.Light)
+	next, err := edit.AddShell(r, i)
 	return result(next, err, "Add a shell to "+l.Name)
 }
 
@@ -117,12 +119,12 @@ type StartStack struct{ OfLight }
 
 // Edit is that of Action.
 func (a StartStack) Edit(r *recipe.Recipe) (Result, error) {
-	l, err := a.Of(r)
+	l, i, err := a.Of(r)
 	if err != nil {
 		return Result{}, err
 	}
 	next := r.Clone()
-	next.Lights[a.Light].Shells = recipe.StartRig(l.Shapes, r.Photo).Stack(r.Photo)
+	next.Lights[i].Shells = recipe.StartRig(l.Shapes, r.Photo).Stack(r.Photo)
 	return result(next, nil, "Starting stack of "+l.Name)
 }
 
@@ -137,11 +139,11 @@ type Vary struct {
 
 // Edit is that of Action.
 func (a Vary) Edit(r *recipe.Recipe) (Result, error) {
-	l, err := a.Of(r)
+	l, i, err := a.Of(r)
 	if err != nil {
 		return Result{}, err
 	}
-	next, err := edit.Vary(r, a.Light, edit.Variation{Kinds: a.Kinds, Hue: a.Hue,
+	next, err := edit.Vary(r, i, edit.Variation{Kinds: a.Kinds, Hue: a.Hue,
 		Light: a.Lightness, Seed: a.Seed})
 	return result(next, err, "Points of "+l.Name+" varied")
 }
@@ -154,14 +156,15 @@ type Unlike struct {
 
 // Edit is that of Action.
 func (a Unlike) Edit(r *recipe.Recipe) (Result, error) {
-	if _, err := a.Of(r); err != nil {
-		return Result{}, err
-	}
-	next, err := edit.Unlike(r, a.Light, a.Seed)
+	_, i, err := a.Of(r)
 	if err != nil {
 		return Result{}, err
 	}
-	return showing(next, "Add "+next.Lights[a.Light+1].Name, a.Light+1)
+	next, err := edit.Unlike(r, i, a.Seed)
+	if err != nil {
+		return Result{}, err
+	}
+	return showing(next, "Add "+next.Lights[i+1].Name, i+1)
 }
 
 // AddOrb adds a round light of a kind, in pixels of the photo.
@@ -211,11 +214,11 @@ type Scatter struct {
 
 // Edit is that of Action.
 func (a Scatter) Edit(r *recipe.Recipe) (Result, error) {
-	l, err := a.Of(r)
+	l, i, err := a.Of(r)
 	if err != nil {
 		return Result{}, err
 	}
-	next, err := edit.ScatterBulbs(r, a.Light, shape.Scatter{Gap: a.Gap, Size: a.Size, Vary: a.Vary,
+	next, err := edit.ScatterBulbs(r, i, shape.Scatter{Gap: a.Gap, Size: a.Size, Vary: a.Vary,
 		Seed: a.Seed})
 	return result(next, err, "Bulbs in "+l.Name)
 }
@@ -229,11 +232,11 @@ type Deal struct {
 
 // Edit is that of Action.
 func (a Deal) Edit(r *recipe.Recipe) (Result, error) {
-	l, err := a.Of(r)
+	l, i, err := a.Of(r)
 	if err != nil {
 		return Result{}, err
 	}
-	next, err := edit.Deal(r, a.Light, a.Palette, a.Seed)
+	next, err := edit.Deal(r, i, a.Palette, a.Seed)
 	return result(next, err, "Gels of "+l.Name+" dealt")
 }
 
@@ -259,19 +262,29 @@ func (a Ungroup) Edit(r *recipe.Recipe) (Result, error) {
 	return result(next, err, "Undo a group")
 }
 
-// MoveLight moves a light to another position.
+// MoveLight moves a light before another, or behind all where Before is empty.
 type MoveLight struct {
-	From int `form:"from"`
-	To   int `form:"to"`
+	OfLight
+	Before string `form:"before,optional"`
 }
 
 // Edit is that of Action.
 func (a MoveLight) Edit(r *recipe.Recipe) (Result, error) {
-	next, i, err := edit.MoveLight(r, a.From, a.To)
+	_, i, err := a.Of(r)
 	if err != nil {
 		return Result{}, err
 	}
-	return showing(next, "Order of lights", i)
+	to := len(r.Lights)
+	if a.Before != "" {
+		if to = indexOf(r, a.Before); to < 0 {
+			return Result{}, gone("light")
+		}
+	}
+	next, at, err := edit.MoveLight(r, i, to)
+	if err != nil {
+		return Result{}, err
+	}
+	return showing(next, "Order of lights", at)
 }
 
 // PasteLights adds lights that were copied.

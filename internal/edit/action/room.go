@@ -116,7 +116,7 @@ type TouchUp struct {
 
 // Edit is that of Action.
 func (a TouchUp) Edit(r *recipe.Recipe) (Result, error) {
-	l, err := a.Of(r)
+	l, i, err := a.Of(r)
 	if err != nil {
 		return Result{}, err
 	}
@@ -124,10 +124,16 @@ func (a TouchUp) Edit(r *recipe.Recipe) (Result, error) {
 	var id area.Ref
 	title, part := "Touch up spill of "+l.Name, ""
 	if a.Does == "pool" {
-		next, id, err = edit.Pool(r, a.Light)
-		title, part = "Pool of light of "+l.Name, "0" // its ring is taken hold of at once
+		next, id, err = edit.Pool(r, i)
+		title = "Pool of light of " + l.Name
 	} else {
-		next, id, err = edit.TouchUp(r, a.Light, recipe.Touching(a.Does))
+		next, id, err = edit.TouchUp(r, i, recipe.Touching(a.Does))
 	}
-	return Result{next, title, map[string]string{"area": string(id), "part": part}}, err
+	if err != nil {
+		return Result{}, err
+	}
+	if a.Does == "pool" { // its ring is taken hold of at once
+		part = next.Area(id).Parts[0].ID
+	}
+	return Result{next, title, map[string]string{"area": string(id), "part": part}}, nil
 }

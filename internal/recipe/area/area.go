@@ -59,6 +59,7 @@ type Area struct {
 
 // Part is one step in the making of an area.
 type Part struct {
+	ID       string  `json:"id,omitzero" row:"own" key:"-" count:"0..64" doc:"unique in its list, never shown"`
 	On       bool    `json:"on" label:"Switch" default:"true" row:"own"`
 	Does     Does    `json:"does" label:"Does" default:"add" row:"own" doc:"to what the parts before it cover"`
 	Inverted bool    `json:"inverted,omitzero" label:"Inverted" row:"own" doc:"covers what it otherwise leaves"`
@@ -146,18 +147,30 @@ func Check(areas []Area) (int, string) {
 			switch {
 			case fault != "":
 			case !ok:
-				fault = fmt.Sprintf("The area “%s” uses an area that is not in this shot; choose another for its part.", areas[i].Name)
+				fault = fmt.Sprintf(
+					"The area “%s” uses an area that is not in this shot; choose another for its part.",
+					areas[i].Name,
+				)
 			case i == j:
 				fault = fmt.Sprintf("The area “%s” cannot be a part of itself.", areas[i].Name)
 			case depth[j] < 0:
-				fault = fmt.Sprintf("The areas “%s” and “%s” go round in a circle: each is a part of the other.", areas[i].Name, areas[j].Name)
+				fault = fmt.Sprintf(
+					"The areas “%s” and “%s” go round in a circle: each is a part of the other.",
+					areas[i].Name,
+					areas[j].Name,
+				)
 			default:
 				most = max(most, visit(j))
 			}
 		}
 		depth[i] = most + 1
 		if most+1 > MaxDepth && fault == "" {
-			fault = fmt.Sprintf("The area “%s” is nested %d deep in others; it may be %d.", areas[i].Name, most+1, MaxDepth)
+			fault = fmt.Sprintf(
+				"The area “%s” is nested %d deep in others; it may be %d.",
+				areas[i].Name,
+				most+1,
+				MaxDepth,
+			)
 		}
 		return depth[i]
 	}

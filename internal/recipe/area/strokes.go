@@ -22,6 +22,7 @@ type Strokes struct {
 
 // Stroke is one line of the brush.
 type Stroke struct {
+	ID       string            `json:"id,omitzero" row:"own" key:"-" count:"0..64" doc:"unique in its list, never shown"`
 	Erase    bool              `json:"erase,omitzero" label:"Erases" doc:"takes away from the strokes before it"`
 	Diameter float64           `json:"diameter" label:"Diameter" unit:"px" range:"0.01..2L" slider:"L/1000..L/3 log" default:"L/20" step:"0.1"`
 	Softness float64           `json:"softness" label:"Softness" unit:"%" range:"0..1" default:"0.6" step:"0.01" doc:"share of the half-width over which it falls to nothing"`

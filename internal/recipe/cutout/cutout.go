@@ -48,6 +48,7 @@ func (Says) Choices() []setting.Choice {
 
 // Stroke says something of the places that it covers.
 type Stroke struct {
+	ID       string              `json:"id,omitzero" row:"own" key:"-" count:"0..64" doc:"unique in its list, never shown"`
 	Says     Says                `json:"says" label:"Says" default:"in"`
 	Diameter float64             `json:"diameter" label:"Diameter" unit:"px" range:"0.01..L" slider:"L/1000..L/20 log" default:"L/120" step:"0.1"`
 	Points   setting.List[Point] `json:"points" label:"Points" count:"1..30000" each:"point"`
@@ -67,6 +68,7 @@ func (p Point) AppendBinary(b []byte) ([]byte, error) {
 
 // Mend is a stroke that sets how much is covered.
 type Mend struct {
+	ID       string              `json:"id,omitzero" row:"own" key:"-" count:"0..64" doc:"unique in its list, never shown"`
 	To       float64             `json:"to" label:"Coverage" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"that it sets"`
 	Diameter float64             `json:"diameter" label:"Diameter" unit:"px" range:"0.01..L" slider:"L/2000..L/20 log" default:"L/200" step:"0.1"`
 	Softness float64             `json:"softness" label:"Softness" unit:"%" range:"0..1" default:"0.4" step:"0.01" doc:"share of the half-width over which it falls to nothing"`

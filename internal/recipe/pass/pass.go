@@ -14,6 +14,7 @@ import (
 
 // Pass is one step of Dusk or Finish.
 type Pass struct {
+	ID       string   `json:"id,omitzero" row:"own" key:"-" count:"0..64" doc:"unique in its list, never shown"`
 	Name     string   `json:"name" label:"Name" count:"1..80"`
 	On       bool     `json:"on" label:"Switch" default:"true" row:"own"`
 	Strength float64  `json:"strength" label:"Strength" unit:"%" range:"0..1" default:"1" step:"0.01" row:"own"`

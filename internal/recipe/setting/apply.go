@@ -14,7 +14,8 @@ import (
 // replace, add, remove, move (within one list) and test, or shift, which moves what stands
 // at the path by the two numbers of its value. A test that does not hold refuses the whole
 // change, with a fault of the kind Gone. Path is a JSON Pointer (RFC 6901), such
-// as /lights/0/gel/hue.
+// as /lights/0/gel/hue, which may name items of lists by their ids, as in /lights/id:k3f/gel/hue;
+// an item that is gone refuses the whole change, too.
 type Op struct {
 	Op    string          `json:"op"`
 	Path  string          `json:"path"`
@@ -36,7 +37,12 @@ func ParseOps(data []byte) ([]Op, error) {
 		return nil, &fault.Error{Msg: "The change is not a valid JSON Patch.", Err: err}
 	}
 	if len(ops) > MaxOps {
-		return nil, fault.New(fault.Invalid, "The change has %d operations; it may have %d.", len(ops), MaxOps)
+		return nil, fault.New(
+			fault.Invalid,
+			"The change has %d operations; it may have %d.",
+			len(ops),
+			MaxOps,
+		)
 	}
 	return ops, nil
 }
@@ -51,13 +57,19 @@ func Apply[T any](v T, ops []Op, f Frame) (T, error) {
 		path := ops[i].Path
 		if ops[i].Op == "test" {
 			if !holds(cur, split(path), ops[i].Value) {
-				return v, fault.New(fault.Gone, "What this change was made for is no longer in this shot. Nothing was changed.")
+				return v, fault.New(
+					fault.Gone,
+					"What this change was made for is no longer in this shot. Nothing was changed.",
+				)
 			}
 			continue
 		}
 		if ops[i].Op == "move" {
 			if path = ops[i].From; list(path) != list(ops[i].Path) {
-				return v, fault.In(strings.TrimPrefix(ops[i].Path, "/"), "Things are moved within their list alone.")
+				return v, fault.In(
+					strings.TrimPrefix(ops[i].Path, "/"),
+					"Things are moved within their list alone.",
+				)
 			}
 		}
 		next, err := edit(cur, nil, split(path), "", &ops[i], f)
@@ -100,7 +112,7 @@ func lookup(v reflect.Value, path []string) (reflect.Value, bool) {
 			return lookup(v.Field(s.index), path[1:])
 		}
 	case reflect.Slice, reflect.Array:
-		if i, ok := index(path[0], v.Len()-1); ok {
+		if i, ok := position(v, path[0]); ok && i < v.Len() {
 			return lookup(v.Index(i), path[1:])
 		}
 	case reflect.Map:
@@ -189,7 +201,7 @@ func editField(v reflect.Value, path []string, at string, op *Op,
 	if fs == nil {
 		return v, nothing(below(at, clip(name)))
 	}
-	if v.Type().Field(fs.index).Tag.Get("fixed") == "true" {
+	if v.Type().Field(fs.index).Tag.Get("fixed") == "true" || name == "id" {
 		return v, fault.In(below(at, name), "This cannot be changed.")
 	}
 	out := reflect.New(v.Type()).Elem()
@@ -216,7 +228,10 @@ func editField(v reflect.Value, path []string, at string, op *Op,
 func editItem(v reflect.Value, s *Setting, path []string, at string, op *Op,
 	f Frame) (reflect.Value, *fault.Error) {
 	name, last, n := path[0], len(path) == 1, v.Len()
-	i, ok := index(name, n)
+	i, ok := position(v, name)
+	if !ok && strings.HasPrefix(name, byID) {
+		return v, missing(at + "[" + clip(name) + "]")
+	}
 	insert := last && op.Op == "add" && v.Kind() == reflect.Slice
 	if insert && name == "-" {
 		i, ok = n, true
@@ -243,10 +258,19 @@ func editItem(v reflect.Value, s *Setting, path []string, at string, op *Op,
 		if err != nil {
 			return v, err
 		}
-		out.Index(i).Set(w)
+		if out.Index(i).Set(w); twice(out) >= 0 { // a copy: it gets an id of its own
+			out.Index(i).Set(withID(w, ""))
+			if err := validate(out.Index(i), s, where, f); err != nil {
+				return v, err
+			}
+		}
 	case last && op.Op == "move":
-		to, ok := index(op.Path[len(list(op.Path)):], n-1)
-		if !ok || i >= n {
+		place := split(op.Path[len(list(op.Path))-1:])[0]
+		to, ok := position(v, place)
+		switch {
+		case !ok && strings.HasPrefix(place, byID):
+			return v, missing(at + "[" + clip(place) + "]")
+		case !ok || to >= n || i >= n:
 			return v, nothing(where)
 		}
 		out.Set(reflect.MakeSlice(v.Type(), n, n))
@@ -265,6 +289,9 @@ func editItem(v reflect.Value, s *Setting, path []string, at string, op *Op,
 		w, err := edit(v.Index(i), s, path[1:], where, op, f)
 		if err != nil {
 			return v, err
+		}
+		if was, ok := idOf(v.Index(i)); ok && was.String() != "" { // replaced, it is the same item
+			w = withID(w, was.String())
 		}
 		out.Index(i).Set(w)
 	}
@@ -327,7 +354,11 @@ func change(v reflect.Value, s *Setting, at string, op *Op, f Frame) (reflect.Va
 	case "remove":
 		return v, fault.In(at, "This cannot be removed.")
 	default:
-		return v, fault.In(at, "%q is none of the operations replace, add, remove, move, test and shift.", clip(op.Op))
+		return v, fault.In(
+			at,
+			"%q is none of the operations replace, add, remove, move, test and shift.",
+			clip(op.Op),
+		)
 	}
 	return out, validate(out, s, at, f)
 }
@@ -415,7 +446,7 @@ func title(v reflect.Value, path []string, op string) string {
 // element speaks of an element of a list, or of what lies below it.
 func (s *Setting) element(list reflect.Value, path []string, op string) string {
 	numbered := !strings.HasPrefix(s.Each, "a ")
-	i, ok := index(path[0], list.Len())
+	i, ok := position(list, path[0])
 	if !ok || i >= list.Len() {
 		if op == "add" && s.Each != "" {
 			return "Add a" + strings.TrimPrefix(" "+s.noun(), "a ")
@@ -503,7 +534,7 @@ func At(v any, path string) (s *Setting, value any, ok bool) {
 			}
 			cur = cur.Field(s.index)
 		case reflect.Slice, reflect.Array:
-			i, ok := index(name, cur.Len())
+			i, ok := position(cur, name)
 			if !ok || i >= cur.Len() {
 				return nil, nil, false
 			}

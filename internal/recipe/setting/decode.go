@@ -80,7 +80,10 @@ func Parse(data []byte, what string) (any, error) {
 	if err := json.Unmarshal(data, &raw); err != nil {
 		var kind *json.UnmarshalTypeError
 		if errors.As(err, &kind) {
-			return nil, &fault.Error{Msg: fmt.Sprintf("The %s is beyond what a number can hold.", kind.Value), Err: err}
+			return nil, &fault.Error{
+				Msg: fmt.Sprintf("The %s is beyond what a number can hold.", kind.Value),
+				Err: err,
+			}
 		}
 		return nil, &fault.Error{Msg: "The " + what + " is not valid JSON.", Err: err}
 	}

@@ -39,9 +39,11 @@ func Pack(v any) (doc []byte, lists map[string][]byte) {
 func Brief(v any) []byte { return encoder{inline: Inline}.append(nil, reflect.ValueOf(v)) }
 
 // Key returns a hash of all that a declared value holds: equal values have equal
-// keys, and any field that differs makes another.
+// keys, and any field that differs makes another, but for those tagged key:"-".
 func Key(v any) string {
-	sum := sha256.Sum256(encoder{inline: -1}.append(make([]byte, 0, 512), reflect.ValueOf(v)))
+	sum := sha256.Sum256(
+		encoder{inline: -1, key: true}.append(make([]byte, 0, 512), reflect.ValueOf(v)),
+	)
 	return hex.EncodeToString(sum[:12])
 }
 
@@ -49,6 +51,7 @@ func Key(v any) string {
 type encoder struct {
 	inline int           // how long a list may be to stand in the document
 	beside func(anyList) // told of lists that stand as their keys
+	key    bool          // leave out what is tagged key:"-"
 }
 
 func (e encoder) append(b []byte, v reflect.Value) []byte {
@@ -116,7 +119,7 @@ func (e encoder) append(b []byte, v reflect.Value) []byte {
 func (e encoder) fields(b []byte, v reflect.Value, more bool) []byte {
 	for _, s := range Fields(v.Type()) {
 		f := v.Field(s.index)
-		if s.omitZero && f.IsZero() {
+		if s.omitZero && f.IsZero() || e.key && s.Unkeyed {
 			continue
 		}
 		if more {
@@ -129,7 +132,10 @@ func (e encoder) fields(b []byte, v reflect.Value, more bool) []byte {
 }
 
 func text(b []byte, s string) []byte {
-	if !strings.ContainsFunc(s, func(r rune) bool { return r < ' ' || r > '~' || strings.ContainsRune(`"\\<>&`, r) }) {
+	if !strings.ContainsFunc(
+		s,
+		func(r rune) bool { return r < ' ' || r > '~' || strings.ContainsRune(`"\\<>&`, r) },
+	) {
 		return append(append(append(b, '"'), s...), '"')
 	}
 	j, _ := json.Marshal(s) // a string cannot fail

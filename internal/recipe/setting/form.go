@@ -23,13 +23,25 @@ func FromForm(dst any, get func(name string) string, f Frame) error {
 		case reflect.Int:
 			n, err := strconv.Atoi(text)
 			if err != nil {
-				return fault.In(s.Name, "%s is a whole number from %s to %s.", s.Label, plain(s.Min.In(f)), plain(s.Max.In(f)))
+				return fault.In(
+					s.Name,
+					"%s is a whole number from %s to %s.",
+					s.Label,
+					plain(s.Min.In(f)),
+					plain(s.Max.In(f)),
+				)
 			}
 			field.SetInt(int64(n))
 		case reflect.Float64:
 			n, err := strconv.ParseFloat(text, 64)
 			if err != nil {
-				return fault.In(s.Name, "%s is a number from %s to %s.", s.Label, plain(s.Min.In(f)), plain(s.Max.In(f)))
+				return fault.In(
+					s.Name,
+					"%s is a number from %s to %s.",
+					s.Label,
+					plain(s.Min.In(f)),
+					plain(s.Max.In(f)),
+				)
 			}
 			field.SetFloat(n)
 		case reflect.Bool:

@@ -10,7 +10,9 @@ import (
 // field, with those of the structs below it.
 func Manual[T any]() string {
 	var b strings.Builder
-	b.WriteString("| field | name | unit | range | default | meaning |\n|---|---|---|---|---|---|\n")
+	b.WriteString(
+		"| field | name | unit | range | default | meaning |\n|---|---|---|---|---|---|\n",
+	)
 	manual(&b, reflect.TypeFor[T](), "")
 	return b.String()
 }

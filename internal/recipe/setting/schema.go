@@ -60,7 +60,12 @@ func (g generator) object(t reflect.Type, word string) node {
 			required = append(required, s.Name)
 		}
 	}
-	return node{"type": "object", "properties": props, "required": required, "additionalProperties": false}
+	return node{
+		"type":                 "object",
+		"properties":           props,
+		"required":             required,
+		"additionalProperties": false,
+	}
 }
 
 func (g generator) value(t reflect.Type, s *Setting) node {
@@ -73,7 +78,12 @@ func (g generator) value(t reflect.Type, s *Setting) node {
 
 func (g generator) bare(t reflect.Type, s *Setting) node {
 	if t == reflect.TypeFor[Bytes]() {
-		return node{"anyOf": []node{{"type": "array", "items": node{"type": "string", "contentEncoding": "base64"}}, {"type": "string", "pattern": "^[0-9a-f]{64}$"}}}
+		return node{
+			"anyOf": []node{
+				{"type": "array", "items": node{"type": "string", "contentEncoding": "base64"}},
+				{"type": "string", "pattern": "^[0-9a-f]{64}$"},
+			},
+		}
 	}
 	if isList(t) {
 		items := g.counted(node{"type": "array", "items": g.ref(itemType(t))}, s, "Items")
@@ -87,9 +97,18 @@ func (g generator) bare(t reflect.Type, s *Setting) node {
 	case reflect.Slice:
 		return g.counted(node{"type": "array", "items": g.bare(t.Elem(), s)}, s, "Items")
 	case reflect.Array:
-		return node{"type": "array", "items": g.bare(t.Elem(), s), "minItems": t.Len(), "maxItems": t.Len()}
+		return node{
+			"type":     "array",
+			"items":    g.bare(t.Elem(), s),
+			"minItems": t.Len(),
+			"maxItems": t.Len(),
+		}
 	case reflect.Map:
-		return g.counted(node{"type": "object", "additionalProperties": g.bare(t.Elem(), s)}, s, "Properties")
+		return g.counted(
+			node{"type": "object", "additionalProperties": g.bare(t.Elem(), s)},
+			s,
+			"Properties",
+		)
 	case reflect.Float64, reflect.Int:
 		lo, hi := s.Min.In(g.widest), s.Max.In(g.widest)
 		n := node{"type": "number", "minimum": lo, "maximum": hi}

@@ -55,6 +55,7 @@ type Setting struct {
 	Count    [2]int  // of a list's elements or a text's characters; {0, 0} for no limit
 	Each     string  // what one element of a list is called
 	Own      bool    // has a control of its own, not a row among its struct's (row:"own")
+	Unkeyed  bool    // left out of Key (key:"-")
 
 	hasDefault, omitZero, ranged bool
 	index                        int
@@ -138,7 +139,8 @@ func parse(f reflect.StructField) (*Setting, error) {
 		return nil, fmt.Errorf("it has no name in JSON")
 	}
 	s := &Setting{Name: name, Label: tag.Get("label"), Unit: tag.Get("unit"), Doc: tag.Get("doc"),
-		Title: tag.Get("title"), Each: tag.Get("each"), Own: tag.Get("row") == "own", Times: 1}
+		Title: tag.Get("title"), Each: tag.Get("each"), Own: tag.Get("row") == "own",
+		Unkeyed: tag.Get("key") == "-", Times: 1}
 	s.Length = s.Unit == "px"
 	s.omitZero = opts == "omitzero" || opts == "omitempty"
 	if s.Unit == "%" {

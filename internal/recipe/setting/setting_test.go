@@ -88,7 +88,14 @@ func full() stall {
 
 func TestDefaults(t *testing.T) {
 	s := New[stall](market)
-	want := stall{Name: "Stall", Open: true, Width: 85.7, Shelf: 3, Mood: "calm", Paint: paint{Red: 0.25}}
+	want := stall{
+		Name:  "Stall",
+		Open:  true,
+		Width: 85.7,
+		Shelf: 3,
+		Mood:  "calm",
+		Paint: paint{Red: 0.25},
+	}
 	if !reflect.DeepEqual(s, want) {
 		t.Errorf("the defaults are %+v\nwant %+v", s, want)
 	}
@@ -148,7 +155,13 @@ func TestDeclarations(t *testing.T) {
 	}{{0, 1, 0}, {1, 1, 0}, {5, 1, 0}, {0.5, 1, 1}, {0.01, 1, 2}, {0.01, 100, 0}, {0.025, 100, 1},
 		{1e-8, 1, 6}, {0.001, 1, 3}} {
 		if got := (&Setting{Step: tt.step, Times: tt.times}).Digits(); got != tt.digits {
-			t.Errorf("steps of %v, shown times %v, have %d digits, want %d", tt.step, tt.times, got, tt.digits)
+			t.Errorf(
+				"steps of %v, shown times %v, have %d digits, want %d",
+				tt.step,
+				tt.times,
+				got,
+				tt.digits,
+			)
 		}
 	}
 	if Field(reflect.TypeFor[stall](), "Width") != nil {
@@ -245,7 +258,8 @@ func TestEncodeAndDecode(t *testing.T) {
 		s.Width != 85.7 || !s.Open || s.Mood != "calm" {
 		t.Errorf("with much left out: %+v, %v", s, err)
 	}
-	if s, err = decode(`{"goods":[],"fee":null,"paint":{}}`); err != nil || s.Fee != nil || s.Paint.Red != 0.25 {
+	if s, err = decode(`{"goods":[],"fee":null,"paint":{}}`); err != nil || s.Fee != nil ||
+		s.Paint.Red != 0.25 {
 		t.Errorf("with null: %+v, %v", s, err)
 	}
 	if s, err = decode(`{"goods":[],"fee":{}}`); err != nil || s.Fee == nil || s.Fee.Sum != 2 {
@@ -497,7 +511,8 @@ func TestApplyRefuses(t *testing.T) {
 	}
 	three := full()
 	three.Goods = append(three.Goods, loaf{9})
-	if _, err := Apply(three, []Op{{Op: "add", Path: "/goods/-", Value: []byte(`{"kind":"loaf"}`)}}, market); err == nil || !strings.Contains(err.Error(), "room for 3") {
+	if _, err := Apply(three, []Op{{Op: "add", Path: "/goods/-", Value: []byte(`{"kind":"loaf"}`)}}, market); err == nil ||
+		!strings.Contains(err.Error(), "room for 3") {
 		t.Errorf("a fourth good: %v", err)
 	}
 	if _, err := ParseOps([]byte(`{}`)); err == nil {
@@ -622,17 +637,20 @@ func TestPackAndResolve(t *testing.T) {
 	}
 	s.Line = ListOf(spots...)
 	doc, lists = Pack(s)
-	if len(lists) != 1 || !strings.Contains(string(doc), `"line":"`+s.Line.Key()+`"`) || string(doc) != string(Brief(s)) {
+	if len(lists) != 1 || !strings.Contains(string(doc), `"line":"`+s.Line.Key()+`"`) ||
+		string(doc) != string(Brief(s)) {
 		t.Fatalf("a long list stands in the document: %s, %d lists", doc, len(lists))
 	}
 	back, err := decode(string(doc))
 	if err != nil || !back.Line.Away() || back.Line.Key() != s.Line.Key() {
 		t.Fatalf("read: %v, %v", err, back.Line)
 	}
-	if err := Validate(back, market); err == nil || !strings.Contains(err.Error(), "line: The list that this names is missing.") {
+	if err := Validate(back, market); err == nil ||
+		!strings.Contains(err.Error(), "line: The list that this names is missing.") {
 		t.Errorf("without its list it counts as valid: %v", err)
 	}
-	if _, err := Apply(back, set("/line/0/x", 1), market); err == nil || !strings.Contains(err.Error(), "missing") {
+	if _, err := Apply(back, set("/line/0/x", 1), market); err == nil ||
+		!strings.Contains(err.Error(), "missing") {
 		t.Errorf("a list that is away is changed: %v", err)
 	}
 	got, err := Resolve(back, func(key string) ([]byte, error) { return lists[key], nil })
@@ -740,7 +758,11 @@ func TestSchemaSaysWhatIsDeclared(t *testing.T) {
 	if !slices.Equal(s.Required, []string{"goods"}) {
 		t.Errorf("required: %v", s.Required)
 	}
-	if got, _ := json.Marshal(s.D["good"]); !strings.Contains(string(got), `"kind":{"const":"rope"}`) || !strings.Contains(string(got), `"required":["kind","from"]`) {
+	if got, _ := json.Marshal(s.D["good"]); !strings.Contains(
+		string(got),
+		`"kind":{"const":"rope"}`,
+	) ||
+		!strings.Contains(string(got), `"required":["kind","from"]`) {
 		t.Errorf("goods: %s", got)
 	}
 }

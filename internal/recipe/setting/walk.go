@@ -59,6 +59,7 @@ func validate(v reflect.Value, s *Setting, path string, f Frame) *fault.Error {
 				return err
 			}
 		}
+		return s.unique(v, path)
 	case reflect.Array:
 		for i := range v.Len() {
 			if err := validate(v.Index(i), s, path, f); err != nil {
@@ -104,7 +105,13 @@ func (s *Setting) between(v float64, path string, f Frame) *fault.Error {
 		return fault.In(path, "This is not a number.")
 	}
 	if lo, hi := s.Bounded(f); v < lo || v > hi {
-		return fault.In(path, "%s is out of range; give a value from %s to %s.", plain(v), plain(lo), plain(hi))
+		return fault.In(
+			path,
+			"%s is out of range; give a value from %s to %s.",
+			plain(v),
+			plain(lo),
+			plain(hi),
+		)
 	}
 	return nil
 }
@@ -126,14 +133,25 @@ func (s *Setting) text(v reflect.Value, path string) *fault.Error {
 			}
 			values = append(values, c.Value)
 		}
-		return fault.In(path, "%q is not one to choose; there are %s.", clip(v.String()), strings.Join(values, ", "))
+		return fault.In(
+			path,
+			"%q is not one to choose; there are %s.",
+			clip(v.String()),
+			strings.Join(values, ", "),
+		)
 	}
 	if !utf8.ValidString(v.String()) {
 		return fault.In(path, "This text has characters that cannot be read.")
 	}
 	if n := utf8.RuneCountInString(v.String()); s.Count[1] > 0 &&
 		(n < s.Count[0] || n > s.Count[1]) {
-		return fault.In(path, "%s has %d to %d characters.", s.subject("A text here"), s.Count[0], s.Count[1])
+		return fault.In(
+			path,
+			"%s has %d to %d characters.",
+			s.subject("A text here"),
+			s.Count[0],
+			s.Count[1],
+		)
 	}
 	return nil
 }
@@ -157,11 +175,28 @@ func (s *Setting) count(v reflect.Value, path string) *fault.Error {
 		return nil
 	}
 	if n := v.Len(); n > s.Count[1] {
-		return fault.In(path, "There are %d %s here; there is room for %d.", n, plural(s.noun()), s.Count[1])
+		return fault.In(
+			path,
+			"There are %d %s here; there is room for %d.",
+			n,
+			plural(s.noun()),
+			s.Count[1],
+		)
 	} else if n < s.Count[0] {
 		return fault.In(path, "There should be at least %d %s here.", s.Count[0], plural(s.noun()))
 	}
 	return nil
+}
+
+// unique refuses a list in which two items have the same id.
+func (s *Setting) unique(list reflect.Value, path string) *fault.Error {
+	i := twice(list)
+	if i < 0 {
+		return nil
+	}
+	id, _ := idOf(list.Index(i))
+	return fault.In(below(path+"["+strconv.Itoa(i)+"]", "id"), "Two %s have the id %q.",
+		plural(s.noun()), clip(id.String()))
 }
 
 // noun names one element of a list, without an article.
@@ -223,6 +258,7 @@ func Resolve[T any](v T, load func(key string) ([]byte, error)) (T, error) {
 type copier struct {
 	number func(*Setting, float64) float64 // nil leaves numbers
 	list   func(anyList) (any, error)      // nil shares lists, or copies their numbers
+	items  func(slice reflect.Value)       // changes the elements of a copied slice; or nil
 }
 
 // copied returns what a copier makes of v.
@@ -297,6 +333,9 @@ func (c copier) copy(v reflect.Value, s *Setting) (reflect.Value, error) {
 				return v, err
 			}
 			out.Index(i).Set(w)
+		}
+		if c.items != nil && v.Kind() == reflect.Slice {
+			c.items(out)
 		}
 		return out, nil
 	case reflect.Map:

@@ -5,6 +5,7 @@ import "pyrant/internal/recipe/cutout"
 // CutOut is what a cut-out of the shot covers, with its soft edge. It has no line of its own: what
 // it covers is known where the cut-outs are (see package render).
 type CutOut struct {
+	ID   string     `json:"id,omitzero" row:"own" key:"-" count:"0..64" doc:"unique in its list, never shown"`
 	Of   cutout.Ref `json:"of" label:"Cut-out" row:"own" doc:"id of the cut-out"`
 	Away bool       `json:"away,omitzero" label:"Taking away" row:"own" doc:"taken away from the light's other shapes"`
 }

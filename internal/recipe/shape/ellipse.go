@@ -4,6 +4,7 @@ import "math"
 
 // Ellipse is the area inside an ellipse.
 type Ellipse struct {
+	ID     string  `json:"id,omitzero" row:"own" key:"-" count:"0..64" doc:"unique in its list, never shown"`
 	Away   bool    `json:"away,omitzero" label:"Taking away" row:"own" doc:"taken away from the light's other shapes"`
 	X      float64 `json:"x" label:"Across" row:"own" unit:"px" range:"-W..2W" doc:"of its middle"`
 	Y      float64 `json:"y" label:"Down" row:"own" unit:"px" range:"-H..2H" doc:"of its middle"`

@@ -14,6 +14,7 @@ import (
 // stands in the place of the nearest that is laid, also when there are more or fewer; those
 // between two of them are laid evenly between these.
 type String struct {
+	ID      string  `json:"id,omitzero" row:"own" key:"-" count:"0..64" doc:"unique in its list, never shown"`
 	Away    bool    `json:"away,omitzero" label:"Taking away" row:"own" doc:"taken away from the light's other shapes"`
 	Nodes   Path    `json:"nodes" label:"Points" count:"0..5000" each:"point" doc:"that the cord is held at, at least 2"`
 	Laid    Laying  `json:"laid,omitzero" label:"Laid" default:"count" doc:"whether their number or the way between them is given"`

@@ -10,6 +10,7 @@ import (
 // Tube is all that lies within half a width of a centre line. The width may be another at
 // each point, and taper from end to end.
 type Tube struct {
+	ID     string  `json:"id,omitzero" row:"own" key:"-" count:"0..64" doc:"unique in its list, never shown"`
 	Away   bool    `json:"away,omitzero" label:"Taking away" row:"own" doc:"taken away from the light's other shapes"`
 	Nodes  Path    `json:"nodes" label:"Points" count:"0..5000" each:"point" doc:"of the centre line, at least 2"`
 	Width  float64 `json:"width" label:"Width" unit:"px" range:"0.1..L" slider:"1..L/10 log" default:"L/150" step:"0.1"`

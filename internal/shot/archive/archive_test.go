@@ -128,7 +128,7 @@ func long(t *testing.T) *Shot {
 		nodes[i] = shape.Node{X: float64(i % 10), Y: float64(i / 10)}
 	}
 	r.Lights[0].Shapes = shape.Shapes{shape.Outline{Nodes: shape.PathOf(nodes...)}}
-	s.Recipe = r
+	s.Recipe = edit.Identify(r)
 	return s
 }
 
@@ -254,7 +254,12 @@ func TestCostlyArchives(t *testing.T) {
 	sum := asset.Sum(s.Photo)
 	one := `{"name":"photo.png","role":"photo","sha256":"` + sum + `"}`
 	var fe *fault.Error
-	again := without(t, good, "shot.json", []byte(`{"name":"x","photo":"photo.png","files":[`+one+`,`+one+`]}`))
+	again := without(
+		t,
+		good,
+		"shot.json",
+		[]byte(`{"name":"x","photo":"photo.png","files":[`+one+`,`+one+`]}`),
+	)
 	if _, err := Read(context.Background(), again, 1<<20); !errors.As(err, &fe) ||
 		!strings.Contains(err.Error(), "listed twice") {
 		t.Errorf("the photo twice: %v", err)
@@ -300,6 +305,7 @@ func TestManyLists(t *testing.T) {
 				shape.Outline{Nodes: shape.PathOf(nodes...)})
 		}
 	}
+	r = edit.Identify(r)
 	s.Recipe = r
 	var b bytes.Buffer
 	if err := Write(&b, s); err != nil {

@@ -1,7 +1,8 @@
 // The board: groups that fold, lights that are chosen together, and their order by drag.
 import { ask } from "./ask.js";
 import { notice } from "./notice.js";
-import { at, act, on, shot, show, widenBy } from "./state.js";
+import { index } from "./ids.js";
+import { act, on, savedAt, shot, show, widenBy } from "./store.js";
 import { keep, kept, local, setLocal } from "./local.js";
 
 const board = document.getElementById("board");
@@ -13,18 +14,20 @@ export const together = () =>
 
 // What goes to all that are chosen: single settings, rigs and moves of stacks. Lists such as shapes stay each light's own.
 // How a setting goes to the others is declared with it: shot.together has those that are not simply the same.
-const setting = /^\/lights\/(\d+)\/((?:[^/]*[^/\d][^/]*)(?:\/[^/]*[^/\d][^/]*)*)$/;
+const setting = /^\/lights\/(\d+|id:[^/]+)\/((?:[^/]*[^/\d][^/]*)(?:\/[^/]*[^/\d][^/]*)*)$/;
 const hold = (v, { min, max }) => Number(Math.min(Math.max(v, min), max).toFixed(4));
 
 // shared gives what of an operation on a light goes to others: null for nothing, else the index of the light and the path
 // below it.
 function shared(op) {
   if (["rig", "stack"].includes(op.op)) {
-    const m = op.path.match(/^\/lights\/(\d+)(\/shells)?$/);
-    return m && { i: Number(m[1]), rest: m[2] ?? "" };
+    const m = op.path.match(/^\/lights\/(\d+|id:[^/]+)(\/shells)?$/);
+    return m && { i: index(shot.lights, m[1]), rest: m[2] ?? "" };
   }
   const m = op.op === "replace" && !Array.isArray(op.value) && op.path.match(setting);
-  return m && shot.together[m[2]]?.how !== "own" ? { i: Number(m[1]), rest: `/${m[2]}` } : null;
+  return m && !m[2].includes("id:") && shot.together[m[2]]?.how !== "own"
+    ? { i: index(shot.lights, m[1]), rest: `/${m[2]}` }
+    : null;
 }
 
 function widen(patch) {
@@ -37,7 +40,7 @@ function widen(patch) {
     const by = shot.together[rest.slice(1)];
     return all.map((j) => {
       const path = `/lights/${j}${rest}`;
-      const [was, mine] = [at(`/lights/${i}${rest}`), at(path)];
+      const [was, mine] = [savedAt(`/lights/${i}${rest}`), savedAt(path)];
       let { value } = op;
       if (j !== i && by?.how === "factor" && was > 0) value = hold((mine * value) / was, by);
       if (j !== i && by?.how === "sum") value = hold(mine + value - was, by);
@@ -98,6 +101,9 @@ board.addEventListener(
   true,
 );
 
+const moveLight = (from, to) =>
+  act("move-light", { light: shot.lights[from].id, before: shot.lights[to]?.id ?? "" });
+
 // Order: a channel is carried by its name.
 let carry = null;
 board.addEventListener("pointerdown", (e) => {
@@ -136,7 +142,7 @@ document.addEventListener("pointerup", (e) => {
   const still = (c) => (c.stopPropagation(), c.preventDefault());
   board.addEventListener("click", still, { capture: true, once: true });
   setTimeout(() => board.removeEventListener("click", still, { capture: true }), 50);
-  if (to >= 0 && to !== from && to !== from + 1) act("move-light", { from, to });
+  if (to >= 0 && to !== from && to !== from + 1) moveLight(from, to);
   e.preventDefault();
 });
 // And by key: with Alt and the arrows on its name.
@@ -147,7 +153,7 @@ board.addEventListener("keydown", (e) => {
   e.preventDefault();
   const from = Number(name.dataset.carry);
   const to = from + by;
-  if (to >= 0 && to <= shot.lights.length) act("move-light", { from, to });
+  if (to >= 0 && to <= shot.lights.length) moveLight(from, to);
 });
 
 // Copies of lights lie in the browser, so that another shot finds them.

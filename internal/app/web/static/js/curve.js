@@ -1,7 +1,7 @@
 // The curves of a pass, over the histogram: points are added by a click, dragged, typed,
 // and removed by throwing them out. The line itself is worked out by the core.
 import { ask, post } from "./ask.js";
-import { at, commit, csrf, on, set, setDraft, shot } from "./state.js";
+import { at, commit, csrf, on, set, setDraft, shot } from "./store.js";
 import { make } from "./svg.js";
 import { bars, onTones, tones } from "./tones.js";
 

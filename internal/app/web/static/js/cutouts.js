@@ -1,8 +1,9 @@
 // Cut-outs on the bench: making and removing them, having their pixels found on the photo itself while
 // the hand rests, and walking along an edge at 1:1.
 import { ask, post } from "./ask.js";
+import { onEvent } from "./events.js";
 import { notice } from "./notice.js";
-import { act, csrf, on, openCut, shot, show } from "./state.js";
+import { act, csrf, on, openCut, shot } from "./store.js";
 import { lookAt } from "./view.js";
 
 document.addEventListener("click", (e) => {
@@ -13,28 +14,27 @@ document.addEventListener("click", (e) => {
 
 // Rough cut-outs are refined when the hand has rested. A stroke that begins ends what is under way:
 // both would take longer.
-let busy = null;
+let busy = ""; // the job that does so
 let timer = 0;
 async function refine() {
-  const own = new AbortController();
-  busy = own;
   try {
-    await ask(`/shots/${shot.id}/refine`, { ...post({}, csrf()), signal: own.signal });
-    if (busy !== own) return;
-    busy = null;
-    await show();
+    busy = (await ask(`/shots/${shot.id}/refine`, post({}, csrf()))).id;
   } catch (e) {
-    if (busy !== own) return;
-    busy = null;
     notice("The edge stays rough", e.message, [["Try again", rest]]);
   }
 }
 
 export function pause() {
   clearTimeout(timer);
-  busy?.abort();
-  busy = null;
+  if (busy) ask(`/jobs/${busy}/cancel`, post({}, csrf()), () => {}).catch(() => {}); // it has ended by itself
+  busy = "";
 }
+
+onEvent("job", (j) => {
+  if (j.id !== busy || !["done", "failed", "cancelled"].includes(j.state)) return;
+  busy = "";
+  if (j.state === "failed") notice("The edge stays rough", j.problem, [["Try again", rest]]);
+});
 
 export function rest() {
   pause();

@@ -3,7 +3,7 @@
 import { ask } from "./ask.js";
 import { notice } from "./notice.js";
 import { onPhoto } from "./onphoto.js";
-import { commit, on, set, shot } from "./state.js";
+import { commit, on, set, shot } from "./store.js";
 
 const there = () => document.getElementById("pick-grey");
 const tint = ({ red, blue }) => commit([set("/spill/red", red), set("/spill/blue", blue)]);

@@ -1,7 +1,7 @@
 // Shapes from an SVG file: read by the server, and added to the light or the area in one step.
 import { ask } from "./ask.js";
 import { notice } from "./notice.js";
-import { csrf, shot } from "./state.js";
+import { csrf, shot } from "./store.js";
 import { target } from "./target.js";
 
 async function read(file) {

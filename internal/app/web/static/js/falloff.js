@@ -5,7 +5,7 @@
 // and a shell that the pointer is over shows its radius there.
 import { keptFocus } from "./focus.js";
 import { ask, post } from "./ask.js";
-import { commit, csrf, draft, light, on, set, setDraft, shot } from "./state.js";
+import { add, commit, csrf, draft, light, lightPath, on, set, setDraft, shot } from "./store.js";
 import { distanceAt, ring } from "./rings.js";
 import { make } from "./svg.js";
 import { toPhoto } from "./view.js";
@@ -152,7 +152,7 @@ async function load() {
   try {
     curve = await ask(
       `/shots/${shot.id}/falloff`,
-      post({ patch: draft, light: shot.light, count, from: span.from, to: span.to }, csrf()),
+      post({ patch: draft, light: light().id, count, from: span.from, to: span.to }, csrf()),
     );
   } catch {
     // The chart keeps its last curve; the next change asks again.
@@ -203,21 +203,15 @@ function values() {
 }
 
 const patch = () => {
-  const base = `/lights/${shot.light}/shells/`;
-  if (drag.going) return [{ op: "remove", path: base + drag.index }];
+  const path = (i) => lightPath(`shells/id:${light().shells[i].id}`);
+  if (drag.going) return [{ op: "remove", path: path(drag.index) }];
   return Object.entries(values()).flatMap(([i, v]) => [
-    set(`${base}${i}/radius`, v.radius),
-    set(`${base}${i}/strength`, v.strength),
+    set(`${path(i)}/radius`, v.radius),
+    set(`${path(i)}/strength`, v.strength),
   ]);
 };
 
 function follow() {
-  for (const [i, s] of Object.entries(values())) {
-    const r = document.getElementById(`sr-${i}`);
-    const t = document.getElementById(`ss-${i}`);
-    if (r) r.value = s.radius;
-    if (t) t.value = Math.round(100 * s.strength);
-  }
   setDraft(patch());
   draw();
 }
@@ -287,7 +281,7 @@ document.addEventListener("keydown", (e) => {
       Number(svg().dataset.radiusMost),
     );
   else if (e.key === "Delete") {
-    commit([{ op: "remove", path: `/lights/${shot.light}/shells/${index}` }]);
+    commit([{ op: "remove", path: lightPath(`shells/id:${s.id}`) }]);
     return;
   } else return;
   e.preventDefault();
@@ -312,16 +306,13 @@ document.addEventListener("dblclick", (e) => {
   if (!svg()?.contains(e.target) || e.target.dataset.shellHit || e.target.dataset.shellHandle) return;
   const p = at(e);
   if (p.y > box.bottom) return;
-  const path = `/lights/${shot.light}/shells`;
+  const path = lightPath("shells");
   const value = {
     radius: tidy(rOf(Math.min(Math.max(p.x, box.left), box.right))),
     strength: Number(sOf(p.y).toFixed(2)),
   };
   // The stack stays in order.
-  commit([
-    { op: "add", path: `${path}/-`, value },
-    { op: "stack", path, value: {} },
-  ]);
+  commit([add(path, value), { op: "stack", path, value: {} }]);
 });
 
 // What the pointer is over: a shell here, or a place of the photo.
@@ -345,9 +336,9 @@ stage.addEventListener("pointerleave", () => over(null));
 
 let stack = "";
 on("change", () => {
-  const now = `${shot.light} ${light()?.shells.length}`;
-  if (now !== stack) also = new Set();
-  stack = now;
+  const stackNow = `${light()?.id} ${light()?.shells.length}`;
+  if (stackNow !== stack) also = new Set();
+  stack = stackNow;
   fresh();
 });
 on("draft", load);

@@ -1,6 +1,6 @@
 // Sliders, faders and typed numbers: each bound to one number of the recipe.
-import { act, at, commit, leave, set, setDraft, show, shot, on } from "./state.js";
-import { isLocal, local, setLocal } from "./local.js";
+import { act, at, commit, leave, set, setDraft, show, shot, on } from "./store.js";
+import { isLocal, local, onLocal, setLocal } from "./local.js";
 import { notice } from "./notice.js";
 
 const stage = document.getElementById("stage");
@@ -41,51 +41,46 @@ const parse = (text) => {
   return t === "" ? NaN : Number(t);
 };
 
-// mirror shows a value in every control that is bound to its path.
-function mirror(s, v, except) {
-  for (const el of document.querySelectorAll(`[data-path="${CSS.escape(s.path)}"]`)) {
-    const own = spec(el);
-    const slider = el.matches('input[type="range"]') ? el : el.querySelector('input[type="range"]');
-    const text = el.matches(".cell") ? el : el.querySelector(".form-control");
-    if (slider && slider !== except) slider.value = toPos(own, v);
-    if (slider) {
-      slider.setAttribute("aria-valuetext", shown(own, v));
-      track(slider);
-    }
-    if (text && text !== except) text.value = shown(own, v);
-    const out = el.closest(".channel")?.querySelector("output");
-    if (out) out.textContent = shown(own, v);
+// bound are the controls of a number.
+const bound = ".pf[data-path], .fader[data-path], .cell[data-path]";
+let held = null; // the slider that the pointer has
+let writing = null; // the field that is being typed in
+
+// put shows a value in a control, unless the user has it in the hand.
+function put(el, s, v) {
+  const slider = el.matches('input[type="range"]') ? el : el.querySelector('input[type="range"]');
+  const text = el.matches(".cell") ? el : el.querySelector(".form-control");
+  const pos = String(toPos(s, v));
+  if (slider) {
+    if (slider !== held && slider.value !== pos) slider.value = pos;
+    slider.setAttribute("aria-valuetext", shown(s, v));
+    track(slider);
   }
+  if (text && text !== writing && text.value !== shown(s, v)) text.value = shown(s, v);
+  const out = el.closest(".channel")?.querySelector("output");
+  if (out) out.textContent = shown(s, v);
 }
 
-// draft and keep are where a value goes: to the recipe, or for a setting of the page itself
+// render shows in every control what its setting is now.
+function render() {
+  for (const el of document.querySelectorAll(bound)) {
+    const s = spec(el);
+    const v = isLocal(s.path) ? local(s.path) : at(s.path);
+    if (Number.isFinite(v)) put(el, s, v);
+  }
+  for (const el of document.querySelectorAll('[data-select^="local:"]')) el.value = local(el.dataset.select);
+}
+
+// drafted and kept are where a value goes: to the recipe, or for a setting of the page itself
 // to the browser.
 const drafted = (s, v) => (isLocal(s.path) ? setLocal(s.path, v) : setDraft([set(s.path, v)]));
 const kept = (s, v) => (isLocal(s.path) ? setLocal(s.path, v) : commit([set(s.path, v)]));
 
-// showLocal shows a setting of the page in its row.
-export function showLocal(path) {
-  const el = document.querySelector(`[data-path="${CSS.escape(path)}"]`);
-  if (el) mirror(spec(el), local(path));
-}
-
-// showValue shows a value of the recipe that another control has in its hand.
-export function showValue(path, v) {
-  const el = document.querySelector(`[data-path="${CSS.escape(path)}"]`);
-  if (el) mirror(spec(el), v);
-}
-
-function locals() {
-  for (const el of document.querySelectorAll('[data-path^="local:"]'))
-    mirror(spec(el), local(el.dataset.path));
-  for (const el of document.querySelectorAll('[data-select^="local:"]')) el.value = local(el.dataset.select);
-}
-
 // track fills a slider's track up to its thumb.
 const track = (el) => el.matches(".form-range") && el.style.setProperty("--at", `${el.value / 10}%`);
 
-function tracks() {
-  document.querySelectorAll(".form-range").forEach(track);
+// gels colours the faders of lights.
+function gels() {
   for (const el of document.querySelectorAll(".fader[data-gel]"))
     if (el.dataset.gel) el.style.setProperty("--gel", el.dataset.gel);
 }
@@ -140,22 +135,20 @@ function nudge(el, e) {
     s,
     Math.min(Math.max((Number.isFinite(from) ? from : s.def) + dir * step, s.least), s.most),
   );
-  mirror(s, v);
+  writing = null;
   drafted(s, v);
   if (!isLocal(s.path)) later(s, v);
   return true;
 }
 
-let held = null; // the slider that the pointer has
 const isSlider = (el) => el.matches?.('.pf[data-path] input[type="range"], .fader');
 const isText = (el) => el.matches?.(".pf[data-path] .form-control, .cell[data-path]");
 
 document.addEventListener("input", (e) => {
+  if (isText(e.target)) writing = e.target;
   if (!isSlider(e.target)) return;
   const s = spec(e.target);
-  const v = fromPos(s, Number(e.target.value));
-  mirror(s, v, e.target);
-  drafted(s, v);
+  drafted(s, fromPos(s, Number(e.target.value)));
 });
 
 document.addEventListener("change", (e) => {
@@ -168,14 +161,13 @@ document.addEventListener("change", (e) => {
   } else if (isText(el)) {
     const s = spec(el);
     const v = parse(el.value);
-    pending = null;
+    pending = writing = null;
     if (!Number.isFinite(v)) {
       notice("Not a number", "Type a number, such as 12 or 12.5. The value stays as it was.", [], true);
       show();
       return;
     }
     const value = rounded(s, Math.min(Math.max(v / s.mul, s.least), s.most));
-    mirror(s, value);
     kept(s, value);
   } else if (el.dataset?.check) commit([set(el.dataset.check, el.checked)]);
   else if (el.dataset?.select) kept({ path: el.dataset.select }, el.value);
@@ -201,7 +193,6 @@ document.addEventListener("pointerup", () => {
 document.addEventListener("dblclick", (e) => {
   if (!isSlider(e.target)) return;
   const s = spec(e.target);
-  mirror(s, s.def);
   kept(s, s.def);
 });
 
@@ -214,7 +205,7 @@ document.addEventListener("keydown", (e) => {
       else el.blur();
     }
     if (isText(el) && e.key === "Escape") {
-      pending = null;
+      pending = writing = null;
       setDraft(null);
       show();
     }
@@ -234,18 +225,19 @@ document.addEventListener("click", (e) => {
   else if (d.step) show(d.step);
   else if (d.goto) show(d.goto);
   else if (d.choose) show(shot.step, Number(d.choose));
-  else if (d.action === "add-light") {
-    shot.step = "trace";
-    act(d.action);
-  } else if (d.action) {
+  else if (d.action === "add-light") act(d.action, { step: "trace" });
+  else if (d.action) {
     settle();
     act(d.action);
   }
 });
 
 function fresh() {
-  locals();
-  tracks();
+  if (writing && !writing.isConnected) writing = null;
+  render();
+  gels();
 }
+on("draft", render);
 on("change", fresh);
+onLocal(render);
 fresh();

@@ -1,6 +1,6 @@
 // Sections of the bench that fold; the page remembers which are open.
 import { keep, kept } from "./local.js";
-import { on } from "./state.js";
+import { on } from "./store.js";
 
 const key = (name) => `pyrant fold ${name}`;
 

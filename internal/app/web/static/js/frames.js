@@ -1,7 +1,7 @@
 // Fetches frames of the picture, never more than one at a time; the newest
 // wish wins.
 import { post } from "./ask.js";
-import { csrf, shot } from "./state.js";
+import { csrf, shot } from "./store.js";
 
 // nearby tells whether Pyrant runs on this very machine. Then frames come as bare
 // pixels: without loss, and sooner than an encoder and a decoder are done.

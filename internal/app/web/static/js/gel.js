@@ -1,11 +1,10 @@
 // The gel, picked on a colour area: hue on the ring; on the disc within it lightness upwards and saturation to
 // the right, over what the disc is wide there, as white and black have none. Or from the photo, or from
 // those that were used lately.
-import { showValue } from "./fields.js";
 import { keptFocus } from "./focus.js";
 import { keep, kept } from "./local.js";
 import { onPhoto } from "./onphoto.js";
-import { at, commit, on, set, setDraft, shot } from "./state.js";
+import { at, commit, on, savedAt, set, setDraft, shot } from "./store.js";
 import { make } from "./svg.js";
 
 const size = 124;
@@ -101,8 +100,6 @@ const ops = (g) => [
 ];
 
 function follow() {
-  for (const name of ["hue", "saturation", "lightness"])
-    showValue(`${box().dataset.path}/${name}`, drag.gel[name]);
   setDraft(ops(drag.gel));
   draw();
 }
@@ -174,7 +171,7 @@ let last = null;
 function lately() {
   const row = document.getElementById("recent-gels");
   if (!row) return;
-  const now = at(box().dataset.path);
+  const now = savedAt(box().dataset.path);
   const which = `${shot.id} ${box().dataset.path}`;
   let list = used();
   if (last && last.which === which && !same(last.gel, now)) {

@@ -1,7 +1,8 @@
 // Asks about the edges of the photo, for hands that look for them. The photo is made ready for
 // that once; how far it is stands in the hint meanwhile.
 import { ask, post } from "./ask.js";
-import { csrf, shot } from "./state.js";
+import { onEvent } from "./events.js";
+import { csrf, shot } from "./store.js";
 
 export const page = Math.random().toString(36).slice(2);
 const url = (name) => `/shots/${shot.id}/${name}`;
@@ -19,19 +20,18 @@ function tell(v) {
 // prepare has the photo made ready, and resolves when it is.
 export function prepare() {
   if (ready) return ready;
-  const timer = setInterval(async () => {
-    const got = await ask(url("ground")).catch(() => null);
-    if (got && share < 1) tell(Math.max(Math.min(got.share, 0.99), share));
-  }, 250);
-  ready = ask(url("ground"), post({}, csrf()))
+  ready = ask(url("ground"), post({}, csrf()), () => {})
     .then(() => tell(1))
     .catch((e) => {
       ready = null; // the next hand that needs it tries again
       throw e;
-    })
-    .finally(() => clearInterval(timer));
+    });
   return ready;
 }
+onEvent("job", (j) => {
+  if (j.kind === "ground" && j.subject === shot.photo && share < 1)
+    tell(Math.max(Math.min(j.share, 0.99), share));
+});
 
 // look asks about a place of the photo: beside it the nearest is meant.
 export const look = (name, body, signal) => {

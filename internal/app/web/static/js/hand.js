@@ -7,7 +7,7 @@ import { choose, chosenShape } from "./hands/edit.js";
 import { forms } from "./forms.js";
 import { isClosed, line } from "./path.js";
 import { cord, discs } from "./string.js";
-import { last, shot, show } from "./state.js";
+import { last, shot, show } from "./store.js";
 import { make } from "./svg.js";
 import { drawSnap, unsnap } from "./snap.js";
 import { draw as magnify, toggle as magnifier } from "./loupe.js";
@@ -272,7 +272,7 @@ export function key(e) {
   if (other) take(other.name);
   // With the hand put down, an area is left.
   else if (e.key === "Escape" && (target.area() || target.cut()))
-    show(shot.step, shot.light, { cut: "", area: "", part: -1, stroke: -1 });
+    show(shot.step, shot.light, { cut: "", area: "", part: "", stroke: "" });
   else return false;
   return true;
 }

@@ -1,5 +1,5 @@
 // The history on the bench: going to a revision or a mark, naming marks, and the picture of then beside that of now.
-import { act, on, shot, show } from "./state.js";
+import { act, on, shot, show } from "./store.js";
 import { beside, besides, setShow, showing } from "./view.js";
 
 let before = null; // the step that was open

@@ -1,5 +1,5 @@
 // The keys of the shot page. `?` lists them.
-import { act, show, shot } from "./state.js";
+import { act, show, shot } from "./store.js";
 import { settle } from "./fields.js";
 import { key as boardKey } from "./board.js";
 import { key as walkKey } from "./cutouts.js";

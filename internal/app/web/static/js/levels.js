@@ -1,5 +1,5 @@
 // Black, middle and white of a pass, dragged under the histogram.
-import { at, commit, on, set, setDraft } from "./state.js";
+import { at, commit, on, set, setDraft } from "./store.js";
 import { make } from "./svg.js";
 import { bars, onTones, tones } from "./tones.js";
 

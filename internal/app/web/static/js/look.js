@@ -1,7 +1,7 @@
 // Looking at an area, or at what a light's shapes cover: as a tint over the picture, or cut out on black or on white. What it
 // covers is asked for the part of the picture that is seen, and again with every change.
 import { ask, post } from "./ask.js";
-import { csrf, draft, light, on, shot } from "./state.js";
+import { csrf, draft, light, on, shot } from "./store.js";
 import { geometry, onMove } from "./view.js";
 
 const canvas = document.getElementById("look");
@@ -14,14 +14,14 @@ let asked = false;
 let wanted = false;
 let stamp = "";
 
-// What is looked at: an area's id, or in Trace the chosen light, by its index.
+// What is looked at: an area's id, or in Trace the chosen light.
 const which = () =>
   (shot.focus.cut && `cut-out:${shot.focus.cut}`) ||
   shot.focus.area ||
   area ||
-  (shot.step === "trace" && light() ? shot.light : "");
+  (shot.step === "trace" && light() ? `light ${light().id}` : "");
 
-const named = (id) => (typeof id === "number" ? { light: id } : { area: id });
+const named = (id) => (id.startsWith("light ") ? { light: id.slice(6) } : { area: id });
 
 export const looking = () => as;
 
@@ -48,7 +48,7 @@ async function load() {
     const { long, x, y, w, h, all } = g.part;
     try {
       const how = as;
-      const cut = how !== "tint" && String(id).startsWith("cut-out:") ? id.slice(8) : "";
+      const cut = how !== "tint" && id.startsWith("cut-out:") ? id.slice(8) : "";
       const a = await ask(
         `/shots/${shot.id}/${cut ? "apart" : "coverage"}`,
         post(

@@ -3,7 +3,7 @@
 // kept.
 import { nearby } from "./frames.js";
 import { keep, kept, key } from "./local.js";
-import { on, shot } from "./state.js";
+import { on, shot } from "./store.js";
 import { onScreen, toPhoto, toScreen, turning } from "./view.js";
 
 const stage = document.getElementById("stage");

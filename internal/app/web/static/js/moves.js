@@ -1,5 +1,5 @@
 // Sliders that change what is there by so much: let go of, they are in the middle again.
-import { commit, on, setDraft } from "./state.js";
+import { commit, on, setDraft } from "./store.js";
 
 const stage = document.getElementById("stage");
 const num = (el, name) => Number(el.dataset[name]);

@@ -1,7 +1,7 @@
 // A button after which the next click on the photo takes the colour that is there.
 import { ask } from "./ask.js";
 import { notice } from "./notice.js";
-import { shot } from "./state.js";
+import { shot } from "./store.js";
 import { toPhoto } from "./view.js";
 
 const stage = document.getElementById("stage");

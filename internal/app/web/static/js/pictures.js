@@ -1,10 +1,10 @@
 // Pictures of one's own in a pass: chosen from a file, or of those that come with Pyrant.
 import { told } from "./ask.js";
 import { notice } from "./notice.js";
-import { csrf, shot, show } from "./state.js";
+import { csrf, shot, show } from "./store.js";
 
 async function lay(query, body) {
-  const q = new URLSearchParams({ step: shot.step, pass: shot.focus.pass, version: shot.version, ...query });
+  const q = new URLSearchParams({ step: shot.step, pass: shot.focus.pass, ...query });
   const answer = await fetch(`/shots/${shot.id}/picture?${q}`, {
     method: "POST",
     headers: { "Content-Type": "application/octet-stream", "X-CSRF-Token": csrf() },

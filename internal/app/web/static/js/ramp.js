@@ -1,7 +1,7 @@
 // The colour ramp of spill over the photo's histogram: how white the gel is in shadows and in highlights, by handles
 // at both ends, and at which brightness it is the gel itself, by one between.
 import { keptFocus } from "./focus.js";
-import { at, commit, on, set, setDraft, shot } from "./state.js";
+import { at, commit, lightPath, on, set, setDraft } from "./store.js";
 import { make } from "./svg.js";
 import { bars, onTones, tones } from "./tones.js";
 
@@ -27,7 +27,7 @@ function ramp() {
 
 // css is a tint of the gel as the core mixes it: in linear light.
 function css({ white, hue }) {
-  const g = at(`/lights/${shot.light}/gel`);
+  const g = at(lightPath("gel"));
   const own = `hsl(${g.hue + hue} ${100 * g.saturation}% ${100 * g.lightness}%)`;
   return `color-mix(in srgb-linear, white ${100 * white}%, ${own})`;
 }

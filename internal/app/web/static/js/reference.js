@@ -2,7 +2,7 @@
 // after a match.
 import { ask, told } from "./ask.js";
 import { notice } from "./notice.js";
-import { csrf, on, shot, show } from "./state.js";
+import { csrf, on, shot, show } from "./store.js";
 import { beside, besides, hold, setShow, showing } from "./view.js";
 
 const there = () => Boolean(shot.reference?.sum);
@@ -20,7 +20,7 @@ function tell(id, text) {
 async function attach(file, query = { name: file.name }) {
   says = "Reading it, and laying it on the photo…";
   tell("ref-says", says);
-  const url = `/shots/${shot.id}/reference?${new URLSearchParams({ ...query, version: shot.version })}`;
+  const url = `/shots/${shot.id}/reference?${new URLSearchParams(query)}`;
   const answer = await fetch(url, {
     method: "POST",
     headers: { "Content-Type": "application/octet-stream", "X-CSRF-Token": csrf() },

@@ -1,7 +1,7 @@
 // How far a place of the photo lies from the edge of the chosen light, and a ring on the photo at such a distance.
 import { forms } from "./forms.js";
 import { isClosed, line } from "./path.js";
-import { light, on, shapesOf } from "./state.js";
+import { light, on, shapesOf } from "./store.js";
 import { discs } from "./string.js";
 import { make } from "./svg.js";
 import { onMove, onScreen, toScreen } from "./view.js";

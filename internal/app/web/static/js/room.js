@@ -2,7 +2,7 @@
 // draft that cannot be, the last room that could be stays, with what is wrong beside it.
 import { ask, post } from "./ask.js";
 import { notice } from "./notice.js";
-import { act, commit, csrf, on, set, shot } from "./state.js";
+import { act, commit, csrf, light, on, set, shot } from "./store.js";
 
 const stage = document.getElementById("stage");
 
@@ -14,7 +14,7 @@ let asked = 0;
 // look has the room drawn with a patch on top, and tells whether it can be.
 export async function look(patch = null) {
   const own = ++asked;
-  const a = await ask(`/shots/${shot.id}/room`, post({ patch, light: shot.light }, csrf()));
+  const a = await ask(`/shots/${shot.id}/room`, post({ patch, light: light()?.id ?? "" }, csrf()));
   if (own !== asked) return null; // something newer was asked for
   room.wrong = a.wrong ?? null;
   if (!a.wrong) room.now = a.room;

@@ -1,11 +1,19 @@
 // The shots page: photos opened by drop or file chooser, with progress.
 import { told } from "./ask.js";
+import { onEvent } from "./events.js";
 import "./fail.js";
+import "./jobs.js";
 
 const form = document.getElementById("upload");
 const input = document.getElementById("photo");
 const list = document.getElementById("uploads");
 const drop = document.getElementById("drop");
+
+// uploads are told how far their files are read, by the names that they came with.
+const uploads = new Map();
+onEvent("job", (j) => {
+  if (j.state === "working") uploads.get(j.for)?.(j);
+});
 
 function open(file) {
   const row = document.createElement("div");
@@ -40,20 +48,12 @@ function open(file) {
   return new Promise((done) => {
     const xhr = new XMLHttpRequest();
     const id = Math.random().toString(36).slice(2) + Date.now().toString(36);
-    // When all is sent, how far it is read is asked for.
-    const follow = async () => {
-      while (row.isConnected && xhr.readyState < 4) {
-        const r = await fetch(`/uploads/${id}`).catch(() => null);
-        const far = r?.status === 200 ? await r.json() : null;
-        if (!far || xhr.readyState === 4 || row.classList.contains("failed")) break;
-        if (far.stage === "waiting") name.textContent = `${file.name}: waits while others are read`;
-        else if (far.stage === "reading") {
-          name.textContent = `${file.name}: reading the picture`;
-          bar.value = far.share;
-        }
-        await new Promise((go) => setTimeout(go, 300));
-      }
-    };
+    // When all is sent, the job tells how far it is read.
+    uploads.set(id, (j) => {
+      if (xhr.readyState === 4 || row.classList.contains("failed")) return;
+      name.textContent = `${file.name}: ${j.stage}`;
+      if (j.share) bar.value = j.share;
+    });
     xhr.open("POST", form.dataset.url);
     xhr.setRequestHeader("X-CSRF-Token", form.dataset.csrf);
     xhr.setRequestHeader("X-Upload", id);
@@ -62,9 +62,9 @@ function open(file) {
       if (e.loaded === e.total) {
         name.textContent = `${file.name}: reading the picture`;
         bar.removeAttribute("value");
-        follow();
       }
     };
+    xhr.onloadend = () => uploads.delete(id);
     xhr.onload = () => {
       if (xhr.status === 201) {
         row.remove();
@@ -92,10 +92,9 @@ function open(file) {
 // regrid shows the shots as they are now and leaves the rows of what was not opened.
 async function regrid() {
   const page = await fetch("/").then((r) => r.text());
-  const grid = new DOMParser().parseFromString(page, "text/html").getElementById("grid");
-  const old = document.getElementById("grid") ?? document.querySelector(".empty");
-  old.replaceWith(grid);
-  window.htmx.process(grid);
+  const fresh = new DOMParser().parseFromString(page, "text/html").getElementById("shelf");
+  document.getElementById("shelf").replaceWith(fresh);
+  window.htmx.process(fresh);
 }
 
 let underway = 0; // drops of files that are being opened
@@ -113,6 +112,15 @@ async function openAll(files) {
   else if (good.length === files.length && !list.children.length) location.reload();
   else if (good.length) await regrid();
 }
+
+// Shots that come, go or change elsewhere are shown as they are.
+const typing = () => document.activeElement?.matches("input.name");
+onEvent("shelf", () => !underway && !typing() && regrid());
+onEvent("reset", () => !underway && !typing() && regrid());
+onEvent("revision", ({ shot, version }) => {
+  const img = document.querySelector(`#shot-${CSS.escape(shot)} img`);
+  if (img) img.src = `/shots/${shot}/preview.jpg?v=${version}`;
+});
 
 input.addEventListener("change", () => {
   openAll([...input.files]);

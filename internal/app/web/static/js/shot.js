@@ -23,3 +23,5 @@ import "./reference.js";
 import "./pictures.js";
 import "./drawing.js";
 import "./cutouts.js";
+import "./jobs.js";
+import "./windows.js";

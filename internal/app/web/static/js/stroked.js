@@ -1,6 +1,5 @@
 // What hands share that draw strokes on a cut-out: the stroke in the hand, and how strokes look. What
 // they say shows by the line: inside is drawn through, outside dashed, a soft edge dotted.
-import { showLocal } from "./fields.js";
 import { pause, rest } from "./cutouts.js";
 import { local, setLocal } from "./local.js";
 import { near, round } from "./path.js";
@@ -32,7 +31,6 @@ function resize(e, path) {
   const { least, most, mul, digits } = row.dataset;
   const v = Math.min(Math.max(local(path) * 1.15 ** by, Number(least)), Number(most));
   setLocal(path, Number((v * mul).toFixed(digits)) / mul);
-  showLocal(path);
   return true;
 }
 

@@ -6,9 +6,11 @@
 // a shape's place in the list is that of its part.
 import {
   act,
+  add,
+  at,
   commit,
-  draft,
   light,
+  lightPath,
   on,
   openArea,
   openCut,
@@ -17,7 +19,7 @@ import {
   shapesOf,
   shot,
   show,
-} from "./state.js";
+} from "./store.js";
 
 const drawn = {
   shape: (part, path) => ({ ...part.of.shape, path: `${path}/of/shape` }),
@@ -26,8 +28,8 @@ const drawn = {
 };
 
 const ofArea = (a) =>
-  a.parts.map((part, j) => {
-    const s = drawn[part.of.kind]?.(part, `${a.path}/parts/${j}`);
+  a.parts.map((part) => {
+    const s = drawn[part.of.kind]?.(part, `${a.path}/parts/id:${part.id}`);
     return s ? { ...s, away: part.does === "away" } : null;
   });
 
@@ -35,9 +37,7 @@ const ofArea = (a) =>
 const hasLine = (s) => s.kind !== "cut-out";
 const ofLight = () =>
   light()
-    ? shapesOf(light()).map((s, j) =>
-        hasLine(s) ? { ...s, path: `/lights/${shot.light}/shapes/${j}` } : null,
-      )
+    ? shapesOf(light()).map((s) => (hasLine(s) ? { ...s, path: lightPath(`shapes/id:${s.id}`) } : null))
     : [];
 
 export const target = {
@@ -57,12 +57,8 @@ export const target = {
   // picture gives the picture that the open pass lays over the photo, as it is in the hand; null for none.
   picture() {
     if (openArea()) return null;
-    const at = `/${shot.step}/passes/${shot.focus.pass}/does/`;
-    const does = shot[shot.step]?.passes?.[shot.focus.pass]?.does;
-    if (does?.kind !== "picture" || !does.sum) return null;
-    const now = { ...does };
-    for (const { path, value } of draft ?? []) if (path.startsWith(at)) now[path.slice(at.length)] = value;
-    return now;
+    const does = at(`/${shot.step}/passes/id:${shot.focus.pass}/does`);
+    return does?.kind === "picture" && does.sum ? does : null;
   },
   // frames tells whether that is the frame of the picture.
   frames: () => shot.step === "photo" && !openArea(),
@@ -89,7 +85,7 @@ export const target = {
       const away = document.getElementById("trace-away")?.checked && target.any();
       return act("add-shape", {
         shape: JSON.stringify({ ...shape, ...(away && { away }) }),
-        light: shot.light >= 0 ? shot.light : 0,
+        light: light()?.id ?? "",
       });
     }
     const of = ["line", "ring"].includes(shape.kind) ? shape : { kind: "shape", shape };
@@ -101,13 +97,12 @@ export const target = {
     const a = openArea();
     if (a) {
       const ops = shapes.map(({ away: hole, ...shape }) =>
-        set(
-          `${a.path}/parts/-`,
-          { does: Boolean(hole) !== away ? "away" : "add", of: { kind: "shape", shape } },
-          "add",
-        ),
+        add(`${a.path}/parts`, {
+          does: Boolean(hole) !== away ? "away" : "add",
+          of: { kind: "shape", shape },
+        }),
       );
-      return commit(ops, { part: a.parts.length, stroke: -1 });
+      return commit(ops, { part: ops[0].value.id, stroke: "" });
     }
     const taken = away || (document.getElementById("trace-away")?.checked && target.any());
     const list = shapes
@@ -115,13 +110,14 @@ export const target = {
       .map((s) => ({ ...s, ...((s.away || taken) && { away: true }) }));
     return act("add-shapes", {
       shapes: JSON.stringify(list),
-      light: shot.light >= 0 ? shot.light : 0,
+      light: light()?.id ?? "",
       ...(fresh && !taken && { fresh: 1 }),
     });
   },
   addPart(of, does = "add") {
     const a = openArea();
-    return commit([set(`${a.path}/parts/-`, { does, of }, "add")], { part: a.parts.length, stroke: -1 });
+    const part = add(`${a.path}/parts`, { does, of });
+    return commit([part], { part: part.value.id, stroke: "" });
   },
   draft: (j, rest, value, op) => setDraft([set(target.shapes()[j].path + rest, value, op)]),
   commit: (j, rest, value, op) => commit([set(target.shapes()[j].path + rest, value, op)]),
@@ -133,7 +129,8 @@ export const target = {
   remove: (j, rest) => commit([target.removal(j, rest)]),
   // open opens the part of a shape on the bench.
   open(j) {
-    if (openArea() && shot.focus.part !== j) show(shot.step, shot.light, { part: j, stroke: -1 });
+    const part = openArea()?.parts[j].id;
+    if (part && part !== shot.focus.part) show(shot.step, shot.light, { part, stroke: "" });
   },
   onChange: (fn) => on("change", fn),
 };

@@ -1,12 +1,12 @@
 // Lists of things on the bench (passes, parts, areas, shapes): opening one, their order by drag,
 // adding, and seeing the picture without one while its switch is held.
-import { act, commit, set, setDraft, shot, show } from "./state.js";
+import { act, add, commit, set, setDraft, shot, show } from "./store.js";
 
 // What is open, in the order of nesting: to open one closes what lies below another.
 const below = {
   pass: {},
-  area: { part: -1, stroke: -1 },
-  part: { stroke: -1 },
+  area: { part: "", stroke: "" },
+  part: { stroke: "" },
   stroke: {},
   cut: { area: "" },
 };
@@ -16,9 +16,8 @@ document.addEventListener("click", (e) => {
   if (!b) return;
   const { open, value, close, removeArea } = b.dataset;
   if (open) {
-    const v = ["area", "cut"].includes(open) ? value : Number(value);
-    const shut = String(shot.focus[open]) === value;
-    show(shot.step, shot.light, { [open]: shut ? -1 : v, ...below[open] });
+    const shut = shot.focus[open] === value;
+    show(shot.step, shot.light, { [open]: shut ? "" : value, ...below[open] });
   } else if (close) show(shot.step, shot.light, { cut: "", area: "", ...below.area });
   else if (removeArea) act("remove-area", { remove: removeArea });
 });
@@ -30,18 +29,18 @@ document.addEventListener("change", (e) => {
     const name = el.selectedOptions[0].textContent;
     const kind = el.value;
     el.value = "";
-    const list = shot[shot.step].passes ?? [];
-    commit([set(`${addPass}/-`, { name, does: { kind } }, "add")], { pass: list.length });
+    const pass = add(addPass, { name, does: { kind } });
+    commit([pass], { pass: pass.value.id });
   } else if (addPart) {
     const [kind, id] = el.value.split(":");
     el.value = "";
-    const area = shot.areas.find((a) => a.id === shot.focus.area);
     const of = { kind, ...(id && { [kind === "area" ? "area" : "of"]: id }) };
-    commit([set(`${addPart}/-`, { of }, "add")], { part: area.parts.length, stroke: -1 });
+    const part = add(addPart, { of });
+    commit([part], { part: part.value.id, stroke: "" });
   } else if (addBlocker) {
     const area = el.value;
     el.value = "";
-    commit([set(`${addBlocker}/-`, { area }, "add")]);
+    commit([add(addBlocker, { area })]);
   } else if (el.matches?.("[data-start]") && el.value) {
     const start = el.value;
     el.value = "";
@@ -99,14 +98,7 @@ document.addEventListener("keydown", (e) => {
   if (from + by >= 0 && from + by < count) move(item.parentElement.dataset.list, from, from + by);
 });
 
-function move(list, from, to) {
-  // What is open goes with its place.
-  const name = { parts: "part", passes: "pass" }[list.split("/").at(-1)];
-  const at = shot.focus[name];
-  const moved = at === from ? to : at > from && at <= to ? at - 1 : at < from && at >= to ? at + 1 : at;
-  const ops = [{ op: "move", from: `${list}/${from}`, path: `${list}/${to}` }];
-  commit(ops, name ? { [name]: moved } : undefined);
-}
+const move = (list, from, to) => commit([{ op: "move", from: `${list}/${from}`, path: `${list}/${to}` }]);
 
 // While the switch of something is held, or its Off button, the picture shows itself
 // without it.

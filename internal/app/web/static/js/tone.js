@@ -1,5 +1,5 @@
 // Tone windows: the photo's histogram with the range that spill, or an area, may touch.
-import { at, commit, on, set, setDraft } from "./state.js";
+import { at, commit, on, set, setDraft } from "./store.js";
 import { make } from "./svg.js";
 import { bars, onTones, tones } from "./tones.js";
 

@@ -1,7 +1,7 @@
 // The histogram of the shot, plain as a line and lit as an area, with what is clipped at
 // its ends, and how far the brightest light stands above what surrounds it.
 import { ask, post } from "./ask.js";
-import { csrf, draft, on, shot } from "./state.js";
+import { csrf, draft, on, shot } from "./store.js";
 import { make } from "./svg.js";
 
 const page = Math.random().toString(36).slice(2);

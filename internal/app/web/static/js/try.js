@@ -1,6 +1,6 @@
 // Buttons that show a change while the pointer is over them, or they have the focus by key, and make it when they are pressed;
 // and those that make one without showing it first.
-import { commit, setDraft } from "./state.js";
+import { commit, setDraft } from "./store.js";
 
 let shown = null;
 let taken = null; // where the pointer was when one was pressed: what comes to lie under it then is not pointed at

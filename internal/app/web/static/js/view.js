@@ -1,9 +1,10 @@
 // The photo: zoom, pan, compare, and the frames that fill the screen.
+import { onEvent } from "./events.js";
 import { after, inverse, isIdle, sizeOf, straight, table, through, toPicture } from "./crop.js";
 import { Frames, nearby } from "./frames.js";
 import * as browser from "./local.js";
 import { notice } from "./notice.js";
-import { draft, on, shot } from "./state.js";
+import { draft, on, shot } from "./store.js";
 
 const stage = document.getElementById("stage");
 const canvas = document.getElementById("picture");
@@ -358,33 +359,21 @@ function setBusy(yes) {
   clearTimeout(busyTimer);
   if (!yes) {
     busy.hidden = true;
+    busy.firstElementChild.textContent = "Rendering…";
     return;
   }
   busyTimer = setTimeout(() => {
     if (!frames.now || frames.now.plain || (frames.now.final && !nearby)) return;
-    busy.firstElementChild.textContent = "Rendering…";
     busy.hidden = false;
-    howFar();
   }, 500);
 }
 
-// howFar says how far the photo itself is read, where that is what is waited for.
-let following = false;
-async function howFar() {
-  if (following) return;
-  following = true;
-  while (!busy.hidden) {
-    const r = await fetch(`/shots/${shot.id}/reading`).catch(() => null);
-    const far = r?.status === 200 ? await r.json() : null;
-    busy.firstElementChild.textContent = !far
-      ? "Rendering…"
-      : far.stage === "reading"
-        ? `Reading the photo, ${Math.round(100 * far.share)} %`
-        : "Waiting for other photos to be read";
-    await new Promise((go) => setTimeout(go, 400));
-  }
-  following = false;
-}
+// How far the photo itself is read, where that is what is waited for.
+onEvent("job", (j) => {
+  if (j.kind !== "reading" || j.subject !== shot.photo) return;
+  const far = j.share > 0 ? `, ${Math.round(100 * j.share)} %` : "";
+  busy.firstElementChild.textContent = j.state === "working" ? j.stage + far : "Rendering…";
+});
 busy.querySelector("button").addEventListener("click", () => {
   frames.cancel();
   setBusy(false);

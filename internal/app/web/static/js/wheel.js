@@ -1,5 +1,5 @@
 // The band of hue of an area's part, on a wheel: the band is dragged, and its two ends.
-import { at, commit, on, set, setDraft } from "./state.js";
+import { at, commit, on, set, setDraft } from "./store.js";
 import { make } from "./svg.js";
 
 const svg = () => document.getElementById("wheel");

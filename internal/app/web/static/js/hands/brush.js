@@ -1,10 +1,10 @@
 // Paints strokes into the open area. What is under the pointer is drawn by the page at
 // once; the picture follows as frames come.
 import { isLocal, local, onLocal, setLocal } from "../local.js";
+import { newID } from "../ids.js";
 import { near, round } from "../path.js";
-import { commit, openArea, set, setDraft, shot } from "../state.js";
+import { commit, openArea, set, setDraft, shot } from "../store.js";
 import { make } from "../svg.js";
-import { showLocal } from "../fields.js";
 import { onScreen, toScreen } from "../view.js";
 
 let pointer = null; // where it is
@@ -23,26 +23,23 @@ const brush = () => ({
 // that is; null where there is none yet.
 function home() {
   const { parts, path } = openArea();
-  const is = (j) => parts[j]?.of.kind === "strokes";
-  let j = shot.focus.part;
-  if (!is(j)) j = parts.findLastIndex((_, k) => is(k));
-  return j < 0
-    ? null
-    : { part: j, count: parts[j].of.strokes.length, path: `${path}/parts/${j}/of/strokes/-` };
+  const painted = parts.filter((part) => part.of.kind === "strokes");
+  const part = painted.find((one) => one.id === shot.focus.part) ?? painted.at(-1);
+  return part ? { part: part.id, path: `${path}/parts/id:${part.id}/of/strokes` } : null;
 }
 
 const value = () => ({
   ...brush(),
+  id: stroke.name,
   points: stroke.points,
   ...(stroke.erase && { erase: true }),
 });
 
 function patch() {
   const to = home();
-  if (to) return [set(to.path, value(), "add")];
-  return [
-    set(`${openArea().path}/parts/-`, { does: "add", of: { kind: "strokes", strokes: [value()] } }, "add"),
-  ];
+  if (to) return [set(`${to.path}/-`, value(), "add")];
+  const part = { id: stroke.part, does: "add", of: { kind: "strokes", strokes: [value()] } };
+  return [set(`${openArea().path}/parts/-`, part, "add")];
 }
 
 const dab = (p) => ({ x: round(p.photo[0]), y: round(p.photo[1]), p: p.pressure });
@@ -59,7 +56,6 @@ const change = (name, by) => {
   const { least, most, mul, digits } = document.querySelector(`.pf[data-path="local:${name}"]`).dataset;
   const v = Math.min(Math.max(by(local(`local:${name}`)), Number(least)), Number(most));
   setLocal(`local:${name}`, Number((v * mul).toFixed(digits)) / mul);
-  showLocal(`local:${name}`);
 };
 
 export const brushHand = {
@@ -78,7 +74,7 @@ export const brushHand = {
     const erase = at.alt;
     if (erase && !home()) return;
     const start = at.shift && end?.area === shot.focus.area ? [end.dab] : [];
-    stroke = { id: at.id, points: [...start, dab(at)], last: at.screen, erase };
+    stroke = { id: at.id, name: newID(), part: newID(), points: [...start, dab(at)], last: at.screen, erase };
     setDraft(patch());
   },
   move(at) {
@@ -97,9 +93,8 @@ export const brushHand = {
     const to = home();
     const done = patch();
     end = { area: shot.focus.area, dab: stroke.points.at(-1) };
-    const part = to ? to.part : openArea().parts.length;
     try {
-      await commit(done, { part, stroke: to ? to.count : 0 });
+      await commit(done, { part: to?.part ?? stroke.part, stroke: stroke.name });
     } finally {
       stroke = null;
     }

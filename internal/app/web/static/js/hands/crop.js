@@ -2,7 +2,7 @@
 import { fit, inNumbers, inside, least, through, inverse, table } from "../crop.js";
 import { local, onLocal } from "../local.js";
 import { near } from "../path.js";
-import { commit, draft, on, setDraft, shot } from "../state.js";
+import { commit, draft, on, setDraft, shot } from "../store.js";
 import { double, make } from "../svg.js";
 import { cropNow, onScreen, toScreen } from "../view.js";
 

@@ -14,7 +14,7 @@ import {
   withArm,
   withNodes,
 } from "../path.js";
-import { commit, openArea, set, setDraft, shot, show } from "../state.js";
+import { commit, openArea, openPart, set, setDraft, shot, show } from "../store.js";
 import { make } from "../svg.js";
 import { snapped } from "../snap.js";
 import { target } from "../target.js";
@@ -105,7 +105,7 @@ export const edit = {
       return;
     }
     if (d.stroke !== undefined) {
-      const [part, stroke] = d.stroke.split(" ").map(Number);
+      const [part, stroke] = d.stroke.split(" ");
       show(shot.step, shot.light, { part, stroke });
       return;
     }
@@ -268,7 +268,7 @@ export const edit = {
     target.shapes().forEach((old, j) => {
       if (!old) return;
       const s = edit.held(j, old);
-      const open = openArea() && shot.focus.part !== j;
+      const open = openArea() && openPart() !== j;
       if (open && chosen.shape !== j) return; // in an area one part at a time has handles
       if (forms[s.kind])
         forms[s.kind].handles(s).forEach((h, k) => drawNode(layer, j, { x: h.at[0], y: h.at[1] }, k, 1));
@@ -298,7 +298,7 @@ function within4({ from, to }) {
   const inside = (n) => (n.x - from[0]) * (n.x - to[0]) <= 0 && (n.y - from[1]) * (n.y - to[1]) <= 0;
   const out = new Set();
   target.shapes().forEach((s, j) => {
-    if (openArea() && shot.focus.part !== j) return;
+    if (openArea() && openPart() !== j) return;
     s?.nodes?.forEach((n, k) => inside(n) && out.add(`${j}/${k}`));
   });
   return out;
@@ -388,23 +388,23 @@ function bounded(nodes, dx, dy) {
 // drawStrokes draws the middle lines of an area's strokes, to be chosen by.
 function drawStrokes(layer) {
   const a = openArea();
-  a?.parts.forEach((part, j) => {
+  a?.parts.forEach((part) => {
     if (part.of.kind !== "strokes") return;
-    part.of.strokes.forEach((s, k) => {
+    part.of.strokes.forEach((s) => {
       const all = s.points.map((p) =>
         toScreen(p.x, p.y)
           .map((v) => v.toFixed(1))
           .join(" "),
       );
       const d = `M${all.join("L")}${all.length === 1 ? "h0.1" : ""}`;
-      const open = shot.focus.part === j && shot.focus.stroke === k;
+      const open = shot.focus.part === part.id && shot.focus.stroke === s.id;
       make("path", { d, class: "under" }, layer);
       make("path", { d, class: `over${open ? "" : " other"}${s.erase ? " away" : ""}` }, layer);
       if (open) {
         const w = onScreen(s.diameter);
         make("path", { d, class: "painted", "stroke-width": w, "stroke-opacity": 0.14 }, layer);
       }
-      make("path", { d, class: "grab" }, layer).dataset.stroke = `${j} ${k}`;
+      make("path", { d, class: "grab" }, layer).dataset.stroke = `${part.id} ${s.id}`;
     });
   });
 }

@@ -2,7 +2,7 @@
 import { ask, post } from "../ask.js";
 import { near } from "../path.js";
 import { notice } from "../notice.js";
-import { csrf, shot } from "../state.js";
+import { csrf, shot } from "../store.js";
 import { make } from "../svg.js";
 import { target } from "../target.js";
 import { onScreen, toScreen } from "../view.js";

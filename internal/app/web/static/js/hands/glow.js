@@ -1,7 +1,7 @@
 // The hands of Glow: they place what has no traced thing, draw a streak, and take hold of both again.
 import { near, round } from "../path.js";
 import { bulbsOf } from "../string.js";
-import { act, commit, light, set, setDraft, shapesOf, shot } from "../state.js";
+import { act, commit, light, lightPath, set, setDraft, shapesOf, shot } from "../store.js";
 import { double, make } from "../svg.js";
 import { onScreen, toScreen } from "../view.js";
 
@@ -36,8 +36,8 @@ function streakTo([x0, y0], [x, y], { shift }, both) {
 }
 
 const streakOps = ({ length, angle }) => [
-  set(`/lights/${shot.light}/streak/length`, length),
-  set(`/lights/${shot.light}/streak/angle`, angle),
+  set(lightPath("streak/length"), length),
+  set(lightPath("streak/angle"), angle),
 ];
 
 const dot = (layer, [cx, cy], name) => {
@@ -256,7 +256,7 @@ export const cutRay = {
     // As far off as a finger is wide, whatever the zoom.
     const within = 14 / Math.max(onScreen(1), 1e-6);
     const restore = at.alt ? { restore: 1 } : {};
-    await act("cut-ray", { light: shot.light, x: round(x), y: round(y), within: round(within), ...restore });
+    await act("cut-ray", { light: light().id, x: round(x), y: round(y), within: round(within), ...restore });
     return false;
   },
   keydown: () => false,
@@ -272,15 +272,12 @@ const ops = ({ what, from, at: p }) => {
   const [x, y] = from.photo;
   if (what === "tip") {
     const { length, turn } = starTo(lead(), p.photo, p);
-    return [
-      set(`/lights/${shot.light}/rays/length`, length),
-      set(`/lights/${shot.light}/rays/turn`, turn % 360),
-    ];
+    return [set(lightPath("rays/length"), length), set(lightPath("rays/turn"), turn % 360)];
   }
   if (what === "end") return streakOps(streakTo(middle(), p.photo, p, both()));
   if (what === "thick") {
     const { thick } = thickTo(lead(), p.photo, light().rays);
-    return [set(`/lights/${shot.light}/rays/thick`, thick)];
+    return [set(lightPath("rays/thick"), thick)];
   }
   const o = held.orb;
   const value =
@@ -296,7 +293,7 @@ const ops = ({ what, from, at: p }) => {
           x: o.x,
           y: o.y,
         };
-  return [{ op: "place", path: `/lights/${shot.light}`, value }];
+  return [{ op: "place", path: lightPath(), value }];
 };
 const letGo = () => {
   const was = held;
@@ -348,7 +345,7 @@ export const handles = {
     const by = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key];
     if (!by || !orbOf() || !e.ctrlKey) return false;
     const k = e.shiftKey ? 10 : 1;
-    commit([{ op: "place", path: `/lights/${shot.light}`, value: { dx: by[0] * k, dy: by[1] * k } }]);
+    commit([{ op: "place", path: lightPath(), value: { dx: by[0] * k, dy: by[1] * k } }]);
     return true;
   },
   cancel: letGo,

@@ -1,12 +1,12 @@
 // The hand that lays a pass's picture on the photo: dragged it moves, by its corners it is sized, by the knob it turns.
 import { near } from "../path.js";
-import { commit, set, setDraft, shot } from "../state.js";
+import { commit, set, setDraft, shot } from "../store.js";
 import { double, make } from "../svg.js";
 import { target } from "../target.js";
 import { toPhoto, toScreen } from "../view.js";
 
 const stage = document.getElementById("stage");
-const path = () => `/${shot.step}/passes/${shot.focus.pass}/does`;
+const path = () => `/${shot.step}/passes/id:${shot.focus.pass}/does`;
 
 // around gives the corners of the picture as it lies, and where its knob is.
 function around(p) {

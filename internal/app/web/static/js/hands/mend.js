@@ -1,7 +1,7 @@
 // Mends the coverage of the open cut-out: paints it to what the row of the brush says.
 import { local } from "../local.js";
 import { strokes } from "../stroked.js";
-import { commit, openCut, set } from "../state.js";
+import { add, commit, openCut } from "../store.js";
 
 const brush = () => ({
   to: local("local:mend-to"),
@@ -14,7 +14,7 @@ const hand = strokes({
   brush,
   size: "local:mend-diameter",
   kind: (s) => (value(s).to >= 0.5 ? "in" : "out"),
-  done: (s) => commit([set(`${openCut().path}/mends/-`, value(s), "add")]),
+  done: (s) => commit([add(`${openCut().path}/mends`, value(s))]),
 });
 
 export const mend = {

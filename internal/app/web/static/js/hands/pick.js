@@ -1,15 +1,15 @@
 // Takes the hue of the open part from the photo.
 import { ask } from "../ask.js";
 import { notice } from "../notice.js";
-import { commit, openArea, set, shot } from "../state.js";
+import { commit, openArea, openPart, set, shot } from "../store.js";
 import { make } from "../svg.js";
 
 let pointer = null;
 
 const path = () => {
   const a = openArea();
-  const part = a?.parts[shot.focus.part];
-  return part?.of.kind === "hue" ? `${a.path}/parts/${shot.focus.part}/of` : null;
+  const part = a?.parts[openPart()];
+  return part?.of.kind === "hue" ? `${a.path}/parts/id:${part.id}/of` : null;
 };
 
 export const pick = {

@@ -3,7 +3,7 @@
 import { ask } from "../ask.js";
 import { local } from "../local.js";
 import { notice } from "../notice.js";
-import { act, on, shot } from "../state.js";
+import { act, light, on, shot } from "../store.js";
 import { make } from "../svg.js";
 import { onScreen, toScreen } from "../view.js";
 
@@ -248,7 +248,7 @@ document.addEventListener("click", (e) => {
   if (e.target.closest("#vary")) {
     const of = (name) => local(`local:vary-${name}`);
     act("vary", {
-      light: shot.light,
+      light: light().id,
       kinds: of("kinds"),
       hue: of("hue"),
       lightness: of("light"),
@@ -257,23 +257,23 @@ document.addEventListener("click", (e) => {
   }
   if (e.target.closest("#unlike")) {
     const seed = Number.parseInt(document.getElementById("deal-seed").value, 10) || 0;
-    act("unlike", { light: shot.light, seed });
+    act("unlike", { light: light().id, seed });
   }
   if (e.target.closest("#scatter")) {
     const of = (name) => local(`local:scatter-${name}`);
     act("scatter", {
-      light: shot.light,
+      light: light().id,
       gap: of("gap"),
       size: of("size"),
       vary: of("vary"),
       seed: of("seed"),
     });
   }
-  if (e.target.closest("#single")) act("single", { light: shot.light });
+  if (e.target.closest("#single")) act("single", { light: light().id });
   const deal = e.target.closest("[data-deal]");
   if (deal) {
     const seed = Number.parseInt(document.getElementById("deal-seed").value, 10) || 0;
-    act("deal", { light: shot.light, palette: deal.dataset.deal, seed });
+    act("deal", { light: light().id, palette: deal.dataset.deal, seed });
   }
   const one = e.target.closest("[data-found]");
   if (one && found) {

@@ -2,7 +2,7 @@
 import { ask } from "../ask.js";
 import { notice } from "../notice.js";
 import { round } from "../path.js";
-import { act, commit, set, shot } from "../state.js";
+import { act, commit, light, lightPath, set, shot } from "../store.js";
 import { make } from "../svg.js";
 import { beside, hold, toScreen } from "../view.js";
 
@@ -93,8 +93,7 @@ function reader(name, label, key, where, hint, got, of = () => "") {
       if (!there()) return false;
       const [x, y] = at.photo;
       try {
-        const light = await ask(`/shots/${shot.id}/reference/light?x=${x}&y=${y}${of()}`);
-        await got(light, at);
+        await got(await ask(`/shots/${shot.id}/reference/light?x=${x}&y=${y}${of()}`), at);
       } catch (err) {
         notice("Not read", err.message, [], true);
       }
@@ -116,18 +115,18 @@ export const refRead = reader(
   "e",
   { frames: true },
   "Click where light falls in the reference.",
-  (light) => {
+  (read) => {
     const el = document.getElementById("ref-reading");
     if (!el) return;
-    const day = light.daylight < 0 ? `${-light.daylight} stops darker` : `${light.daylight} stops brighter`;
+    const day = read.daylight < 0 ? `${-read.daylight} stops darker` : `${read.daylight} stops brighter`;
     el.hidden = false;
     const dot = document.createElementNS("http://www.w3.org/2000/svg", "svg");
     dot.setAttribute("viewBox", "0 0 12 12");
     dot.setAttribute("class", "chip");
-    make("circle", { cx: 6, cy: 6, r: 5, fill: light.hex }, dot);
+    make("circle", { cx: 6, cy: 6, r: 5, fill: read.hex }, dot);
     el.replaceChildren(
       dot,
-      ` ${light.stops} stops brighter there than by its daylight, which is ${day} than in the photo.`,
+      ` ${read.stops} stops brighter there than by its daylight, which is ${day} than in the photo.`,
     );
   },
 );
@@ -138,10 +137,10 @@ export const refGel = reader(
   "t",
   { glows: true },
   "Click on a lamp of the reference: the light at its rim becomes the gel.",
-  async (light) => {
+  async (got) => {
     seeing(false);
-    await commit([set(`/lights/${shot.light}/gel`, light.gel)]);
+    await commit([set(lightPath("gel"), got.gel)]);
     stage.dispatchEvent(new Event("putdown"));
   },
-  () => `&light=${shot.light}`,
+  () => `&light=${light()?.id ?? ""}`,
 );

@@ -4,7 +4,7 @@ import { prepare, look, newest, onGround, share } from "../ground.js";
 import { setLocal } from "../local.js";
 import { line } from "../path.js";
 import { notice } from "../notice.js";
-import { act, shot } from "../state.js";
+import { act, shot } from "../store.js";
 import { make } from "../svg.js";
 import { target } from "../target.js";
 import { onPhoto, toScreen } from "../view.js";

@@ -1,7 +1,7 @@
 // Makes an ellipse of five points that are set on its rim.
 import { ask, post } from "../ask.js";
 import { notice } from "../notice.js";
-import { csrf, shot } from "../state.js";
+import { csrf, shot } from "../store.js";
 import { make } from "../svg.js";
 import { target } from "../target.js";
 import { toScreen } from "../view.js";

@@ -2,7 +2,7 @@
 import { near, round } from "../path.js";
 import { notice } from "../notice.js";
 import { look, room } from "../room.js";
-import { act, commit, set, setDraft, shot } from "../state.js";
+import { act, commit, set, setDraft, shot } from "../store.js";
 import { double, make } from "../svg.js";
 import { toScreen } from "../view.js";
 

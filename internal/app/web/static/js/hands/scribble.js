@@ -5,7 +5,7 @@ import { ask, post } from "../ask.js";
 import { looking } from "../look.js";
 import { local, setLocal } from "../local.js";
 import { line, pathOf, strokes } from "../stroked.js";
-import { act, commit, csrf, openCut, set, shot } from "../state.js";
+import { act, add, commit, csrf, openCut, shot } from "../store.js";
 
 // A new cut-out begins with what is inside of it.
 const says = () => (openCut() ? (local("local:says") ?? "in") : "in");
@@ -28,7 +28,7 @@ const hand = strokes({
   kind: (s) => value(s).says,
   done(s) {
     const open = openCut();
-    if (open) return commit([set(`${open.path}/strokes/-`, value(s), "add")]);
+    if (open) return commit([add(`${open.path}/strokes`, value(s))]);
     setLocal("local:says", "in");
     return act("add-cutout", { scribble: JSON.stringify(value(s)) });
   },

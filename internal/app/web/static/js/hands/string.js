@@ -3,7 +3,7 @@ import { prepare, look } from "../ground.js";
 import { bare } from "../forms.js";
 import { notice } from "../notice.js";
 import { round } from "../path.js";
-import { commit, set, shot } from "../state.js";
+import { commit, set, shot } from "../store.js";
 import { target } from "../target.js";
 import { pen } from "./pen.js";
 

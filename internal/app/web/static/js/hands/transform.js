@@ -7,7 +7,7 @@ import { make } from "../svg.js";
 import { about, boxOf, fourCorners, mapped, moving, turning } from "../transform.js";
 import { target } from "../target.js";
 import { toScreen } from "../view.js";
-import { commit, set, setDraft } from "../state.js";
+import { commit, set, setDraft } from "../store.js";
 
 let chosen = new Set(); // indexes; none means all
 let drag = null; // { grip, from, box, id, shapes, made }
@@ -211,10 +211,10 @@ async function paste() {
 }
 
 // toLight moves the chosen shapes to another light, in one step.
-function toLight(index) {
+function toLight(id) {
   const list = own();
   if (!list.length) return;
-  const ops = list.map(([, s]) => set(`/lights/${index}/shapes/-`, stands(s), "add"));
+  const ops = list.map(([, s]) => set(`/lights/id:${id}/shapes/-`, stands(s), "add"));
   for (const [j] of [...list].reverse()) ops.push(target.removal(j));
   chosen = new Set();
   commit(ops);
@@ -237,5 +237,5 @@ const acts = {
 document.addEventListener("click", (e) => acts[e.target.closest?.("[data-shapes]")?.dataset.shapes]?.());
 document.addEventListener("change", (e) => {
   if (e.target.id !== "shapes-to" || e.target.value === "") return;
-  toLight(Number(e.target.value));
+  toLight(e.target.value);
 });

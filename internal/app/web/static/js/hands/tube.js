@@ -1,7 +1,7 @@
 // Traces the centre line of a tube.
 import { prepare, look } from "../ground.js";
 import { round } from "../path.js";
-import { shot } from "../state.js";
+import { shot } from "../store.js";
 import { target } from "../target.js";
 import { pen } from "./pen.js";
 

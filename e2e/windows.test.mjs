@@ -1,0 +1,144 @@
+// Several windows on one shot, of one browser and of two: each follows what the others save and keeps what is its own;
+// edits from all sides go where they were meant for.
+import assert from "node:assert/strict";
+import { test } from "node:test";
+import { editsBy, sameAsCommandLine } from "./edits.mjs";
+import {
+  drag,
+  expectError,
+  open,
+  picture,
+  place,
+  saved,
+  settled,
+  shotVersion,
+  stand,
+  state,
+} from "./lib.mjs";
+
+let server;
+let browser;
+let page;
+stand(
+  { shot: "Tidewatch quay", query: "step=glow&light=4", empty: true },
+  (it) => ({ server, browser, page } = it),
+);
+
+const address = () => server.url + new URL(page.url()).pathname;
+const change = (p, ops) =>
+  p.evaluate(async (list) => (await import("/static/js/store.js")).commit(list), ops);
+const hueTo = (value) => [{ op: "replace", path: "/lights/4/gel/hue", value }];
+const hueOf = async (p) => (await state(p)).lights[4].gel.hue;
+
+// follows waits until a page shows what another one saved.
+async function follows(p, version) {
+  await p.waitForFunction(
+    (v) => JSON.parse(document.getElementById("shot-state").dataset.state).version >= v,
+    version,
+  );
+  await settled(p);
+}
+
+test("another browser follows, and keeps its own zoom, step and tool", async () => {
+  const other = await open(browser, `${address()}?step=trace&light=2`);
+  await settled(other);
+  await other.keyboard.press("1");
+  await other.locator('[data-hand="tube"]').click();
+  await settled(other);
+  const corner = await place(other, 0, 0);
+  const was = await picture(other);
+  await saved(page, () => change(page, hueTo(33)));
+  await follows(other, await shotVersion(page));
+  assert.equal(await hueOf(other), 33);
+  assert.deepEqual(await place(other, 0, 0), corner);
+  assert.equal((await state(other)).step, "trace");
+  assert.equal(await other.locator('[data-hand="tube"]').getAttribute("aria-pressed"), "true");
+  // The light is seen from where the page looks, or not: its picture is that of the saved version.
+  await other.keyboard.press("f");
+  await page.keyboard.press("f");
+  await settled(other);
+  assert.notEqual(await picture(other), was);
+  assert.equal(await picture(other), await picture(page));
+  assert.deepEqual(other.faults, []);
+  await other.context().close();
+});
+
+test("a value in the hand stays there while another browser saves, and both are kept", async () => {
+  const other = await open(browser, `${address()}?step=glow&light=4`);
+  await settled(other);
+  const fader = await other.locator("at=#channel-4 .fader").boundingBox();
+  const x = fader.x + fader.width / 2;
+  await other.mouse.move(x, fader.y + 0.3 * fader.height);
+  await other.mouse.down();
+  await other.mouse.move(x, fader.y + 0.6 * fader.height, { steps: 4 });
+  const held = await other.locator("at=#channel-4 .fader").inputValue();
+  await saved(page, () => change(page, hueTo(66)));
+  const version = await shotVersion(page);
+  await other.waitForTimeout(400); // longer than an event takes
+  assert.equal(await other.locator("at=#channel-4 .fader").inputValue(), held);
+  await saved(other, () => other.mouse.up());
+  await follows(other, version + 1);
+  await follows(page, version + 1);
+  for (const p of [page, other]) {
+    const l = (await state(p)).lights[4];
+    assert.equal(l.gel.hue, 66);
+    assert.ok(l.level < 1, `the fader is at ${l.level}`);
+  }
+  assert.equal(await picture(page), await picture(other));
+  await other.context().close();
+});
+
+test("twelve tabs of one browser all follow, on one connection", async () => {
+  const tabs = [];
+  for (let i = 0; i < 11; i++) {
+    const tab = await page.context().newPage();
+    await tab.goto(`${address()}?step=glow`);
+    tabs.push(tab);
+  }
+  for (const tab of tabs) await settled(tab);
+  await saved(page, () => change(page, hueTo(99)));
+  const version = await shotVersion(page);
+  for (const tab of tabs) await follows(tab, version);
+  const seen = await picture(page);
+  for (const tab of tabs) assert.equal(await picture(tab), seen);
+  // Each goes on with its own work.
+  const last = tabs.at(-1);
+  await last.bringToFront();
+  const fader = last.locator("at=#channel-4 .fader");
+  const b = await fader.boundingBox();
+  const at = (y) => ({ x: b.x + b.width / 2, y: b.y + y * b.height });
+  await saved(last, () => drag(last, at(0.3), at(0.8)));
+  await follows(page, version + 1);
+  assert.equal(await picture(page), await picture(last));
+});
+
+test("when Pyrant was killed two windows come back by themselves, and show what others saved", async () => {
+  expectError(page, "offline");
+  const other = await open(browser, `${address()}?step=glow&light=4`);
+  expectError(other, "offline");
+  await settled(other);
+  const port = new URL(server.url).port;
+  await server.stop("SIGKILL");
+  const { options } = server;
+  server.options = ["--addr", `127.0.0.1:${port}`];
+  await server.start();
+  server.options = options;
+  await saved(other, () => change(other, hueTo(121)));
+  await follows(page, await shotVersion(other));
+  assert.equal(await hueOf(page), 121);
+  assert.equal(await picture(page), await picture(other));
+  await other.context().close();
+});
+
+test("many edits from two browsers: none is misdirected, none lost, both end with the same picture", async () => {
+  const other = await open(browser, `${address()}?step=glow&light=4`);
+  await settled(other);
+  expectError(page, 404, 409);
+  expectError(other, 404, 409);
+  const told = await editsBy([page, other], 40, 20261202);
+  assert.ok(told.saved > 50, `only ${told.saved} of 80 were saved`);
+  assert.deepEqual(told.wrong, []);
+  assert.equal(await picture(page), await picture(other));
+  assert.equal(await sameAsCommandLine(page, address()), true);
+  await other.context().close();
+});
