@@ -9,6 +9,7 @@ require (
 	github.com/go-gormigrate/gormigrate/v2 v2.1.7
 	github.com/gofrs/flock v0.13.2
 	github.com/google/jsonschema-go v0.4.3
+	github.com/klauspost/compress v1.18.2
 	github.com/labstack/echo/v5 v5.4.4
 	github.com/lucasb-eyer/go-colorful v1.4.1
 	github.com/mattn/go-sqlite3 v1.14.22

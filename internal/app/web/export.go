@@ -24,8 +24,8 @@ import (
 // exportRequest is all that an export needs: what it was asked for stays the same, whatever becomes
 // of the shot until its turn comes.
 type exportRequest struct {
-	Photo    string // its sum
-	Recipe   json.RawMessage
+	Photo    string          // its sum
+	Recipe   json.RawMessage // long lists of points stand as their keys, as in a revision
 	Settings export.Settings
 }
 
@@ -39,7 +39,8 @@ func (s *Server) startExport(c *echo.Context) error {
 	if err := setting.FromForm(&set, c.FormValue, r.Photo.Frame()); err != nil {
 		return err
 	}
-	request, err := json.Marshal(exportRequest{shot.PhotoSHA, r.Encode(), set})
+	doc, _ := r.Pack()
+	request, err := json.Marshal(exportRequest{shot.PhotoSHA, doc, set})
 	if err != nil {
 		return err
 	}
@@ -62,7 +63,7 @@ func (s *Server) makeExport(ctx context.Context, request []byte, w io.Writer,
 	if err := json.Unmarshal(request, &q); err != nil {
 		return nil, err
 	}
-	r, err := edit.Decode(q.Recipe)
+	r, err := edit.Unpack(q.Recipe, s.store.ReadFile)
 	if err != nil {
 		return nil, err
 	}

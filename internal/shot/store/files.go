@@ -53,11 +53,19 @@ func (s *Store) ReadFile(sum string) ([]byte, error) {
 	data, err := os.ReadFile(s.FilePath(sum))
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
-		return nil, &fault.Error{Kind: fault.Gone, Msg: "A file of this shot is missing in the data folder. What was done to the shot is safe. Open the photo or the shot's .pyrant file again on the shots page to put the file back.", Err: err}
+		return nil, &fault.Error{
+			Kind: fault.Gone,
+			Msg:  "A file of this shot is missing in the data folder. What was done to the shot is safe. Open the photo or the shot's .pyrant file again on the shots page to put the file back.",
+			Err:  err,
+		}
 	case err != nil:
 		return nil, err
 	case asset.Sum(data) != sum:
-		return nil, &fault.Error{Kind: fault.Gone, Msg: "A file of this shot is damaged on the disk. What was done to the shot is safe. Open the photo or the shot's .pyrant file again on the shots page to repair the file.", Err: errors.New("store: " + sum + " has other bytes")}
+		return nil, &fault.Error{
+			Kind: fault.Gone,
+			Msg:  "A file of this shot is damaged on the disk. What was done to the shot is safe. Open the photo or the shot's .pyrant file again on the shots page to repair the file.",
+			Err:  errors.New("store: " + sum + " has other bytes"),
+		}
 	}
 	return data, nil
 }
@@ -144,7 +152,10 @@ func record(tx *gorm.DB, files []asset.File, r *recipe.Recipe) error {
 	}
 	for _, sum := range r.Pictures() {
 		if err := tx.Where("sum = ?", sum).First(&File{}).Error; err != nil {
-			return fault.New(fault.Gone, "A picture that this names is not kept here. Attach it again.")
+			return fault.New(
+				fault.Gone,
+				"A picture that this names is not kept here. Attach it again.",
+			)
 		}
 	}
 	return nil
@@ -153,7 +164,7 @@ func record(tx *gorm.DB, files []asset.File, r *recipe.Recipe) error {
 // names adds the SHA-256 sums that a recipe names, as it is kept, to the sums given. A
 // sum is any run of exactly 64 hexadecimal digits; one too many keeps a file too long, one
 // too few would lose it.
-func names(doc string, sums map[string]bool) {
+func names(doc []byte, sums map[string]bool) {
 	const length = 64
 	run := 0
 	for i := 0; i <= len(doc); i++ {
@@ -162,14 +173,14 @@ func names(doc string, sums map[string]bool) {
 			continue
 		}
 		if run == length {
-			sums[doc[i-length:i]] = true
+			sums[string(doc[i-length:i])] = true
 		}
 		run = 0
 	}
 }
 
-// named returns the sums of all files that a shot has as its photo, or that a revision or
-// a mark names.
+// named returns the sums of all files that a shot has as its photo, or that a revision, a mark or a
+// kept job names.
 func named(tx *gorm.DB) (map[string]bool, error) {
 	var photos []string
 	if err := tx.Model(&Shot{}).Pluck("photo_sha", &photos).Error; err != nil {
@@ -179,13 +190,16 @@ func named(tx *gorm.DB) (map[string]bool, error) {
 	for _, sum := range photos {
 		sums[sum] = true
 	}
-	for _, of := range []any{&Revision{}, &Mark{}} {
-		rows, err := tx.Model(of).Select("recipe").Rows()
+	if err := eachDocument(tx, func(doc []byte) { names(doc, sums) }); err != nil {
+		return nil, err
+	}
+	for of, column := range map[any]string{&Mark{}: "recipe", &Job{}: "request"} {
+		rows, err := tx.Model(of).Select(column).Rows()
 		if err != nil {
 			return nil, err
 		}
 		for rows.Next() {
-			var doc string
+			var doc []byte
 			if err := rows.Scan(&doc); err != nil {
 				return nil, errors.Join(err, rows.Close())
 			}

@@ -86,7 +86,13 @@ func TestManyWritersAtOnce(t *testing.T) {
 	var all sync.WaitGroup
 	for range 24 {
 		all.Go(func() {
-			shot, err := s.AddShot(ctx, "Quay", Photo{[]byte("a photo's bytes"), "jpeg", 30, 20}, recipe.New(30, 20), "Opened")
+			shot, err := s.AddShot(
+				ctx,
+				"Quay",
+				Photo{[]byte("a photo's bytes"), "jpeg", 30, 20},
+				recipe.New(30, 20),
+				"Opened",
+			)
 			for i := 0; i < 8 && err == nil; i++ {
 				shot, err = s.Commit(ctx, shot.ID, shot.Version, dusk(-float64(i)/10), "Daylight")
 			}
@@ -161,7 +167,8 @@ func TestSecondStartTouchesNothing(t *testing.T) {
 	addShot(t, s)
 	before := listing(t, dir)
 	_, err := Open(dir)
-	if !errors.Is(err, ErrTaken) || !strings.Contains(err.Error(), fmt.Sprint("process ", os.Getpid())) {
+	if !errors.Is(err, ErrTaken) ||
+		!strings.Contains(err.Error(), fmt.Sprint("process ", os.Getpid())) {
 		t.Errorf("a second start: %v", err)
 	}
 	if now := listing(t, dir); now != before {
@@ -263,7 +270,8 @@ func TestDamagedDatabaseIsNoticed(t *testing.T) {
 	if err := os.RemoveAll(filepath.Join(dir, "backups")); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := Open(dir); !errors.Is(err, ErrDamaged) || !strings.Contains(err.Error(), "no sound copy") {
+	if _, err := Open(dir); !errors.Is(err, ErrDamaged) ||
+		!strings.Contains(err.Error(), "no sound copy") {
 		t.Errorf("without a copy: %v", err)
 	}
 	if _, _, err := Restore(dir, day); err == nil {
@@ -417,8 +425,8 @@ func TestEveryRevisionKeepsItsFiles(t *testing.T) {
 		if err := errors.Join(s.db.Find(&revs).Error, s.db.Find(&marks).Error); err != nil {
 			t.Fatal(err)
 		}
-		check := func(what, doc string) {
-			r, err := edit.Unpack([]byte(doc), s.ReadFile)
+		check := func(what string, doc []byte) {
+			r, err := edit.Unpack(doc, s.ReadFile)
 			if err != nil {
 				t.Errorf("seed %d, after %v: %s cannot be read: %v", seed, done, what, err)
 				return
@@ -429,14 +437,24 @@ func TestEveryRevisionKeepsItsFiles(t *testing.T) {
 			}
 		}
 		for _, r := range revs {
-			check(fmt.Sprint("revision ", r.Seq), r.Recipe)
+			doc, err := document(s.db, &r)
+			if err != nil {
+				t.Fatal(err)
+			}
+			check(fmt.Sprint("revision ", r.Seq), doc)
 		}
 		for _, m := range marks {
-			check("a mark", m.Recipe)
+			check("a mark", []byte(m.Recipe))
 		}
 		used[shots[0].PhotoSHA] = true
 		if k := kept(t, dir); !maps.Equal(k, used) {
-			t.Errorf("seed %d, after %v: %d files are kept, %d are named", seed, done, len(k), len(used))
+			t.Errorf(
+				"seed %d, after %v: %d files are kept, %d are named",
+				seed,
+				done,
+				len(k),
+				len(used),
+			)
 		}
 	}
 }

@@ -67,7 +67,12 @@ const MaxMarks = 100
 
 // Marks returns a shot's marks without their recipes, the newest first.
 func (s *Store) Marks(ctx context.Context, id string) (out []Mark, err error) {
-	err = s.db.WithContext(ctx).Omit("recipe").Where("shot_id = ?", id).Order("created_at DESC, id").Find(&out).Error
+	err = s.db.WithContext(ctx).
+		Omit("recipe").
+		Where("shot_id = ?", id).
+		Order("created_at DESC, id").
+		Find(&out).
+		Error
 	return out, wrap(err)
 }
 
@@ -94,9 +99,23 @@ func mark(tx *gorm.DB, id string, seq int, name string) (*Mark, error) {
 		return nil, err
 	}
 	if n >= MaxMarks {
-		return nil, fault.New(fault.NoRoom, "A shot has at most %d marks. Remove one that is not needed.", MaxMarks)
+		return nil, fault.New(
+			fault.NoRoom,
+			"A shot has at most %d marks. Remove one that is not needed.",
+			MaxMarks,
+		)
 	}
-	m := &Mark{ID: newID(), ShotID: id, Name: name, Recipe: rev.Recipe, CreatedAt: time.Now().UTC()}
+	doc, err := document(tx, &rev)
+	if err != nil {
+		return nil, err
+	}
+	m := &Mark{
+		ID:        newID(),
+		ShotID:    id,
+		Name:      name,
+		Recipe:    string(doc),
+		CreatedAt: time.Now().UTC(),
+	}
 	return m, tx.Create(m).Error
 }
 
@@ -148,7 +167,8 @@ func leave(tx *gorm.DB, shot *Shot) error {
 		return nil
 	}
 	var n int64
-	if err := tx.Model(&Mark{}).Where("shot_id = ?", shot.ID).Count(&n).Error; err != nil || n >= MaxMarks {
+	if err := tx.Model(&Mark{}).Where("shot_id = ?", shot.ID).Count(&n).Error; err != nil ||
+		n >= MaxMarks {
 		return err
 	}
 	_, err := mark(tx, shot.ID, shot.LastSeq, "Left at "+time.Now().Format("15:04"))

@@ -71,7 +71,8 @@ type Revision struct {
 	ShotID    string `gorm:"primaryKey"`
 	Seq       int    `gorm:"primaryKey"`
 	Title     string // what led to it, for people
-	Recipe    string // JSON; long lists of points stand as their keys
+	Base      int    // what its recipe is kept against; see packed.go
+	Recipe    []byte // JSON as zstd; long lists of points stand as their keys
 	CreatedAt time.Time
 }
 
@@ -182,6 +183,25 @@ var migrations = []*gormigrate.Migration{{
 			doc BLOB NOT NULL, request BLOB NOT NULL, created_at DATETIME NOT NULL)`,
 		).Error
 	},
+}, {
+	ID: "2026-12-02-packed",
+	Migrate: func(tx *gorm.DB) error {
+		for _, q := range []string{
+			`ALTER TABLE revisions RENAME TO whole`,
+			`CREATE TABLE revisions (shot_id TEXT NOT NULL REFERENCES shots(id) ON DELETE CASCADE, seq INTEGER NOT NULL, title TEXT NOT NULL,
+				base INTEGER NOT NULL, recipe BLOB NOT NULL, created_at DATETIME NOT NULL, PRIMARY KEY (shot_id, seq)) WITHOUT ROWID`,
+			`CREATE TABLE bases (shot_id TEXT NOT NULL REFERENCES shots(id) ON DELETE CASCADE, seq INTEGER NOT NULL, recipe BLOB NOT NULL,
+				PRIMARY KEY (shot_id, seq))`,
+		} {
+			if err := tx.Exec(q).Error; err != nil {
+				return err
+			}
+		}
+		if err := packAll(tx); err != nil {
+			return err
+		}
+		return tx.Exec(`DROP TABLE whole`).Error
+	},
 }}
 
 // Open opens the data folder, makes it if need be, and brings its database up to date.
@@ -235,13 +255,26 @@ func openLocked(dir string) (*Store, error) {
 		_ = conn.Close()
 		return nil, wrap(fmt.Errorf("store: bringing the database up to date: %w", err))
 	}
-	if err := openFiles(dir); err != nil {
+	if err := errors.Join(openFiles(dir), shrink(db)); err != nil {
 		_ = conn.Close()
 		return nil, err
 	}
 	s := &Store{dir: dir, db: db, writing: make(chan struct{}, 1)}
 	s.makeReserve()
 	return s, nil
+}
+
+// shrink gives the disk back what the database does not use any more, where that is much of it.
+func shrink(db *gorm.DB) error {
+	var pages, free int
+	if err := errors.Join(db.Raw("PRAGMA page_count").Scan(&pages).Error,
+		db.Raw("PRAGMA freelist_count").Scan(&free).Error); err != nil {
+		return err
+	}
+	if free < 1000 || free < pages/2 {
+		return nil
+	}
+	return wrap(db.Exec("VACUUM").Error)
 }
 
 // Close writes all to disk and lets go of the data folder.
@@ -320,8 +353,11 @@ func (s *Store) addShot(ctx context.Context, name string, photo File, files []as
 			if err := record(tx, files, r); err != nil {
 				return err
 			}
-			return tx.Create(&Revision{ShotID: shot.ID, Seq: 1, Title: title,
-				Recipe: string(doc)}).Error
+			rev := &Revision{ShotID: shot.ID, Seq: 1, Title: title}
+			if err := put(tx, rev, doc); err != nil {
+				return err
+			}
+			return tx.Create(rev).Error
 		})
 	})
 	shot.Photo = photo
@@ -362,7 +398,11 @@ func (s *Store) Recipe(ctx context.Context, id string, seq int) (*recipe.Recipe,
 	if err != nil {
 		return nil, err
 	}
-	return edit.Unpack([]byte(rev.Recipe), s.ReadFile)
+	doc, err := document(s.db.WithContext(ctx), rev)
+	if err != nil {
+		return nil, wrap(err)
+	}
+	return edit.Unpack(doc, s.ReadFile)
 }
 
 // Titles returns the titles of what undo would take back and what redo would
@@ -428,16 +468,22 @@ func (s *Store) Commit(ctx context.Context, id string, version int64, r *recipe.
 			if err := leave(tx, shot); err != nil {
 				return err
 			}
-			if err := tx.Where("shot_id = ? AND seq > ?", id, shot.HeadSeq).Delete(&Revision{}).Error; err != nil {
-				return err
+			for _, of := range []any{&Revision{}, &Base{}} {
+				if err := tx.Where("shot_id = ? AND seq > ?", id, shot.HeadSeq).
+					Delete(of).Error; err != nil {
+					return err
+				}
 			}
 			shot.HeadSeq++
 			shot.LastSeq = shot.HeadSeq
 			if err := record(tx, files, r); err != nil {
 				return err
 			}
-			return tx.Create(&Revision{ShotID: id, Seq: shot.HeadSeq, Title: title,
-				Recipe: string(doc)}).Error
+			rev := &Revision{ShotID: id, Seq: shot.HeadSeq, Title: title}
+			if err := put(tx, rev, doc); err != nil {
+				return err
+			}
+			return tx.Create(rev).Error
 		})
 		return err
 	})
@@ -457,10 +503,12 @@ func (s *Store) Amend(ctx context.Context, id string, version int64,
 			if err := record(tx, files, r); err != nil {
 				return err
 			}
-			return tx.Model(&Revision{}).
-				Where("shot_id = ? AND seq = ?", id, shot.HeadSeq).
-				Update("recipe", string(doc)).
-				Error
+			packed, err := repack(tx, id, shot.HeadSeq, doc)
+			if err != nil {
+				return err
+			}
+			return tx.Model(&Revision{}).Where("shot_id = ? AND seq = ?", id, shot.HeadSeq).
+				Update("recipe", packed).Error
 		})
 		return err
 	})
@@ -495,7 +543,11 @@ func (s *Store) readable(tx *gorm.DB, id string, seq int) error {
 	if err := tx.Where("shot_id = ? AND seq = ?", id, seq).First(rev).Error; err != nil {
 		return err
 	}
-	_, err := edit.Unpack([]byte(rev.Recipe), s.ReadFile)
+	doc, err := document(tx, rev)
+	if err != nil {
+		return err
+	}
+	_, err = edit.Unpack(doc, s.ReadFile)
 	return err
 }
 
