@@ -8,7 +8,9 @@ import (
 	"crypto/sha256"
 	bits "encoding/binary"
 	"encoding/hex"
+	"encoding/json"
 	"fmt"
+	"html"
 	"net/http"
 	"net/url"
 	"os"
@@ -57,12 +59,19 @@ func refineAfterUndo(t *tally, data string) {
 	patch := func(p string) { post("/changes", url.Values{"patch": {p}}) }
 	refine := func() {
 		status, text, err := s.do("POST", at+"/refine", "application/json", strings.NewReader("{}"))
-		if status != 200 {
+		if status != 202 {
 			t.fail("refining: %d %.200s %v", status, text, err)
 		}
-		if m := regexp.MustCompile(`"version":(\d+)`).FindStringSubmatch(text); m != nil {
-			fmt.Sscan(m[1], &version)
+		for range 600 {
+			_, page, _ := s.do("GET", at, "", nil)
+			now := stateIn(page)
+			version = now.Version
+			if !slices.ContainsFunc(now.CutOuts, func(c cutState) bool { return c.Rough }) {
+				return
+			}
+			time.Sleep(50 * time.Millisecond)
 		}
+		t.fail("it stays rough")
 	}
 	t.tries.Add(1)
 	post("/actions/add-cutout", url.Values{"scribble": {strokeIn}})
@@ -89,32 +98,73 @@ func refineAfterUndo(t *tally, data string) {
 	t.count.Add(1)
 }
 
-// otherLight changes and removes a light by a position at which another one is by now.
+// shotState is what a page's scripts are told of a shot, as far as it is of use here.
+type shotState struct {
+	Version int
+	Lights  []struct {
+		ID  string
+		Gel struct{ Hue float64 }
+	}
+	CutOuts []cutState
+}
+
+type cutState struct{ Rough bool }
+
+// stateIn returns the state in a page of a shot.
+func stateIn(page string) (out shotState) {
+	if m := regexp.MustCompile(`data-state="([^"]+)"`).FindStringSubmatch(page); m != nil {
+		_ = json.Unmarshal([]byte(html.UnescapeString(m[1])), &out) // else it is empty, and fails a test
+	}
+	return out
+}
+
+// otherLight changes lights from a window that does not know yet that another has deleted one: the
+// right light changes, the deleted one is named, and what goes by positions is refused.
 func otherLight(t *tally, _ string, s *server) {
 	at, _, _, err := s.upload(photo(1))
 	if err != nil {
 		t.fail("%v", err)
 		return
 	}
-	version := 1
+	var old shotState
 	for range 3 {
-		_, text, _ := s.post(at+"/actions/add-light", url.Values{"version": {fmt.Sprint(version)}, "step": {"trace"}})
-		version = versionIn(text, version)
+		_, text, _ := s.post(at+"/actions/add-light", url.Values{"version": {fmt.Sprint(max(old.Version, 1))},
+			"step": {"trace"}})
+		old = stateIn(text)
 	}
-	for path, form := range map[string]url.Values{
-		"/changes":              {"patch": {`[{"op":"test","path":"/lights/0/id","value":"l2"},{"op":"remove","path":"/lights/0"}]`}},
-		"/actions/remove-light": {"light": {"0"}, "light_id": {"l2"}},
-	} {
+	if len(old.Lights) != 3 {
+		t.fail("%d lights were added", len(old.Lights))
+		return
+	}
+	post := func(path, name, value string) (int, string) {
 		t.tries.Add(1)
-		form.Set("version", fmt.Sprint(version))
-		form.Set("step", "trace")
-		status, text, err := s.post(at+path, form)
-		if status != 404 || !strings.Contains(text, "Nothing was changed") {
-			t.fail("%s: %d %.200s %v", path, status, text, err)
-			continue
+		status, text, _ := s.post(at+path, url.Values{"version": {fmt.Sprint(old.Version)}, "step": {"trace"},
+			name: {value}})
+		return status, text
+	}
+	first, second := old.Lights[0].ID, old.Lights[1].ID
+	hue := func(path string, v int) string {
+		return fmt.Sprintf(`[{"op":"replace","path":"/lights/%s/gel/hue","value":%d}]`, path, v)
+	}
+	is := func(what string, right bool, status int, text string) {
+		if !right {
+			t.fail("%s: %d %.200s", what, status, text)
+			return
 		}
 		t.count.Add(1)
 	}
+	status, text := post("/actions/remove-light", "light", first)
+	is("removing", status == 200 && len(stateIn(text).Lights) == 2, status, text)
+	status, text = post("/changes", "patch", hue("id:"+second, 123))
+	now := stateIn(text)
+	is("the one after it", status == 200 && now.Lights[0].ID == second && now.Lights[0].Gel.Hue == 123 &&
+		now.Lights[1].Gel.Hue == old.Lights[2].Gel.Hue, status, text)
+	status, text = post("/changes", "patch", hue("id:"+first, 5))
+	is("the deleted one", status == 404 && strings.Contains(text, "was deleted"), status, text)
+	status, text = post("/actions/remove-light", "light", first)
+	is("removing it again", status == 404, status, text)
+	status, text = post("/changes", "patch", `[{"op":"move","from":"/lights/1","path":"/lights/0"}]`)
+	is("by position", status == 409, status, text)
 }
 
 // withoutKey asks a Pyrant that others can reach, with names and keys that are none.

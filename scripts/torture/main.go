@@ -80,7 +80,7 @@ func main() {
 		{&tally{name: "photo damaged on the disk", what: "healed"}, damagedFile},
 		{&tally{name: "database pages overwritten", what: "noticed and gone back"}, damagedDatabase},
 		{&tally{name: "refined before and after undo", what: "readable afterwards"}, refineAfterUndo},
-		{&tally{name: "edits of another light", what: "refused"}, served(otherLight)},
+		{&tally{name: "edits beside deletions", what: "to the right light, or refused"}, served(otherLight)},
 		{&tally{name: "without the access key", what: "refused"}, withoutKey},
 		{&tally{name: "small files that take much", what: "opened or refused in time"}, served(smallButCostly)},
 		{&tally{name: "recipes that take much", what: "refused, or leave a turn"}, served(costlyRecipes)},
