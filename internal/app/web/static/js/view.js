@@ -226,15 +226,21 @@ const slow = 42;
 const quick = 16;
 let pace = Number(sessionStorage.getItem("pace") ?? 1); // what this machine needed last
 
-let behind = 0; // how many frames running were slow: one may be by chance, or the first of a drag
+let behind = 0; // how many frames running were slow: one may be by chance
+let begun = 0; // frames of this drag at this size: the first ones work out what the others share
+const first = 3;
 
-function keepPace(took) {
+// keepPace chooses the size of the next frame by how long one took. A size for which nothing is made ready would be
+// slower than what it is to replace.
+function keepPace({ took, at, version }) {
+  begun++;
+  if (begun <= first) return;
   behind = took > slow ? behind + 1 : 0;
-  if (behind > 1) {
-    pace = Math.min(pace + 1, paces.length - 1);
-    behind = 0;
-  } else if (took < quick) pace = Math.max(pace - 1, 0);
-  else return;
+  const to = behind > 1 ? Math.min(pace + 1, paces.length - 1) : took < quick ? Math.max(pace - 1, 0) : pace;
+  if (to === pace || (to && nearby && !warmed.has(warmKey(at, to, version)))) return;
+  pace = to;
+  behind = 0;
+  begun = 0;
   sessionStorage.setItem("pace", pace);
 }
 
@@ -266,12 +272,13 @@ function done() {
 // ready asks for frames of the sizes that one has while a value is in the hand, the next smaller one as well, so that what
 // they take is there when the hand comes. They are not shown, and give way to all else.
 const warmed = new Set();
+const warmKey = (p, level, version) => JSON.stringify([coarser(p, paces[level]), version]);
 function ready(need, p) {
-  if (!pace || !nearby) return null;
-  for (const k of paces.slice(pace, pace + 2)) {
-    const coarse = coarser(p, k);
-    const key = JSON.stringify([coarse, need.version]);
-    if (!warmed.has(key)) return { ...need, ...coarse, final: true, quick: true, warm: key };
+  if (!nearby) return null;
+  for (let level = Math.max(pace, 1); level < Math.min(pace + 2, paces.length); level++) {
+    const key = warmKey(p, level, need.version);
+    if (!warmed.has(key))
+      return { ...need, ...coarser(p, paces[level]), final: true, quick: true, warm: key };
   }
   return null;
 }
@@ -315,7 +322,8 @@ function got(frame) {
     frame.image.close();
     return;
   }
-  if (frame.patch && (frame.coarse || !pace)) keepPace(frame.took);
+  if (!frame.patch) begun = 0;
+  else if (frame.coarse || !pace) keepPace(frame);
   if (frame.rough) frame.final = false;
   if (frame.plain && (frame.of ?? "plain") !== otherKey()) {
     frame.image.close();
