@@ -2,8 +2,8 @@
 // the photo, draws the shapes and what the hand has in the making over it, and says
 // what the hand does. The overlay is SVG in screen pixels over the canvas, so that
 // lines stay thin at every zoom.
-import { hands } from "./hands/index.js";
-import { choose, chosenShape } from "./hands/edit.js";
+import { byContext, context } from "./hands/index.js";
+import { choose, chosenShape, edit } from "./hands/edit.js";
 import { forms } from "./forms.js";
 import { isClosed, line } from "./path.js";
 import { cord, discs } from "./string.js";
@@ -17,37 +17,11 @@ import { onMove, onScreen, space, toPhoto, toScreen, within } from "./view.js";
 const stage = document.getElementById("stage");
 const overlay = document.getElementById("overlay");
 
-// rest names the hand that there is when no other is taken up.
-const rest = () =>
-  target.picture()
-    ? "lay"
-    : target.frames()
-      ? "frame"
-      : target.rooms()
-        ? "stands"
-        : target.glows()
-          ? "handles"
-          : "edit";
-const byName = (name) => hands.find((h) => h.name === name);
-let hand = byName("edit");
+let hand = edit;
 let press = { time: 0, x: 0, y: 0 }; // the last press
 
-const tracing = target.works;
-// usable lists the hands for what is worked on.
-const usable = () =>
-  target.picture()
-    ? hands.filter((h) => h.lays)
-    : target.frames()
-      ? hands.filter((h) => h.frames)
-      : target.glows()
-        ? hands.filter((h) => h.glows)
-        : target.rooms()
-          ? hands.filter((h) => h.rooms)
-          : target.cut()
-            ? hands.filter((h) => h.cuts)
-            : hands.filter(
-                (h) => !h.only && !h.glows && !h.rooms && !h.frames && !h.lays && (!h.areas || target.area()),
-              );
+const tracing = () => Boolean(context());
+const usable = () => context()?.tools ?? [];
 
 // drawShape draws a shape, and gives the lines that it is taken hold of by, and those whose inside
 // is its own.
@@ -92,7 +66,7 @@ function draw() {
   overlay.replaceChildren();
   if (!tracing()) return;
   if (!Number.isFinite(toScreen(0, 0)[0])) return;
-  if (hand.glows || hand.rooms || hand.frames || hand.lays) {
+  if (context().alone) {
     hand.overlay(overlay);
     return;
   }
@@ -119,19 +93,16 @@ const keyOf = (h) => (h.key === "Escape" ? "Esc" : h.key.toUpperCase());
 
 // keyed lists the hands that have a key of their own, for the list of keys.
 export const keyed = () =>
-  hands
-    .filter((h) => h.key !== "Escape")
-    .map((h) => ({
-      key: keyOf(h),
-      label: `${h.cuts ? "cut-out" : h.lays ? "picture" : h.frames ? "photo" : h.glows ? "glow" : h.rooms ? "room" : h.areas ? "area" : "draw"}: ${h.label.toLowerCase()}`,
-    }));
+  [...byContext()]
+    .filter(([h]) => h.key !== "Escape")
+    .map(([h, name]) => ({ key: keyOf(h), label: `${name}: ${h.label.toLowerCase()}` }));
 
 // offer fills the bench's row of hands.
 function offer() {
   const row = document.getElementById("hands");
   if (!row || row.childElementCount) return;
   for (const h of usable()) {
-    if (h.quiet) continue;
+    if (context().beside?.includes(h)) continue;
     const b = document.createElement("button");
     b.type = "button";
     b.className = "btn btn-quiet";
@@ -157,8 +128,9 @@ function tell() {
   const brush = document.getElementById("brush");
   if (brush) brush.hidden = hand.name !== "brush";
   stage.classList.toggle("tracing", tracing() && Boolean(hand.cursor));
-  stage.classList.toggle("glow-hands", Boolean((target.glows() || target.rooms()) && hand.grabs));
-  stage.classList.toggle("close-work", tracing() && !target.glows() && !target.rooms());
+  const light = Boolean(context()?.grabs); // what is taken hold of is light, and no shape
+  stage.classList.toggle("glow-hands", Boolean(light && hand.grabs));
+  stage.classList.toggle("close-work", tracing() && !light);
   document.querySelectorAll("li[data-shape]").forEach((li) => {
     li.classList.toggle("chosen", hand.grabs && Number(li.dataset.shape) === chosenShape());
   });
@@ -169,9 +141,9 @@ function refresh() {
   draw();
 }
 
-function take(name) {
-  if (!tracing() || !usable().some((h) => h.name === name)) return;
-  become(byName(name));
+function take(to) {
+  if (!usable().includes(to)) return;
+  become(to);
   hand.take();
   refresh();
 }
@@ -240,7 +212,7 @@ stage.addEventListener("pointerleave", () => {
   hand.leave?.();
   if (tracing()) draw();
 });
-stage.addEventListener("putdown", () => take(rest()));
+stage.addEventListener("putdown", () => take(context()?.rest));
 stage.addEventListener("redraw", () => {
   tell();
   draw();
@@ -252,7 +224,7 @@ for (const kind of ["pointerup", "pointercancel"])
     const used = hand;
     unsnap();
     const made = await hand.up(place(e));
-    if (made && used.once && hand === used) take(rest());
+    if (made && used.once && hand === used) take(context()?.rest);
     draw();
   });
 
@@ -269,7 +241,7 @@ export function key(e) {
     return true;
   }
   const other = plain && usable().find((h) => h.key === e.key && h !== hand);
-  if (other) take(other.name);
+  if (other) take(other);
   // With the hand put down, an area is left.
   else if (e.key === "Escape" && (target.area() || target.cut()))
     show(shot.step, shot.light, { cut: "", area: "", part: "", stroke: "" });
@@ -280,7 +252,7 @@ export function key(e) {
 document.addEventListener("click", (e) => {
   const b = e.target.closest("[data-hand], [data-pick]");
   if (b?.dataset.hand) {
-    take(b.dataset.hand);
+    take(usable().find((h) => h.name === b.dataset.hand));
     stage.focus({ preventScroll: true });
   } else if (b) {
     choose(Number(b.dataset.pick));
@@ -288,19 +260,8 @@ document.addEventListener("click", (e) => {
   }
 });
 
-// With nothing there yet, drawing is what one comes for: tracing for a light, painting for
-// an area, if that is what its first part is for.
-function first() {
-  if (target.picture()) return byName("lay");
-  if (target.frames()) return byName("frame");
-  if (target.glows()) return byName("handles");
-  if (target.rooms()) return byName("stands");
-  if (target.cut()) return byName("scribble");
-  const a = target.area();
-  if (!a) return byName(target.any() ? "edit" : "outline");
-  const kind = a.parts[0]?.of.kind;
-  return byName(!kind || kind === "strokes" ? "brush" : kind === "hue" ? "pick" : "edit");
-}
+// first gives the hand to begin with.
+const first = () => context().first?.() ?? context().rest;
 
 let before = { step: "", light: shot.light, area: "" };
 function fresh() {

@@ -45,11 +45,6 @@ export const target = {
   cut: openCut,
   // area is the open area, null where shapes go to a light.
   area: openArea,
-  // works tells whether there is anything that a hand could work on.
-  works: () =>
-    ["photo", "trace", "glow", "spill"].includes(shot.step) ||
-    Boolean(openArea()) ||
-    Boolean(target.picture()),
   // glows tells whether that is the glow of lights, and no shape.
   glows: () => shot.step === "glow" && !openArea(),
   // rooms tells whether that is the room that spill falls in.

@@ -62,7 +62,6 @@ export const brushHand = {
   name: "brush",
   label: "Brush",
   key: "b",
-  areas: true,
   hint: "Paint. Alt: erase. Shift and click: straight on from the last stroke. Keys , and . for its size.",
   cursor: true,
   take() {

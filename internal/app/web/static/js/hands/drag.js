@@ -148,7 +148,6 @@ export const gradient = dragged({
   name: "line",
   label: "Line",
   key: "l",
-  areas: true,
   once: true,
   hint: "Drag from where the area is full to where it has ended. Shift: level or upright.",
   shape([x1, y1], [x, y], { shift }) {
@@ -167,7 +166,6 @@ export const ring = dragged({
   name: "ring",
   label: "Ring",
   key: "r",
-  areas: true,
   once: true,
   hint: "Drag from the middle outwards: full inside, ended at the outer ring. Shift: round.",
   shape: (a, b, at) => ({ kind: "ring", ...box(a, b, { shift: at.shift, alt: true }), inner: 0.5 }),

@@ -5,15 +5,7 @@
 //   label     on that button
 //   key       the key that takes it up
 //   hint      what click and drag do, in a sentence
-//   areas     it draws what belongs to an area, and is not for tracing lights
-//   cuts      it works on a cut-out
-//   glows     it belongs to Glow, and draws over the picture alone
-//   rooms     it belongs to Spill, and draws the room over the picture
-//   frames    it belongs to Photo, and draws the frame over the picture
-//   lays      it lays a pass's picture on the photo
-//   only      it works on nothing else
 //   once      what it made is what one goes on with: editing takes over
-//   quiet     it has a button elsewhere
 //   cursor    whether the pointer is a cross
 //   grabs     whether it takes hold of what is drawn: then shapes can be hit
 //   take()    it was taken up
@@ -26,8 +18,12 @@
 //   put()     it was put down for another, if it has to know
 //   cancel()  drops that; true where there was something
 //
+// Which tools there are is said by a table of contexts at the end.
+//
 // The view, snapping, what is drawn of shapes, and what the hand works on (target.js)
 // are the same for all and lie outside of them, in ../hand.js.
+import { shot } from "../store.js";
+import { target } from "../target.js";
 import { brushHand } from "./brush.js";
 import { boxed, ellipse, gradient, polygon, ring } from "./drag.js";
 import { bulb } from "./bulb.js";
@@ -50,45 +46,74 @@ import { string } from "./string.js";
 import { transform } from "./transform.js";
 import { tube } from "./tube.js";
 
-// in the order of their buttons
-export const hands = [
-  brushHand,
-  scribble,
-  mend,
-  region,
-  cling,
-  outline,
-  freehand,
-  tube,
-  bulb,
-  string,
-  ellipse,
-  rim,
-  boxed,
-  polygon,
-  gradient,
-  ring,
-  pick,
-  transform,
-  edit,
-  orb,
-  veil,
-  burst,
-  streak,
-  handles,
-  cutRay,
-  lit,
-  dead,
-  wall,
-  horizon,
-  ceiling,
-  floor,
-  platform,
-  stands,
-  frame,
-  level,
-  refPairs,
-  refRead,
-  refGel,
-  lay,
+const traces = [region, cling, outline, freehand, tube, bulb, string, ellipse, rim, boxed, polygon];
+
+// contexts are what the pointer can work on, by what the panel shows: the first that holds is in force.
+//
+//   name     in the list of keys
+//   holds()  whether it is in force
+//   tools    in the order of their buttons
+//   rest     the tool that there is when no other is taken up
+//   first()  the one to begin with, where that is another
+//   alone    nothing but what the tool draws lies over the picture: no shapes
+//   beside   tools that have a button elsewhere
+export const contexts = [
+  { name: "picture", holds: () => Boolean(target.picture()), tools: [lay], rest: lay, alone: true },
+  {
+    name: "photo",
+    holds: target.frames,
+    tools: [frame, level, refPairs, refRead],
+    rest: frame,
+    alone: true,
+  },
+  {
+    name: "glow",
+    holds: target.glows,
+    tools: [orb, veil, burst, streak, handles, cutRay, lit, dead, refGel],
+    rest: handles,
+    alone: true,
+    grabs: true,
+  },
+  {
+    name: "room",
+    holds: target.rooms,
+    tools: [wall, horizon, ceiling, floor, platform, stands],
+    rest: stands,
+    alone: true,
+    grabs: true,
+  },
+  { name: "cut-out", holds: () => Boolean(target.cut()), tools: [scribble, mend], first: () => scribble },
+  {
+    // With nothing there yet, painting is what one comes for, if that is what its first part is for.
+    name: "area",
+    holds: () => Boolean(target.area()),
+    tools: [brushHand, scribble, ...traces, gradient, ring, pick, transform, edit],
+    beside: [pick], // beside the wheel
+    rest: edit,
+    first() {
+      const kind = target.area().parts[0]?.of.kind;
+      if (!kind || kind === "strokes") return brushHand;
+      return kind === "hue" ? pick : edit;
+    },
+  },
+  {
+    // With nothing there yet, tracing is.
+    name: "draw",
+    holds: () => shot.step === "trace",
+    tools: [scribble, ...traces, transform, edit],
+    rest: edit,
+    first: () => (target.any() ? edit : outline),
+  },
 ];
+
+// context gives the one in force; undefined where there is nothing to work on.
+export const context = () => contexts.find((c) => c.holds());
+
+// byContext lists every tool once, with the context that it is named by.
+const order = ["picture", "photo", "glow", "room", "cut-out", "draw", "area"];
+export const byContext = () => {
+  const out = new Map();
+  for (const name of order)
+    for (const tool of contexts.find((c) => c.name === name).tools) if (!out.has(tool)) out.set(tool, name);
+  return out;
+};

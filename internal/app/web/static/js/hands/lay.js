@@ -64,8 +64,6 @@ export const lay = {
   name: "lay",
   label: "Lay the picture",
   key: "l",
-  lays: true,
-  quiet: true,
   grabs: true,
   hint: "Drag the picture; a corner: larger or smaller, over the middle mirrored; the knob: turned. Shift: in steps of 15°.",
   take: letGo,

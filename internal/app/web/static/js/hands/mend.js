@@ -22,8 +22,6 @@ export const mend = {
   name: "mend",
   label: "Mend",
   key: "n",
-  cuts: true,
-  only: true,
   hint: "Paint coverage as it should be. Alt: the opposite. Keys , and . for the size.",
   cursor: true,
 };

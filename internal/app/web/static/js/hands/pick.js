@@ -16,8 +16,6 @@ export const pick = {
   name: "pick",
   label: "Pick hue",
   key: "k",
-  areas: true,
-  quiet: true, // its button stands beside the wheel
   hint: "Click on the photo for the hue that is there.",
   cursor: true,
   take: () => (pointer = null),

@@ -156,8 +156,6 @@ const finder = (kind, name, label, key) => ({
   name,
   label,
   key,
-  glows: true,
-  quiet: true,
   get hint() {
     return found?.busy ? "Looking at the photo…" : "Click on a ring takes what it is round, or drops it.";
   },

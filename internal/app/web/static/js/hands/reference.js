@@ -35,8 +35,6 @@ export const refPairs = {
   name: "ref-pairs",
   label: "Two pairs",
   key: "2",
-  frames: true,
-  quiet: true,
   cursor: true,
   once: true,
   get hint() {
@@ -75,13 +73,11 @@ export const refPairs = {
 };
 
 // reader makes a hand that shows the reference and asks for its light where it is clicked.
-function reader(name, label, key, where, hint, got, of = () => "") {
+function reader(name, label, key, hint, got, of = () => "") {
   return {
     name,
     label,
     key,
-    ...where,
-    quiet: true,
     cursor: true,
     hint,
     take() {
@@ -113,7 +109,6 @@ export const refRead = reader(
   "ref-read",
   "Read its light",
   "e",
-  { frames: true },
   "Click where light falls in the reference.",
   (read) => {
     const el = document.getElementById("ref-reading");
@@ -135,7 +130,6 @@ export const refGel = reader(
   "ref-gel",
   "From the reference",
   "t",
-  { glows: true },
   "Click on a lamp of the reference: the light at its rim becomes the gel.",
   async (got) => {
     seeing(false);

@@ -69,7 +69,6 @@ const lined = (done, hand) => ({
   get hint() {
     return hand.says();
   },
-  rooms: true,
   once: true,
   cursor: true,
   take: dropLine,
@@ -129,7 +128,6 @@ function corners({ count, done, ...hand }) {
   };
   return {
     ...hand,
-    rooms: true,
     once: true,
     cursor: true,
     take: drop,
@@ -232,7 +230,6 @@ export const stands = {
   name: "stands",
   label: "Move",
   key: "Escape",
-  rooms: true,
   grabs: true,
   get hint() {
     if (!room.now) return "";

@@ -39,7 +39,6 @@ export const scribble = {
   name: "scribble",
   label: "Scribble",
   key: "d",
-  cuts: true,
   get hint() {
     const cut = openCut();
     if (!cut?.strokes?.length)
