@@ -4,7 +4,7 @@ import { execFileSync } from "node:child_process";
 import { readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { binary, settled, state, stateIn } from "./lib.mjs";
+import { binary, differences, settled, state } from "./lib.mjs";
 
 // random gives numbers from 0 to 1, the same for the same seed.
 function random(seed) {
@@ -49,8 +49,7 @@ export async function editsBy(pages, each, seed) {
       if (q.method() !== "POST" || r.status() !== 200 || !/\/(changes|actions\/[\w-]+)$/.test(r.url()))
         return;
       reading.push(
-        r.text().then((html) => {
-          const s = stateIn(html);
+        r.json().then(({ state: s }) => {
           const patch = new URLSearchParams(q.postData()).get("patch");
           log.push({ version: s.version, patch: patch && JSON.parse(patch), lights: plain(s.lights) });
         }),
@@ -115,15 +114,5 @@ export async function sameAsCommandLine(page, address) {
   const data = readFileSync(png).toString("base64");
   rmSync(file);
   rmSync(png);
-  return page.evaluate(async (text) => {
-    const bytes = Uint8Array.from(atob(text), (c) => c.charCodeAt(0));
-    const img = await createImageBitmap(new Blob([bytes]), { colorSpaceConversion: "none" });
-    const probe = new OffscreenCanvas(img.width, img.height).getContext("2d");
-    probe.drawImage(img, 0, 0);
-    const want = probe.getImageData(0, 0, img.width, img.height).data;
-    const { origin } = (await import("/static/js/view.js")).geometry();
-    const ctx = document.getElementById("picture").getContext("2d");
-    const got = ctx.getImageData(origin.x, origin.y, img.width, img.height).data;
-    return got.every((v, i) => v === want[i]);
-  }, data);
+  return (await differences(page, data)) === 0;
 }

@@ -77,12 +77,7 @@ test("Pyrant is killed during an export and a refinement: both go on under two w
   const other = await open(browser, page.url());
   expectError(other, "offline");
   await other.locator('#job [data-state="working"]').waitFor();
-  const port = new URL(server.url).port;
-  await server.stop("SIGKILL");
-  const { options } = server;
-  server.options = ["--addr", `127.0.0.1:${port}`];
-  await server.start();
-  server.options = options;
+  await server.restart();
   for (const p of [page, other]) await p.locator("#download").waitFor({ timeout: 90_000 });
   for (const p of [page, other]) await fine(p);
   assert.equal((await state(page)).version, (await state(other)).version);

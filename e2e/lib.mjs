@@ -29,8 +29,8 @@ export class Server {
     this.log = "";
   }
 
-  async start() {
-    const args = [this.mode, "--addr", "127.0.0.1:0", "--data", join(this.dir, "data"), ...this.options];
+  async start(addr = "127.0.0.1:0") {
+    const args = [this.mode, "--addr", addr, "--data", join(this.dir, "data"), ...this.options];
     this.process = spawn(binary, args);
     this.process.stderr.on("data", (b) => (this.log += b));
     this.url = await new Promise((done, fail) => {
@@ -49,6 +49,12 @@ export class Server {
     if (this.process.exitCode !== null || this.process.signalCode) return;
     this.process.kill(signal);
     await once(this.process, "exit");
+  }
+
+  // restart ends Pyrant at once, as a power cut does, and starts it again at the same address.
+  async restart() {
+    await this.stop("SIGKILL");
+    await this.start(new URL(this.url).host);
   }
 
   async remove() {
@@ -100,7 +106,7 @@ await selectors.register("at", () => {
 });
 
 // stateIn reads the state of a shot from its page.
-export const stateIn = (html) => JSON.parse(unescaped(html.match(/data-state="([^"]+)"/)[1]));
+const stateIn = (html) => JSON.parse(unescaped(html.match(/data-state="([^"]+)"/)[1]));
 
 // visit opens an address in which a light stands by its position.
 export async function visit(page, address) {
@@ -387,6 +393,20 @@ export function stand({ shot, query, empty = false }, use) {
   });
 }
 
+// differences counts the samples of the picture on the screen that are not as in a PNG of all of it, in base64.
+export const differences = (page, png) =>
+  page.evaluate(async (data) => {
+    const bytes = Uint8Array.from(atob(data), (c) => c.charCodeAt(0));
+    const img = await createImageBitmap(new Blob([bytes]), { colorSpaceConversion: "none" });
+    const probe = new OffscreenCanvas(img.width, img.height).getContext("2d");
+    probe.drawImage(img, 0, 0);
+    const want = probe.getImageData(0, 0, img.width, img.height).data;
+    const { origin } = (await import("/static/js/view.js")).geometry();
+    const ctx = document.getElementById("picture").getContext("2d");
+    const got = ctx.getImageData(origin.x, origin.y, img.width, img.height).data;
+    return got.filter((v, i) => v !== want[i]).length;
+  }, png);
+
 // unlike exports the shot at the size of the screen and counts the samples that are not as
 // on it.
 export async function unlike(page) {
@@ -400,17 +420,7 @@ export async function unlike(page) {
   await page.locator("#download").waitFor({ timeout: 30_000 });
   const [file] = await Promise.all([page.waitForEvent("download"), page.locator("#download").click()]);
   const png = readFileSync(await file.path()).toString("base64");
-  const differing = await page.evaluate(async (data) => {
-    const bytes = Uint8Array.from(atob(data), (c) => c.charCodeAt(0));
-    const img = await createImageBitmap(new Blob([bytes]), { colorSpaceConversion: "none" });
-    const probe = new OffscreenCanvas(img.width, img.height).getContext("2d");
-    probe.drawImage(img, 0, 0);
-    const want = probe.getImageData(0, 0, img.width, img.height).data;
-    const { origin } = (await import("/static/js/view.js")).geometry();
-    const ctx = document.getElementById("picture").getContext("2d");
-    const got = ctx.getImageData(origin.x, origin.y, img.width, img.height).data;
-    return got.filter((v, i) => v !== want[i]).length;
-  }, png);
+  const differing = await differences(page, png);
   await page.locator(`#rail [data-step="${step}"]`).click();
   await page.locator(`#rail [data-step="${step}"][aria-current]`).waitFor();
   return differing;

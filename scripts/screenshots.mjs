@@ -3,7 +3,19 @@
 //	go build -o bin/pyrant ./cmd/pyrant && node scripts/screenshots.mjs
 import { mkdirSync } from "node:fs";
 import { join } from "node:path";
-import { Server, drag, fine, launch, open, place, rested, saved, settled, stroke } from "../e2e/lib.mjs";
+import {
+  Server,
+  drag,
+  fine,
+  launch,
+  open,
+  place,
+  rested,
+  saved,
+  settled,
+  state,
+  stroke,
+} from "../e2e/lib.mjs";
 import { cutKite } from "../e2e/kite.mjs";
 import { keep } from "./screenshot.mjs";
 
@@ -119,9 +131,37 @@ await shoot("spill");
 await page.locator('[data-show="lit"]').click();
 await settled(page);
 await step("export");
+// Three exports in the list of jobs; and what a window is told that changes a light which another one has deleted.
 await page.locator("#export-go").click();
 await page.locator("#download").waitFor();
+const gone = (await state(page)).lights[1].id;
+const other = await open(browser, page.url());
+await settled(other);
+const change = (p, op) =>
+  p.evaluate(
+    async (ops) => (await import("/static/js/store.js")).commit(ops),
+    [{ path: `/lights/id:${gone}`, ...op }],
+  );
+await saved(other, () => change(other, { op: "remove" }));
+await other.context().close();
+await page.waitForFunction((id) => !document.getElementById(`channel-${id}`), gone);
+await settled(page);
+for (const format of ["png16", "tiff16"]) {
+  await page.locator(`input[name="format"][value="${format}"]`).check();
+  await page.locator("#export-go").click();
+  await page.waitForTimeout(300);
+}
+await page.locator("#jobs-open").click();
+await page.waitForFunction(
+  () => document.querySelector("#jobs [data-state='working'] progress")?.value > 0.3,
+);
+await change(page, { op: "replace", path: `/lights/id:${gone}/level`, value: 0.3 });
+await page.getByText("was deleted in another window").waitFor();
 await shoot("export");
+await page.locator("#jobs-close").click();
+await page.locator("#download").waitFor();
+await page.locator("#notice button").click();
+await saved(page, () => page.locator("#undo").click());
 
 // Dusk and an area, on the dunes.
 await page.goto(url);

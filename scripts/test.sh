@@ -69,8 +69,8 @@ fi
 GOARCH=arm64 CGO_ENABLED=0 go test -exec qemu-aarch64 $rows -run 'SameBits'
 
 step "Go tests of what runs side by side, under the race detector"
-go test -race -short ./internal/recipe/area ./internal/render/areas ./internal/base/graph ./internal/base/coverage ./internal/base/fault ./internal/base/raster ./internal/recipe/shape ./internal/shot/store ./internal/light/streak
-go test -race -short ./internal/app/web -run 'Turn|Waiting|Export|Stop|Upload|Panic|Once|Scribbling'
+go test -race -short ./internal/app/event ./internal/app/job ./internal/recipe/area ./internal/render/areas ./internal/base/graph ./internal/base/coverage ./internal/base/fault ./internal/base/raster ./internal/recipe/shape ./internal/shot/store ./internal/light/streak
+go test -race -short ./internal/app/web -run 'Turn|Waiting|Export|Stop|Upload|Panic|Once|Scribbling|Told|Refine'
 go test -race -short ./internal/render -run 'ExportBeside|PanicEnds'
 
 step "Torture, a turn of each kind"

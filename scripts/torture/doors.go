@@ -80,7 +80,9 @@ func refineAfterUndo(t *tally, data string) {
 	refine()
 	post("/actions/undo", url.Values{})
 	refine()
-	patch(`[{"op":"add","path":"/cutouts/0/strokes/-","value":{"says":"in","diameter":20,"points":[{"x":1200,"y":700}]}}]`)
+	patch(
+		`[{"op":"add","path":"/cutouts/0/strokes/-","value":{"says":"in","diameter":20,"points":[{"x":1200,"y":700}]}}]`,
+	)
 	s.post(other+"/aside", nil)
 	s.post(other+"/remove", nil)
 	s.stop(t)
@@ -110,10 +112,17 @@ type shotState struct {
 
 type cutState struct{ Rough bool }
 
-// stateIn returns the state in a page of a shot.
+// stateIn returns the state in a page of a shot, or in the answer to a change.
 func stateIn(page string) (out shotState) {
+	var answer struct{ State shotState }
+	if json.Unmarshal([]byte(page), &answer) == nil {
+		return answer.State
+	}
 	if m := regexp.MustCompile(`data-state="([^"]+)"`).FindStringSubmatch(page); m != nil {
-		_ = json.Unmarshal([]byte(html.UnescapeString(m[1])), &out) // else it is empty, and fails a test
+		_ = json.Unmarshal(
+			[]byte(html.UnescapeString(m[1])),
+			&out,
+		) // else it is empty, and fails a test
 	}
 	return out
 }
@@ -128,8 +137,11 @@ func otherLight(t *tally, _ string, s *server) {
 	}
 	var old shotState
 	for range 3 {
-		_, text, _ := s.post(at+"/actions/add-light", url.Values{"version": {fmt.Sprint(max(old.Version, 1))},
-			"step": {"trace"}})
+		_, text, _ := s.post(
+			at+"/actions/add-light",
+			url.Values{"version": {fmt.Sprint(max(old.Version, 1))},
+				"step": {"trace"}},
+		)
 		old = stateIn(text)
 	}
 	if len(old.Lights) != 3 {
@@ -138,8 +150,11 @@ func otherLight(t *tally, _ string, s *server) {
 	}
 	post := func(path, name, value string) (int, string) {
 		t.tries.Add(1)
-		status, text, _ := s.post(at+path, url.Values{"version": {fmt.Sprint(old.Version)}, "step": {"trace"},
-			name: {value}})
+		status, text, _ := s.post(
+			at+path,
+			url.Values{"version": {fmt.Sprint(old.Version)}, "step": {"trace"},
+				name: {value}},
+		)
 		return status, text
 	}
 	first, second := old.Lights[0].ID, old.Lights[1].ID
@@ -157,19 +172,30 @@ func otherLight(t *tally, _ string, s *server) {
 	is("removing", status == 200 && len(stateIn(text).Lights) == 2, status, text)
 	status, text = post("/changes", "patch", hue("id:"+second, 123))
 	now := stateIn(text)
-	is("the one after it", status == 200 && now.Lights[0].ID == second && now.Lights[0].Gel.Hue == 123 &&
-		now.Lights[1].Gel.Hue == old.Lights[2].Gel.Hue, status, text)
+	is(
+		"the one after it",
+		status == 200 && now.Lights[0].ID == second && now.Lights[0].Gel.Hue == 123 &&
+			now.Lights[1].Gel.Hue == old.Lights[2].Gel.Hue,
+		status,
+		text,
+	)
 	status, text = post("/changes", "patch", hue("id:"+first, 5))
 	is("the deleted one", status == 404 && strings.Contains(text, "was deleted"), status, text)
 	status, text = post("/actions/remove-light", "light", first)
 	is("removing it again", status == 404, status, text)
-	status, text = post("/changes", "patch", `[{"op":"move","from":"/lights/1","path":"/lights/0"}]`)
+	status, text = post(
+		"/changes",
+		"patch",
+		`[{"op":"move","from":"/lights/1","path":"/lights/0"}]`,
+	)
 	is("by position", status == 409, status, text)
 }
 
 // withoutKey asks a Pyrant that others can reach, with names and keys that are none.
 func withoutKey(t *tally, data string) {
-	s, link := &server{cmd: exec.Command(binary, "serve", "--addr", "0.0.0.0:0", "--data", data)}, ""
+	s, link := &server{
+		cmd: exec.Command(binary, "serve", "--addr", "0.0.0.0:0", "--data", data),
+	}, ""
 	out, err := s.cmd.StdoutPipe()
 	if err == nil {
 		err = s.cmd.Start()
@@ -240,7 +266,11 @@ func (s *server) idle(t *tally, after string) {
 	before, _ := s.cpu()
 	time.Sleep(500 * time.Millisecond)
 	if now, _ := s.cpu(); now-before > 100*time.Millisecond {
-		t.fail("%s: 0.3 s after it was given up it works for %v in half a second", after, now-before)
+		t.fail(
+			"%s: 0.3 s after it was given up it works for %v in half a second",
+			after,
+			now-before,
+		)
 	}
 }
 
@@ -260,7 +290,11 @@ func costlyFiles() map[string][]byte {
 	files["an archive that lists its photo 400 times"] = zipped(func(z *zip.Writer) {
 		one := `{"name":"photo.png","role":"photo","sha256":"` + hex.EncodeToString(sum[:]) + `"},`
 		f, _ := z.Create("shot.json")
-		fmt.Fprintf(f, `{"name":"x","photo":"photo.png","files":[%s]}`, strings.TrimSuffix(strings.Repeat(one, 400), ","))
+		fmt.Fprintf(
+			f,
+			`{"name":"x","photo":"photo.png","files":[%s]}`,
+			strings.TrimSuffix(strings.Repeat(one, 400), ","),
+		)
 		f, _ = z.Create("photo.png")
 		f.Write(blank)
 	})
@@ -323,8 +357,20 @@ func smallButCostly(t *tally, _ string, s *server) {
 	for range 3 {
 		for _, data := range costly {
 			go func() {
-				r, _ := http.NewRequestWithContext(ctx, "POST", s.url+"/shots",
-					bytes.NewReader(slices.Concat([]byte("--x\r\nContent-Disposition: form-data; name=\"photo\"; filename=\"a\"\r\n\r\n"), data, []byte("\r\n--x--\r\n"))))
+				r, _ := http.NewRequestWithContext(
+					ctx,
+					"POST",
+					s.url+"/shots",
+					bytes.NewReader(
+						slices.Concat(
+							[]byte(
+								"--x\r\nContent-Disposition: form-data; name=\"photo\"; filename=\"a\"\r\n\r\n",
+							),
+							data,
+							[]byte("\r\n--x--\r\n"),
+						),
+					),
+				)
 				r.Header.Set("Content-Type", "multipart/form-data; boundary=x")
 				r.Header.Set("X-CSRF-Token", s.token)
 				if resp, err := s.client.Do(r); err == nil {
@@ -354,13 +400,27 @@ func costlyRecipes(t *tally, _ string, s *server) {
 		return
 	}
 	light := func(i int, more string) string {
-		return fmt.Sprintf(`{"op":"add","path":"/lights/-","value":{"id":"x%d","name":"L",%s}}`, i, more)
+		return fmt.Sprintf(
+			`{"op":"add","path":"/lights/-","value":{"id":"x%d","name":"L",%s}}`,
+			i,
+			more,
+		)
 	}
 	blended := func(lights, shells int) string {
 		one := `{"radius":40,"strength":0.1,"join":"overlay"}`
 		var ops []string
 		for i := range lights {
-			ops = append(ops, light(i, fmt.Sprintf(`"shapes":[{"kind":"ellipse","x":%d,"y":900,"width":90,"height":90}],"shells":[%s]`, 300+200*i%2400, strings.TrimSuffix(strings.Repeat(one+",", shells), ","))))
+			ops = append(
+				ops,
+				light(
+					i,
+					fmt.Sprintf(
+						`"shapes":[{"kind":"ellipse","x":%d,"y":900,"width":90,"height":90}],"shells":[%s]`,
+						300+200*i%2400,
+						strings.TrimSuffix(strings.Repeat(one+",", shells), ","),
+					),
+				),
+			)
 		}
 		return "[" + strings.Join(ops, ",") + "]"
 	}
@@ -378,7 +438,8 @@ func costlyRecipes(t *tally, _ string, s *server) {
 		"bulbs with rays":   "[" + light(0, `"shells":[],"rays":{"on":true},"shapes":[`+strings.TrimSuffix(strings.Repeat(bulbs+",", 500), ",")+`]`) + "]",
 	} {
 		t.tries.Add(1)
-		if status, text := post(at, patch, 1); status != 413 || !strings.Contains(text, "Remove some of them") {
+		if status, text := post(at, patch, 1); status != 413 ||
+			!strings.Contains(text, "Remove some of them") {
 			t.fail("%s: %d %.200s", name, status, text)
 		} else {
 			t.count.Add(1)
@@ -394,7 +455,17 @@ func costlyRecipes(t *tally, _ string, s *server) {
 	ctx, leave := context.WithCancel(context.Background())
 	for i := range 2 {
 		go func() {
-			r, _ := http.NewRequestWithContext(ctx, "GET", fmt.Sprintf("%s%s/frame?long=1500&x=0&y=0&w=1500&h=1000&as=pixels&page=p%d", s.url, at, i), nil)
+			r, _ := http.NewRequestWithContext(
+				ctx,
+				"GET",
+				fmt.Sprintf(
+					"%s%s/frame?long=1500&x=0&y=0&w=1500&h=1000&as=pixels&page=p%d",
+					s.url,
+					at,
+					i,
+				),
+				nil,
+			)
 			if resp, err := s.client.Do(r); err == nil {
 				resp.Body.Close()
 			}
@@ -413,7 +484,10 @@ func costlyRecipes(t *tally, _ string, s *server) {
 	s.idle(t, "long frames")
 	t.count.Add(1)
 	if t.note == "" {
-		t.note = fmt.Sprintf("another client's frame beside two long ones: %.2f s", waited.Seconds())
+		t.note = fmt.Sprintf(
+			"another client's frame beside two long ones: %.2f s",
+			waited.Seconds(),
+		)
 	}
 	if _, rss := s.cpu(); rss > mostMemory {
 		t.fail("afterwards it holds %d MB", rss>>20)

@@ -71,20 +71,50 @@ func main() {
 		{&tally{name: "kill -9 in a burst of saves", what: "saves acknowledged"}, killWhileSaving},
 		{&tally{name: "kill -9 in the first start", what: "starts afterwards"}, killFirstStart},
 		{&tally{name: "full disk", what: "saves until full"}, fullDisk},
-		{&tally{name: "removed while opened again", what: "photos opened"}, served(removeWhileOpening)},
-		{&tally{name: "the same photo eight times at once", what: "photos opened"}, served(openAtOnce)},
-		{&tally{name: "damaged pictures", what: "refused with a sentence"}, served(damagedPictures)},
-		{&tally{name: "saves from 16 clients at once", what: "saves acknowledged"}, served(manyClients)},
+		{
+			&tally{name: "removed while opened again", what: "photos opened"},
+			served(removeWhileOpening),
+		},
+		{
+			&tally{name: "the same photo eight times at once", what: "photos opened"},
+			served(openAtOnce),
+		},
+		{
+			&tally{name: "damaged pictures", what: "refused with a sentence"},
+			served(damagedPictures),
+		},
+		{
+			&tally{name: "saves from 16 clients at once", what: "saves acknowledged"},
+			served(manyClients),
+		},
 		{&tally{name: "slow and broken-off connections", what: "connections"}, slowConnections},
 		{&tally{name: "second start on the folder", what: "refused"}, served(secondStart)},
 		{&tally{name: "photo damaged on the disk", what: "healed"}, damagedFile},
-		{&tally{name: "database pages overwritten", what: "noticed and gone back"}, damagedDatabase},
-		{&tally{name: "refined before and after undo", what: "readable afterwards"}, refineAfterUndo},
-		{&tally{name: "edits beside deletions", what: "to the right light, or refused"}, served(otherLight)},
+		{
+			&tally{name: "database pages overwritten", what: "noticed and gone back"},
+			damagedDatabase,
+		},
+		{
+			&tally{name: "refined before and after undo", what: "readable afterwards"},
+			refineAfterUndo,
+		},
+		{
+			&tally{name: "edits beside deletions", what: "to the right light, or refused"},
+			served(otherLight),
+		},
 		{&tally{name: "without the access key", what: "refused"}, withoutKey},
-		{&tally{name: "small files that take much", what: "opened or refused in time"}, served(smallButCostly)},
-		{&tally{name: "recipes that take much", what: "refused, or leave a turn"}, served(costlyRecipes)},
-		{&tally{name: "stopped while exports are asked for", what: "stopped within 5 s"}, stopWhileExporting},
+		{
+			&tally{name: "small files that take much", what: "opened or refused in time"},
+			served(smallButCostly),
+		},
+		{
+			&tally{name: "recipes that take much", what: "refused, or leave a turn"},
+			served(costlyRecipes),
+		},
+		{
+			&tally{name: "stopped while exports are asked for", what: "stopped within 5 s"},
+			stopWhileExporting,
+		},
 		{&tally{name: "odd addresses, changes without token", what: "refused"}, served(smallDoors)},
 	}
 	// A turn of each, until the time is over.
@@ -103,7 +133,15 @@ func main() {
 	fmt.Printf("%-36s %8s %8s  %-26s %6s\n", "", "rounds", "count", "of", "lost")
 	for _, k := range kinds {
 		t := k.t
-		fmt.Printf("%-36s %8d %8d  %-26s %6d  %s\n", t.name, t.tries.Load(), t.count.Load(), t.what, t.lost.Load(), t.note)
+		fmt.Printf(
+			"%-36s %8d %8d  %-26s %6d  %s\n",
+			t.name,
+			t.tries.Load(),
+			t.count.Load(),
+			t.what,
+			t.lost.Load(),
+			t.note,
+		)
 		bad = bad || t.lost.Load() > 0
 	}
 	if bad {
@@ -122,7 +160,10 @@ type server struct {
 
 // serve starts Pyrant on a data folder.
 func serve(data string) (*server, error) {
-	s := &server{cmd: exec.Command(binary, "serve", "--addr", "127.0.0.1:0", "--data", data), log: new(bytes.Buffer)}
+	s := &server{
+		cmd: exec.Command(binary, "serve", "--addr", "127.0.0.1:0", "--data", data),
+		log: new(bytes.Buffer),
+	}
 	s.cmd.Stderr = s.log
 	out, err := s.cmd.StdoutPipe()
 	if err != nil {
@@ -222,7 +263,7 @@ func (s *server) upload(data []byte) (string, int, string, error) {
 
 // versionIn finds a shot's version in its page, or in what a change answers.
 func versionIn(page string, otherwise int) int {
-	if m := regexp.MustCompile(`&#34;version&#34;:(\d+)`).FindStringSubmatch(page); m != nil {
+	if m := regexp.MustCompile(`(?:&#34;|")version(?:&#34;|"):(\d+)`).FindStringSubmatch(page); m != nil {
 		fmt.Sscan(m[1], &otherwise)
 	}
 	return otherwise
@@ -230,8 +271,13 @@ func versionIn(page string, otherwise int) int {
 
 // save sets the daylight and returns the next version.
 func (s *server) save(at string, version int, daylight float64) (int, int, error) {
-	status, text, err := s.post(at+"/changes", url.Values{"version": {fmt.Sprint(version)}, "step": {"dusk"},
-		"patch": {fmt.Sprintf(`[{"op":"replace","path":"/dusk/daylight","value":%g}]`, daylight)}})
+	status, text, err := s.post(
+		at+"/changes",
+		url.Values{"version": {fmt.Sprint(version)}, "step": {"dusk"},
+			"patch": {
+				fmt.Sprintf(`[{"op":"replace","path":"/dusk/daylight","value":%g}]`, daylight),
+			}},
+	)
 	version = versionIn(text, version)
 	return version, status, err
 }
@@ -396,7 +442,10 @@ func damagedPictures(t *tally, data string, s *server) {
 				b[rand.IntN(len(b))] = byte(rand.Uint32())
 			}
 		default: // the beginning of another format
-			copy(b, []string{"\x89PNG\r\n\x1a\n", "II*\x00", "RIFF\x00\x00\x10\x00WEBPVP8X", "PK\x03\x04", "II+\x00", "MM\x00*"}[rand.IntN(6)])
+			copy(
+				b,
+				[]string{"\x89PNG\r\n\x1a\n", "II*\x00", "RIFF\x00\x00\x10\x00WEBPVP8X", "PK\x03\x04", "II+\x00", "MM\x00*"}[rand.IntN(6)],
+			)
 		}
 		at, status, text, err := s.upload(b)
 		switch {
@@ -481,7 +530,12 @@ func slowConnections(t *tally, data string) {
 		case 0:
 			io.WriteString(c, "GET / HTTP/1.1\r\nHost: 127.0.0.1\r\nX-Half")
 		default:
-			fmt.Fprintf(c, "POST /shots HTTP/1.1\r\nHost: 127.0.0.1\r\nX-CSRF-Token: %s\r\nCookie: pyrant_csrf=%s\r\nContent-Type: multipart/form-data; boundary=x\r\nContent-Length: 9000000\r\n\r\n--x\r\nContent-Disposition: form-data; name=\"photo\"; filename=\"a.jpg\"\r\n\r\nhalf", s.token, s.token)
+			fmt.Fprintf(
+				c,
+				"POST /shots HTTP/1.1\r\nHost: 127.0.0.1\r\nX-CSRF-Token: %s\r\nCookie: pyrant_csrf=%s\r\nContent-Type: multipart/form-data; boundary=x\r\nContent-Length: 9000000\r\n\r\n--x\r\nContent-Disposition: form-data; name=\"photo\"; filename=\"a.jpg\"\r\n\r\nhalf",
+				s.token,
+				s.token,
+			)
 		}
 		if i%3 == 2 {
 			c.Close()
@@ -511,7 +565,8 @@ func secondStart(t *tally, data string, s *server) {
 	if err := os.WriteFile(mark, []byte("an export"), 0o600); err != nil {
 		t.fail("%v", err)
 	}
-	out, err := exec.Command(binary, "serve", "--addr", "127.0.0.1:0", "--data", data).CombinedOutput()
+	out, err := exec.Command(binary, "serve", "--addr", "127.0.0.1:0", "--data", data).
+		CombinedOutput()
 	if err == nil || !strings.Contains(string(out), "in use by process") {
 		t.fail("it started: %s", out)
 	} else {
@@ -548,7 +603,8 @@ func damagedFile(t *tally, data string) {
 		return
 	}
 	defer s.stop(t)
-	if status, text, err := s.frame(at); status != 404 || !strings.Contains(text, "again on the shots page") {
+	if status, text, err := s.frame(at); status != 404 ||
+		!strings.Contains(text, "again on the shots page") {
 		t.fail("a damaged photo: %d %.200s %v", status, text, err)
 	}
 	if _, status, text, err := s.upload(photo(1)); status != 201 {

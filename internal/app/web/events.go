@@ -60,6 +60,7 @@ func (s *Server) events(c *echo.Context) error {
 	w.Header().Set("Cache-Control", "no-store")
 	w.Header().Set("X-Accel-Buffering", "no") // of a proxy before Pyrant
 	conn := http.NewResponseController(w)
+	_ = conn.SetReadDeadline(time.Time{}) // of the request, which has been read
 	send := func(format string, args ...any) bool {
 		// A deadline for each event in the place of one for the whole answer.
 		_ = conn.SetWriteDeadline(time.Now().Add(sending)) // a recorder in a test has none

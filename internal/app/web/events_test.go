@@ -4,9 +4,13 @@ import (
 	"bufio"
 	"bytes"
 	"context"
+	"encoding/json"
 	"fmt"
+	"maps"
 	"net/http"
 	"net/http/httptest"
+	"net/url"
+	"slices"
 	"strings"
 	"testing"
 )
@@ -128,5 +132,56 @@ func TestADraftOfWhatIsGoneIsLeftOut(t *testing.T) {
 	}
 	if plain := a.frame(at, ""); bytes.Equal(got.Pix, plain.Pix) {
 		t.Error("the draft changes nothing")
+	}
+}
+
+// An answer brings the panels that are not as the page has them, and no others.
+func TestAnswersBringWhatChanged(t *testing.T) {
+	a := start(t, Options{})
+	at := a.shot()
+	a.act(at, "add-light", form("step", "dusk"))
+	ask := func(method, path string, values url.Values, has map[string]panel) answer {
+		t.Helper()
+		q := a.request(method, path, "application/x-www-form-urlencoded",
+			strings.NewReader(values.Encode()))
+		var list []string
+		for name, p := range has {
+			list = append(list, name+"="+p.Key)
+		}
+		q.Header.Set("X-Panels", strings.Join(list, ","))
+		resp, err := a.client.Do(q)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer resp.Body.Close()
+		var out answer
+		if err := json.NewDecoder(resp.Body).Decode(&out); err != nil || resp.StatusCode != 200 {
+			t.Fatalf("%s: %d %v", path, resp.StatusCode, err)
+		}
+		return out
+	}
+	names := func(got answer) string {
+		return strings.Join(slices.Sorted(maps.Keys(got.Panels)), " ")
+	}
+	first := ask("GET", at+"/bench?step=dusk", nil, nil)
+	if got := names(first); got != "bench board history rail" {
+		t.Errorf("a page without panels gets %s", got)
+	}
+	if got := names(ask("GET", at+"/bench?step=dusk", nil, first.Panels)); got != "" {
+		t.Errorf("a page that has all gets %s", got)
+	}
+	if got := names(ask("GET", at+"/bench?step=glow", nil, first.Panels)); got != "bench rail" {
+		t.Errorf("for another step it gets %s", got)
+	}
+	level := change(a.stored(at).Version, `[{"op":"replace","path":"/lights/0/level","value":0.4}]`)
+	level.Set("step", "dusk")
+	next := ask("POST", at+"/changes", level, first.Panels)
+	if got := names(next); got != "board history" ||
+		!strings.Contains(next.Panels["board"].HTML, "40") {
+		t.Errorf("after the change of a fader it gets %s", got)
+	}
+	var s struct{ Version int64 }
+	if err := json.Unmarshal(next.State, &s); err != nil || s.Version != a.stored(at).Version {
+		t.Errorf("the state is of version %d, %v", s.Version, err)
 	}
 }

@@ -1,11 +1,13 @@
 package web
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"io"
 	"net/http"
 	"slices"
+	"strings"
 
 	"github.com/labstack/echo/v5"
 
@@ -18,6 +20,7 @@ import (
 	"pyrant/internal/recipe/cutout"
 	"pyrant/internal/recipe/pass"
 	"pyrant/internal/recipe/setting"
+	"pyrant/internal/shot/asset"
 	"pyrant/internal/shot/store"
 )
 
@@ -116,13 +119,51 @@ func (s *Server) bench(c *echo.Context) error {
 	return s.update(c, shot)
 }
 
+// panels are the parts of a shot's page that its answers bring anew, by their templates.
+var panels = []string{"bench", "rail", "history", "board"}
+
+// answer is what a page gets for a save, for another step and when another window saved.
+type answer struct {
+	State  json.RawMessage  `json:"state"`
+	Panels map[string]panel `json:"panels"` // those that are not as the page has them
+}
+
+// panel is a part of a page, with a key that names what is in it.
+type panel struct {
+	HTML string `json:"html"`
+	Key  string `json:"key"`
+}
+
+// update answers with a shot as it is. The page says which panels it has, in the header X-Panels as
+// bench=KEY,rail=KEY and so on: those are left out.
 func (s *Server) update(c *echo.Context, shot *store.Shot) error {
 	p, err := s.view(c, shot)
 	if err != nil {
 		return err
 	}
-	p.OutOfBand = true
-	return c.Render(http.StatusOK, "update", p)
+	state, err := p.State()
+	if err != nil {
+		return err
+	}
+	has := strings.Split(c.Request().Header.Get("X-Panels"), ",")
+	out := answer{json.RawMessage(state), map[string]panel{}}
+	for _, name := range panels {
+		var b strings.Builder
+		if err := s.Render(c, &b, name, p); err != nil {
+			return err
+		}
+		key := asset.Sum([]byte(b.String()))[:16]
+		if !slices.Contains(has, name+"="+key) {
+			out.Panels[name] = panel{b.String(), key}
+		}
+	}
+	var b bytes.Buffer
+	e := json.NewEncoder(&b)
+	e.SetEscapeHTML(false) // it is no script in a page
+	if err := e.Encode(out); err != nil {
+		return err
+	}
+	return c.Blob(http.StatusOK, echo.MIMEApplicationJSON, b.Bytes())
 }
 
 // change saves a JSON Patch of the recipe as one revision.

@@ -38,7 +38,6 @@ type page struct {
 	focus
 	Undo, Redo string
 	Saved      time.Time
-	OutOfBand  bool // the answer also brings the parts round the bench
 }
 
 // focus is what of the bench is open, below the step and the light.

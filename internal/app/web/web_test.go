@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"hash/crc32"
+	"html"
 	"image"
 	"image/color"
 	"image/jpeg"
@@ -108,7 +109,21 @@ func (a *app) do(r *http.Request) (*http.Response, string) {
 	if err != nil {
 		a.Fatal(err)
 	}
-	return resp, string(b)
+	return resp, asPage(b)
+}
+
+// asPage returns what an answer to a save makes of a page that had no panels: these, one after the
+// other, and the state. What is no such answer comes as it is.
+func asPage(body []byte) string {
+	var got answer
+	if json.Unmarshal(body, &got) != nil || got.Panels == nil {
+		return string(body)
+	}
+	page := `<div data-state="` + html.EscapeString(string(got.State)) + `"></div>`
+	for _, name := range panels {
+		page += got.Panels[name].HTML
+	}
+	return page
 }
 
 func (a *app) request(method, path, kind string, body io.Reader) *http.Request {

@@ -112,7 +112,11 @@ func TestLongHistory(t *testing.T) {
 	}
 	dice := rand.New(rand.NewPCG(7, 12))
 	line := []*recipe.Recipe{r} // recipes of the revisions, from the first
-	for range 500 {
+	n := 500
+	if testing.Short() {
+		n = 50
+	}
+	for range n {
 		if dice.IntN(12) == 0 && shot.HeadSeq > 4 {
 			for range 1 + dice.IntN(3) {
 				if shot, err = s.Step(ctx, shot.ID, shot.Version, -1); err != nil {
@@ -143,7 +147,7 @@ func TestLongHistory(t *testing.T) {
 		}
 	}
 	whole := len(r.Encode())
-	if each := bytesOf(t, s, shot.ID) / len(line); each > 1200 {
+	if each := bytesOf(t, s, shot.ID) / len(line); each > 1200 && !testing.Short() {
 		t.Errorf("a revision takes %d bytes, its recipe has %d", each, whole)
 	}
 }

@@ -4,25 +4,9 @@ import { told } from "./ask.js";
 import { notice } from "./notice.js";
 
 const none = {
-  status: 0,
   title: "No answer",
-  text: "Pyrant does not answer. Your last change is not saved; all before it is. See that it runs, then try again.",
+  text: "Pyrant does not answer. Nothing was changed. See that it runs, then try again.",
 };
-
-let own = null; // the request whose failure is told to who made it
-
-// exchange asks by htmx and gives back what went wrong, null for nothing.
-export async function exchange(verb, url, options) {
-  const mine = { url, failure: null };
-  own = mine;
-  try {
-    await window.htmx.ajax(verb, url, options);
-  } catch {
-    // htmx has told of it by its events, which set the failure.
-  }
-  if (own === mine) own = null;
-  return mine.failure;
-}
 
 function again({ elt, requestConfig: c, target }) {
   if (!elt.isConnected || elt.matches("div")) {
@@ -33,10 +17,6 @@ function again({ elt, requestConfig: c, target }) {
 }
 
 function failed(e, what) {
-  if (own && own.url === (e.detail.pathInfo?.requestPath ?? own.url)) {
-    own.failure = what;
-    return;
-  }
   for (const input of e.detail.elt.querySelectorAll?.("input:not([type=hidden])") ?? [])
     input.classList.add("unsaved");
   notice(what.title, what.text, [["Try again", () => again(e.detail)]]);

@@ -117,9 +117,23 @@ async function openAll(files) {
 const typing = () => document.activeElement?.matches("input.name");
 onEvent("shelf", () => !underway && !typing() && regrid());
 onEvent("reset", () => !underway && !typing() && regrid());
-onEvent("revision", ({ shot, version }) => {
+// A thumbnail is made when it is asked for: once the work on its shot rests, and where somebody looks. All pages are told
+// when it is there.
+const rests = new Map();
+function picture({ shot, version }) {
   const img = document.querySelector(`#shot-${CSS.escape(shot)} img`);
   if (img) img.src = `/shots/${shot}/preview.jpg?v=${version}`;
+}
+onEvent("revision", (e) => {
+  clearTimeout(rests.get(e.shot));
+  rests.set(
+    e.shot,
+    setTimeout(() => document.hidden || picture(e), 2000),
+  );
+});
+onEvent("thumbnail", (e) => {
+  clearTimeout(rests.get(e.shot));
+  picture(e);
 });
 
 input.addEventListener("change", () => {

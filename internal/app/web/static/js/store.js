@@ -7,15 +7,14 @@
 //
 // Letting go commits what was the draft. Commits go one after the other. They name items by their ids, so they
 // go to the item that they were made for whatever happens in between.
-import { ask } from "./ask.js";
-import { exchange as exchangeBy } from "./fail.js";
+import { ask, told } from "./ask.js";
+import "./fail.js";
 import { byID, newID, valueAt } from "./ids.js";
 import { applied } from "./patch.js";
 import { notice, hideNotice } from "./notice.js";
 
-const read = () => JSON.parse(document.getElementById("shot-state").dataset.state);
-
-export let saved = read();
+const shown = document.getElementById("shot-state");
+export let saved = JSON.parse(shown.dataset.state);
 export let draft = null;
 export let now = saved;
 export { saved as shot };
@@ -131,10 +130,17 @@ addEventListener("pointerdown", () => (pressed = true), true);
 for (const kind of ["pointerup", "pointercancel"]) addEventListener(kind, () => (pressed = false), true);
 export const idle = () => !pressed && !document.getElementById("stage").classList.contains("dragging-value");
 
-// refresh takes over what the last answer brought: after the given operations, or what others did.
-function refresh(ops = [], own = true) {
+// refresh takes over what an answer brought: after the given operations, or what others did.
+function refresh(answer, ops = [], own = true) {
   const before = saved;
-  saved = read();
+  saved = answer.state;
+  shown.dataset.state = JSON.stringify(saved); // for those who look at the page from outside
+  for (const [name, { html, key }] of Object.entries(answer.panels)) {
+    const el = document.getElementById(name);
+    window.Idiomorph.morph(el, html, { morphStyle: name === "bench" ? "innerHTML" : "outerHTML" });
+    window.htmx.process(el);
+    panels.set(name, key);
+  }
   keep(ops, before);
   // A value that is in the hand again by now stays there.
   const held = document.getElementById("stage").classList.contains("dragging-value");
@@ -150,13 +156,40 @@ function refresh(ops = [], own = true) {
   tell("change");
 }
 
-const exchange = (verb, url, values) =>
-  exchangeBy(verb, url, { target: "#bench", swap: "morph:innerHTML", values });
+// panels are the parts of the page by their keys: what the page has is not sent again.
+const panels = new Map();
+
+// exchange asks for the shot as it is then. It gives { answer }, or { bad } with what went wrong.
+async function exchange(method, url, values) {
+  const q = new URLSearchParams(Object.entries(values).filter(([, v]) => v !== undefined));
+  const headers = {
+    "X-CSRF-Token": csrf(),
+    "X-Panels": [...panels].map(([name, key]) => `${name}=${key}`).join(),
+  };
+  const [address, body] = method === "GET" ? [`${url}?${q}`] : [url, q];
+  const got = await fetch(address, { method, headers, body }).catch(() => null);
+  const text = (await got?.text().catch(() => null)) ?? null;
+  if (text === null) return { bad: none };
+  if (got.ok) return { answer: JSON.parse(text) };
+  // What the user has changed in a panel is not so: it comes anew.
+  panels.clear();
+  return { bad: told(got.status, text) };
+}
+
+const none = {
+  status: 0,
+  title: "No answer",
+  text: "Pyrant does not answer. Your last change is not saved; all before it is. See that it runs, then try again.",
+};
 
 // view gives what of the shot the page shows, for an answer that brings the same.
 const view = () => ({ step: saved.step, light: light()?.id ?? "", ...saved.focus });
 
-const newest = () => exchange("GET", `/shots/${saved.id}/bench`, view());
+// fetched takes over the newest state.
+async function fetched(own = true) {
+  const { answer } = await exchange("GET", `/shots/${saved.id}/bench`, view());
+  if (answer) refresh(answer, [], own);
+}
 
 // show opens a step on the panel, for a light by its index, and what of it is to be open: another
 // step begins with nothing open, one changes only what is given.
@@ -165,10 +198,11 @@ export function show(step = saved.step, index = saved.light, open = {}) {
   return enqueue(async () => {
     const other = step !== saved.step || Boolean(open.area !== undefined && open.area !== saved.focus.area);
     const focus = step === saved.step ? { ...saved.focus, ...open } : open;
-    const bad = await exchange("GET", `/shots/${saved.id}/bench`, { step, light: id, ...focus });
+    if (!other) panels.clear(); // what was typed and is not saved goes
+    const { answer, bad } = await exchange("GET", `/shots/${saved.id}/bench`, { step, light: id, ...focus });
     last = "";
     if (bad) notice(bad.title, bad.text, [["Try again", () => show(step, index, open)]]);
-    else refresh();
+    else refresh(answer);
     if (other) document.getElementById("bench").scrollTop = 0;
   });
 }
@@ -177,7 +211,7 @@ export function show(step = saved.step, index = saved.light, open = {}) {
 export function follow() {
   return enqueue(async () => {
     last = "elsewhere";
-    if (!(await newest())) refresh([], false);
+    await fetched(false);
   });
 }
 
@@ -207,7 +241,7 @@ function send(path, values, ops, again = 2) {
   const { step } = saved;
   saving++;
   return enqueue(async () => {
-    const bad = await exchange("POST", `/shots/${saved.id}/${path}`, {
+    const { answer, bad } = await exchange("POST", `/shots/${saved.id}/${path}`, {
       ...view(),
       step,
       ...values,
@@ -217,7 +251,7 @@ function send(path, values, ops, again = 2) {
     if (!bad) {
       if (!failed) hideNotice();
       last = path;
-      refresh(ops);
+      refresh(answer, ops);
       return;
     }
     draft = null;
@@ -230,7 +264,7 @@ function send(path, values, ops, again = 2) {
     if (bad.status === 409 && bad.title === "Changed elsewhere" && ops && again > 0) {
       // A position in a list without ids: it is the same for as long as that list is.
       const before = saved;
-      if (!(await newest())) refresh();
+      await fetched();
       if (!unlike(before, ops)) send(path, values, ops, again - 1);
       else
         notice(
@@ -245,7 +279,7 @@ function send(path, values, ops, again = 2) {
       notice(bad.title, bad.text, [["Try again", retry]], false, () => failed--);
     } else {
       notice(bad.title, bad.text, [], true);
-      if (!(await newest())) refresh();
+      await fetched();
     }
   }).finally(() => saving--);
 }
