@@ -32,6 +32,13 @@ test("an export is followed, cancelled, done again, taken and deleted from the l
   await start();
   await listed(shelf, "working").waitFor();
   assert.equal(await shelf.locator("#jobs-count").textContent(), "1");
+  // What was chosen for it stays when the panel comes anew.
+  await saved(page, () =>
+    page.evaluate(async () =>
+      (await import("/static/js/store.js")).commit([{ op: "replace", path: "/glow/level", value: 0.9 }]),
+    ),
+  );
+  assert.ok(await page.locator('input[name="format"][value="png16"]').isChecked());
   await shelf.waitForFunction(() => document.querySelector("#jobs progress")?.value > 0);
   await shelf.locator('#jobs [data-job-do="cancel"]').click();
   await listed(shelf, "cancelled").waitFor();

@@ -73,7 +73,7 @@ await settled(page); // the board is what it was before
 await page.locator('[data-carry="0"]').click();
 await settled(page);
 await step("finish");
-await page.locator('[data-open="pass"][data-value="1"]').click();
+await page.locator('[data-open="pass"]').nth(1).click();
 await settled(page);
 await page.waitForTimeout(500);
 await shoot("finish");
@@ -158,9 +158,9 @@ await page.waitForFunction(
 await change(page, { op: "replace", path: `/lights/id:${gone}/level`, value: 0.3 });
 await page.getByText("was deleted in another window").waitFor();
 await shoot("export");
+await page.locator("#notice button").click();
 await page.locator("#jobs-close").click();
 await page.locator("#download").waitFor();
-await page.locator("#notice button").click();
 await saved(page, () => page.locator("#undo").click());
 
 // Dusk and an area, on the dunes.

@@ -1,8 +1,8 @@
 // The reference: a second photo of the same set. It is attached, looked at beside the picture, and what its lights left over
 // after a match.
-import { ask, told } from "./ask.js";
+import { ask } from "./ask.js";
 import { notice } from "./notice.js";
-import { csrf, on, shot, show } from "./store.js";
+import { on, shot, upload } from "./store.js";
 import { beside, besides, hold, setShow, showing } from "./view.js";
 
 const there = () => Boolean(shot.reference?.sum);
@@ -20,23 +20,16 @@ function tell(id, text) {
 async function attach(file, query = { name: file.name }) {
   says = "Reading it, and laying it on the photo…";
   tell("ref-says", says);
-  const url = `/shots/${shot.id}/reference?${new URLSearchParams(query)}`;
-  const answer = await fetch(url, {
-    method: "POST",
-    headers: { "Content-Type": "application/octet-stream", "X-CSRF-Token": csrf() },
-    body: file,
-  }).catch(() => null);
-  const text = (await answer?.text().catch(() => "")) ?? "";
-  if (!answer?.ok) {
+  const { text, bad } = await upload(`reference?${new URLSearchParams(query)}`, file);
+  if (bad) {
     says = "";
     tell("ref-says", "");
-    if (answer?.status === 409) await show(); // what was done elsewhere comes in first
-    notice("Not attached", told(answer?.status ?? 0, text).text, [["Try again", () => attach(file, query)]]);
+    notice("Not attached", bad.text, [["Try again", () => attach(file, query)]]);
     return;
   }
   says = JSON.parse(text).says;
   beside(null);
-  await show();
+  fresh();
 }
 
 function split(what) {

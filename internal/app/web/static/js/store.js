@@ -130,6 +130,10 @@ addEventListener("pointerdown", () => (pressed = true), true);
 for (const kind of ["pointerup", "pointercancel"]) addEventListener(kind, () => (pressed = false), true);
 export const idle = () => !pressed && !document.getElementById("stage").classList.contains("dragging-value");
 
+// isChoice tells whether an attribute is what the user has chosen in a form that is not part of the shot: it stays.
+const isChoice = (attr, node) =>
+  ["checked", "value"].includes(attr) && Boolean(node.closest("form[data-keep]"));
+
 // refresh takes over what an answer brought: after the given operations, or what others did.
 function refresh(answer, ops = [], own = true) {
   const before = saved;
@@ -137,7 +141,10 @@ function refresh(answer, ops = [], own = true) {
   shown.dataset.state = JSON.stringify(saved); // for those who look at the page from outside
   for (const [name, { html, key }] of Object.entries(answer.panels)) {
     const el = document.getElementById(name);
-    window.Idiomorph.morph(el, html, { morphStyle: name === "bench" ? "innerHTML" : "outerHTML" });
+    window.Idiomorph.morph(el, html, {
+      morphStyle: name === "bench" ? "innerHTML" : "outerHTML",
+      callbacks: { beforeAttributeUpdated: (attr, node) => !isChoice(attr, node) },
+    });
     window.htmx.process(el);
     panels.set(name, key);
   }
@@ -207,9 +214,10 @@ export function show(step = saved.step, index = saved.light, open = {}) {
   });
 }
 
-// follow takes over what somebody else has saved; a draft stays on top of it.
-export function follow() {
+// follow takes over what somebody else has saved, unless the page has that version by then; a draft stays on top of it.
+export function follow(version) {
   return enqueue(async () => {
+    if (saved.version >= version) return;
     last = "elsewhere";
     await fetched(false);
   });
@@ -298,6 +306,27 @@ const unlike = (before, ops) =>
 
 // commit saves a change; open says what of the panel it opens.
 export const commit = (ops, open) => send("changes", { ...open }, named(widen(ops)));
+
+// upload sends a file that becomes part of the shot, in its turn among the changes, and takes over what came of it. It
+// gives { text } of the answer, or { bad } with what went wrong.
+export function upload(path, body) {
+  let out = {};
+  saving++;
+  return enqueue(async () => {
+    const got = await fetch(`/shots/${saved.id}/${path}`, {
+      method: "POST",
+      headers: { "Content-Type": "application/octet-stream", "X-CSRF-Token": csrf() },
+      body,
+    }).catch(() => null);
+    const text = (await got?.text().catch(() => null)) ?? null;
+    if (text === null) out = { bad: told(0, "") };
+    else out = got.ok ? { text } : { bad: told(got.status, text) };
+    last = path;
+    await fetched();
+  })
+    .finally(() => saving--)
+    .then(() => out);
+}
 
 // leave saves a change while the page is being left: nobody waits for the answer.
 export function leave(patch) {

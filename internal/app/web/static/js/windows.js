@@ -2,13 +2,15 @@
 import { onEvent } from "./events.js";
 import { follow, idle, saved } from "./store.js";
 
-// seen is the newest version that was told of.
+// seen is the newest version that was told of: without end where nobody knows.
 let seen = saved.version;
 
 // A value that is in the hand stays there: what others saved comes in when it is let go of. A page that nobody
 // sees follows when it is looked at.
 function catchUp() {
-  if (seen > saved.version && idle() && !document.hidden) follow();
+  if (seen <= saved.version || !idle() || document.hidden) return;
+  follow(seen);
+  if (seen === Infinity) seen = 0; // it is asked for
 }
 
 onEvent("revision", ({ shot, version }) => {
@@ -19,7 +21,6 @@ onEvent("revision", ({ shot, version }) => {
 onEvent("reset", () => {
   seen = Infinity;
   catchUp();
-  seen = 0;
 });
 for (const kind of ["pointerup", "pointercancel", "keyup", "focusout", "visibilitychange"])
   document.addEventListener(kind, () => setTimeout(catchUp));
