@@ -2,6 +2,7 @@
 
 const kinds = ["hello", "reset", "revision", "job", "thumbnail", "shelf", "notice"];
 const silence = 40_000; // ms without a sign of life after which a line is given up
+const wait = { least: 500, most: 5000 }; // ms before it is opened anew
 
 // connect tells pass of every event after one, as { id, kind, data }; and of the line itself, as the kind line, when
 // it opens or breaks.
@@ -10,13 +11,15 @@ export function connect(after, pass) {
   let last = after;
   let timer = 0;
   let closed = false;
+  let pause = wait.least;
 
   function lost() {
     source?.close();
     if (closed) return;
     pass({ kind: "line", data: { open: false } });
     clearTimeout(timer);
-    timer = setTimeout(open, 500);
+    timer = setTimeout(open, pause);
+    pause = Math.min(2 * pause, wait.most);
   }
   function alive() {
     clearTimeout(timer);
@@ -26,6 +29,7 @@ export function connect(after, pass) {
     source = new EventSource(`/events?after=${encodeURIComponent(last)}`);
     source.onopen = () => {
       alive();
+      pause = wait.least;
       pass({ kind: "line", data: { open: true } });
     };
     // It is opened anew here, not by the browser, which gives up on some errors.
