@@ -8,7 +8,6 @@ import (
 	"math"
 	"net/http"
 	"sync"
-	"sync/atomic"
 
 	"github.com/labstack/echo/v5"
 
@@ -28,50 +27,6 @@ import (
 	"pyrant/internal/vision/livewire"
 	"pyrant/internal/vision/region"
 )
-
-// grounds says how much of the photos that are being prepared for edge tools is done, by the
-// photos' sums.
-type grounds struct {
-	mu  sync.Mutex
-	all map[string]*preparing
-}
-
-// preparing is the progress of one photo, and how many requests wait for it.
-type preparing struct {
-	thousandths atomic.Uint64
-	waiting     int
-}
-
-// start registers a request for a photo. It returns a function that reports progress, and one to
-// call when the request is done.
-func (g *grounds) start(sha string) (report func(float64), done func()) {
-	g.mu.Lock()
-	defer g.mu.Unlock()
-	p := g.all[sha]
-	if p == nil {
-		p = new(preparing)
-		g.all[sha] = p
-	}
-	p.waiting++
-	return func(v float64) { p.thousandths.Store(uint64(1000 * v)) }, func() {
-		g.mu.Lock()
-		defer g.mu.Unlock()
-		if p.waiting--; p.waiting == 0 {
-			delete(g.all, sha)
-		}
-	}
-}
-
-// share returns how much is done of a photo that is being prepared, from 0 to 1; 0 where none is.
-func (g *grounds) share(sha string) float64 {
-	g.mu.Lock()
-	defer g.mu.Unlock()
-	p := g.all[sha]
-	if p == nil {
-		return 0
-	}
-	return float64(p.thousandths.Load()) / 1000
-}
 
 // ground returns a shot's photo made ready for hands that look for edges.
 func (s *Server) ground(ctx context.Context, shot *store.Shot) (*region.Ground, error) {

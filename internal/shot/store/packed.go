@@ -40,8 +40,9 @@ func pack(doc, base []byte) []byte {
 	if err != nil {
 		panic(fmt.Sprintf("store: zstd: %v", err)) // of these options
 	}
-	defer e.Close()
-	return e.EncodeAll(doc, nil)
+	out := e.EncodeAll(doc, nil)
+	_ = e.Close() // it writes nowhere
+	return out
 }
 
 // unpacker reads what pack made with one base.
@@ -157,19 +158,19 @@ func documentsOf(tx *gorm.DB, b Base, do func(doc []byte)) error {
 	if err != nil {
 		return err
 	}
-	defer rows.Close()
 	for rows.Next() {
 		var data []byte
 		if err := rows.Scan(&data); err != nil {
-			return err
+			return errors.Join(err, rows.Close())
 		}
 		doc, err := d.DecodeAll(data, nil)
 		if err != nil {
-			return fmt.Errorf("%w: a recipe of the history: %v", ErrDamaged, err)
+			return errors.Join(fmt.Errorf("%w: a recipe of the history: %v", ErrDamaged, err),
+				rows.Close())
 		}
 		do(doc)
 	}
-	return rows.Err()
+	return errors.Join(rows.Err(), rows.Close())
 }
 
 // packAll makes of revisions with whole recipes, as an older Pyrant kept them, packed ones.
