@@ -38,16 +38,20 @@ const one = (page, dice, value) =>
     [...dice, value],
   );
 
-// editsBy has each page do so many edits, all pages at the same time. It tells how many were saved, and what of the
-// result is not as they make it.
+// editsBy has each page do so many edits, all pages at the same time. It tells how many were saved, how others
+// were refused, and what of the result is not as they make it.
 export async function editsBy(pages, each, seed) {
   const log = []; // { version, patch, lights } of each answer
   const reading = [];
+  const refused = []; // statuses
   for (const page of pages)
     page.on("response", (r) => {
       const q = r.request();
-      if (q.method() !== "POST" || r.status() !== 200 || !/\/(changes|actions\/[\w-]+)$/.test(r.url()))
+      if (q.method() !== "POST" || !/\/(changes|actions\/[\w-]+)$/.test(r.url())) return;
+      if (r.status() !== 200) {
+        refused.push(r.status());
         return;
+      }
       reading.push(
         r.json().then(({ state: s }) => {
           const patch = new URLSearchParams(q.postData()).get("patch");
@@ -99,7 +103,7 @@ export async function editsBy(pages, each, seed) {
     if (JSON.stringify(plain(s.lights)) !== JSON.stringify(model)) wrong.push("a page shows something else");
     if (s.version !== newest) wrong.push(`a page is at ${s.version}, the last edit at ${newest}`);
   }
-  return { saved: log.length, wrong };
+  return { saved: log.length, refused, wrong };
 }
 
 // sameAsCommandLine tells whether the picture that a page shows at fit is, byte by byte, that of the command line.

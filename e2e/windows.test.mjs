@@ -132,6 +132,7 @@ test("many edits from two browsers: none is misdirected, none lost, both end wit
   expectError(other, 404, 409);
   const told = await editsBy([page, other], 20, 20261202);
   assert.ok(told.saved > 30, `only ${told.saved} of 40 were saved`);
+  assert.equal(told.saved + told.refused.length, 40, "an edit was not answered");
   assert.deepEqual(told.wrong, []);
   assert.equal(await picture(page), await picture(other));
   assert.equal(await sameAsCommandLine(page, address()), true);

@@ -52,7 +52,7 @@ const result = await editsBy([first, other], edits / 2, 35);
 const same = (await picture(first)) === (await picture(other));
 const cli = await sameAsCommandLine(first, address);
 console.log(
-  `${edits} edits from two browsers: ${result.saved} saved, ${result.wrong.length} wrong; the two pictures are ${same ? "equal" : "different"}, that of the command line is ${cli ? "equal" : "different"}`,
+  `${edits} edits from two browsers: ${result.saved} saved, ${result.refused.length} refused (${[...new Set(result.refused)]}), ${result.wrong.length} wrong; the two pictures are ${same ? "equal" : "different"}, that of the command line is ${cli ? "equal" : "different"}`,
 );
 result.wrong.slice(0, 5).forEach((w) => console.log(w));
 await other.context().close();
