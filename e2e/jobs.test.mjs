@@ -27,8 +27,8 @@ async function start(format = "png16") {
 test("an export is followed, cancelled, done again, taken and deleted from the list of another page", async () => {
   const shelf = await open(browser, server.url);
   await list(shelf);
-  await shelf.getByText("Nothing is being made").waitFor();
-  await shelf.getByText("kept for 24 hours, at most 4 GB").waitFor();
+  await shelf.getByText("No jobs").waitFor();
+  await shelf.getByText("kept for 24 hours, up to 4 GB").waitFor();
   await start();
   await listed(shelf, "working").waitFor();
   assert.equal(await shelf.locator("#jobs-count").textContent(), "1");
@@ -57,7 +57,7 @@ test("an export is followed, cancelled, done again, taken and deleted from the l
   assert.equal(png.toString("latin1", 1, 4), "PNG");
   assert.deepEqual([png.readUInt32BE(16), png.readUInt32BE(20), png[24]], [3000, 2000, 16]);
   await shelf.locator('#jobs [data-job-do="remove"]').click();
-  await shelf.getByText("Nothing is being made").waitFor();
+  await shelf.getByText("No jobs").waitFor();
   await page.waitForFunction(() => !document.querySelector("#jobs .job"));
   await shelf.keyboard.press("Tab");
   await shelf.locator("#jobs-close").focus();
@@ -65,6 +65,29 @@ test("an export is followed, cancelled, done again, taken and deleted from the l
   assert.equal(await shelf.locator("#jobs").isVisible(), false);
   assert.deepEqual(shelf.faults, []);
   await shelf.context().close();
+});
+
+test("an answer that is older than an event does not hide that an export is done", async () => {
+  // The answer "working" comes after the event "done", and the answer "done" after that.
+  let asked = 0;
+  let second;
+  const both = new Promise((go) => (second = go));
+  await page.route("**/jobs/*?panel=1", async (route) => {
+    const answer = await route.fetch();
+    const n = ++asked;
+    if (n === 1) await both;
+    if (n === 2) {
+      second();
+      await new Promise((go) => setTimeout(go, 500));
+    }
+    await route.fulfill({ response: answer });
+  });
+  await list(page);
+  await start("jpeg");
+  await listed(page, "done").waitFor({ timeout: 30_000 });
+  await page.locator("#download").waitFor();
+  assert.ok(asked > 1);
+  assert.equal(await page.locator("#job [data-job]").count(), 1);
 });
 
 test("Pyrant is killed during an export and a refinement: both go on under two windows", async () => {

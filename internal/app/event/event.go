@@ -1,5 +1,5 @@
-// Package event tells every open page what happens on the server: a revision was saved, a job went
-// on. A page that was away for a moment asks for what came after the last event that it saw.
+// Package event broadcasts what happens on the server to all open pages. A page that lost its
+// connection resumes after the last event that it received.
 package event
 
 import (
@@ -11,41 +11,40 @@ import (
 	"sync"
 )
 
-// Event is one thing that happened.
+// Event is a message to all pages.
 type Event struct {
-	ID   string // names the run of the server and the number of the event, as in k3f-17
+	ID   string // run of the server and sequence number, as in k3f-17
 	Kind string // such as revision or job
 	Data []byte // JSON
 }
 
 const (
-	kept   = 1024 // events that can be asked for later
-	behind = 256  // events that a line may be behind before it is cut
-	most   = 256  // lines at a time
+	maxReplay      = 1024 // events kept for resuming
+	maxBacklog     = 256  // unread events before a subscription is closed
+	maxSubscribers = 256  // concurrent subscriptions
 )
 
-// Hub passes events on to all who follow. Its methods may be called by several goroutines.
+// Hub broadcasts events. It is safe for concurrent use.
 type Hub struct {
-	run string // names this run of the server
+	run string // random id of this run of the server
 
-	mu     sync.Mutex
-	n      uint64  // number of the last event
-	past   []Event // the last of them, the oldest first
-	lines  map[*Line]struct{}
-	closed bool
+	mu          sync.Mutex
+	n           uint64  // sequence number of the last event
+	past        []Event // the last maxReplay events, oldest first
+	subscribers map[*Subscription]struct{}
+	closed      bool
 }
 
-// New returns a hub that nobody follows yet.
+// New returns a hub without subscriptions.
 func New() *Hub {
-	return &Hub{run: strings.ToLower(rand.Text()[:8]), lines: map[*Line]struct{}{}}
+	return &Hub{run: strings.ToLower(rand.Text()[:8]), subscribers: map[*Subscription]struct{}{}}
 }
 
-// Line is what one follower receives.
-type Line struct {
-	C    <-chan Event // closed where the line is cut: by Close, or when the follower is too slow
-	Last string       // id of the last event before those of C
-	// Lost says that events between the one that was asked for and those of C are no longer
-	// known: all may have changed.
+// Subscription receives events from a hub.
+type Subscription struct {
+	C    <-chan Event // closed by Close, or if the reader is too slow
+	Last string       // id of the event before the first of C
+	// Lost reports that events were missed and cannot be replayed.
 	Lost bool
 
 	hub  *Hub
@@ -61,48 +60,49 @@ func (h *Hub) Last() string {
 
 func (h *Hub) id(n uint64) string { return fmt.Sprintf("%s-%d", h.run, n) }
 
-// Tell passes an event on. Data is anything that JSON can hold.
-func (h *Hub) Tell(kind string, data any) {
+// Publish sends an event with data as JSON to all subscriptions.
+func (h *Hub) Publish(kind string, data any) {
 	b, err := json.Marshal(data)
 	if err != nil {
-		panic(fmt.Sprintf("event: %s: %v", kind, err)) // a type of ours that JSON cannot hold
+		panic(fmt.Sprintf("event: %s: %v", kind, err)) // a programming error
 	}
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	h.n++
 	e := Event{h.id(h.n), kind, b}
-	if len(h.past) == kept {
+	if len(h.past) == maxReplay {
 		h.past = append(h.past[:0], h.past[1:]...)
 	}
 	h.past = append(h.past, e)
-	for l := range h.lines {
+	for l := range h.subscribers {
 		select {
 		case l.send <- e:
-		default: // it comes again, and asks for what it missed
+		default: // too slow: it reconnects and resumes
 			h.cut(l)
 		}
 	}
 }
 
-// Follow returns a line of all events after one, by its id; with an empty id, of those from now on.
-// It returns nil where too many follow, or the hub is closed.
-func (h *Hub) Follow(after string) *Line {
+// Subscribe returns a subscription to all events after the one with the given id, or from now on if
+// id is empty. It returns nil if there are too many subscriptions or the hub is closed.
+func (h *Hub) Subscribe(after string) *Subscription {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	if h.closed || len(h.lines) >= most {
+	if h.closed || len(h.subscribers) >= maxSubscribers {
 		return nil
 	}
 	missed, known := h.after(after)
-	c := make(chan Event, behind+len(missed))
+	c := make(chan Event, maxBacklog+len(missed))
 	for _, e := range missed {
 		c <- e
 	}
-	l := &Line{C: c, Last: h.id(h.n - uint64(len(missed))), Lost: !known, hub: h, send: c}
-	h.lines[l] = struct{}{}
+	l := &Subscription{C: c, Last: h.id(h.n - uint64(len(missed))), Lost: !known, hub: h, send: c}
+	h.subscribers[l] = struct{}{}
 	return l
 }
 
-// after returns the events after one, and whether it is known which they are.
+// after returns the events after the one with the given id; known is false if they cannot be
+// determined.
 func (h *Hub) after(id string) (missed []Event, known bool) {
 	if id == "" {
 		return nil, true
@@ -115,26 +115,26 @@ func (h *Hub) after(id string) (missed []Event, known bool) {
 	return h.past[len(h.past)-int(h.n-n):], true
 }
 
-// Leave ends a line.
-func (l *Line) Leave() {
+// Close ends the subscription.
+func (l *Subscription) Close() {
 	l.hub.mu.Lock()
 	defer l.hub.mu.Unlock()
 	l.hub.cut(l)
 }
 
-func (h *Hub) cut(l *Line) {
-	if _, ok := h.lines[l]; ok {
-		delete(h.lines, l)
+func (h *Hub) cut(l *Subscription) {
+	if _, ok := h.subscribers[l]; ok {
+		delete(h.subscribers, l)
 		close(l.send)
 	}
 }
 
-// Close ends all lines, and takes no new ones.
+// Close ends all subscriptions and rejects new ones.
 func (h *Hub) Close() {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	h.closed = true
-	for l := range h.lines {
+	for l := range h.subscribers {
 		h.cut(l)
 	}
 }

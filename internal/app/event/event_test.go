@@ -6,7 +6,7 @@ import (
 )
 
 // next returns what a line has, up to so many events.
-func next(l *Line, n int) string {
+func next(l *Subscription, n int) string {
 	out := ""
 	for range n {
 		select {
@@ -24,10 +24,10 @@ func next(l *Line, n int) string {
 
 func TestEveryFollowerIsTold(t *testing.T) {
 	h := New()
-	a, b := h.Follow(""), h.Follow("")
-	h.Tell("revision", 1)
-	b.Leave()
-	h.Tell("revision", 2)
+	a, b := h.Subscribe(""), h.Subscribe("")
+	h.Publish("revision", 1)
+	b.Close()
+	h.Publish("revision", 2)
 	if got := next(a, 9); got != "1 2 " {
 		t.Errorf("the first was told %q", got)
 	}
@@ -38,16 +38,16 @@ func TestEveryFollowerIsTold(t *testing.T) {
 
 func TestWhatWasMissedComesAgain(t *testing.T) {
 	h := New()
-	h.Tell("job", 1)
+	h.Publish("job", 1)
 	at := h.Last()
-	h.Tell("job", 2)
-	h.Tell("job", 3)
-	l := h.Follow(at)
-	h.Tell("job", 4)
+	h.Publish("job", 2)
+	h.Publish("job", 3)
+	l := h.Subscribe(at)
+	h.Publish("job", 4)
 	if got := next(l, 9); got != "2 3 4 " || l.Lost || l.Last != at {
 		t.Errorf("told %q, lost %v, from %s; want 2 3 4 from %s", got, l.Lost, l.Last, at)
 	}
-	if l := h.Follow(h.Last()); l.Lost || next(l, 9) != "" {
+	if l := h.Subscribe(h.Last()); l.Lost || next(l, 9) != "" {
 		t.Error("who missed nothing is told something")
 	}
 }
@@ -55,29 +55,29 @@ func TestWhatWasMissedComesAgain(t *testing.T) {
 func TestWhatIsNoLongerKnownIsSaid(t *testing.T) {
 	h := New()
 	at := h.Last()
-	h.Tell("job", 0)
+	h.Publish("job", 0)
 	early := h.Last()
-	for i := range kept {
-		h.Tell("job", i)
+	for i := range maxReplay {
+		h.Publish("job", i)
 	}
 	for what, id := range map[string]string{
 		"too old": at, "another run": New().Last(), "later than all": h.id(h.n + 1), "no id": "x",
 	} {
-		if l := h.Follow(id); !l.Lost || l.Last != h.Last() || next(l, 9) != "" {
+		if l := h.Subscribe(id); !l.Lost || l.Last != h.Last() || next(l, 9) != "" {
 			t.Errorf("%s: lost %v, from %s", what, l.Lost, l.Last)
 		}
 	}
-	if l := h.Follow(early); l.Lost || len(l.C) != kept {
-		t.Errorf("of %d events that are known, %d come", kept, len(l.C))
+	if l := h.Subscribe(early); l.Lost || len(l.C) != maxReplay {
+		t.Errorf("of %d events that are known, %d come", maxReplay, len(l.C))
 	}
 }
 
 // A follower that takes nothing holds up nobody: it is cut, and finds all when it comes again.
 func TestTheSlowAreCut(t *testing.T) {
 	h := New()
-	slow := h.Follow("")
-	for i := range behind + 1 {
-		h.Tell("job", i)
+	slow := h.Subscribe("")
+	for i := range maxBacklog + 1 {
+		h.Publish("job", i)
 	}
 	last := ""
 	n := 0
@@ -85,39 +85,39 @@ func TestTheSlowAreCut(t *testing.T) {
 		last = e.ID
 		n++
 	}
-	if n != behind {
-		t.Errorf("it had %d events, want %d", n, behind)
+	if n != maxBacklog {
+		t.Errorf("it had %d events, want %d", n, maxBacklog)
 	}
-	if got := next(h.Follow(last), 9); got != fmt.Sprintf("%d ", behind) {
+	if got := next(h.Subscribe(last), 9); got != fmt.Sprintf("%d ", maxBacklog) {
 		t.Errorf("it missed %q", got)
 	}
 }
 
 func TestClose(t *testing.T) {
 	h := New()
-	l := h.Follow("")
+	l := h.Subscribe("")
 	h.Close()
 	if _, ok := <-l.C; ok {
 		t.Error("a line goes on after the end")
 	}
-	if h.Follow("") != nil {
+	if h.Subscribe("") != nil {
 		t.Error("a closed hub takes a follower")
 	}
-	h.Tell("notice", "late") // nobody is told, and nothing fails
-	l.Leave()
+	h.Publish("notice", "late") // nobody is told, and nothing fails
+	l.Close()
 }
 
 func TestSoManyAtATime(t *testing.T) {
 	h := New()
-	var last *Line
-	for range most {
-		last = h.Follow("")
+	var last *Subscription
+	for range maxSubscribers {
+		last = h.Subscribe("")
 	}
-	if h.Follow("") != nil {
-		t.Errorf("more than %d follow", most)
+	if h.Subscribe("") != nil {
+		t.Errorf("more than %d follow", maxSubscribers)
 	}
-	last.Leave()
-	if h.Follow("") == nil {
+	last.Close()
+	if h.Subscribe("") == nil {
 		t.Error("one that left keeps its place")
 	}
 }

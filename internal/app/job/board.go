@@ -17,89 +17,91 @@ import (
 	"pyrant/internal/shot/atomicfile"
 )
 
-// Limits of what is kept.
+// Limits of stored jobs.
 const (
-	MostOpen  = 100            // exports that wait or run at a time
-	KeptFor   = 24 * time.Hour // how long a finished job and its file are kept
-	KeptBytes = 4 << 30        // of files: the oldest give way
+	MaxOpen  = 100            // unfinished exports
+	MaxAge   = 24 * time.Hour // of finished jobs
+	MaxBytes = 4 << 30        // of all files; the oldest are deleted first
 )
 
-// showAfter is how long work that nobody keeps must take to be told of, and tellEvery how often its
-// progress is.
+// showDelay is how long a task that is not stored runs before it is shown. publishInterval limits
+// how often progress is published.
 const (
-	showAfter = 300 * time.Millisecond
-	tellEvery = 150 * time.Millisecond
+	showDelay       = 300 * time.Millisecond
+	publishInterval = 150 * time.Millisecond
 )
 
-// Faults that callers tell apart.
+// Errors of a board.
 var (
 	ErrStopping = fault.New(
 		fault.NoRoom,
-		"Pyrant is being stopped. The shot is safe; do this again when Pyrant runs.",
+		"Pyrant is stopping. The shot is safe. Try again when Pyrant runs.",
 	)
-	ErrCancelled = fault.New(fault.Invalid, "This was cancelled in the list of jobs.")
+	ErrCancelled = fault.New(fault.Invalid, "Cancelled in the list of jobs. Nothing was changed.")
 	ErrGone      = fault.New(
 		fault.Gone,
-		"This job is no longer kept: it is older than a day, or made room for newer ones. The shot is safe.",
+		"This job is no longer kept. It is older than a day, or newer exports needed its space. The shot is safe.",
 	)
 )
 
 // Options of a board.
 type Options struct {
-	Dir     string             // for the files that jobs make
+	Dir     string             // of the files
 	Rows    Rows               // may be nil
-	Tell    func(Job)          // called with every change of a job that is shown; may be nil
-	Explain func(error) string // says to the user why a job failed
+	Publish func(Job)          // receives every change of a shown job; may be nil
+	Explain func(error) string // returns the reason for the user
 	Log     *slog.Logger
-	Bytes   int64 // of kept files; KeptBytes for 0
+	Bytes   int64 // limit of all files; 0 means MaxBytes
 }
 
-// Board holds all jobs. Its methods may be called by several goroutines.
+// Board holds all jobs. It is safe for concurrent use.
 type Board struct {
 	opt    Options
 	makers map[Kind]Maker
 	work   sync.WaitGroup
 
-	mu     sync.Mutex
-	all    map[string]*entry // those that are shown
-	queue  []*entry          // kept ones that wait: one is made at a time, as each uses all cores
-	making bool              // somebody works on the queue
-	busy   map[string]*entry // work that is not kept, by kind and subject
-	rate   map[Kind]float64  // seconds that a unit of size took lately
-	closed bool
+	mu             sync.Mutex
+	all            map[string]*entry // shown jobs by id
+	queue          []*entry          // stored jobs; they run one at a time, as each uses all cores
+	making         bool              // a goroutine runs the queue
+	running        map[string]*entry // tasks that are not stored, by key
+	secondsPerUnit map[Kind]float64  // moving average
+	closed         bool
 }
 
-// entry is a job with what the board needs to run it.
+// entry is a job on the board.
 type entry struct {
 	Job
-	request []byte
-	kept    bool
-	do      func()     // makes the file of a kept one
-	again   func() Job // does it once more; nil where who asked does so
-	cancel  context.CancelFunc
-	asked   bool // the user has cancelled it
-	shown   bool
-	told    time.Time
+	request     []byte
+	kept        bool
+	do          func()     // writes the file of a stored job
+	rerun       func() Job // starts a background task again; nil for others
+	cancel      context.CancelFunc
+	cancelAsked bool // by the user
+	shown       bool
+	published   time.Time
 }
 
-// New returns a board with the jobs that the rows have kept. Resume begins those anew that had not
-// ended.
+// key identifies work that must not run twice at a time.
+func (e *entry) key() string { return string(e.Kind) + " " + e.Subject }
+
+// New returns a board with the stored jobs. Resume starts those that had not ended.
 func New(opt Options, makers map[Kind]Maker) (*Board, error) {
 	if opt.Bytes == 0 {
-		opt.Bytes = KeptBytes
+		opt.Bytes = MaxBytes
 	}
 	if opt.Log == nil {
 		opt.Log = slog.Default()
 	}
 	b := &Board{opt: opt, makers: makers, all: map[string]*entry{},
-		busy: map[string]*entry{}, rate: map[Kind]float64{}}
+		running: map[string]*entry{}, secondsPerUnit: map[Kind]float64{}}
 	if err := os.MkdirAll(opt.Dir, 0o700); err != nil {
 		return nil, err
 	}
 	return b, b.read()
 }
 
-// read takes up the kept jobs, and removes files that belong to none.
+// read loads the stored jobs and deletes files without a job.
 func (b *Board) read() error {
 	var rows []Row
 	if b.opt.Rows != nil {
@@ -114,7 +116,7 @@ func (b *Board) read() error {
 			b.opt.Log.Warn("a kept job cannot be read", "job", row.ID, "error", err)
 			continue
 		}
-		e.Stage, e.Left = "", 0
+		e.Stage, e.Remaining = "", 0
 		if info, err := os.Stat(b.path(e.ID)); e.State == Done && (err != nil ||
 			info.Size() != e.Bytes) {
 			e.State, e.Problem = Failed, "Its file is no longer there. Do it again."
@@ -163,12 +165,12 @@ func (b *Board) Start(j Job, request []byte) (Job, error) {
 			open++
 		}
 	}
-	if open >= MostOpen {
+	if open >= MaxOpen {
 		return Job{}, fault.New(fault.NoRoom,
 			"%d exports are waiting already. Wait until some are done, or cancel them.", open)
 	}
 	e := &entry{Job: j, request: request, kept: true, shown: true}
-	e.ID, e.Made = newID(), time.Now()
+	e.ID, e.Created = newID(), time.Now()
 	if err := b.save(e, Waiting); err != nil {
 		return Job{}, err
 	}
@@ -193,11 +195,11 @@ func (b *Board) Retry(id string) (Job, error) {
 			return Job{}, err
 		}
 		b.begin(e)
-	case e.again != nil:
+	case e.rerun != nil:
 		if err := b.forget(e); err != nil {
 			return Job{}, err
 		}
-		return e.again(), nil
+		return e.rerun(), nil
 	}
 	return b.snapshot(e), nil
 }
@@ -205,9 +207,9 @@ func (b *Board) Retry(id string) (Job, error) {
 // begin puts a job in the queue. The caller holds b.mu.
 func (b *Board) begin(e *entry) {
 	ctx, cancel := context.WithCancel(context.Background())
-	e.cancel, e.asked = cancel, false
+	e.cancel, e.cancelAsked = cancel, false
 	e.State, e.Stage, e.Share, e.Problem, e.Notes = Waiting, "", 0, "", nil
-	e.Begun, e.Ended = time.Time{}, time.Time{}
+	e.Started, e.Finished = time.Time{}, time.Time{}
 	e.do = func() {
 		defer cancel()
 		notes, err := b.make(ctx, e)
@@ -215,7 +217,7 @@ func (b *Board) begin(e *entry) {
 		b.Prune()
 	}
 	b.queue = append(b.queue, e)
-	b.tell(e)
+	b.publish(e)
 	if !b.making {
 		b.making = true
 		b.work.Go(b.makeAll)
@@ -233,8 +235,8 @@ func (b *Board) makeAll() {
 		}
 		e := b.queue[0]
 		b.queue = b.queue[1:]
-		e.State, e.Begun = Working, time.Now()
-		b.tell(e)
+		e.State, e.Started = Working, time.Now()
+		b.publish(e)
 		b.mu.Unlock()
 		e.do()
 	}
@@ -248,7 +250,7 @@ func (b *Board) make(ctx context.Context, e *entry) (notes []string, err error) 
 		return nil, fault.New(fault.Gone, "This Pyrant does not know how to do this.")
 	}
 	err = atomicfile.Write(b.path(e.ID), 0o600, func(w io.Writer) (err error) {
-		notes, err = do(ctx, e.request, cancelled{ctx, w}, b.reporter(e))
+		notes, err = do(ctx, e.request, w, b.reporter(e))
 		return err
 	})
 	if err != nil {
@@ -269,12 +271,12 @@ func (b *Board) end(e *entry, notes []string, err error) {
 }
 
 func (b *Board) ended(e *entry, notes []string, err error) {
-	e.Ended, e.Stage, e.Notes = time.Now(), "", notes
+	e.Finished, e.Stage, e.Notes = time.Now(), "", notes
 	switch {
 	case err == nil:
 		e.State, e.Share = Done, 1
 		b.measure(&e.Job)
-	case fault.Cancelled(err) && !e.asked && b.closed:
+	case fault.Cancelled(err) && !e.cancelAsked && b.closed:
 		e.State = Cancelled // its row says that it goes on: so it does after the restart
 		return
 	case fault.Cancelled(err):
@@ -285,7 +287,7 @@ func (b *Board) ended(e *entry, notes []string, err error) {
 	if err := b.save(e, e.State); err != nil {
 		b.opt.Log.Warn("a job's end is not kept", "job", e.ID, "error", err)
 	}
-	b.tell(e)
+	b.publish(e)
 }
 
 func (b *Board) explain(j *Job, err error) string {
@@ -300,146 +302,139 @@ func (b *Board) explain(j *Job, err error) string {
 	return b.opt.Explain(err)
 }
 
-// Run does work that belongs to the caller's request, and shows it as a job where it takes long.
-// The same work at the same time, by its kind and subject, is shown once.
+// Run does work in the caller's goroutine and shows it as a job if it takes longer than showDelay.
+// The same work at the same time, by kind and subject, is shown once.
 func (b *Board) Run(ctx context.Context, j Job, do Work) error {
-	e := &entry{Job: j}
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
-	e.cancel = cancel
-	if !b.enter(e) {
+	e := &entry{Job: j, cancel: cancel}
+	b.mu.Lock()
+	shared := b.running[e.key()] != nil
+	if !shared {
+		b.start(e)
+	}
+	b.mu.Unlock()
+	if shared {
 		return do(ctx, func(string, float64) {})
 	}
-	show := time.AfterFunc(showAfter, func() {
-		b.set(e, func() {
-			if !e.State.Ended() {
-				e.shown, b.all[e.ID] = true, e
-			}
-		})
-	})
-	defer show.Stop()
-	err := do(ctx, b.reporter(e))
-	return b.leave(e, err)
+	return b.finish(e, b.attempt(ctx, e, do))
 }
 
-// enter notes work that begins; false where the same is under way.
-func (b *Board) enter(e *entry) bool {
-	b.mu.Lock()
-	defer b.mu.Unlock()
-	key := string(e.Kind) + " " + e.Subject
-	if b.busy[key] != nil {
-		return false
-	}
-	b.busy[key] = e
-	e.ID, e.Made, e.Begun, e.State = newID(), time.Now(), time.Now(), Working
-	return true
-}
-
-// leave notes how such work ended, and returns what is to be said of it. Where it failed without
-// anybody waiting for it, it stays on the board.
-func (b *Board) leave(e *entry, err error) error {
-	b.mu.Lock()
-	defer b.mu.Unlock()
-	delete(b.busy, string(e.Kind)+" "+e.Subject)
-	e.Ended = time.Now()
-	switch {
-	case err == nil:
-		e.State, e.Share = Done, 1
-		b.measure(&e.Job)
-	case e.asked:
-		e.State, err = Cancelled, ErrCancelled
-	case fault.Cancelled(err):
-		e.State = Cancelled
-	default:
-		e.State = Failed
-		if e.again != nil {
-			e.Problem, e.shown, b.all[e.ID] = b.explain(&e.Job, err), true, e
-			b.tell(e)
-			return err
-		}
-	}
-	e.Gone = true
-	b.tell(e)
-	delete(b.all, e.ID)
-	return err
-}
-
-// Go does work in the background that can be done again at any time, one of a kind and subject at a
-// time, and returns the job; where the same is under way, that.
+// Go does work in a goroutine and returns its job. Work of the same kind and subject that already
+// runs is not started again. A failed job stays on the board and can be retried.
 func (b *Board) Go(j Job, do Work) (Job, error) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	if b.closed {
 		return Job{}, ErrStopping
 	}
-	if e := b.busy[string(j.Kind)+" "+j.Subject]; e != nil {
-		return b.snapshot(e), nil
+	e := &entry{Job: j}
+	if running := b.running[e.key()]; running != nil {
+		return b.snapshot(running), nil
 	}
-	for _, e := range b.all { // one that failed before
-		if e.Kind == j.Kind && e.Subject == j.Subject && e.State.Ended() {
-			if err := b.forget(e); err != nil {
+	for _, failed := range b.all {
+		if failed.key() == e.key() && failed.State.Ended() {
+			if err := b.forget(failed); err != nil {
 				return Job{}, err
 			}
 		}
 	}
-	return b.background(j, do), nil
+	return b.background(e, do), nil
 }
 
-// background begins work. The caller holds b.mu.
-func (b *Board) background(j Job, do Work) Job {
+// background starts work in a goroutine. The caller holds b.mu.
+func (b *Board) background(e *entry, do Work) Job {
 	ctx, cancel := context.WithCancel(context.Background())
-	e := &entry{Job: j, cancel: cancel}
-	e.again = func() Job { return b.background(j, do) }
-	e.ID, e.Made, e.Begun, e.State = newID(), time.Now(), time.Now(), Working
-	b.busy[string(e.Kind)+" "+e.Subject] = e
-	show := time.AfterFunc(showAfter, func() {
-		b.set(e, func() {
-			if !e.State.Ended() {
-				e.shown, b.all[e.ID] = true, e
-			}
-		})
-	})
+	e.cancel = cancel
+	e.rerun = func() Job {
+		return b.background(&entry{Job: Job{Kind: e.Kind, Subject: e.Subject, Title: e.Title}}, do)
+	}
+	b.start(e)
 	b.work.Go(func() {
 		defer cancel()
-		defer show.Stop()
-		_ = b.leave(e, func() (err error) {
-			defer fault.Catch(&err)
-			return do(ctx, b.reporter(e))
-		}())
+		_ = b.finish(e, b.attempt(ctx, e, do)) // the board shows the error
 	})
 	return b.snapshot(e)
 }
 
-// reporter returns what work says how far it is with.
+// attempt does work and returns a panic in it as an error.
+func (b *Board) attempt(ctx context.Context, e *entry, do Work) (err error) {
+	defer fault.Catch(&err)
+	return do(ctx, b.reporter(e))
+}
+
+// start registers running work and shows it after showDelay. The caller holds b.mu.
+func (b *Board) start(e *entry) {
+	e.ID, e.Created, e.Started, e.State = newID(), time.Now(), time.Now(), Working
+	b.running[e.key()] = e
+	time.AfterFunc(showDelay, func() {
+		b.mu.Lock()
+		defer b.mu.Unlock()
+		if !e.State.Ended() {
+			e.shown, b.all[e.ID] = true, e
+			b.publish(e)
+		}
+	})
+}
+
+// finish records the result of work and returns the error for its caller. Failed background work
+// stays on the board.
+func (b *Board) finish(e *entry, err error) error {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	delete(b.running, e.key())
+	e.Finished = time.Now()
+	switch {
+	case err == nil:
+		e.State, e.Share = Done, 1
+		b.measure(&e.Job)
+	case e.cancelAsked:
+		e.State, err = Cancelled, ErrCancelled
+	case fault.Cancelled(err):
+		e.State = Cancelled
+	case e.rerun != nil:
+		e.State, e.Problem, e.shown, b.all[e.ID] = Failed, b.explain(&e.Job, err), true, e
+		b.publish(e)
+		return err
+	default:
+		e.State = Failed
+	}
+	e.Removed = true
+	b.publish(e)
+	delete(b.all, e.ID)
+	return err
+}
+
+// reporter returns the Report of a task.
 func (b *Board) reporter(e *entry) Report {
 	return func(stage string, share float64) {
 		b.mu.Lock()
 		defer b.mu.Unlock()
 		turn := stage != e.Stage
 		e.Stage, e.Share = stage, share
-		if e.shown && (turn || time.Since(e.told) > tellEvery) {
-			b.tell(e)
+		if e.shown && (turn || time.Since(e.published) > publishInterval) {
+			b.publish(e)
 		}
 	}
 }
 
-// set changes a job and tells of it.
+// set changes a job and publishes it.
 func (b *Board) set(e *entry, change func()) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	change()
-	b.tell(e)
+	b.publish(e)
 }
 
-// tell says how a job is. The caller holds b.mu.
-func (b *Board) tell(e *entry) {
-	if e.shown && b.opt.Tell != nil {
-		e.told = time.Now()
-		b.opt.Tell(b.snapshot(e))
+// publish sends a snapshot of a shown job. The caller holds b.mu.
+func (b *Board) publish(e *entry) {
+	if e.shown && b.opt.Publish != nil {
+		e.published = time.Now()
+		b.opt.Publish(b.snapshot(e))
 	}
 }
 
-// save keeps a job as being in a state. The caller holds b.mu.
+// save stores a job with the given state. The caller holds b.mu.
 func (b *Board) save(e *entry, as State) error {
 	if b.opt.Rows == nil {
 		return nil
@@ -454,43 +449,43 @@ func (b *Board) save(e *entry, as State) error {
 		Row{ID: e.ID, ShotID: e.Subject, Job: doc, Request: e.request})
 }
 
-// measure learns from a job that is done how long its kind takes.
+// measure updates the average time of a kind from a finished job.
 func (b *Board) measure(j *Job) {
-	took := j.Ended.Sub(j.Begun).Seconds()
+	took := j.Finished.Sub(j.Started).Seconds()
 	if j.State != Done || j.Size <= 0 || took <= 0 {
 		return
 	}
 	r := took / j.Size
-	if old := b.rate[j.Kind]; old > 0 {
+	if old := b.secondsPerUnit[j.Kind]; old > 0 {
 		r = 0.7*old + 0.3*r
 	}
-	b.rate[j.Kind] = r
+	b.secondsPerUnit[j.Kind] = r
 }
 
-// snapshot returns a job as it is, with the time left. The caller holds b.mu.
+// snapshot returns a copy of a job with its remaining time. The caller holds b.mu.
 func (b *Board) snapshot(e *entry) Job {
 	j := e.Job
 	j.Notes = slices.Clone(e.Notes)
-	j.Left = b.left(e)
-	if before := slices.Index(b.queue, e); before >= 0 && j.Left > 0 {
+	j.Remaining = b.remaining(e)
+	if before := slices.Index(b.queue, e); before >= 0 && j.Remaining > 0 {
 		for _, o := range b.all {
 			if i := slices.Index(b.queue, o); o.State == Working && o.kept || i >= 0 && i < before {
-				j.Left += b.left(o)
+				j.Remaining += b.remaining(o)
 			}
 		}
 	}
 	return j
 }
 
-// left returns how many seconds a job still takes by itself: by how fast it has gone so far, and
-// before that can be told, by how long others of its kind took for their size.
-func (b *Board) left(e *entry) float64 {
-	expected := b.rate[e.Kind] * e.Size
+// remaining estimates the seconds until a job ends, without the queue before it: from its own
+// speed, and until 5 % are done from the average of its kind.
+func (b *Board) remaining(e *entry) float64 {
+	expected := b.secondsPerUnit[e.Kind] * e.Size
 	switch e.State {
 	case Waiting:
 		return expected
 	case Working:
-		spent := time.Since(e.Begun).Seconds()
+		spent := time.Since(e.Started).Seconds()
 		if e.Share > 0.05 && e.Share < 1 && spent > 0.5 {
 			return spent * (1 - e.Share) / e.Share
 		}
@@ -499,7 +494,7 @@ func (b *Board) left(e *entry) float64 {
 	return 0
 }
 
-// List returns all jobs that are shown, the newest first.
+// List returns the shown jobs, newest first.
 func (b *Board) List() []Job {
 	b.mu.Lock()
 	defer b.mu.Unlock()
@@ -507,11 +502,11 @@ func (b *Board) List() []Job {
 	for _, e := range b.all {
 		out = append(out, b.snapshot(e))
 	}
-	slices.SortFunc(out, func(a, b Job) int { return b.Made.Compare(a.Made) })
+	slices.SortFunc(out, func(a, b Job) int { return b.Created.Compare(a.Created) })
 	return out
 }
 
-// Find returns a job that is shown.
+// Find returns a shown job.
 func (b *Board) Find(id string) (Job, error) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
@@ -521,12 +516,12 @@ func (b *Board) Find(id string) (Job, error) {
 	return Job{}, ErrGone
 }
 
-// Cancel ends a job's work; of one that has ended nothing changes.
+// Cancel cancels a job. It does nothing to a job that has ended.
 func (b *Board) Cancel(id string) (Job, error) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	e := b.all[id]
-	for _, o := range b.busy {
+	for _, o := range b.running {
 		if o.ID == id {
 			e = o
 		}
@@ -535,20 +530,20 @@ func (b *Board) Cancel(id string) (Job, error) {
 		return Job{}, ErrGone
 	}
 	if !e.State.Ended() {
-		e.asked = true
+		e.cancelAsked = true
 		e.cancel()
 		if i := slices.Index(b.queue, e); i >= 0 {
 			b.queue = slices.Delete(b.queue, i, i+1)
 			b.ended(e, nil, context.Canceled)
 		}
 		j := b.snapshot(e)
-		j.State, j.Left = Cancelled, 0 // so it will be in a moment
+		j.State, j.Remaining = Cancelled, 0 // as soon as its work returns
 		return j, nil
 	}
 	return b.snapshot(e), nil
 }
 
-// Remove takes a job that has ended off the board, with its file.
+// Remove deletes an ended job and its file.
 func (b *Board) Remove(id string) error {
 	b.mu.Lock()
 	defer b.mu.Unlock()
@@ -559,11 +554,11 @@ func (b *Board) Remove(id string) error {
 	return b.forget(e)
 }
 
-// forget lets go of a job. The caller holds b.mu.
+// forget removes a job and its file. The caller holds b.mu.
 func (b *Board) forget(e *entry) error {
 	delete(b.all, e.ID)
-	e.Gone = true
-	b.tell(e)
+	e.Removed = true
+	b.publish(e)
 	if !e.kept {
 		return nil
 	}
@@ -577,8 +572,8 @@ func (b *Board) forget(e *entry) error {
 	return err
 }
 
-// Prune lets go of jobs that ended too long ago, and of the oldest while their files together take
-// more than they may; the newest stays.
+// Prune deletes jobs older than MaxAge, and the oldest files beyond the size limit. The newest job
+// stays.
 func (b *Board) Prune() {
 	b.mu.Lock()
 	defer b.mu.Unlock()
@@ -590,9 +585,9 @@ func (b *Board) Prune() {
 			sum += e.Bytes
 		}
 	}
-	slices.SortFunc(ended, func(a, b *entry) int { return a.Made.Compare(b.Made) })
+	slices.SortFunc(ended, func(a, b *entry) int { return a.Created.Compare(b.Created) })
 	for i, e := range ended {
-		old := time.Since(e.Ended) > KeptFor
+		old := time.Since(e.Finished) > MaxAge
 		if !old && (sum <= b.opt.Bytes || i == len(ended)-1) {
 			continue
 		}
@@ -603,8 +598,7 @@ func (b *Board) Prune() {
 	}
 }
 
-// Path returns where the file of a job is, and the job. Where there is no such file, an error says
-// so.
+// Path returns the path of a finished export's file, and its job.
 func (b *Board) Path(id string) (string, Job, error) {
 	j, err := b.Find(id)
 	if err == nil && (j.State != Done || j.Kind != Export) {
@@ -615,12 +609,12 @@ func (b *Board) Path(id string) (string, Job, error) {
 
 func (b *Board) path(id string) string { return filepath.Join(b.opt.Dir, id) }
 
-// Refuse takes nothing on any more, and ends all work.
+// Refuse rejects new jobs and cancels all others.
 func (b *Board) Refuse() {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	b.closed = true
-	for _, list := range []map[string]*entry{b.all, b.busy} {
+	for _, list := range []map[string]*entry{b.all, b.running} {
 		for _, e := range list {
 			if e.cancel != nil {
 				e.cancel()
@@ -629,23 +623,10 @@ func (b *Board) Refuse() {
 	}
 }
 
-// Stop is Refuse, and waits until all work in the background has ended.
+// Stop is Refuse, then waits for all goroutines.
 func (b *Board) Stop() {
 	b.Refuse()
 	b.work.Wait()
 }
 
 func newID() string { return rand.Text()[:16] }
-
-// cancelled is a writer that refuses to go on when a context is done: encoders know of none.
-type cancelled struct {
-	ctx context.Context
-	io.Writer
-}
-
-func (w cancelled) Write(p []byte) (int, error) {
-	if err := w.ctx.Err(); err != nil {
-		return 0, err
-	}
-	return w.Writer.Write(p)
-}

@@ -75,7 +75,7 @@ func begin(t *testing.T) *bench {
 // open begins a board on the same rows and files, as after a restart.
 func (b *bench) open() {
 	b.Helper()
-	board, err := New(Options{Dir: b.dir, Rows: b.rows, Explain: error.Error, Tell: func(j Job) {
+	board, err := New(Options{Dir: b.dir, Rows: b.rows, Explain: error.Error, Publish: func(j Job) {
 		b.mu.Lock()
 		defer b.mu.Unlock()
 		b.told = append(b.told, j)
@@ -88,7 +88,7 @@ func (b *bench) open() {
 	b.Resume()
 }
 
-// make writes what was asked for, byte by byte as an encoder that knows of no context.
+// make writes what was cancelAsked for, byte by byte.
 func (b *bench) make(
 	ctx context.Context,
 	request []byte,
@@ -100,6 +100,7 @@ func (b *bench) make(
 		select {
 		case <-b.may:
 		case <-ctx.Done():
+			return nil, ctx.Err()
 		}
 		if _, err := w.Write(request[i : i+1]); err != nil {
 			return nil, err
@@ -180,7 +181,7 @@ func TestAnExport(t *testing.T) {
 		t.Fatal(err)
 	}
 	b.mu.Lock()
-	if last := b.told[len(b.told)-1]; !last.Gone {
+	if last := b.told[len(b.told)-1]; !last.Removed {
 		t.Errorf("pages were told last %v", last)
 	}
 	b.mu.Unlock()
@@ -304,14 +305,14 @@ func TestBounds(t *testing.T) {
 	}
 	b.mu.Lock()
 	b.Board.mu.Lock()
-	b.all[large.ID].Ended = time.Now().Add(-KeptFor - time.Minute)
+	b.all[large.ID].Finished = time.Now().Add(-MaxAge - time.Minute)
 	b.Board.mu.Unlock()
 	b.mu.Unlock()
 	b.Prune()
 	if len(b.List()) != 0 {
 		t.Error("what is too old is kept")
 	}
-	for range MostOpen {
+	for range MaxOpen {
 		b.export("a")
 	}
 	if _, err := b.Start(Job{Kind: Export, Subject: "shot"}, nil); err == nil ||
@@ -330,22 +331,29 @@ func TestTimeLeft(t *testing.T) {
 	b := begin(t)
 	long := time.Now().Add(-10 * time.Second)
 	b.measure(
-		&Job{Kind: Export, State: Done, Size: 4, Begun: long, Ended: long.Add(8 * time.Second)},
+		&Job{
+			Kind:     Export,
+			State:    Done,
+			Size:     4,
+			Started:  long,
+			Finished: long.Add(8 * time.Second),
+		},
 	)
 	e := &entry{Job: Job{Kind: Export, State: Waiting, Size: 3}}
-	if got := b.left(e); got != 6 {
+	if got := b.remaining(e); got != 6 {
 		t.Errorf("3 megapixels at 2 s each take %g s", got)
 	}
-	e.State, e.Begun = Working, time.Now().Add(-time.Second)
-	if got := b.left(e); got < 4.9 || got > 5 {
+	e.State, e.Started = Working, time.Now().Add(-time.Second)
+	if got := b.remaining(e); got < 4.9 || got > 5 {
 		t.Errorf("after a second of 6 there are %g s left", got)
 	}
 	e.Share = 0.25
-	if got := b.left(e); got < 2.95 || got > 3.1 {
+	if got := b.remaining(e); got < 2.95 || got > 3.1 {
 		t.Errorf("a quarter took a second, and the rest is told to take %g s", got)
 	}
-	if got := b.left(&entry{Job: Job{Kind: Reading, State: Working, Begun: long}}); got != 0 {
-		t.Errorf("where nothing is known it tells %g s", got)
+	unknown := &entry{Job: Job{Kind: Reading, State: Working, Started: long}}
+	if got := b.remaining(unknown); got != 0 {
+		t.Errorf("without measurements the estimate is %g s", got)
 	}
 }
 
@@ -387,7 +395,7 @@ func TestRun(t *testing.T) {
 		t.Error("it is still shown")
 	}
 	b.mu.Lock()
-	if last := b.told[len(b.told)-1]; last.State != Cancelled || !last.Gone {
+	if last := b.told[len(b.told)-1]; last.State != Cancelled || !last.Removed {
 		t.Errorf("pages were told last %v", last)
 	}
 	b.mu.Unlock()

@@ -1,9 +1,9 @@
-// Package job runs work that takes a while: exports, reading a photo, finding the edge of a
-// cut-out, thumbnails. Each is a Job with a state, a progress, an estimate of the time left and a
-// way to cancel it; a Board holds all of them and tells of every change.
+// Package job runs long tasks: exports, decoding photos, refining cut-outs, rendering thumbnails.
+// A Job has a state, a progress, an estimate of the remaining time, and can be cancelled. A Board
+// holds all jobs and publishes every change.
 //
-// A job of a kind that makes a file is kept by the board's Rows: it survives a restart, which
-// begins it anew. All others belong to a request or a page that asks for them again.
+// Jobs that make a file are stored in Rows and survive a restart, after which they start again. All
+// other jobs belong to a request, or to a page that asks for them again.
 package job
 
 import (
@@ -12,70 +12,69 @@ import (
 	"time"
 )
 
-// State is how far a job is.
+// State is the stage of a job's life.
 type State string
 
 // The states.
 const (
-	Waiting   State = "waiting" // for its turn
+	Waiting   State = "waiting" // in the queue
 	Working   State = "working"
 	Done      State = "done"
 	Failed    State = "failed"
 	Cancelled State = "cancelled"
 )
 
-// Ended tells whether a job in this state goes on no more.
+// Ended reports whether a job in this state has ended.
 func (s State) Ended() bool { return s == Done || s == Failed || s == Cancelled }
 
-// Kind is what a job does.
+// Kind is a kind of task.
 type Kind string
 
 // The kinds.
 const (
 	Export    Kind = "export"
 	Reading   Kind = "reading"   // decoding a photo
-	Ground    Kind = "ground"    // making a photo ready for tools that look for edges
-	Edges     Kind = "edges"     // finding the edges of cut-outs on the photo itself
+	Ground    Kind = "ground"    // finding edges for the tracing tools
+	Edges     Kind = "edges"     // refining cut-outs at full resolution
 	Thumbnail Kind = "thumbnail" // of a shot
 )
 
-// Job is one piece of work, as it is at a moment.
+// Job is a snapshot of one task.
 type Job struct {
-	ID      string  `json:"id"`
-	Kind    Kind    `json:"kind"`
-	Subject string  `json:"subject"`       // id of a shot; of a photo that is read, its sum
-	For     string  `json:"for,omitempty"` // name that the page which asked for it gave it
-	Title   string  `json:"title"`         // such as Export of Quay
-	State   State   `json:"state"`
-	Stage   string  `json:"stage,omitempty"` // what it does now, such as Rendering
-	Share   float64 `json:"share"`           // of it that is done, from 0 to 1
-	Left    float64 `json:"left,omitempty"`  // seconds, by what was measured; 0 where that is not known
-	Size    float64 `json:"size,omitempty"`  // how much it is, such as megapixels, to estimate its time by
-	Problem string  `json:"problem,omitempty"`
-	Gone    bool    `json:"gone,omitempty"` // off the board: the last that is told of it
+	ID        string  `json:"id"`
+	Kind      Kind    `json:"kind"`
+	Subject   string  `json:"subject"`       // id of a shot, or SHA-256 of a photo
+	For       string  `json:"for,omitempty"` // id that the requesting page chose
+	Title     string  `json:"title"`         // such as "Export of Quay"
+	State     State   `json:"state"`
+	Stage     string  `json:"stage,omitempty"`     // such as "Rendering"
+	Share     float64 `json:"share"`               // completed part, 0 to 1
+	Remaining float64 `json:"remaining,omitempty"` // estimated seconds; 0 if unknown
+	Size      float64 `json:"size,omitempty"`      // amount of work, such as megapixels; 0 if unknown
+	Problem   string  `json:"problem,omitempty"`
+	Removed   bool    `json:"removed,omitempty"` // no longer on the board
 
-	File  string   `json:"file,omitempty"`  // name of what it made
-	Bytes int64    `json:"bytes,omitempty"` // of that
-	Notes []string `json:"notes,omitempty"` // what the user should know of it
-	Says  string   `json:"says,omitempty"`  // more about what is made, such as its size in pixels
+	File   string   `json:"file,omitempty"`   // name of the result
+	Bytes  int64    `json:"bytes,omitempty"`  // size of the result
+	Notes  []string `json:"notes,omitempty"`  // what the format could not hold
+	Detail string   `json:"detail,omitempty"` // such as the size in pixels
 
-	Made  time.Time `json:"made"`
-	Begun time.Time `json:"begun,omitzero"`
-	Ended time.Time `json:"ended,omitzero"`
+	Created  time.Time `json:"created"`
+	Started  time.Time `json:"started,omitzero"`
+	Finished time.Time `json:"finished,omitzero"`
 }
 
-// Report is called by work to say what it does now, and how much of all of it is done.
+// Report publishes the current stage of a task and its completed part, from 0 to 1.
 type Report func(stage string, share float64)
 
-// Work is what a job does.
+// Work is a task.
 type Work func(ctx context.Context, report Report) error
 
-// Maker makes the file of a job that is kept, by what was asked for. It returns what the user
-// should know of it.
+// Maker writes the file of a stored job to w, from its request. It returns notes for the user.
 type Maker func(ctx context.Context, request []byte, w io.Writer, report Report) (notes []string,
 	err error)
 
-// Row is a kept job: the job as JSON, and what was asked for.
+// Row is a stored job: the job as JSON, and its request.
 type Row struct {
 	ID      string
 	ShotID  string
@@ -83,7 +82,7 @@ type Row struct {
 	Request []byte
 }
 
-// Rows keep jobs over a restart.
+// Rows store jobs across restarts.
 type Rows interface {
 	SaveJob(ctx context.Context, r Row) error
 	Jobs(ctx context.Context) ([]Row, error)

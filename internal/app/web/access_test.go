@@ -206,7 +206,7 @@ func TestStopEndsExportsAndEvents(t *testing.T) {
 	if resp, body := a.post(at+"/exports", url.Values{"format": {"png"}}); resp.StatusCode != 200 {
 		t.Fatalf("%d %s", resp.StatusCode, body)
 	}
-	line := a.server.hub.Follow("")
+	line := a.server.hub.Subscribe("")
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		t.Fatal(err)
@@ -221,7 +221,7 @@ func TestStopEndsExportsAndEvents(t *testing.T) {
 	defer resp.Body.Close()
 	stop()
 	told, err := io.ReadAll(resp.Body) // ends with the line
-	if err != nil || !strings.Contains(string(told), "Pyrant is being stopped") {
+	if err != nil || !strings.Contains(string(told), "Pyrant is stopping") {
 		t.Errorf("a page is told %q, %v", told, err)
 	}
 	select {

@@ -115,15 +115,15 @@ type rasterNode cutout.Raster
 
 func (r rasterNode) Bytes() int64 { return int64(r.Tiles.Len()) + 128 }
 
-// refine has the pixels of a shot's rough cut-outs found on the photo itself, and answers with the
-// job that does so. Pages are told of the new revision.
+// refine starts a job that refines a shot's rough cut-outs at full resolution. Pages receive a
+// revision event when it is done.
 func (s *Server) refine(c *echo.Context) error {
 	shot, err := s.store.Shot(c.Request().Context(), c.Param("id"))
 	if err != nil {
 		return err
 	}
 	j, err := s.board.Go(job.Job{Kind: job.Edges, Subject: shot.ID,
-		Title: "Edges of the cut-outs of " + shot.Name},
+		Title: "Improving outlines of " + shot.Name},
 		func(ctx context.Context, _ job.Report) error { return s.refineAll(ctx, shot.ID) })
 	if err != nil {
 		return err

@@ -11,50 +11,50 @@ import (
 	"pyrant/internal/shot/store"
 )
 
-// Pages are told of what happens by server-sent events: GET /events.
+// GET /events streams server-sent events to pages:
 //
-//	revision   a shot has another recipe in force
-//	job        a job began, went on or ended
-//	thumbnail  a shot's thumbnail is of another version
-//	shelf      shots came, went or got other names
-//	notice     a sentence for the user
-//	reset      events were missed: all may have changed
+//	revision   the current recipe of a shot changed
+//	job        a job started, progressed or ended
+//	thumbnail  a new thumbnail of a shot was rendered
+//	shelf      shots were added, deleted or renamed
+//	notice     a message for the user
+//	reset      events were missed: reload everything
 
-// heartbeat is how often a line is used at least, so that a dead one is found out, and sending how
-// long that may take.
+// heartbeat is the longest pause between two events, so that dead connections are noticed. sending
+// is the deadline for writing one event.
 const (
 	heartbeat = 15 * time.Second
 	sending   = 10 * time.Second
 )
 
-// revised is what a page is told of a new revision or thumbnail.
+// revised is the data of revision and thumbnail events.
 type revised struct {
 	Shot    string `json:"shot"`
 	Version int64  `json:"version"`
 }
 
-// news is a notice.
+// news is the data of a notice.
 type news struct {
 	Title string `json:"title"`
 	Text  string `json:"text"`
 }
 
 func (s *Server) tellMoved(shot *store.Shot) {
-	s.hub.Tell("revision", revised{shot.ID, shot.Version})
+	s.hub.Publish("revision", revised{shot.ID, shot.Version})
 }
 
-// events follows the hub for as long as the page stays.
+// events streams the hub's events until the client disconnects.
 func (s *Server) events(c *echo.Context) error {
 	after := c.Request().Header.Get("Last-Event-ID")
 	if after == "" {
 		after = c.QueryParam("after")
 	}
-	line := s.hub.Follow(after)
+	line := s.hub.Subscribe(after)
 	if line == nil {
 		return echo.NewHTTPError(http.StatusServiceUnavailable,
-			"Too many pages are open, or Pyrant is being stopped. This page comes back by itself.")
+			"Too many pages are open, or Pyrant is stopping. This page reconnects automatically.")
 	}
-	defer line.Leave()
+	defer line.Close()
 	w := c.Response()
 	w.Header().Set("Content-Type", "text/event-stream")
 	w.Header().Set("Cache-Control", "no-store")
@@ -62,7 +62,7 @@ func (s *Server) events(c *echo.Context) error {
 	conn := http.NewResponseController(w)
 	_ = conn.SetReadDeadline(time.Time{}) // of the request, which has been read
 	send := func(format string, args ...any) bool {
-		// A deadline for each event in the place of one for the whole answer.
+		// Each event has a deadline of its own, the response has none.
 		_ = conn.SetWriteDeadline(time.Now().Add(sending)) // a recorder in a test has none
 		_, err := fmt.Fprintf(w, format, args...)
 		return err == nil && conn.Flush() == nil

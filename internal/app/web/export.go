@@ -48,7 +48,7 @@ func (s *Server) startExport(c *echo.Context) error {
 	w, h, _ = render.Size(w, h, set.LongEdge(w, h))
 	j, err := s.board.Start(job.Job{Kind: job.Export, Subject: shot.ID,
 		Title: "Export of " + shot.Name, File: shot.Name + set.Format.Ending(),
-		Says: fmt.Sprintf("%d × %d", w, h), Size: float64(w) * float64(h) / 1e6}, request)
+		Detail: fmt.Sprintf("%d × %d", w, h), Size: float64(w) * float64(h) / 1e6}, request)
 	if err != nil {
 		return err
 	}

@@ -370,7 +370,7 @@ func (s *Server) thumbnail(ctx context.Context, shot *store.Shot) (b bytesNode, 
 			return err
 		})
 	if err == nil {
-		s.hub.Tell("thumbnail", revised{shot.ID, shot.Version})
+		s.hub.Publish("thumbnail", revised{shot.ID, shot.Version})
 	}
 	return b, err
 }

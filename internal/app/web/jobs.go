@@ -35,12 +35,20 @@ func (r jobRows) Jobs(ctx context.Context) ([]job.Row, error) {
 // openJobs returns the board of all jobs.
 func (s *Server) openJobs() (*job.Board, error) {
 	return job.New(job.Options{
-		Dir:     filepath.Join(s.opt.Data, "exports"),
-		Rows:    jobRows{s.store},
-		Tell:    func(j job.Job) { s.hub.Tell("job", j) },
+		Dir:  filepath.Join(s.opt.Data, "exports"),
+		Rows: jobRows{s.store},
+		Publish: func(j job.Job) {
+			s.hub.Publish("job", jobEvent{j, jobView{Job: j}.Now()})
+		},
 		Explain: s.whyFailed,
 		Log:     s.log,
 	}, map[job.Kind]job.Maker{job.Export: s.makeExport})
+}
+
+// jobEvent is a job as the page's scripts receive it.
+type jobEvent struct {
+	job.Job
+	Now string `json:"now"` // as on the page
 }
 
 // jobView is a job as a template sees it.
@@ -65,9 +73,9 @@ func (j jobView) MB() string { return strconv.FormatFloat(float64(j.Bytes)/1e6, 
 func (j jobView) Now() string {
 	now := j.Stage
 	if now == "" {
-		now = map[job.State]string{job.Waiting: "Waits for its turn", job.Working: "Working"}[j.State]
+		now = map[job.State]string{job.Waiting: "Waiting", job.Working: "Working"}[j.State]
 	}
-	if left := timeLeft(j.Left); left != "" {
+	if left := timeLeft(j.Remaining); left != "" {
 		now += ", " + left
 	}
 	return now
@@ -98,8 +106,8 @@ type jobList struct {
 // listJobs answers with all jobs.
 func (s *Server) listJobs(c *echo.Context) error {
 	out := jobList{
-		Limits: fmt.Sprintf("Finished exports are kept for %d hours, at most %d GB of them.",
-			int(job.KeptFor.Hours()), job.KeptBytes>>30),
+		Limits: fmt.Sprintf("Finished exports are kept for %d hours, up to %d GB.",
+			int(job.MaxAge.Hours()), job.MaxBytes>>30),
 	}
 	for _, j := range s.board.List() {
 		out.Jobs = append(out.Jobs, jobView{Job: j})

@@ -449,8 +449,8 @@ func (s *Server) Serve(ctx context.Context, l net.Listener) error {
 	stop, cancel := context.WithTimeout(context.Background(), grace)
 	defer cancel()
 	s.board.Refuse()
-	s.hub.Tell("notice", news{"Pyrant is being stopped",
-		"Your work is saved. This page goes on by itself when Pyrant runs again."})
+	s.hub.Publish("notice", news{"Pyrant is stopping",
+		"Your work is saved. This page reconnects automatically."})
 	s.hub.Close()
 	err := srv.Shutdown(stop)
 	end()

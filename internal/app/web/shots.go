@@ -98,7 +98,7 @@ func (s *Server) bringDemo(c *echo.Context) error {
 
 // shelfAgain shows the shots page as it is now, and tells others that it changed.
 func (s *Server) shelfAgain(c *echo.Context) error {
-	s.hub.Tell("shelf", nil)
+	s.hub.Publish("shelf", nil)
 	if c.Request().Header.Get("HX-Request") != "" {
 		c.Response().Header().Set("HX-Refresh", "true")
 		return c.NoContent(http.StatusNoContent)
@@ -114,7 +114,7 @@ func (s *Server) rename(c *echo.Context) error {
 	if err := s.store.Rename(c.Request().Context(), c.Param("id"), name); err != nil {
 		return err
 	}
-	s.hub.Tell("shelf", nil)
+	s.hub.Publish("shelf", nil)
 	return s.card(c)
 }
 

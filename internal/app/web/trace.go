@@ -40,9 +40,9 @@ func (s *Server) ground(ctx context.Context, shot *store.Shot) (*region.Ground, 
 func (s *Server) groundOf(ctx context.Context, sha string,
 	p *photo.Photo) (g *region.Ground, err error) {
 	err = s.board.Run(ctx, job.Job{Kind: job.Ground, Subject: sha,
-		Title: "Making the photo ready for tracing"},
+		Title: "Preparing photo"},
 		func(ctx context.Context, report job.Report) error {
-			far := func(share float64) { report("Finding its edges", share) }
+			far := func(share float64) { report("Finding edges", share) }
 			g, err = graph.Get(context.WithValue(ctx, progress{}, far), s.engine.Cache,
 				edges{s.input(sha, p)})
 			return err

@@ -60,7 +60,7 @@ func (s *Server) openPhoto(c *echo.Context) error {
 		if err != nil {
 			return err
 		}
-		s.hub.Tell("shelf", nil)
+		s.hub.Publish("shelf", nil)
 		s.log.Info("opened", "shot", shot.ID, "bytes", len(data))
 		return c.JSON(http.StatusCreated, map[string]string{"url": "/shots/" + shot.ID})
 	}
@@ -182,7 +182,7 @@ func (s *Server) decode(ctx context.Context, load func() ([]byte, error),
 	if err != nil {
 		return nil, err
 	}
-	report("Waits while other photos are read", 0)
+	report("Waiting for other photos", 0)
 	if err := s.decoding.Acquire(ctx, need); err != nil {
 		return nil, err
 	}
@@ -190,8 +190,8 @@ func (s *Server) decode(ctx context.Context, load func() ([]byte, error),
 	if need > heavy {
 		defer s.settle()
 	}
-	report("Reading the photo", 0)
-	return codec.OpenWatched(ctx, data, func(share float64) { report("Reading the photo", share) })
+	report("Reading photo", 0)
+	return codec.OpenWatched(ctx, data, func(share float64) { report("Reading photo", share) })
 }
 
 // newDecoding returns what photos under way share.

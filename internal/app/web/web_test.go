@@ -1134,7 +1134,7 @@ func TestPhotosWaitForMemory(t *testing.T) {
 	go send(gone, "given-up")
 	waiting := func(name string) bool {
 		return slices.ContainsFunc(a.server.board.List(), func(j job.Job) bool {
-			return j.For == name && j.Kind == job.Reading && strings.HasPrefix(j.Stage, "Waits")
+			return j.For == name && j.Kind == job.Reading && strings.HasPrefix(j.Stage, "Waiting")
 		})
 	}
 	a.until(func() bool { return waiting("given-up") })

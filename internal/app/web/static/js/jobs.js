@@ -1,4 +1,4 @@
-// Jobs: exports and other work that takes a while, in a list that opens from every page, and on the Export step.
+// Jobs: exports and other long tasks, in a list that opens from every page, and on the Export step.
 import { ask } from "./ask.js";
 import { onEvent } from "./events.js";
 import { notice } from "./notice.js";
@@ -6,7 +6,8 @@ import { notice } from "./notice.js";
 const button = document.getElementById("jobs-open");
 const count = document.getElementById("jobs-count");
 const list = document.getElementById("jobs");
-const open = new Map(); // jobs that go on, by their ids
+const open = new Map(); // unfinished jobs by id
+const states = new Map(); // the newest state of each job by id
 const ended = (state) => !["waiting", "working"].includes(state);
 
 const text = (url, init) =>
@@ -38,56 +39,63 @@ function show(yes) {
   else list.replaceChildren();
 }
 
-// swap shows a job anew, as an answer brings it.
+// check replaces jobs on the page whose state is out of date: an answer can be older than an event.
+function check() {
+  for (const el of document.querySelectorAll("[data-job]")) {
+    const newest = states.get(el.dataset.job);
+    if (newest && newest !== el.dataset.state) {
+      el.dataset.state = newest;
+      swap(el, `/jobs/${el.dataset.job}`);
+    }
+  }
+}
+document.addEventListener("htmx:afterSettle", check);
+document.addEventListener("panels", check);
+
+// swap replaces a job on the page by what the server answers.
 async function swap(el, url, init) {
   try {
     const html = await text(url + ("panel" in el.dataset ? "?panel=1" : ""), init);
+    if (!el.isConnected) return;
     const own = el.contains(document.activeElement);
     const fresh = part(html);
     const to = fresh.firstElementChild;
     if (to) el.replaceWith(fresh);
     else (el.closest("li") ?? el).remove();
     if (own) to?.querySelector("[data-job-do], a")?.focus();
+    check();
   } catch (e) {
     notice("Not done", e.message, [], true);
   }
 }
 
-const left = (j) => {
-  const s = Math.round(j.left ?? 0);
-  if (s < 1) return "";
-  if (s < 10) return `, about ${s} s left`;
-  if (s < 60) return `, about ${Math.ceil(s / 5) * 5} s left`;
-  return `, about ${Math.ceil(s / 60)} min left`;
-};
-
 onEvent("job", (j) => {
+  if (j.removed) states.delete(j.id);
+  else states.set(j.id, j.state);
   if (ended(j.state)) open.delete(j.id);
   else open.set(j.id, j);
   tell();
   const shown = document.querySelectorAll(`[data-job="${CSS.escape(j.id)}"]`);
   for (const el of shown) {
-    if (j.gone) {
+    if (j.removed) {
       (el.closest("li") ?? el).remove();
       continue;
     }
-    if (el.dataset.state !== j.state) {
-      el.dataset.state = j.state;
-      swap(el, `/jobs/${j.id}`);
-      continue;
-    }
+    if (el.dataset.state !== j.state) continue;
     const bar = el.querySelector("progress");
     if (bar && j.share) bar.value = j.share;
     const now = el.querySelector("[data-job-now]");
-    if (now && j.stage) now.textContent = j.stage + left(j);
+    if (now) now.textContent = j.now;
   }
-  if (!list.hidden && (j.gone ? !list.querySelector(".job") : ![...shown].some((el) => list.contains(el))))
+  check();
+  if (!list.hidden && (j.removed ? !list.querySelector(".job") : ![...shown].some((el) => list.contains(el))))
     fill();
 });
 
-// What was missed is asked for.
+// anew reloads all jobs after missed events.
 async function anew() {
   open.clear();
+  states.clear();
   const html = await text("/jobs").catch(() => null);
   if (html === null) return;
   for (const el of part(html).querySelectorAll("[data-job]"))

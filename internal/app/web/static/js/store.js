@@ -148,6 +148,7 @@ function refresh(answer, ops = [], own = true) {
     window.htmx.process(el);
     panels.set(name, key);
   }
+  document.dispatchEvent(new Event("panels"));
   keep(ops, before);
   // A value that is in the hand again by now stays there.
   const held = document.getElementById("stage").classList.contains("dragging-value");
