@@ -38,8 +38,8 @@ const one = (page, dice, value) =>
     [...dice, value],
   );
 
-// editsBy has each page do so many edits, all pages at the same time. It tells how many were saved, how others
-// were refused, and what of the result is not as they make it.
+// editsBy has each page do so many edits, all pages at the same time. It returns the number of saved edits, the
+// statuses of refused ones, and every difference between the pages and the model.
 export async function editsBy(pages, each, seed) {
   const log = []; // { version, patch, lights } of each answer
   const reading = [];

@@ -1,11 +1,11 @@
-// A line to the server's events, which opens again by itself whenever it breaks, and then asks for what it missed.
+// A connection to the server's events that reconnects and resumes by itself.
 
 const kinds = ["hello", "reset", "revision", "job", "thumbnail", "shelf", "notice"];
-const silence = 40_000; // ms without a sign of life after which a line is given up
-const wait = { least: 500, most: 5000 }; // ms before it is opened anew
+const silence = 40_000; // ms without an event before reconnecting
+const wait = { least: 500, most: 5000 }; // ms before reconnecting
 
-// connect tells pass of every event after one, as { id, kind, data }; and of the line itself, as the kind line, when
-// it opens or breaks.
+// connect calls pass with every event after the given id, as { id, kind, data }, and with kind "line" when the connection
+// opens or breaks.
 export function connect(after, pass) {
   let source = null;
   let last = after;
@@ -32,7 +32,7 @@ export function connect(after, pass) {
       pause = wait.least;
       pass({ kind: "line", data: { open: true } });
     };
-    // It is opened anew here, not by the browser, which gives up on some errors.
+    // The browser itself does not reconnect after some errors.
     source.onerror = lost;
     for (const kind of kinds)
       source.addEventListener(kind, (e) => {

@@ -1,8 +1,8 @@
-// The one connection of a browser on which the server tells of events, shared by all its pages: a browser
-// opens six connections to a server at most, and each page would keep one for itself.
+// One connection for server-sent events, shared by all tabs: a browser opens at most six connections to a server, and
+// each tab would keep one open.
 import { connect } from "./event-line.js";
 
-const kept = 300; // events that a page which comes later may have missed
+const kept = 300; // recent events, for tabs that open later
 
 const ports = new Set();
 const past = []; // { id, kind, data }
@@ -18,7 +18,7 @@ function pass(message) {
   for (const port of ports) port.postMessage(message);
 }
 
-// since gives what came after an event; null where that is not known here.
+// since returns the events after the one with the given id; null if it is unknown.
 function since(id) {
   const i = past.findIndex((e) => e.id === id);
   return i < 0 ? null : past.slice(i + 1);

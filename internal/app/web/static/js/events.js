@@ -1,12 +1,12 @@
-// What the server tells this page of: revisions, jobs, thumbnails, the shelf, notices. All pages of a browser share one
-// line; where the browser has no shared workers, each has its own.
+// Server-sent events: revisions, jobs, thumbnails, the shelf, notices. All tabs of a browser share one connection; without
+// shared workers each has its own.
 import { connect } from "./event-line.js";
 import { notice } from "./notice.js";
 
 const listeners = {};
 
-// onEvent calls fn with the data of every event of a kind. The kind reset says that some were missed; the kind line
-// tells when the line breaks and when it is open again.
+// onEvent calls fn with the data of every event of a kind. After a "reset" event all data must be reloaded; a "line" event
+// reports that the connection broke or opened again.
 export const onEvent = (kind, fn) => (listeners[kind] ??= []).push(fn);
 
 function pass({ kind, data }) {
@@ -29,7 +29,7 @@ if (window.SharedWorker) {
   };
   let worker = start(after);
   addEventListener("pagehide", () => worker.port.postMessage({ bye: true }));
-  // A page that comes back from the browser's memory has missed what was told meanwhile.
+  // A page restored from the back/forward cache has missed events.
   addEventListener("pageshow", (e) => {
     if (e.persisted) worker = start("");
     if (e.persisted) pass({ kind: "reset", data: {} });

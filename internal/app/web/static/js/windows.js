@@ -1,12 +1,11 @@
-// Other windows on the same shot: what they save is shown here as it comes.
+// Keeps this page up to date with other windows on the same shot.
 import { onEvent } from "./events.js";
 import { follow, idle, saved } from "./store.js";
 
-// seen is the newest version that was told of: without end where nobody knows.
+// seen is the newest known version; Infinity if events were missed.
 let seen = saved.version;
 
-// A value that is in the hand stays there: what others saved comes in when it is let go of. A page that nobody
-// sees follows when it is looked at.
+// The page does not update while a control is being dragged or the tab is hidden.
 function catchUp() {
   if (seen <= saved.version || !idle() || document.hidden) return;
   follow(seen);
