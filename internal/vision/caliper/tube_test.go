@@ -3,6 +3,7 @@ package caliper
 import (
 	"fmt"
 	"math"
+	"math/rand/v2"
 	"testing"
 
 	"pyrant/internal/base/colour"
@@ -129,6 +130,41 @@ func TestNothingThere(t *testing.T) {
 	}
 	if m := Tube(e, nodes(60, 150), false, 60); m.Width != 0 {
 		t.Errorf("one point has a width of %v", m.Width)
+	}
+}
+
+// Lines drawn by chance over a wall of bricks, or over noise, are no tubes: the edges beside them
+// stand out no further than others.
+func TestTextureIsNoTube(t *testing.T) {
+	rnd := rand.New(rand.NewPCG(3, 5))
+	noise := make([]uint8, 300*300)
+	for i := range noise {
+		noise[i] = uint8(60 + rnd.IntN(120))
+	}
+	for name, wall := range map[string]func(x, y int) uint8{"bricks": bricks,
+		"noise": func(x, y int) uint8 { return noise[(y/3)*300+x/3] }} {
+		e := painted(nil, wall)
+		certain, n := 0, 0
+		for range 120 {
+			x, y := 20+260*rnd.Float64(), 20+260*rnd.Float64()
+			a, l := 2*math.Pi*rnd.Float64(), 60+120*rnd.Float64()
+			x2, y2 := x+l*math.Cos(a), y+l*math.Sin(a)
+			along := math.Abs(
+				math.Sin(2*a),
+			) < math.Sin(
+				24*math.Pi/180,
+			) // with the mortar, whose edges are real
+			if min(x2, y2) < 0 || max(x2, y2) > 299 || along {
+				continue
+			}
+			n++
+			if Tube(e, nodes(x, y, x2, y2), false, 40).Sure >= Certain {
+				certain++
+			}
+		}
+		if n < 40 || certain > n/12 {
+			t.Errorf("%s: %d of %d lines were taken for tubes", name, certain, n)
+		}
 	}
 }
 

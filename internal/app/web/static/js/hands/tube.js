@@ -9,13 +9,13 @@ export const tube = pen({
   name: "tube",
   label: "Tube",
   key: "t",
-  hint: "Click along the centre line, drag for bends. Enter ends it; the first point closes it. Its width comes from the photo's edges.",
+  hint: "Click along the centre line, drag for curves, Enter ends.",
   begin: () => void prepare().catch(() => {}),
-  few: "A tube needs at least two points.",
+  few: "A tube needs at least two nodes.",
   // A click on the last point ends it.
   ends: true,
   shape: (nodes, closed) => {
-    const width = target.last("tube")?.width ?? round(Math.max(shot.width, shot.height) / 150);
+    const width = target.last("tube")?.width ?? round(Math.max(shot.width, shot.height) * 0.008);
     return { kind: "tube", nodes, width, ...(closed && { closed }) };
   },
   // Where the photo shows a tube there, it is as wide as that, and lies in its middle.
