@@ -504,7 +504,7 @@ func (s *Set) lean(t shape.Tube, foot camera.Vec, card camera.Plane) camera.Plan
 // Guess returns the point of the floor over which a shape that has no foot is taken to be.
 func (s *Set) Guess(sh shape.Shape, l *recipe.Light, host *silhouette.Body,
 	wall *camera.Plane) (camera.Vec, bool) {
-	x, y, low := extent(sh)
+	x, y, _ := extent(sh)
 	if host != nil {
 		v, _, ok := host.Surface(x, y)
 		return s.Cam.Drop(v), ok
@@ -517,17 +517,18 @@ func (s *Set) Guess(sh shape.Shape, l *recipe.Light, host *silhouette.Body,
 		}
 		return s.Cam.Drop(r.Mul(t).Add(wall.N.Mul(0.02))), true
 	}
+	end := lowerEnd(sh)
 	if kind, id := l.Stand.Of(); kind == recipe.OnPlatform {
 		for i := range s.r.Room.Platforms {
 			if s.r.Room.Platforms[i].ID == id {
-				if t, ok := s.Prisms[i].Planes[0].Hit(s.Cam.Ray(x, low)); ok {
-					return s.Cam.Drop(s.Cam.Ray(x, low).Mul(t)), true
+				if t, ok := s.Prisms[i].Planes[0].Hit(s.Cam.Ray(end.X, end.Y)); ok {
+					return s.Cam.Drop(s.Cam.Ray(end.X, end.Y).Mul(t)), true
 				}
 			}
 		}
 	}
 	// Where its lower end is seen: on the floor it stands there, on a wall it hangs before it.
-	r = s.Cam.Ray(x, low)
+	r = s.Cam.Ray(end.X, end.Y)
 	best, on := math.Inf(1), -1
 	if t, ok := s.Cam.FloorPlane().Hit(r); ok {
 		best, on = t, 0
@@ -589,6 +590,20 @@ func roughly(r *recipe.Recipe, sh shape.Shape) (x0, y0, x1, y1 float64) {
 func extent(sh shape.Shape) (x, y, low float64) {
 	x0, y0, x1, y1 := bounds(sh)
 	return (x0 + x1) / 2, (y0 + y1) / 2, y1
+}
+
+// lowerEnd returns the middle of the lowest part of a shape: where it meets what it stands on.
+func lowerEnd(sh shape.Shape) shape.Point {
+	_, y0, _, y1 := bounds(sh)
+	from, to := math.Inf(1), math.Inf(-1)
+	for _, e := range shape.Edges(sh) {
+		for _, p := range e {
+			if p.Y >= y1-(y1-y0)/50 {
+				from, to = min(from, p.X), max(to, p.X)
+			}
+		}
+	}
+	return shape.Point{X: (from + to) / 2, Y: y1}
 }
 
 // Depths returns how far from the camera the points of a light are, in the room's unit: by their

@@ -35,9 +35,11 @@ func shot(t *testing.T) *recipe.Recipe {
 	r.Room.On, r.Room.Horizon = true, 150
 	r.Room.Walls = []recipe.Wall{{ID: "w", Name: "Wall", From: camera.Point{X: 100, Y: 230},
 		To: camera.Point{X: 500, Y: 230}}}
-	r.Room.Platforms = []recipe.Platform{{ID: "p", Name: "Crate", Foot: camera.Point{X: 100, Y: 350},
-		Top: setting.ListOf(camera.Point{X: 100, Y: 290}, camera.Point{X: 180, Y: 290},
-			camera.Point{X: 186, Y: 270}, camera.Point{X: 116, Y: 270})}}
+	r.Room.Platforms = []recipe.Platform{
+		{ID: "p", Name: "Crate", Foot: camera.Point{X: 100, Y: 350},
+			Top: setting.ListOf(camera.Point{X: 100, Y: 290}, camera.Point{X: 180, Y: 290},
+				camera.Point{X: 186, Y: 270}, camera.Point{X: 116, Y: 270})},
+	}
 	light := func(id string, s shape.Shape, on recipe.Stand) {
 		l := recipe.DefaultLight(r.Photo)
 		l.ID, l.Name, l.Stand, l.Shapes = id, id, on, shape.Shapes{s}
@@ -80,6 +82,34 @@ func TestGuess(t *testing.T) {
 	want, _ := s.Cam.Floor(400, 330)
 	if v := foot(2, nil); v.Sub(want).Len() > 1e-6 {
 		t.Errorf("the post stands at %v, not where its lower end is seen, %v", v, want)
+	}
+}
+
+// A leaning rod stands where its lower end meets the floor, also where the wall's line runs below
+// the middle of it.
+func TestLeaningRodStandsAtItsLowerEnd(t *testing.T) {
+	r := shot(t)
+	r.Room.Walls[0].From, r.Room.Walls[0].To = camera.Point{
+		X: 100,
+		Y: 330,
+	}, camera.Point{
+		X: 500,
+		Y: 210,
+	}
+	low := shape.Point{X: 420, Y: 252}
+	r.Lights[2].Shapes = shape.Shapes{shape.Tube{Width: 4, Flat: true, Nodes: shape.PathOf(
+		shape.Node{X: 300, Y: 120}, shape.Node{X: low.X, Y: low.Y})}}
+	s, err := New(t.Context(), r, shapes{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	v, ok := s.Guess(r.Lights[2].Shapes[0], &r.Lights[2], nil, nil)
+	want, _ := s.Cam.Floor(low.X, low.Y)
+	if !ok || v.Sub(want).Len() > 0.02*want.Len() {
+		t.Errorf("it stands at %v, its lower end at %v", v, want)
+	}
+	if d := s.Walls[0].Side(v); d < 0.2 {
+		t.Errorf("it stands %v before the wall", d)
 	}
 }
 
@@ -137,7 +167,15 @@ func TestCompose(t *testing.T) {
 			}
 			for k, v := range a.Of[i] {
 				if in := k >= a.From[i] && k < a.To[i]; a.Any[i] && v != 0 && !in {
-					t.Fatalf("row %d, pixel %d: %v of surface %d, which is to lie from %d to %d", y, k, v, i, a.From[i], a.To[i])
+					t.Fatalf(
+						"row %d, pixel %d: %v of surface %d, which is to lie from %d to %d",
+						y,
+						k,
+						v,
+						i,
+						a.From[i],
+						a.To[i],
+					)
 				}
 			}
 		}
@@ -210,13 +248,21 @@ func TestSketch(t *testing.T) {
 		"/room/walls/0/from": "room.walls[0].from", "/room/platforms/0/top/3": "room.platforms[0].top[3]",
 		"/room/platforms/0/foot": "room.platforms[0].foot", "/lights/0/shapes/0/feet": "lights[0].shapes[0].feet",
 	} {
-		if p, ok := paths[path]; !ok || p.Field != field || p.Guess != strings.HasSuffix(path, "feet") {
+		if p, ok := paths[path]; !ok || p.Field != field ||
+			p.Guess != strings.HasSuffix(path, "feet") {
 			t.Errorf("%s: %+v", path, p)
 		}
 	}
 	if math.Abs(k.Horizon[1]-150) > 1e-6 || math.Abs(k.View-camera.Usual) > 1e-6 ||
 		len(k.Grid) < 8 || len(k.Lines) < 10 || len(k.Feet) != 3 {
-		t.Errorf("horizon %v, view %v, %d lines of the grid, %d others, %d feet", k.Horizon, k.View, len(k.Grid), len(k.Lines), len(k.Feet))
+		t.Errorf(
+			"horizon %v, view %v, %d lines of the grid, %d others, %d feet",
+			k.Horizon,
+			k.View,
+			len(k.Grid),
+			len(k.Lines),
+			len(k.Feet),
+		)
 	}
 	for _, l := range append(k.Grid, k.Lines...) {
 		for _, v := range l {
@@ -381,7 +427,12 @@ func TestFaces(t *testing.T) {
 	}
 	if a, b, c := rises(0.2), rises(-0.2), rises(0.7); math.Abs(a-0.09) > 0.01 ||
 		math.Abs(a+b) > 1e-6 || c != 0 {
-		t.Errorf("where the front rises by 0.2, falls by that, and rises as an arm does, a panel looks up by %.3f, %.3f and %.3f", a, b, c)
+		t.Errorf(
+			"where the front rises by 0.2, falls by that, and rises as an arm does, a panel looks up by %.3f, %.3f and %.3f",
+			a,
+			b,
+			c,
+		)
 	}
 	put([2]float64{-0.2, 0.01}, [2]float64{0.2, 0.01})
 	tilted := card.Add(up.Mul(2)).Unit()
@@ -502,7 +553,13 @@ func TestToes(t *testing.T) {
 		figure, toes := s.Scene.Bodies[0], s.Scene.Bodies[1]
 		before, _ := s.Cam.Floor(287, 346)
 		if toes.Of != figure || !toes.Flat || toes.Clear(before) > 0 || figure.Clear(before) < 0 {
-			t.Errorf("%s: at %v, below a boot's toe, the figure is %v and its toes %v away", tt.name, before, figure.Clear(before), toes.Clear(before))
+			t.Errorf(
+				"%s: at %v, below a boot's toe, the figure is %v and its toes %v away",
+				tt.name,
+				before,
+				figure.Clear(before),
+				toes.Clear(before),
+			)
 		}
 		if len(s.Bodies) != 1 || s.Bodies[0] != figure {
 			t.Errorf("%s: toes count as a thing", tt.name)
@@ -546,7 +603,13 @@ func TestRim(t *testing.T) {
 				continue // at an edge
 			}
 			if sides++; with[x] != without[x] {
-				t.Fatalf("at %d, %d it shows %v, without what is seen %v", x, y, with[x], without[x])
+				t.Fatalf(
+					"at %d, %d it shows %v, without what is seen %v",
+					x,
+					y,
+					with[x],
+					without[x],
+				)
 			}
 		}
 		if sides < 40 {
@@ -555,7 +618,12 @@ func TestRim(t *testing.T) {
 	}
 	with, without := row(s, 320), row(bare, 320)
 	if front := with[140]; with[98] != front || without[98] == front {
-		t.Errorf("beside the front there is %v, in the front %v, without what is seen %v", with[98], front, without[98])
+		t.Errorf(
+			"beside the front there is %v, in the front %v, without what is seen %v",
+			with[98],
+			front,
+			without[98],
+		)
 	}
 	for _, x := range []int{130, 170, 181} { // near the right face as well, but nearer to the top
 		if over := row(s, 266); over[x] != s.Prisms[0].Planes[0] {
@@ -657,7 +725,13 @@ func TestBases(t *testing.T) {
 		}
 		sc, err := s.Among(t.Context(), &l, nil, shapes{})
 		if err != nil || len(sc.Rods) != 1 || len(s.Scene.Rods) != 0 {
-			t.Errorf("%s: %d bars shade it, %d are in the room, %v", tt.name, len(sc.Rods), len(s.Scene.Rods), err)
+			t.Errorf(
+				"%s: %d bars shade it, %d are in the room, %v",
+				tt.name,
+				len(sc.Rods),
+				len(s.Scene.Rods),
+				err,
+			)
 		}
 	}
 }
@@ -681,7 +755,11 @@ func TestThingOnAPlatform(t *testing.T) {
 	foot, ok := top.Hit(s.Cam.Ray(124, 282))
 	if at := s.Cam.Ray(124, 282).Mul(foot); !ok || math.Abs(b.Card.Side(at)) > 1e-9 ||
 		b.Clear(at.Add(s.Cam.Up.Mul(0.05))) > 0 {
-		t.Errorf("its card lies %v from its foot, and it %v from a place over that", b.Card.Side(at), b.Clear(at.Add(s.Cam.Up.Mul(0.05))))
+		t.Errorf(
+			"its card lies %v from its foot, and it %v from a place over that",
+			b.Card.Side(at),
+			b.Clear(at.Add(s.Cam.Up.Mul(0.05))),
+		)
 	}
 	c := s.Compose(1)
 	w := c.NewWeights(600)
@@ -689,7 +767,13 @@ func TestThingOnAPlatform(t *testing.T) {
 		c.Row(w, 0, y, 600)
 		for i, any := range w.Any {
 			if is := s.Surfaces[i].Kind == Thing; any && (w.Of[i][124] > 0.99) != is {
-				t.Errorf("at 124, %d surface %d of kind %d fills %.2f", y, i, s.Surfaces[i].Kind, w.Of[i][124])
+				t.Errorf(
+					"at 124, %d surface %d of kind %d fills %.2f",
+					y,
+					i,
+					s.Surfaces[i].Kind,
+					w.Of[i][124],
+				)
 			}
 		}
 	}
@@ -742,7 +826,15 @@ func TestSeenAgain(t *testing.T) {
 				for x := 0.0; x < 600; x += 20 {
 					if a, b := s.Surfaces[i].Sheet.Seen(x, y, x+20, y+20),
 						fresh.Surfaces[i].Sheet.Seen(x, y, x+20, y+20); a != b {
-						t.Fatalf("%s: at %v, %v surface %d is seen %v, worked out anew %v", tt.name, x, y, i, a, b)
+						t.Fatalf(
+							"%s: at %v, %v surface %d is seen %v, worked out anew %v",
+							tt.name,
+							x,
+							y,
+							i,
+							a,
+							b,
+						)
 					}
 				}
 			}
