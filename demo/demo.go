@@ -10,6 +10,9 @@ type Shot struct {
 	Name   string
 	Photo  []byte // a JPEG file, 3000 by 2000 pixels
 	Recipe []byte // JSON
+	// Thumbnail is the lit picture, a JPEG file of 840 by 560 pixels, so that the first start
+	// shows it at once. go test ./internal/app/web -run TestDemoThumbnails -update renders it.
+	Thumbnail []byte
 }
 
 // Photo is the photo of the quay, a JPEG file of 3000 by 2000 pixels.
@@ -39,9 +42,18 @@ var dunesPhoto []byte
 //go:embed tidewatch-dunes.json
 var dunesRecipe []byte
 
+//go:embed tidewatch-quay.thumb.jpg
+var quayThumb []byte
+
+//go:embed tidewatch-harbour.thumb.jpg
+var harbourThumb []byte
+
+//go:embed tidewatch-dunes.thumb.jpg
+var dunesThumb []byte
+
 // Shots are the demo shots, the newest last: that is how they come to be listed.
 var Shots = []Shot{
-	{"Tidewatch dunes", dunesPhoto, dunesRecipe},
-	{"Tidewatch harbour", harbourPhoto, harbourRecipe},
-	{"Tidewatch quay", Photo, Recipe},
+	{"Tidewatch dunes", dunesPhoto, dunesRecipe, dunesThumb},
+	{"Tidewatch harbour", harbourPhoto, harbourRecipe, harbourThumb},
+	{"Tidewatch quay", Photo, Recipe, quayThumb},
 }

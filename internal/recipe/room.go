@@ -18,21 +18,31 @@ type Points = setting.List[camera.Point]
 // Room is what the photo shows, as far as light needs to know: a floor, walls, what stands on the
 // floor. Without one, spill goes by the distance in the picture.
 type Room struct {
-	On        bool       `json:"on" label:"Switch of the room" default:"false" row:"own"`
-	Corners   Points     `json:"corners,omitzero" label:"Corners" row:"own" count:"0..4" each:"corner" doc:"four of a rectangle on the floor, in their order; none where the horizon tells of the floor"`
-	Horizon   float64    `json:"horizon" label:"Horizon" unit:"px" range:"-2H..2H" slider:"-H/2..H" default:"H/3" step:"0.1" doc:"how far down it lies in the middle of the photo; does nothing with corners"`
-	Roll      float64    `json:"roll" label:"Roll" unit:"°" range:"-30..30" slider:"-10..10" default:"0" step:"0.1" doc:"of the horizon, clockwise; does nothing with corners"`
-	View      float64    `json:"view" label:"Field of view" unit:"°" range:"0..140" slider:"0..100" default:"0" step:"0.5" doc:"across the photo; 0 for what the corners tell, or else the usual"`
-	Walls     []Wall     `json:"walls,omitzero" label:"Walls" count:"0..12" each:"wall" title:"*" doc:"used by their ids"`
-	Platforms []Platform `json:"platforms,omitzero" label:"Platforms" count:"0..30" each:"platform" title:"*" doc:"tables, steps, crates; used by their ids"`
-	Things    []Thing    `json:"things,omitzero" label:"Things" count:"0..60" each:"thing" title:"*" doc:"cut-outs that stand in the room; used by their ids"`
-	Ceiling   float64    `json:"ceiling" label:"Ceiling" unit:"×" range:"0..60" slider:"0..8" default:"0" step:"0.01" doc:"how high it lies over the floor, in heights of the camera, so above 1; 0 for none"`
-	Shadows   float64    `json:"shadows" label:"Shadows" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"how much of the light is kept off what lies behind something"`
-	Bounce    float64    `json:"bounce" label:"Bounce" unit:"%" range:"0..2" default:"1" step:"0.01" doc:"light that surfaces give to each other, once"`
-	Sheen     float64    `json:"sheen" label:"Wet floor" unit:"%" range:"0..2" slider:"0..1" default:"0" step:"0.01" doc:"how much the floor mirrors lights, as wet or polished ground does"`
-	Rough     float64    `json:"rough" label:"Roughness" unit:"%" range:"0.02..1" slider:"0.02..0.6" default:"0.2" step:"0.01" doc:"of the wet floor and of glossy walls: how far the mirrored lights are drawn out"`
-	Daylight  float64    `json:"daylight" label:"Daylight out" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"how far what daylight did to the surfaces is divided out of the photo's colours"`
+	On        bool       `json:"on" label:"On" default:"false" row:"own"`
+	Corners   Points     `json:"corners,omitzero" label:"Corners" row:"own" count:"0..4" each:"corner" doc:"of a rectangle on the floor, in order; empty where the horizon gives the floor"`
+	Horizon   float64    `json:"horizon" label:"Horizon" unit:"px" range:"-2H..2H" slider:"-H/2..H" default:"H/3" step:"0.1" doc:"distance from the top edge, in the middle of the photo; unused with corners"`
+	Roll      float64    `json:"roll" label:"Roll" unit:"°" range:"-30..30" slider:"-10..10" default:"0" step:"0.1" doc:"of the horizon, clockwise; unused with corners"`
+	View      float64    `json:"view" label:"Field of view" unit:"°" range:"0..140" slider:"0..100" default:"0" step:"0.5" doc:"across the photo; 0 for automatic"`
+	Walls     []Wall     `json:"walls,omitzero" label:"Walls" count:"0..12" each:"wall" title:"*" doc:"referred to by id"`
+	Platforms []Platform `json:"platforms,omitzero" label:"Platforms" count:"0..30" each:"platform" title:"*" doc:"tables, steps, crates; referred to by id"`
+	Things    []Thing    `json:"things,omitzero" label:"Objects" count:"0..60" each:"object" title:"*" doc:"cut-outs in the room; referred to by id"`
+	Ceiling   float64    `json:"ceiling" label:"Ceiling height" unit:"×" range:"0..60" slider:"0..8" default:"0" step:"0.01" doc:"in heights of the camera above the floor; 0 for no ceiling"`
+	Shadows   float64    `json:"shadows" label:"Shadows" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"how dark the shadows of objects are"`
+	Bounce    float64    `json:"bounce" label:"Bounce" unit:"%" range:"0..2" default:"1" step:"0.01" doc:"light reflected once from surface to surface"`
+	Sheen     float64    `json:"sheen" label:"Wet floor" unit:"%" range:"0..2" slider:"0..1" default:"0" step:"0.01" doc:"how much the floor mirrors lights"`
+	Rough     float64    `json:"rough" label:"Roughness" unit:"%" range:"0.02..1" slider:"0.02..0.6" default:"0.2" step:"0.01" doc:"of wet floor and glossy walls; longer reflections"`
+	Gain      float64    `json:"gain" label:"Spill in the room" unit:"×" range:"0.001..1000" slider:"0.05..20 log" default:"1" step:"0.01" doc:"factor on all spill; a new room is set so that the mean of spill stays"`
+	Daylight  float64    `json:"daylight" label:"Neutralise daylight" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"how far the photo's own shading is removed from surface colours"`
 }
+
+// MinRoomGain and MaxRoomGain are the range of a room's gain.
+const (
+	MinRoomGain = 0.001
+	MaxRoomGain = 1000
+)
+
+// SetUp reports whether the room was ever given a floor: by a horizon, walls or corners.
+func (r Room) SetUp() bool { return r.On || len(r.Walls) > 0 || r.Corners.Len() > 0 }
 
 // Idle names what does nothing as the room is.
 func (r Room) Idle() []string {
@@ -53,19 +63,19 @@ type Wall struct {
 	Name string       `json:"name" label:"Name" count:"1..80"`
 	From camera.Point `json:"from" title:"Line of *"`
 	To   camera.Point `json:"to" title:"Line of *"`
-	Seen cutout.Ref   `json:"seen" label:"Seen in" default:"" row:"own" doc:"id of a cut-out of what of it is seen; left empty, everywhere where nothing is nearer"`
+	Seen cutout.Ref   `json:"seen" label:"Visible area" default:"" row:"own" doc:"id of the cut-out in which it is visible; empty for automatic"`
 
-	Gloss float64 `json:"gloss" label:"Gloss" unit:"%" range:"0..2" slider:"0..1" default:"0" step:"0.01" doc:"how much the wall mirrors lights, as glass, varnish or wet plaster does"`
+	Gloss float64 `json:"gloss" label:"Gloss" unit:"%" range:"0..2" slider:"0..1" default:"0" step:"0.01" doc:"how much the wall mirrors lights, as glass or wet plaster does"`
 }
 
 // Platform is a level rectangle over the floor with what is below it.
 type Platform struct {
 	ID     string       `json:"id" count:"1..64" doc:"unique in the room, never shown"`
 	Name   string       `json:"name" label:"Name" count:"1..80"`
-	Top    Points       `json:"top" label:"Corners of the top" row:"own" count:"4..4" each:"corner" doc:"in their order"`
+	Top    Points       `json:"top" label:"Corners of the top" row:"own" count:"4..4" each:"corner" doc:"in order"`
 	Foot   camera.Point `json:"foot" title:"Foot of *"`
-	Hollow bool         `json:"hollow,omitzero" label:"Hollow" doc:"a table: nothing but a slab"`
-	Seen   cutout.Ref   `json:"seen" label:"Seen in" default:"" row:"own" doc:"id of a cut-out of what of it is seen, with what stands on it; left empty, where nothing is nearer"`
+	Hollow bool         `json:"hollow,omitzero" label:"Hollow" doc:"a table: a slab with nothing under it"`
+	Seen   cutout.Ref   `json:"seen" label:"Visible area" default:"" row:"own" doc:"id of the cut-out in which it is visible; empty for automatic"`
 }
 
 // PlatformRef is the id of a platform of the room; where it is empty, the floor.
@@ -76,14 +86,14 @@ type Thing struct {
 	ID   string       `json:"id" count:"1..64" doc:"unique in the room, never shown"`
 	Of   cutout.Ref   `json:"of" label:"Cut-out" row:"own" doc:"id of the cut-out"`
 	Foot camera.Point `json:"foot" title:"Foot of *"`
-	On   PlatformRef  `json:"on,omitzero" label:"Stands on" default:"" row:"own" doc:"id of the platform that it stands on, on whose top its foot is; left empty, the floor"`
-	Lies Lies         `json:"lies" label:"Stands or lies" default:"auto"`
+	On   PlatformRef  `json:"on,omitzero" label:"Stands on" default:"" row:"own" doc:"id of the platform under it; empty for the floor"`
+	Lies Lies         `json:"lies" label:"Pose" default:"auto"`
 	// What it gets of the light at its edges, where it turns away from the camera, and of that
 	// which falls on its broad front.
-	Edge  float64 `json:"edge" label:"Edge light" unit:"%" range:"0..4" slider:"0..2" default:"1" step:"0.01" doc:"at its edges, where it turns away from the camera"`
-	Broad float64 `json:"broad" label:"Broad light" unit:"%" range:"0..4" slider:"0..2" default:"1" step:"0.01" doc:"on what of it faces the camera"`
+	Edge  float64 `json:"edge" label:"Edge light" unit:"%" range:"0..4" slider:"0..2" default:"1" step:"0.01" doc:"light on edges that turn away from the camera"`
+	Broad float64 `json:"broad" label:"Front light" unit:"%" range:"0..4" slider:"0..2" default:"1" step:"0.01" doc:"light on what faces the camera"`
 	// How folded and dented its front is within its outline, by the photo's shading.
-	Relief float64 `json:"relief" label:"Relief" unit:"%" range:"0..3" slider:"0..2" default:"0" step:"0.01" doc:"of folds and dents within its outline, as the photo's shading tells of them"`
+	Relief float64 `json:"relief" label:"Relief" unit:"%" range:"0..3" slider:"0..2" default:"0" step:"0.01" doc:"folds and dents, estimated from the photo's shading"`
 }
 
 // UsualRelief is the relief of what is put into a room. What stood there before things had one has
@@ -109,8 +119,8 @@ const (
 
 // Choices returns how things are.
 func (Lies) Choices() []setting.Choice {
-	return []setting.Choice{{Value: string(LiesAuto), Label: "By its outline"},
-		{Value: string(Stands), Label: "Stands"}, {Value: string(LiesFlat), Label: "Lies flat"}}
+	return []setting.Choice{{Value: string(LiesAuto), Label: "Automatic"},
+		{Value: string(Stands), Label: "Standing"}, {Value: string(LiesFlat), Label: "Lying"}}
 }
 
 // Stand names what a light stands on, hangs on or lies on in the room: the floor where it is empty.
@@ -168,21 +178,21 @@ func (r *Recipe) Space() (*Space, error) {
 		if i := camera.Crossing(c); i >= 0 {
 			return nil, fault.In(
 				fmt.Sprintf("room.corners[%d]", i),
-				"With this corner the floor makes no rectangle: its sides cross or fold in. Drag it to where the sides go round once.",
+				"With this corner the sides of the floor cross. Drag it back.",
 			)
 		}
 		var ok bool
 		if s.Cam, s.Fit, ok = camera.Calibrate(c, w, h, focal, spread); !ok {
 			return nil, fault.In(
 				"room.corners",
-				"No floor is seen like this. Set the corners of something that lies level before the camera.",
+				"These corners give no floor. Click the corners of something that lies level.",
 			)
 		}
 		for i, p := range c {
 			if _, ok := s.Cam.Floor(p.X, p.Y); !ok {
 				return nil, fault.In(
 					fmt.Sprintf("room.corners[%d]", i),
-					"The horizon that these corners make runs through the floor itself at this corner. Drag it down, or the far sides closer together.",
+					"These corners put the horizon through the floor. Drag this corner down, or the far sides closer together.",
 				)
 			}
 		}
@@ -200,7 +210,7 @@ func (r *Recipe) Space() (*Space, error) {
 			}
 			return nil, fault.In(
 				fmt.Sprintf("room.walls[%d].%s", i, end),
-				"Here the line of the wall “%s” lies above the horizon, where there is no floor. Drag it down to where wall and floor meet.",
+				"The line of the wall “%s” lies above the horizon, where there is no floor. Drag it down to the floor.",
 				l.Name,
 			)
 		}
@@ -208,7 +218,7 @@ func (r *Recipe) Space() (*Space, error) {
 		if !ok {
 			return nil, fault.In(
 				fmt.Sprintf("room.walls[%d]", i),
-				"The wall “%s” would be seen from its edge. Make its line longer, or drag an end to the side.",
+				"The camera would see the wall “%s” edge-on. Make its line longer, or drag an end to the side.",
 				l.Name,
 			)
 		}
@@ -219,7 +229,7 @@ func (r *Recipe) Space() (*Space, error) {
 		if !ok {
 			return nil, fault.In(
 				"room.ceiling",
-				"A ceiling lies above the camera: its height is more than 1.05 heights of that, or 0 for none.",
+				"A ceiling lies above the camera. Set its height above 1.05, or to 0 for no ceiling.",
 			)
 		}
 		s.Ceiling = &p
@@ -246,7 +256,7 @@ func (r *Recipe) Space() (*Space, error) {
 		if !ok {
 			return nil, fault.In(
 				fmt.Sprintf("room.things[%d].foot", i),
-				"Here nothing can stand on “%s”, whose top ends before. Drag the foot down to where “%s” stands on it.",
+				"Nothing can stand on “%s” here. Drag the foot down to where “%s” stands on it.",
 				m.Platforms[on].Name,
 				r.NameOf(t.Of),
 			)
@@ -293,14 +303,14 @@ func (s *Space) platform(p *Platform) (prism *camera.Prism, field, msg string) {
 				".top[%d]",
 				i,
 			), fmt.Sprintf(
-				"With this corner the top of “%s” makes no rectangle: its sides cross or fold in. Drag it to where the sides go round once.",
+				"With this corner the sides of the top of “%s” cross. Drag it back.",
 				p.Name,
 			)
 	}
 	foot, ok := s.Cam.Floor(p.Foot.X, p.Foot.Y)
 	if !ok {
 		return nil, ".foot", fmt.Sprintf(
-			"The foot of “%s” lies above the horizon, where there is no floor. Drag it down to the floor under its first corner.",
+			"The foot of “%s” lies above the horizon, where there is no floor. Drag it down.",
 			p.Name,
 		)
 	}
@@ -308,7 +318,7 @@ func (s *Space) platform(p *Platform) (prism *camera.Prism, field, msg string) {
 	high := s.Cam.Height(first)
 	if !ok || high < 1e-3 {
 		return nil, ".foot", fmt.Sprintf(
-			"The foot of “%s” lies above its first corner. Drag it down to the floor under that.",
+			"The foot of “%s” lies above its first corner. Drag it down to the floor.",
 			p.Name,
 		)
 	}
@@ -322,7 +332,7 @@ func (s *Space) platform(p *Platform) (prism *camera.Prism, field, msg string) {
 					".top[%d]",
 					i,
 				), fmt.Sprintf(
-					"At this corner the top of “%s” would lie on the horizon or beyond it. Drag it down.",
+					"Here the top of “%s” would reach the horizon. Drag the corner down.",
 					p.Name,
 				)
 		}
@@ -340,7 +350,7 @@ func (r *Recipe) NameOf(id cutout.Ref) string {
 	if c := r.CutOut(id); c != nil {
 		return c.Name
 	}
-	return "the thing"
+	return "the object"
 }
 
 // checkRoom refuses a room that cannot be, and what refers to something that it has not.
@@ -378,7 +388,7 @@ func (r *Recipe) checkRoom() (field, msg string) {
 			return fmt.Sprintf(
 				"room.things[%d].of",
 				i,
-			), "A thing of the room is a cut-out that is not in this shot; choose another."
+			), "The cut-out of an object is not in this shot. Choose another."
 		}
 		if on := string(m.Things[i].On); on != "" && !slices.ContainsFunc(m.Platforms,
 			func(p Platform) bool { return p.ID == on }) {
@@ -386,7 +396,7 @@ func (r *Recipe) checkRoom() (field, msg string) {
 					"room.things[%d].on",
 					i,
 				), fmt.Sprintf(
-					"“%s” stands on a platform that the room has not; choose another, or the floor.",
+					"The platform under “%s” is not in the room. Choose another, or the floor.",
 					r.NameOf(m.Things[i].Of),
 				)
 		}
@@ -399,7 +409,7 @@ func (r *Recipe) checkRoom() (field, msg string) {
 				"lights[%d].stand",
 				i,
 			), fmt.Sprintf(
-				"The light “%s” stands on something that the room has not; choose another.",
+				"What the light “%s” stands on is not in the room. Choose another.",
 				r.Lights[i].Name,
 			)
 	}
@@ -436,7 +446,7 @@ func (r *Recipe) seenIn(id cutout.Ref, name string) string {
 	if id == "" || r.CutOut(id) != nil {
 		return ""
 	}
-	return fmt.Sprintf("“%s” is seen in a cut-out that is not in this shot; choose another.", name)
+	return fmt.Sprintf("The visible area of “%s” is not in this shot. Choose another.", name)
 }
 
 // standsOn tells whether the room has what a light stands on.

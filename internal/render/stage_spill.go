@@ -100,7 +100,11 @@ func (sc *scene) spillPower(ll *litLight) float32 {
 	if !ll.l.Spill.On {
 		return 0
 	}
-	return float32(ll.l.Gain() * sc.recipe.Spill.Level * ll.l.Spill.Strength)
+	k := ll.l.Gain() * sc.recipe.Spill.Level * ll.l.Spill.Strength
+	if sc.recipe.Room.On {
+		k *= sc.recipe.Room.Gain
+	}
+	return float32(k)
 }
 
 // spillOf returns the spill of a light, nil for none.
