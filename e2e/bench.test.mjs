@@ -71,7 +71,7 @@ test("a fader follows the hand and is one revision", async () => {
   await saved(page, () => page.mouse.up());
   assert.equal(await picture(page), held, "letting go changed the picture");
   assert.equal(await shotVersion(page), s.version + 1);
-  assert.match(await page.locator("#undo").getAttribute("title"), /Undo: Level of Breastplate panels/);
+  assert.match(await page.locator("#undo").getAttribute("title"), /Undo: Fader of Breastplate panels/);
   await saved(page, () => page.keyboard.press("Control+z"));
   assert.deepEqual((await state(page)).lights, s.lights);
   await calm();
@@ -169,7 +169,7 @@ test("shells are added, removed, spaced, and join by a chosen way", async () => 
   const radii = (await state(page)).lights[0].shells.map((s) => s.radius);
   for (let i = 2; i < radii.length; i++)
     assert.ok(Math.abs(radii[i] / radii[i - 1] / (radii[1] / radii[0]) - 1) < 0.05, `radii ${radii}`);
-  await saved(page, () => page.getByRole("button", { name: "Remove shell 3" }).click());
+  await saved(page, () => page.getByRole("button", { name: "Delete shell 3" }).click());
   assert.equal(await count(), 8);
   const was = await picture(page);
   await saved(page, () => page.locator("#sj-5").selectOption("screen"));
@@ -389,7 +389,7 @@ test("a change that finds the disk full is kept and saved when there is room", a
 
 test("steps, lights and switches by keys alone", async () => {
   await page.keyboard.press("?");
-  await page.getByRole("heading", { name: "Keys" }).waitFor();
+  await page.getByRole("heading", { name: "Keyboard shortcuts" }).waitFor();
   await page.keyboard.press("Escape");
   await page.keyboard.press("]");
   await page.locator('#rail [data-step="spill"][aria-current]').waitFor();

@@ -178,7 +178,7 @@ test("an orb, half outside of the frame, is moved, sized and turned to another j
   assert.ok(Math.abs(big.shapes[0].width / orb.shapes[0].width - 1.6) < 0.05);
   assert.ok(Math.abs(big.shapes[0].x - 330) < 5);
   const added = await picture(page);
-  await fold("stack-moves");
+  await fold("shells");
   await saved(page, () => page.selectOption("#all-join", "screen"));
   assert.ok((await light(6)).shells.every((h) => h.join === "screen"));
   assert.notEqual(await picture(page), added);
@@ -246,7 +246,7 @@ test("a trim painted over a light takes core and glow away there, and one of a s
 
 test("a rig is saved, shown when pointed at, renamed, written to a file, deleted and read again", async () => {
   expectError(page, 422);
-  await fold("rigs");
+  await fold("light");
   await page.click('[data-action="save-rig"]');
   const own = page.locator(".tries .own");
   await own.waitFor();
@@ -289,7 +289,7 @@ test("a rig is saved, shown when pointed at, renamed, written to a file, deleted
   assert.deepEqual([doc.kind, doc.name, doc.shells.length], ["rig", "Jetty neon", b.shells.length]);
   await page.click("[data-remove-rig]");
   await own.waitFor({ state: "detached" });
-  await page.getByRole("button", { name: "Bring it back" }).click();
+  await page.getByRole("button", { name: "Restore" }).click();
   await own.waitFor();
   await page.click("[data-remove-rig]");
   await own.waitFor({ state: "detached" });
@@ -303,7 +303,7 @@ test("a rig is saved, shown when pointed at, renamed, written to a file, deleted
     buffer: Buffer.from("{}"),
   });
   await page.locator("#notice").waitFor();
-  assert.match(await page.locator("#notice").textContent(), /no file of a rig/);
+  assert.match(await page.locator("#notice").textContent(), /not a rig file/);
   assert.equal(await own.textContent(), "Jetty neon");
   await page.click("[data-remove-rig]");
   await own.waitFor({ state: "detached" });

@@ -95,7 +95,7 @@ test("the figure of the quay by scribbles, mended, taken back and kept", async (
   await page.locator('[data-cut="add-cutout"]').click();
   await page.locator("#says").waitFor();
   await settled(page);
-  assert.match(await page.locator("#cut-missing").textContent(), /says what is inside/);
+  assert.match(await page.locator("#cut-missing").textContent(), /marks the inside/);
   const inside = [
     [1240, 270],
     [1240, 655],
@@ -105,7 +105,7 @@ test("the figure of the quay by scribbles, mended, taken back and kept", async (
     [1094, 1550],
   ];
   await saved(page, () => stroke(page, inside));
-  assert.match(await page.locator("#cut-missing").textContent(), /says what is outside/);
+  assert.match(await page.locator("#cut-missing").textContent(), /marks the outside/);
   assert.ok((await state(page)).cutouts[0].empty);
   await says("out");
   await saved(page, () =>
@@ -226,10 +226,10 @@ test("the figure of the quay by scribbles, mended, taken back and kept", async (
 
   // A walk along the edge at 1:1 by a key.
   await page.locator("#stage").focus();
-  await page.keyboard.press("k");
+  await page.keyboard.press("n");
   await page.waitForFunction(() => /^1 of \d+/.test(document.getElementById("walked").textContent));
   const first = await place(page, 1240, 500);
-  await page.keyboard.press("k");
+  await page.keyboard.press("n");
   await page.waitForFunction(() => /^2 of/.test(document.getElementById("walked").textContent));
   const second = await place(page, 1240, 500);
   assert.ok(Math.hypot(first.x - second.x, first.y - second.y) > 100, "the walk stays where it is");
@@ -334,7 +334,7 @@ test("a rod behind an arm that was cut out, with wrap; the panels' glow is kept 
   await page.locator("#notice").waitFor();
   assert.match(
     await page.locator("#notice").textContent(),
-    /what stands before the light “Breastplate panels” and what stands before the light “Signal rod”/,
+    /a blocker of the light “Breastplate panels” and a blocker of the light “Signal rod”/,
   );
   await end();
 });

@@ -193,7 +193,7 @@ test("an export goes on while other steps are open, keeps the focus on Cancel, a
     change(page, [{ op: "crop", path: "/crop", value: { x: 0, y: 0, width: 1200, height: 900 } }]),
   );
   await goTo("export");
-  await page.getByText("Full, 1200 × 900").waitFor();
+  await page.getByText("Full size, 1200 × 900").waitFor();
   await saved(page, () => page.locator("#undo").click());
   await page.locator('input[name="format"][value="png16"]').check();
   await page.locator("#export-go").click();

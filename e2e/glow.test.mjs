@@ -123,7 +123,7 @@ test("a gel by the ring, the disc, a temperature, the photo and another light's"
 });
 
 test("all shells at once, and the gels of many lights, by sliders that go back to the middle", async () => {
-  await page.getByText("All shells at once").click();
+  await page.locator('[data-fold="shells"][open]').waitFor();
   const first = (await hexagon()).shells;
   const spread = await middle("#move-stack-spread");
   await saved(page, () => drag(page, spread, { x: spread.x + 0.2 * spread.w, y: spread.y }));
@@ -131,7 +131,7 @@ test("all shells at once, and the gels of many lights, by sliders that go back t
   assert.equal(then[0].radius, first[0].radius);
   assert.ok(then[6].radius > 1.5 * first[6].radius, `${then[6].radius}, before ${first[6].radius}`);
   assert.equal(await page.locator("#move-stack-spread").inputValue(), "500");
-  await page.getByText("Gels of many lights").click();
+  await page.getByText("Gels of several lights").click();
   const { lights } = await state(page);
   await page.locator(`[data-many="${lights[2].id}"]`).click(); // the rod stays as it is
   const turn = await middle("#move-gels-turn");
@@ -141,7 +141,7 @@ test("all shells at once, and the gels of many lights, by sliders that go back t
   assert.ok(by > 60 && by < 120, `turned by ${by}`);
   assert.equal(turned[2].gel.hue, lights[2].gel.hue);
   assert.ok(Math.abs(((turned[4].gel.hue - lights[4].gel.hue + 720) % 360) - by) < 0.01);
-  await saved(page, () => page.getByRole("button", { name: "All to this gel" }).click());
+  await saved(page, () => page.getByRole("button", { name: "Apply this gel to all" }).click());
   const one = (await state(page)).lights;
   assert.deepEqual(one[0].gel, one[4].gel);
   assert.deepEqual(one[2].gel, lights[2].gel);
@@ -261,7 +261,7 @@ test("a shell by drag, by typing and by arrow keys is the same recipe; a move by
   for (let i = 0; i < 2; i++) await saved(page, () => page.keyboard.press("ArrowRight"));
   assert.equal((await hexagon()).gel.hue, turned + 2);
 
-  await page.locator('details[data-fold="stack-moves"] summary').click();
+  await page.locator('details[data-fold="shells"][open]').waitFor();
   const { version } = await state(page);
   await page.focus("#move-stack-size");
   await saved(page, async () => {

@@ -63,14 +63,38 @@ export class Server {
   }
 }
 
+// sections are those of the panel that tests work in without opening them first.
+const sections = [
+  "tools",
+  "cutouts",
+  "blockers",
+  "svg",
+  "file",
+  "shells",
+  "core",
+  "find",
+  "unattached",
+  "rays-star",
+  "rays-halo",
+  "rays-vary",
+  "rays-distance",
+  "rays-limits",
+];
+
 // blank gives a page that fails the test on errors of its scripts, and on answers with an error: the
 // browser writes them to the console. A test that provokes one says so first, by expectError.
 export async function blank(browser, options = {}) {
+  const { unfolded = sections, ...rest } = options;
   const context = await browser.newContext({
     viewport: { width: 1280, height: 800 },
     acceptDownloads: true,
-    ...options,
+    ...rest,
   });
+  // Tests work in sections of the panel that are folded at first.
+  await context.addInitScript((names) => {
+    if (location.protocol === "about:") return;
+    for (const name of names) localStorage[`pyrant fold ${name}`] ??= "1";
+  }, unfolded);
   const page = await context.newPage();
   page.faults = [];
   page.on("pageerror", (e) => page.faults.push(e.message));

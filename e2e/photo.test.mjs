@@ -74,7 +74,7 @@ test("the frame is pulled, moved, straightened, turned and mirrored, and all tha
   await shines();
   assert.equal(await unlike(page), 0);
   await goTo("photo");
-  await saved(page, () => page.getByRole("button", { name: "Turn right" }).click());
+  await saved(page, () => page.getByRole("button", { name: "Rotate right" }).click());
   await saved(page, () => page.getByRole("button", { name: "Mirror" }).click());
   const { width, height } = await crop();
   assert.match(await page.locator("#crop-size").textContent(), new RegExp(`^${height} × ${width} px`));
@@ -134,7 +134,7 @@ test("what is asked of the frame is what the page shows of it, and what cannot b
   await page.locator('details[data-fold="crop-numbers"] > summary').click();
   await page.locator("#f-crop-width").fill("3");
   await page.locator("#f-crop-width").press("Enter");
-  await page.getByText("has nothing in it").waitFor();
+  await page.getByText("is too small").waitFor();
   await page.evaluate(async () => {
     const { commit } = await import("/static/js/store.js");
     await commit([{ op: "crop", path: "/crop", value: { angle: 60 } }]);

@@ -316,7 +316,7 @@ test("what is found is kept off an area and a box, and a click on a ray shortens
   assert.ok(low >= n);
   await page.locator("#found-off").selectOption({ label: "Left side" });
   await page.waitForFunction(() =>
-    /Kept off/.test(document.querySelector("#found [role=status]").textContent),
+    /excluded by area/.test(document.querySelector("#found [role=status]").textContent),
   );
   const off = await count();
   assert.ok(off < low && off > 5, `${low} were found, ${off} are left`);

@@ -97,10 +97,10 @@ test("one drag makes a room, corners refine it, what cannot be is refused at its
   await page.mouse.down();
   await page.mouse.move(to.x, to.y, { steps: 12 });
   await page.locator("#overlay .room-wrong").waitFor();
-  assert.match(await page.locator("#overlay .room-wrong").textContent(), /makes no rectangle/);
+  assert.match(await page.locator("#overlay .room-wrong").textContent(), /sides of the floor cross/);
   assert.equal(await page.locator("#overlay .node.bad").count(), 1);
   await page.mouse.up();
-  await page.getByText("It stays as it was").waitFor();
+  await page.getByText("Not possible here").waitFor();
   await settled(page);
   assert.equal(await picture(page), good);
   assert.equal((await sketch()).wrong, null);
@@ -234,7 +234,7 @@ test("a platform is set by five clicks and throws a shadow; a cut-out is put int
   assert.ok(now < was - 1, `behind the platform the floor was ${was}, now it is ${now}`);
   await undo(page);
   // A thing of the room that is taken out can be put back.
-  await saved(page, () => page.getByRole("button", { name: "Take Bollard out of the room" }).click());
+  await saved(page, () => page.getByRole("button", { name: "Delete Bollard from the room" }).click());
   assert.equal(await parts(), count - 1);
   await saved(page, () => page.locator("#add-thing").selectOption({ label: "Bollard" }));
   assert.equal(await parts(), count);
@@ -242,7 +242,7 @@ test("a platform is set by five clicks and throws a shadow; a cut-out is put int
   const p = room.points.find((k) => k.name === "Foot of Bollard");
   assert.ok(Math.hypot(p.at[0] - 2553, p.at[1] - 1430) < 60, `its foot is guessed at ${p.at}`);
   // What a light stands on is not taken away from under it.
-  await page.getByRole("button", { name: "Take Crate out of the room" }).click();
+  await page.getByRole("button", { name: "Delete Crate from the room" }).click();
   await page.getByText("stands on a platform that the room has not").waitFor();
   assert.equal(await parts(), count);
 });
@@ -253,7 +253,7 @@ test("folds within a figure's outline catch the light as far as its relief says,
   const floor = [1530, 1640];
   const was = { fold: lum(await pixel(page, ...fold, 8)), floor: lum(await pixel(page, ...floor, 8)) };
   await page.locator('details[data-fold="room-parts"] > summary').click();
-  await page.getByLabel("More of Automaton").click();
+  await page.getByLabel("Settings of Automaton").click();
   const relief = page.locator("at=#f-room-things-0-relief");
   assert.equal(await relief.inputValue(), "100");
   await saved(page, async () => {
@@ -307,7 +307,7 @@ test("less is painted on the chest, the table keeps a light off a surface, and b
 test("what stands on a crate is lit there and throws its shadow on it; on the floor it would not", async () => {
   await open("Tidewatch quay", 2);
   await page.locator('details[data-fold="room-parts"] > summary').click();
-  await page.getByLabel("More of Lamp's metal").click();
+  await page.getByLabel("Settings of Lamp's metal").click();
   const on = page.locator("at=#f-room-things-5-on");
   assert.equal(await on.locator("option:checked").textContent(), "Crate");
   const { now } = await sketch();
@@ -327,7 +327,7 @@ test("what stands on a crate is lit there and throws its shadow on it; on the fl
   assert.notDeepEqual(await pixel(page, ...base, 6), was.base);
   await undo(page);
   await rested(page);
-  await saved(page, () => on.selectOption({ label: "The floor" }));
+  await saved(page, () => on.selectOption({ label: "Floor" }));
   await rested(page);
   const floor = (await sketch()).now.points.find((k) => k.name === "Foot of Lamp's metal").at;
   assert.deepEqual(floor, foot);

@@ -21,15 +21,15 @@ test("what is no photo is refused with a sentence, and the rest is opened", asyn
     file("huge.jpg", Buffer.alloc(2 << 20)),
     file("empty.jpg", Buffer.alloc(0)),
   );
-  await page.getByText("letter.jpg: This file is not a picture").waitFor();
-  await page.getByText("half.jpg: This picture ends too early").waitFor();
+  await page.getByText("letter.jpg: Pyrant cannot read this file").waitFor();
+  await page.getByText("half.jpg: A part of this picture file is missing").waitFor();
   await page.getByText("huge.jpg: The file is larger than 1 MB").waitFor();
   await page.getByText("empty.jpg: The file is empty").waitFor();
   assert.deepEqual(await names(page), []);
   // One that is good beside one that is not is shown at once, and the refusal stays.
   await upload(page, file("note.jpg", Buffer.from("Dear")), file("Zero.jpg", good));
   await page.waitForFunction(() => document.querySelectorAll(".shot").length === 1);
-  await page.getByText("note.jpg: This file is not a picture").waitFor();
+  await page.getByText("note.jpg: Pyrant cannot read this file").waitFor();
   await upload(page, file("One.jpg", good), file("Two.jpg", good));
   await page.waitForFunction(() => document.querySelectorAll(".shot").length === 3);
   assert.deepEqual((await names(page)).sort(), ["One", "Two", "Zero"]);
@@ -66,18 +66,18 @@ test("a shot is renamed, duplicated, put aside, brought back and removed for goo
   assert.ok((await names(page)).includes("Quay at night"), "the new name is not kept");
   await card("Quay at night").getByRole("button", { name: "Duplicate" }).click();
   await card("Quay at night copy").waitFor();
-  await card("Quay at night copy").getByRole("button", { name: "Put aside" }).click();
+  await card("Quay at night copy").getByRole("button", { name: "Hide" }).click();
   await card("Quay at night copy").waitFor({ state: "detached" });
-  await page.getByText("Put aside (1)").click();
-  await page.getByRole("button", { name: "Bring back" }).click();
+  await page.getByText("Show hidden (1)").click();
+  await page.getByRole("button", { name: "Show" }).click();
   await card("Quay at night copy").waitFor();
-  await card("Quay at night copy").getByRole("button", { name: "Put aside" }).click();
-  await page.getByText("Put aside (1)").click();
+  await card("Quay at night copy").getByRole("button", { name: "Hide" }).click();
+  await page.getByText("Show hidden (1)").click();
   const remove = page.locator("form[data-confirm] button");
   await remove.click();
-  assert.equal(await remove.textContent(), "Remove for good?", "removing does not ask");
+  assert.equal(await remove.textContent(), "Delete permanently?", "removing does not ask");
   await remove.click();
-  await page.getByText("Put aside").first().waitFor();
+  await page.getByText("Hide", { exact: true }).first().waitFor();
   await page.waitForFunction(() => !document.body.textContent.includes("Quay at night copy"));
   await page.waitForFunction(() => !document.querySelector(".aside"));
   assert.deepEqual(page.faults, []);
@@ -110,15 +110,15 @@ test("what fails on the shots page is said, kept and tried again", async () => {
   await page.getByRole("button", { name: "Try again" }).click();
   await page.waitForFunction((n) => document.querySelectorAll(".shot").length === n, count + 1);
   await page.route("**/aside", (r) => r.fulfill({ status: 502, body: "<html>elsewhere</html>" }));
-  await page.locator(".shot").first().getByRole("button", { name: "Put aside" }).click();
-  await page.getByText("The answer was 502").waitFor();
+  await page.locator(".shot").first().getByRole("button", { name: "Hide" }).click();
+  await page.getByText("Unexpected answer 502").waitFor();
   assert.equal((await names(page)).length, count + 1);
   await page.context().close();
 });
 
 test("the demo is brought, lit and worth looking at", async () => {
   const page = await open(browser, server.url);
-  await page.getByRole("button", { name: "Bring the demo" }).click();
+  await page.getByRole("button", { name: "Load demo" }).click();
   const card = page.locator(".shot", { has: page.locator('input[value="Tidewatch quay"]') });
   await card.locator("a.pic").click();
   await settled(page);
@@ -133,7 +133,7 @@ test("the demo is brought, lit and worth looking at", async () => {
 test("an address that leads nowhere says so", async () => {
   const page = await open(browser, `${server.url}/shots/nowhere`);
   await page.getByRole("heading", { name: "No such shot" }).waitFor();
-  await page.getByRole("link", { name: "Go to the shots" }).click();
+  await page.getByRole("link", { name: "All shots" }).click();
   await page.locator("#grid").waitFor();
   await page.context().close();
 });

@@ -38,7 +38,7 @@ const hint = () => page.locator("#trace-hint").textContent();
 async function take(hand) {
   await page.locator(`[data-hand="${hand}"]`).click();
   await page.waitForFunction(
-    () => !document.getElementById("trace-hint").textContent.includes("made ready"),
+    () => !document.getElementById("trace-hint").textContent.includes("Preparing photo"),
     null,
     { timeout: 60_000 },
   );
@@ -148,7 +148,7 @@ test("a drag widens what is alike, Alt takes away, what has no region takes noth
   const asked = (await state(page)).version;
   await widen(280);
   await page.mouse.up();
-  await page.getByText("Half of the photo").waitFor();
+  await page.getByText("Large region").waitFor();
   await page.locator("#notice").getByRole("button", { name: "Close" }).click();
   assert.equal((await state(page)).version, asked);
   await saved(page, () => click(1340, 724, "Alt"));
@@ -182,7 +182,7 @@ test("a line clings between pins, is straight with Shift, and goes back pin by p
     await click(...at);
     await page.waitForTimeout(300);
   }
-  assert.match(await hint(), /^Cling/);
+  assert.match(await hint(), /^Live-wire/);
   await saved(page, () => page.keyboard.press("Enter"));
   const [shape] = await shapesOf(page);
   assert.equal(shape.kind, "outline");
@@ -432,13 +432,13 @@ test("shapes come from an SVG file and go into one, and come back the same", asy
   await settled(page);
   const dark = await pixel(page, 450, 1500, 6);
   await saved(page, () => put(drawing));
-  await page.getByText("Left out of the drawing").waitFor();
+  await page.getByText("Not imported").waitFor();
   const shapes = await shapesOf(page);
   assert.deepEqual([shapes[0].nodes[0].x, shapes[0].nodes[0].y, shapes[1].width], [300, 1300, 240]);
   assert.ok(light(await pixel(page, 450, 1500, 6)) > light(dark) + 40);
   const [download] = await Promise.all([
     page.waitForEvent("download"),
-    page.getByRole("link", { name: "Shapes as SVG" }).click(),
+    page.getByRole("link", { name: "Export SVG" }).click(),
   ]);
   const text = readFileSync(await download.path(), "utf8");
   const lit = await picture(page);
@@ -447,7 +447,7 @@ test("shapes come from an SVG file and go into one, and come back the same", asy
   assert.equal(await picture(page), lit);
   const version = (await state(page)).version;
   await put("<svg><g>");
-  await page.getByText(/no well-formed SVG/).waitFor();
+  await page.getByText(/not a valid SVG/).waitFor();
   assert.equal((await state(page)).version, version);
   assert.deepEqual(page.faults, []);
   await page.context().close();
@@ -594,7 +594,7 @@ test("the floats are traced as a string, and single ones moved, dropped, sized, 
     assert.ok(now.some(kept), JSON.stringify(now));
     assert.ok(!now.some((b) => Math.hypot(b.x - gone[0], b.y - gone[1]) < 25));
   }
-  await saved(page, () => page.getByRole("button", { name: "Lay evenly" }).click());
+  await saved(page, () => page.getByRole("button", { name: "Space evenly" }).click());
   const even = await hungBulbs();
   assert.equal(even.length, 5);
   // By spacing, and hanging down as far as it is pulled.
@@ -611,7 +611,7 @@ test("the floats are traced as a string, and single ones moved, dropped, sized, 
   await saved(page, () => page.locator("at=#f-lights-0-shapes-0-laid").selectOption("count"));
   await enter("at=#f-lights-0-shapes-0-sag", "0");
   await enter("at=#f-lights-0-shapes-0-count", "17");
-  await saved(page, () => page.getByRole("button", { name: "Set on the photo" }).click());
+  await saved(page, () => page.getByRole("button", { name: "Snap to photo" }).click());
   assert.ok((await hungBulbs()).some((q) => Math.hypot(q.x - 1566, q.y - 391) < 3));
   // It can be turned, and goes where it is moved, with its bulbs.
   const unmoved = await hungBulbs();
@@ -637,7 +637,7 @@ test("boxes, polygons, points that snap, a magnifier, the order of shapes, and c
   await page.mouse.move(b.x, b.y);
   await page.keyboard.press("ArrowUp");
   await page.keyboard.press("ArrowUp");
-  assert.match(await hint(), /now 20 %/);
+  assert.match(await hint(), /Corner radius 20 %/);
   await saved(page, () => page.mouse.up());
   await take("polygon");
   await saved(page, () => pull([2172, 500], [2172, 300]));

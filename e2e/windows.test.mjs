@@ -163,7 +163,7 @@ test("the shelf of another browser shows names, shots and thumbnails as they bec
   await other.locator(`#shot-${id} input.name`).fill("Quay in the dark");
   await other.keyboard.press("Enter");
   await shelf.locator('input[value="Quay in the dark"]').waitFor();
-  await other.locator(`#shot-${id}`).getByRole("button", { name: "Put aside" }).click();
+  await other.locator(`#shot-${id}`).getByRole("button", { name: "Hide" }).click();
   await card.waitFor({ state: "detached" });
   assert.deepEqual([...shelf.faults, ...other.faults], []);
   for (const p of [shelf, other]) await p.context().close();

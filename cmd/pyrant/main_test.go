@@ -151,7 +151,7 @@ func TestErrorsAreSaid(t *testing.T) {
 		{"no light", []string{"render", shot, "-o", out, "--light", "Moon"}},
 		{"depth", []string{"render", shot, "-o", filepath.Join(dir, "o.jpg"), "--depth", "16"}},
 		{"not a Pyrant shot", []string{"render", text, "-o", out}},
-		{"not a picture", []string{"new", text, "-o", filepath.Join(dir, "x.pyrant")}},
+		{"cannot read this file", []string{"new", text, "-o", filepath.Join(dir, "x.pyrant")}},
 		{"-o", []string{"new", text}},
 		{"no such file", []string{"render", filepath.Join(dir, "nothing.pyrant"), "-o", out}},
 		{"takes no file", []string{"serve", "x"}},

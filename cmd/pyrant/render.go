@@ -84,7 +84,7 @@ func cmdRender(ctx context.Context, args []string) error {
 	fs := pflag.NewFlagSet("render", pflag.ContinueOnError)
 	out := fs.StringP("output", "o", "", "the picture to write: .jpg, .png or .tif")
 	plain := fs.Bool("plain", false, "the photo as it was")
-	light := fs.String("light", "", "only the light of this name")
+	light := fs.String("light", "", "render only the light with this name")
 	layer := fs.String("layer", "", "only this part of the picture: "+strings.Join(render.Layers(), ", "))
 	long := fs.Int("long-edge", 0, "long edge in pixels; 0 for the photo's own")
 	quality := setting.Of[export.Settings]("quality")

@@ -32,7 +32,7 @@ func cmdServe(ctx context.Context, mode string, args []string) error {
 	data := fs.String("data", dataDir(), "folder that keeps shots and photos")
 	hosts := fs.String("host", "", "further host names to answer to, with commas between")
 	upload := fs.Int64("max-upload", 200, "largest photo file in MB")
-	cache := fs.Int64("cache", 1024, "memory in MB for what is computed once and used again")
+	cache := fs.Int64("cache", 1024, "memory in MB for cached results")
 	if err := fs.Parse(args); err != nil {
 		return err
 	}

@@ -18,7 +18,7 @@ func AddArea(r *recipe.Recipe, name string, parts ...area.Part) (*recipe.Recipe,
 	if most := setting.Of[recipe.Recipe]("areas").Count[1]; len(r.Areas) >= most {
 		return nil, "", fault.New(
 			fault.NoRoom,
-			"A shot holds at most %d areas. Remove one that is not needed.",
+			"A shot holds at most %d areas. Delete one that is not needed.",
 			most,
 		)
 	}
@@ -41,7 +41,7 @@ func RemoveArea(r *recipe.Recipe, id area.Ref) (*recipe.Recipe, error) {
 	if used := r.Users(id); len(used) > 0 {
 		return nil, fault.New(
 			fault.Invalid,
-			"The area “%s” is used by %s. Give that another area first.",
+			"The area “%s” is used by %s. Choose another area there first.",
 			r.Area(id).Name,
 			strings.Join(used, " and "),
 		)
@@ -55,7 +55,7 @@ func addPasses(r *recipe.Recipe, step string, p ...pass.Pass) (*recipe.Recipe, i
 	if most := setting.Of[recipe.Finish]("passes").Count[1]; len(*r.Passes(step))+len(p) > most {
 		return nil, 0, fault.New(
 			fault.NoRoom,
-			"A step holds at most %d passes. Remove one that is not needed.",
+			"A step holds at most %d passes. Delete one that is not needed.",
 			most,
 		)
 	}
@@ -71,7 +71,7 @@ func DuplicatePass(r *recipe.Recipe, step string, i int) (*recipe.Recipe, error)
 	if most := setting.Of[recipe.Finish]("passes").Count[1]; len(*r.Passes(step)) >= most {
 		return nil, fault.New(
 			fault.NoRoom,
-			"A step holds at most %d passes. Remove one that is not needed.",
+			"A step holds at most %d passes. Delete one that is not needed.",
 			most,
 		)
 	}
@@ -91,7 +91,7 @@ func AddCutOut(r *recipe.Recipe, name string) (*recipe.Recipe, int, error) {
 	if most := setting.Of[recipe.Recipe]("cutouts").Count[1]; len(r.CutOuts) >= most {
 		return nil, 0, fault.New(
 			fault.NoRoom,
-			"A shot holds at most %d cut-outs. Remove one that is not needed.",
+			"A shot holds at most %d cut-outs. Delete one that is not needed.",
 			most,
 		)
 	}
@@ -112,7 +112,7 @@ func RemoveCutOut(r *recipe.Recipe, id cutout.Ref) (*recipe.Recipe, error) {
 	if used := r.CutOutUsers(id); len(used) > 0 {
 		return nil, fault.New(
 			fault.Invalid,
-			"The cut-out “%s” is used by %s. Take it out there first.",
+			"The cut-out “%s” is used by %s. Delete it there first.",
 			r.CutOut(id).Name,
 			strings.Join(used, " and "),
 		)

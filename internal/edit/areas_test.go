@@ -103,8 +103,8 @@ func TestRemovingWhatIsReferredTo(t *testing.T) {
 		t.Errorf("an area that nothing uses: %v", err)
 	}
 	for path, say := range map[string]string{
-		"/finish/passes/0/area": "“Vignette” works in an area that is not in this shot", "/finish/passes/1/does/follow": "“Three colours” follows a light",
-		"/areas/0/parts/2/of/light": "uses a light that is not in this shot", "/dusk/back/area": "given back in an area that is not",
+		"/finish/passes/0/area": "The area of the pass “Vignette” is not in this shot", "/finish/passes/1/does/follow": "The light of the ramp “Three colours” is not",
+		"/areas/0/parts/2/of/light": "uses a light that is not in this shot", "/dusk/back/area": "restored daylight is not in this shot",
 	} {
 		if _, err := Apply(r, Set(path, "gone")); err == nil ||
 			!strings.Contains(err.Error(), say) {
@@ -128,7 +128,7 @@ func TestRemovingWhatIsReferredTo(t *testing.T) {
 		},
 	)
 	if err == nil || !strings.Contains(err.Error(), "“Other”") ||
-		!strings.Contains(err.Error(), "circle") {
+		!strings.Contains(err.Error(), "contain each other") {
 		t.Errorf("a circle: %v", err)
 	}
 }
@@ -148,14 +148,14 @@ func TestPassesAreDuplicatedAndOrdered(t *testing.T) {
 	if err != nil ||
 		!slices.Equal(
 			names(d),
-			[]string{"Sun gone", "Sun gone copy", "Cold sky", "Blue in the shadows"},
+			[]string{"Darken", "Darken copy", "Cold sky", "Blue in the shadows"},
 		) {
 		t.Errorf("duplicated: %v, %v", names(d), err)
 	}
 	op := []setting.Op{{Op: "move", From: "/dusk/passes/2", Path: "/dusk/passes/0"}}
 	m, err := Apply(r, op)
 	if err != nil ||
-		!slices.Equal(names(m), []string{"Blue in the shadows", "Sun gone", "Cold sky"}) ||
+		!slices.Equal(names(m), []string{"Blue in the shadows", "Darken", "Cold sky"}) ||
 		Title(r, op) != "Move Blue in the shadows" {
 		t.Errorf("moved: %v, %v, %q", names(m), err, Title(r, op))
 	}
@@ -240,7 +240,7 @@ func TestStrokesAreSimplifiedAndBounded(t *testing.T) {
 		r = add(r, stroke(19000, 3))
 	}
 	if err := r.Fits(); !fault.Is(err, fault.TooLarge) ||
-		!strings.Contains(err.Error(), "room for 8 MB") {
+		!strings.Contains(err.Error(), "the limit is 8 MB") {
 		t.Errorf("%d bytes fit: %v", len(r.Encode()), err)
 	}
 	if _, err := Apply(r, []setting.Op{{Op: "add", Path: "/areas/0/parts/0/of/strokes/-",

@@ -68,7 +68,7 @@ func Title(r *recipe.Recipe, ops []setting.Op) string {
 					return "Gel of " + l.Name
 				}
 			}
-			return "Gels of many lights"
+			return "Gels of several lights"
 		case "crop":
 			return cropTitle(ops[0].Value)
 		case "replace":
@@ -76,7 +76,7 @@ func Title(r *recipe.Recipe, ops []setting.Op) string {
 			case path == "/crop/angle":
 				return "Straighten"
 			case path == "/crop" || strings.HasPrefix(path, "/crop/"):
-				return "Frame"
+				return "Crop"
 			}
 		case "rig":
 			var id string
@@ -88,7 +88,7 @@ func Title(r *recipe.Recipe, ops []setting.Op) string {
 			}
 		case "place":
 			if i, err := lightAt(r, ops[0], lightPath); err == nil {
-				return "Place of " + r.Lights[i].Name
+				return "Position of " + r.Lights[i].Name
 			}
 		}
 	}
@@ -99,24 +99,24 @@ func Title(r *recipe.Recipe, ops []setting.Op) string {
 func cropTitle(value []byte) string {
 	var m crop.Move
 	if json.Unmarshal(value, &m) != nil {
-		return "Frame"
+		return "Crop"
 	}
 	switch {
 	case m.Angle != nil:
 		return "Straighten"
 	case m.Turn != 0:
-		return "Quarter turn"
+		return "Rotate 90°"
 	case m.Flip || m.Upright:
 		return "Mirror"
 	}
-	return "Frame"
+	return "Crop"
 }
 
 // AddLight returns the recipe with one more light, with the default core,
 // stack and spill, named "Light n", and its index.
 func AddLight(r *recipe.Recipe) (*recipe.Recipe, int, error) {
 	if most := setting.Of[recipe.Recipe]("lights").Count[1]; len(r.Lights) >= most {
-		return nil, 0, fault.New(fault.NoRoom, "A shot holds at most %d lights.", most)
+		return nil, 0, fault.New(fault.NoRoom, "A shot can have at most %d lights.", most)
 	}
 	c := r.Clone()
 	l := recipe.DefaultLight(r.Photo)
@@ -126,8 +126,7 @@ func AddLight(r *recipe.Recipe) (*recipe.Recipe, int, error) {
 		n++
 		l.Name = fmt.Sprintf("Light %d", n)
 	}
-	// Gels of new lights keep apart by the golden angle.
-	l.Gel.Hue = math.Mod(172+137.5*float64(len(c.Lights)), 360)
+	l.Gel.Hue = dealtGel(len(c.Lights))
 	c.Lights = append(c.Lights, l)
 	return c, len(c.Lights) - 1, nil
 }
@@ -135,7 +134,7 @@ func AddLight(r *recipe.Recipe) (*recipe.Recipe, int, error) {
 // DuplicateLight returns the recipe with a copy of light i behind it.
 func DuplicateLight(r *recipe.Recipe, i int) (*recipe.Recipe, error) {
 	if most := setting.Of[recipe.Recipe]("lights").Count[1]; len(r.Lights) >= most {
-		return nil, fault.New(fault.NoRoom, "A shot holds at most %d lights.", most)
+		return nil, fault.New(fault.NoRoom, "A shot can have at most %d lights.", most)
 	}
 	c := r.Clone()
 	l := setting.Clone(r.Lights[i])
@@ -155,7 +154,7 @@ func AddShell(r *recipe.Recipe, i int) (*recipe.Recipe, error) {
 	l := &c.Lights[i]
 	n := len(l.Shells)
 	if most := setting.Of[recipe.Light]("shells").Count[1]; n >= most {
-		return nil, fault.New(fault.NoRoom, "A light holds at most %d shells.", most)
+		return nil, fault.New(fault.NoRoom, "A light can have at most %d shells.", most)
 	}
 	sortShells(l)
 	switch n {

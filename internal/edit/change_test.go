@@ -29,7 +29,7 @@ func TestWords(t *testing.T) {
 	}{
 		{"/lights/0/shells/0/radius", -5, "Radius of shell 1 of Signal rod"},
 		{"/dusk/daylight", 99, "Daylight"},
-		{"/room/things/0/foot/y", -100, "Room: foot of thing 1"},
+		{"/room/things/0/foot/y", -100, "Room: foot of object 1"},
 		{"/dusk/glitter", 1, ""},
 	} {
 		_, err := Apply(r, Set(tt.path, tt.value))

@@ -86,10 +86,10 @@ func TestUsedCutOutsAreNotRemoved(t *testing.T) {
 		"an area's area": {func(r *recipe.Recipe) { addPart(t, r, area.Other{Area: "cut-out:c1"}) }, "the area “A”"},
 		"a blocker": {func(r *recipe.Recipe) {
 			r.Lights[0].Blockers = []recipe.Blocker{{Area: "cut-out:c1"}}
-		}, "before the light “Light 1”"},
-		"a blocker behind":   {func(r *recipe.Recipe) { r.Lights[0].Blockers = []recipe.Blocker{{Area: "behind:c1"}} }, "before the light “Light 1”"},
+		}, "a blocker of the light “Light 1”"},
+		"a blocker behind":   {func(r *recipe.Recipe) { r.Lights[0].Blockers = []recipe.Blocker{{Area: "behind:c1"}} }, "a blocker of the light “Light 1”"},
 		"a pass":             {func(r *recipe.Recipe) { addPass(r, "behind:c1") }, "the pass “Levels”"},
-		"light given back":   {func(r *recipe.Recipe) { r.Dusk.Back.Area = "cut-out:c1" }, "light given back"},
+		"restored daylight":  {func(r *recipe.Recipe) { r.Dusk.Back.Area = "cut-out:c1" }, "restored daylight"},
 		"an area and a pass": {func(r *recipe.Recipe) { addPart(t, r, area.CutOut{Of: "c1"}); addPass(r, "cut-out:c1") }, " and the pass"},
 	} {
 		r := cut(t)
@@ -142,13 +142,13 @@ func TestWhatCanStandBeforeALight(t *testing.T) {
 		of   area.Source // of the area a1
 		says string
 	}{
-		"its own shapes":         {area: "light:l1", says: "before itself"},
+		"its own shapes":         {area: "light:l1", says: "block itself"},
 		"another light":          {area: "light:l2"},
 		"what is not there":      {area: "light:l9", says: "not in this shot"},
 		"no area":                {area: "a7", says: "not in this shot"},
 		"shapes of lights":       {area: "a1", of: area.Light{What: area.Covers}},
-		"glow":                   {area: "a1", of: area.Light{What: area.Glow}, says: "what a light gives"},
-		"spill":                  {area: "a1", of: area.Light{What: area.Spill, Light: "l2"}, says: "what a light gives"},
+		"glow":                   {area: "a1", of: area.Light{What: area.Glow}, says: "a light's glow or spill"},
+		"spill":                  {area: "a1", of: area.Light{What: area.Spill, Light: "l2"}, says: "a light's glow or spill"},
 		"all that is behind":     {area: "behind:"},
 		"an area of the cut-out": {area: "a1", of: area.CutOut{Of: "c1"}},
 	} {
@@ -163,12 +163,12 @@ func TestWhatCanStandBeforeALight(t *testing.T) {
 			t.Errorf("%s: %v", what, err)
 		}
 	}
-	// However deep what a light gives is nested.
+	// However deep a light's glow or spill is nested.
 	r := cut(t)
 	addPart(t, r, area.Light{What: area.Glow})
 	addPart(t, r, area.Other{Area: area.Ref(r.Areas[0].ID)})
 	r.Lights[0].Blockers = []recipe.Blocker{{On: true, Area: area.Ref(r.Areas[1].ID), Shells: 1}}
-	if err := r.Validate(); err == nil || !strings.Contains(err.Error(), "what a light gives") {
+	if err := r.Validate(); err == nil || !strings.Contains(err.Error(), "a light's glow or spill") {
 		t.Errorf("nested: %v", err)
 	}
 }
@@ -239,11 +239,11 @@ func TestCarriers(t *testing.T) {
 		t.Fatal(err)
 	}
 	if _, err := RemoveArea(next, id); err == nil || !strings.Contains(err.Error(),
-		"what carries the light “"+r.Lights[0].Name+"”") {
+		"the support of the light “"+r.Lights[0].Name+"”") {
 		t.Errorf("an area that carries a light is removed: %v", err)
 	}
 	if _, err := Apply(next, Set("/lights/0/spill/carrier", "nothing")); err == nil ||
-		!strings.Contains(err.Error(), "carried by what is not in this shot") {
+		!strings.Contains(err.Error(), "is attached to is not in this shot") {
 		t.Errorf("carried by nothing that is there: %v", err)
 	}
 	glowing := next.Clone()
@@ -304,13 +304,13 @@ func TestThingsOnPlatforms(t *testing.T) {
 	}
 	next.Room.Things[0].Foot.Y = 190
 	if f, ok := next.Validate().(*fault.Error); !ok || f.Field != "room.things[0].foot" ||
-		!strings.Contains(f.Msg, "nothing can stand on") {
+		!strings.Contains(f.Msg, "Nothing can stand on") {
 		t.Errorf("a foot over the horizon: %v", next.Validate())
 	}
 	next.Room.Things[0].Foot.Y = 400
 	next.Room.Platforms = nil
 	if f, ok := next.Validate().(*fault.Error); !ok || f.Field != "room.things[0].on" ||
-		!strings.Contains(f.Msg, "a platform that the room has not") {
+		!strings.Contains(f.Msg, "is not in the room") {
 		t.Errorf("without its platform: %v", next.Validate())
 	}
 }

@@ -28,7 +28,7 @@ func GroupLights(r *recipe.Recipe, ids []string) (*recipe.Recipe, error) {
 	if len(r.Groups) >= setting.Of[recipe.Recipe]("groups").Count[1] {
 		return nil, fault.New(
 			fault.NoRoom,
-			"A shot holds at most %d groups.",
+			"A shot can have at most %d groups.",
 			setting.Of[recipe.Recipe]("groups").Count[1],
 		)
 	}
@@ -47,7 +47,7 @@ func GroupLights(r *recipe.Recipe, ids []string) (*recipe.Recipe, error) {
 		}
 	}
 	if !any {
-		return nil, fault.New(fault.Invalid, "Choose the lights that the group is to hold first.")
+		return nil, fault.New(fault.Invalid, "Choose the lights of the group first.")
 	}
 	c.Groups = append(c.Groups, g)
 	gather(c)
@@ -148,7 +148,7 @@ func CopyLights(r *recipe.Recipe, ids []string) ([]byte, error) {
 		}
 	}
 	if c.Lights == nil {
-		return nil, fault.New(fault.Invalid, "There is no light to copy; choose one first.")
+		return nil, fault.New(fault.Invalid, "There is no light to copy. Choose one first.")
 	}
 	return json.Marshal(c)
 }
@@ -166,7 +166,7 @@ func PasteLights(r *recipe.Recipe, data []byte) (*recipe.Recipe, int, error) {
 		)
 	}
 	if most := setting.Of[recipe.Recipe]("lights").Count[1]; len(r.Lights)+len(c.Lights) > most {
-		return nil, 0, fault.New(fault.NoRoom, "A shot holds at most %d lights.", most)
+		return nil, 0, fault.New(fault.NoRoom, "A shot can have at most %d lights.", most)
 	}
 	next := r.Clone()
 	first := len(next.Lights)

@@ -326,7 +326,7 @@ func TestTrimsReferToWhatIsThere(t *testing.T) {
 		t.Fatal(err)
 	}
 	if _, err := Apply(glow, Set("/lights/0/shells/0/trim/area", gid)); err == nil ||
-		!strings.Contains(err.Error(), "what a light gives") {
+		!strings.Contains(err.Error(), "a light's glow or spill") {
 		t.Errorf("trimmed in its own glow: %v", err)
 	}
 	own := area.RefTo(area.OfLight, n.Lights[0].ID)
@@ -552,7 +552,7 @@ func TestScatterBulbs(t *testing.T) {
 	}
 	k.Gap = 12
 	if _, err := ScatterBulbs(r, i, k); err == nil ||
-		!strings.Contains(err.Error(), "farther apart") {
+		!strings.Contains(err.Error(), "minimum distance") {
 		t.Errorf("of too many: %v", err)
 	}
 	k.Gap = 0.2

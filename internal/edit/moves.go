@@ -159,13 +159,13 @@ func lightAt(r *recipe.Recipe, op setting.Op, path *regexp.Regexp) (int, error) 
 		}
 	}
 	return 0, fault.New(fault.Gone,
-		"The light that this change was made for is no longer in this shot. Nothing was changed.")
+		"That light was deleted. Nothing was changed.")
 }
 
 // readMove reads the value of a move.
 func readMove(op setting.Op, v any) error {
 	if err := json.Unmarshal(op.Value, v); err != nil {
-		return fault.In(op.Path, "The move %q cannot be read.", op.Op)
+		return fault.In(op.Path, "The move %q is not valid.", op.Op)
 	}
 	return nil
 }
@@ -228,7 +228,7 @@ func movePlace(r *recipe.Recipe, op setting.Op) ([]setting.Op, error) {
 		return nil, err
 	}
 	if m.By < 0 || m.By > placeMost || m.By != 0 && m.By < 1/placeMost {
-		return nil, fault.In(op.Path, "A light is sized by a factor from %g to %g at a time.",
+		return nil, fault.In(op.Path, "A light can be scaled by %g to %g at a time.",
 			1/placeMost, placeMost)
 	}
 	return []setting.Op{{Op: "replace", Path: op.Path,

@@ -118,7 +118,7 @@ func TestMovesAreChanges(t *testing.T) {
 			t.Errorf("brought to one gel, light %d has %+v", i, next.Lights[i].Gel)
 		}
 	}
-	for value, want := range map[string]string{fmt.Sprintf(`{"lights":[%q],"kelvin":3000}`, id): "Gel of " + r.Lights[1].Name, `{"turn":20}`: "Gels of many lights"} {
+	for value, want := range map[string]string{fmt.Sprintf(`{"lights":[%q],"kelvin":3000}`, id): "Gel of " + r.Lights[1].Name, `{"turn":20}`: "Gels of several lights"} {
 		if got := Title(r, []setting.Op{{Op: "gels", Path: "/lights",
 			Value: json.RawMessage(value)}}); got != want {
 			t.Errorf("%s is called %q, not %q", value, got, want)
@@ -134,11 +134,11 @@ func TestMovesAreChanges(t *testing.T) {
 	}
 	for _, c := range []struct{ op, path, value, say string }{
 		{"rig", "/lights/0", `"candle"`, "no rig"},
-		{"rig", "/lights/9", `"tube"`, "no longer in this shot"},
-		{"rig", "/lights/0/shells", `"tube"`, "no longer in this shot"},
-		{"rig", "/lights/0", `7`, "cannot be read"},
-		{"stack", "/lights/id:x/shells", `{}`, "no longer in this shot"},
-		{"stack", "/lights/0/shells", `{"lift":"much"}`, "cannot be read"},
+		{"rig", "/lights/9", `"tube"`, "was deleted"},
+		{"rig", "/lights/0/shells", `"tube"`, "was deleted"},
+		{"rig", "/lights/0", `7`, "is not valid"},
+		{"stack", "/lights/id:x/shells", `{}`, "was deleted"},
+		{"stack", "/lights/0/shells", `{"lift":"much"}`, "is not valid"},
 		{"gels", "/lights", `{"lights":["none"]}`, "None of these lights"},
 		{"gels", "/lights", `{"kelvin":100}`, "1000 to 20000 K"},
 	} {
@@ -204,8 +204,8 @@ func TestCropMoves(t *testing.T) {
 	if !r.Crop.Idle() {
 		t.Errorf("what was refused left %+v", r.Crop)
 	}
-	for ops, want := range map[string]string{`[{"op":"crop","path":"/crop","value":{"angle":2}}]`: "Straighten", `[{"op":"crop","path":"/crop","value":{"turn":1}}]`: "Quarter turn", `[{"op":"crop","path":"/crop","value":{"ratio":1}}]`: "Frame",
-		`[{"op":"replace","path":"/crop","value":{}}]`: "Frame", `[{"op":"replace","path":"/crop/angle","value":2}]`: "Straighten"} {
+	for ops, want := range map[string]string{`[{"op":"crop","path":"/crop","value":{"angle":2}}]`: "Straighten", `[{"op":"crop","path":"/crop","value":{"turn":1}}]`: "Rotate 90°", `[{"op":"crop","path":"/crop","value":{"ratio":1}}]`: "Crop",
+		`[{"op":"replace","path":"/crop","value":{}}]`: "Crop", `[{"op":"replace","path":"/crop/angle","value":2}]`: "Straighten"} {
 		list, _ := setting.ParseOps([]byte(ops))
 		if got := Title(r, list); got != want {
 			t.Errorf("%s is called %q", ops, got)

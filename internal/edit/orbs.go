@@ -21,7 +21,7 @@ func AddOrb(r *recipe.Recipe, kind string, x, y, radius float64) (*recipe.Recipe
 	if kind != Orb && kind != Veil && kind != Burst {
 		return nil, 0, fault.New(
 			fault.Invalid,
-			"There is no %q; there are orbs, veils and bursts.",
+			"%q is not a choice; choose orb, veil or burst.",
 			kind,
 		)
 	}

@@ -21,12 +21,12 @@ func AddPoints(r *recipe.Recipe, spots []shape.Spot, dead bool) (*recipe.Recipe,
 	case len(spots) == 0:
 		return nil, 0, fault.New(
 			fault.Invalid,
-			"No point is chosen. Lower the threshold, or click on one.",
+			"No point light is chosen. Lower the confidence, or click on one.",
 		)
 	case len(spots) > most:
 		return nil, 0, fault.New(
 			fault.NoRoom,
-			"%d points are chosen; a light holds %d. Raise the threshold, or drop some.",
+			"%d point lights are chosen; a light can have %d. Raise the confidence, or exclude some.",
 			len(spots),
 			most,
 		)
@@ -68,12 +68,12 @@ func ScatterBulbs(r *recipe.Recipe, i int, k shape.Scatter) (*recipe.Recipe, err
 	case len(bulbs) == 0:
 		return nil, fault.New(
 			fault.Invalid,
-			"The light has no outline that bulbs could be scattered in. Trace one round where they are to hang.",
+			"The light has no outline to fill with bulbs. Trace one first.",
 		)
 	case !full:
 		return nil, fault.New(
 			fault.NoRoom,
-			"More than %d bulbs would go in. Set them farther apart.",
+			"More than %d bulbs would fit. Raise the minimum distance.",
 			shape.MostScattered,
 		)
 	}
@@ -126,7 +126,7 @@ func Deal(r *recipe.Recipe, i int, palette string, seed int) (*recipe.Recipe, er
 	if len(spots) < len(gels) {
 		return nil, fault.New(
 			fault.Invalid,
-			"%d points are too few for %d gels. Choose a light with more, or give it a gel.",
+			"%d bulbs are too few for %d gels. Choose a light with more bulbs.",
 			len(spots),
 			len(gels),
 		)
@@ -137,10 +137,10 @@ func Deal(r *recipe.Recipe, i int, palette string, seed int) (*recipe.Recipe, er
 
 // Variation is how unlike each other a light's points become.
 type Variation struct {
-	Kinds int     `json:"kinds" label:"Kinds" range:"2..24" slider:"2..12" default:"5" doc:"into how many lights the points go"`
-	Hue   float64 `json:"hue" label:"Hues vary" unit:"°" range:"0..180" default:"25" step:"1" doc:"how far the hues of their gels may be turned"`
-	Light float64 `json:"light" label:"Some darker" unit:"%" range:"0..1" default:"0.4" step:"0.01" doc:"by how much"`
-	Seed  int     `json:"seed" label:"Seed" range:"0..9999" default:"1"`
+	Kinds int     `json:"kinds" label:"Number of lights" range:"2..24" slider:"2..12" default:"5" doc:"how many lights the bulbs are split into"`
+	Hue   float64 `json:"hue" label:"Hue variation" unit:"°" range:"0..180" default:"25" step:"1" doc:"how far the hues may differ from the gel"`
+	Light float64 `json:"light" label:"Brightness variation" unit:"%" range:"0..1" default:"0.4" step:"0.01" doc:"how much darker some lights may be"`
+	Seed  int     `json:"seed" label:"Seed" range:"0..9999" default:"1" doc:"another number gives another distribution"`
 }
 
 // Vary returns the recipe with the points of light i dealt out to several lights, in a group, whose
@@ -154,7 +154,7 @@ func Vary(r *recipe.Recipe, i int, v Variation) (*recipe.Recipe, error) {
 	if len(spots) < v.Kinds {
 		return nil, fault.New(
 			fault.Invalid,
-			"%d points are too few for %d kinds. Choose fewer.",
+			"%d bulbs are too few for %d lights. Choose fewer lights.",
 			len(spots),
 			v.Kinds,
 		)
@@ -185,7 +185,7 @@ func Unlike(r *recipe.Recipe, i, seed int) (*recipe.Recipe, error) {
 	if len(r.Lights[i].Shapes.Spots()) == 0 {
 		return nil, fault.New(
 			fault.Invalid,
-			"The light has no points. Lay a string of bulbs, or scatter some.",
+			"The light has no bulbs. Draw a string of bulbs, or scatter some.",
 		)
 	}
 	next, err := DuplicateLight(r, i)
@@ -275,16 +275,16 @@ const MostSingle = 40
 func Single(r *recipe.Recipe, i int, gels []recipe.Gel) (*recipe.Recipe, error) {
 	switch n := len(r.Lights[i].Shapes.Spots()); {
 	case n < 2:
-		return nil, fault.New(fault.Invalid, "The light has no points to be taken apart.")
+		return nil, fault.New(fault.Invalid, "The light has no bulbs to split.")
 	case n > MostSingle:
 		return nil, fault.New(
 			fault.NoRoom,
-			"The light has %d points; at most %d become lights by themselves. Drop some, or deal them gels.",
+			"The light has %d bulbs; at most %d can be split. Delete some, or distribute gels.",
 			n,
 			MostSingle,
 		)
 	case n != len(gels):
-		return nil, fault.New(fault.Invalid, "There are %d gels for %d points.", len(gels), n)
+		return nil, fault.New(fault.Invalid, "There are %d gels for %d bulbs.", len(gels), n)
 	}
 	to := make([]int, len(gels))
 	for k := range to {
@@ -297,7 +297,7 @@ func Single(r *recipe.Recipe, i int, gels []recipe.Gel) (*recipe.Recipe, error) 
 // name gives light i a name that no other has.
 func distribute(r *recipe.Recipe, i int, gels []recipe.Gel, to []int) (*recipe.Recipe, error) {
 	if most := setting.Of[recipe.Recipe]("lights").Count[1]; len(r.Lights)+len(gels)-1 > most {
-		return nil, fault.New(fault.NoRoom, "A shot holds at most %d lights.", most)
+		return nil, fault.New(fault.NoRoom, "A shot can have at most %d lights.", most)
 	}
 	spots := r.Lights[i].Shapes.Spots()
 	c := r.Clone()

@@ -31,7 +31,7 @@ func AddWall(r *recipe.Recipe, from, to camera.Point) (*recipe.Recipe, error) {
 	if most := setting.Of[recipe.Room]("walls").Count[1]; len(m.Walls) >= most {
 		return nil, fault.New(
 			fault.NoRoom,
-			"A room holds at most %d walls. Remove one that is not needed.",
+			"A room holds at most %d walls. Delete one that is not needed.",
 			most,
 		)
 	}
@@ -61,7 +61,7 @@ func SetHorizon(r *recipe.Recipe, a, b camera.Point) (*recipe.Recipe, error) {
 	if dx < math.Abs(dy) {
 		return nil, fault.New(
 			fault.Invalid,
-			"The line stands upright. Draw it along the horizon, from left to right.",
+			"The line is upright. Drag along the horizon, from left to right.",
 		)
 	}
 	c := r.Clone()
@@ -87,7 +87,7 @@ func SetCamera(r *recipe.Recipe, cam *camera.Camera, heading float64) (*recipe.R
 	if !ok {
 		return nil, fault.New(
 			fault.Invalid,
-			"The photo's lines tell where the horizon is, but the photo shows too little of the floor below it. Drag a wall line or the horizon instead.",
+			"The photo shows too little floor below the horizon. Drag a wall line or the horizon instead.",
 		)
 	}
 	for i, p := range corners {
@@ -110,7 +110,7 @@ func SetCeiling(r *recipe.Recipe, a, b camera.Point) (*recipe.Recipe, error) {
 	if !r.Room.On || len(s.Walls) == 0 {
 		return nil, fault.New(
 			fault.Invalid,
-			"A ceiling is found by where it meets a wall. Draw a wall line on the floor first.",
+			"A ceiling needs a wall. Draw a wall line on the floor first.",
 		)
 	}
 	high := 0.0
@@ -125,7 +125,7 @@ func SetCeiling(r *recipe.Recipe, a, b camera.Point) (*recipe.Recipe, error) {
 		if h := s.Cam.Height(ray.Mul(near)); !(h > 1.05 && h < setting.Of[recipe.Room]("ceiling").Max.A) {
 			return nil, fault.New(
 				fault.Invalid,
-				"Here the ceiling would not lie above the camera. Draw its line where it meets a wall, above the horizon.",
+				"Here the ceiling would lie below the camera. Draw its line above the horizon, where it meets a wall.",
 			)
 		} else {
 			high += h / 2
@@ -143,7 +143,7 @@ func AddPlatform(r *recipe.Recipe, top []camera.Point, foot camera.Point) (*reci
 	if most := setting.Of[recipe.Room]("platforms").Count[1]; len(m.Platforms) >= most {
 		return nil, fault.New(
 			fault.NoRoom,
-			"A room holds at most %d platforms. Remove one that is not needed.",
+			"A room holds at most %d platforms. Delete one that is not needed.",
 			most,
 		)
 	}
@@ -191,7 +191,7 @@ func FootOf(r *recipe.Recipe, o *cutout.CutOut) (camera.Point, error) {
 	if n == 0 {
 		return camera.Point{}, fault.New(
 			fault.Invalid,
-			"“%s” covers nothing yet. Scribble in it first.",
+			"“%s” is empty. Paint strokes in it first.",
 			o.Name,
 		)
 	}
@@ -207,7 +207,7 @@ func AddThing(r *recipe.Recipe, of cutout.Ref, foot camera.Point) (*recipe.Recip
 	if most := setting.Of[recipe.Room]("things").Count[1]; len(m.Things) >= most {
 		return nil, fault.New(
 			fault.NoRoom,
-			"A room holds at most %d things. Remove one that is not needed.",
+			"A room holds at most %d objects. Delete one that is not needed.",
 			most,
 		)
 	}
@@ -234,16 +234,16 @@ func TouchUp(r *recipe.Recipe, light int, does recipe.Touching) (*recipe.Recipe,
 	) >= most {
 		return nil, "", fault.New(
 			fault.NoRoom,
-			"The spill of a light is touched up %d times at most. Remove one that is not needed.",
+			"The spill of a light is touched up %d times at most. Delete one that is not needed.",
 			most,
 		)
 	}
-	name := map[recipe.Touching]string{recipe.LessSpill: "Less of ",
-		recipe.MoreSpill: "More of ", recipe.NewSpill: "Light of "}[does]
+	name := map[recipe.Touching]string{recipe.LessSpill: "Less spill of ",
+		recipe.MoreSpill: "More spill of ", recipe.NewSpill: "Painted light of "}[does]
 	if name == "" {
 		return nil, "", fault.New(
 			fault.Invalid,
-			"Spill is touched up to less, to more, or with new light.",
+			"A touch-up reduces spill, increases it, or adds light.",
 		)
 	}
 	l := []rune(name + r.Lights[light].Name)

@@ -23,39 +23,39 @@ var Starts = []Start{
 		"blue-hour",
 		"Overcast to blue hour",
 		"dusk",
-		"darker and colder, the sky before the lamps",
+		"darker and colder; the sky keeps some blue",
 		func(m *maker) {
-			m.levels("Sun gone", func(l *pass.Levels) { l.Exposure, l.Contrast = -2.9, 0.08 })
+			m.levels("Darken", func(l *pass.Levels) { l.Exposure, l.Contrast = -2.9, 0.08 })
 			m.colour("Cold sky", func(c *pass.Colour) { c.Temperature, c.Saturation = -75, 0.85 })
 			m.curves("Blue in the shadows", pass.Curves{Blue: []pass.Knot{{X: 0, Y: 0},
 				{X: 0.2, Y: 0.225}, {X: 1, Y: 0.97}}})
 		},
 	},
-	{"lamp-room", "Lamp-lit room", "dusk", "darker and warmer, windows down first", func(m *maker) {
-		m.shade("Windows down", func(s *pass.Shade) { s.Highlights = -0.6 })
-		m.levels("Room dark", func(l *pass.Levels) { l.Exposure, l.Contrast = -2.9, 0.12 })
+	{"lamp-room", "Lamp-lit room", "dusk", "darker and warmer; windows dimmed most", func(m *maker) {
+		m.shade("Dim windows", func(s *pass.Shade) { s.Highlights = -0.6 })
+		m.levels("Darken room", func(l *pass.Levels) { l.Exposure, l.Contrast = -2.9, 0.12 })
 		m.colour("Warm", func(c *pass.Colour) { c.Temperature, c.Saturation = 45, 0.9 })
 	}},
-	{"moonless", "Moonless", "dusk", "nearly black, with little colour left", func(m *maker) {
+	{"moonless", "Moonless", "dusk", "nearly black, little colour", func(m *maker) {
 		m.levels(
 			"Night",
 			func(l *pass.Levels) { l.Exposure, l.Contrast, l.Black = -3.6, 0.1, 0.004 },
 		)
-		m.colour("Little colour", func(c *pass.Colour) { c.Saturation, c.Temperature = 0.45, -40 })
+		m.colour("Desaturate", func(c *pass.Colour) { c.Saturation, c.Temperature = 0.45, -40 })
 	}},
 	{
 		"but-colour",
-		"Everything but this colour",
+		"Darken all but one hue",
 		"dusk",
-		"dark all over, but for one range of colours",
+		"keeps one range of hues and darkens the rest",
 		func(m *maker) {
 			keep := setting.New[area.Hue](m.r.Photo.Frame())
-			at := m.area("All but one colour", part(area.Add, keep, func(p *area.Part) {
+			at := m.area("All but one hue", part(area.Add, keep, func(p *area.Part) {
 				p.Inverted, p.Feather = true, setting.Round(float64(m.r.Photo.LongEdge())/1500)
 			}))
 			m.levels("Dark", func(l *pass.Levels) { l.Exposure = -2.8 })
 			m.in(at)
-			m.colour("Grey", func(c *pass.Colour) { c.Saturation, c.Temperature = 0.7, -30 })
+			m.colour("Desaturate", func(c *pass.Colour) { c.Saturation, c.Temperature = 0.7, -30 })
 			m.in(at)
 			m.open = at // which colour is for the user to say
 		},
@@ -64,7 +64,7 @@ var Starts = []Start{
 		"deep-contrast",
 		"Deep contrast",
 		"finish",
-		"a curve that deepens shadows and holds highlights",
+		"deepens shadows, keeps highlights",
 		func(m *maker) {
 			m.curves("Deep contrast", pass.Curves{All: []pass.Knot{{X: 0, Y: 0}, {X: 0.22, Y: 0.17},
 				{X: 0.55, Y: 0.56}, {X: 0.8, Y: 0.84}, {X: 1, Y: 1}}})
@@ -72,9 +72,9 @@ var Starts = []Start{
 	},
 	{
 		"gel-ramp",
-		"Three-colour ramp by the gels",
+		"Colour ramp from gels",
 		"finish",
-		"shadows, middle and highlights take colours of the brightest light",
+		"shadows, midtones and highlights follow the brightest light",
 		func(m *maker) {
 			r := setting.New[pass.Ramp](m.r.Photo.Frame())
 			if i := Brightest(m.r); i >= 0 {
@@ -93,15 +93,15 @@ var Starts = []Start{
 	},
 	{
 		"vignette",
-		"Vignette, lights left alone",
+		"Vignette, lights protected",
 		"finish",
-		"darker towards the corners, not on what shines",
+		"darkens the corners, not the lights",
 		func(m *maker) {
 			p := m.r.Photo
 			ring := setting.New[area.Ring](p.Frame())
 			ring.X, ring.Y = float64(p.Width)/2, float64(p.Height)/2
 			ring.Width, ring.Height, ring.Inner = 1.3*float64(p.Width), 1.3*float64(p.Height), 0.35
-			at := m.area("Corners, lights left alone",
+			at := m.area("Corners, lights protected",
 				part(area.Add, ring, func(q *area.Part) { q.Inverted = true }),
 				part(area.Away, area.Light{What: area.Covers},
 					func(q *area.Part) { q.Feather = setting.Round(float64(p.LongEdge()) / 150) }))
@@ -111,9 +111,9 @@ var Starts = []Start{
 	},
 	{
 		"calm",
-		"Calm a spot",
+		"Calm an area",
 		"finish",
-		"one place darker and quieter; drag it where it is wanted",
+		"one area darker and less colourful; drag it into place",
 		func(m *maker) {
 			p := m.r.Photo
 			ring := setting.New[area.Ring](p.Frame())
@@ -123,10 +123,10 @@ var Starts = []Start{
 			)/5, float64(
 				p.LongEdge(),
 			)/5, 0.3
-			at := m.area("Calm spot", part(area.Add, ring, nil))
+			at := m.area("Calm area", part(area.Add, ring, nil))
 			m.levels("Calm", func(l *pass.Levels) { l.Exposure = -0.9 })
 			m.in(at)
-			m.colour("Quieter colours", func(c *pass.Colour) { c.Saturation = 0.65 })
+			m.colour("Soften colours", func(c *pass.Colour) { c.Saturation = 0.65 })
 			m.in(at)
 			m.open = at
 		},
@@ -135,7 +135,7 @@ var Starts = []Start{
 		"unlit",
 		"Balance the unlit side",
 		"finish",
-		"an area that you paint, less where spill falls, towards the colour of the scene",
+		"a painted area takes the colour of the scene, less where spill falls",
 		func(m *maker) {
 			at := m.area("Unlit side",
 				part(area.Add, area.Strokes{Strokes: []area.Stroke{}}, nil),
@@ -170,7 +170,7 @@ func Begin(r *recipe.Recipe, id string) (next *recipe.Recipe, first string, open
 		next, _, err := addPasses(m.r, s.Step, m.passes...)
 		return next, m.passes[0].ID, m.open, err
 	}
-	return nil, "", "", fault.New(fault.Invalid, "There is no such start.")
+	return nil, "", "", fault.New(fault.Invalid, "There is no such preset.")
 }
 
 // maker puts a start together.

@@ -40,7 +40,7 @@ func (r *Recipe) Fits() error {
 	if n := pixels/3*4 + 1; n > room { // as base64
 		return fault.New(
 			fault.TooLarge,
-			"With this the pixels of the shot's cut-outs would have %.1f MB; there is room for %d MB. Remove a cut-out that is not needed, then try again.",
+			"The cut-outs of the shot would take %.1f MB; the limit is %d MB. Delete a cut-out, then try again.",
 			float64(n)/(1<<20),
 			room>>20,
 		)
@@ -69,7 +69,7 @@ func (r *Recipe) Fits() error {
 	if n := len(bare.Encode()); n > MaxChange {
 		return fault.New(
 			fault.TooLarge,
-			"With this the shot would have %d points in its strokes and shapes, a recipe of %.1f MB; there is room for %d MB. Remove strokes or shapes that are not needed, then try again.",
+			"The shot would have %d points in strokes and shapes and a recipe of %.1f MB; the limit is %d MB. Delete some strokes or shapes, then try again.",
 			points,
 			float64(n)/(1<<20),
 			MaxChange>>20,
@@ -88,14 +88,14 @@ func (r *Recipe) Users(id area.Ref) (out []string) {
 		}
 	}
 	if r.Dusk.Back.Area == id {
-		out = append(out, "light given back")
+		out = append(out, "restored daylight")
 	}
 	for i := range r.Lights {
 		if slices.ContainsFunc(r.Lights[i].Blockers, func(b Blocker) bool { return b.Area == id }) {
-			out = append(out, "what stands before the light “"+r.Lights[i].Name+"”")
+			out = append(out, "a blocker of the light “"+r.Lights[i].Name+"”")
 		}
 		if r.Lights[i].Spill.Carrier == id && id != "" {
-			out = append(out, "what carries the light “"+r.Lights[i].Name+"”")
+			out = append(out, "the support of the light “"+r.Lights[i].Name+"”")
 		}
 		if id != "" && slices.ContainsFunc(r.Lights[i].Spill.Touches,
 			func(t Touch) bool { return t.Area == id }) {

@@ -192,7 +192,7 @@ func (c Cost) Check() error {
 	})
 	return fault.New(
 		fault.TooLarge,
-		"A picture of this shot would take about %.0f seconds; %d are the limit. Most of it is for %s. Remove some of them, then try again.",
+		"Rendering this shot would take about %.0f seconds; the limit is %d. Most of it is for %s. Delete some of them, then try again.",
 		c.Seconds/2,
 		MaxSeconds,
 		most.what,

@@ -19,11 +19,11 @@ import (
 // shells·B.
 type Blocker struct {
 	ID      string   `json:"id,omitzero" row:"own" key:"-" count:"0..64" doc:"unique in its list, never shown"`
-	On      bool     `json:"on" label:"Switch" default:"true" row:"own"`
-	Area    area.Ref `json:"area" label:"Stands before it" row:"own" doc:"id of an area; cut-out:ID is what a cut-out covers, behind:ID all but that, light:ID the shapes of another light"`
-	Shells  float64  `json:"shells" label:"Hides glow" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"how much of the shells it hides; it hides all of the core"`
-	Wrap    float64  `json:"wrap" label:"Wrap" unit:"px" range:"0..L/5" slider:"0..L/50" default:"L/500" step:"0.1" doc:"how far light creeps over its edge"`
-	Feather float64  `json:"feather" label:"Feather" unit:"px" range:"0..L/20" slider:"0..L/100" default:"0" step:"0.1" doc:"deviation of its edge"`
+	On      bool     `json:"on" label:"On" default:"true" row:"own"`
+	Area    area.Ref `json:"area" label:"Blocked by" row:"own" doc:"id of an area; cut-out:ID for a cut-out, behind:ID for its background, light:ID for another light's shapes"`
+	Shells  float64  `json:"shells" label:"Hides glow" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"how much of the glow it hides; the core is always hidden"`
+	Wrap    float64  `json:"wrap" label:"Wrap" unit:"px" range:"0..L/5" slider:"0..L/50" default:"L/500" step:"0.1" doc:"how far light creeps round its edge"`
+	Feather float64  `json:"feather" label:"Feather" unit:"px" range:"0..L/20" slider:"0..L/100" default:"0" step:"0.1" doc:"softness of its edge"`
 }
 
 // CutOut returns the cut-out of an id, nil for none.
@@ -159,7 +159,7 @@ func (r *Recipe) checkCutOuts() (field, msg string) {
 						i,
 						j,
 					), fmt.Sprintf(
-						"The light “%s” is made of a cut-out that is not in this shot; choose another.",
+						"The cut-out of the light “%s” is not in this shot. Choose another.",
 						l.Name,
 					)
 			}
@@ -181,7 +181,7 @@ func (r *Recipe) checkCutOuts() (field, msg string) {
 						"lights[%d].spill.carrier",
 						i,
 					), fmt.Sprintf(
-						"The light “%s” is carried by what is not in this shot; choose something else.",
+						"What the light “%s” is attached to is not in this shot. Choose another.",
 						l.Name,
 					)
 			}
@@ -190,7 +190,7 @@ func (r *Recipe) checkCutOuts() (field, msg string) {
 						"lights[%d].spill.carrier",
 						i,
 					), fmt.Sprintf(
-						"“%s” is made of what a light gives, and so cannot carry the light “%s”. Make it of a cut-out, or draw it.",
+						"“%s” depends on a light's glow or spill and cannot carry the light “%s”. Use a cut-out or a drawn area.",
 						a.Name,
 						l.Name,
 					)
@@ -202,15 +202,15 @@ func (r *Recipe) checkCutOuts() (field, msg string) {
 			switch s := p.Of.(type) {
 			case area.CutOut:
 				if s.Of != "" && r.CutOut(s.Of) == nil {
-					return fmt.Sprintf("areas[%d].parts[%d].of.of", i, j), fmt.Sprintf("The area “%s” uses a cut-out that is not in this shot; choose another for its part.", r.Areas[i].Name)
+					return fmt.Sprintf("areas[%d].parts[%d].of.of", i, j), fmt.Sprintf("The area “%s” uses a cut-out that is not in this shot. Choose another.", r.Areas[i].Name)
 				}
 			case area.Surface:
 				if !r.HasSurface(s.Of) {
-					return fmt.Sprintf("areas[%d].parts[%d].of.of", i, j), fmt.Sprintf("The area “%s” uses a surface that the room has not; choose another for its part.", r.Areas[i].Name)
+					return fmt.Sprintf("areas[%d].parts[%d].of.of", i, j), fmt.Sprintf("The area “%s” uses a surface that is not in the room. Choose another.", r.Areas[i].Name)
 				}
 			case area.Other:
 				if kind, _ := s.Area.Of(); kind != "" && r.Area(s.Area) == nil {
-					return fmt.Sprintf("areas[%d].parts[%d].of.area", i, j), fmt.Sprintf("The area “%s” uses what is not in this shot; choose another for its part.", r.Areas[i].Name)
+					return fmt.Sprintf("areas[%d].parts[%d].of.area", i, j), fmt.Sprintf("The area “%s” uses something that is not in this shot. Choose another.", r.Areas[i].Name)
 				}
 			}
 		}
@@ -223,16 +223,16 @@ func (r *Recipe) blocks(l *Light, id area.Ref) string {
 	a := r.Area(id)
 	if a == nil {
 		return fmt.Sprintf(
-			"Before the light “%s” stands what is not in this shot; choose something else.",
+			"A blocker of the light “%s” is not in this shot. Choose another.",
 			l.Name,
 		)
 	}
 	if id == area.RefTo(area.OfLight, l.ID) {
-		return fmt.Sprintf("The light “%s” cannot stand before itself.", l.Name)
+		return fmt.Sprintf("The light “%s” cannot block itself.", l.Name)
 	}
 	if r.glows(a, 0) {
 		return fmt.Sprintf(
-			"“%s” is made of what a light gives, and so cannot stand before the light “%s”. Make it of the light's shapes.",
+			"“%s” depends on a light's glow or spill and cannot block the light “%s”. Use the light's shapes.",
 			a.Name,
 			l.Name,
 		)
@@ -245,12 +245,12 @@ func (r *Recipe) touches(l *Light, id area.Ref) string {
 	switch a := r.Area(id); {
 	case a == nil:
 		return fmt.Sprintf(
-			"The spill of “%s” is touched up in what is not in this shot; choose something else.",
+			"The area of a touch-up of “%s” is not in this shot. Choose another.",
 			l.Name,
 		)
 	case r.glows(a, 0):
 		return fmt.Sprintf(
-			"“%s” is made of what a light gives, and so cannot touch up the spill of “%s”. Paint it, or make it of a cut-out.",
+			"“%s” depends on a light's glow or spill and cannot touch up the spill of “%s”. Use a painted area or a cut-out.",
 			a.Name,
 			l.Name,
 		)

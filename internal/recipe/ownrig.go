@@ -56,7 +56,7 @@ func (g OwnRig) Encode() []byte { return setting.Encode(g) }
 func DecodeRig(data []byte) (OwnRig, error) {
 	var g OwnRig
 	if len(data) > MaxRigBytes {
-		return g, fault.New(fault.TooLarge, "A file of a rig has at most %d kB.", MaxRigBytes>>10)
+		return g, fault.New(fault.TooLarge, "A rig file has at most %d kB.", MaxRigBytes>>10)
 	}
 	raw, err := setting.Parse(data, "rig")
 	if err != nil {
@@ -65,10 +65,10 @@ func DecodeRig(data []byte) (OwnRig, error) {
 	if m, ok := raw.(map[string]any); !ok || m["kind"] != "rig" {
 		return g, fault.New(
 			fault.Invalid,
-			"This is no file of a rig. Save one with “Save as a rig”, or choose another.",
+			"This is not a rig file. Save one with “Save as rig”, or choose another.",
 		)
 	} else if v, _ := m["version"].(float64); v > 1 {
-		return g, fault.New(fault.Invalid, "This rig was saved by a newer Pyrant (its version is %s, this one reads 1).", fmt.Sprint(m["version"]))
+		return g, fault.New(fault.Invalid, "This rig was saved by a newer Pyrant (version %s; this one reads 1).", fmt.Sprint(m["version"]))
 	}
 	if err := setting.Decode(raw, &g, rigFrame); err != nil {
 		return g, err

@@ -11,41 +11,41 @@ import (
 // Rays are what a lens gives to a light's points: its ellipses and the bulbs of its strings. See
 // package rays.
 type Rays struct {
-	On       bool      `json:"on" label:"Switch of its rays" default:"false" row:"own"`
+	On       bool      `json:"on" label:"On" default:"false" row:"own"`
 	Strength float64   `json:"strength" label:"Strength" unit:"%" range:"0..10" slider:"0..3" default:"1" step:"0.01"`
-	Length   float64   `json:"length" label:"Length" unit:"px" range:"0..20000" slider:"L/300..L/2 log" default:"L/25" step:"0.1" doc:"of the rays of the largest point"`
-	Made     RaysBy    `json:"made" label:"Made by" default:"rays" doc:"what is counted"`
-	Count    int       `json:"count" label:"Count" range:"1..200" slider:"1..40" default:"6" doc:"of rays, or of the blades of an aperture, of which an odd number gives twice as many rays"`
-	Stop     float64   `json:"stop" label:"Stop" unit:"f" range:"4..64" slider:"4..64 log" default:"16" step:"0.1" doc:"of a lens: the f-number, which makes rays broader the larger it is"`
-	Rounded  float64   `json:"rounded" label:"Rounded" unit:"%" range:"0..1" default:"0.05" step:"0.01" doc:"of a lens' blades: from straight ones to a circle, which has no rays"`
-	Worn     float64   `json:"worn" label:"Worn" unit:"%" range:"0..1" default:"0.15" step:"0.01" doc:"of a lens: how uneven its blades are, and how dusty its glass"`
-	Thick    float64   `json:"thick" label:"Thickness" unit:"px" range:"0..500" slider:"L/6000..L/100 log" default:"L/900" step:"0.1" doc:"where they begin, of the largest point"`
-	Taper    float64   `json:"taper" label:"Taper" unit:"%" range:"0..1" default:"0.8" step:"0.01" doc:"how much thinner they end"`
-	Turn     float64   `json:"turn" label:"Turn" unit:"°" range:"0..360" default:"15" step:"0.5" doc:"of the first ray, clockwise from pointing to the right"`
-	Halo     float64   `json:"halo" label:"Halo" unit:"%" range:"0..4" slider:"0..1" default:"0.25" step:"0.01" doc:"soft light round each point"`
-	HaloSize float64   `json:"haloSize" label:"Halo size" unit:"%" range:"0.01..2" slider:"0.02..0.6" default:"0.16" step:"0.01" doc:"its deviation, of the rays' length"`
-	Veil     float64   `json:"veil" label:"Between them" unit:"%" range:"0..2" slider:"0..1" default:"0.06" step:"0.01" doc:"light between the rays: 0 for bare rays"`
-	Lengths  float64   `json:"lengths" label:"Uneven lengths" unit:"%" range:"0..1" default:"0.15" step:"0.01" doc:"how much shorter some are"`
-	Angles   float64   `json:"angles" label:"Uneven angles" unit:"%" range:"0..1" default:"0" step:"0.01" doc:"how far they stand off, of half the way to the next"`
-	Seed     int       `json:"seed" label:"Seed" range:"0..9999" default:"1" doc:"of what is uneven"`
-	Spread   float64   `json:"spread" label:"Colour spread" unit:"%" range:"0..1" default:"0.06" step:"0.01" doc:"how much longer red is than blue"`
-	Squeeze  float64   `json:"squeeze" label:"Squeeze" unit:"%" range:"0..0.95" default:"0" step:"0.01" doc:"how much less high than wide all of it is"`
-	Slant    float64   `json:"slant" label:"Slant" unit:"°" range:"-90..90" default:"0" step:"0.5" doc:"of the wide side, clockwise from level"`
-	Distance float64   `json:"distance" label:"Nearer lead" unit:"%" range:"0..1" default:"0.7" step:"0.01" doc:"how far length and strength go by how near each point is: 0 for all alike, 100 % for rays as much shorter as the point is smaller or farther away"`
-	By       Nearness  `json:"by" label:"Near by" default:"size" doc:"what tells how near a point is"`
-	Near     area.Ref  `json:"near" label:"Near in" default:"" row:"own" doc:"id of the area whose coverage tells how near a point is; left empty, all are as near"`
-	Lead     int       `json:"lead" label:"Leads" range:"0..500" default:"0" doc:"the number of the point that leads, in the order of the light's; 0 for the largest"`
-	Chorus   float64   `json:"chorus" label:"The others" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"how strong the rays of all points are but the one that leads"`
+	Length   float64   `json:"length" label:"Length" unit:"px" range:"0..20000" slider:"L/300..L/2 log" default:"L/25" step:"0.1" doc:"of the rays of the largest point light"`
+	Made     RaysBy    `json:"made" label:"Star from" default:"rays" doc:"what the count counts"`
+	Count    int       `json:"count" label:"Count" range:"1..200" slider:"1..40" default:"6" doc:"number of rays or aperture blades; an odd number of blades gives twice as many rays"`
+	Stop     float64   `json:"stop" label:"Aperture" unit:"f" range:"4..64" slider:"4..64 log" default:"16" step:"0.1" doc:"f-number of the lens; higher gives broader rays"`
+	Rounded  float64   `json:"rounded" label:"Blade curvature" unit:"%" range:"0..1" default:"0.05" step:"0.01" doc:"0 for straight blades; 100 % is a circle, which has no rays"`
+	Worn     float64   `json:"worn" label:"Blade wear" unit:"%" range:"0..1" default:"0.15" step:"0.01" doc:"how uneven the blades and how dusty the glass"`
+	Thick    float64   `json:"thick" label:"Thickness" unit:"px" range:"0..500" slider:"L/6000..L/100 log" default:"L/900" step:"0.1" doc:"of the rays of the largest point light, at their root"`
+	Taper    float64   `json:"taper" label:"Taper" unit:"%" range:"0..1" default:"0.8" step:"0.01" doc:"how much thinner rays are at their tip"`
+	Turn     float64   `json:"turn" label:"Rotation" unit:"°" range:"0..360" default:"15" step:"0.5" doc:"of the first ray, clockwise from the right"`
+	Halo     float64   `json:"halo" label:"Halo" unit:"%" range:"0..4" slider:"0..1" default:"0.25" step:"0.01" doc:"soft light round each point light"`
+	HaloSize float64   `json:"haloSize" label:"Halo size" unit:"%" range:"0.01..2" slider:"0.02..0.6" default:"0.16" step:"0.01" doc:"relative to the rays' length"`
+	Veil     float64   `json:"veil" label:"Glow between rays" unit:"%" range:"0..2" slider:"0..1" default:"0.06" step:"0.01" doc:"0 shows the rays alone"`
+	Lengths  float64   `json:"lengths" label:"Length variation" unit:"%" range:"0..1" default:"0.15" step:"0.01" doc:"how much shorter some rays are"`
+	Angles   float64   `json:"angles" label:"Angle variation" unit:"%" range:"0..1" default:"0" step:"0.01" doc:"how far rays turn towards their neighbours"`
+	Seed     int       `json:"seed" label:"Seed" range:"0..9999" default:"1" doc:"another number gives another variation"`
+	Spread   float64   `json:"spread" label:"Colour spread" unit:"%" range:"0..1" default:"0.06" step:"0.01" doc:"how much longer red rays are than blue ones"`
+	Squeeze  float64   `json:"squeeze" label:"Squeeze" unit:"%" range:"0..0.95" default:"0" step:"0.01" doc:"how much narrower the star is across"`
+	Slant    float64   `json:"slant" label:"Squeeze angle" unit:"°" range:"-90..90" default:"0" step:"0.5" doc:"of the wide side, clockwise from level"`
+	Distance float64   `json:"distance" label:"Scale by distance" unit:"%" range:"0..1" default:"0.7" step:"0.01" doc:"0 makes all stars alike; 100 % makes far or small ones as much smaller as their point light is"`
+	By       Nearness  `json:"by" label:"Distance from" default:"size" doc:"how the distance of a point light is estimated"`
+	Near     area.Ref  `json:"near" label:"Near area" default:"" row:"own" doc:"id of the area whose coverage says how near a point light is; empty for all alike"`
+	Lead     int       `json:"lead" label:"Main point light" range:"0..500" default:"0" doc:"its number in the light; 0 for the largest"`
+	Chorus   float64   `json:"chorus" label:"Other point lights" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"strength of the rays of all other point lights"`
 	Colour   RayColour `json:"colour" label:"Colour" default:"own"`
-	Trim     Trim      `json:"trim" title:"Rays: *" doc:"where rays are kept off"`
-	Cuts     []Cut     `json:"cuts,omitzero" label:"Shortened" row:"own" count:"0..300" each:"shortened ray" title:"shortened ray" doc:"single rays that end before their length"`
+	Trim     Trim      `json:"trim" title:"Rays: *" doc:"keeps rays off an area"`
+	Cuts     []Cut     `json:"cuts,omitzero" label:"Shortened rays" row:"own" count:"0..300" each:"shortened ray" title:"shortened ray" doc:"single rays that end before their length"`
 }
 
 // Cut is a ray of one point that ends early.
 type Cut struct {
-	Point int     `json:"point" label:"Point" row:"own" range:"0..100000" doc:"number of the point in the order of the light's, from 0"`
-	Ray   int     `json:"ray" label:"Ray" row:"own" range:"0..400" doc:"number of the ray, clockwise, from 0"`
-	At    float64 `json:"at" label:"Ends at" row:"own" unit:"%" range:"0..1" step:"0.001" doc:"share of its length that is left"`
+	Point int     `json:"point" label:"Point light" row:"own" range:"0..100000" doc:"its number in the light, from 0"`
+	Ray   int     `json:"ray" label:"Ray" row:"own" range:"0..400" doc:"its number, clockwise from 0"`
+	At    float64 `json:"at" label:"Ends at" row:"own" unit:"%" range:"0..1" step:"0.001" doc:"share of the length that is left"`
 }
 
 // Nearness is what tells how near a point is.
@@ -61,8 +61,8 @@ const (
 
 // Choices returns what can tell how near points are.
 func (Nearness) Choices() []setting.Choice {
-	return []setting.Choice{{Value: string(BySize), Label: "Its size"}, {Value: string(ByLight),
-		Label: "Size and brightness"}, {Value: string(ByDepth), Label: "Depth in the room"}, {Value: string(ByArea), Label: "An area"}}
+	return []setting.Choice{{Value: string(BySize), Label: "Size"}, {Value: string(ByLight),
+		Label: "Size and brightness"}, {Value: string(ByDepth), Label: "Depth in the room"}, {Value: string(ByArea), Label: "Area"}}
 }
 
 // RaysBy is what is counted.
@@ -78,7 +78,7 @@ const (
 // Choices returns what can be counted.
 func (RaysBy) Choices() []setting.Choice {
 	return []setting.Choice{{Value: string(ByRays), Label: "Rays"}, {Value: string(ByBlades),
-		Label: "Blades"}, {Value: string(ByLens), Label: "Blades, as a lens does"}}
+		Label: "Blades"}, {Value: string(ByLens), Label: "Lens"}}
 }
 
 // RayColour is what colours rays.
@@ -92,8 +92,8 @@ const (
 
 // Choices returns the colours.
 func (RayColour) Choices() []setting.Choice {
-	return []setting.Choice{{Value: string(OwnColours), Label: "Each its own"},
-		{Value: string(OfGel), Label: "The gel"}}
+	return []setting.Choice{{Value: string(OwnColours), Label: "Own colours"},
+		{Value: string(OfGel), Label: "Gel"}}
 }
 
 // Idle names what does nothing as the rays are.

@@ -42,32 +42,32 @@ const MaxChange = 8 << 20
 
 // Recipe is all that is done to one photo.
 type Recipe struct {
-	Version int   `json:"version" fixed:"true" label:"Version" range:"6..6" doc:"of the format"`
+	Version int   `json:"version" fixed:"true" label:"Version" range:"6..6" doc:"of the recipe format"`
 	Photo   Photo `json:"photo" fixed:"true"`
 
-	Crop crop.Crop `json:"crop" title:"Crop: *" doc:"what of the photo is the picture; all that is drawn stays in pixels of the photo"`
+	Crop crop.Crop `json:"crop" title:"Crop: *" doc:"the part of the photo that is the picture; shapes stay in pixels of the photo"`
 
 	Reference Reference `json:"reference" title:"Reference: *"`
 
 	Dusk   Dusk    `json:"dusk" title:"*"`
 	Lights []Light `json:"lights" label:"Lights" count:"0..100" each:"light" title:"*" doc:"in the order of the board"`
-	Glow   Master  `json:"glow" title:"* of all glow" doc:"over the cores and shells of all lights"`
-	Spill  Spilled `json:"spill" title:"* of all spill" doc:"over the spill of all lights"`
+	Glow   Master  `json:"glow" title:"* of all glow" doc:"master of all cores and shells"`
+	Spill  Spilled `json:"spill" title:"* of all spill" doc:"master of all spill"`
 	Finish Finish  `json:"finish" title:"*"`
 
 	Room Room `json:"room" title:"Room: *"`
 
-	CutOuts []cutout.CutOut `json:"cutouts,omitzero" label:"Cut-outs" count:"0..100" each:"cut-out" title:"*" doc:"used by their ids"`
+	CutOuts []cutout.CutOut `json:"cutouts,omitzero" label:"Cut-outs" count:"0..100" each:"cut-out" title:"*" doc:"referred to by id"`
 
-	Groups []Group `json:"groups,omitzero" label:"Groups" count:"0..30" each:"group" title:"*" doc:"of lights, used by their ids"`
+	Groups []Group `json:"groups,omitzero" label:"Groups" count:"0..30" each:"group" title:"*" doc:"groups of lights, referred to by id"`
 
-	Areas []area.Area `json:"areas,omitzero" label:"Areas" count:"0..200" each:"area" title:"*" doc:"used by their ids"`
+	Areas []area.Area `json:"areas,omitzero" label:"Areas" count:"0..200" each:"area" title:"*" doc:"referred to by id"`
 }
 
 // Photo is the size of the upright photo that the recipe's lengths refer to.
 type Photo struct {
 	Width  int `json:"width" label:"Width" unit:"px" range:"1..60000"`
-	Height int `json:"height" label:"Height" unit:"px" range:"1..60000"`
+	Height int `json:"height" label:"Height" unit:"px" range:"1..60000" doc:"of the light over the picture, without a room; higher is softer"`
 }
 
 // LongEdge returns the longer of width and height.
@@ -84,65 +84,65 @@ func (p Photo) Frame() setting.Frame {
 // Dusk takes the daylight out. What emits is kept out of it, and light can be given
 // back.
 type Dusk struct {
-	On       bool        `json:"on" label:"Switch of dusk" default:"true" row:"own"`
-	Daylight float64     `json:"daylight" label:"Daylight" unit:"stops" range:"-8..2" default:"0" step:"0.01" doc:"exposure, before the passes"`
-	Passes   []pass.Pass `json:"passes,omitzero" label:"Passes of dusk" count:"0..32" each:"pass" title:"*" doc:"in their order"`
-	Edge     float64     `json:"edge" label:"Soft edge" unit:"px" range:"0..500" slider:"0..L/50" default:"L/1500" step:"0.1" row:"own" doc:"deviation of the edge at which what emits is kept out of dusk"`
-	Back     Back        `json:"back" title:"Light given back: *"`
+	On       bool        `json:"on" label:"Dusk on" default:"true" row:"own"`
+	Daylight float64     `json:"daylight" label:"Daylight" unit:"stops" range:"-8..2" default:"0" step:"0.01" doc:"exposure of the photo before the passes; lower is darker"`
+	Passes   []pass.Pass `json:"passes,omitzero" label:"Passes of dusk" count:"0..32" each:"pass" title:"*" doc:"in the order of their work"`
+	Edge     float64     `json:"edge" label:"Protection feather" unit:"px" range:"0..500" slider:"0..L/50" default:"L/1500" step:"0.1" row:"own" doc:"how softly the protection of lights ends at their edges"`
+	Back     Back        `json:"back" title:"Restored daylight: *"`
 }
 
 // Back is light given back: where dusk is taken off again.
 type Back struct {
-	Area   area.Ref `json:"area" label:"Area" default:"" row:"own" doc:"id of the area in which dusk is taken off; left empty, nowhere"`
-	Amount float64  `json:"amount" label:"In the area" unit:"%" range:"0..1" default:"0.5" step:"0.01" row:"own"`
-	Spill  float64  `json:"spill" label:"By spill" unit:"%" range:"0..1" default:"0" step:"0.01" row:"own" doc:"how far the photo comes back where spill falls"`
+	Area   area.Ref `json:"area" label:"Area" default:"" row:"own" doc:"id of the area where daylight is restored; empty for none"`
+	Amount float64  `json:"amount" label:"Amount" unit:"%" range:"0..1" default:"0.5" step:"0.01" row:"own" doc:"how far daylight is restored in the area"`
+	Spill  float64  `json:"spill" label:"By spill" unit:"%" range:"0..1" default:"0" step:"0.01" row:"own" doc:"how far spill brings the photo's own detail back"`
 }
 
 // Finish is the grade of the lit picture.
 type Finish struct {
-	On     bool        `json:"on" label:"Switch of finish" default:"true" row:"own"`
-	Passes []pass.Pass `json:"passes,omitzero" label:"Passes of finish" count:"0..32" each:"pass" title:"*" doc:"in their order"`
+	On     bool        `json:"on" label:"Finish on" default:"true" row:"own"`
+	Passes []pass.Pass `json:"passes,omitzero" label:"Passes of finish" count:"0..32" each:"pass" title:"*" doc:"in the order of their work"`
 }
 
 // Master is a fader over all lights.
 type Master struct {
-	On    bool    `json:"on" label:"Switch" default:"true"`
-	Level float64 `json:"level" label:"Level" unit:"%" range:"0..2" default:"1" step:"0.01"`
+	On    bool    `json:"on" label:"On" default:"true"`
+	Level float64 `json:"level" label:"Fader" unit:"%" range:"0..2" default:"1" step:"0.01"`
 }
 
 // Spilled is what holds for the spill of all lights. Red and Blue are the daylight that the photo
 // was taken in, against its green, in stops: what spill sends back in the photo's colours has that
 // taken out, at the same luminance of white.
 type Spilled struct {
-	On    bool    `json:"on" label:"Switch" default:"true"`
-	Level float64 `json:"level" label:"Level" unit:"%" range:"0..2" default:"1" step:"0.01"`
-	Red   float64 `json:"red" label:"Red tint" unit:"stops" range:"-4..4" slider:"-2..2" default:"0" step:"0.01" row:"own" doc:"red of the daylight in the photo against its green; spill takes it out of the photo's colours"`
-	Blue  float64 `json:"blue" label:"Blue tint" unit:"stops" range:"-4..4" slider:"-2..2" default:"0" step:"0.01" row:"own" doc:"the same of its blue"`
+	On    bool    `json:"on" label:"On" default:"true"`
+	Level float64 `json:"level" label:"Fader" unit:"%" range:"0..2" default:"1" step:"0.01"`
+	Red   float64 `json:"red" label:"Red" unit:"stops" range:"-4..4" slider:"-2..2" default:"0" step:"0.01" row:"own" doc:"red of the photo's daylight against green; spill divides it out"`
+	Blue  float64 `json:"blue" label:"Blue" unit:"stops" range:"-4..4" slider:"-2..2" default:"0" step:"0.01" row:"own" doc:"blue of the photo's daylight against green; spill divides it out"`
 }
 
 // Light is one emitter: its shapes and all that they give.
 type Light struct {
 	ID        string       `json:"id" count:"1..64" doc:"unique in the recipe, never shown"`
 	Name      string       `json:"name" label:"Name" count:"1..80" together:"own"`
-	On        bool         `json:"on" label:"Switch" default:"true"`
-	Alone     bool         `json:"alone" label:"Alone" default:"false" doc:"while any light is alone, the others are dark"`
-	Level     float64      `json:"level" label:"Level" unit:"%" range:"0..2" default:"1" step:"0.01" together:"factor" doc:"the fader"`
-	Intensity float64      `json:"intensity" label:"Intensity" unit:"stops" range:"-6..6" default:"0" step:"0.05" row:"own" together:"sum" doc:"of all light that it gives: core, glow and spill; brighter is whiter inside and wider outside"`
-	Keep      float64      `json:"keep" label:"Kept out of dusk" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"how far dusk leaves alone what the light covers"`
+	On        bool         `json:"on" label:"On" default:"true"`
+	Alone     bool         `json:"alone" label:"Alone" default:"false" doc:"shows only the lights that are alone"`
+	Level     float64      `json:"level" label:"Fader" unit:"%" range:"0..2" default:"1" step:"0.01" together:"factor" doc:"the fader"`
+	Intensity float64      `json:"intensity" label:"Intensity" unit:"stops" range:"-6..6" default:"0" step:"0.05" row:"own" together:"sum" doc:"of core, glow and spill together; brighter is whiter inside and wider outside"`
+	Keep      float64      `json:"keep" label:"Protection" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"how far dusk spares what the light covers"`
 	Gel       Gel          `json:"gel" title:"Gel"`
 	Shapes    shape.Shapes `json:"shapes" label:"Shapes" count:"0..500" each:"a shape"`
 	Core      Core         `json:"core" title:"*"`
-	Glow      bool         `json:"glow" label:"Switch of its glow" default:"true" row:"own"`
-	Shells    []Shell      `json:"shells" label:"Stack" count:"0..32" each:"shell" doc:"the stack"`
+	Glow      bool         `json:"glow" label:"Glow on" default:"true" row:"own"`
+	Shells    []Shell      `json:"shells" label:"Stack" count:"0..32" each:"shell" doc:"the shells, smallest radius first"`
 	Streak    Streak       `json:"streak" title:"Streak: *"`
 	Rays      Rays         `json:"rays" title:"Rays: *"`
-	Trim      Trim         `json:"trim" title:"Trim: *" doc:"of core and glow"`
+	Trim      Trim         `json:"trim" title:"Trim: *" doc:"weakens core and glow in an area"`
 	Spill     Spill        `json:"spill" title:"Spill *"`
-	Group     string       `json:"group" label:"Group" default:"" count:"0..64" row:"own" doc:"id of the group that it is in; left empty, none"`
+	Group     string       `json:"group" label:"Group" default:"" count:"0..64" row:"own" doc:"id of the light's group; empty for none"`
 
-	Stand Stand `json:"stand" label:"Stands on" default:"" count:"0..70" row:"own" doc:"what it stands, hangs or lies on in the room: wall:ID, platform:ID or thing:ID; left empty, the floor"`
+	Stand Stand `json:"stand" label:"Stands on" default:"" count:"0..70" row:"own" doc:"what the light stands on or hangs on in the room: wall:ID, platform:ID or thing:ID; empty for the floor"`
 
-	Blockers []Blocker `json:"blockers,omitzero" label:"Blockers" count:"0..16" each:"blocker" title:"*" doc:"what stands before it"`
+	Blockers []Blocker `json:"blockers,omitzero" label:"Blockers" count:"0..16" each:"blocker" title:"*" doc:"what hides the light"`
 }
 
 // Shared says how a setting of a light changes for the others when several are selected: all take
@@ -191,8 +191,8 @@ const (
 // Choices returns the looks.
 func (Look) Choices() []setting.Choice {
 	return []setting.Choice{
-		{Value: string(Exposed), Label: "By exposure"},
-		{Value: string(Even), Label: "Even"},
+		{Value: string(Exposed), Label: "Exposure"},
+		{Value: string(Even), Label: "Flat"},
 	}
 }
 
@@ -208,19 +208,19 @@ func (Look) Choices() []setting.Choice {
 // its largest value: 0 at the edge, 1 in the middle. f is 1 - Rounding·(1 - k), or, where Rounding
 // is below 0, 1 + Rounding·k.
 type Core struct {
-	On           bool    `json:"on" label:"Switch of its core" default:"true" row:"own"`
+	On           bool    `json:"on" label:"Core on" default:"true" row:"own"`
 	Look         Look    `json:"look" label:"Core" default:"exposed"`
-	Brightness   float64 `json:"brightness" label:"Brightness" unit:"stops" range:"-4..8" default:"3.6" step:"0.05" doc:"by exposure: of its middle, over what is white to a camera"`
-	Rounding     float64 `json:"rounding" label:"Rounding" unit:"%" range:"-1..1" default:"0.65" step:"0.01" doc:"by exposure: how much darker the rim is than the middle; below 0 how much brighter"`
+	Brightness   float64 `json:"brightness" label:"Brightness" unit:"stops" range:"-4..8" default:"3.6" step:"0.05" doc:"of the core's middle above white; exposure core only"`
+	Rounding     float64 `json:"rounding" label:"Edge darkening" unit:"%" range:"-1..1" default:"0.65" step:"0.01" doc:"how much darker the rim is than the middle; negative is brighter"`
 	Whiteness    float64 `json:"whiteness" label:"Whiteness" unit:"%" range:"0..1" default:"0.25" step:"0.01" doc:"from the gel to white"`
-	Feather      float64 `json:"feather" label:"Edge feather" unit:"px" range:"0..500" slider:"0..40" default:"L/3000" step:"0.1" doc:"deviation of the soft edge"`
-	Texture      float64 `json:"texture" label:"Keep texture" unit:"%" range:"0..1" default:"0.3" step:"0.01" doc:"how much of the object's own shading shows"`
-	Openness     float64 `json:"openness" label:"Openness" unit:"%" range:"0..1" default:"0.05" step:"0.01" doc:"by exposure: how much of the glow joins the core as well"`
-	Translucency float64 `json:"translucency" label:"See-through" unit:"%" range:"0..1" default:"0" step:"0.01" doc:"how much of the object shows through the core"`
-	Uneven       float64 `json:"uneven" label:"Uneven" unit:"stops" range:"0..4" default:"0" step:"0.05" doc:"by exposure: how much places differ, as in a worn tube"`
-	Seed         int     `json:"seed" label:"Seed" range:"0..9999" default:"1" doc:"of what is uneven"`
-	Bloom        float64 `json:"bloom" label:"Bloom" unit:"%" range:"0..1" default:"0" step:"0.01" doc:"how much of the core's light is spread over it and what is beside it, so that nothing that emits is sharp"`
-	BloomRadius  float64 `json:"bloomRadius" label:"Bloom radius" unit:"px" range:"0..1000" slider:"0..L/100" default:"L/750" step:"0.1" doc:"deviation of the bloom"`
+	Feather      float64 `json:"feather" label:"Feather" unit:"px" range:"0..500" slider:"0..40" default:"L/3000" step:"0.1" doc:"softness of the core's edge"`
+	Texture      float64 `json:"texture" label:"Texture" unit:"%" range:"0..1" default:"0.3" step:"0.01" doc:"how much of the object's own shading stays visible"`
+	Openness     float64 `json:"openness" label:"Glow over core" unit:"%" range:"0..1" default:"0.05" step:"0.01" doc:"how much of the glow also covers the core"`
+	Translucency float64 `json:"translucency" label:"Transparency" unit:"%" range:"0..1" default:"0" step:"0.01" doc:"how much of the object shows through the core"`
+	Uneven       float64 `json:"uneven" label:"Unevenness" unit:"stops" range:"0..4" default:"0" step:"0.05" doc:"how much brightness varies along the core, as in an old tube"`
+	Seed         int     `json:"seed" label:"Seed" range:"0..9999" default:"1" doc:"another number gives another pattern"`
+	Bloom        float64 `json:"bloom" label:"Bloom" unit:"%" range:"0..1" default:"0" step:"0.01" doc:"share of the core's light that is blurred over its edge"`
+	BloomRadius  float64 `json:"bloomRadius" label:"Bloom radius" unit:"px" range:"0..1000" slider:"0..L/100" default:"L/750" step:"0.1" doc:"how far bloom spreads"`
 }
 
 // Idle names what does nothing as the core is.
@@ -239,10 +239,10 @@ func (c Core) Idle() (idle []string) {
 
 // Streak draws core and glow of a light out along a direction, in linear light; see package streak.
 type Streak struct {
-	Length float64 `json:"length" label:"Length" unit:"px" range:"0..20000" slider:"0..L/2" default:"0" step:"0.1" doc:"0 for none"`
-	Angle  float64 `json:"angle" label:"Angle" unit:"°" range:"0..360" default:"0" step:"0.1" doc:"0 to the right, 90 upwards"`
-	Sides  Sides   `json:"sides" label:"Goes" default:"one"`
-	Taper  float64 `json:"taper" label:"Taper" unit:"%" range:"0..1" default:"0.7" step:"0.01" doc:"how much weaker it is at its end"`
+	Length float64 `json:"length" label:"Length" unit:"px" range:"0..20000" slider:"0..L/2" default:"0" step:"0.1" doc:"0 for no streak"`
+	Angle  float64 `json:"angle" label:"Angle" unit:"°" range:"0..360" default:"0" step:"0.1" doc:"0 points right, 90 points up"`
+	Sides  Sides   `json:"sides" label:"Sides" default:"one"`
+	Taper  float64 `json:"taper" label:"Taper" unit:"%" range:"0..1" default:"0.7" step:"0.01" doc:"how much weaker the streak is at its end"`
 }
 
 // Idle names what does nothing as the streak is.
@@ -264,23 +264,23 @@ const (
 
 // Choices returns the sides.
 func (Sides) Choices() []setting.Choice {
-	return []setting.Choice{{Value: string(OneSide), Label: "To one side"},
-		{Value: string(BothSides), Label: "To both sides"}}
+	return []setting.Choice{{Value: string(OneSide), Label: "One side"},
+		{Value: string(BothSides), Label: "Both sides"}}
 }
 
 // Trim weakens what a light, or one shell, gives in an area: it is multiplied by 1 -
 // Amount·coverage.
 type Trim struct {
-	Area   area.Ref `json:"area" label:"Trimmed in" default:"" row:"own" doc:"id of the area, or of a cut-out; left empty, nowhere"`
-	Amount float64  `json:"amount" label:"Trimmed by" unit:"%" range:"0..1" default:"1" step:"0.01" row:"own"`
+	Area   area.Ref `json:"area" label:"Area" default:"" row:"own" doc:"id of the area or cut-out that weakens it; empty for none"`
+	Amount float64  `json:"amount" label:"Amount" unit:"%" range:"0..1" default:"1" step:"0.01" row:"own" doc:"how much the area weakens it"`
 }
 
 // Group is lights that have a fader together.
 type Group struct {
 	ID    string  `json:"id" count:"1..64" doc:"unique in the recipe, never shown"`
 	Name  string  `json:"name" label:"Name" count:"1..80"`
-	On    bool    `json:"on" label:"Switch" default:"true"`
-	Level float64 `json:"level" label:"Level" unit:"%" range:"0..2" default:"1" step:"0.01" doc:"the fader"`
+	On    bool    `json:"on" label:"On" default:"true"`
+	Level float64 `json:"level" label:"Fader" unit:"%" range:"0..2" default:"1" step:"0.01" doc:"the fader"`
 }
 
 // Join is how a shell joins what is below it: a soft add in linear light, or a
@@ -316,11 +316,11 @@ func (Join) Choices() []setting.Choice { return Joins }
 // Shell is one level of a glow.
 type Shell struct {
 	ID       string  `json:"id,omitzero" row:"own" key:"-" count:"0..64" doc:"unique in its list, never shown"`
-	Radius   float64 `json:"radius" label:"Radius" row:"own" unit:"px" range:"0..6000" slider:"L/12000..L/10 log" default:"L/300" step:"0.01" doc:"standard deviation of the Gaussian"`
+	Radius   float64 `json:"radius" label:"Radius" row:"own" unit:"px" range:"0..6000" slider:"L/12000..L/10 log" default:"L/300" step:"0.01" doc:"how far the shell spreads (standard deviation of a Gaussian)"`
 	Strength float64 `json:"strength" label:"Strength" unit:"%" range:"0..4" default:"0.3" row:"own" step:"0.01"`
 	Tint     Tint    `json:"tint" title:"Tint"`
-	Lift     float64 `json:"lift" label:"Lift" unit:"%" range:"0..1" default:"0.15" step:"0.01" doc:"0 keeps the energy, 1 the peak"`
-	Join     Join    `json:"join" label:"Joining" default:"add" row:"own"`
+	Lift     float64 `json:"lift" label:"Lift" unit:"%" range:"0..1" default:"0.15" step:"0.01" doc:"0 keeps the shell's energy, 100 % keeps its peak"`
+	Join     Join    `json:"join" label:"Blend mode" default:"add" row:"own"`
 	Trim     Trim    `json:"trim" title:"Trim: *"`
 }
 
@@ -329,8 +329,8 @@ var MaxRadius = setting.Of[Shell]("radius").Max.A
 
 // Tint is a shell's colour relative to the gel, so that it follows the gel.
 type Tint struct {
-	White float64 `json:"white" label:"Whiter" unit:"%" range:"0..1" default:"0" step:"0.01" doc:"from the gel to white"`
-	Hue   float64 `json:"hue" label:"Turn hue" unit:"°" range:"-180..180" default:"0" step:"1" doc:"against the gel's"`
+	White float64 `json:"white" label:"Whiten" unit:"%" range:"0..1" default:"0" step:"0.01" doc:"from the gel to white"`
+	Hue   float64 `json:"hue" label:"Hue shift" unit:"°" range:"-180..180" default:"0" step:"1" doc:"against the gel"`
 }
 
 // Colour returns the tint under a gel in linear light.
@@ -341,16 +341,16 @@ func (t Tint) Colour(g Gel) colour.RGB {
 
 // Spill is the light that a light throws on what is near it in the picture.
 type Spill struct {
-	On       bool            `json:"on" label:"Switch of its spill" default:"true" row:"own"`
+	On       bool            `json:"on" label:"On" default:"true" row:"own"`
 	Strength float64         `json:"strength" label:"Strength" unit:"%" range:"0..100" slider:"0.02..16 log" default:"1" step:"0.01"`
-	Reach    float64         `json:"reach" label:"Reach" unit:"px" range:"1..100000" slider:"L/50..2L log" default:"L/3" step:"1" doc:"distance at which it ends, without a room"`
-	Height   float64         `json:"height" label:"Height" unit:"px" range:"1..100000" slider:"L/500..L/6 log" default:"L/24" step:"1" doc:"at which the light hovers over the picture, without a room: the higher, the softer it is beside the light"`
+	Reach    float64         `json:"reach" label:"Reach" unit:"px" range:"1..100000" slider:"L/50..2L log" default:"L/3" step:"1" doc:"distance at which spill ends; without a room"`
+	Height   float64         `json:"height" label:"Height" unit:"px" range:"1..100000" slider:"L/500..L/6 log" default:"L/24" step:"1" doc:"of the light over the picture, without a room; higher is softer"`
 	Tone     area.ToneWindow `json:"tone" title:"Tone window"`
 	Ramp     Ramp            `json:"ramp" title:"Colour ramp: *"`
-	Carrier  area.Ref        `json:"carrier" label:"Carried by" default:"" row:"own" doc:"id of the area, or of the cut-out, that carries the light; left empty, nothing does"`
-	Touches  []Touch         `json:"touches,omitzero" label:"Touch-up" row:"own" count:"0..24" each:"touch" title:"*"`
-	Falls    map[string]Fall `json:"falls,omitzero" label:"Falls on" row:"own" count:"0..110" title:"Spill of * on surfaces" doc:"by surface of the room: floor, ceiling, or the id of a wall, a platform or a thing; all of it on those that are missing, and those that the room has not do nothing"`
-	Onto     float64         `json:"onto" label:"Spill on it" unit:"%" range:"0..1" default:"0" step:"0.01" row:"own" doc:"how much of the spill falls on what carries the light"`
+	Carrier  area.Ref        `json:"carrier" label:"Attached to" default:"" row:"own" doc:"id of the area or cut-out that carries the light; empty for none"`
+	Touches  []Touch         `json:"touches,omitzero" label:"Touch-ups" row:"own" count:"0..24" each:"touch-up" title:"*"`
+	Falls    map[string]Fall `json:"falls,omitzero" label:"Spill per surface" row:"own" count:"0..110" title:"Spill per surface of *" doc:"by surface: floor, ceiling, or the id of a wall, platform or object; 100 % where missing"`
+	Onto     float64         `json:"onto" label:"Spill on it" unit:"%" range:"0..1" default:"0" step:"0.01" row:"own" doc:"how much spill falls on what carries the light"`
 }
 
 // Ramp is the colours that spill has by the brightness of the photo: a tint of the gel where that
@@ -358,7 +358,7 @@ type Spill struct {
 type Ramp struct {
 	Dark   Tint    `json:"dark" title:"In shadows: *"`
 	Bright Tint    `json:"bright" title:"In highlights: *"`
-	Middle float64 `json:"middle" label:"Gel at" unit:"%" range:"0.05..0.95" default:"0.4" step:"0.01" doc:"brightness of the photo where spill has the gel itself"`
+	Middle float64 `json:"middle" label:"Gel at" unit:"%" range:"0.05..0.95" default:"0.4" step:"0.01" doc:"brightness of the photo where spill has the plain gel"`
 }
 
 // Even tells whether the ramp is the gel all over.
@@ -394,9 +394,9 @@ func (r Ramp) Colours(g Gel) [RampParts]colour.RGB {
 // of 1 white.
 type Touch struct {
 	ID     string   `json:"id,omitzero" row:"own" key:"-" count:"0..64" doc:"unique in its list, never shown"`
-	On     bool     `json:"on" label:"Switch" default:"true" row:"own"`
-	Area   area.Ref `json:"area" label:"Where" row:"own" doc:"id of the area, or of a cut-out"`
-	Does   Touching `json:"does" label:"Gives" default:"less"`
+	On     bool     `json:"on" label:"On" default:"true" row:"own"`
+	Area   area.Ref `json:"area" label:"Area" row:"own" doc:"id of an area or cut-out"`
+	Does   Touching `json:"does" label:"Effect" default:"less"`
 	Amount float64  `json:"amount" label:"Amount" unit:"%" range:"0..4" slider:"0..1" default:"1" step:"0.01"`
 }
 
@@ -417,8 +417,8 @@ const (
 
 // Choices returns what a touch does.
 func (Touching) Choices() []setting.Choice {
-	return []setting.Choice{{Value: string(LessSpill), Label: "Less"}, {Value: string(MoreSpill),
-		Label: "More"}, {Value: string(NewSpill), Label: "New light"}}
+	return []setting.Choice{{Value: string(LessSpill), Label: "Reduce"}, {Value: string(MoreSpill),
+		Label: "Increase"}, {Value: string(NewSpill), Label: "Add light"}}
 }
 
 // New returns the recipe of an untouched photo.
@@ -513,7 +513,7 @@ func (r Recipe) Check(setting.Frame) (field, msg string) {
 					"lights[%d].group",
 					i,
 				), fmt.Sprintf(
-					"The light “%s” is in a group that is not in this shot; choose another.",
+					"The group of the light “%s” is not in this shot. Choose another.",
 					l.Name,
 				)
 		}
@@ -549,7 +549,7 @@ func (r Recipe) Check(setting.Frame) (field, msg string) {
 						i,
 						j,
 					), fmt.Sprintf(
-						"The area “%s” uses a light that is not in this shot; choose another for its part.",
+						"The area “%s” uses a light that is not in this shot. Choose another.",
 						r.Areas[i].Name,
 					)
 			}
@@ -567,7 +567,7 @@ func (r Recipe) Check(setting.Frame) (field, msg string) {
 						list.at,
 						i,
 					), fmt.Sprintf(
-						"The pass “%s” works in an area that is not in this shot; choose another.",
+						"The area of the pass “%s” is not in this shot. Choose another.",
 						p.Name,
 					)
 			}
@@ -578,14 +578,14 @@ func (r Recipe) Check(setting.Frame) (field, msg string) {
 						list.at,
 						i,
 					), fmt.Sprintf(
-						"The ramp “%s” follows a light that is not in this shot; choose another.",
+						"The light of the ramp “%s” is not in this shot. Choose another.",
 						p.Name,
 					)
 			}
 		}
 	}
 	if a := r.Dusk.Back.Area; a != "" && r.Area(a) == nil {
-		return "dusk.back.area", "Light is given back in an area that is not in this shot; choose another."
+		return "dusk.back.area", "The area of restored daylight is not in this shot. Choose another."
 	}
 	return "", ""
 }
@@ -598,13 +598,13 @@ func (r *Recipe) trims(l *Light, id area.Ref) string {
 	a := r.Area(id)
 	if a == nil {
 		return fmt.Sprintf(
-			"The light “%s” is trimmed in what is not in this shot; choose something else.",
+			"The trim area of the light “%s” is not in this shot. Choose another.",
 			l.Name,
 		)
 	}
 	if r.glows(a, 0) {
 		return fmt.Sprintf(
-			"“%s” is made of what a light gives, and so cannot trim the light “%s”. Draw it, or make it of a cut-out.",
+			"“%s” depends on a light's glow or spill and cannot trim the light “%s”. Use a drawn area or a cut-out.",
 			a.Name,
 			l.Name,
 		)

@@ -93,13 +93,13 @@ func TestDecodeRefuses(t *testing.T) {
 			"unknown field",
 			swap(`"whiteness"`, `"sparkle":1,"whiteness"`),
 			"lights[0].core.sparkle",
-			"knows no such field",
+			"no such field",
 		},
 		{
 			"field in another case",
 			swap(`"whiteness"`, `"Whiteness"`),
 			"lights[0].core.Whiteness",
-			"knows no such field",
+			"no such field",
 		},
 		{"missing name", swap(`"name":"Light 1",`, ``), "lights[0].name", "missing"},
 		{
@@ -112,7 +112,7 @@ func TestDecodeRefuses(t *testing.T) {
 			"field of another kind",
 			swap(`"kind":"tube"`, `"kind":"outline"`),
 			"lights[1].shapes[0].taper",
-			"knows no such field",
+			"no such field",
 		},
 		{
 			"points that are elsewhere",
@@ -155,7 +155,7 @@ func TestDecodeRefuses(t *testing.T) {
 			"path of one point",
 			swap(`"nodes":[{"x":900,"y":100},{"x":700,"y":1200}]`, `"nodes":[{"x":900,"y":100}]`),
 			"lights[1].shapes[0].nodes",
-			"A path of 1 point is no tube",
+			"A path of 1 point is too short",
 		},
 		{
 			"point far outside",
@@ -170,7 +170,7 @@ func TestDecodeRefuses(t *testing.T) {
 			"window upside down",
 			swap(`"low":0,"high":1`, `"low":0.8,"high":0.2`),
 			"lights[0].spill.tone",
-			"above its upper end",
+			"must lie below",
 		},
 		{"no size", swap(`"width":3000`, `"width":0`), "photo.width", "from 1"},
 	}
@@ -204,9 +204,9 @@ func TestApply(t *testing.T) {
 	}{
 		{edit.Set("/lights/1/gel/hue", 20), "Gel of Signal rod"},
 		{edit.Set("/dusk/daylight", -2), "Daylight"},
-		{edit.Set("/dusk/on", false), "Switch of dusk"},
-		{edit.Set("/glow/level", 0.5), "Level of all glow"},
-		{edit.Set("/lights/1/core/feather", 4), "Edge feather of Signal rod"},
+		{edit.Set("/dusk/on", false), "Dusk on"},
+		{edit.Set("/glow/level", 0.5), "Fader of all glow"},
+		{edit.Set("/lights/1/core/feather", 4), "Feather of Signal rod"},
 		{edit.Set("/lights/1/name", "Rod"), "Name of Signal rod"},
 		{edit.Set("/lights/1/shells/2/radius", 7), "Radius of shell 3 of Signal rod"},
 		{edit.Set("/lights/1/shells/2/tint/white", 0.9), "Tint of shell 3 of Signal rod"},
@@ -218,9 +218,9 @@ func TestApply(t *testing.T) {
 		},
 		{edit.Set("/lights/1/spill/reach", 70), "Spill reach of Signal rod"},
 		{edit.Set("/lights/1/spill/tone/low", 0.2), "Spill tone window of Signal rod"},
-		{op("remove", "/lights/1/shells/0", ""), "Remove shell 1 of Signal rod"},
-		{op("remove", "/lights/1", ""), "Remove Signal rod"},
-		{edit.Set("/lights/1/shapes/0/nodes/0/x", 901), "Points of Signal rod"},
+		{op("remove", "/lights/1/shells/0", ""), "Delete shell 1 of Signal rod"},
+		{op("remove", "/lights/1", ""), "Delete Signal rod"},
+		{edit.Set("/lights/1/shapes/0/nodes/0/x", 901), "Nodes of Signal rod"},
 		{edit.Set("/lights/1/shapes/0/width", 22), "Width of Signal rod"},
 		{op("shift", "/lights/1/shapes/0", "[5,-7]"), "A shape of Signal rod"},
 		{
@@ -231,7 +231,7 @@ func TestApply(t *testing.T) {
 			),
 			"Add a shape of Signal rod",
 		},
-		{op("remove", "/lights/1/shapes/0", ""), "Remove a shape of Signal rod"},
+		{op("remove", "/lights/1/shapes/0", ""), "Delete a shape of Signal rod"},
 	}
 	for _, tt := range tests {
 		next, err := edit.Apply(r, tt.ops)

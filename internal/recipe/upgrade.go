@@ -139,7 +139,7 @@ func upgrade(raw any) (from int, err error) {
 	case v != float64(int(v)) || v < 1 || v > Version:
 		return 0, fault.In(
 			"version",
-			"This recipe is of version %s; this Pyrant reads versions 1 to %d.",
+			"This recipe has version %s; this Pyrant reads versions 1 to %d.",
 			fmt.Sprint(v),
 			Version,
 		)

@@ -30,7 +30,7 @@ func newPlan(ctx context.Context, g *graph.Graph, q *Request) (*plan, error) {
 func newPlanUpTo(ctx context.Context, g *graph.Graph, q *Request, last string) (*plan, error) {
 	l, ok := layers[q.Layer]
 	if !ok {
-		return nil, fault.In("layer", "There is no layer %q; there are %q.", q.Layer, Layers())
+		return nil, fault.In("layer", "There is no layer %q. Choose one of %q.", q.Layer, Layers())
 	}
 	s, err := newScene(ctx, g, q)
 	if err != nil {
@@ -77,10 +77,10 @@ func viewOf(q *Request, in picture) (image.Rectangle, error) {
 
 func tooLarge(long int) error {
 	return fault.In("long",
-		"A picture is not made larger than its photo, whose long edge has %d pixels.", long)
+		"An export cannot be larger than its photo, whose long edge has %d pixels.", long)
 }
 
 func outside(w, h int) error {
-	return fault.In("view", "The part that was asked for lies outside of the picture, "+
+	return fault.In("view", "The requested part lies outside the picture, "+
 		"which has %d × %d pixels.", w, h)
 }

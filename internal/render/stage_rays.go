@@ -223,11 +223,11 @@ func (e *Engine) RayAt(ctx context.Context, q Request, light int, x, y,
 		return 0, 0, 0, err
 	}
 	if one == nil || !ll.l.Rays.On || one.lens != nil {
-		return 0, 0, 0, fault.New(fault.Invalid, "The light has no rays that end one by one. Switch its rays on, made by rays or blades.")
+		return 0, 0, 0, fault.New(fault.Invalid, "This light has no rays to shorten. Switch rays on and choose a star from rays or blades.")
 	}
 	point, ray, at, ok := one.star.Nearest(one.points.Value(), x, y, within)
 	if !ok {
-		return 0, 0, 0, fault.New(fault.Invalid, "No ray of this light passes there. Click on one where it is to end.")
+		return 0, 0, 0, fault.New(fault.Invalid, "No ray of this light passes there. Click on a ray.")
 	}
 	return point, ray, at, nil
 }

@@ -66,15 +66,15 @@ const (
 
 // Choices returns the sizes.
 func (Size) Choices() []setting.Choice {
-	return []setting.Choice{{Value: string(Full), Label: "Full"}, {Value: string(Edge), Label: "Long edge"}}
+	return []setting.Choice{{Value: string(Full), Label: "Full size"}, {Value: string(Edge), Label: "Long edge"}}
 }
 
 // Settings say how a picture is written.
 type Settings struct {
 	Format  Format `json:"format" label:"Format" default:"jpeg"`
-	Quality int    `json:"quality" label:"JPEG quality" unit:"of 100" range:"1..100" default:"92" step:"1"`
+	Quality int    `json:"quality" label:"JPEG quality" unit:"of 100" range:"1..100" default:"92" step:"1" doc:"higher keeps more detail and makes a larger file"`
 	Size    Size   `json:"size" label:"Size" default:"full"`
-	Long    int    `json:"long" label:"Long edge" unit:"px" range:"16..60000" default:"2048" step:"1" doc:"where the size is edge; a picture is not made larger than it is in its photo"`
+	Long    int    `json:"long" label:"Long edge" unit:"px" range:"16..60000" default:"2048" step:"1" doc:"of the exported picture; never larger than the crop"`
 }
 
 // LongEdge returns the long edge of a picture that has a size at the scale of its photo; 0 is that.

@@ -37,10 +37,10 @@ var (
 		fault.NoRoom,
 		"Pyrant is stopping. The shot is safe. Try again when Pyrant runs.",
 	)
-	ErrCancelled = fault.New(fault.Invalid, "Cancelled in the list of jobs. Nothing was changed.")
+	ErrCancelled = fault.New(fault.Invalid, "Cancelled. Nothing was changed.")
 	ErrGone      = fault.New(
 		fault.Gone,
-		"This job is no longer kept. It is older than a day, or newer exports needed its space. The shot is safe.",
+		"This job was deleted: it was older than a day, or newer exports needed its space. The shot is safe.",
 	)
 )
 
@@ -119,7 +119,7 @@ func (b *Board) read() error {
 		e.Stage, e.Remaining = "", 0
 		if info, err := os.Stat(b.path(e.ID)); e.State == Done && (err != nil ||
 			info.Size() != e.Bytes) {
-			e.State, e.Problem = Failed, "Its file is no longer there. Do it again."
+			e.State, e.Problem = Failed, "The file is no longer there. Try again."
 		}
 		b.all[e.ID] = e
 		b.measure(&e.Job)
@@ -247,7 +247,7 @@ func (b *Board) make(ctx context.Context, e *entry) (notes []string, err error) 
 	defer fault.Catch(&err)
 	do := b.makers[e.Kind]
 	if do == nil {
-		return nil, fault.New(fault.Gone, "This Pyrant does not know how to do this.")
+		return nil, fault.New(fault.Gone, "This job is of a kind that this Pyrant does not know.")
 	}
 	err = atomicfile.Write(b.path(e.ID), 0o600, func(w io.Writer) (err error) {
 		notes, err = do(ctx, e.request, w, b.reporter(e))

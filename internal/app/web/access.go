@@ -87,7 +87,7 @@ func (s *Server) checkKey(next echo.HandlerFunc) echo.HandlerFunc {
 		}
 		return echo.NewHTTPError(
 			http.StatusUnauthorized,
-			"This Pyrant asks for its access key. Open the link that it printed when it was started.",
+			"This Pyrant needs its access key. Open the link that it printed at its start.",
 		)
 	}
 }

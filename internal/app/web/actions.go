@@ -3,11 +3,15 @@ package web
 import (
 	"context"
 	"net/url"
+	"strings"
 
 	"github.com/labstack/echo/v5"
 
+	"pyrant/internal/base/photo"
+	"pyrant/internal/edit"
 	"pyrant/internal/edit/action"
 	"pyrant/internal/recipe"
+	"pyrant/internal/render"
 	"pyrant/internal/shot/store"
 )
 
@@ -21,8 +25,8 @@ var actions = map[string]do{
 	"undo":            with((*acting).undo),
 	"redo":            with((*acting).redo),
 	"add-light":       edits[action.AddLight],
-	"add-shape":       edits[action.AddShapes],
-	"add-shapes":      edits[action.AddShapes],
+	"add-shape":       traces[action.AddShapes],
+	"add-shapes":      traces[action.AddShapes],
 	"duplicate-light": edits[action.DuplicateLight],
 	"remove-light":    edits[action.RemoveLight],
 	"add-shell":       edits[action.AddShell],
@@ -72,7 +76,7 @@ var actions = map[string]do{
 	// cut-outs
 	"add-cutout":    with((*acting).addCutout),
 	"remove-cutout": edits[action.RemoveCutOut],
-	"light-cutout":  edits[action.LightCutOut],
+	"light-cutout":  traces[action.LightCutOut],
 	"trace-cutout":  with((*acting).traceCutout),
 }
 
@@ -86,6 +90,15 @@ func editsOf[A action.Action](a *acting, r *recipe.Recipe) error {
 		return err
 	}
 	return a.finish(q.Edit(r))
+}
+
+// traces does an action that may trace a new light, which takes hue and name from its object.
+func traces[A action.Action](a *acting) error {
+	var q A
+	if err := bindForm(a.form, &q); err != nil {
+		return err
+	}
+	return a.finishTraced(q.Edit(a.r))
 }
 
 // editsNewRoom does an action that may begin a room.
@@ -138,8 +151,21 @@ func (s *Server) action(c *echo.Context) error {
 	})
 }
 
-// save commits a recipe and answers with the page's parts.
+// save commits a recipe and answers with the page's parts. A room that is set up for the first time
+// keeps the mean of the spill.
 func (a *acting) save(next *recipe.Recipe, title string) error {
+	if next.Room.On && !a.r.Room.SetUp() && next.Room.Gain == 1 {
+		gain, err := inTurn(a.ctx, a.Server, a.shot, asker{lane: "room gain"},
+			func(ctx context.Context, p *photo.Photo) (float64, error) {
+				q := render.Request{Photo: p, PhotoKey: a.shot.PhotoSHA, Recipe: next}
+				return a.engine.RoomGain(ctx, q, a.r)
+			})
+		if err != nil {
+			return err
+		}
+		next = next.Clone()
+		next.Room.Gain = gain
+	}
 	return a.commit(a.c, a.shot, next, title)
 }
 
@@ -152,6 +178,23 @@ func (a *acting) finish(res action.Result, err error) error {
 		a.form.Set(name, v)
 	}
 	return a.save(res.Recipe, res.Title)
+}
+
+// finishTraced is finish for what may trace a new light.
+func (a *acting) finishTraced(res action.Result, err error) error {
+	if err != nil {
+		return err
+	}
+	if i := edit.FirstTraced(a.r, res.Recipe); i >= 0 {
+		p, err := a.photo(a.ctx, a.shot.PhotoSHA)
+		if err != nil {
+			return err
+		}
+		was := res.Recipe.Lights[i].Name
+		edit.Introduce(res.Recipe, i, p)
+		res.Title = strings.ReplaceAll(res.Title, was, res.Recipe.Lights[i].Name)
+	}
+	return a.finish(res, nil)
 }
 
 // saveIf saves a recipe unless making it failed.

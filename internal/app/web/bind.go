@@ -29,7 +29,7 @@ func bindFields(form url.Values, v reflect.Value) error {
 		if v.Field(i).Kind() != reflect.Bool && (!there || rest == "optional" && text == "") {
 			if rest != "optional" {
 				return fault.New(fault.Invalid,
-					"The request does not say what %q is. Reload the page.", name)
+					"%q is missing in the request. Reload the page.", name)
 			}
 			continue
 		}

@@ -217,7 +217,7 @@ func (s *Server) apart(c *echo.Context) error {
 		render.OnEdge}, q.Ground) {
 		return fault.New(
 			fault.Invalid,
-			"A cut-out is looked at on black, on white, on what is behind it, or by its edge.",
+			"Choose one of these views: black, white, dark or edge.",
 		)
 	}
 	shot, r, err := s.drafted(c, q.Patch)
@@ -239,7 +239,7 @@ func (s *Server) apart(c *echo.Context) error {
 			if img.Rect.Dx() != q.W || img.Rect.Dy() != q.H {
 				return fault.New(
 					fault.Invalid,
-					"The part that was asked for is not all in the picture.",
+					"The requested part lies outside the picture.",
 				)
 			}
 			return c.Blob(http.StatusOK, "application/octet-stream", img.Pix)
@@ -322,7 +322,7 @@ func (a *acting) traceCutout(in action.OfCutOut) error {
 			return err
 		}
 	}
-	return a.finish(action.LightOf(a.r, c, "Outline of ", shapes))
+	return a.finishTraced(action.LightOf(a.r, c, "Outline of ", shapes))
 }
 
 // mostOutlines is how many outlines a cut-out becomes.
@@ -339,7 +339,7 @@ func (s *Server) outlines(ctx context.Context, r *recipe.Recipe,
 	if len(all) == 0 {
 		return nil, fault.New(
 			fault.Invalid,
-			"Nothing of “%s” is covered by half, so it has no outline.",
+			"No part of “%s” is covered by half or more, so it has no outline.",
 			c.Name,
 		)
 	}
@@ -376,12 +376,12 @@ type cutLine struct {
 func (p *page) CutOuts() (out []cutLine) {
 	for i := range p.R.CutOuts {
 		o := &p.R.CutOuts[i]
-		l := cutLine{ID: o.ID, Name: o.Name, Empty: o.Empty(), Brief: "not used"}
+		l := cutLine{ID: o.ID, Name: o.Name, Empty: o.Empty(), Brief: "unused"}
 		if n := len(p.R.CutOutUsers(cutout.Ref(o.ID))); n > 0 {
 			l.Brief = plural(n, "use", "uses")
 		}
 		if l.Empty {
-			l.Brief = "nothing cut out yet"
+			l.Brief = "empty"
 		}
 		out = append(out, l)
 	}

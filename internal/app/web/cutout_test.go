@@ -75,7 +75,7 @@ func TestScribbling(t *testing.T) {
 		t.Errorf("making ready: %d", resp.StatusCode)
 	}
 	code, body := a.act(at, "add-cutout", form("step", "trace", "scribble", strokeIn))
-	if code != 200 || !strings.Contains(body, "No stroke says what is outside") ||
+	if code != 200 || !strings.Contains(body, "No stroke marks the outside") ||
 		!strings.Contains(body, `value="Cut-out"`) {
 		t.Fatalf("the first stroke: %d", code)
 	}
@@ -233,7 +233,7 @@ func TestCutOutsAtWork(t *testing.T) {
 	c1 := a.recipe(at).CutOuts[0].ID
 	if code, body := a.act(at, "light-cutout", form("step", "trace", "of",
 		c1)); code != http.StatusUnprocessableEntity && code != http.StatusBadRequest ||
-		!strings.Contains(body, "covers nothing yet") {
+		!strings.Contains(body, "is empty") {
 		t.Errorf("a light of nothing: %d %s", code, body)
 	}
 	a.change(at, `[{"op":"add","path":"/cutouts/0/strokes/-","value":`+strokeOut+`}]`)
@@ -263,13 +263,13 @@ func TestCutOutsAtWork(t *testing.T) {
 		t.Fatal("a blocker")
 	}
 	_, body := a.get(at + "?step=trace&light=" + a.recipe(at).Lights[1].ID)
-	for _, part := range []string{"Stands before it", "+ Blocker…", `value="light:` + r.Lights[0].ID + `">Light Square`, `value="behind:` + c1 + `">Behind Square`, "Switch of Square before the light", `data-look="cut-out:` + c1 + `"`} {
+	for _, part := range []string{"Blocked by", "+ Blocker…", `value="light:` + r.Lights[0].ID + `">Light Square`, `value="behind:` + c1 + `">Behind Square`, "Blocker Square on", `data-look="cut-out:` + c1 + `"`} {
 		if !strings.Contains(body, part) {
 			t.Errorf("the bench lacks %q", part)
 		}
 	}
 	if code, body := a.act(at, "remove-cutout", form("step", "trace", "of", c1)); code < 400 ||
-		!strings.Contains(body, "the light “Square” and what stands before the light “Square") {
+		!strings.Contains(body, "the light “Square” and a blocker of the light “Square") {
 		t.Errorf("removed though used: %d %s", code, body)
 	}
 	// By itself on black, and its edge.
@@ -324,7 +324,7 @@ func TestCutOutsThatAreRefused(t *testing.T) {
 	}{
 		"no cut-out":     {"remove-cutout", form("of", "c1"), "no longer in this shot"},
 		"light of none":  {"light-cutout", form("of", ""), "no longer in this shot"},
-		"a stroke of no": {"add-cutout", form("scribble", `{"says":"maybe","points":[{"x":1,"y":1}]}`), "is not one to choose"},
+		"a stroke of no": {"add-cutout", form("scribble", `{"says":"maybe","points":[{"x":1,"y":1}]}`), "is not a choice"},
 		"without points": {"add-cutout", form("scribble", `{"says":"in","points":[]}`), "at least 1 point"},
 	} {
 		was := a.stored(at).Version

@@ -35,11 +35,11 @@ func (s *Server) explain(err error) problem {
 	case errors.As(err, &long):
 		return problem{http.StatusRequestEntityTooLarge, "Too large",
 			fmt.Sprintf(
-				"The file is larger than %d MB, which is the most that this Pyrant takes. Make it smaller, or start Pyrant with a higher --max-upload.",
+				"The file is larger than %d MB, the limit of this Pyrant. Make it smaller, or start Pyrant with a higher --max-upload.",
 				s.opt.MaxUpload>>20,
 			), ""}
 	case errors.Is(err, errDropped):
-		return problem{http.StatusConflict, "Superseded", errDropped.Msg, ""}
+		return problem{http.StatusConflict, "Replaced", errDropped.Msg, ""}
 	case errors.Is(err, job.ErrStopping):
 		return problem{http.StatusServiceUnavailable, "Busy", job.ErrStopping.Msg, ""}
 	case errors.Is(err, job.ErrCancelled):
@@ -55,7 +55,7 @@ func (s *Server) explain(err error) problem {
 			p.Status, p.Title = http.StatusNotFound, "Gone"
 		default:
 			if fe.Field != "" {
-				p.Title, p.Msg = "Not a valid setting", fe.Msg+" The shot stays as it was."
+				p.Title, p.Msg = "Not a valid setting", fe.Msg+" The shot is unchanged."
 				if !strings.Contains(fe.Msg, "“") { // which says what it is about
 					p.Msg = cmp.Or(fe.Words, fe.Field) + ": " + p.Msg
 				}
@@ -66,28 +66,28 @@ func (s *Server) explain(err error) problem {
 		return problem{
 			http.StatusInternalServerError,
 			"Something went wrong",
-			"Something went wrong inside Pyrant, and this one thing was given up. Your work is as it was last saved; the log says more.",
+			"Something went wrong inside Pyrant. This task was stopped; your saved work is safe. The log has details.",
 			"",
 		}
 	case errors.Is(err, errSlow):
 		return problem{
 			http.StatusRequestTimeout,
 			"Too slow",
-			"The file came too slowly and was given up. Nothing was changed. Try again over a better line.",
+			"The upload was too slow and was stopped. Nothing was changed. Try again over a faster connection.",
 			"",
 		}
 	case errors.Is(err, store.ErrNotFound):
 		return problem{
 			http.StatusNotFound,
 			"No such shot",
-			"There is no such shot. It may have been put aside; the shots page shows what there is.",
+			"There is no such shot. It may be hidden or deleted; see the shots page.",
 			"",
 		}
 	case errors.Is(err, store.ErrStale):
 		return problem{
 			http.StatusConflict,
 			"Changed elsewhere",
-			"This shot was changed in another window. Your last change was not saved; nothing else is lost.",
+			"This shot was changed in another window. Your last change was not saved. Nothing else was lost.",
 			"",
 		}
 	case errors.Is(err, store.ErrNothing):
@@ -101,7 +101,7 @@ func (s *Server) explain(err error) problem {
 		return problem{
 			http.StatusInsufficientStorage,
 			"Disk full",
-			"The disk is full, so this could not be saved. All that was saved before is safe. Make room and try again.",
+			"The disk is full. This change was not saved; everything before is safe. Free some space and try again.",
 			"",
 		}
 	case fault.Cancelled(err):
@@ -118,7 +118,7 @@ func (s *Server) explain(err error) problem {
 		case http.StatusServiceUnavailable:
 			p.Title = "Busy"
 		case http.StatusRequestEntityTooLarge:
-			p.Msg = "That is more than this Pyrant takes at once."
+			p.Msg = "The request is too large."
 		}
 		return p
 	}
@@ -129,14 +129,14 @@ func (s *Server) explain(err error) problem {
 		return problem{
 			http.StatusMethodNotAllowed,
 			"Method not allowed",
-			"This address takes no request of this kind.",
+			"Method not allowed.",
 			"",
 		}
 	}
 	return problem{
 		http.StatusInternalServerError,
 		"Something went wrong",
-		"Something went wrong inside Pyrant. Your work is as it was last saved; the log says more.",
+		"Something went wrong inside Pyrant. Your saved work is safe. The log has details.",
 		"",
 	}
 }

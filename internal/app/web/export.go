@@ -92,11 +92,11 @@ func (s *Server) whyFailed(err error) string {
 	var f *fault.Error
 	switch {
 	case errors.Is(err, syscall.ENOSPC):
-		return "The disk is full. Make room and do it again; the shot itself is safe."
+		return "The disk is full. The shot is safe. Free some space and try again."
 	case errors.As(err, &f):
 		return f.Msg
 	}
-	return "This failed. The shot itself is safe; the log says more."
+	return "This failed. The shot is safe. The log has details."
 }
 
 // codecOf returns the media type of a picture by its name.

@@ -10,16 +10,19 @@ import (
 	"math"
 	"net/http"
 	"strconv"
+	"sync"
 	"sync/atomic"
 
 	"github.com/labstack/echo/v5"
 
+	"pyrant/demo"
 	"pyrant/internal/app/job"
 	"pyrant/internal/base/codec"
 	"pyrant/internal/base/colour"
 	"pyrant/internal/base/fault"
 	"pyrant/internal/base/graph"
 	"pyrant/internal/base/photo"
+	"pyrant/internal/edit"
 	"pyrant/internal/light/glow"
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/crop"
@@ -71,10 +74,10 @@ const dragQuality = 85
 func (q *frameRequest) check() error {
 	if q.Long < 1 || q.Long > codec.MaxEdge || q.X < 0 || q.Y < 0 || q.W < 1 || q.H < 1 ||
 		q.W > maxFrame/q.H {
-		return fault.New(fault.Invalid, "The frame that was asked for has no usable size.")
+		return fault.New(fault.Invalid, "The requested picture has no valid size.")
 	}
 	if frameKinds[q.As] == "" {
-		return fault.New(fault.Invalid, "A frame is sent as jpeg, png or pixels.")
+		return fault.New(fault.Invalid, "The format of a frame is jpeg, png or pixels.")
 	}
 	return nil
 }
@@ -89,7 +92,7 @@ func (s *Server) frame(c *echo.Context) error {
 	for name, to := range map[string]*int{"long": &q.Long, "x": &q.X, "y": &q.Y, "w": &q.W, "h": &q.H} {
 		n, err := strconv.Atoi(c.QueryParam(name))
 		if err != nil {
-			return fault.In(name, "The frame's address says no number here.")
+			return fault.In(name, "A number is missing in the request.")
 		}
 		*to = n
 	}
@@ -241,7 +244,7 @@ func (s *Server) sendPixels(c *echo.Context, img *image.RGBA, q *frameRequest) e
 		if img.Rect.Dx() != q.W || img.Rect.Dy() != q.H {
 			return fault.New(
 				fault.Invalid,
-				"The frame that was asked for is not all in the picture.",
+				"The requested part lies outside the picture.",
 			)
 		}
 		return c.Blob(http.StatusOK, kind, img.Pix)
@@ -361,8 +364,25 @@ func (s *Server) preview(c *echo.Context) error {
 	return c.Blob(http.StatusOK, "image/jpeg", b)
 }
 
-// thumbnail renders a shot's preview as a job, and tells pages that it is there.
+// demoThumbnails are the thumbnails of the demo shots, by the keys of their recipes.
+var demoThumbnails = sync.OnceValue(func() map[string][]byte {
+	out := map[string][]byte{}
+	for _, d := range demo.Shots {
+		if r, err := edit.Decode(d.Recipe); err == nil {
+			out[setting.Key(*r)] = d.Thumbnail
+		}
+	}
+	return out
+})
+
+// thumbnail renders a shot's preview as a job, and tells pages that it is there. A demo shot that
+// was not changed has one already.
 func (s *Server) thumbnail(ctx context.Context, shot *store.Shot) (b bytesNode, err error) {
+	if r, err := s.head(ctx, shot); err != nil {
+		return nil, err
+	} else if ready := demoThumbnails()[setting.Key(*r)]; ready != nil {
+		return ready, nil
+	}
 	err = s.board.Run(ctx, job.Job{Kind: job.Thumbnail, Subject: shot.ID,
 		Title: "Thumbnail of " + shot.Name},
 		func(ctx context.Context, _ job.Report) error {

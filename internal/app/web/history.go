@@ -72,7 +72,7 @@ func (p *page) Named() ([]store.Mark, error) { return p.marks() }
 func (s *Server) history(c *echo.Context) error {
 	before, err := strconv.Atoi(c.QueryParam("before"))
 	if err != nil || before < 1 {
-		return fault.In("before", "The address says no revision before which the list is to begin.")
+		return fault.In("before", "The revision to begin from is missing.")
 	}
 	ctx := c.Request().Context()
 	shot, err := s.store.Shot(ctx, c.Param("id"))
@@ -113,7 +113,7 @@ func (a *acting) mark(in newMark) error {
 	if in.Seq != nil {
 		n = *in.Seq
 	}
-	name := cmp.Or(oneLine(in.Name), "Mark of "+time.Now().Format("15:04"))
+	name := cmp.Or(oneLine(in.Name), "Saved state of "+time.Now().Format("15:04"))
 	if _, err := a.store.SetMark(a.ctx, a.shot.ID, n, name); err != nil {
 		return err
 	}

@@ -77,7 +77,7 @@ func (p *page) Passes() []passLine {
 			if r, ok := k.Does.(pass.Picture); ok {
 				l.IsPicture, l.PictureName = true, r.Of
 				if r.Sum != "" && r.Of == "" {
-					l.PictureName = "A picture"
+					l.PictureName = "Picture"
 				}
 			}
 			if r, ok := k.Does.(pass.Ramp); ok {
@@ -207,7 +207,7 @@ type used struct {
 // Areas lists the areas of the shot.
 func (p *page) Areas() (out []used) {
 	for i, a := range p.R.Areas {
-		by := "not used"
+		by := "unused"
 		if n := len(p.R.Users(area.Ref(a.ID))); n > 0 {
 			by = plural(n, "use", "uses")
 		}
@@ -323,7 +323,7 @@ func (p *page) partName(q *area.Part) string {
 		}
 		for _, c := range s.What.Choices() {
 			if c.Value == string(s.What) {
-				name += ": " + strings.TrimPrefix(c.Label, "Its ")
+				name += ": " + strings.ToLower(c.Label)
 			}
 		}
 	case area.Other:
@@ -426,12 +426,12 @@ func ref(r *recipe.Recipe, v any) ([]setting.Choice, bool) {
 	case area.SurfaceRef:
 		out = surfaces(r)
 	case recipe.PlatformRef:
-		out = append(out, setting.Choice{Value: "", Label: "The floor"})
+		out = append(out, setting.Choice{Value: "", Label: "Floor"})
 		for _, k := range r.Room.Platforms {
 			out = append(out, setting.Choice{Value: k.ID, Label: k.Name})
 		}
 	case recipe.Stand:
-		out = append(out, setting.Choice{Value: "", Label: "The floor"})
+		out = append(out, setting.Choice{Value: "", Label: "Floor"})
 		add := func(kind, id, name string) {
 			out = append(out, setting.Choice{Value: string(recipe.StandOn(kind, id)), Label: name})
 		}

@@ -41,8 +41,8 @@ func TestPassesAndAreasOnTheBench(t *testing.T) {
 	a := start(t, Options{})
 	at := a.shot()
 	code, body := a.act(at, "begin", form("step", "finish", "start", "calm"))
-	if code != 200 || !strings.Contains(body, `title="Undo: Calm a spot"`) ||
-		!strings.Contains(body, `value="Calm spot"`) {
+	if code != 200 || !strings.Contains(body, `title="Undo: Calm an area"`) ||
+		!strings.Contains(body, `value="Calm area"`) {
 		t.Fatalf("a start: %d, %.300s", code, body)
 	}
 	r := a.recipe(at)
@@ -52,20 +52,20 @@ func TestPassesAndAreasOnTheBench(t *testing.T) {
 	code, body = a.act(
 		at,
 		"add-area",
-		form("step", "dusk", "path", "/dusk/back/area", "name", "Light given back"),
+		form("step", "dusk", "path", "/dusk/back/area", "name", "Restored daylight"),
 	)
 	if r := a.recipe(at); code != 200 || string(r.Dusk.Back.Area) != r.Areas[1].ID ||
-		!strings.Contains(body, "so the area covers nothing") {
+		!strings.Contains(body, "The area is empty") {
 		t.Errorf("a new area: %d, %q", code, r.Dusk.Back.Area)
 	}
 	if code, body = a.act(at, "remove-area", form("step", "dusk", "remove", a.recipe(at).Areas[1].ID)); code != 422 ||
-		!strings.Contains(body, "is used by light given back") {
+		!strings.Contains(body, "is used by restored daylight") {
 		t.Errorf("removing an area in use: %d, %s", code, body)
 	}
 	code, body = a.act(at, "duplicate-pass", form("step", "finish", "pass", r.Finish.Passes[1].ID))
 	if r := a.recipe(at); code != 200 || len(r.Finish.Passes) != 3 ||
 		!strings.Contains(body, `id="pass-`+r.Finish.Passes[2].ID) ||
-		!strings.Contains(body, "Quieter colours copy") {
+		!strings.Contains(body, "Soften colours copy") {
 		t.Errorf("duplicating: %d", code)
 	}
 	before := a.stored(at).Version
@@ -74,9 +74,9 @@ func TestPassesAndAreasOnTheBench(t *testing.T) {
 		form      url.Values
 		code      int
 	}{
-		{"begin", "no such start", form("step", "dusk", "start", "sunrise"), 422},
-		{"duplicate-pass", "no longer in this shot", form("step", "finish", "pass", "3"), 404},
-		{"duplicate-pass", "no longer in this shot", form("step", "trace", "pass", r.Finish.Passes[0].ID), 404},
+		{"begin", "no such preset", form("step", "dusk", "start", "sunrise"), 422},
+		{"duplicate-pass", "was deleted", form("step", "finish", "pass", "3"), 404},
+		{"duplicate-pass", "was deleted", form("step", "trace", "pass", r.Finish.Passes[0].ID), 404},
 		{"remove-area", "no longer in this shot", form("remove", "a9"), 404},
 		{"add-area", "does not fit this shot", form("path", "/dusk/back/colour"), 422},
 	} {
@@ -197,7 +197,7 @@ func TestReadings(t *testing.T) {
 	for _, c := range []struct{ path, body, say string }{
 		{"tones", `{"patch":[{"op":"replace","path":"/dusk/edge","value":-1}]}`, "out of range"}, {"tones", `{`, ""},
 		{"curve", `{"path":"/dusk/passes/0"}`, "no such curve"}, {"curve", `{"path":"/nothing"}`, "no such curve"},
-		{"coverage", `{"area":"` + r.Areas[0].ID + `","long":100,"x":0,"y":0,"w":-1,"h":10}`, "no usable size"}, {"coverage", `{"area":"` + r.Areas[0].ID + `","long":100,"x":90,"y":0,"w":100,"h":10}`, "not all in the picture"},
+		{"coverage", `{"area":"` + r.Areas[0].ID + `","long":100,"x":0,"y":0,"w":-1,"h":10}`, "no valid size"}, {"coverage", `{"area":"` + r.Areas[0].ID + `","long":100,"x":90,"y":0,"w":100,"h":10}`, "outside the picture"},
 		{"fit", `{"points":[[0,0]],"tolerance":1}`, "2 to 20000"}, {"fit", `{"points":[[0,0],[1,1]],"tolerance":0}`, "2 to 20000"}, {"fit", `{"points":[[0,0],[1e12,1]],"tolerance":1}`, "too far outside"},
 	} {
 		if resp, body := a.postJSON(at+"/"+c.path, c.body); resp.StatusCode < 400 ||
@@ -212,7 +212,7 @@ func TestReadings(t *testing.T) {
 	}
 	for _, q := range []string{"", "?x=-1&y=3", "?x=NaN&y=3", fmt.Sprintf("?x=%d&y=0", w)} {
 		if resp, body := a.get(at + "/hue" + q); resp.StatusCode != 422 ||
-			!strings.Contains(body, "not in the photo") {
+			!strings.Contains(body, "outside the photo") {
 			t.Errorf("hue%s: %d, %.200s", q, resp.StatusCode, body)
 		}
 	}

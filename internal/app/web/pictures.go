@@ -27,7 +27,7 @@ func (s *Server) passPicture(c *echo.Context) error {
 	name := fileName(c.QueryParam("name"))
 	if id := c.QueryParam("shipped"); id != "" {
 		if data = pictures.Data(id); data == nil {
-			return fault.In("shipped", "There is no picture %q that ships.", id)
+			return fault.In("shipped", "There is no picture %q.", id)
 		}
 		for _, p := range pictures.All {
 			if p.ID == id {
@@ -66,7 +66,7 @@ func withPicture(r *recipe.Recipe, step, id string, laid pass.Picture) (*recipe.
 	if !ok {
 		return nil, fault.New(
 			fault.Invalid,
-			"That pass lays no picture. Add one of the kind “Picture”.",
+			"That pass has no picture. Add a “Picture” pass.",
 		)
 	}
 	fresh := k.Sum == ""

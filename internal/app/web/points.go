@@ -54,7 +54,7 @@ func (s *Server) search(c *echo.Context) (out search, err error) {
 	case "dead":
 		kind = pointlight.Dead
 	default:
-		return out, fault.In("kind", "There is no kind of point %q; there are lit and dead.", of)
+		return out, fault.In("kind", "%q is not a choice; choose lit or dead.", of)
 	}
 	p, err := s.photo(ctx, shot.PhotoSHA)
 	if err != nil {
@@ -256,8 +256,8 @@ func (p *page) RaysBrief() string {
 	case !p.L().Rays.On:
 		return "none"
 	case n == 1:
-		return "of one point"
+		return "1 point light"
 	default:
-		return "of " + strconv.Itoa(n) + " points"
+		return strconv.Itoa(n) + " point lights"
 	}
 }

@@ -62,7 +62,7 @@ func TestPointsAndLines(t *testing.T) {
 		t.Errorf("in the middle of the first it is %v", pic.At(tile/2, tile/2))
 	}
 	if resp, body := a.get(at + "/points?kind=blue"); resp.StatusCode != 422 ||
-		!strings.Contains(body, "lit and dead") {
+		!strings.Contains(body, "lit or dead") {
 		t.Errorf("of another kind: %d %.200s", resp.StatusCode, body)
 	}
 	if resp, _ := a.get("/shots/none/points?kind=lit"); resp.StatusCode != 404 {

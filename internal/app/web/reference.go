@@ -100,7 +100,7 @@ func said(p recipe.Photo, ref recipe.Reference, a align.Similarity, sure float64
 		out = append(
 			out,
 			fmt.Sprintf(
-				"The reference has %d × %d pixels, the photo %d × %d; it was fitted.",
+				"The reference has %d × %d pixels, the photo %d × %d; it was scaled to fit.",
 				ref.Width,
 				ref.Height,
 				p.Width,
@@ -112,13 +112,13 @@ func said(p recipe.Photo, ref recipe.Reference, a align.Similarity, sure float64
 		out = append(
 			out,
 			fmt.Sprintf(
-				"The two photos agree in only %.0f %% of the places that can be compared: the reference was not laid on the photo by itself. Set two pairs of points, or see that it shows the same set.",
+				"The two photos agree in only %.0f %% of their details, so the reference was not aligned. Align it by two points, or attach a photo of the same set.",
 				100*sure,
 			),
 		)
 	} else {
 		got := a.In(ref, p)
-		out = append(out, fmt.Sprintf("Laid on the photo: turned by %.2f°, shifted by %.1f and %.1f px; %.0f %% of the places agree.", a.Turn, a.X/a.Size, a.Y/a.Size, 100*sure))
+		out = append(out, fmt.Sprintf("Aligned: rotation %.2f°, offset %.1f and %.1f px; %.0f %% of the details agree.", a.Turn, a.X/a.Size, a.Y/a.Size, 100*sure))
 		if math.Abs(got.Size-1) > 0.002 {
 			out[len(out)-1] += fmt.Sprintf(" It is %.1f %% as large.", 100*got.Size)
 		}
@@ -162,7 +162,7 @@ func (s *Server) referenceLight(c *echo.Context) error {
 	x, errX := strconv.ParseFloat(c.QueryParam("x"), 64)
 	y, errY := strconv.ParseFloat(c.QueryParam("y"), 64)
 	if errX != nil || errY != nil {
-		return fault.New(fault.Invalid, "The address says no place.")
+		return fault.New(fault.Invalid, "The position is missing.")
 	}
 	if err := onPhoto(shot, x, y); err != nil {
 		return err
@@ -252,7 +252,7 @@ func (a *acting) alignReference(nothing) error {
 	if sure < align.Sure {
 		return fault.New(fault.Invalid, "%s", said(a.r.Photo, a.r.Reference, found, sure))
 	}
-	return a.lay(found, "Lay the reference on the photo")
+	return a.lay(found, "Align the reference")
 }
 
 // pairs are two pairs of places: on the photo and on the reference as it lies, twice.
@@ -275,14 +275,14 @@ func (a *acting) pairReference(in pairs) error {
 		from[0][1]-from[1][1]) < float64(a.r.Photo.LongEdge())/50 {
 		return fault.New(
 			fault.Invalid,
-			"The two places lie too close to each other to tell how the reference is turned. Choose them far apart.",
+			"The two points lie too close together. Choose two that lie far apart.",
 		)
 	}
 	lies, ok := align.ByPairs(from, to, w, h, ow, oh)
 	if !ok {
-		return fault.New(fault.Invalid, "Both pairs name one place. Choose two that lie far apart.")
+		return fault.New(fault.Invalid, "Both pairs mark the same place. Choose two that lie far apart.")
 	}
-	return a.lay(lies, "Lay the reference by points")
+	return a.lay(lies, "Align the reference by two points")
 }
 
 func (a *acting) matchReference(nothing) error {
@@ -319,7 +319,7 @@ func (s *Server) fitLights(ctx context.Context, shot *store.Shot,
 	if !any {
 		return fitted{}, fault.New(
 			fault.Invalid,
-			"No light has spill that could be matched. Trace the lights first.",
+			"No light has spill to match. Trace the lights first.",
 		)
 	}
 	return inTurn(ctx, s, shot, asker{lane: "match"},

@@ -92,7 +92,7 @@ func TestReference(t *testing.T) {
 		t.Errorf("light of no reference: %d %.200s", resp.StatusCode, body)
 	}
 	code, body := a.attach(at, jpegOf(t, set(true, 11)))
-	if code != 200 || !strings.Contains(body, "Laid on the photo") {
+	if code != 200 || !strings.Contains(body, "Aligned: ") {
 		t.Fatalf("attach: %d %.300s", code, body)
 	}
 	ref := a.recipe(at).Reference
@@ -213,7 +213,7 @@ func TestReference(t *testing.T) {
 		other.Pix[i] = uint8((i * 7919 >> 4) % 256)
 	}
 	if code, body = a.attach(at, jpegOf(t, other)); code != 200 || !strings.Contains(body,
-		"two pairs of points") || !strings.Contains(body, "300 × 300") {
+		"two points") || !strings.Contains(body, "300 × 300") {
 		t.Errorf("another set: %d %.400s", code, body)
 	}
 	if code, body := a.act(at, "align-reference", url.Values{}); code != 422 {
@@ -251,7 +251,7 @@ func TestDemoReference(t *testing.T) {
 			nil,
 		),
 	)
-	if resp.StatusCode != 200 || !strings.Contains(body, "Laid on the photo") ||
+	if resp.StatusCode != 200 || !strings.Contains(body, "Aligned: ") ||
 		a.recipe(told.URL).Reference.Width != 1500 {
 		t.Errorf("the quay, lit: %d %.300s", resp.StatusCode, body)
 	}

@@ -40,11 +40,11 @@ func (a *acting) findRoom(nothing) error {
 	if !ok {
 		return fault.New(
 			fault.Invalid,
-			"The photo has too few straight lines that tell how the camera looked. Drag a wall line or the horizon, or click the corners of something rectangular on the floor.",
+			"The photo has too few straight lines to find the floor. Drag a wall line or the horizon, or click four corners on the floor.",
 		)
 	}
 	next, err := edit.SetCamera(r, &v.Cam, v.Heading)
-	return a.saveIf(next, err, "Floor by the photo's lines")
+	return a.saveIf(next, err, "Find floor")
 }
 
 // forNewRoom returns the recipe for a new room, which sees as far across as the photo's lens did,
@@ -145,7 +145,7 @@ func (p *page) seen(at string) []row {
 	if len(r.refs) < 2 {
 		return nil // there is no cut-out to choose
 	}
-	r.refs[0].Label = "where nothing is nearer"
+	r.refs[0].Label = "automatic"
 	return []row{r}
 }
 
@@ -171,9 +171,9 @@ func (p *page) RoomBrief() string {
 		return "none"
 	}
 	if m.Corners.Len() == 4 {
-		return "floor by corners"
+		return "floor from corners"
 	}
-	return "floor by the horizon"
+	return "floor from horizon"
 }
 
 // RoomRows lists some settings of the room, but for those that do nothing.
@@ -196,9 +196,9 @@ func (p *page) CameraBrief() string {
 	if err != nil {
 		return ""
 	}
-	by := "as usual"
+	by := "estimated"
 	if m.Corners.Len() == 4 {
-		by = "by corners"
+		by = "from corners"
 	}
 	return fmt.Sprintf("%.0f° %s", camera.ViewOf(sp.Cam.F, float64(p.R.Photo.Width)), by)
 }
@@ -288,7 +288,7 @@ func (p *page) FallsBrief() string {
 		n += len(p.R.Lights[i].Spill.Falls)
 	}
 	if n == 0 {
-		return "all of all"
+		return "all 100 %"
 	}
 	return plural(n, "exception", "exceptions")
 }
@@ -299,5 +299,5 @@ func (p *page) PartsBrief() string {
 	if n := len(m.Walls) + len(m.Platforms) + len(m.Things); n > 0 {
 		return strconv.Itoa(n)
 	}
-	return "nothing yet"
+	return "none"
 }

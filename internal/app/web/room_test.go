@@ -32,7 +32,7 @@ func TestRoomByOneLine(t *testing.T) {
 	}
 	at := told.URL
 	if code, body := a.act(at, "set-horizon", url.Values{"points": {`[{"x":150,"y":20},{"x":152,"y":180}]`}}); code != 422 ||
-		!strings.Contains(body, "stands upright") {
+		!strings.Contains(body, "is upright") {
 		t.Errorf("an upright horizon: %d %.200s", code, body)
 	}
 	if r := a.recipe(at); r.Room.On {

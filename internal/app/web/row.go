@@ -7,6 +7,8 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"pyrant/internal/recipe"
 	"pyrant/internal/recipe/setting"
@@ -138,6 +140,9 @@ func (r row) Spec() template.HTMLAttr {
 	if r.Log {
 		s += " data-log"
 	}
+	if r.Length {
+		s += " data-length"
+	}
 	return template.HTMLAttr(s)
 }
 
@@ -151,6 +156,26 @@ func (r row) Track() string {
 		return "hues"
 	}
 	return ""
+}
+
+// Hint says what the setting does and in which range, for a tooltip.
+func (r row) Hint() string {
+	s := r.Doc
+	if c, size := utf8.DecodeRuneInString(s); size > 0 {
+		s = string(unicode.ToUpper(c)) + s[size:]
+	}
+	if r.Is != "number" {
+		return s
+	}
+	lo, hi := r.Bounded(r.frame)
+	shown := func(v float64) string {
+		return strconv.FormatFloat(math.Round(v*r.Times*100)/100, 'f', -1, 64)
+	}
+	of := strings.TrimSpace(shown(lo) + " to " + shown(hi) + " " + r.Unit)
+	if s == "" {
+		return of
+	}
+	return s + ". " + of
 }
 
 // Choices are what a choice offers.

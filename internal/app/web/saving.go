@@ -33,7 +33,7 @@ func (s *Server) saved(c *echo.Context, exact bool,
 	if err != nil {
 		return echo.NewHTTPError(
 			400,
-			"The request does not say which version of the shot it is about. Reload the page.",
+			"The version of the shot is missing in the request. Reload the page.",
 		)
 	}
 	for try := 1; ; try++ {

@@ -381,7 +381,7 @@ func sameOrigin(next echo.HandlerFunc) echo.HandlerFunc {
 		if err := p.Check(c.Request()); err != nil {
 			return echo.NewHTTPError(
 				http.StatusForbidden,
-				"This was asked for by a page that is not Pyrant's. Open Pyrant itself and do it there.",
+				"The request came from another site. Open Pyrant and try there.",
 			)
 		}
 		return next(c)
@@ -405,7 +405,7 @@ func (s *Server) checkHost(next echo.HandlerFunc) echo.HandlerFunc {
 		}
 		return echo.NewHTTPError(
 			http.StatusMisdirectedRequest,
-			"This Pyrant does not answer to that name. Use 127.0.0.1, or start it with --host.",
+			"Pyrant does not answer to this host name. Use 127.0.0.1, or start it with --host.",
 		)
 	}
 }
@@ -480,7 +480,7 @@ func (s *Server) tidy(ctx context.Context) {
 		}
 	}
 	for {
-		work("collecting what is not used", func() error { return s.store.Collect(ctx) })
+		work("deleting unused files", func() error { return s.store.Collect(ctx) })
 		work("copying the database", func() error { return s.store.Backup(ctx, time.Now()) })
 		select {
 		case <-ctx.Done():

@@ -3,6 +3,8 @@ package web
 import (
 	"encoding/json"
 	"fmt"
+	"strconv"
+	"strings"
 
 	"pyrant/internal/edit"
 	"pyrant/internal/recipe"
@@ -118,12 +120,12 @@ func (p *page) StackMoves() []move {
 	}
 	return []move{
 		of("All radii", "size", "stops", 3, 1, 2),
-		of("Spread", "spread", "stops", 3, 1, 2),
-		of("Steep to long", "curve", "stops", 2, 1, 2),
+		of("Spread radii", "spread", "stops", 3, 1, 2),
+		of("Tail length", "curve", "stops", 2, 1, 2),
 		of("All strengths", "power", "stops", 2, 1, 2),
 		of("All lifts", "lift", "%", 0.5, 100, 0),
-		of("Deep to white", "white", "%", 1, 100, 0),
-		of("Tints apart", "apart", "°", 40, 1, 0),
+		of("Whiten", "white", "%", 1, 100, 0),
+		of("Hue spread", "apart", "°", 40, 1, 0),
 	}
 }
 
@@ -132,7 +134,7 @@ func (p *page) Joinings() []setting.Choice { return recipe.Joins }
 
 // Kelvin is the slider that sets the chosen light's gel by a temperature.
 func (p *page) Kelvin() move {
-	return move{Label: "By temperature", Op: "gels", Path: "/lights", Name: "kelvin", Unit: "K",
+	return move{Label: "Temperature", Op: "gels", Path: "/lights", Name: "kelvin", Unit: "K",
 		Least: 1000, Most: 12000, At: 2700, Log: true, Stays: true,
 		Times: 1, Digits: -1, Value: `{"lights":[` + string(quoted(p.L().ID)) + `]}`}
 }
@@ -144,9 +146,9 @@ func (p *page) GelMoves() []move {
 			Least: -by, Most: by, Times: times, Many: true}
 	}
 	return []move{
-		of("Turn hues", "turn", "°", 180, 1),
-		of("Saturations", "saturation", "%", 1, 100),
-		of("Lightnesses", "lightness", "%", 0.5, 100),
+		of("Shift hues", "turn", "°", 180, 1),
+		of("Saturation", "saturation", "%", 1, 100),
+		of("Lightness", "lightness", "%", 0.5, 100),
 	}
 }
 
@@ -175,4 +177,91 @@ func (p *page) Chart() (c struct{ Radius, Strength row }) {
 	c.Radius, _ = rowAt(v, "/s/radius", p.frame())
 	c.Strength, _ = rowAt(v, "/s/strength", p.frame())
 	return c
+}
+
+// ShellsBrief counts the shells and gives their smallest and largest radius.
+func (p *page) ShellsBrief() string {
+	shells := p.L().Shells
+	if len(shells) == 0 {
+		return "none"
+	}
+	lo, hi := shells[0].Radius, shells[0].Radius
+	for _, s := range shells {
+		lo, hi = min(lo, s.Radius), max(hi, s.Radius)
+	}
+	return fmt.Sprintf("%d, %.3g to %.3g px", len(shells), lo, hi)
+}
+
+// CoreBrief gives the look of the core.
+func (p *page) CoreBrief() string {
+	c := p.L().Core
+	if !c.On {
+		return "off"
+	}
+	if c.Look == recipe.Exposed {
+		return fmt.Sprintf("%+.1f stops", c.Brightness)
+	}
+	return fmt.Sprintf("%.0f %% white", 100*c.Whiteness)
+}
+
+// rayGroup is a folded section with some settings of rays.
+type rayGroup struct {
+	Key, Title, Brief string
+	Rows              []row
+}
+
+// mainRays are the settings of rays that most shots need; rayGroups has the others.
+var (
+	mainRays  = []string{"strength", "length", "count", "colour"}
+	rayGroups = []struct {
+		key, title, brief string
+		names             []string
+	}{
+		{"star", "Star", "shape, thickness, rotation", []string{"made", "stop", "rounded", "worn",
+			"thick", "taper", "turn", "squeeze", "slant", "spread"}},
+		{"halo", "Halo", "light round the star", []string{"halo", "haloSize", "veil"}},
+		{"vary", "Variation", "lengths and angles", []string{"lengths", "angles", "seed"}},
+		{"distance", "Distance", "far stars smaller", []string{"distance", "by", "lead", "chorus"}},
+	}
+)
+
+// raysNamed returns the rows of the rays' settings with these names, in this order, without those
+// that do nothing.
+func (p *page) raysNamed(names []string) (out []row) {
+	all := p.Rows(p.At("rays"))
+	for _, n := range names {
+		for _, r := range all {
+			if r.Name == n {
+				out = append(out, r)
+			}
+		}
+	}
+	return out
+}
+
+// MainRays are the settings of rays that are always shown.
+func (p *page) MainRays() []row { return p.raysNamed(mainRays) }
+
+// RayGroups are the folded sections with the other settings of rays.
+func (p *page) RayGroups() (out []rayGroup) {
+	for _, g := range rayGroups {
+		out = append(out, rayGroup{g.key, g.title, g.brief, p.raysNamed(g.names)})
+	}
+	return out
+}
+
+// RayLimitsBrief says which rays are shortened or excluded.
+func (p *page) RayLimitsBrief() string {
+	r := &p.L().Rays
+	var parts []string
+	if n := len(r.Cuts); n > 0 {
+		parts = append(parts, strconv.Itoa(n)+" shortened")
+	}
+	if a := p.R.Area(r.Trim.Area); a != nil {
+		parts = append(parts, "not in "+a.Name)
+	}
+	if len(parts) == 0 {
+		return "none"
+	}
+	return strings.Join(parts, ", ")
 }

@@ -66,7 +66,7 @@ func (p *page) Ratios() []cropButton {
 	if p.R.Crop.Turns%2 == 1 {
 		w, h = h, w
 	}
-	add("The photo's", float64(w), float64(h))
+	add("Photo", float64(w), float64(h))
 	add("1:1", 1, 1)
 	for _, r := range [][2]float64{{5, 4}, {4, 3}, {3, 2}, {16, 9}} {
 		add(fmt.Sprintf("%g:%g", r[0], r[1]), r[0], r[1])
@@ -79,19 +79,19 @@ func (p *page) Ratios() []cropButton {
 func (p *page) Turns() []cropButton {
 	return []cropButton{
 		{
-			Name: "Turn left",
+			Name: "Rotate left",
 			Ops:  cropOps(`{"turn":-1}`),
-		}, {Name: "Turn right", Ops: cropOps(`{"turn":1}`)},
+		}, {Name: "Rotate right", Ops: cropOps(`{"turn":1}`)},
 		{
 			Name: "Mirror",
 			Ops:  cropOps(`{"flip":true}`),
-		}, {Name: "Upside down", Ops: cropOps(`{"upright":true}`)},
+		}, {Name: "Flip", Ops: cropOps(`{"upright":true}`)},
 	}
 }
 
 // CropSize is the move of the frame's size: smaller, and what is in it is larger.
 func (p *page) CropSize() move {
-	return move{Label: "Frame's size", Op: "crop", Path: "/crop", Name: "by", Unit: "%",
+	return move{Label: "Scale crop", Op: "crop", Path: "/crop", Name: "by", Unit: "%",
 		Value: "{}", Least: 0.25, Most: 4, At: 1, Times: 100, Log: true}
 }
 
@@ -112,7 +112,7 @@ type guide string
 // Choices lists the guides.
 func (guide) Choices() []setting.Choice {
 	return []setting.Choice{{Value: "none", Label: "None"}, {Value: "thirds", Label: "Thirds"},
-		{Value: "middle", Label: "Middle"}, {Value: "diagonals", Label: "Diagonals"}}
+		{Value: "middle", Label: "Centre"}, {Value: "diagonals", Label: "Diagonals"}}
 }
 
 // Guides is the row of what guides are drawn.

@@ -41,7 +41,7 @@ func (p *page) DaylightRows() []row {
 func (p *page) DaylightBrief() string {
 	s := p.R.Spill
 	if s.Red == 0 && s.Blue == 0 {
-		return "taken as white"
+		return "neutral"
 	}
 	return fmt.Sprintf("red %+.2f, blue %+.2f stops", s.Red, s.Blue)
 }
@@ -60,11 +60,11 @@ func (p *page) RampBrief() string {
 	dark, bright := r.Dark != recipe.Tint{}, r.Bright != recipe.Tint{}
 	switch {
 	case dark && bright:
-		return "shadows and highlights tinted"
+		return "shadows, highlights"
 	case dark:
-		return "shadows tinted"
+		return "shadows"
 	case bright:
-		return "highlights tinted"
+		return "highlights"
 	}
-	return "the gel all over"
+	return "gel only"
 }

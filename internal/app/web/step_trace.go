@@ -36,7 +36,7 @@ func (p *page) Traced() []traced {
 	for j, s := range p.L().Shapes {
 		t := traced{Index: j, Path: p.At(fmt.Sprintf("shapes/%d", j)),
 			Name: kindLabel(shape.KindOf(s)), Away: s.Taken(), Parts: plural(shape.Nodes(s).Len(),
-				"point", "points")}
+				"node", "nodes")}
 		if tube, ok := s.(shape.Tube); ok && tube.Closed {
 			t.Name += ", closed"
 		}
@@ -57,7 +57,7 @@ func (p *page) Traced() []traced {
 			t.Parts = plural(there, "bulb", "bulbs")
 		}
 		if t.Away {
-			t.Name += ", away"
+			t.Name += ", subtracts"
 		}
 		t.Rows = p.Rows(t.Path)
 		out = append(out, t)
@@ -84,7 +84,7 @@ func (p *page) Describe(l *recipe.Light) string {
 		}
 	}
 	if len(parts) == 0 {
-		return "nothing traced yet"
+		return "no shapes yet"
 	}
 	return strings.Join(parts, ", ")
 }

@@ -176,7 +176,7 @@ func (s *Server) coverage(c *echo.Context) error {
 			if m.Rect.Dx() != q.W || m.Rect.Dy() != q.H {
 				return fault.New(
 					fault.Invalid,
-					"The part that was asked for is not all in the picture.",
+					"The requested part lies outside the picture.",
 				)
 			}
 			b := make([]byte, len(m.Pix))
@@ -205,7 +205,7 @@ func (s *Server) fit(c *echo.Context) error {
 		if !(math.Abs(p[0]) <= 4*codec.MaxEdge && math.Abs(p[1]) <= 4*codec.MaxEdge) {
 			return fault.New(
 				fault.Invalid,
-				"A point of the line lies too far outside of the photo.",
+				"A point of the line lies too far outside the photo.",
 			)
 		}
 		line[i] = shape.Point{X: p[0], Y: p[1]}
@@ -229,7 +229,7 @@ func (s *Server) hue(c *echo.Context) error {
 	}
 	if errX != nil || errY != nil || !(x >= 0 && y >= 0 && x < float64(shot.Photo.Width) &&
 		y < float64(shot.Photo.Height)) {
-		return fault.New(fault.Invalid, "That place is not in the photo.")
+		return fault.New(fault.Invalid, "That place is outside the photo.")
 	}
 	p, err := s.photo(c.Request().Context(), shot.PhotoSHA)
 	if err != nil {
@@ -279,7 +279,7 @@ func (s *Server) daylight(c *echo.Context) error {
 	if !ok {
 		return fault.New(
 			fault.Invalid,
-			"The photo is too dark, or too bright, to tell of its light. Set red and blue by hand.",
+			"The photo is too dark or too bright to estimate its light. Set red and blue by hand.",
 		)
 	}
 	return c.JSON(http.StatusOK, map[string]any{"red": hundredth(red), "blue": hundredth(blue)})

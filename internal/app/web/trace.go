@@ -134,7 +134,7 @@ func (s *Server) region(c *echo.Context) error {
 				return none(
 					fault.New(
 						fault.Invalid,
-						"That place is not in the area that is chosen. Click inside of it, or look in the whole photo.",
+						"That place is outside the search area. Click inside it, or search the whole photo.",
 					),
 				)
 			}
@@ -285,7 +285,7 @@ func (s *Server) clung(c *echo.Context) error {
 			if n < 2 || n > maxPins {
 				return nil, fault.New(
 					fault.Invalid,
-					"An outline that clings has 2 to %d pins.",
+					"A live-wire outline has 2 to %d anchors.",
 					maxPins,
 				)
 			}
@@ -304,7 +304,7 @@ func (s *Server) clung(c *echo.Context) error {
 			if path.Len() < 3 {
 				return nil, fault.New(
 					fault.Invalid,
-					"The pins lie too close together for an outline.",
+					"The anchors lie too close together for an outline.",
 				)
 			}
 			outline := shape.Outline{Nodes: rounded(path)}
@@ -329,7 +329,7 @@ func (s *Server) gauge(c *echo.Context) error {
 			if !ok || t.Nodes.Len() > 500 {
 				return nil, fault.New(
 					fault.Invalid,
-					"Only a tube of at most 500 points can be measured.",
+					"Only a tube of at most 500 nodes can be measured.",
 				)
 			}
 			m := caliper.Tube(edge.NewEye(g.Photo), t.Nodes.All(), t.Closed,
@@ -378,7 +378,7 @@ func (s *Server) hang(c *echo.Context) error {
 			if !ok || str.Nodes.Len() > 500 {
 				return nil, fault.New(
 					fault.Invalid,
-					"Only the bulbs of a string of at most 500 points can be set on the photo.",
+					"Only a string of at most 500 nodes can be snapped to the photo.",
 				)
 			}
 			reach := bulb.Reach(float64(max(g.Photo.Width, g.Photo.Height)))
@@ -425,7 +425,7 @@ func (s *Server) rim(c *echo.Context) error {
 		return err
 	}
 	if len(q.Points) < 5 || len(q.Points) > 100 {
-		return fault.New(fault.Invalid, "An ellipse is found through 5 to 100 points of its rim.")
+		return fault.New(fault.Invalid, "An ellipse needs 5 to 100 points on its edge.")
 	}
 	p := make([]shape.Point, len(q.Points))
 	for i, v := range q.Points {
@@ -436,7 +436,7 @@ func (s *Server) rim(c *echo.Context) error {
 		e.Height < 0.1 {
 		return fault.New(
 			fault.Invalid,
-			"No ellipse goes through these points. Set them all round the rim, not along one side of it.",
+			"No ellipse fits these points. Place them all round the edge.",
 		)
 	}
 	for _, v := range []*float64{&e.X, &e.Y, &e.Width, &e.Height, &e.Turn} {
@@ -485,5 +485,5 @@ func onPhoto(shot *store.Shot, x, y float64) error {
 	if x >= 0 && y >= 0 && x <= float64(shot.Photo.Width) && y <= float64(shot.Photo.Height) {
 		return nil
 	}
-	return fault.New(fault.Invalid, "That place is not in the photo.")
+	return fault.New(fault.Invalid, "That place is outside the photo.")
 }

@@ -175,16 +175,16 @@ func TestHandsSeeEdges(t *testing.T) {
 		t.Errorf("an ellipse by its rim: %+v", s)
 	}
 	for _, c := range []struct{ name, body, say string }{
-		{"rim", `{"points":[[0,0],[1,1],[2,2],[3,3],[4,4]]}`, "No ellipse goes through"},
+		{"rim", `{"points":[[0,0],[1,1],[2,2],[3,3],[4,4]]}`, "No ellipse fits"},
 		{"rim", `{"points":[[0,0]]}`, "5 to 100 points"},
-		{"ball", `{"x":150,"y":165}`, "Nothing round"},
-		{"region", `{"x":-4,"y":10}`, "not in the photo"},
-		{"region", `{"x":20,"y":20}`, "Nothing stands out"},
-		{"region", `{"x":180,"y":85,"within":"` + a.recipe(at).Areas[0].ID + `"}`, "not in the area that is chosen"},
-		{"cling", `{"x":400,"y":10}`, "not in the photo"},
-		{"clung", `{"pins":[{"x":1,"y":1}]}`, "2 to 500 pins"},
-		{"clung", `{"pins":[{"x":1,"y":1},{"x":1,"y":900}]}`, "not in the photo"},
-		{"hang", `{"shape":{"kind":"tube","width":3,"nodes":[{"x":1,"y":1},{"x":9,"y":1}]}}`, "Only the bulbs of a string"},
+		{"ball", `{"x":150,"y":165}`, "nothing round"},
+		{"region", `{"x":-4,"y":10}`, "outside the photo"},
+		{"region", `{"x":20,"y":20}`, "No shape stands out"},
+		{"region", `{"x":180,"y":85,"within":"` + a.recipe(at).Areas[0].ID + `"}`, "outside the search area"},
+		{"cling", `{"x":400,"y":10}`, "outside the photo"},
+		{"clung", `{"pins":[{"x":1,"y":1}]}`, "2 to 500 anchors"},
+		{"clung", `{"pins":[{"x":1,"y":1},{"x":1,"y":900}]}`, "outside the photo"},
+		{"hang", `{"shape":{"kind":"tube","width":3,"nodes":[{"x":1,"y":1},{"x":9,"y":1}]}}`, "Only a string"},
 		{"gauge", `{"shape":{"kind":"outline","nodes":[{"x":1,"y":1},{"x":9,"y":1},{"x":9,"y":9}]}}`, "Only a tube"},
 	} {
 		if _, text := a.look(at, c.name, c.body, 422); !strings.Contains(text, c.say) {
@@ -312,7 +312,7 @@ func TestDrawings(t *testing.T) {
 	}
 	if text := send(`<svg><text/></svg>`, 422); !strings.Contains(
 		text,
-		"no shape that could be traced",
+		"no shape to trace",
 	) {
 		t.Error(text)
 	}

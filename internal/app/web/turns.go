@@ -118,7 +118,7 @@ func (t *turns) quiet(long time.Duration) bool {
 }
 
 // errDropped is told to who asked for a draft that a newer one has taken the place of.
-var errDropped = fault.New(fault.Gone, "A newer draft has taken the place of this one.")
+var errDropped = fault.New(fault.Gone, "A newer draft replaced this one.")
 
 // take waits for a turn. done must be called when the work is over.
 func (t *turns) take(ctx context.Context, who asker) (done func(), err error) {

@@ -32,15 +32,15 @@ func (s *Server) openPhoto(c *echo.Context) error {
 	if err != nil {
 		return echo.NewHTTPError(
 			http.StatusBadRequest,
-			"The request is not of the kind that brings a file. Open the photo on the shots page.",
+			"The request has no file. Open the photo on the shots page.",
 		)
 	}
-	broken := &fault.Error{Msg: "The file did not come whole. Open it once more."}
+	broken := &fault.Error{Msg: "Upload incomplete. Nothing was added. Try again."}
 	for {
 		part, err := parts.NextPart()
 		switch {
 		case errors.Is(err, io.EOF):
-			return &fault.Error{Msg: "No file came with this. Choose a photo and try again."}
+			return &fault.Error{Msg: "No file was sent. Choose a photo and try again."}
 		case err != nil:
 			return badBody(err, broken)
 		case part.FormName() != "photo":
@@ -75,7 +75,7 @@ func (s *Server) file(c *echo.Context) ([]byte, error) {
 	if err != nil {
 		return nil, badBody(
 			err,
-			&fault.Error{Msg: "The file did not come whole. Choose it once more."},
+			&fault.Error{Msg: "Upload incomplete. The shot is unchanged. Try again."},
 		)
 	}
 	return data, nil

@@ -235,4 +235,8 @@ var templateFuncs = template.FuncMap{
 	"clock":      func(t time.Time) string { return t.Local().Format("15:04") },
 	"day":        func(t time.Time) string { return t.Local().Format("2 Jan 2006, 15:04") },
 	"plural":     plural,
+	"upload":     func(id, label, accept string) upload { return upload{id, label, accept} },
 }
+
+// upload is a button that chooses a file.
+type upload struct{ ID, Label, Accept string }

@@ -251,9 +251,9 @@ func TestUploadsThatAreRefused(t *testing.T) {
 		status int
 		say    string
 	}{
-		"not a picture":     {[]byte("a letter"), 422, "not a picture"},
+		"not a picture":     {[]byte("a letter"), 422, "cannot read this file"},
 		"empty":             {nil, 422, "empty"},
-		"truncated":         {good[:len(good)/2], 422, "ends too early"},
+		"truncated":         {good[:len(good)/2], 422, "file is missing"},
 		"100 000 x 100 000": {header, 413, "100000 × 100000"},
 		"over the limit":    {append(bytes.Clone(good), make([]byte, 400_000)...), 413, "larger than"},
 		"a broken shot":     {[]byte("PK\x03\x04 and no more"), 422, "not a Pyrant shot"},
@@ -292,12 +292,12 @@ func TestChangesThatAreRefused(t *testing.T) {
 		"radius of 1e9":     {at + "/changes", change(version, `[{"op":"replace","path":"/lights/0/shells/0/radius","value":1e9}]`), 422, "lights[0].shells[0].radius"},
 		"no version":        {at + "/changes", url.Values{"patch": {"[]"}}, 400, "version"},
 		"path of one point": {at + "/actions/add-shape", url.Values{"version": {fmt.Sprint(version)}, "light": {light}, "shape": {`{"kind":"tube","width":5,"nodes":[{"x":1,"y":2}]}`}}, 422, "A path of 1 point"},
-		"no such light":     {at + "/actions/add-shell", url.Values{"version": {fmt.Sprint(version)}, "light": {"none"}}, 404, "no longer in this shot"},
+		"no such light":     {at + "/actions/add-shell", url.Values{"version": {fmt.Sprint(version)}, "light": {"none"}}, 404, "That light was deleted"},
 		"no such action":    {at + "/actions/polish", url.Values{"version": {fmt.Sprint(version)}, "light": {"0"}}, 404, "nothing at this address"},
 		"unknown shot":      {"/shots/nowhere/changes", change(1, "[]"), 404, "no such shot"},
 		"older version":     {at + "/changes", change(version-1, `[{"op":"replace","path":"/lights/0/level","value":1}]`), 409, "another window"},
 		"quality of 200":    {at + "/exports", url.Values{"format": {"jpeg"}, "quality": {"200"}}, 422, "from 1 to 100"},
-		"unknown format":    {at + "/exports", url.Values{"format": {"bmp"}}, 422, "there are jpeg, png"},
+		"unknown format":    {at + "/exports", url.Values{"format": {"bmp"}}, 422, "choose jpeg, png"},
 		"empty name":        {at + "/name", url.Values{"name": {"  "}}, 422, "1 to 80 characters"},
 	} {
 		a.log.b.Reset()
@@ -530,10 +530,10 @@ func TestExportIsDoneInTheBackground(t *testing.T) {
 		!strings.Contains(resp.Header.Get("Content-Disposition"), `"Quay wall.png"`) {
 		t.Errorf("%v, %q", m.Bounds(), resp.Header.Get("Content-Disposition"))
 	}
-	// A page that waits for one that is no longer kept is told, and so is a download.
+	// A page that waits for one that is This job was deleted is told, and so is a download.
 	for _, path := range []string{"/jobs/NOSUCHJOB", "/jobs/NOSUCHJOB/file"} {
 		if resp, body := a.get(path); resp.StatusCode != 404 ||
-			!strings.Contains(body, "no longer kept") || !strings.Contains(body, "<h1>Gone") {
+			!strings.Contains(body, "This job was deleted") || !strings.Contains(body, "<h1>Gone") {
 			t.Errorf("%s: %d %s", path, resp.StatusCode, body)
 		}
 	}
@@ -584,7 +584,7 @@ func TestShelf(t *testing.T) {
 		t.Errorf("duplicated: %d, %d shots", resp.StatusCode, a.shots())
 	}
 	a.post(at+"/aside", nil)
-	if _, body := a.get("/"); a.shots() != 1 || !strings.Contains(body, "Put aside (1)") {
+	if _, body := a.get("/"); a.shots() != 1 || !strings.Contains(body, "Show hidden (1)") {
 		t.Error("a shot that was put aside is not")
 	}
 	if resp, _ := a.get(at); resp.StatusCode != 404 {
@@ -700,18 +700,18 @@ func TestFramesThatCannotBe(t *testing.T) {
 	a := start(t, Options{})
 	at := a.shot()
 	for query, say := range map[string]string{
-		"long=240&x=500&y=0&w=10&h=10&as=png":       "outside of the picture",
-		"long=240&x=0&y=160&w=10&h=10&as=pixels":    "outside of the picture",
-		"long=240&x=230&y=0&w=20&h=10&as=pixels":    "not all in the picture",
-		"long=wide&x=0&y=0&w=10&h=10&as=png":        "no number",
-		"long=240&x=1e2&y=0&w=10&h=10&as=png":       "no number",
-		"long=240&x=0&y=0&w=&h=10&as=png":           "no number",
-		"long=240&x=0&y=0&w=10&as=png":              "no number",
-		"long=0&x=0&y=0&w=10&h=10&as=png":           "no usable size",
-		"long=240&x=-1&y=0&w=10&h=10&as=png":        "no usable size",
-		"long=240&x=0&y=0&w=10&h=0&as=png":          "no usable size",
-		"long=60001&x=0&y=0&w=10&h=10&as=png":       "no usable size",
-		"long=60000&x=0&y=0&w=60000&h=60000&as=png": "no usable size",
+		"long=240&x=500&y=0&w=10&h=10&as=png":       "outside the picture",
+		"long=240&x=0&y=160&w=10&h=10&as=pixels":    "outside the picture",
+		"long=240&x=230&y=0&w=20&h=10&as=pixels":    "outside the picture",
+		"long=wide&x=0&y=0&w=10&h=10&as=png":        "number is missing",
+		"long=240&x=1e2&y=0&w=10&h=10&as=png":       "number is missing",
+		"long=240&x=0&y=0&w=&h=10&as=png":           "number is missing",
+		"long=240&x=0&y=0&w=10&as=png":              "number is missing",
+		"long=0&x=0&y=0&w=10&h=10&as=png":           "no valid size",
+		"long=240&x=-1&y=0&w=10&h=10&as=png":        "no valid size",
+		"long=240&x=0&y=0&w=10&h=0&as=png":          "no valid size",
+		"long=60001&x=0&y=0&w=10&h=10&as=png":       "no valid size",
+		"long=60000&x=0&y=0&w=60000&h=60000&as=png": "no valid size",
 		"long=240&x=0&y=0&w=10&h=10&as=gif":         "jpeg, png or pixels",
 	} {
 		if resp, body := a.get(at + "/frame?" + query); resp.StatusCode != 422 ||
@@ -916,12 +916,12 @@ func TestPanicInAnExportEndsOnlyIt(t *testing.T) {
 		time.Sleep(10 * time.Millisecond)
 		_, body = a.get("/jobs/" + id[1])
 	}
-	if !strings.Contains(body, "The shot itself is safe") || !strings.Contains(a.log.String(),
+	if !strings.Contains(body, "The shot is safe") || !strings.Contains(a.log.String(),
 		"panic") || !strings.Contains(a.log.String(), "goroutine") {
 		t.Errorf("the page says %s, the log %s", body, a.log)
 	}
 	if resp, body := a.postJSON(at+"/frame", `{"long":240,"x":0,"y":0,"w":240,"h":160,"as":"png"}`); resp.StatusCode != 500 ||
-		!strings.Contains(body, "this one thing was given up") {
+		!strings.Contains(body, "This task was stopped") {
 		t.Errorf("a frame of it: %d %s", resp.StatusCode, body)
 	}
 	other := a.tones(10, 200)
@@ -1060,7 +1060,7 @@ func TestEmptyTokens(t *testing.T) {
 		strings.NewReader("name=Taken"),
 	)
 	q.Header.Set("Origin", "http://127.0.0.1:9")
-	if resp, body := a.do(q); resp.StatusCode != 403 || !strings.Contains(body, "not Pyrant's") {
+	if resp, body := a.do(q); resp.StatusCode != 403 || !strings.Contains(body, "another site") {
 		t.Errorf("from another port: %d %s", resp.StatusCode, body)
 	}
 }
@@ -1076,7 +1076,7 @@ func TestMethods(t *testing.T) {
 	}
 	for method, path := range map[string]string{"PUT": at, "DELETE": at + "/name", "POST": "/static/pyrant.css", "PATCH": "/"} {
 		if resp, body := a.do(a.request(method, path, "", nil)); resp.StatusCode != 405 ||
-			!strings.Contains(body, "takes no request of this kind") {
+			!strings.Contains(body, "Method not allowed") {
 			t.Errorf("%s %s: %d %s", method, path, resp.StatusCode, body)
 		}
 	}
@@ -1163,7 +1163,7 @@ func TestAChangeOfNothingIsNoRevision(t *testing.T) {
 		99_999,
 	) + `{"op":"replace","path":"/dusk/on","value":false}]`
 	if resp, body := a.post(at+"/changes", change(1, many)); resp.StatusCode != 422 ||
-		!strings.Contains(body, "may have 1000") || a.stored(at).Version != 1 {
+		!strings.Contains(body, "the limit is 1000") || a.stored(at).Version != 1 {
 		t.Errorf("a hundred thousand operations: %d %.200s", resp.StatusCode, body)
 	}
 }
@@ -1214,7 +1214,7 @@ func TestSlowBodies(t *testing.T) {
 		answer, err := io.ReadAll(conn)
 		conn.Close()
 		if err != nil || !strings.HasPrefix(string(answer), "HTTP/1.1 408") ||
-			!strings.Contains(string(answer), "came too slowly") {
+			!strings.Contains(string(answer), "too slow") {
 			t.Errorf("%s that rests: %v, %.300q", name, err, answer)
 		}
 	}

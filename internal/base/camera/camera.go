@@ -4,8 +4,8 @@ import "math"
 
 // Point is a place on the photo.
 type Point struct {
-	X float64 `json:"x" label:"Across" unit:"px" range:"-W..2W"`
-	Y float64 `json:"y" label:"Down" unit:"px" range:"-H..2H"`
+	X float64 `json:"x" label:"X" unit:"px" range:"-W..2W"`
+	Y float64 `json:"y" label:"Y" unit:"px" range:"-H..2H"`
 }
 
 // Camera is a pinhole camera with square pixels, whose axis meets the photo in its middle. The

@@ -85,12 +85,12 @@ func header(data []byte) (format string, cfg image.Config, err error) {
 		cfg, err = webp.DecodeConfig(r)
 	case bytes.HasPrefix(data, []byte{'I', 'I', 43, 0}), bytes.HasPrefix(data,
 		[]byte{'M', 'M', 0, 43}):
-		return "", cfg, &fault.Error{Msg: "This is a BigTIFF, which is for pictures of more than 4 GB. Save it as an ordinary TIFF and open that."}
+		return "", cfg, &fault.Error{Msg: "This is a BigTIFF. Save it as an ordinary TIFF and open that."}
 	default:
-		return "", cfg, &fault.Error{Msg: "This file is not a picture that Pyrant reads. Open a JPEG, PNG, TIFF or WebP file."}
+		return "", cfg, &fault.Error{Msg: "Pyrant cannot read this file. Open a JPEG, PNG, TIFF or WebP file."}
 	}
 	if format == "webp" && animated(data) {
-		return "", cfg, &fault.Error{Msg: "This WebP is an animation. Save the one picture of it that you want as a still, and open that."}
+		return "", cfg, &fault.Error{Msg: "This WebP is an animation. Save one picture of it as a still and open that."}
 	}
 	if format == "tiff" && planar(data) {
 		return "", cfg, &fault.Error{Msg: "This TIFF keeps red, green and blue in separate planes, which Pyrant does not read. Save it with interleaved channels (the usual way) and open that."}
@@ -99,23 +99,23 @@ func header(data []byte) (format string, cfg image.Config, err error) {
 		return "", cfg, damaged(err)
 	}
 	if format == "jpeg" && scans(data) > MaxScans {
-		return "", cfg, &fault.Error{Kind: fault.TooLarge, Msg: fmt.Sprintf("This JPEG comes in more than %d passes over the picture. Save it as an ordinary JPEG and open that.", MaxScans)}
+		return "", cfg, &fault.Error{Kind: fault.TooLarge, Msg: fmt.Sprintf("This JPEG has more than %d scans. Save it as an ordinary JPEG and open that.", MaxScans)}
 	}
 	if cfg.Width <= 0 || cfg.Height <= 0 {
-		return "", cfg, &fault.Error{Msg: "This picture says that it has no pixels. Save it anew and open that."}
+		return "", cfg, &fault.Error{Msg: "This picture has no pixels. Save it again and open that."}
 	}
 	if cfg.Width > MaxEdge || cfg.Height > MaxEdge || cfg.Width*cfg.Height > MaxPixels {
-		return "", cfg, &fault.Error{Kind: fault.TooLarge, Msg: fmt.Sprintf("This picture says that it is %d × %d pixels. Pyrant opens up to %d megapixels and %d pixels on an edge; make it smaller first.",
+		return "", cfg, &fault.Error{Kind: fault.TooLarge, Msg: fmt.Sprintf("This picture has %d × %d pixels. Pyrant opens up to %d megapixels and %d pixels on an edge. Make it smaller first.",
 			cfg.Width, cfg.Height, MaxPixels/1_000_000, MaxEdge)}
 	}
 	if n := need(data, format, cfg); n > MaxBytes {
-		return "", cfg, &fault.Error{Kind: fault.TooLarge, Msg: fmt.Sprintf("This picture of %d × %d pixels would take %.1f GB of memory to open; Pyrant gives a photo %.1f GB. Make it smaller, or save it with 8 bits a sample.",
+		return "", cfg, &fault.Error{Kind: fault.TooLarge, Msg: fmt.Sprintf("This picture of %d × %d pixels needs %.1f GB of memory; the limit is %.1f GB. Make it smaller, or save it with 8 bits per channel.",
 			cfg.Width, cfg.Height, float64(n)/1e9, float64(MaxBytes)/1e9)}
 	}
 	// What the best compression of PNG and TIFF can do, with one bit a pixel.
 	// A header that promises more is made to use up memory.
 	if n := cfg.Width * cfg.Height; format != "webp" && n > 1<<20 && n/10_000 > len(data) {
-		return "", cfg, &fault.Error{Msg: fmt.Sprintf("This picture says that it is %d × %d pixels, which cannot be in a file of %d bytes. Fetch it again from where it came.", cfg.Width, cfg.Height, len(data))}
+		return "", cfg, &fault.Error{Msg: fmt.Sprintf("This picture claims %d × %d pixels, which do not fit in a file of %d bytes. Copy the file again.", cfg.Width, cfg.Height, len(data))}
 	}
 	if cfg.ColorModel == color.CMYKModel {
 		return "", cfg, &fault.Error{Msg: "This picture is in CMYK, for print. Convert it to RGB and open that."}
@@ -176,13 +176,13 @@ func damaged(err error) *fault.Error {
 		up png.UnsupportedError
 		ut tiff.UnsupportedError
 	)
-	msg := "This picture is damaged. Fetch it again from where it came."
+	msg := "This picture file is damaged. Copy the file again."
 	switch {
 	case errors.As(err, &uj), errors.As(err, &up), errors.As(err, &ut):
-		msg = "This picture is of a kind that Pyrant does not read. Save it as an 8 or 16-bit RGB TIFF, PNG or JPEG and open that."
+		msg = "Pyrant cannot read this kind of picture. Save it as an 8 or 16-bit RGB TIFF, PNG or JPEG and open that."
 	case errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, io.EOF), strings.Contains(err.Error(),
 		"short Huffman data"):
-		msg = "This picture ends too early: a part of the file is missing. Copy it again from where it came."
+		msg = "A part of this picture file is missing. Copy the file again."
 	}
 	return &fault.Error{Msg: msg, Err: err}
 }
@@ -229,7 +229,7 @@ func OpenWatched(ctx context.Context, data []byte,
 	p = &photo.Photo{Format: format, Profile: colour.SRGB, EXIF: carried(m.exif)}
 	if len(m.icc) > 0 {
 		if prof, err := colour.ParseICC(m.icc); err != nil {
-			p.Notes = append(p.Notes, "The embedded colour profile could not be read; sRGB was assumed.")
+			p.Notes = append(p.Notes, "The embedded colour profile cannot be read; sRGB is assumed.")
 		} else {
 			p.Profile, p.ICC = prof, m.icc
 			if prof.IsSRGB() { // then the screen shows the very codes of an export
@@ -238,11 +238,11 @@ func OpenWatched(ctx context.Context, data []byte,
 			if prof.Grey {
 				// The export has three channels, which a grey profile cannot describe.
 				p.ICC = nil
-				p.Notes = append(p.Notes, "The photo is grey; exports are written as colour.")
+				p.Notes = append(p.Notes, "The photo is greyscale; exports are in colour.")
 			}
 		}
 	} else {
-		p.Notes = append(p.Notes, "No colour profile is embedded; sRGB was assumed.")
+		p.Notes = append(p.Notes, "No embedded colour profile; sRGB is assumed.")
 	}
 	if err := take(ctx, p, img, m.orientation); err != nil {
 		return nil, err
@@ -341,7 +341,7 @@ func take(ctx context.Context, p *photo.Photo, img image.Image, orientation int)
 		transparent = !o.Opaque()
 	}
 	if transparent {
-		p.Notes = append(p.Notes, "The photo is transparent in places; those were laid on black.")
+		p.Notes = append(p.Notes, "Transparent parts of the photo are filled with black.")
 	}
 	return err
 }

@@ -341,7 +341,7 @@ func TestGreyAndTransparent(t *testing.T) {
 	if got := p.Pix8[:6]; got[0] != 100 || got[3] != 200 {
 		t.Errorf("laid on black: %v", got)
 	}
-	if n := strings.Join(p.Notes, " "); !strings.Contains(n, "laid on black") {
+	if n := strings.Join(p.Notes, " "); !strings.Contains(n, "filled with black") {
 		t.Errorf("nothing is said about transparency: %q", n)
 	}
 }
@@ -398,13 +398,13 @@ func TestBadPictures(t *testing.T) {
 		tooLarge bool
 	}{
 		"empty":              {nil, "empty", false},
-		"text":               {[]byte("Dear Tidewatch Players, the lamp is broken."), "not a picture", false},
-		"truncated":          {good[:len(good)/2], "ends too early", false},
+		"text":               {[]byte("Dear Tidewatch Players, the lamp is broken."), "cannot read this file", false},
+		"truncated":          {good[:len(good)/2], "file is missing", false},
 		"only a head":        {good[:40], "", false},
 		"damaged":            {broken, "damaged", false},
 		"100 000 x 100 000":  {pngHeader(100_000, 100_000), "100000 × 100000", true},
 		"too many pixels":    {pngHeader(20_000, 20_000), "megapixels", true},
-		"more than it holds": {pngHeader(12_000, 12_000), "cannot be in a file", false},
+		"more than it holds": {pngHeader(12_000, 12_000), "do not fit in a file", false},
 		"CMYK":               {cmyk, "CMYK", false},
 		"no pixels":          {pngHeader(0, 10), "", false},
 	} {
@@ -538,7 +538,7 @@ func TestScansAreCounted(t *testing.T) {
 		t.Errorf("a hundred scans: %v", err)
 	}
 	many = slices.Concat(one[:len(one)-2], bytes.Repeat(scan, 100), one[len(one)-2:])
-	if _, err := Need(many); !fault.Is(err, fault.TooLarge) || !strings.Contains(err.Error(), "100 passes") {
+	if _, err := Need(many); !fault.Is(err, fault.TooLarge) || !strings.Contains(err.Error(), "100 scans") {
 		t.Errorf("a hundred and one: %v", err)
 	}
 }
@@ -571,7 +571,7 @@ func TestKindsThatAreNotReadAreNamed(t *testing.T) {
 		"animation":              {webp(2), "is an animation"},
 		"animation with profile": {webp(0x22), "is an animation"},
 		"still":                  {webp(0x20), "damaged"},
-		"PDF":                    {[]byte("%PDF-1.7 and more than a few bytes of it"), "not a picture that Pyrant reads"},
+		"PDF":                    {[]byte("%PDF-1.7 and more than a few bytes of it"), "cannot read this file"},
 	} {
 		_, err := Open(ctx, tt.data)
 		var fe *fault.Error
@@ -588,7 +588,7 @@ func TestWhatIsLostIsSaid(t *testing.T) {
 		o    Options
 		says string
 	}{
-		{Options{Format: "jpeg", EXIF: large}, "70 kB is more than a JPEG can hold"},
+		{Options{Format: "jpeg", EXIF: large}, "70 kB) does not fit into a JPEG"},
 		{Options{Format: "jpeg", EXIF: large[:200]}, ""},
 		{Options{Format: "jpeg"}, ""},
 		{Options{Format: "png", EXIF: large}, ""},

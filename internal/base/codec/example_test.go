@@ -24,5 +24,5 @@ func Example() {
 	// Output:
 	// png <nil>
 	// 4 3 [200 100 50] false <nil>
-	// This file is not a picture that Pyrant reads. Open a JPEG, PNG, TIFF or WebP file.
+	// Pyrant cannot read this file. Open a JPEG, PNG, TIFF or WebP file.
 }

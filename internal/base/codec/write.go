@@ -29,7 +29,7 @@ const maxSegment = 65_500
 // leaves out.
 func (o Options) Lost() (notes []string) {
 	if n := len(o.EXIF); o.Format == "jpeg" && n >= maxSegment {
-		notes = append(notes, fmt.Sprintf("The photo's EXIF data of %d kB is more than a JPEG can hold and was left out. PNG and TIFF keep it.", n/1000))
+		notes = append(notes, fmt.Sprintf("The photo's EXIF data (%d kB) does not fit into a JPEG and was left out. PNG and TIFF keep it.", n/1000))
 	}
 	if o.Format == "tiff" {
 		if _, lost := description(o.EXIF); lost > 0 {

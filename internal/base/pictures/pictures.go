@@ -15,10 +15,10 @@ type Shipped struct {
 
 // All lists them.
 var All = []Shipped{
-	{"stars", "Clear night", "stars and the band of them, for behind roofs and hills"},
+	{"stars", "Clear night", "stars, for the sky behind roofs and hills"},
 	{"clouds", "Moonlit clouds", "the moon behind broken clouds"},
-	{"grime", "Dusty pane", "specks and scratches on black, to join by screen"},
-	{"plaster", "Old plaster", "mottled grey with cracks, to join by multiply"},
+	{"grime", "Dusty pane", "specks and scratches on black; use Screen"},
+	{"plaster", "Old plaster", "mottled grey with cracks; use Multiply"},
 }
 
 // Data returns the bytes of one, nil for none.

@@ -65,7 +65,7 @@ func indexOf(r *recipe.Recipe, id string) int {
 func gone(what string) error {
 	return fault.New(
 		fault.Gone,
-		"The %s that this was meant for is no longer in this shot. Nothing was changed.",
+		"That %s was deleted. Nothing was changed.",
 		what,
 	)
 }

@@ -71,9 +71,9 @@ func TestActions(t *testing.T) {
 			shape.Ellipse{X: 5, Y: 5, Width: 4, Height: 4})}}, "Trace Light 3",
 			map[string]string{"light": "new"}},
 		{DuplicateLight{OfLight{l1}}, "Duplicate Light 1", map[string]string{"light": "new"}},
-		{RemoveLight{OfLight{l2}}, "Remove Light 2", map[string]string{"light": l1}},
+		{RemoveLight{OfLight{l2}}, "Delete Light 2", map[string]string{"light": l1}},
 		{AddShell{OfLight{l1}}, "Add a shell to Light 1", nil},
-		{StartStack{OfLight{l1}}, "Starting stack of Light 1", nil},
+		{StartStack{OfLight{l1}}, "Add default shells to Light 1", nil},
 		{AddOrb{edit.Orb, 700, 200, 60}, "Add Orb", map[string]string{"light": "new"}},
 		{GroupLights{r.Lights[0].ID + "," + r.Lights[1].ID}, "Group lights", nil},
 		{MoveLight{OfLight{l2}, l1}, "Order of lights", map[string]string{"light": l2}},
@@ -83,9 +83,9 @@ func TestActions(t *testing.T) {
 			"Floor of the room", nil},
 		{DuplicatePass{"finish", r.Finish.Passes[0].ID}, "Duplicate Levels", map[string]string{"pass": "new"}},
 		{AddArea{Name: " Wall "}, "New area Wall", nil},
-		{RemoveArea{area.Ref(r.Areas[0].ID)}, "Remove area Sky", nil},
+		{RemoveArea{area.Ref(r.Areas[0].ID)}, "Delete area Sky", nil},
 		{Begin{edit.Starts[0].ID}, edit.Starts[0].Name, nil},
-		{RemoveReference{}, "Remove the reference", nil},
+		{RemoveReference{}, "Delete the reference", nil},
 	} {
 		res, err := tt.do.Edit(r)
 		if err != nil {

@@ -98,7 +98,7 @@ func (a RemoveArea) Edit(r *recipe.Recipe) (Result, error) {
 			"That area is no longer in this shot. Reload the page.")
 	}
 	next, err := edit.RemoveArea(r, area.Ref(old.ID))
-	return result(next, err, "Remove area "+old.Name)
+	return result(next, err, "Delete area "+old.Name)
 }
 
 // OfCutOut is the part of an action that names its cut-out.
@@ -126,7 +126,7 @@ func (a RemoveCutOut) Edit(r *recipe.Recipe) (Result, error) {
 		return Result{}, err
 	}
 	next, err := edit.RemoveCutOut(r, a.ID)
-	return result(next, err, "Remove "+c.Name)
+	return result(next, err, "Delete "+c.Name)
 }
 
 // LightCutOut makes a light of a cut-out's pixels.
@@ -146,7 +146,7 @@ func LightOf(r *recipe.Recipe, c *cutout.CutOut, title string, shapes shape.Shap
 	error) {
 	if c.Empty() {
 		return Result{}, fault.New(fault.Invalid,
-			"“%s” covers nothing yet. Scribble in it and round it first.", c.Name)
+			"“%s” is empty. Paint strokes inside and outside first.", c.Name)
 	}
 	next, i, err := edit.AddLight(r)
 	if err != nil {
@@ -166,5 +166,5 @@ type RemoveReference struct{}
 func (RemoveReference) Edit(r *recipe.Recipe) (Result, error) {
 	next := r.Clone()
 	next.Reference = setting.New[recipe.Reference](r.Photo.Frame())
-	return result(next, nil, "Remove the reference")
+	return result(next, nil, "Delete the reference")
 }

@@ -98,7 +98,7 @@ func (a RemoveLight) Edit(r *recipe.Recipe) (Result, error) {
 	if err != nil {
 		return Result{}, err
 	}
-	return showing(edit.RemoveLight(r, i), "Remove "+l.Name, max(i-1, 0))
+	return showing(edit.RemoveLight(r, i), "Delete "+l.Name, max(i-1, 0))
 }
 
 // AddShell adds a shell to a light's stack.
@@ -125,7 +125,7 @@ func (a StartStack) Edit(r *recipe.Recipe) (Result, error) {
 	}
 	next := r.Clone()
 	next.Lights[i].Shells = recipe.StartRig(l.Shapes, r.Photo).Stack(r.Photo)
-	return result(next, nil, "Starting stack of "+l.Name)
+	return result(next, nil, "Add default shells to "+l.Name)
 }
 
 // Vary makes the points of a light differ.
@@ -259,7 +259,7 @@ type Ungroup struct {
 // Edit is that of Action.
 func (a Ungroup) Edit(r *recipe.Recipe) (Result, error) {
 	next, err := edit.Ungroup(r, a.Group)
-	return result(next, err, "Undo a group")
+	return result(next, err, "Ungroup")
 }
 
 // MoveLight moves a light before another, or behind all where Before is empty.

@@ -15,7 +15,7 @@ type Points []camera.Point
 // take returns the points if there are so many.
 func (p Points) take(n int) ([]camera.Point, error) {
 	if len(p) != n {
-		return nil, fault.New(fault.Invalid, "This takes %d points of the photo.", n)
+		return nil, fault.New(fault.Invalid, "This needs %d points.", n)
 	}
 	return p, nil
 }

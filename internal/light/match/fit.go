@@ -43,7 +43,7 @@ func (p *Pair) Fit(ctx context.Context, fields []*raster.RGB,
 		at = append(at, i)
 	}
 	if len(at) < 100*(n+1) {
-		return nil, fault.New(fault.Invalid, "The photo and its reference have too little in common that is neither black nor white.")
+		return nil, fault.New(fault.Invalid, "The photo and its reference have too few midtones in common.")
 	}
 	out := &Fitted{Gains: make([][3]float64, n), Left: raster.NewPlane(p.Photo.Rect),
 		Weight: make([]float32, len(p.Known))}

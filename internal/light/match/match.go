@@ -132,7 +132,7 @@ func (p *Pair) dim() error {
 		}
 	}
 	if len(ratio[0]) < w*h/(side*side)/50 {
-		return fault.New(fault.Invalid, "The photo and its reference have too little in common that is neither black nor white.")
+		return fault.New(fault.Invalid, "The photo and its reference have too few midtones in common.")
 	}
 	for c := range 3 {
 		slices.Sort(ratio[c])
@@ -263,7 +263,7 @@ func (p *Pair) At(x, y float64) (r Reading, err error) {
 	}
 	top := max(sum[0], sum[1], sum[2])
 	if n < 6 || top/math.Max(weight, 1e-9) < 0.006 {
-		return r, fault.New(fault.Invalid, "No light of the reference falls there. Click on a lamp, or beside one.")
+		return r, fault.New(fault.Invalid, "No light of the reference falls there. Click on a lamp or beside one.")
 	}
 	r.Tint = colour.RGB{R: float32(sum[0] / top), G: float32(sum[1] / top),
 		B: float32(sum[2] / top)}

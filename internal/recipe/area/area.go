@@ -54,18 +54,18 @@ type LightRef string
 type Area struct {
 	ID    string `json:"id" count:"1..64" doc:"unique among the areas, never shown"`
 	Name  string `json:"name" label:"Name" count:"1..80"`
-	Parts []Part `json:"parts" label:"Parts" count:"0..64" each:"part" title:"*" doc:"in their order"`
+	Parts []Part `json:"parts" label:"Parts" count:"0..64" each:"part" title:"*" doc:"each combines with those before it"`
 }
 
 // Part is one step in the making of an area.
 type Part struct {
 	ID       string  `json:"id,omitzero" row:"own" key:"-" count:"0..64" doc:"unique in its list, never shown"`
-	On       bool    `json:"on" label:"Switch" default:"true" row:"own"`
-	Does     Does    `json:"does" label:"Does" default:"add" row:"own" doc:"to what the parts before it cover"`
-	Inverted bool    `json:"inverted,omitzero" label:"Inverted" row:"own" doc:"covers what it otherwise leaves"`
-	Feather  float64 `json:"feather" label:"Feather" unit:"px" range:"0..L/4" slider:"0..L/20" default:"0" step:"0.1" row:"own" doc:"deviation of a soft edge; nothing for glow and spill, which are soft"`
+	On       bool    `json:"on" label:"On" default:"true" row:"own"`
+	Does     Does    `json:"does" label:"Combine" default:"add" row:"own" doc:"how it combines with the parts before it"`
+	Inverted bool    `json:"inverted,omitzero" label:"Invert" row:"own" doc:"covers what it would leave out"`
+	Feather  float64 `json:"feather" label:"Feather" unit:"px" range:"0..L/4" slider:"0..L/20" default:"0" step:"0.1" row:"own" doc:"softness of the edge; glow and spill are soft already"`
 	Amount   float64 `json:"amount" label:"Amount" unit:"%" range:"0..1" default:"1" step:"0.01"`
-	Of       Source  `json:"of" label:"What it covers" title:"*"`
+	Of       Source  `json:"of" label:"Source" title:"*"`
 }
 
 // Does is what a part does to those before it.
@@ -81,7 +81,7 @@ const (
 // Choices returns what a part can do.
 func (Does) Choices() []setting.Choice {
 	return []setting.Choice{{Value: string(Add), Label: "Add"}, {Value: string(Away),
-		Label: "Take away"}, {Value: string(Keep), Label: "Keep only"}}
+		Label: "Subtract"}, {Value: string(Keep), Label: "Intersect"}}
 }
 
 // Source is what a part covers.
@@ -101,15 +101,15 @@ func (Other) source()      {}
 // Kinds lists the kinds of Source.
 var Kinds = setting.Register[Source](
 	setting.Kind{Word: "shape", Label: "Shape", Zero: Shape{}},
-	setting.Kind{Word: "line", Label: "Line", Zero: Line{}},
-	setting.Kind{Word: "ring", Label: "Ring", Zero: Ring{}},
+	setting.Kind{Word: "line", Label: "Linear gradient", Zero: Line{}},
+	setting.Kind{Word: "ring", Label: "Radial gradient", Zero: Ring{}},
 	setting.Kind{Word: "strokes", Label: "Strokes", Zero: Strokes{}},
 	setting.Kind{Word: "tone", Label: "Tone", Zero: ToneWindow{}},
 	setting.Kind{Word: "hue", Label: "Hue", Zero: Hue{}},
 	setting.Kind{Word: "light", Label: "Light", Zero: Light{}},
 	setting.Kind{Word: "cut-out", Label: "Cut-out", Zero: CutOut{}},
 	setting.Kind{Word: "surface", Label: "Surface", Zero: Surface{}},
-	setting.Kind{Word: "area", Label: "Other area", Zero: Other{}},
+	setting.Kind{Word: "area", Label: "Another area", Zero: Other{}},
 )
 
 // MaxDepth is how deep areas may be nested in one another.
@@ -148,14 +148,14 @@ func Check(areas []Area) (int, string) {
 			case fault != "":
 			case !ok:
 				fault = fmt.Sprintf(
-					"The area “%s” uses an area that is not in this shot; choose another for its part.",
+					"The area “%s” uses an area that is not in this shot. Choose another.",
 					areas[i].Name,
 				)
 			case i == j:
 				fault = fmt.Sprintf("The area “%s” cannot be a part of itself.", areas[i].Name)
 			case depth[j] < 0:
 				fault = fmt.Sprintf(
-					"The areas “%s” and “%s” go round in a circle: each is a part of the other.",
+					"The areas “%s” and “%s” contain each other. Delete one of the two parts.",
 					areas[i].Name,
 					areas[j].Name,
 				)
@@ -166,7 +166,7 @@ func Check(areas []Area) (int, string) {
 		depth[i] = most + 1
 		if most+1 > MaxDepth && fault == "" {
 			fault = fmt.Sprintf(
-				"The area “%s” is nested %d deep in others; it may be %d.",
+				"The area “%s” is nested %d levels deep; the limit is %d.",
 				areas[i].Name,
 				most+1,
 				MaxDepth,

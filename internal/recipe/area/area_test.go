@@ -128,8 +128,8 @@ func TestNestsAndCircles(t *testing.T) {
 	}{
 		{[]Area{use("a", "Sky", "b"), use("b", "Sea"), use("c", "Both", "a", "b")}, 0, nil},
 		{nest, 0, nil},
-		{append(nest[:MaxDepth:MaxDepth], use("top", "Top", "n7")), MaxDepth, []string{"“Top”", "9 deep", "it may be 8"}},
-		{[]Area{use("a", "Sky", "b"), use("b", "Sea", "a")}, 0, []string{"“Sky”", "“Sea”", "circle"}},
+		{append(nest[:MaxDepth:MaxDepth], use("top", "Top", "n7")), MaxDepth, []string{"“Top”", "9 levels deep", "the limit is 8"}},
+		{[]Area{use("a", "Sky", "b"), use("b", "Sea", "a")}, 0, []string{"“Sky”", "“Sea”", "contain each other"}},
 		{[]Area{use("b", "Sea"), use("a", "Sky", "a")}, 1, []string{"“Sky”", "part of itself"}},
 		{[]Area{use("a", "Sky", "gone")}, 0, []string{"“Sky”", "not in this shot"}},
 		{[]Area{use("a", "Sky"), use("a", "Sea")}, 1, []string{`the id "a"`}},

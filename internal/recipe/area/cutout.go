@@ -6,5 +6,5 @@ import (
 
 // CutOut covers what a cut-out does.
 type CutOut struct {
-	Of cutout.Ref `json:"of" label:"Cut-out" default:"" doc:"id of the cut-out; left empty, all of them"`
+	Of cutout.Ref `json:"of" label:"Cut-out" default:"" doc:"id of the cut-out; empty for all"`
 }

@@ -10,16 +10,16 @@ import (
 // Line is a gradient between two points: all before the first, nothing behind the
 // second, and between the lines across them a smooth fall.
 type Line struct {
-	X1 float64 `json:"x1" label:"Full, across" row:"own" unit:"px" range:"-2W..3W" doc:"of the point where the fall begins"`
-	Y1 float64 `json:"y1" label:"Full, down" row:"own" unit:"px" range:"-2H..3H"`
-	X2 float64 `json:"x2" label:"None, across" row:"own" unit:"px" range:"-2W..3W" doc:"of the point where it has ended"`
-	Y2 float64 `json:"y2" label:"None, down" row:"own" unit:"px" range:"-2H..3H"`
+	X1 float64 `json:"x1" label:"Full X" row:"own" unit:"px" range:"-2W..3W" doc:"where the fade begins"`
+	Y1 float64 `json:"y1" label:"Full Y" row:"own" unit:"px" range:"-2H..3H"`
+	X2 float64 `json:"x2" label:"None X" row:"own" unit:"px" range:"-2W..3W" doc:"where the fade ends"`
+	Y2 float64 `json:"y2" label:"None Y" row:"own" unit:"px" range:"-2H..3H"`
 }
 
 // Check refuses a gradient without a direction.
 func (l Line) Check(setting.Frame) (field, msg string) {
 	if math.Hypot(l.X2-l.X1, l.Y2-l.Y1) < 0.01 {
-		return "", "The two ends of a line gradient lie on one another; drag them apart."
+		return "", "The ends of a linear gradient coincide. Drag them apart."
 	}
 	return "", ""
 }
@@ -50,12 +50,12 @@ func (l Line) Fill(scale float64) func(dst []float32, x0, y int) {
 // Ring is a gradient between two ellipses of one middle: all inside the inner, nothing
 // outside of the outer.
 type Ring struct {
-	X      float64 `json:"x" label:"Across" row:"own" unit:"px" range:"-2W..3W" doc:"of its middle"`
-	Y      float64 `json:"y" label:"Down" row:"own" unit:"px" range:"-2H..3H"`
+	X      float64 `json:"x" label:"X" row:"own" unit:"px" range:"-2W..3W" doc:"of the centre"`
+	Y      float64 `json:"y" label:"Y" row:"own" unit:"px" range:"-2H..3H" doc:"of the centre"`
 	Width  float64 `json:"width" label:"Width" unit:"px" range:"0.01..6L" slider:"L/100..3L log" default:"L/2" step:"0.1" doc:"of the outer ellipse"`
 	Height float64 `json:"height" label:"Height" unit:"px" range:"0.01..6L" slider:"L/100..3L log" default:"L/2" step:"0.1"`
-	Turn   float64 `json:"turn" label:"Turn" unit:"°" range:"-180..180" default:"0" step:"0.1"`
-	Inner  float64 `json:"inner" label:"Inner" unit:"%" range:"0..1" default:"0.5" step:"0.01" doc:"size of the inner ellipse against the outer"`
+	Turn   float64 `json:"turn" label:"Rotation" unit:"°" range:"-180..180" default:"0" step:"0.1"`
+	Inner  float64 `json:"inner" label:"Inner size" unit:"%" range:"0..1" default:"0.5" step:"0.01" doc:"size of the inner ellipse relative to the outer"`
 }
 
 // Shifted returns the gradient moved.

@@ -9,11 +9,11 @@ import (
 // Hue is a band of the photo's hues before dusk, in OKLCh (Ottosson 2020), where
 // equal steps look equal.
 type Hue struct {
-	Hue    float64 `json:"hue" label:"Hue" unit:"°" range:"0..360" default:"140" step:"1" doc:"middle of the band, in OKLCh"`
-	Width  float64 `json:"width" label:"Width" unit:"°" range:"0..360" default:"50" step:"1" doc:"from end to end"`
-	Soft   float64 `json:"soft" label:"Soft" unit:"°" range:"0..180" default:"20" step:"1" doc:"how far it fades beyond both ends"`
-	Chroma float64 `json:"chroma" label:"Least chroma" range:"0..0.4" slider:"0..0.2" default:"0.03" step:"0.001" doc:"greyer colours are left out, fading from here to half of it"`
-	Smooth float64 `json:"smooth" label:"Smooth" unit:"px" range:"0..L/20" slider:"0..L/100" default:"L/400" step:"0.1" doc:"evens out grain and the blocks of JPEG, along the edges of brightness; at 0 every pixel is taken by itself"`
+	Hue    float64 `json:"hue" label:"Hue" unit:"°" range:"0..360" default:"140" step:"1" doc:"centre of the range"`
+	Width  float64 `json:"width" label:"Width" unit:"°" range:"0..360" default:"50" step:"1" doc:"of the range, from end to end"`
+	Soft   float64 `json:"soft" label:"Fade" unit:"°" range:"0..180" default:"20" step:"1" doc:"how far coverage fades beyond both ends"`
+	Chroma float64 `json:"chroma" label:"Minimum chroma" range:"0..0.4" slider:"0..0.2" default:"0.03" step:"0.001" doc:"leaves out greyer colours"`
+	Smooth float64 `json:"smooth" label:"Smoothing" unit:"px" range:"0..L/20" slider:"0..L/100" default:"L/400" step:"0.1" doc:"evens out grain and JPEG blocks, but keeps edges"`
 }
 
 // At returns how much of a hue in degrees and a chroma, both of OKLCh, lies in the

@@ -23,12 +23,12 @@ type Strokes struct {
 // Stroke is one line of the brush.
 type Stroke struct {
 	ID       string            `json:"id,omitzero" row:"own" key:"-" count:"0..64" doc:"unique in its list, never shown"`
-	Erase    bool              `json:"erase,omitzero" label:"Erases" doc:"takes away from the strokes before it"`
+	Erase    bool              `json:"erase,omitzero" label:"Erase" doc:"subtracts from the strokes before it"`
 	Diameter float64           `json:"diameter" label:"Diameter" unit:"px" range:"0.01..2L" slider:"L/1000..L/3 log" default:"L/20" step:"0.1"`
-	Softness float64           `json:"softness" label:"Softness" unit:"%" range:"0..1" default:"0.6" step:"0.01" doc:"share of the half-width over which it falls to nothing"`
-	Flow     float64           `json:"flow" label:"Flow" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"coverage in its middle"`
-	Pen      Pen               `json:"pen" label:"Pen" default:"flow" doc:"what the pressure of a pen changes"`
-	Points   setting.List[Dab] `json:"points" label:"Points" count:"1..30000" each:"point" doc:"what strays less than 0.25 px from the line between others is left out"`
+	Softness float64           `json:"softness" label:"Softness" unit:"%" range:"0..1" default:"0.6" step:"0.01" doc:"share of the brush that fades out at its rim"`
+	Flow     float64           `json:"flow" label:"Flow" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"coverage of one stroke"`
+	Pen      Pen               `json:"pen" label:"Pen pressure" default:"flow" doc:"what the pressure of a pen changes"`
+	Points   setting.List[Dab] `json:"points" label:"Points" count:"1..30000" each:"point" doc:"points closer than 0.25 px to the line between their neighbours are left out"`
 }
 
 // Pen is what pressure changes.
@@ -48,8 +48,8 @@ func (Pen) Choices() []setting.Choice {
 
 // Dab is one point of a stroke.
 type Dab struct {
-	X float64 `json:"x" label:"Across" unit:"px" range:"-W..2W"`
-	Y float64 `json:"y" label:"Down" unit:"px" range:"-H..2H"`
+	X float64 `json:"x" label:"X" unit:"px" range:"-W..2W"`
+	Y float64 `json:"y" label:"Y" unit:"px" range:"-H..2H"`
 	P float64 `json:"p" label:"Pressure" range:"0..1" default:"1"`
 }
 

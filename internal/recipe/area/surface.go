@@ -11,5 +11,5 @@ const (
 
 // Surface covers what is seen of a surface of the room; nothing without a room.
 type Surface struct {
-	Of SurfaceRef `json:"of" label:"Surface" default:"floor" doc:"floor, ceiling, or the id of a wall, a platform or a thing of the room"`
+	Of SurfaceRef `json:"of" label:"Surface" default:"floor" doc:"floor, ceiling, or the id of a wall, platform or object"`
 }

@@ -11,15 +11,15 @@ import (
 // ToneWindow is the range of the photo's display brightness, before dusk, that an
 // effect may touch.
 type ToneWindow struct {
-	Low  float64 `json:"low" label:"From" unit:"%" range:"0..1" default:"0" step:"0.01"`
-	High float64 `json:"high" label:"To" unit:"%" range:"0..1" default:"1" step:"0.01"`
-	Soft float64 `json:"soft" label:"Soft" unit:"%" range:"0..1" default:"0.1" step:"0.01" doc:"how far it fades beyond both ends"`
+	Low  float64 `json:"low" label:"From" unit:"%" range:"0..1" default:"0" step:"0.01" doc:"darkest tone that is covered"`
+	High float64 `json:"high" label:"To" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"brightest tone that is covered"`
+	Soft float64 `json:"soft" label:"Fade" unit:"%" range:"0..1" default:"0.1" step:"0.01" doc:"how far coverage fades beyond both ends"`
 }
 
 // Check refuses a window that is upside down.
 func (w ToneWindow) Check(setting.Frame) (field, msg string) {
 	if w.Low > w.High {
-		return "", "The window's lower end lies above its upper end."
+		return "", "“From” must lie below “To”."
 	}
 	return "", ""
 }

@@ -17,13 +17,13 @@ import (
 
 // Crop is the frame. Of zero width it is all of the photo, and only Turns and Flip count.
 type Crop struct {
-	X      float64 `json:"x" label:"Middle across" row:"own" unit:"px" range:"0..W" default:"0" step:"0.5"`
-	Y      float64 `json:"y" label:"Middle down" row:"own" unit:"px" range:"0..H" default:"0" step:"0.5"`
-	Width  float64 `json:"width" label:"Width" unit:"px" range:"0..2L" default:"0" step:"1" slider:"L/50..L log" row:"own" doc:"before quarter turns; 0 for all of the photo"`
+	X      float64 `json:"x" label:"Centre X" row:"own" unit:"px" range:"0..W" default:"0" step:"0.5"`
+	Y      float64 `json:"y" label:"Centre Y" row:"own" unit:"px" range:"0..H" default:"0" step:"0.5"`
+	Width  float64 `json:"width" label:"Width" unit:"px" range:"0..2L" default:"0" step:"1" slider:"L/50..L log" row:"own" doc:"before quarter turns; 0 for the whole photo"`
 	Height float64 `json:"height" label:"Height" unit:"px" range:"0..2L" slider:"L/50..L log" default:"0" step:"1" row:"own"`
-	Angle  float64 `json:"angle" label:"Straighten" unit:"°" range:"-45..45" slider:"-15..15" default:"0" step:"0.05" row:"own" doc:"by how much the photo is turned clockwise"`
-	Turns  int     `json:"turns" label:"Quarter turns" range:"0..3" default:"0" row:"own" doc:"of the result, clockwise"`
-	Flip   bool    `json:"flip" label:"Mirrored" default:"false" row:"own" doc:"left to right, after quarter turns"`
+	Angle  float64 `json:"angle" label:"Straighten" unit:"°" range:"-45..45" slider:"-15..15" default:"0" step:"0.05" row:"own" doc:"turns the photo clockwise"`
+	Turns  int     `json:"turns" label:"Quarter turns" range:"0..3" default:"0" row:"own" doc:"of the picture, clockwise"`
+	Flip   bool    `json:"flip" label:"Mirror" default:"false" row:"own" doc:"left to right, after quarter turns"`
 }
 
 // Least is how many pixels a frame has on each side, at the least.
@@ -53,11 +53,11 @@ func (c Crop) Check(f setting.Frame) (field, msg string) {
 	}
 	least := math.Min(Least, math.Min(f.W, f.H))
 	if c.Width < least || c.Height < least {
-		return "width", fmt.Sprintf("A crop of %g × %g pixels has nothing in it. Give it at least %g on each side.", c.Width, c.Height, least)
+		return "width", fmt.Sprintf("A crop of %g × %g pixels is too small. Give it at least %g on each side.", c.Width, c.Height, least)
 	}
 	ex, ey := c.extent()
 	if c.X-ex < -slack || c.Y-ey < -slack || c.X+ex > f.W+slack || c.Y+ey > f.H+slack {
-		return "width", "The crop reaches beyond the photo. Make it smaller, or move it inwards."
+		return "width", "The crop reaches beyond the photo. Make it smaller or move it inwards."
 	}
 	return "", ""
 }
@@ -195,18 +195,18 @@ type Move struct {
 // Check refuses a move to a frame of nothing, or by more than can be straightened.
 func (m Move) Check() error {
 	if m.Angle != nil && !(math.Abs(*m.Angle) <= 45) {
-		return fault.In("/crop/angle", "A photo is straightened by at most 45°. Turn it by a quarter first.")
+		return fault.In("/crop/angle", "A photo can be straightened by at most 45°. Rotate it by 90° first.")
 	}
 	for _, v := range []*float64{m.Width, m.Height} {
 		if v != nil && *v != 0 && !(*v >= Least) {
-			return fault.In("/crop", "A crop of %g pixels has nothing in it. Give it at least %d on each side.", *v, Least)
+			return fault.In("/crop", "A crop of %g pixels is too small. Give it at least %d on each side.", *v, Least)
 		}
 	}
 	if m.Ratio != 0 && !(m.Ratio >= 0.05 && m.Ratio <= 20) {
 		return fault.In("/crop", "A crop is at most twenty times as long as it is wide.")
 	}
 	if m.By != 0 && !(m.By >= 0.01 && m.By <= 100) {
-		return fault.In("/crop", "A crop is sized by a factor from 0.01 to 100 at a time.")
+		return fault.In("/crop", "A crop can be scaled by 0.01 to 100 at a time.")
 	}
 	return nil
 }

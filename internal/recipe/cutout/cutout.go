@@ -21,11 +21,11 @@ type Ref string
 type CutOut struct {
 	ID      string   `json:"id" count:"1..64" doc:"unique among the cut-outs, never shown"`
 	Name    string   `json:"name" label:"Name" count:"1..80"`
-	Band    float64  `json:"band" label:"Soft edge" unit:"px" range:"0..L/20" slider:"0.2..L/60 log" default:"L/1600" step:"0.1" doc:"how far to both sides of the edge pixels may belong to both"`
-	X       float64  `json:"x" label:"Moved across" unit:"px" range:"-W..W" slider:"-W/4..W/4" default:"0" step:"0.1"`
-	Y       float64  `json:"y" label:"Moved down" unit:"px" range:"-H..H" slider:"-H/4..H/4" default:"0" step:"0.1"`
-	Strokes []Stroke `json:"strokes,omitzero" label:"Strokes" row:"own" count:"0..300" each:"stroke" title:"*" doc:"of two that cross the later one counts"`
-	Mends   []Mend   `json:"mends,omitzero" label:"Mends" row:"own" count:"0..500" each:"mend" title:"*" doc:"painted over what was found"`
+	Band    float64  `json:"band" label:"Edge width" unit:"px" range:"0..L/20" slider:"0.2..L/60 log" default:"L/1600" step:"0.1" doc:"how far to each side of the edge pixels may be partly covered"`
+	X       float64  `json:"x" label:"Offset X" unit:"px" range:"-W..W" slider:"-W/4..W/4" default:"0" step:"0.1" doc:"moves the cut-out to the right"`
+	Y       float64  `json:"y" label:"Offset Y" unit:"px" range:"-H..H" slider:"-H/4..H/4" default:"0" step:"0.1" doc:"moves the cut-out down"`
+	Strokes []Stroke `json:"strokes,omitzero" label:"Strokes" row:"own" count:"0..300" each:"stroke" title:"*" doc:"where two cross, the later one counts"`
+	Mends   []Mend   `json:"mends,omitzero" label:"Repairs" row:"own" count:"0..500" each:"repair" title:"*" doc:"coverage painted by hand over the computed one"`
 	Raster  Raster   `json:"raster" title:"*"`
 }
 
@@ -43,21 +43,21 @@ const (
 // Choices returns what a stroke can say.
 func (Says) Choices() []setting.Choice {
 	return []setting.Choice{{Value: string(In), Label: "Inside"}, {Value: string(Out),
-		Label: "Outside"}, {Value: string(Soft), Label: "Soft edge"}, {Value: string(Loop), Label: "Loop round it"}}
+		Label: "Outside"}, {Value: string(Soft), Label: "Fine edge"}, {Value: string(Loop), Label: "Loop"}}
 }
 
 // Stroke says something of the places that it covers.
 type Stroke struct {
 	ID       string              `json:"id,omitzero" row:"own" key:"-" count:"0..64" doc:"unique in its list, never shown"`
-	Says     Says                `json:"says" label:"Says" default:"in"`
+	Says     Says                `json:"says" label:"Meaning" default:"in"`
 	Diameter float64             `json:"diameter" label:"Diameter" unit:"px" range:"0.01..L" slider:"L/1000..L/20 log" default:"L/120" step:"0.1"`
 	Points   setting.List[Point] `json:"points" label:"Points" count:"1..30000" each:"point"`
 }
 
 // Point is a place on the photo.
 type Point struct {
-	X float64 `json:"x" label:"Across" unit:"px" range:"-W..2W"`
-	Y float64 `json:"y" label:"Down" unit:"px" range:"-H..2H"`
+	X float64 `json:"x" label:"X" unit:"px" range:"-W..2W"`
+	Y float64 `json:"y" label:"Y" unit:"px" range:"-H..2H"`
 }
 
 // AppendBinary writes the point as a list does.
@@ -69,22 +69,22 @@ func (p Point) AppendBinary(b []byte) ([]byte, error) {
 // Mend is a stroke that sets how much is covered.
 type Mend struct {
 	ID       string              `json:"id,omitzero" row:"own" key:"-" count:"0..64" doc:"unique in its list, never shown"`
-	To       float64             `json:"to" label:"Coverage" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"that it sets"`
+	To       float64             `json:"to" label:"Coverage" unit:"%" range:"0..1" default:"1" step:"0.01" doc:"the coverage that the brush paints"`
 	Diameter float64             `json:"diameter" label:"Diameter" unit:"px" range:"0.01..L" slider:"L/2000..L/20 log" default:"L/200" step:"0.1"`
-	Softness float64             `json:"softness" label:"Softness" unit:"%" range:"0..1" default:"0.4" step:"0.01" doc:"share of the half-width over which it falls to nothing"`
+	Softness float64             `json:"softness" label:"Softness" unit:"%" range:"0..1" default:"0.4" step:"0.01" doc:"share of the brush that fades out at its rim"`
 	Points   setting.List[Point] `json:"points" label:"Points" count:"1..30000" each:"point"`
 }
 
 // Raster is coverage in cells of Cell pixels, from a corner that lies at (Left, Top). Beyond it
 // nothing is covered.
 type Raster struct {
-	Left   float64       `json:"left" label:"Left of its pixels" unit:"px" range:"-2L..3L" default:"0"`
-	Top    float64       `json:"top" label:"Top of its pixels" unit:"px" range:"-2L..3L" default:"0"`
-	Cell   float64       `json:"cell" label:"Size of its pixels" unit:"px" range:"0.000001..L" default:"1" doc:"edge of a cell"`
-	Width  int           `json:"width" label:"Pixels across" range:"0..60000" default:"0"`
-	Height int           `json:"height" label:"Pixels down" range:"0..60000" default:"0"`
-	Rough  bool          `json:"rough,omitzero" label:"Rough" doc:"found on a small picture, and not yet on the photo's own pixels"`
-	Tiles  setting.Bytes `json:"tiles,omitzero" label:"Pixels" doc:"the cells; see package cutout"`
+	Left   float64       `json:"left" label:"Left edge" unit:"px" range:"-2L..3L" default:"0" doc:"of the stored pixels"`
+	Top    float64       `json:"top" label:"Top edge" unit:"px" range:"-2L..3L" default:"0" doc:"of the stored pixels"`
+	Cell   float64       `json:"cell" label:"Pixel size" unit:"px" range:"0.000001..L" default:"1" doc:"edge length of one stored pixel"`
+	Width  int           `json:"width" label:"Width in pixels" range:"0..60000" default:"0"`
+	Height int           `json:"height" label:"Height in pixels" range:"0..60000" default:"0"`
+	Rough  bool          `json:"rough,omitzero" label:"Draft" doc:"computed on a reduced photo, not yet at full size"`
+	Tiles  setting.Bytes `json:"tiles,omitzero" label:"Pixels" doc:"coverage in compressed tiles; see package cutout"`
 }
 
 // Empty tells whether nothing is covered.
@@ -93,7 +93,7 @@ func (c *CutOut) Empty() bool { return c.Raster.Tiles.Len() == 0 }
 // Check refuses a raster that is larger than a photo can be.
 func (r Raster) Check(f setting.Frame) (field, msg string) {
 	if float64(r.Width)*float64(r.Height) > MaxCells {
-		return "width", "A cut-out has at most 400 million cells."
+		return "width", "A cut-out can have at most 400 million pixels."
 	}
 	return "", ""
 }

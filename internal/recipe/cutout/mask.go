@@ -223,7 +223,7 @@ func (r *Raster) Mask() (*Mask, error) {
 	if len(data) == 0 {
 		return m, nil
 	}
-	damaged := fault.New(fault.Invalid, "The pixels of a cut-out are damaged. Cut it out again, or open an archive of the shot.")
+	damaged := fault.New(fault.Invalid, "The pixels of a cut-out are damaged. Cut it out again, or open a shot file of this shot.")
 	if data[0] != form {
 		return nil, damaged
 	}

@@ -7,13 +7,13 @@ import "pyrant/internal/base/colour"
 // weights (1−y)², 2y(1−y) and y², and c the pure colour of a hue less its luma.
 type Balance struct {
 	Shadows    Shift `json:"shadows" title:"Shadows"`
-	Middle     Shift `json:"middle" title:"Middle"`
+	Middle     Shift `json:"middle" title:"Midtones"`
 	Highlights Shift `json:"highlights" title:"Highlights"`
 }
 
 // Shift is where one range of brightness goes.
 type Shift struct {
-	Hue    float64 `json:"hue" label:"Towards" unit:"°" range:"0..360" default:"200" step:"1"`
+	Hue    float64 `json:"hue" label:"Hue" unit:"°" range:"0..360" default:"200" step:"1" doc:"colour that the tones move towards"`
 	Amount float64 `json:"amount" label:"Amount" unit:"%" range:"0..1" default:"0" step:"0.01"`
 	Light  float64 `json:"light" label:"Brightness" range:"-1..1" times:"100" default:"0" step:"0.01"`
 }

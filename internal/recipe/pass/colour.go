@@ -5,10 +5,10 @@ import "pyrant/internal/base/colour"
 // Colour is temperature and tint of the light, how strong colours are, and how rich:
 // richness leaves what is vivid already, and skin, more alone.
 type Colour struct {
-	Temperature float64 `json:"temperature" label:"Temperature" unit:"mired" range:"-120..300" slider:"-120..200" default:"0" step:"1" doc:"shift along the Planckian locus; more is warmer"`
-	Tint        float64 `json:"tint" label:"Tint" range:"-1..1" times:"100" default:"0" step:"0.01" doc:"across the locus, from green to magenta; 100 are 0.03 of the CIE 1960 UCS"`
-	Saturation  float64 `json:"saturation" label:"Saturation" unit:"%" range:"0..3" slider:"0..2" default:"1" step:"0.01" doc:"0 is grey, 1 leaves it"`
-	Richness    float64 `json:"richness" label:"Richness" range:"-1..1" times:"100" default:"0" step:"0.01"`
+	Temperature float64 `json:"temperature" label:"Temperature" unit:"mired" range:"-120..300" slider:"-120..200" default:"0" step:"1" doc:"positive is warmer"`
+	Tint        float64 `json:"tint" label:"Tint" range:"-1..1" times:"100" default:"0" step:"0.01" doc:"from green to magenta"`
+	Saturation  float64 `json:"saturation" label:"Saturation" unit:"%" range:"0..3" slider:"0..2" default:"1" step:"0.01" doc:"0 is grey, 100 % changes nothing"`
+	Richness    float64 `json:"richness" label:"Richness" range:"-1..1" times:"100" default:"0" step:"0.01" doc:"saturates dull colours more than vivid ones"`
 }
 
 // tintRange is how far a full tint goes across the locus.

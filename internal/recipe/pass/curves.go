@@ -11,16 +11,16 @@ import (
 // through its points by monotone cubics (Fritsch and Carlson 1980) and goes on level
 // beyond the first and the last; without points it leaves values as they are.
 type Curves struct {
-	All   []Knot `json:"all,omitzero" label:"Curve of all" row:"own" count:"0..32" each:"point"`
-	Red   []Knot `json:"red,omitzero" label:"Curve of red" row:"own" count:"0..32" each:"point"`
-	Green []Knot `json:"green,omitzero" label:"Curve of green" row:"own" count:"0..32" each:"point"`
-	Blue  []Knot `json:"blue,omitzero" label:"Curve of blue" row:"own" count:"0..32" each:"point"`
+	All   []Knot `json:"all,omitzero" label:"All channels" row:"own" count:"0..32" each:"point"`
+	Red   []Knot `json:"red,omitzero" label:"Red curve" row:"own" count:"0..32" each:"point"`
+	Green []Knot `json:"green,omitzero" label:"Green curve" row:"own" count:"0..32" each:"point"`
+	Blue  []Knot `json:"blue,omitzero" label:"Blue curve" row:"own" count:"0..32" each:"point"`
 }
 
 // Knot is a point of a curve, in display values.
 type Knot struct {
-	X float64 `json:"x" label:"From" unit:"%" range:"0..1" step:"0.001"`
-	Y float64 `json:"y" label:"To" unit:"%" range:"0..1" step:"0.001"`
+	X float64 `json:"x" label:"From" unit:"%" range:"0..1" step:"0.001" doc:"tone before"`
+	Y float64 `json:"y" label:"To" unit:"%" range:"0..1" step:"0.001" doc:"tone after"`
 }
 
 // leastGap is how far apart the points of a curve lie at least.
@@ -33,7 +33,7 @@ func (c Curves) Check(setting.Frame) (field, msg string) {
 		k    []Knot
 	}{{"all", c.All}, {"red", c.Red}, {"green", c.Green}, {"blue", c.Blue}} {
 		if len(l.k) == 1 {
-			return l.name, "A curve has at least two points, or none."
+			return l.name, "A curve needs at least two points, or none."
 		}
 		for i := 1; i < len(l.k); i++ {
 			if l.k[i].X-l.k[i-1].X < leastGap {

@@ -15,13 +15,13 @@ import (
 // Contrast turns round display 0.5, keeps both ends, and is undone by its negative.
 type Levels struct {
 	Exposure float64 `json:"exposure" label:"Exposure" unit:"stops" range:"-10..6" slider:"-6..3" default:"0" step:"0.01"`
-	Black    float64 `json:"black" label:"Black" unit:"%" range:"0..1" default:"0" step:"0.001" doc:"display value that becomes black"`
-	Middle   float64 `json:"middle" label:"Middle" range:"0.1..10" slider:"0.2..5 log" default:"1" step:"0.01" doc:"above 1 is brighter; black and white stay"`
-	White    float64 `json:"white" label:"White" unit:"%" range:"0..1" default:"1" step:"0.001" doc:"display value that becomes white"`
+	Black    float64 `json:"black" label:"Black point" unit:"%" range:"0..1" default:"0" step:"0.001" doc:"tone that becomes black"`
+	Middle   float64 `json:"middle" label:"Midtones" range:"0.1..10" slider:"0.2..5 log" default:"1" step:"0.01" doc:"above 1 is brighter; black and white stay"`
+	White    float64 `json:"white" label:"White point" unit:"%" range:"0..1" default:"1" step:"0.001" doc:"tone that becomes white"`
 	Contrast float64 `json:"contrast" label:"Contrast" range:"-1..1" times:"100" default:"0" step:"0.01"`
 	Red      float64 `json:"red" label:"Red" unit:"stops" range:"-3..3" slider:"-1..1" default:"0" step:"0.01" doc:"exposure of red alone"`
-	Green    float64 `json:"green" label:"Green" unit:"stops" range:"-3..3" slider:"-1..1" default:"0" step:"0.01"`
-	Blue     float64 `json:"blue" label:"Blue" unit:"stops" range:"-3..3" slider:"-1..1" default:"0" step:"0.01"`
+	Green    float64 `json:"green" label:"Green" unit:"stops" range:"-3..3" slider:"-1..1" default:"0" step:"0.01" doc:"exposure of green alone"`
+	Blue     float64 `json:"blue" label:"Blue" unit:"stops" range:"-3..3" slider:"-1..1" default:"0" step:"0.01" doc:"exposure of blue alone"`
 }
 
 // Check refuses a black point that is no darker than the white point.

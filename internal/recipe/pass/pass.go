@@ -16,12 +16,12 @@ import (
 type Pass struct {
 	ID       string   `json:"id,omitzero" row:"own" key:"-" count:"0..64" doc:"unique in its list, never shown"`
 	Name     string   `json:"name" label:"Name" count:"1..80"`
-	On       bool     `json:"on" label:"Switch" default:"true" row:"own"`
-	Strength float64  `json:"strength" label:"Strength" unit:"%" range:"0..1" default:"1" step:"0.01" row:"own"`
-	Joining  Joining  `json:"joining" label:"Joining" default:"normal" row:"own"`
-	Area     area.Ref `json:"area" label:"Area" default:"" row:"own" doc:"id of the area; left empty, everywhere"`
-	Outside  bool     `json:"outside,omitzero" label:"Outside" row:"own" doc:"works where the area is not"`
-	Does     Kind     `json:"does" label:"What it changes" title:"*"`
+	On       bool     `json:"on" label:"On" default:"true" row:"own"`
+	Strength float64  `json:"strength" label:"Amount" unit:"%" range:"0..1" default:"1" step:"0.01" row:"own" doc:"how far the pass is applied"`
+	Joining  Joining  `json:"joining" label:"Blend mode" default:"normal" row:"own"`
+	Area     area.Ref `json:"area" label:"Area" default:"" row:"own" doc:"id of the area; empty for everywhere"`
+	Outside  bool     `json:"outside,omitzero" label:"Outside" row:"own" doc:"works outside the area"`
+	Does     Kind     `json:"does" label:"Effect" title:"*"`
 }
 
 // Joining is how a pass joins the picture before it: in linear light where it is
@@ -53,10 +53,10 @@ type Kind interface {
 // Kinds lists the kinds of pass.
 var Kinds = setting.Register[Kind](
 	setting.Kind{Word: "levels", Label: "Levels", Zero: Levels{}},
-	setting.Kind{Word: "shade", Label: "Light and shade", Zero: Shade{}},
+	setting.Kind{Word: "shade", Label: "Shadows and highlights", Zero: Shade{}},
 	setting.Kind{Word: "colour", Label: "Colour", Zero: Colour{}},
 	setting.Kind{Word: "curves", Label: "Curves", Zero: Curves{}},
-	setting.Kind{Word: "ramp", Label: "Ramp", Zero: Ramp{}},
+	setting.Kind{Word: "ramp", Label: "Colour ramp", Zero: Ramp{}},
 	setting.Kind{Word: "balance", Label: "Balance", Zero: Balance{}},
 	setting.Kind{Word: "picture", Label: "Picture", Zero: Picture{}},
 )

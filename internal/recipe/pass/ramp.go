@@ -9,9 +9,9 @@ import (
 // Ramp gives shadows, middle and highlights three colours, by display brightness, and
 // keeps the luminance of every pixel.
 type Ramp struct {
-	Follow     Follow `json:"follow" label:"Follows" default:"" doc:"id of a light whose gel the hues are counted from; left empty, they stand for themselves"`
+	Follow     Follow `json:"follow" label:"Colours from" default:"" doc:"id of the light whose gel the hues follow; empty for own colours"`
 	Shadows    Swatch `json:"shadows" title:"Shadows"`
-	Middle     Swatch `json:"middle" title:"Middle"`
+	Middle     Swatch `json:"middle" title:"Midtones"`
 	Highlights Swatch `json:"highlights" title:"Highlights"`
 }
 
@@ -20,8 +20,8 @@ type Follow string
 
 // Swatch is one colour of a ramp.
 type Swatch struct {
-	Hue        float64 `json:"hue" label:"Hue" unit:"°" range:"0..360" default:"200" step:"1" doc:"its own, or turned against the gel that the ramp follows"`
-	Saturation float64 `json:"saturation" label:"Saturation" unit:"%" range:"0..1" default:"0.7" step:"0.01" doc:"its own, or against the gel's"`
+	Hue        float64 `json:"hue" label:"Hue" unit:"°" range:"0..360" default:"200" step:"1" doc:"absolute, or against the gel that the ramp follows"`
+	Saturation float64 `json:"saturation" label:"Saturation" unit:"%" range:"0..1" default:"0.7" step:"0.01" doc:"absolute, or against the gel that the ramp follows"`
 	Amount     float64 `json:"amount" label:"Amount" unit:"%" range:"0..1" default:"0" step:"0.01"`
 }
 

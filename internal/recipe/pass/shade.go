@@ -13,9 +13,9 @@ import (
 // With b for that, from 0 to 1, light is multiplied by 2^(1.5·(shadows·ws + highlights·wh)),
 // ws = 1 − smooth(b/0.6), wh = smooth((b − 0.4)/0.6).
 type Shade struct {
-	Shadows    float64 `json:"shadows" label:"Shadows" range:"-1..1" times:"100" default:"0" step:"0.01"`
-	Highlights float64 `json:"highlights" label:"Highlights" range:"-1..1" times:"100" default:"0" step:"0.01"`
-	Radius     float64 `json:"radius" label:"Radius" unit:"px" range:"0..L/4" slider:"L/300..L/8 log" default:"L/40" step:"1" doc:"what is smaller keeps its contrast"`
+	Shadows    float64 `json:"shadows" label:"Shadows" range:"-1..1" times:"100" default:"0" step:"0.01" doc:"negative darkens shadows, positive opens them"`
+	Highlights float64 `json:"highlights" label:"Highlights" range:"-1..1" times:"100" default:"0" step:"0.01" doc:"negative darkens highlights, positive brightens them"`
+	Radius     float64 `json:"radius" label:"Radius" unit:"px" range:"0..L/4" slider:"L/300..L/8 log" default:"L/40" step:"1" doc:"detail smaller than this keeps its contrast"`
 }
 
 const shadeStops = 1.5

@@ -39,7 +39,7 @@ func ParseOps(data []byte) ([]Op, error) {
 	if len(ops) > MaxOps {
 		return nil, fault.New(
 			fault.Invalid,
-			"The change has %d operations; it may have %d.",
+			"The change has %d operations; the limit is %d.",
 			len(ops),
 			MaxOps,
 		)
@@ -59,7 +59,7 @@ func Apply[T any](v T, ops []Op, f Frame) (T, error) {
 			if !holds(cur, split(path), ops[i].Value) {
 				return v, fault.New(
 					fault.Gone,
-					"What this change was made for is no longer in this shot. Nothing was changed.",
+					"That item was deleted. Nothing was changed.",
 				)
 			}
 			continue
@@ -68,7 +68,7 @@ func Apply[T any](v T, ops []Op, f Frame) (T, error) {
 			if path = ops[i].From; list(path) != list(ops[i].Path) {
 				return v, fault.In(
 					strings.TrimPrefix(ops[i].Path, "/"),
-					"Things are moved within their list alone.",
+					"Items can only be reordered within their list.",
 				)
 			}
 		}
@@ -141,7 +141,7 @@ func split(path string) []string {
 }
 
 func nothing(at string) *fault.Error {
-	return fault.In(at, "The change does not fit this shot: there is nothing of that name.")
+	return fault.In(at, "The change does not fit this shot. Nothing was changed. Reload the page.")
 }
 
 // edit returns v after op at path. s declares v; at is v's own path, for faults.
@@ -153,7 +153,7 @@ func edit(v reflect.Value, s *Setting, path []string, at string, op *Op,
 	out := reflect.New(v.Type()).Elem()
 	if l, ok := asList(v); ok {
 		if l.Away() {
-			return v, fault.In(at, "The list that this names is missing.")
+			return v, fault.In(at, "A list that this change needs is missing.")
 		}
 		w, err := edit(l.slice(), s, path, at, op, f)
 		if err != nil {
@@ -202,14 +202,14 @@ func editField(v reflect.Value, path []string, at string, op *Op,
 		return v, nothing(below(at, clip(name)))
 	}
 	if v.Type().Field(fs.index).Tag.Get("fixed") == "true" || name == "id" {
-		return v, fault.In(below(at, name), "This cannot be changed.")
+		return v, fault.In(below(at, name), "This value cannot be changed.")
 	}
 	out := reflect.New(v.Type()).Elem()
 	out.Set(v)
 	field := out.Field(fs.index)
 	if len(path) == 1 && op.Op == "remove" {
 		if !fs.Optional {
-			return v, fault.In(below(at, name), "This cannot be removed.")
+			return v, fault.In(below(at, name), "This value cannot be deleted.")
 		}
 		if !fs.setDefault(field, f) {
 			field.SetZero()
@@ -348,15 +348,15 @@ func change(v reflect.Value, s *Setting, at string, op *Op, f Frame) (reflect.Va
 		var by [2]float64
 		sh, ok := v.Interface().(Shifter)
 		if !ok || json.Unmarshal(op.Value, &by) != nil {
-			return v, fault.In(at, "This cannot be moved.")
+			return v, fault.In(at, "This item cannot be moved.")
 		}
 		out.Set(reflect.ValueOf(sh.Shifted(by[0], by[1])))
 	case "remove":
-		return v, fault.In(at, "This cannot be removed.")
+		return v, fault.In(at, "This value cannot be deleted.")
 	default:
 		return v, fault.In(
 			at,
-			"%q is none of the operations replace, add, remove, move, test and shift.",
+			"%q is not an operation: replace, add, remove, move, test or shift.",
 			clip(op.Op),
 		)
 	}
@@ -466,7 +466,7 @@ func (s *Setting) element(list reflect.Value, path []string, op string) string {
 	if len(path) == 1 {
 		switch op {
 		case "remove":
-			return "Remove " + noun
+			return "Delete " + noun
 		case "move":
 			return "Move " + noun
 		case "add":

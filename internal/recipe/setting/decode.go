@@ -121,7 +121,7 @@ func fill(v reflect.Value, raw any, path string, f Frame) *fault.Error {
 		m, ok := raw.(map[string]any)
 		switch {
 		case !ok:
-			return fault.In(path, "There should be an object here.")
+			return fault.In(path, "This must be an object.")
 		case t.Kind() == reflect.Struct:
 			return fillFields(v, m, path, f, "")
 		case t.Kind() == reflect.Interface:
@@ -151,7 +151,7 @@ func fillList(v reflect.Value, raw any, path string, f Frame) *fault.Error {
 	l := v.Interface().(anyList)
 	if key, ok := raw.(string); ok {
 		if !isKey(key) {
-			return fault.In(path, "This is not the name of a kept list.")
+			return fault.In(path, "This is not the name of a stored list.")
 		}
 		v.Set(reflect.ValueOf(l.reference(key)))
 		return nil
@@ -170,7 +170,7 @@ func fillKind(v reflect.Value, m map[string]any, path string, f Frame) *fault.Er
 	k, ok := kindOf(v.Type(), word)
 	if !ok {
 		return fault.In(below(path, "kind"),
-			"%q is none of the kinds that this Pyrant knows: %s.", word, words(v.Type()))
+			"%q is not a known kind: %s.", word, words(v.Type()))
 	}
 	c := reflect.New(reflect.TypeOf(k.Zero)).Elem()
 	if err := fillFields(c, m, path, f, "kind"); err != nil {
@@ -200,7 +200,7 @@ func fillItems(v reflect.Value, raw any, path string, f Frame) *fault.Error {
 	list, ok := raw.([]any)
 	if v.Kind() == reflect.Array {
 		if !ok || len(list) != v.Len() {
-			return fault.In(path, "There should be a list of %d numbers here.", v.Len())
+			return fault.In(path, "This must be a list of %d numbers.", v.Len())
 		}
 		for i, e := range list {
 			if err := fill(v.Index(i), e, path, f); err != nil {
@@ -210,7 +210,7 @@ func fillItems(v reflect.Value, raw any, path string, f Frame) *fault.Error {
 		return nil
 	}
 	if !ok {
-		return fault.In(path, "There should be a list here.")
+		return fault.In(path, "This must be a list.")
 	}
 	s := reflect.MakeSlice(v.Type(), len(list), len(list))
 	for i, e := range list {
@@ -228,25 +228,25 @@ func fillPlain(v reflect.Value, raw any, path string) *fault.Error {
 	case reflect.Float64:
 		n, ok := raw.(float64)
 		if !ok {
-			return fault.In(path, "There should be a number here.")
+			return fault.In(path, "This must be a number.")
 		}
 		v.SetFloat(n)
 	case reflect.Int:
 		n, ok := raw.(float64)
 		if !ok || n != float64(int(n)) {
-			return fault.In(path, "There should be a whole number here.")
+			return fault.In(path, "This must be a whole number.")
 		}
 		v.SetInt(int64(n))
 	case reflect.String:
 		s, ok := raw.(string)
 		if !ok {
-			return fault.In(path, "There should be a text here.")
+			return fault.In(path, "This must be a text.")
 		}
 		v.SetString(s)
 	case reflect.Bool:
 		b, ok := raw.(bool)
 		if !ok {
-			return fault.In(path, "There should be true or false here.")
+			return fault.In(path, "This must be true or false.")
 		}
 		v.SetBool(b)
 	default:
@@ -284,7 +284,7 @@ func fillFields(v reflect.Value, m map[string]any, path string, f Frame, tag str
 	for _, name := range sortedKeys(m) {
 		if name != tag && !slices.ContainsFunc(fields,
 			func(s *Setting) bool { return s.Name == name }) {
-			return fault.In(below(path, name), "This Pyrant knows no such field.")
+			return fault.In(below(path, name), "There is no such field.")
 		}
 	}
 	return nil

@@ -70,7 +70,7 @@ func Index[T any](list []T, name string) (int, bool) {
 // missing is the fault of a path that names an item by an id that is not there.
 func missing(at string) *fault.Error {
 	return &fault.Error{Kind: fault.Gone, Field: at,
-		Msg: "What this change was made for is no longer in this shot. Nothing was changed."}
+		Msg: "That item was deleted. Nothing was changed."}
 }
 
 // twice returns the index of the first item whose id an earlier one has, -1 for none.

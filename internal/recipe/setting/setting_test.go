@@ -270,30 +270,30 @@ func TestEncodeAndDecode(t *testing.T) {
 func TestDecodeRefuses(t *testing.T) {
 	for doc, want := range map[string]string{
 		`{}`:                                    "goods: This field is missing.",
-		`{"goods":[],"roof":1}`:                 "roof: This Pyrant knows no such field.",
-		`{"goods":[],"paint":{"blue":1}}`:       "paint.blue: This Pyrant knows no such field.",
-		`{"goods":[],"name":7}`:                 "name: There should be a text here.",
-		`{"goods":[],"open":1}`:                 "open: There should be true or false here.",
-		`{"goods":[],"width":"9"}`:              "width: There should be a number here.",
-		`{"goods":[],"width":null}`:             "width: There should be a number here.",
-		`{"goods":[],"shelf":2.5}`:              "shelf: There should be a whole number here.",
-		`{"goods":[],"paint":[]}`:               "paint: There should be an object here.",
-		`{"goods":{}}`:                          "goods: There should be a list here.",
-		`{"goods":[3]}`:                         "goods[0]: There should be an object here.",
-		`{"goods":[{"grams":3}]}`:               `goods[0].kind: "" is none of the kinds that this Pyrant knows: loaf, rope.`,
-		`{"goods":[{"kind":"cake"}]}`:           `goods[0].kind: "cake" is none of the kinds that this Pyrant knows: loaf, rope.`,
-		`{"goods":[{"kind":"loaf","to":3}]}`:    "goods[0].to: This Pyrant knows no such field.",
+		`{"goods":[],"roof":1}`:                 "roof: There is no such field.",
+		`{"goods":[],"paint":{"blue":1}}`:       "paint.blue: There is no such field.",
+		`{"goods":[],"name":7}`:                 "name: This must be a text.",
+		`{"goods":[],"open":1}`:                 "open: This must be true or false.",
+		`{"goods":[],"width":"9"}`:              "width: This must be a number.",
+		`{"goods":[],"width":null}`:             "width: This must be a number.",
+		`{"goods":[],"shelf":2.5}`:              "shelf: This must be a whole number.",
+		`{"goods":[],"paint":[]}`:               "paint: This must be an object.",
+		`{"goods":{}}`:                          "goods: This must be a list.",
+		`{"goods":[3]}`:                         "goods[0]: This must be an object.",
+		`{"goods":[{"grams":3}]}`:               `goods[0].kind: "" is not a known kind: loaf, rope.`,
+		`{"goods":[{"kind":"cake"}]}`:           `goods[0].kind: "cake" is not a known kind: loaf, rope.`,
+		`{"goods":[{"kind":"loaf","to":3}]}`:    "goods[0].to: There is no such field.",
 		`{"goods":[{"kind":"rope","to":3}]}`:    "goods[0].from: This field is missing.",
-		`{"goods":[],"fee":{"tax":1}}`:          "fee.tax: This Pyrant knows no such field.",
-		`{"goods":[],"fee":3}`:                  "fee: There should be an object here.",
-		`{"goods":[],"prices":[]}`:              "prices: There should be an object here.",
+		`{"goods":[],"fee":{"tax":1}}`:          "fee.tax: There is no such field.",
+		`{"goods":[],"fee":3}`:                  "fee: This must be an object.",
+		`{"goods":[],"prices":[]}`:              "prices: This must be an object.",
 		`{"goods":[],"prices":{"a":{"off":1}}}`: "prices.a.of: This field is missing.",
-		`{"goods":[],"edge":[1]}`:               "edge: There should be a list of 2 numbers here.",
-		`{"goods":[],"edge":[1,"2"]}`:           "edge: There should be a number here.",
+		`{"goods":[],"edge":[1]}`:               "edge: This must be a list of 2 numbers.",
+		`{"goods":[],"edge":[1,"2"]}`:           "edge: This must be a number.",
 		`{"goods":[],"line":[{"y":1}]}`:         "line[0].x: This field is missing.",
-		`{"goods":[],"line":"0f"}`:              "line: This is not the name of a kept list.",
-		`{"kind":"stall","goods":[]}`:           "kind: This Pyrant knows no such field.",
-		`[]`:                                    "There should be an object here.",
+		`{"goods":[],"line":"0f"}`:              "line: This is not the name of a stored list.",
+		`{"kind":"stall","goods":[]}`:           "kind: There is no such field.",
+		`[]`:                                    "This must be an object.",
 	} {
 		if s, err := decode(doc); err == nil || err.Error() != want {
 			t.Errorf("%s gives %v (%+v)\nwant %s", doc, err, s, want)
@@ -325,20 +325,20 @@ func TestValidate(t *testing.T) {
 		{func(s *stall) { s.Edge[1] = 401 }, "edge: 401 is out of range; give a value from -400 to 400."},
 		{func(s *stall) { s.Name = "" }, "name: Name has 1 to 8 characters."},
 		{func(s *stall) { s.Name = "Wällchenx" }, "name: Name has 1 to 8 characters."},
-		{func(s *stall) { s.Name = "a\xff" }, "name: This text has characters that cannot be read."},
-		{func(s *stall) { s.Mood = "shy" }, `mood: "shy" is not one to choose; there are calm, loud.`},
-		{func(s *stall) { s.Mood = mood(strings.Repeat("ä", 50)) }, `mood: "` + strings.Repeat("ä", 40) + `…" is not one to choose; there are calm, loud.`},
+		{func(s *stall) { s.Name = "a\xff" }, "name: This text has invalid characters."},
+		{func(s *stall) { s.Mood = "shy" }, `mood: "shy" is not a choice; choose calm, loud.`},
+		{func(s *stall) { s.Mood = mood(strings.Repeat("ä", 50)) }, `mood: "` + strings.Repeat("ä", 40) + `…" is not a choice; choose calm, loud.`},
 		{func(s *stall) { s.Paint.Gold = -1 }, "paint.gold: -1 is out of range; give a value from 0 to 1."},
-		{func(s *stall) { s.Goods = append(s.Goods, loaf{1}, loaf{2}) }, "goods: There are 4 goods here; there is room for 3."},
+		{func(s *stall) { s.Goods = append(s.Goods, loaf{1}, loaf{2}) }, "goods: There are 4 goods; the limit is 3."},
 		{func(s *stall) { s.Goods[0] = loaf{0} }, "goods[0].grams: 0 is out of range; give a value from 1 to 5000."},
 		{func(s *stall) { s.Goods[1] = rope{30, 10} }, "goods[1].to: The rope ends before it begins."},
 		{func(s *stall) { s.Goods[1] = nil }, "goods[1]: Something is missing here."},
 		{func(s *stall) { s.Fee.Sum = 10 }, "fee.sum: 10 is out of range; give a value from 0 to 9."},
 		{func(s *stall) { s.Prices["a"] = amount{10} }, "prices.a.of: 10 is out of range; give a value from 0 to 9."},
-		{func(s *stall) { s.Prices["c"] = amount{} }, "prices: There are 3 prices here; there is room for 2."},
+		{func(s *stall) { s.Prices["c"] = amount{} }, "prices: There are 3 prices; the limit is 2."},
 		{func(s *stall) { s.Line = s.Line.With(1, spot{X: 601}) }, "line[1].x: 601 is out of range; give a value from 0 to 600."},
 		{func(s *stall) { s.Line = s.Line.With(1, spot{A: [2]float64{0, 10}}) }, "line[1].a: 10 is out of range; give a value from -9 to 9."},
-		{func(s *stall) { s.Line = ListOf(long...) }, "line: There are 101 spots here; there is room for 100."},
+		{func(s *stall) { s.Line = ListOf(long...) }, "line: There are 101 spots; the limit is 100."},
 	} {
 		s := Clone(full())
 		tt.change(&s)
@@ -474,18 +474,18 @@ func TestApplyRefuses(t *testing.T) {
 		`{"op":"remove","path":"/goods/-"}`:                                    "goods[-]: The change does not fit",
 		`{"op":"replace","path":"/prices/c","value":{"of":1}}`:                 "prices.c: The change does not fit",
 		`{"op":"replace","path":"/width/x","value":1}`:                         "width: The change does not fit",
-		`{"op":"remove","path":"/goods"}`:                                      "goods: This cannot be removed.",
-		`{"op":"remove","path":""}`:                                            "This cannot be removed.",
-		`{"op":"remove","path":"/edge/0"}`:                                     "edge: This cannot be removed.",
-		`{"op":"replace","path":"/mark","value":"x"}`:                          "mark: This cannot be changed.",
-		`{"op":"remove","path":"/mark"}`:                                       "mark: This cannot be changed.",
-		`{"op":"copy","path":"/width","value":1}`:                              `width: "copy" is none of the operations`,
-		`{"op":"move","from":"/line/0","path":"/edge/0"}`:                      "edge/0: Things are moved within",
+		`{"op":"remove","path":"/goods"}`:                                      "goods: This value cannot be deleted.",
+		`{"op":"remove","path":""}`:                                            "This value cannot be deleted.",
+		`{"op":"remove","path":"/edge/0"}`:                                     "edge: This value cannot be deleted.",
+		`{"op":"replace","path":"/mark","value":"x"}`:                          "mark: This value cannot be changed.",
+		`{"op":"remove","path":"/mark"}`:                                       "mark: This value cannot be changed.",
+		`{"op":"copy","path":"/width","value":1}`:                              `width: "copy" is not an operation`,
+		`{"op":"move","from":"/line/0","path":"/edge/0"}`:                      "edge/0: Items can only be reordered within",
 		`{"op":"move","from":"/line/0","path":"/line/9"}`:                      "line[0]: The change does not fit",
 		`{"op":"move","from":"/line/9","path":"/line/0"}`:                      "line[9]: The change does not fit",
-		`{"op":"move","path":"/line/0"}`:                                       "line/0: Things are moved within",
-		`{"op":"shift","path":"/width","value":[1,2]}`:                         "width: This cannot be moved.",
-		`{"op":"shift","path":"/goods/1","value":3}`:                           "goods[1]: This cannot be moved.",
+		`{"op":"move","path":"/line/0"}`:                                       "line/0: Items can only be reordered within",
+		`{"op":"shift","path":"/width","value":[1,2]}`:                         "width: This item cannot be moved.",
+		`{"op":"shift","path":"/goods/1","value":3}`:                           "goods[1]: This item cannot be moved.",
 		`{"op":"shift","path":"/goods/1","value":[0,99]}`:                      "goods[1].to: 129 is out of range",
 		`{"op":"replace","path":"/width","value":1000}`:                        "width: 1000 is out of range",
 		`{"op":"replace","path":"/goods/1/to","value":5}`:                      "goods[1].to: The rope ends before it begins.",
@@ -494,7 +494,7 @@ func TestApplyRefuses(t *testing.T) {
 		`{"op":"replace","path":"/width"}`:                                     "width: The value is not valid JSON.",
 		`{"op":"replace","path":"/line/0/x","value":601}`:                      "line[0].x: 601 is out of range",
 		`{"op":"replace","path":"/line/5/x","value":1}`:                        "line[5]: The change does not fit",
-		`{"op":"add","path":"/prices/c","value":{"of":1}}`:                     "prices: There are 3 prices here",
+		`{"op":"add","path":"/prices/c","value":{"of":1}}`:                     "prices: There are 3 prices",
 		`{"op":"replace","path":"/edge/2","value":1}`:                          "edge[2]: The change does not fit",
 	} {
 		parsed, err := ParseOps([]byte("[" + ops + "]"))
@@ -512,7 +512,7 @@ func TestApplyRefuses(t *testing.T) {
 	three := full()
 	three.Goods = append(three.Goods, loaf{9})
 	if _, err := Apply(three, []Op{{Op: "add", Path: "/goods/-", Value: []byte(`{"kind":"loaf"}`)}}, market); err == nil ||
-		!strings.Contains(err.Error(), "room for 3") {
+		!strings.Contains(err.Error(), "limit is 3") {
 		t.Errorf("a fourth good: %v", err)
 	}
 	if _, err := ParseOps([]byte(`{}`)); err == nil {
@@ -537,7 +537,7 @@ func TestTitles(t *testing.T) {
 		{"replace", "/paint", "Paint"},
 		{"replace", "/goods/1/to", "To of good 2"},
 		{"replace", "/goods/1", "Good 2"},
-		{"remove", "/goods/0", "Remove good 1"},
+		{"remove", "/goods/0", "Delete good 1"},
 		{"add", "/goods/0", "Add good 1"},
 		{"add", "/goods/-", "Add a good"},
 		{"replace", "/goods", "Goods"},
@@ -646,7 +646,7 @@ func TestPackAndResolve(t *testing.T) {
 		t.Fatalf("read: %v, %v", err, back.Line)
 	}
 	if err := Validate(back, market); err == nil ||
-		!strings.Contains(err.Error(), "line: The list that this names is missing.") {
+		!strings.Contains(err.Error(), "line: A list that this change needs is missing.") {
 		t.Errorf("without its list it counts as valid: %v", err)
 	}
 	if _, err := Apply(back, set("/line/0/x", 1), market); err == nil ||
@@ -710,7 +710,7 @@ func TestFromForm(t *testing.T) {
 		"part=2":    "part: 2 is out of range; give a value from 0 to 1.",
 		"part=NaN":  "part: This is not a number.",
 		"shelf=2.5": "shelf: Shelf is a whole number from 0 to 10.",
-		"mood=shy":  `mood: "shy" is not one to choose; there are calm, loud.`,
+		"mood=shy":  `mood: "shy" is not a choice; choose calm, loud.`,
 	} {
 		form := map[string]string{}
 		for _, kv := range strings.Split(in, ",") {

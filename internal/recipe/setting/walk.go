@@ -23,7 +23,7 @@ func Validate(v any, f Frame) error {
 func validate(v reflect.Value, s *Setting, path string, f Frame) *fault.Error {
 	if l, ok := asList(v); ok {
 		if l.Away() {
-			return fault.In(path, "The list that this names is missing.")
+			return fault.In(path, "A list that this change needs is missing.")
 		}
 		if l.opaque() {
 			return nil // its owner checks it
@@ -135,20 +135,20 @@ func (s *Setting) text(v reflect.Value, path string) *fault.Error {
 		}
 		return fault.In(
 			path,
-			"%q is not one to choose; there are %s.",
+			"%q is not a choice; choose %s.",
 			clip(v.String()),
 			strings.Join(values, ", "),
 		)
 	}
 	if !utf8.ValidString(v.String()) {
-		return fault.In(path, "This text has characters that cannot be read.")
+		return fault.In(path, "This text has invalid characters.")
 	}
 	if n := utf8.RuneCountInString(v.String()); s.Count[1] > 0 &&
 		(n < s.Count[0] || n > s.Count[1]) {
 		return fault.In(
 			path,
 			"%s has %d to %d characters.",
-			s.subject("A text here"),
+			s.subject("a text"),
 			s.Count[0],
 			s.Count[1],
 		)
@@ -177,13 +177,13 @@ func (s *Setting) count(v reflect.Value, path string) *fault.Error {
 	if n := v.Len(); n > s.Count[1] {
 		return fault.In(
 			path,
-			"There are %d %s here; there is room for %d.",
+			"There are %d %s; the limit is %d.",
 			n,
 			plural(s.noun()),
 			s.Count[1],
 		)
 	} else if n < s.Count[0] {
-		return fault.In(path, "There should be at least %d %s here.", s.Count[0], plural(s.noun()))
+		return fault.In(path, "This needs at least %d %s.", s.Count[0], plural(s.noun()))
 	}
 	return nil
 }

@@ -7,7 +7,7 @@ import "pyrant/internal/recipe/cutout"
 type CutOut struct {
 	ID   string     `json:"id,omitzero" row:"own" key:"-" count:"0..64" doc:"unique in its list, never shown"`
 	Of   cutout.Ref `json:"of" label:"Cut-out" row:"own" doc:"id of the cut-out"`
-	Away bool       `json:"away,omitzero" label:"Taking away" row:"own" doc:"taken away from the light's other shapes"`
+	Away bool       `json:"away,omitzero" label:"Subtract" row:"own" doc:"subtracted from the light's other shapes"`
 }
 
 // Taken tells whether the cut-out is taken away.

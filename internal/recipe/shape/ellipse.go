@@ -5,13 +5,13 @@ import "math"
 // Ellipse is the area inside an ellipse.
 type Ellipse struct {
 	ID     string  `json:"id,omitzero" row:"own" key:"-" count:"0..64" doc:"unique in its list, never shown"`
-	Away   bool    `json:"away,omitzero" label:"Taking away" row:"own" doc:"taken away from the light's other shapes"`
-	X      float64 `json:"x" label:"Across" row:"own" unit:"px" range:"-W..2W" doc:"of its middle"`
-	Y      float64 `json:"y" label:"Down" row:"own" unit:"px" range:"-H..2H" doc:"of its middle"`
+	Away   bool    `json:"away,omitzero" label:"Subtract" row:"own" doc:"subtracted from the light's other shapes"`
+	X      float64 `json:"x" label:"X" row:"own" unit:"px" range:"-W..2W" doc:"of the centre"`
+	Y      float64 `json:"y" label:"Y" row:"own" unit:"px" range:"-H..2H" doc:"of the centre"`
 	Width  float64 `json:"width" label:"Width" unit:"px" range:"0.1..2L" slider:"1..L log" default:"L/10" step:"0.1" doc:"along its first axis"`
 	Height float64 `json:"height" label:"Height" unit:"px" range:"0.1..2L" slider:"1..L log" default:"L/10" step:"0.1" doc:"along its second axis"`
-	Turn   float64 `json:"turn,omitzero" label:"Turn" unit:"°" range:"-180..180" step:"0.1" doc:"of the first axis, clockwise"`
-	Feet   Feet    `json:"feet,omitzero" label:"Feet" row:"own" count:"0..2" each:"foot" doc:"where it stands in the room: none for a guess, one, or one for each end"`
+	Turn   float64 `json:"turn,omitzero" label:"Rotation" unit:"°" range:"-180..180" step:"0.1" doc:"clockwise"`
+	Feet   Feet    `json:"feet,omitzero" label:"Feet" row:"own" count:"0..2" each:"foot" doc:"where it stands in the room: empty for automatic, one, or one for each end"`
 }
 
 // Taken tells whether the ellipse is taken away.

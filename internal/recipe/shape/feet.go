@@ -4,8 +4,8 @@ import "pyrant/internal/recipe/setting"
 
 // Foot is the point on the floor under a shape, or under an end of it, as the photo shows it.
 type Foot struct {
-	X float64 `json:"x" label:"Across" unit:"px" range:"-W..2W"`
-	Y float64 `json:"y" label:"Down" unit:"px" range:"-H..2H"`
+	X float64 `json:"x" label:"X" unit:"px" range:"-W..2W"`
+	Y float64 `json:"y" label:"Y" unit:"px" range:"-H..2H"`
 }
 
 // Feet is where a shape stands: nowhere in particular, at one point of the floor, or with one end

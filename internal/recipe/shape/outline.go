@@ -5,9 +5,9 @@ import "pyrant/internal/recipe/setting"
 // Outline is the area inside a closed curve.
 type Outline struct {
 	ID    string `json:"id,omitzero" row:"own" key:"-" count:"0..64" doc:"unique in its list, never shown"`
-	Away  bool   `json:"away,omitzero" label:"Taking away" row:"own" doc:"taken away from the light's other shapes"`
-	Nodes Path   `json:"nodes" label:"Points" count:"0..5000" each:"point" doc:"at least 3; the last is joined to the first"`
-	Feet  Feet   `json:"feet,omitzero" label:"Feet" row:"own" count:"0..2" each:"foot" doc:"where it stands in the room: none for a guess, one, or one for each end"`
+	Away  bool   `json:"away,omitzero" label:"Subtract" row:"own" doc:"subtracted from the light's other shapes"`
+	Nodes Path   `json:"nodes" label:"Nodes" count:"0..5000" each:"point" doc:"at least 3; the last connects to the first"`
+	Feet  Feet   `json:"feet,omitzero" label:"Feet" row:"own" count:"0..2" each:"foot" doc:"where it stands in the room: empty for automatic, one, or one for each end"`
 }
 
 // Check refuses an outline of fewer than three nodes.

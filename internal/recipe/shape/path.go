@@ -30,10 +30,10 @@ func (p Point) dist(q Point) float64         { return math.Hypot(p.X-q.X, p.Y-q.
 // Shapes may lie outside of the frame and shine into it, but not so far that their
 // light could not be told from none.
 type Node struct {
-	X   float64    `json:"x" label:"Across" unit:"px" range:"-W..2W" doc:"from the left edge"`
-	Y   float64    `json:"y" label:"Down" unit:"px" range:"-H..2H" doc:"from the upper edge"`
-	In  [2]float64 `json:"in,omitzero" label:"Arm before" unit:"px" range:"-W-H..W+H" doc:"offset of the handle towards the node before; left out for a corner"`
-	Out [2]float64 `json:"out,omitzero" label:"Arm after" unit:"px" range:"-W-H..W+H" doc:"offset of the handle towards the node after"`
+	X   float64    `json:"x" label:"X" unit:"px" range:"-W..2W" doc:"from the left edge"`
+	Y   float64    `json:"y" label:"Y" unit:"px" range:"-H..2H" doc:"from the top edge"`
+	In  [2]float64 `json:"in,omitzero" label:"Handle before" unit:"px" range:"-W-H..W+H" doc:"offset of the handle towards the previous node; left out for a corner"`
+	Out [2]float64 `json:"out,omitzero" label:"Handle after" unit:"px" range:"-W-H..W+H" doc:"offset of the handle towards the next node"`
 }
 
 // AppendBinary writes the node as a list does: its numbers in their order.

@@ -7,10 +7,10 @@ import (
 
 // Scatter is how bulbs are laid about in a region.
 type Scatter struct {
-	Gap  float64 `json:"gap" label:"Apart by" unit:"px" range:"1..L" slider:"L/400..L/10 log" default:"L/50" step:"0.1" doc:"how far apart their middles are at least"`
+	Gap  float64 `json:"gap" label:"Minimum distance" unit:"px" range:"1..L" slider:"L/400..L/10 log" default:"L/50" step:"0.1" doc:"between the centres of two bulbs"`
 	Size float64 `json:"size" label:"Bulb size" unit:"px" range:"0.1..L" slider:"1..L/40 log" default:"L/220" step:"0.1"`
-	Vary float64 `json:"vary" label:"Sizes vary" unit:"%" range:"0..1" default:"0.3" step:"0.01" doc:"how much smaller or larger they may be"`
-	Seed int     `json:"seed" label:"Seed" range:"0..9999" default:"1"`
+	Vary float64 `json:"vary" label:"Size variation" unit:"%" range:"0..1" default:"0.3" step:"0.01" doc:"how much smaller or larger bulbs may be"`
+	Seed int     `json:"seed" label:"Seed" range:"0..9999" default:"1" doc:"another number gives another scatter"`
 }
 
 // tries is how many places round a bulb are tried for another, as Bridson has it.

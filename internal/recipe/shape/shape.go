@@ -116,7 +116,7 @@ func few(n, least int, kind string) string {
 	if n == 1 {
 		points = "point"
 	}
-	return fmt.Sprintf("A path of %d %s is no %s; it needs at least %d.", n, points, kind, least)
+	return fmt.Sprintf("A path of %d %s is too short for this shape (%s). It needs at least %d.", n, points, kind, least)
 }
 
 // Edges returns the closed lines that bound a shape, in pixels of the photo.

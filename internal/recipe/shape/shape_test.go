@@ -60,7 +60,7 @@ func TestCoverageSumsToArea(t *testing.T) {
 			900, 700.25, -300.5, 700.25)...)}}, 1, 1200.5 * 800.25},
 		{"scaled down", Shapes{Outline{Nodes: PathOf(corners(0, 0, 1000, 0, 1000, 500, 0,
 			500)...)}}, 0.157, 500000 * 0.157 * 0.157},
-		{"circle", Shapes{circle(300, 300, 100)}, 1, math.Pi * 1e4},
+		{"contain each other", Shapes{circle(300, 300, 100)}, 1, math.Pi * 1e4},
 		{"circles that overlap, walked either way, unite", Shapes{circle(100, 100, 50),
 			Outline{Nodes: PathOf(corners(100, 100, 100, 200, 20, 200, 20, 100)...)}}, 1,
 			math.Pi*2500 + 8000 - math.Pi*2500/4},

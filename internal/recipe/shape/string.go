@@ -15,29 +15,29 @@ import (
 // between two of them are laid evenly between these.
 type String struct {
 	ID      string  `json:"id,omitzero" row:"own" key:"-" count:"0..64" doc:"unique in its list, never shown"`
-	Away    bool    `json:"away,omitzero" label:"Taking away" row:"own" doc:"taken away from the light's other shapes"`
-	Nodes   Path    `json:"nodes" label:"Points" count:"0..5000" each:"point" doc:"that the cord is held at, at least 2"`
-	Laid    Laying  `json:"laid,omitzero" label:"Laid" default:"count" doc:"whether their number or the way between them is given"`
+	Away    bool    `json:"away,omitzero" label:"Subtract" row:"own" doc:"subtracted from the light's other shapes"`
+	Nodes   Path    `json:"nodes" label:"Nodes" count:"0..5000" each:"point" doc:"where the cord is held, at least 2"`
+	Laid    Laying  `json:"laid,omitzero" label:"Spaced by" default:"count" doc:"by the number of bulbs or by the distance between them"`
 	Count   int     `json:"count,omitzero" label:"Bulbs" range:"1..500" slider:"2..60" default:"12"`
-	Spacing float64 `json:"spacing,omitzero" label:"Spacing" unit:"px" range:"1..2L" slider:"L/300..L/5 log" default:"L/20" step:"0.1" doc:"along the cord"`
+	Spacing float64 `json:"spacing,omitzero" label:"Spacing" unit:"px" range:"1..2L" slider:"L/300..L/5 log" default:"L/20" step:"0.1" doc:"between bulbs along the cord"`
 	Width   float64 `json:"width" label:"Bulb size" unit:"px" range:"0.1..L" slider:"1..L/10 log" default:"L/100" step:"0.1"`
-	Sag     float64 `json:"sag,omitzero" label:"Sag" unit:"%" range:"0..2" slider:"0..0.4" step:"0.005" doc:"how far the cord hangs down between two points, as a share of the way across"`
-	Scatter float64 `json:"scatter,omitzero" label:"Scatter" unit:"%" range:"0..1" default:"0" step:"0.01" doc:"how far bulbs hang off their even places, of half the way to the next"`
-	Vary    float64 `json:"vary,omitzero" label:"Sizes vary" unit:"%" range:"0..1" default:"0" step:"0.01" doc:"how much smaller or larger they may be"`
-	Seed    int     `json:"seed,omitzero" label:"Seed" range:"0..9999" default:"0" doc:"of both"`
-	Closed  bool    `json:"closed,omitzero" label:"Closing" row:"own" doc:"the cord ends where it began"`
-	Own     []Bulb  `json:"own,omitzero" label:"Bulbs of their own" count:"0..500" each:"bulb" title:"bulb" doc:"moved, sized or dropped by hand, or set on what is in the photo"`
-	Feet    Feet    `json:"feet,omitzero" label:"Feet" row:"own" count:"0..2" each:"foot" doc:"where it stands in the room: none for a guess, one, or one for each end"`
+	Sag     float64 `json:"sag,omitzero" label:"Sag" unit:"%" range:"0..2" slider:"0..0.4" step:"0.005" doc:"how far the cord hangs between two nodes, relative to their distance"`
+	Scatter float64 `json:"scatter,omitzero" label:"Scatter" unit:"%" range:"0..1" default:"0" step:"0.01" doc:"how far bulbs move from even spacing"`
+	Vary    float64 `json:"vary,omitzero" label:"Size variation" unit:"%" range:"0..1" default:"0" step:"0.01" doc:"how much smaller or larger bulbs may be"`
+	Seed    int     `json:"seed,omitzero" label:"Seed" range:"0..9999" default:"0" doc:"another number gives another scatter and other sizes"`
+	Closed  bool    `json:"closed,omitzero" label:"Closed" row:"own" doc:"the cord ends where it begins"`
+	Own     []Bulb  `json:"own,omitzero" label:"Placed bulbs" count:"0..500" each:"bulb" title:"bulb" doc:"bulbs moved, resized or deleted by hand, or snapped to the photo"`
+	Feet    Feet    `json:"feet,omitzero" label:"Feet" row:"own" count:"0..2" each:"foot" doc:"where it stands in the room: empty for automatic, one, or one for each end"`
 }
 
 // Bulb is one bulb of a string that has a place and a size of its own.
 type Bulb struct {
-	Place float64 `json:"place" label:"Along the cord" row:"own" unit:"%" range:"0..1" step:"0.001" doc:"where it belongs"`
-	X     float64 `json:"x" label:"Across" row:"own" unit:"px" range:"-W..2W" doc:"of its middle"`
-	Y     float64 `json:"y" label:"Down" row:"own" unit:"px" range:"-H..2H" doc:"of its middle"`
-	Size  float64 `json:"size,omitzero" label:"Size" row:"own" unit:"%" range:"0.01..20" default:"1" step:"0.001" doc:"share of the string's bulb size"`
-	Gone  bool    `json:"gone,omitzero" label:"Dropped" row:"own"`
-	Found bool    `json:"found,omitzero" label:"Found" row:"own" doc:"set on what is in the photo, and not by hand"`
+	Place float64 `json:"place" label:"Position" row:"own" unit:"%" range:"0..1" step:"0.001" doc:"along the cord"`
+	X     float64 `json:"x" label:"X" row:"own" unit:"px" range:"-W..2W" doc:"of the centre"`
+	Y     float64 `json:"y" label:"Y" row:"own" unit:"px" range:"-H..2H" doc:"of the centre"`
+	Size  float64 `json:"size,omitzero" label:"Size" row:"own" unit:"%" range:"0.01..20" default:"1" step:"0.001" doc:"relative to the string's bulb size"`
+	Gone  bool    `json:"gone,omitzero" label:"Deleted" row:"own"`
+	Found bool    `json:"found,omitzero" label:"Found" row:"own" doc:"snapped to the photo, not placed by hand"`
 }
 
 // Laying is what the bulbs of a string are laid by.
@@ -51,8 +51,8 @@ const (
 
 // Choices lists what bulbs are laid by.
 func (Laying) Choices() []setting.Choice {
-	return []setting.Choice{{Value: string(ByCount), Label: "by count"}, {Value: string(BySpacing),
-		Label: "by spacing"}}
+	return []setting.Choice{{Value: string(ByCount), Label: "count"}, {Value: string(BySpacing),
+		Label: "spacing"}}
 }
 
 // mostBulbs is how many bulbs a string has at most.

@@ -23,7 +23,7 @@ func TestBulbsAreLaidEvenly(t *testing.T) {
 	}{
 		{"by count", String{Nodes: straight, Count: 6}, []float64{0, 60, 120, 180, 240, 300}},
 		{"one hangs in the middle", String{Nodes: straight, Count: 1}, []float64{150}},
-		{"by spacing", String{Nodes: straight, Laid: BySpacing, Spacing: 200}, []float64{0, 120, 240}},
+		{"spacing", String{Nodes: straight, Laid: BySpacing, Spacing: 200}, []float64{0, 120, 240}},
 		{"spacing that goes in whole", String{Nodes: straight, Laid: BySpacing, Spacing: 125},
 			[]float64{0, 75, 150, 225, 300}},
 		{"spacing longer than the cord", String{Nodes: straight, Laid: BySpacing, Spacing: 900}, []float64{0}},

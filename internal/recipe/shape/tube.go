@@ -11,19 +11,19 @@ import (
 // each point, and taper from end to end.
 type Tube struct {
 	ID     string  `json:"id,omitzero" row:"own" key:"-" count:"0..64" doc:"unique in its list, never shown"`
-	Away   bool    `json:"away,omitzero" label:"Taking away" row:"own" doc:"taken away from the light's other shapes"`
-	Nodes  Path    `json:"nodes" label:"Points" count:"0..5000" each:"point" doc:"of the centre line, at least 2"`
+	Away   bool    `json:"away,omitzero" label:"Subtract" row:"own" doc:"subtracted from the light's other shapes"`
+	Nodes  Path    `json:"nodes" label:"Nodes" count:"0..5000" each:"point" doc:"of the centre line, at least 2"`
 	Width  float64 `json:"width" label:"Width" unit:"px" range:"0.1..L" slider:"1..L/10 log" default:"L/150" step:"0.1"`
-	Widths Shares  `json:"widths,omitzero" label:"Widths" count:"0..5000" each:"width" doc:"at each point, as a share of the width; 1 where there is none"`
-	Taper  float64 `json:"taper,omitzero" label:"Taper" unit:"%" range:"-1..1" step:"0.01" doc:"by how much it is narrower at its end than at its beginning; below 0 the other way"`
-	Flat   bool    `json:"flat,omitzero" label:"Flat ends" doc:"it ends straight across its last points; else in a half circle beyond them"`
-	Closed bool    `json:"closed,omitzero" label:"Closing" row:"own" doc:"the line ends where it began"`
-	Feet   Feet    `json:"feet,omitzero" label:"Feet" row:"own" count:"0..2" each:"foot" doc:"where it stands in the room: none for a guess, one, or one for each end"`
+	Widths Shares  `json:"widths,omitzero" label:"Widths" count:"0..5000" each:"width" doc:"at each node, relative to the width; 1 where missing"`
+	Taper  float64 `json:"taper,omitzero" label:"Taper" unit:"%" range:"-1..1" step:"0.01" doc:"how much narrower the end is than the beginning; negative is wider"`
+	Flat   bool    `json:"flat,omitzero" label:"Flat ends" doc:"ends straight at its last nodes, not round"`
+	Closed bool    `json:"closed,omitzero" label:"Closed" row:"own" doc:"the line ends where it begins"`
+	Feet   Feet    `json:"feet,omitzero" label:"Feet" row:"own" count:"0..2" each:"foot" doc:"where it stands in the room: empty for automatic, one, or one for each end"`
 }
 
 // Share is the width of a tube at a point.
 type Share struct {
-	K float64 `json:"k" label:"Width here" unit:"%" range:"0..20" default:"1" step:"0.01" doc:"share of the tube's width"`
+	K float64 `json:"k" label:"Width here" unit:"%" range:"0..20" default:"1" step:"0.01" doc:"relative to the tube's width"`
 }
 
 // Shares is the widths of a tube at its points.

@@ -77,16 +77,16 @@ func Read(data []byte, w, h float64) (shapes shape.Shapes, left []string, err er
 			break
 		}
 		if err != nil {
-			return nil, nil, fault.New(fault.Invalid, "The drawing is no well-formed SVG: %s.", plain(err))
+			return nil, nil, fault.New(fault.Invalid, "The drawing is not a valid SVG file: %s.", plain(err))
 		}
 		switch t := t.(type) {
 		case xml.StartElement:
 			if len(stack) > maxDepth {
-				return nil, nil, fault.New(fault.Invalid, "The drawing is nested deeper than %d groups.", maxDepth)
+				return nil, nil, fault.New(fault.Invalid, "The drawing nests more than %d groups.", maxDepth)
 			}
 			if !seen {
 				if t.Name.Local != "svg" {
-					return nil, nil, fault.New(fault.Invalid, "This is no SVG drawing: it begins with %q.", short(t.Name.Local))
+					return nil, nil, fault.New(fault.Invalid, "This is not an SVG drawing: it begins with %q.", short(t.Name.Local))
 				}
 				seen = true
 			}
@@ -110,10 +110,10 @@ func Read(data []byte, w, h float64) (shapes shape.Shapes, left []string, err er
 		}
 	}
 	if !seen {
-		return nil, nil, fault.New(fault.Invalid, "This is no SVG drawing.")
+		return nil, nil, fault.New(fault.Invalid, "This is not an SVG drawing.")
 	}
 	if len(r.shapes) == 0 {
-		return nil, nil, fault.New(fault.Invalid, "The drawing has no shape that could be traced: no path, polygon, circle, rectangle or line.")
+		return nil, nil, fault.New(fault.Invalid, "The drawing has no shape to trace: no path, polygon, circle, rectangle or line.")
 	}
 	for k := range r.left {
 		left = append(left, k)
@@ -288,7 +288,7 @@ func (r *reader) add(subs []sub, l *look) {
 		}
 		n := len(s.nodes)
 		if n > maxPoints {
-			r.err = fault.New(fault.Invalid, "A shape of the drawing has %d points; at most %d can be taken.", n, maxPoints)
+			r.err = fault.New(fault.Invalid, "A shape of the drawing has %d nodes; the limit is %d.", n, maxPoints)
 			return
 		}
 		if n < 2 {

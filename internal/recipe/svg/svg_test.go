@@ -152,20 +152,20 @@ func TestRoundTrip(t *testing.T) {
 func TestOddFiles(t *testing.T) {
 	rect := `<rect width="10" height="10"/>`
 	for name, c := range map[string]struct{ in, say string }{
-		"nothing":     {"", "no SVG drawing"},
-		"a text":      {"once upon a time", "no SVG drawing"},
+		"nothing":     {"", "not an SVG drawing"},
+		"a text":      {"once upon a time", "not an SVG drawing"},
 		"a page":      {"<html><body/></html>", `begins with "html"`},
-		"broken":      {`<svg><path d="M0 0"`, "no well-formed SVG"},
-		"an entity":   {`<!DOCTYPE svg [<!ENTITY a "b">]><svg>&a;` + rect + `</svg>`, "no well-formed SVG"},
-		"no shapes":   {`<svg><text>Hello</text></svg>`, "no shape that could be traced"},
-		"deep":        {"<svg>" + strings.Repeat("<g>", 300) + rect, "nested deeper"},
+		"broken":      {`<svg><path d="M0 0"`, "not a valid SVG"},
+		"an entity":   {`<!DOCTYPE svg [<!ENTITY a "b">]><svg>&a;` + rect + `</svg>`, "not a valid SVG"},
+		"no shapes":   {`<svg><text>Hello</text></svg>`, "no shape to trace"},
+		"deep":        {"<svg>" + strings.Repeat("<g>", 300) + rect, "nests more"},
 		"many shapes": {"<svg>" + strings.Repeat(rect, 600) + "</svg>", "more than 500 shapes"},
-		"many points": {`<svg><polygon points="` + strings.Repeat("1,2 3,4 ", 4000) + `"/></svg>`, "at most 5000"},
-		"far away":    {`<svg viewBox="0 0 600 400"><rect x="1e9" width="5" height="5"/></svg>`, "no shape that could be traced"},
+		"many points": {`<svg><polygon points="` + strings.Repeat("1,2 3,4 ", 4000) + `"/></svg>`, "the limit is 5000"},
+		"far away":    {`<svg viewBox="0 0 600 400"><rect x="1e9" width="5" height="5"/></svg>`, "no shape to trace"},
 		"too large":   {strings.Repeat(" ", MaxBytes+1), "more than 8 MB"},
-		"no numbers":  {`<svg><circle r="big"/><path d="M a b"/><rect width="-5" height="NaN"/></svg>`, "no shape that could be traced"},
-		"infinite":    {`<svg><rect width="1e400" height="10"/></svg>`, "no shape that could be traced"},
-		"a million":   {`<svg><path d="M0 0` + strings.Repeat("l1 1", 1_000_000) + `"/></svg>`, "at most 5000"},
+		"no numbers":  {`<svg><circle r="big"/><path d="M a b"/><rect width="-5" height="NaN"/></svg>`, "no shape to trace"},
+		"infinite":    {`<svg><rect width="1e400" height="10"/></svg>`, "no shape to trace"},
+		"a million":   {`<svg><path d="M0 0` + strings.Repeat("l1 1", 1_000_000) + `"/></svg>`, "the limit is 5000"},
 	} {
 		if _, _, err := Read([]byte(c.in), 600, 400); err == nil || !strings.Contains(err.Error(),
 			c.say) {

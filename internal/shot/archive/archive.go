@@ -116,7 +116,7 @@ func Is(head []byte) bool { return bytes.HasPrefix(head, []byte("PK\x03\x04")) }
 func Read(ctx context.Context, data []byte, limit int64) (*Shot, error) {
 	// The reader of zips takes what a directory says of itself for true, and all of it into memory.
 	if n := bytes.Count(data, directoryEntry); n > maxFiles+100 {
-		return nil, fault.New(fault.TooLarge, "This shot has %d files; it may have %d.", n, maxFiles)
+		return nil, fault.New(fault.TooLarge, "This shot has %d files; the limit is %d.", n, maxFiles)
 	}
 	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
 	if err != nil {
@@ -161,11 +161,11 @@ func Read(ctx context.Context, data []byte, limit int64) (*Shot, error) {
 	}
 	for _, e := range m.Files {
 		if e.Role != asset.Photo && e.Role != asset.Points && e.Role != asset.Picture {
-			return nil, fault.New(fault.Invalid, "This shot brings a file of a kind that this Pyrant does not know. Open it with the Pyrant that made it.")
+			return nil, fault.New(fault.Invalid, "This shot file holds a file of an unknown kind. Open it with the Pyrant that made it.")
 		}
 	}
 	if len(m.Files) > maxFiles {
-		return nil, fault.New(fault.TooLarge, "This shot says that it brings %d files; it may bring %d.", len(m.Files), maxFiles)
+		return nil, fault.New(fault.TooLarge, "This shot file lists %d files; the limit is %d.", len(m.Files), maxFiles)
 	}
 	s := &Shot{Name: m.Name}
 	if s.Photo, err = file(m.Photo, limit); err != nil {
@@ -203,7 +203,7 @@ func Read(ctx context.Context, data []byte, limit int64) (*Shot, error) {
 	s.Recipe, err = edit.Unpack(b, func(sum string) ([]byte, error) {
 		data, ok := lists[sum]
 		if !ok {
-			return nil, fault.New(fault.Invalid, "A list of points is missing in this shot.")
+			return nil, fault.New(fault.Invalid, "A list of points is missing in this shot file.")
 		}
 		return data, nil
 	})
@@ -212,7 +212,7 @@ func Read(ctx context.Context, data []byte, limit int64) (*Shot, error) {
 	}
 	for _, sum := range s.Recipe.Pictures() {
 		if _, ok := s.Pictures[sum]; !ok {
-			return nil, fault.New(fault.Invalid, "A picture is missing in this shot.")
+			return nil, fault.New(fault.Invalid, "A picture is missing in this shot file.")
 		}
 	}
 	if s.Preview, err = file("preview.jpg", 8<<20); err != nil {
@@ -238,7 +238,7 @@ func (r reader) Read(p []byte) (int, error) {
 func Fits(r *recipe.Recipe, width, height int) error {
 	if r.Photo.Width != width || r.Photo.Height != height {
 		return &fault.Error{Field: "photo",
-			Msg: fmt.Sprintf("The recipe is for a photo of %d × %d pixels; this one has %d × %d.", r.Photo.Width, r.Photo.Height, width, height)}
+			Msg: fmt.Sprintf("The recipe is for a photo of %d × %d pixels, but this one has %d × %d.", r.Photo.Width, r.Photo.Height, width, height)}
 	}
 	return nil
 }

@@ -40,7 +40,7 @@ func Sum(data []byte) string {
 // Check returns a fault where the bytes are not those that the name promises.
 func (f File) Check() error {
 	if Sum(f.Data) != f.Sum {
-		return fault.New(fault.Invalid, "A file of this shot (its %s) is damaged. Fetch the shot again from where it came.", f.Role)
+		return fault.New(fault.Invalid, "A file of this shot (its %s) is damaged. Copy the shot file again.", f.Role)
 	}
 	return nil
 }

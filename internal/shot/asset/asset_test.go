@@ -34,5 +34,5 @@ func ExampleFile_Check() {
 	fmt.Println(f.Check())
 	// Output:
 	// d29c8c375ab6ea26 <nil>
-	// A file of this shot (its points) is damaged. Fetch the shot again from where it came.
+	// A file of this shot (its points) is damaged. Copy the shot file again.
 }

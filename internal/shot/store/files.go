@@ -55,7 +55,7 @@ func (s *Store) ReadFile(sum string) ([]byte, error) {
 	case errors.Is(err, fs.ErrNotExist):
 		return nil, &fault.Error{
 			Kind: fault.Gone,
-			Msg:  "A file of this shot is missing in the data folder. What was done to the shot is safe. Open the photo or the shot's .pyrant file again on the shots page to put the file back.",
+			Msg:  "A file of this shot is missing in the data folder. Your work on the shot is safe. Open the photo or the shot file again on the shots page to restore it.",
 			Err:  err,
 		}
 	case err != nil:
@@ -63,7 +63,7 @@ func (s *Store) ReadFile(sum string) ([]byte, error) {
 	case asset.Sum(data) != sum:
 		return nil, &fault.Error{
 			Kind: fault.Gone,
-			Msg:  "A file of this shot is damaged on the disk. What was done to the shot is safe. Open the photo or the shot's .pyrant file again on the shots page to repair the file.",
+			Msg:  "A file of this shot is damaged on the disk. Your work on the shot is safe. Open the photo or the shot file again on the shots page to repair it.",
 			Err:  errors.New("store: " + sum + " has other bytes"),
 		}
 	}
@@ -154,7 +154,7 @@ func record(tx *gorm.DB, files []asset.File, r *recipe.Recipe) error {
 		if err := tx.Where("sum = ?", sum).First(&File{}).Error; err != nil {
 			return fault.New(
 				fault.Gone,
-				"A picture that this names is not kept here. Attach it again.",
+				"A picture of this shot is missing. Attach it again.",
 			)
 		}
 	}

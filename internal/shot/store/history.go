@@ -88,7 +88,7 @@ func (s *Store) SetMark(ctx context.Context, id string, seq int, name string) (*
 
 func mark(tx *gorm.DB, id string, seq int, name string) (*Mark, error) {
 	if n := len([]rune(name)); n < 1 || n > 80 {
-		return nil, fault.In("name", "A mark's name has 1 to 80 characters.")
+		return nil, fault.In("name", "The name of a saved state has 1 to 80 characters.")
 	}
 	var rev Revision
 	if err := tx.Where("shot_id = ? AND seq = ?", id, seq).First(&rev).Error; err != nil {
@@ -101,7 +101,7 @@ func mark(tx *gorm.DB, id string, seq int, name string) (*Mark, error) {
 	if n >= MaxMarks {
 		return nil, fault.New(
 			fault.NoRoom,
-			"A shot has at most %d marks. Remove one that is not needed.",
+			"A shot has at most %d saved states. Delete one that is not needed.",
 			MaxMarks,
 		)
 	}
@@ -132,7 +132,7 @@ func (s *Store) MarkRecipe(ctx context.Context, id, of string) (*recipe.Recipe, 
 // RenameMark gives a mark another name; RemoveMark takes it away.
 func (s *Store) RenameMark(ctx context.Context, id, of, name string) error {
 	if n := len([]rune(name)); n < 1 || n > 80 {
-		return fault.In("name", "A mark's name has 1 to 80 characters.")
+		return fault.In("name", "The name of a saved state has 1 to 80 characters.")
 	}
 	return s.onMark(ctx, func(tx *gorm.DB) *gorm.DB {
 		return tx.Model(&Mark{}).Where("shot_id = ? AND id = ?", id, of).Update("name", name)

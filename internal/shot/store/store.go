@@ -630,7 +630,7 @@ func (s *Store) Duplicate(ctx context.Context, id, name string) (*Shot, error) {
 	if err != nil {
 		return nil, err
 	}
-	return s.addShot(ctx, name, shot.Photo, nil, r, "Duplicate of "+shot.Name)
+	return s.addShot(ctx, name, shot.Photo, nil, r, "Copy of "+shot.Name)
 }
 
 // Remove deletes a shot that was put aside, for good, and the files that no other

@@ -242,7 +242,12 @@ func TestHarbour(t *testing.T) {
 	for _, p := range found {
 		for i, w := range windows {
 			if p.Sure >= Threshold && image.Pt(int(p.X), int(p.Y)).In(w) {
-				t.Errorf("what shines at %.0f, %.0f, in place %d, is taken for a light", p.X, p.Y, i)
+				t.Errorf(
+					"what shines at %.0f, %.0f, in place %d, is taken for a light",
+					p.X,
+					p.Y,
+					i,
+				)
 			}
 		}
 	}
@@ -268,13 +273,18 @@ func TestHarbour(t *testing.T) {
 	}
 	for _, p := range found {
 		if p.Sure > 0.85 {
-			t.Errorf("by day something at %.0f, %.0f is taken for a light, sure %.2f", p.X, p.Y, p.Sure)
+			t.Errorf(
+				"by day something at %.0f, %.0f is taken for a light, sure %.2f",
+				p.X,
+				p.Y,
+				p.Sure,
+			)
 		}
 	}
 }
 
-// Nothing stands out in an even photo; too many are cut off, the surest kept; a search can be given
-// up.
+// No shape stands out in an even photo; too many are cut off, the surest kept; a search can be
+// given up.
 func TestEnds(t *testing.T) {
 	c := &canvas{w: 64, h: 48, pix: make([]float64, 3*64*48), rand: rand.New(rand.NewPCG(1, 1))}
 	for _, k := range []Kind{Lit, Dead} {

@@ -57,7 +57,7 @@ func (g *Ground) Alike(ctx context.Context, p Pick, within func(i int) bool) ([]
 			continue
 		}
 		if len(out) == mostAlike {
-			return nil, fault.New(fault.Invalid, "More than %d regions are alike here. Choose a smaller area for them, or narrow what counts as alike.", mostAlike)
+			return nil, fault.New(fault.Invalid, "More than %d regions match. Choose a smaller search area, or drag to the left.", mostAlike)
 		}
 		part := gridOf(pixels, w)
 		deep := part.depth()

@@ -89,14 +89,14 @@ type Found struct {
 func (f *Found) Guess() shape.Path { return shape.Fit(f.Rough, true, 0.5*f.step) }
 
 // none is what is said where nothing stands out.
-var none = fault.New(fault.Invalid, "Nothing stands out at this place. Click where a shape is even and its edge is clear, or draw it by hand.")
+var none = fault.New(fault.Invalid, "No shape stands out here. Click an even shape with a clear edge, or draw it by hand.")
 
 // Find finds the region under a point.
 func (g *Ground) Find(ctx context.Context, p Pick) (*Found, error) {
 	s := g.Sheet
 	if _, ok := s.At(p.X, p.Y); !ok || p.X < 0 || p.Y < 0 || p.X >= float64(g.Photo.Width) ||
 		p.Y >= float64(g.Photo.Height) {
-		return nil, fault.New(fault.Invalid, "That place is not in the photo.")
+		return nil, fault.New(fault.Invalid, "That place is outside the photo.")
 	}
 	if p.Widen != 0 {
 		return g.widened(ctx, p)
@@ -418,7 +418,7 @@ func (g *Ground) Ball(ctx context.Context, x, y float64) (shape.Ellipse, error) 
 			return e, nil
 		}
 	}
-	return shape.Ellipse{}, fault.New(fault.Invalid, "Nothing round is seen at this place.")
+	return shape.Ellipse{}, fault.New(fault.Invalid, "There is nothing round here.")
 }
 
 // Finger is how far from a click an edge is looked for, in pixels of the photo.

@@ -35,8 +35,8 @@ type Stroke struct {
 }
 
 const (
-	noInside  = "No stroke says what is inside. Paint over a part of the thing."
-	noOutside = "No stroke says what is outside. Paint round the thing, on what is behind it."
+	noInside  = "No stroke marks the inside. Paint over a part of the object."
+	noOutside = "No stroke marks the outside. Paint on the background round the object."
 )
 
 // Missing says what strokes leave unsaid that has to be said, or nothing.

@@ -155,8 +155,8 @@ func TestSoften(t *testing.T) {
 func TestWhatIsMissingIsSaid(t *testing.T) {
 	p, _ := two()
 	for say, strokes := range map[string][]Stroke{
-		"what is inside":  {line(cutout.Out, 10, 10, 50, 50)},
-		"what is outside": {line(cutout.In, 400, 200, 400, 300)},
+		"marks the inside":  {line(cutout.Out, 10, 10, 50, 50)},
+		"marks the outside": {line(cutout.In, 400, 200, 400, 300)},
 	} {
 		if _, err := find(context.Background(), p, strokes, true); err == nil ||
 			!strings.Contains(err.Error(), say) {

@@ -1,15 +1,15 @@
 // Asking Pyrant for JSON, with one way to fail: an error that says in a sentence
 // what went wrong.
-const silence = "Pyrant does not answer. See that it runs, then try again.";
+const silence = "Pyrant does not answer. Check that it is running, then try again.";
 
 // told reads what an answer that is no success says, from its text.
 export function told(status, text) {
   try {
     const t = JSON.parse(text);
-    return { status, title: t.title ?? "Not done", text: t.error ?? `The answer was ${status}.` };
+    return { status, title: t.title ?? "Failed", text: t.error ?? `Unexpected answer ${status}. Try again.` };
   } catch {
     // Not from Pyrant: the status says what there is to say.
-    return { status, title: "Not done", text: status ? `The answer was ${status}.` : silence };
+    return { status, title: "Failed", text: status ? `Unexpected answer ${status}. Try again.` : silence };
   }
 }
 

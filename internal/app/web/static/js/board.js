@@ -197,18 +197,27 @@ async function removeRig(b) {
   const own = [...document.querySelectorAll(".tries .own")].find((t) => t.textContent === value);
   const doc = JSON.stringify(JSON.parse(own.dataset.try)[0].value);
   await act("remove-rig", { rig: b.dataset.removeRig });
-  notice("Rig deleted", `“${value}” is gone; lights that took it keep what they have.`, [
-    ["Bring it back", () => act("read-rig", { doc })],
+  notice("Rig deleted", `“${value}” was deleted. Lights keep their settings.`, [
+    ["Restore", () => act("read-rig", { doc })],
   ]);
 }
 
-// key handles copying and pasting where shapes are not copied.
-export function key(e) {
-  if (!(e.ctrlKey || e.metaKey) || !["glow", "spill"].includes(shot.step)) return false;
-  const k = e.key.toLowerCase();
-  if (k === "c" && !String(getSelection())) copyLights();
-  else if (k === "v" && kept(shelf)) pasteLights();
-  else return false;
-  return true;
-}
+// bindings are the keys that copy and paste lights, where they copy no shapes.
+const here = () => ["glow", "spill"].includes(shot.step);
+export const bindings = [
+  {
+    keys: "Mod+c",
+    label: "Copy the chosen lights",
+    group: "Lights",
+    when: () => here() && !String(getSelection()),
+    run: () => void copyLights(),
+  },
+  {
+    keys: "Mod+v",
+    label: "Paste lights, also into another shot",
+    group: "Lights",
+    when: () => here() && Boolean(kept(shelf)),
+    run: pasteLights,
+  },
+];
 fresh();

@@ -88,7 +88,7 @@ function tell() {
     if (document.activeElement !== field) field.value = k ? (100 * v).toFixed(1) : "";
   }
   document.getElementById("knot-out").disabled = !k || shown().length <= 2;
-  document.getElementById("knot-hint").textContent = k ? `Point ${chosen + 1}` : "Click for a point";
+  document.getElementById("knot-hint").textContent = k ? `Point ${chosen + 1}` : "Click to add a point";
   for (const b of document.querySelectorAll("[data-channel]"))
     b.setAttribute("aria-checked", String(b.dataset.channel === channel));
 }

@@ -20,7 +20,7 @@ async function refine() {
   try {
     busy = (await ask(`/shots/${shot.id}/refine`, post({}, csrf()))).id;
   } catch (e) {
-    notice("The edge stays rough", e.message, [["Try again", rest]]);
+    notice("Outline not improved", e.message, [["Try again", rest]]);
   }
 }
 
@@ -33,7 +33,7 @@ export function pause() {
 onEvent("job", (j) => {
   if (j.id !== busy || !["done", "failed", "cancelled"].includes(j.state)) return;
   busy = "";
-  if (j.state === "failed") notice("The edge stays rough", j.problem, [["Try again", rest]]);
+  if (j.state === "failed") notice("Outline not improved", j.problem, [["Try again", rest]]);
 });
 
 export function rest() {
@@ -75,11 +75,15 @@ function spaced(l, stride) {
   return out;
 }
 
-export function key(e) {
-  if (!openCut() || e.ctrlKey || e.metaKey || e.altKey || e.key.toLowerCase() !== "k") return false;
-  walk(e.shiftKey ? -1 : 1);
-  return true;
-}
+export const bindings = [
+  {
+    keys: "n",
+    label: "Next part of the edge at 1:1; with Shift the one before",
+    group: "Cut-out",
+    when: () => Boolean(openCut() && !openCut().empty),
+    run: (e) => void walk(e.shiftKey ? -1 : 1),
+  },
+];
 
 on("change", rest);
 rest();

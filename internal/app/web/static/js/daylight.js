@@ -10,8 +10,7 @@ const tint = ({ red, blue }) => commit([set("/spill/red", red), set("/spill/blue
 
 const grey = onPhoto("pick-grey", there, async (at) => {
   if (at.tells) await tint(at);
-  else
-    notice("No grey", "This place is too dark, or clipped. Pick something grey that is neither.", [], true);
+  else notice("Not picked", "This place is too dark or clipped. Pick another grey.", [], true);
 });
 on("change", grey.check);
 

@@ -12,9 +12,9 @@ async function read(file) {
       body: file,
     });
     await target.addAll(got.shapes);
-    if (got.left?.length) notice("Left out of the drawing", `${got.left.join(", ")}.`, [], true);
+    if (got.left?.length) notice("Not imported", `${got.left.join(", ")}.`, [], true);
   } catch (e) {
-    notice("Not read", e.message, [], true);
+    notice("Not imported", e.message, [], true);
   }
 }
 

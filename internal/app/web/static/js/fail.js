@@ -5,7 +5,7 @@ import { notice } from "./notice.js";
 
 const none = {
   title: "No answer",
-  text: "Pyrant does not answer. Nothing was changed. See that it runs, then try again.",
+  text: "Pyrant does not answer. Nothing was changed. Check that it is running, then try again.",
 };
 
 function again({ elt, requestConfig: c, target }) {

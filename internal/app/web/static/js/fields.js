@@ -163,7 +163,7 @@ document.addEventListener("change", (e) => {
     const v = parse(el.value);
     pending = writing = null;
     if (!Number.isFinite(v)) {
-      notice("Not a number", "Type a number, such as 12 or 12.5. The value stays as it was.", [], true);
+      notice("Not a number", "Type a number, such as 12 or 12.5. The value is unchanged.", [], true);
       show();
       return;
     }

@@ -2,7 +2,8 @@
 // the photo, draws the shapes and what the hand has in the making over it, and says
 // what the hand does. The overlay is SVG in screen pixels over the canvas, so that
 // lines stay thin at every zoom.
-import { byContext, context } from "./hands/index.js";
+import { context, toolsOf } from "./hands/index.js";
+import * as cursor from "./hands/cursor.js";
 import { choose, chosenShape, edit } from "./hands/edit.js";
 import { forms } from "./forms.js";
 import { isClosed, line } from "./path.js";
@@ -10,8 +11,9 @@ import { cord, discs } from "./string.js";
 import { last, shot, show } from "./store.js";
 import { make } from "./svg.js";
 import { drawSnap, unsnap } from "./snap.js";
-import { draw as magnify, toggle as magnifier } from "./loupe.js";
+import { draw as magnify } from "./loupe.js";
 import { target } from "./target.js";
+import { offer, tell as tellTools } from "./toolbar.js";
 import { onMove, onScreen, space, toPhoto, toScreen, within } from "./view.js";
 
 const stage = document.getElementById("stage");
@@ -21,7 +23,7 @@ let hand = edit;
 let press = { time: 0, x: 0, y: 0 }; // the last press
 
 const tracing = () => Boolean(context());
-const usable = () => context()?.tools ?? [];
+const usable = () => toolsOf(context());
 
 // drawShape draws a shape, and gives the lines that it is taken hold of by, and those whose inside
 // is its own.
@@ -68,6 +70,7 @@ function draw() {
   if (!Number.isFinite(toScreen(0, 0)[0])) return;
   if (context().alone) {
     hand.overlay(overlay);
+    cursor.draw(overlay);
     return;
   }
   for (const s of target.others()) {
@@ -85,48 +88,14 @@ function draw() {
       make("path", { d, class: "grab" }, overlay).dataset.side = j;
     });
   hand.overlay(overlay);
+  cursor.draw(overlay);
   drawSnap(overlay);
   magnify();
 }
 
-const keyOf = (h) => (h.key === "Escape" ? "Esc" : h.key.toUpperCase());
-
-// keyed lists the hands that have a key of their own, for the list of keys.
-export const keyed = () =>
-  [...byContext()]
-    .filter(([h]) => h.key !== "Escape")
-    .map(([h, name]) => ({ key: keyOf(h), label: `${name}: ${h.label.toLowerCase()}` }));
-
-// offer fills the bench's row of hands.
-function offer() {
-  const row = document.getElementById("hands");
-  if (!row || row.childElementCount) return;
-  for (const h of usable()) {
-    if (context().beside?.includes(h)) continue;
-    const b = document.createElement("button");
-    b.type = "button";
-    b.className = "btn btn-quiet";
-    b.dataset.hand = h.name;
-    b.textContent = h.label;
-    b.title = keyOf(h);
-    row.append(b);
-  }
-}
-
 function tell() {
-  offer();
-  for (const b of document.querySelectorAll("[data-hand]"))
-    b.setAttribute("aria-pressed", String(b.dataset.hand === hand.name));
-  const hint = document.getElementById("trace-hint");
-  hint.hidden = !tracing() || !hand.hint;
-  if (hint.textContent !== hand.hint)
-    hint.replaceChildren(
-      Object.assign(document.createElement("b"), { textContent: hand.label }),
-      ` ${hand.hint}`,
-    );
-  for (const el of document.querySelectorAll("[data-for-hand]")) el.hidden = el.dataset.forHand !== hand.name;
-  const brush = document.getElementById("brush");
-  if (brush) brush.hidden = hand.name !== "brush";
+  offer(context());
+  tellTools(hand, tracing());
   stage.classList.toggle("tracing", tracing() && Boolean(hand.cursor));
   const light = Boolean(context()?.grabs); // what is taken hold of is light, and no shape
   stage.classList.toggle("glow-hands", Boolean(light && hand.grabs));
@@ -173,7 +142,7 @@ function place(e) {
   const { altKey: alt, shiftKey: shift, pointerId: id } = e;
   const ctrl = e.ctrlKey || e.metaKey;
   const photo = within(toPhoto(e.clientX, e.clientY));
-  // What is no pen presses with all it has.
+  // Only a pen has pressure.
   const pressure = e.pointerType === "pen" ? Number(e.pressure.toFixed(3)) : 1;
   return { photo, screen, pressure, alt, shift, ctrl, id, hit: {}, point: () => null };
 }
@@ -181,73 +150,134 @@ function place(e) {
 // track gives all the places that a pointer has been at since its last event.
 const track = (e) => (e.getCoalescedEvents?.().length ? e.getCoalescedEvents() : [e]).map(place);
 
+// pressed has the tool begin at a place, over an element of the overlay. False: the tool let it pass.
+function pressed(e, over) {
+  const at = place(e);
+  if (hand.grabs) {
+    at.hit = { ...over?.dataset };
+    at.point = (reach) => pointAt(at.screen, reach);
+  }
+  // The overlay is drawn anew at each press, so the browser sees no double
+  // click on anything in it.
+  at.twice = e.timeStamp - press.time < 400 && Math.hypot(e.clientX - press.x, e.clientY - press.y) < 5;
+  press = { time: at.twice ? 0 : e.timeStamp, x: e.clientX, y: e.clientY };
+  return hand.down(at) !== false;
+}
+
+function moved(e) {
+  if (tracing() && hand.move({ ...place(e), all: track(e) }) !== false) draw();
+}
+
+async function released(e) {
+  if (!tracing()) return;
+  const used = hand;
+  unsnap();
+  const made = await hand.up(place(e));
+  if (made && used.once && hand === used) take(context()?.rest);
+  draw();
+}
+
+// A finger presses only when it is lifted or has moved: a second finger by then makes a pinch, and
+// nothing was drawn.
+const slack = 8; // screen pixels that a finger may move and still only tap
+const fingers = new Set();
+let waiting = null; // the press of a finger that has not moved yet
+let pinch = false; // until all fingers are lifted
+
+function begin(e) {
+  const taken = pressed(e, e.target);
+  if (taken) stage.focus({ preventScroll: true });
+  refresh();
+  return taken;
+}
+
 stage.addEventListener(
   "pointerdown",
   (e) => {
-    if (!tracing() || space.down || e.button !== 0) return;
     if (e.target.closest("button, .tools, #notice, #divider, #busy")) return;
-    const at = place(e);
-    if (hand.grabs) {
-      at.hit = { ...e.target.dataset };
-      at.point = (reach) => pointAt(at.screen, reach);
+    const touch = e.pointerType === "touch";
+    if (touch) fingers.add(e.pointerId);
+    if (fingers.size > 1) {
+      if (tracing() && !waiting && !pinch) (hand.interrupt ?? hand.cancel)();
+      waiting = null;
+      pinch = true;
+      draw();
+      return;
     }
-    // The overlay is drawn anew at each press, so the browser sees no double
-    // click on anything in it.
-    at.twice = e.timeStamp - press.time < 400 && Math.hypot(e.clientX - press.x, e.clientY - press.y) < 5;
-    press = { time: at.twice ? 0 : e.timeStamp, x: e.clientX, y: e.clientY };
-    if (hand.down(at) !== false) {
+    if (!tracing() || space.down || e.button !== 0) return;
+    if (touch) waiting = e;
+    if (touch || begin(e)) {
       e.preventDefault();
-      stage.focus({ preventScroll: true });
       stage.setPointerCapture(e.pointerId);
     }
-    refresh();
   },
   true,
 );
-
 stage.addEventListener("pointermove", (e) => {
-  if (tracing() && hand.move({ ...place(e), all: track(e) }) !== false) draw();
+  if (pinch) return;
+  if (waiting) {
+    if (Math.hypot(e.clientX - waiting.clientX, e.clientY - waiting.clientY) < slack) return;
+    const first = waiting;
+    waiting = null;
+    begin(first);
+  }
+  moved(e);
 });
 stage.addEventListener("pointerleave", () => {
   hand.leave?.();
   if (tracing()) draw();
 });
+for (const kind of ["pointerup", "pointercancel"])
+  stage.addEventListener(kind, (e) => {
+    fingers.delete(e.pointerId);
+    const was = pinch;
+    pinch &&= fingers.size > 0;
+    if (was) return;
+    if (waiting && kind === "pointerup") begin(waiting);
+    waiting = null;
+    released(e);
+  });
+
 stage.addEventListener("putdown", () => take(context()?.rest));
 stage.addEventListener("redraw", () => {
   tell();
   draw();
 });
 
-for (const kind of ["pointerup", "pointercancel"])
-  stage.addEventListener(kind, async (e) => {
-    if (!tracing()) return;
-    const used = hand;
-    unsnap();
-    const made = await hand.up(place(e));
-    if (made && used.once && hand === used) take(context()?.rest);
-    draw();
-  });
-
-// key handles the keys of the hand, and says whether it did.
-export function key(e) {
-  if (!tracing()) return false;
-  const plain = !e.ctrlKey && !e.metaKey && !e.altKey;
-  if (hand.keydown(e) || (e.key === "Escape" && hand.cancel())) {
-    refresh();
-    return true;
-  }
-  if (plain && e.key === "z") {
-    magnifier();
-    return true;
-  }
-  const other = plain && usable().find((h) => h.key === e.key && h !== hand);
-  if (other) take(other);
-  // With the hand put down, an area is left.
-  else if (e.key === "Escape" && (target.area() || target.cut()))
+// escape cancels what the tool has in the making; else it puts the tool down; else it leaves the area.
+function escape() {
+  const rest = context().rest;
+  if (hand.cancel()) refresh();
+  else if (rest && hand !== rest) take(rest);
+  else if (target.area() || target.cut())
     show(shot.step, shot.light, { cut: "", area: "", part: "", stroke: "" });
   else return false;
-  return true;
 }
+
+// bindings gives the keys of the tool in use, of the photo cursor, and of the tools to choose.
+export const bindings = () => {
+  if (!tracing()) return [];
+  const own = (hand.keys ?? []).map((b) => ({
+    ...b,
+    group: "Tool in use",
+    run(e) {
+      if (b.run(e) === false) return false;
+      refresh();
+    },
+  }));
+  const others = usable()
+    .filter((h) => h.key !== "Escape")
+    .map((h) => ({ keys: h.key, label: h.label, group: "Tools", run: () => take(h) }));
+  return [
+    { keys: "Escape", label: "Cancel; put the tool down; leave the area", group: "Tool in use", run: escape },
+    ...cursor.bindings({ pressed, released, refresh }),
+    ...own,
+    ...others,
+  ];
+};
+
+// tool gives the tool in use, and null where there is none.
+export const tool = () => (tracing() ? hand : null);
 
 document.addEventListener("click", (e) => {
   const b = e.target.closest("[data-hand], [data-pick]");

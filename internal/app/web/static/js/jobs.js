@@ -65,7 +65,7 @@ async function swap(el, url, init) {
     if (own) to?.querySelector("[data-job-do], a")?.focus();
     check();
   } catch (e) {
-    notice("Not done", e.message, [], true);
+    notice("Failed", e.message, [], true);
   }
 }
 

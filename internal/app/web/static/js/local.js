@@ -25,18 +25,28 @@ export function kept(name) {
   }
 }
 
+// A length is kept as a share of the photo's long edge: a brush is as large on another photo.
+let longEdge = 1;
+export function measureBy(pixels) {
+  longEdge = pixels;
+}
+const rowOf = (path) =>
+  document.querySelector(`[data-path="${CSS.escape(path)}"], [data-select="${CSS.escape(path)}"]`);
+
 export const isLocal = (path) => path?.startsWith("local:");
 export const onLocal = (fn) => listeners.push(fn);
 
 // local gives a setting by its path; where it was never set, what its row shows.
 export function local(path) {
-  const own = kept(key(path));
-  if (own !== null) return JSON.parse(own);
-  const el = document.querySelector(`[data-path="${CSS.escape(path)}"], [data-select="${CSS.escape(path)}"]`);
+  const own = JSON.parse(kept(key(path)) ?? "null");
+  if (typeof own?.share === "number") return own.share * longEdge;
+  const el = rowOf(path);
+  if (own !== null && !("length" in (el?.dataset ?? {}))) return own;
   return el?.matches("select") ? el.value : el ? Number(el.dataset.default) : undefined;
 }
 
 export function setLocal(path, value) {
-  keep(key(path), JSON.stringify(value));
+  const length = "length" in (rowOf(path)?.dataset ?? {});
+  keep(key(path), JSON.stringify(length ? { share: value / longEdge } : value));
   listeners.forEach((fn) => fn(path, value));
 }

@@ -5,7 +5,7 @@ import { shot, upload } from "./store.js";
 async function lay(query, body) {
   const q = new URLSearchParams({ step: shot.step, pass: shot.focus.pass, ...query });
   const { bad } = await upload(`picture?${q}`, body);
-  if (bad) notice("Not laid over", bad.text, [["Try again", () => lay(query, body)]]);
+  if (bad) notice("Picture not placed", bad.text, [["Try again", () => lay(query, body)]]);
 }
 
 document.addEventListener("click", (e) => {

@@ -5,9 +5,9 @@ import { notice } from "./notice.js";
 import { on, shot, upload } from "./store.js";
 import { beside, besides, hold, setShow, showing } from "./view.js";
 
-const there = () => Boolean(shot.reference?.sum);
+export const there = () => Boolean(shot.reference?.sum);
 const reference = { of: "reference", name: "reference" };
-const left = { of: "left", name: "left over" };
+const left = { of: "left", name: "alignment error" };
 
 let says = ""; // of the last one that was attached
 function tell(id, text) {
@@ -18,7 +18,7 @@ function tell(id, text) {
 }
 
 async function attach(file, query = { name: file.name }) {
-  says = "Reading it, and laying it on the photo…";
+  says = "Reading and aligning…";
   tell("ref-says", says);
   const { text, bad } = await upload(`reference?${new URLSearchParams(query)}`, file);
   if (bad) {
@@ -62,12 +62,12 @@ async function showLeft() {
   const other = besides()?.of !== "left";
   split(left);
   if (!other) return;
-  tell("ref-left-says", "Working it out…");
+  tell("ref-left-says", "Computing…");
   try {
     const got = await ask(`/shots/${shot.id}/reference/match`);
     tell(
       "ref-left-says",
-      `As well as these lights can: ${got.explained} % of what the reference's lights give is explained; its daylight is ${-got.daylight} stops darker than the photo's.`,
+      `The matched lights explain ${got.explained} % of the reference's light; its daylight is ${-got.daylight} stops darker.`,
     );
   } catch (err) {
     tell("ref-left-says", "");

@@ -30,7 +30,7 @@ function changed() {
   of = key;
   look().catch((e) => {
     of = "";
-    notice("The room is not drawn", e.message, [["Try again", () => look()]]);
+    notice("Room not shown", e.message, [["Try again", () => look()]]);
   });
 }
 on("change", changed);
@@ -43,7 +43,7 @@ document.addEventListener("change", (e) => {
   // A share of 100 % is what there is without an entry.
   const v = Number(e.target.value.replace(",", "."));
   if (!Number.isFinite(v) || v < 0 || v > 400) {
-    notice("No share", "A share is a number from 0 to 400 per cent.", [], true);
+    notice("Not a valid amount", "Type a number from 0 to 400 per cent.", [], true);
     e.target.value = e.target.defaultValue;
   } else commit([set(fall, { amount: Math.round(v) / 100 }, "add")]);
 });

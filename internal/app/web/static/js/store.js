@@ -9,6 +9,7 @@
 // go to the item that they were made for whatever happens in between.
 import { ask, told } from "./ask.js";
 import "./fail.js";
+import { measureBy } from "./local.js";
 import { byID, newID, valueAt } from "./ids.js";
 import { applied } from "./patch.js";
 import { notice, hideNotice } from "./notice.js";
@@ -18,6 +19,7 @@ export let saved = JSON.parse(shown.dataset.state);
 export let draft = null;
 export let now = saved;
 export { saved as shot };
+measureBy(Math.max(saved.width, saved.height));
 
 const listeners = { draft: [], change: [] };
 export const on = (kind, fn) => listeners[kind].push(fn);
@@ -187,7 +189,7 @@ async function exchange(method, url, values) {
 const none = {
   status: 0,
   title: "No answer",
-  text: "Pyrant does not answer. Your last change is not saved; all before it is. See that it runs, then try again.",
+  text: "Pyrant does not answer. Your last change is not saved; all before it is. Check that Pyrant is running, then try again.",
 };
 
 // view gives what of the shot the page shows, for an answer that brings the same.

@@ -23,15 +23,13 @@ export function line(layer, d, says, diameter) {
   make("path", { d, class: `over scribble-${says}` }, layer);
 }
 
-// resize makes the brush smaller or larger by its keys, within the range that its row declares.
-function resize(e, path) {
-  const by = { ",": -1, ".": 1 }[e.key];
+// resize makes the brush smaller or larger, within the range that its row declares.
+function resize(by, path) {
   const row = document.querySelector(`.pf[data-path="${path}"]`);
-  if (!by || e.ctrlKey || e.metaKey || !row) return false;
+  if (!row) return;
   const { least, most, mul, digits } = row.dataset;
   const v = Math.min(Math.max(local(path) * 1.15 ** by, Number(least)), Number(most));
   setLocal(path, Number((v * mul).toFixed(digits)) / mul);
-  return true;
 }
 
 // strokes makes the entries of a hand that draws strokes. brush gives its settings, size is the path
@@ -78,7 +76,10 @@ export function strokes({ brush, size, kind, done }) {
     leave() {
       if (!stroke) pointer = null;
     },
-    keydown: (e) => resize(e, size),
+    keys: [
+      { keys: ",", label: "Smaller brush", run: () => resize(-1, size) },
+      { keys: ".", label: "Larger brush", run: () => resize(1, size) },
+    ],
     cancel: drop,
     overlay(layer) {
       const { diameter } = brush();

@@ -67,15 +67,15 @@ function draw() {
   }
   for (const [x, text, anchor] of [
     [16, share(lit.black) && `black ${share(lit.black)}`, "start"],
-    [284, share(lit.white) && `clips ${share(lit.white)}`, "end"],
+    [284, share(lit.white) && `clipped ${share(lit.white)}`, "end"],
   ]) {
     if (text) make("text", { x, y: 15, "text-anchor": anchor }, el).textContent = text;
   }
   const at = document.getElementById("reading");
   const by = tones.stops.toFixed(1).replace("-", "−");
   const text = tones.light
-    ? `Brightest: ${tones.light}, ${by} stops above what surrounds it`
-    : "No light shines yet";
+    ? `Brightest: ${tones.light}, ${by} stops above its surroundings`
+    : "No lights yet";
   if (at && at.textContent !== text) at.textContent = text;
 }
 

@@ -58,11 +58,25 @@ const change = (name, by) => {
   setLocal(`local:${name}`, Number((v * mul).toFixed(digits)) / mul);
 };
 
+// resize makes the brush smaller or larger; with Shift harder or softer.
+function resize(e, by) {
+  if (e.shiftKey) change("softness", (v) => v + 0.1 * by);
+  else change("diameter", (v) => v * 1.15 ** by);
+}
+
 export const brushHand = {
   name: "brush",
   label: "Brush",
   key: "b",
-  hint: "Paint. Alt: erase. Shift and click: straight on from the last stroke. Keys , and . for its size.",
+  hint: "Paint the area.",
+  mods: [
+    ["Alt", "erase"],
+    ["Shift + click", "straight line from the last stroke"],
+  ],
+  keys: [
+    { keys: ", < ;", label: "Smaller brush; with Shift harder", run: (e) => resize(e, -1) },
+    { keys: ". > :", label: "Larger brush; with Shift softer", run: (e) => resize(e, 1) },
+  ],
   cursor: true,
   take() {
     pointer = null;
@@ -97,14 +111,6 @@ export const brushHand = {
     } finally {
       stroke = null;
     }
-  },
-  keydown(e) {
-    const big = e.shiftKey;
-    const by = { ",": -1, "<": -1, ";": -1, ".": 1, ">": 1, ":": 1 }[e.key];
-    if (!by || e.ctrlKey || e.metaKey) return false;
-    if (big) change("softness", (v) => v + 0.1 * by);
-    else change("diameter", (v) => v * 1.15 ** by);
-    return true;
   },
   cancel: drop,
   overlay(layer) {

@@ -24,7 +24,8 @@ export const bulb = {
   name: "bulb",
   label: "Bulb",
   key: "u",
-  hint: "Click a bulb: it is as large as what is there. Drag from its middle to say how large it is.",
+  hint: "Click a bulb to measure it, or drag from its centre.",
+  mods: [["Alt", "subtract"]],
   cursor: true,
   take() {
     drop();
@@ -54,10 +55,9 @@ export const bulb = {
     } catch (e) {
       const d = usual();
       if (d) await target.add({ kind: "ellipse", x, y, width: d, height: d });
-      else notice("No bulb", `${e.message} Drag to say how large it is.`, [], true);
+      else notice("No bulb found", `${e.message} Drag from its centre instead.`, [], true);
     }
   },
-  keydown: () => false,
   cancel: drop,
   overlay(layer) {
     if (!made) return;

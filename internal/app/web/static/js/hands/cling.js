@@ -37,7 +37,7 @@ function drop() {
 
 async function finish() {
   if (pins.length < 2) {
-    notice("Too few pins", "An outline that clings needs at least two pins.", [], true);
+    notice("Too few anchors", "Click at least two points along the edge.", [], true);
     return;
   }
   busy = true;
@@ -71,7 +71,7 @@ async function pin(at) {
       runs.push(got.line);
       pins.push({ x: got.pin[0], y: got.pin[1], straight: false });
     } catch (e) {
-      notice("Not pinned", e.message, [], true);
+      notice("No anchor set", e.message, [], true);
     }
   }
   ahead = null;
@@ -80,14 +80,25 @@ async function pin(at) {
 
 let setting = Promise.resolve();
 
+// unpin deletes the last anchor, and says whether there was one.
+function unpin() {
+  if (!pins.length) return false;
+  pins.pop();
+  runs.pop();
+  ahead = null;
+  if (pins.length) pins.at(-1).straight = false;
+  return true;
+}
+
 export const cling = {
   name: "cling",
-  label: "Cling",
+  label: "Live-wire",
   key: "g",
   get hint() {
-    if (share < 1) return `The photo is made ready: ${Math.round(100 * share)} %.`;
-    return "Click along an edge: the line clings to it between the pins. Shift: straight. Back: one pin less. Close it on the first pin, or with Enter.";
+    if (share < 1) return `Preparing photo, ${Math.round(100 * share)} %`;
+    return "Click along an edge; Enter closes.";
   },
+  mods: [["Shift", "straight line"]],
   cursor: true,
   take() {
     drop();
@@ -115,19 +126,25 @@ export const cling = {
     return false;
   },
   up: () => {},
-  keydown(e) {
-    if (!pins.length) return false;
-    if (e.key === "Enter") {
-      pins.at(-1).straight = e.shiftKey;
-      setting = setting.then(finish);
-    } else if (e.key === "Backspace" || e.key === "Delete" || (e.key === "z" && (e.ctrlKey || e.metaKey))) {
-      pins.pop();
-      runs.pop();
-      ahead = null;
-      if (pins.length) pins.at(-1).straight = false;
-    } else return false;
-    return true;
-  },
+  keys: [
+    {
+      keys: "Enter",
+      label: "Close the outline; with Shift by a straight line",
+      when: () => pins.length > 0,
+      run(e) {
+        pins.at(-1).straight = e.shiftKey;
+        setting = setting.then(finish);
+      },
+    },
+    {
+      keys: "Backspace Delete",
+      label: "Delete the last anchor",
+      when: () => pins.length > 0,
+      run: () => void unpin(),
+    },
+  ],
+  undo: unpin,
+  interrupt: unpin,
   cancel: drop,
   overlay(layer) {
     const draw = (points, extra = "") => {

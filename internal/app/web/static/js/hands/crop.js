@@ -1,4 +1,5 @@
 // The hands of the Photo step: the frame, by its corners and sides or the photo beneath it, and a line that should be level.
+import { arrow } from "../bindings.js";
 import { fit, inNumbers, inside, least, through, inverse, table } from "../crop.js";
 import { local, onLocal } from "../local.js";
 import { near } from "../path.js";
@@ -168,12 +169,32 @@ function tellSize() {
   el.textContent = `${w} × ${h} px, ${((w * h) / 1e6).toFixed(1)} MP`;
 }
 
+// nudge moves the crop by a key.
+function nudge(e) {
+  if (!(shot.crop.width > 0)) return false;
+  const by = arrow(e);
+  const k = e.shiftKey ? 100 : 10;
+  const b = box(shot.crop);
+  const to = towards(
+    shot.crop,
+    b,
+    b.map((v, i) => v + by[i % 2] * k),
+  );
+  commit(ops(framed(shot.crop, to)));
+  return true;
+}
+
 export const frame = {
   name: "frame",
-  label: "Frame",
+  label: "Adjust crop",
   key: "Escape",
   grabs: true,
-  hint: "Drag a corner or a side; inside, the photo beneath the frame. Shift: its ratio stays. Alt: about its middle.",
+  hint: "Drag a corner or side; drag inside to move the photo.",
+  mods: [
+    ["Shift", "keep the ratio"],
+    ["Alt", "from the centre"],
+  ],
+  keys: [{ keys: "Mod+arrows", label: "Move the crop by 10 px; with Shift by 100", run: nudge }],
   take: letGo,
   down(at) {
     const crop = inNumbers(shot.crop, ...size());
@@ -203,19 +224,6 @@ export const frame = {
     }
     return false;
   },
-  keydown(e) {
-    const by = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key];
-    if (!by || !e.ctrlKey || !(shot.crop.width > 0)) return false;
-    const k = e.shiftKey ? 100 : 10;
-    const b = box(shot.crop);
-    const to = towards(
-      shot.crop,
-      b,
-      b.map((v, i) => v + by[i % 2] * k),
-    );
-    commit(ops(framed(shot.crop, to)));
-    return true;
-  },
   cancel: letGo,
   overlay: (layer) => drawFrame(layer, true),
 };
@@ -238,7 +246,7 @@ export const level = {
   key: "l",
   once: true,
   cursor: true,
-  hint: "Drag along a line that should be level, or upright.",
+  hint: "Drag along a line that should be level or upright.",
   take: dropLine,
   down: (at) => void (line = { from: at, now: at }),
   move(at) {
@@ -257,7 +265,6 @@ export const level = {
     await commit([{ op: "crop", path: "/crop", value: { angle } }]);
     return true;
   },
-  keydown: () => false,
   cancel: dropLine,
   overlay(layer) {
     drawFrame(layer, false);

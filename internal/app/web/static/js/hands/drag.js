@@ -7,9 +7,9 @@ import { target } from "../target.js";
 import { toScreen } from "../view.js";
 
 // dragged makes a hand of what is particular to one: shape makes a shape of the ends of
-// the drag, and of whether Shift and Alt are held. turned takes the arrows up (1) and down (-1)
-// while it is dragged, for what else there is to say of it.
-function dragged({ shape, turned, hint, ...hand }) {
+// the drag, and of whether Shift and Alt are held. turned takes the arrows up (1) and down (-1) while
+// it is dragged; of names what they change.
+function dragged({ shape, turned, of, hint, ...hand }) {
   let from = null;
   let made = null;
   let last = null;
@@ -17,6 +17,13 @@ function dragged({ shape, turned, hint, ...hand }) {
     const was = from;
     from = made = last = null;
     return Boolean(was);
+  };
+  // step changes what the arrows change, while a drag is under way.
+  const step = (by) => {
+    if (!last) return false;
+    turned(by);
+    made = drawn(last);
+    return true;
   };
   const drawn = (at) => (near(at.screen, from.screen, 3) ? null : shape(from.photo, at.photo, at));
   return {
@@ -40,13 +47,12 @@ function dragged({ shape, turned, hint, ...hand }) {
       if (s) await target.add(s);
       return Boolean(s);
     },
-    keydown(e) {
-      const by = { ArrowUp: 1, ArrowDown: -1 }[e.key];
-      if (!turned || !last || !by) return false;
-      turned(by);
-      made = drawn(last);
-      return true;
-    },
+    keys: turned
+      ? [
+          { keys: "ArrowUp", label: `While dragging: more ${of}`, run: () => step(1) },
+          { keys: "ArrowDown", label: `While dragging: less ${of}`, run: () => step(-1) },
+        ]
+      : [],
     cancel: drop,
     overlay(layer) {
       if (!made) return;
@@ -81,7 +87,11 @@ export const ellipse = dragged({
   name: "ellipse",
   label: "Ellipse",
   key: "e",
-  hint: "Drag across it. Shift: round. Alt: from its middle.",
+  hint: "Drag from edge to edge.",
+  mods: [
+    ["Shift", "circle"],
+    ["Alt", "from the centre"],
+  ],
   shape: (a, b, at) => ({ kind: "ellipse", ...box(a, b, at) }),
 });
 
@@ -93,8 +103,13 @@ export const boxed = dragged({
   name: "box",
   label: "Box",
   key: "x",
-  hint: () =>
-    `Drag from corner to corner. Shift: square. Alt: from its middle. ↑ ↓ while dragging: rounder corners, now ${10 * rounding} %.`,
+  hint: () => `Drag from corner to corner. Corner radius ${10 * rounding} %.`,
+  mods: [
+    ["Shift", "square"],
+    ["Alt", "from the centre"],
+    ["↑ ↓", "corner radius"],
+  ],
+  of: "corner radius",
   turned: (by) => (rounding = Math.min(Math.max(rounding + by, 0), 10)),
   shape(a, b, at) {
     const { x, y, width, height } = box(a, b, at);
@@ -129,8 +144,12 @@ export const polygon = dragged({
   name: "polygon",
   label: "Polygon",
   key: "y",
-  hint: () =>
-    `Drag from its middle to a corner. Shift: turned in steps of 15°. ↑ ↓ while dragging: more corners, now ${corners}.`,
+  hint: () => `Drag from the centre to a corner. ${corners} corners.`,
+  mods: [
+    ["Shift", "steps of 15°"],
+    ["↑ ↓", "corners"],
+  ],
+  of: "corners",
   turned: (by) => (corners = Math.min(Math.max(corners + by, 3), 24)),
   shape([x0, y0], [x, y], { shift }) {
     const r = Math.max(Math.hypot(x - x0, y - y0), 0.5);
@@ -146,10 +165,11 @@ export const polygon = dragged({
 
 export const gradient = dragged({
   name: "line",
-  label: "Line",
+  label: "Linear gradient",
   key: "l",
   once: true,
-  hint: "Drag from where the area is full to where it has ended. Shift: level or upright.",
+  hint: "Drag from full to none.",
+  mods: [["Shift", "level or upright"]],
   shape([x1, y1], [x, y], { shift }) {
     const flat = Math.abs(x - x1) > Math.abs(y - y1);
     return {
@@ -164,9 +184,10 @@ export const gradient = dragged({
 
 export const ring = dragged({
   name: "ring",
-  label: "Ring",
-  key: "r",
+  label: "Radial gradient",
+  key: "v",
   once: true,
-  hint: "Drag from the middle outwards: full inside, ended at the outer ring. Shift: round.",
+  hint: "Drag outwards from the centre.",
+  mods: [["Shift", "circle"]],
   shape: (a, b, at) => ({ kind: "ring", ...box(a, b, { shift: at.shift, alt: true }), inner: 0.5 }),
 });

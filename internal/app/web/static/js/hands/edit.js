@@ -1,5 +1,6 @@
 // Moves, adds and removes points of any shape, turns corners to bends and back, and
 // moves whole shapes.
+import { arrow } from "../bindings.js";
 import { bare, forms, moved } from "../forms.js";
 import {
   along,
@@ -72,11 +73,92 @@ export function choose(shape) {
 }
 export const chosenShape = () => chosen.shape;
 
+// changeBulb saves the chosen bulb of a string as made of the string.
+function changeBulb(to) {
+  const s = target.shapes()[chosen.shape];
+  commit([set(s.path, asStands(to(s)))]);
+}
+
+// nudgeBy moves what is chosen by a key.
+function nudgeBy(e) {
+  const by = arrow(e);
+  const k = e.shiftKey ? 10 : 1;
+  if (chosen.bulb >= 0) changeBulb((s) => bulbs.nudged(s, chosen.bulb, by[0] * k, by[1] * k));
+  else nudge(by[0] * k, by[1] * k);
+}
+
+// removeNodes deletes the nodes that are chosen; a shape with too few left goes as a whole.
+function removeNodes() {
+  const left = new Map();
+  for (const name of many) {
+    const [j, n] = name.split("/").map(Number);
+    left.set(
+      j,
+      (left.get(j) ?? nodesOf(j).map((_, i) => i)).filter((i) => i !== n),
+    );
+  }
+  const fits = ([j, list]) => list.length >= least(target.shapes()[j].kind);
+  const ops = [...left]
+    .sort((a, b) => b[0] - a[0])
+    .map((one) => {
+      const [j, list] = one;
+      const { nodes } = target.shapes()[j];
+      const kept = list.map((i) => nodes[i]);
+      return fits(one) ? op(j, kept, list) : target.removal(j);
+    });
+  many = new Set();
+  chosen = none;
+  commit(ops);
+}
+
+// removeChosen deletes the chosen bulb, nodes, node or shape.
+function removeChosen() {
+  if (chosen.bulb >= 0) return changeBulb((s) => bulbs.dropped(s, chosen.bulb));
+  if (many.size) return removeNodes();
+  const s = target.shapes()[chosen.shape];
+  if (!isForm(chosen.shape) && chosen.node >= 0 && s.nodes.length > least(s.kind)) {
+    const left = s.nodes.map((_, i) => i).filter((i) => i !== chosen.node);
+    if (s.widths?.length)
+      put(
+        chosen.shape,
+        left.map((i) => s.nodes[i]),
+        left,
+      );
+    else target.remove(chosen.shape, `/nodes/${chosen.node}`);
+  } else target.remove(chosen.shape);
+  chosen = none;
+}
+
 export const edit = {
   name: "edit",
-  label: "Edit points",
+  label: "Nodes",
   key: "Escape",
-  hint: "Drag points, handles, bulbs, knobs of width. Double-click: new point, or corner and bend. Shift: several. Alt: bend a side. Del: drop. N: along the edge.",
+  hint: "Drag nodes and handles. Double-click adds or converts a node.",
+  mods: [
+    ["Shift", "choose several"],
+    ["Alt", "one handle, or bend a side"],
+    ["Ctrl", "no snapping"],
+  ],
+  keys: [
+    {
+      keys: "n N",
+      label: "Next node at 1:1; with Shift the one before",
+      run: (e) => step(e.shiftKey ? -1 : 1),
+    },
+    {
+      keys: "arrows",
+      yields: true,
+      label: "Move what is chosen by 1 px; with Shift by 10",
+      when: () => chosen.bulb >= 0 || many.size > 0 || chosen.shape >= 0,
+      run: nudgeBy,
+    },
+    {
+      keys: "Backspace Delete",
+      label: "Delete what is chosen",
+      when: () => chosen.bulb >= 0 || many.size > 0 || Boolean(target.shapes()[chosen.shape]),
+      run: removeChosen,
+    },
+  ],
   grabs: true,
   take() {
     drag = frame = null;
@@ -184,61 +266,6 @@ export const edit = {
     else if (drag.whole) await commit([set(target.shapes()[drag.shape].path, drag.value)]);
     else if (drag.value) await target.commit(drag.shape, rest(drag), drag.value, drag.op);
     drag = null;
-  },
-  keydown(e) {
-    if (e.key === "n" || e.key === "N") return step(e.key === "n" ? 1 : -1);
-    const by = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key];
-    const out = e.key === "Backspace" || e.key === "Delete";
-    if (chosen.bulb >= 0 && (by || out)) {
-      const s = target.shapes()[chosen.shape];
-      const k = e.shiftKey ? 10 : 1;
-      const made = out ? bulbs.dropped(s, chosen.bulb) : bulbs.nudged(s, chosen.bulb, by[0] * k, by[1] * k);
-      commit([set(s.path, asStands(made))]);
-      return true;
-    }
-    if (by && (many.size || chosen.shape >= 0)) {
-      const k = e.shiftKey ? 10 : 1;
-      nudge(by[0] * k, by[1] * k);
-      return true;
-    }
-    if (out && many.size) {
-      const left = new Map();
-      for (const name of many) {
-        const [j, n] = name.split("/").map(Number);
-        left.set(
-          j,
-          (left.get(j) ?? nodesOf(j).map((_, i) => i)).filter((i) => i !== n),
-        );
-      }
-      const fits = ([j, list]) => list.length >= least(target.shapes()[j].kind);
-      const ops = [...left]
-        .sort((a, b) => b[0] - a[0])
-        .map((one) => {
-          const [j, list] = one;
-          const { nodes } = target.shapes()[j];
-          const kept = list.map((i) => nodes[i]);
-          return fits(one) ? op(j, kept, list) : target.removal(j);
-        });
-      many = new Set();
-      chosen = none;
-      commit(ops);
-      return true;
-    }
-    if (!out || chosen.shape < 0) return false;
-    const s = target.shapes()[chosen.shape];
-    if (!s) return false;
-    if (!isForm(chosen.shape) && chosen.node >= 0 && s.nodes.length > least(s.kind)) {
-      const left = s.nodes.map((_, i) => i).filter((i) => i !== chosen.node);
-      if (s.widths?.length)
-        put(
-          chosen.shape,
-          left.map((i) => s.nodes[i]),
-          left,
-        );
-      else target.remove(chosen.shape, `/nodes/${chosen.node}`);
-    } else target.remove(chosen.shape);
-    chosen = none;
-    return true;
   },
   cancel() {
     const was = chosen.shape >= 0 || many.size > 0;

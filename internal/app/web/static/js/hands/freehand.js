@@ -18,8 +18,8 @@ const drop = () => {
 export const freehand = {
   name: "freehand",
   label: "Freehand",
-  key: "h",
-  hint: "Draw round it with the button held; it closes when you let go.",
+  key: "j",
+  hint: "Draw round the shape; release to close.",
   cursor: true,
   take: drop,
   down: (at) => void (path = { id: at.id, points: [at.photo], last: at.screen }),
@@ -43,10 +43,9 @@ export const freehand = {
       const { nodes } = await ask(`/shots/${shot.id}/fit`, post({ points, tolerance, closed: true }, csrf()));
       if (nodes.length >= 3) await target.add({ kind: "outline", nodes });
     } catch (e) {
-      notice("Not drawn", e.message, [], true);
+      notice("No outline", e.message, [], true);
     }
   },
-  keydown: () => false,
   cancel: drop,
   overlay(layer) {
     if (!path || path.points.length < 2) return;

@@ -1,4 +1,5 @@
 // The hands of Glow: they place what has no traced thing, draw a streak, and take hold of both again.
+import { arrow } from "../bindings.js";
 import { near, round } from "../path.js";
 import { bulbsOf } from "../string.js";
 import { act, commit, light, lightPath, set, setDraft, shapesOf, shot } from "../store.js";
@@ -99,7 +100,6 @@ function disc(name, label, key, hint) {
       await act("add-orb", { kind: name, x: round(x), y: round(y), radius: round(radius) });
       return true;
     },
-    keydown: () => false,
     cancel: drop,
     overlay(layer) {
       if (!from) return;
@@ -110,25 +110,10 @@ function disc(name, label, key, hint) {
   };
 }
 
-export const orb = disc(
-  "orb",
-  "Orb",
-  "o",
-  "Drag from its middle outwards, also from beyond the frame; a click makes one of a usual size.",
-);
-export const veil = disc(
-  "veil",
-  "Veil",
-  "v",
-  "Drag from its middle outwards as far as the lift goes; a click makes a wide one.",
-);
+export const orb = disc("orb", "Orb", "o", "Drag outwards from the centre, or click.");
+export const veil = disc("veil", "Veil", "v", "Drag outwards from the centre, or click.");
 
-export const burst = disc(
-  "burst",
-  "Burst",
-  "b",
-  "Drag from the sun or the lamp outwards as far as its longest rays go; a click makes one of a usual size.",
-);
+export const burst = disc("burst", "Burst", "b", "Drag outwards from the lamp, or click.");
 
 let drawn = null; // { from, now }
 const both = () => light()?.streak.sides === "both";
@@ -144,7 +129,8 @@ export const streak = {
   key: "k",
   once: true,
   cursor: true,
-  hint: "Drag from the light along the way that it is drawn out. Shift: in steps of 15°.",
+  hint: "Drag from the light in the direction of the streak.",
+  mods: [["Shift", "steps of 15°"]],
   take: dropStreak,
   down: (at) => void (drawn = { from: at, now: at }),
   move(at) {
@@ -166,7 +152,6 @@ export const streak = {
     await commit(streakOps(streakTo(from.photo, at.photo, at, both())));
     return true;
   },
-  keydown: () => false,
   cancel: dropStreak,
   overlay(layer) {
     if (drawn)
@@ -240,7 +225,8 @@ export const cutRay = {
   label: "Shorten a ray",
   key: "x",
   cursor: true,
-  hint: "Click on a ray where it is to end. Alt: it has all its length again.",
+  hint: "Click on a ray where it should end.",
+  mods: [["Alt", "reset"]],
   take: () => false,
   down: () => light()?.rays?.on === true,
   move: () => false,
@@ -253,7 +239,6 @@ export const cutRay = {
     await act("cut-ray", { light: light().id, x: round(x), y: round(y), within: round(within), ...restore });
     return false;
   },
-  keydown: () => false,
   cancel: () => false,
   overlay(layer) {
     const first = lead();
@@ -303,10 +288,9 @@ export const handles = {
   key: "Escape",
   grabs: true,
   get hint() {
-    if (orbOf()) return "Drag its middle to move it, its ring to size it with all its glow.";
-    if (lead())
-      return "Drag the first ray's tip: longer, and turned; the knob beside it: thicker. Shift: steps of 15°.";
-    return light()?.streak.length ? "Drag the streak's end to turn it or make it longer." : "";
+    if (orbOf()) return "Drag the centre to move, the ring to resize.";
+    if (lead()) return "Drag a ray's tip for length and rotation, the knob for thickness.";
+    return light()?.streak.length ? "Drag the streak's end." : "";
   },
   take: letGo,
   down(at) {
@@ -333,13 +317,18 @@ export const handles = {
     }
     return false;
   },
-  keydown(e) {
-    const by = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key];
-    if (!by || !orbOf() || !e.ctrlKey) return false;
-    const k = e.shiftKey ? 10 : 1;
-    commit([{ op: "place", path: lightPath(), value: { dx: by[0] * k, dy: by[1] * k } }]);
-    return true;
-  },
+  keys: [
+    {
+      keys: "Mod+arrows",
+      label: "Move the orb by 1 px; with Shift by 10",
+      when: () => Boolean(orbOf()),
+      run(e) {
+        const by = arrow(e);
+        const k = e.shiftKey ? 10 : 1;
+        commit([{ op: "place", path: lightPath(), value: { dx: by[0] * k, dy: by[1] * k } }]);
+      },
+    },
+  ],
   cancel: letGo,
   overlay(layer) {
     if (!light() || !light().on) return;

@@ -3,8 +3,10 @@
 //
 //   name      of the hand, in data-hand of its button
 //   label     on that button
-//   key       the key that takes it up
+//   key       the key that chooses it, which its button shows
 //   hint      what click and drag do, in a sentence
+//   mods      what modifiers change: each a key and what it does
+//   keys      its own keys, as bindings of ../bindings.js
 //   once      what it made is what one goes on with: editing takes over
 //   cursor    whether the pointer is a cross
 //   grabs     whether it takes hold of what is drawn: then shapes can be hit
@@ -13,7 +15,6 @@
 //   move(at)  the pointer moved; at.all has the places since the last time
 //   leave()   the pointer left the photo
 //   up(at)    the press ended; true where something was made
-//   keydown(e) a key; true where it did something
 //   overlay(layer)  draws what it has in the making
 //   put()     it was put down for another, if it has to know
 //   cancel()  drops that; true where there was something
@@ -46,30 +47,40 @@ import { string } from "./string.js";
 import { transform } from "./transform.js";
 import { tube } from "./tube.js";
 
-const traces = [region, cling, outline, freehand, tube, bulb, string, ellipse, rim, boxed, polygon];
+// Groups of the tools that trace, in the order of their use; more has those that are folded away.
+const toPhoto = { name: "Trace to photo", tools: [region, cling, scribble] };
+const draws = { name: "Draw", tools: [outline, freehand, tube], more: [ellipse, rim, boxed, polygon] };
+const hangs = { name: "Bulbs", tools: [bulb, string] };
+const changes = { name: "Change", tools: [edit, transform] };
 
 // contexts are what the pointer can work on, by what the panel shows: the first that holds is in force.
 //
 //   name     in the list of keys
 //   holds()  whether it is in force
-//   tools    in the order of their buttons
+//   groups   of tools, in the order of their buttons: { name, tools, more }; name is "" for one alone
 //   rest     the tool that there is when no other is taken up
 //   first()  the one to begin with, where that is another
 //   alone    nothing but what the tool draws lies over the picture: no shapes
 //   beside   tools that have a button elsewhere
 export const contexts = [
-  { name: "picture", holds: () => Boolean(target.picture()), tools: [lay], rest: lay, alone: true },
+  {
+    name: "picture",
+    holds: () => Boolean(target.picture()),
+    groups: [{ name: "", tools: [lay] }],
+    rest: lay,
+    alone: true,
+  },
   {
     name: "photo",
     holds: target.frames,
-    tools: [frame, level, refPairs, refRead],
+    groups: [{ name: "", tools: [frame, level, refPairs, refRead] }],
     rest: frame,
     alone: true,
   },
   {
     name: "glow",
     holds: target.glows,
-    tools: [orb, veil, burst, streak, handles, cutRay, lit, dead, refGel],
+    groups: [{ name: "", tools: [orb, veil, burst, streak, handles, cutRay, lit, dead, refGel] }],
     rest: handles,
     alone: true,
     grabs: true,
@@ -77,17 +88,22 @@ export const contexts = [
   {
     name: "room",
     holds: target.rooms,
-    tools: [wall, horizon, ceiling, floor, platform, stands],
+    groups: [{ name: "", tools: [wall, horizon, floor, stands], more: [ceiling, platform] }],
     rest: stands,
     alone: true,
     grabs: true,
   },
-  { name: "cut-out", holds: () => Boolean(target.cut()), tools: [scribble, mend], first: () => scribble },
+  {
+    name: "cut-out",
+    holds: () => Boolean(target.cut()),
+    groups: [{ name: "", tools: [scribble, mend] }],
+    first: () => scribble,
+  },
   {
     // With nothing there yet, painting is what one comes for, if that is what its first part is for.
     name: "area",
     holds: () => Boolean(target.area()),
-    tools: [brushHand, scribble, ...traces, gradient, ring, pick, transform, edit],
+    groups: [{ name: "Paint", tools: [brushHand, gradient, ring, pick] }, toPhoto, draws, hangs, changes],
     beside: [pick], // beside the wheel
     rest: edit,
     first() {
@@ -100,7 +116,7 @@ export const contexts = [
     // With nothing there yet, tracing is.
     name: "draw",
     holds: () => shot.step === "trace",
-    tools: [scribble, ...traces, transform, edit],
+    groups: [toPhoto, draws, hangs, changes],
     rest: edit,
     first: () => (target.any() ? edit : outline),
   },
@@ -109,11 +125,5 @@ export const contexts = [
 // context gives the one in force; undefined where there is nothing to work on.
 export const context = () => contexts.find((c) => c.holds());
 
-// byContext lists every tool once, with the context that it is named by.
-const order = ["picture", "photo", "glow", "room", "cut-out", "draw", "area"];
-export const byContext = () => {
-  const out = new Map();
-  for (const name of order)
-    for (const tool of contexts.find((c) => c.name === name).tools) if (!out.has(tool)) out.set(tool, name);
-  return out;
-};
+// toolsOf lists the tools of a context, also those that are folded away.
+export const toolsOf = (c) => c?.groups.flatMap((g) => [...g.tools, ...(g.more ?? [])]) ?? [];

@@ -62,10 +62,11 @@ const exact = (at) => {
 
 export const lay = {
   name: "lay",
-  label: "Lay the picture",
+  label: "Place on photo",
   key: "l",
   grabs: true,
-  hint: "Drag the picture; a corner: larger or smaller, over the middle mirrored; the knob: turned. Shift: in steps of 15°.",
+  hint: "Drag the picture, a corner to scale, the handle to rotate.",
+  mods: [["Shift", "steps of 15°"]],
   take: letGo,
   down(at) {
     const was = target.picture();
@@ -89,7 +90,6 @@ export const lay = {
     }
     return false;
   },
-  keydown: () => false,
   cancel: letGo,
   overlay(layer) {
     const p = target.picture();

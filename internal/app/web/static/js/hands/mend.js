@@ -20,8 +20,9 @@ const hand = strokes({
 export const mend = {
   ...hand,
   name: "mend",
-  label: "Mend",
-  key: "n",
-  hint: "Paint coverage as it should be. Alt: the opposite. Keys , and . for the size.",
+  label: "Repair coverage",
+  key: "m",
+  hint: "Paint coverage over the computed edge.",
+  mods: [["Alt", "the opposite"]],
   cursor: true,
 };

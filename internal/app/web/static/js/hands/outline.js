@@ -5,7 +5,7 @@ export const outline = pen({
   name: "outline",
   label: "Outline",
   key: "o",
-  hint: "Click for corners, drag for bends. Close it on the first point, or with Enter.",
-  few: "An outline needs at least three points.",
+  hint: "Click corners, drag for curves, Enter closes.",
+  few: "An outline needs at least three nodes.",
   shape: (nodes) => ({ kind: "outline", nodes }),
 });

@@ -16,12 +16,21 @@ export function pen({ name, label, key, hint, few, ends, shape, begin, measured 
   async function finish(closed) {
     const nodes = path.nodes.map((n) => tidy(n.out ? { ...n, in: n.out.map((v) => -v) } : n));
     if (nodes.length < least(name)) {
-      notice("Too few points", few, [], true);
+      notice("Too few nodes", few, [], true);
       return;
     }
     const made = shape(nodes, closed);
     path = null;
     await target.add(await measured(made));
+  }
+
+  // drop deletes the last node, and says whether there was one.
+  function drop() {
+    if (!path) return false;
+    path.nodes.pop();
+    if (!path.nodes.length) path = null;
+    else path.bend = null;
+    return true;
   }
 
   return {
@@ -56,16 +65,18 @@ export function pen({ name, label, key, hint, few, ends, shape, begin, measured 
     up(at) {
       if (path?.bend?.id === at.id) path.bend = null;
     },
-    keydown(e) {
-      if (!path) return false;
-      const back = e.key === "Backspace" || e.key === "Delete" || (e.key === "z" && (e.ctrlKey || e.metaKey));
-      if (e.key === "Enter") finish(false);
-      else if (back) {
-        path.nodes.pop();
-        if (!path.nodes.length) path = null;
-      } else return false;
-      return true;
-    },
+    keys: [
+      { keys: "Enter", label: "Finish the shape", when: () => Boolean(path), run: () => void finish(false) },
+      {
+        keys: "Backspace Delete",
+        label: "Delete the last node",
+        when: () => Boolean(path),
+        run: () => void drop(),
+      },
+    ],
+    undo: drop,
+    // A second finger takes the node back that the first one set.
+    interrupt: drop,
     cancel() {
       const was = path;
       path = null;

@@ -16,25 +16,20 @@ export const pick = {
   name: "pick",
   label: "Pick hue",
   key: "k",
-  hint: "Click on the photo for the hue that is there.",
+  hint: "Click a colour on the photo.",
   cursor: true,
   take: () => (pointer = null),
   async down(at) {
     const to = path();
     const [x, y] = at.photo;
     if (!to) {
-      notice("No hue to set", "Add a part of the kind Hue, or open one, then pick.", [], true);
+      notice("No hue part", "Add or open a part of the kind Hue, then pick.", [], true);
       return;
     }
     try {
       const { hue, chroma } = await ask(`/shots/${shot.id}/hue?x=${x}&y=${y}`);
       if (chroma < 0.01)
-        notice(
-          "Nearly grey",
-          "There is hardly a hue at this place. Pick where the colour is stronger.",
-          [],
-          true,
-        );
+        notice("Nearly grey", "This place has hardly any colour. Pick a stronger colour.", [], true);
       else await commit([set(`${to}/hue`, hue)]);
     } catch (e) {
       notice("Not picked", e.message, [], true);
@@ -42,7 +37,6 @@ export const pick = {
   },
   move: (at) => Boolean((pointer = at)),
   up: () => {},
-  keydown: () => false,
   cancel: () => false,
   overlay(layer) {
     if (!pointer) return;

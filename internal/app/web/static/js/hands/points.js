@@ -36,30 +36,30 @@ function show() {
     return;
   }
   if (found.busy) {
-    box.innerHTML = '<p class="hint" role="status">Looking at the photo…</p>';
+    box.innerHTML = '<p class="hint" role="status">Searching…</p>';
     return;
   }
   const n = chosen().length;
   const areas = [...document.querySelectorAll("#found-areas option")];
   if (box.dataset.kind !== found.kind || !box.querySelector("input")) {
     box.dataset.kind = found.kind;
-    box.innerHTML = `<div class="pf"><label for="found-sure">As sure as</label><input type="range" class="form-range" id="found-sure" min="2" max="100"><output class="num"></output></div>
-<div class="pf"><label for="found-off">Kept off</label><select class="form-select" id="found-off"><option value="">Nowhere</option></select></div>
-<p class="hint" role="status"></p><div class="founds" role="group" aria-label="What was found, the surest first"></div><div class="row-btns"><button class="btn btn-sm btn-primary" id="take-found">Make a light of them</button><button class="btn btn-sm btn-quiet" id="leave-found">Leave</button></div>`;
+    box.innerHTML = `<div class="pf"><label for="found-sure">Confidence</label><input type="range" class="form-range" id="found-sure" min="2" max="100"><output class="num"></output></div>
+<div class="pf"><label for="found-off">Exclude</label><select class="form-select" id="found-off"><option value="">none</option></select></div>
+<p class="hint" role="status"></p><div class="founds" role="group" aria-label="Found lights, most certain first"></div><div class="row-btns"><button class="btn btn-sm btn-primary" id="take-found">Make a light</button><button class="btn btn-sm btn-quiet" id="leave-found">Cancel</button></div>`;
   }
   const range = box.querySelector("input");
   range.value = Math.round(100 * found.threshold);
   box.querySelector("output").textContent = `${range.value} %`;
   const off = box.querySelector("#found-off");
-  off.replaceChildren(new Option("Nowhere", ""), ...areas.map((a) => new Option(a.text, a.value)));
+  off.replaceChildren(new Option("none", ""), ...areas.map((a) => new Option(a.text, a.value)));
   off.value = found.within;
   off.closest(".pf").hidden = !areas.length;
-  const what = found.kind === "dead" ? "dead bulbs" : "lights";
-  const kept = found.off ? ` Kept off: ${found.off}.` : "";
-  const says = found.more ? ` ${found.more} more are less sure than these 500.` : "";
+  const what = found.kind === "dead" ? "unlit bulbs" : "lights";
+  const kept = found.off ? ` ${found.off} excluded by area.` : "";
+  const says = found.more ? ` ${found.more} more are less certain than these 500.` : "";
   box.querySelector("p").textContent = found.points.length
-    ? `${n} of ${found.points.length} taken. Click on the photo takes one, or drops it; a drag with Shift drops all in a box.${kept}${says}`
-    : `No ${what} stand out in this photo.${found.kind === "lit" ? " Bulbs that are not lit are found by the other button." : ""}`;
+    ? `${n} of ${found.points.length} chosen. Click a ring to include or exclude it; Shift + drag excludes a box.${kept}${says}`
+    : `No ${what} found in this photo.`;
   box.querySelector("#take-found").disabled = !n;
   tiles(box.querySelector(".founds"));
 }
@@ -76,7 +76,7 @@ function tiles(el) {
         b.type = "button";
         b.dataset.found = i;
         b.title = `${Math.round(100 * p.sure)} %`;
-        b.setAttribute("aria-label", `Point ${i + 1}, ${b.title} sure`);
+        b.setAttribute("aria-label", `Light ${i + 1}, ${b.title} certain`);
         const c = document.createElement("canvas");
         c.width = c.height = edge;
         if (found.sheet)
@@ -157,7 +157,7 @@ const finder = (kind, name, label, key) => ({
   label,
   key,
   get hint() {
-    return found?.busy ? "Looking at the photo…" : "Click on a ring takes what it is round, or drops it.";
+    return found?.busy ? "Searching…" : "Click a ring to include or exclude it.";
   },
   take() {
     look(kind);
@@ -188,11 +188,14 @@ const finder = (kind, name, label, key) => ({
     redraw();
     return false;
   },
-  keydown(e) {
-    if (e.key !== "Enter" || !found || found.busy) return false;
-    use();
-    return true;
-  },
+  keys: [
+    {
+      keys: "Enter",
+      label: "Make a light",
+      when: () => Boolean(found && !found.busy),
+      run: () => void use(),
+    },
+  ],
   cancel() {
     if (frame) {
       frame = null;
@@ -221,7 +224,7 @@ const finder = (kind, name, label, key) => ({
 });
 
 export const lit = finder("lit", "points", "Find lights", "l");
-export const dead = finder("dead", "dead-points", "Find dead bulbs", "d");
+export const dead = finder("dead", "dead-points", "Find unlit bulbs", "d");
 
 async function use() {
   const points = chosen().map(({ x, y, radius }) => ({ x, y, radius }));

@@ -25,15 +25,15 @@ function drop() {
   return had;
 }
 const steps = [
-  "Click on something small and clear on the photo.",
-  "Now on the same thing on the reference.",
-  "Click on another, far from the first, on the photo.",
-  "And on that on the reference.",
+  "Click a small, clear detail on the photo.",
+  "Click the same detail on the reference.",
+  "Click another detail, far away, on the photo.",
+  "Click that detail on the reference.",
 ];
 
 export const refPairs = {
   name: "ref-pairs",
-  label: "Two pairs",
+  label: "Align by two points",
   key: "2",
   cursor: true,
   once: true,
@@ -54,12 +54,17 @@ export const refPairs = {
     await act("pair-reference", { points });
     return true;
   },
-  keydown(e) {
-    if (e.key !== "Backspace" || !pairs.length) return false;
-    pairs.pop();
-    seeing(pairs.length % 2 === 1);
-    return true;
-  },
+  keys: [
+    {
+      keys: "Backspace",
+      label: "Delete the last point",
+      when: () => pairs.length > 0,
+      run() {
+        pairs.pop();
+        seeing(pairs.length % 2 === 1);
+      },
+    },
+  ],
   cancel: drop,
   overlay(layer) {
     pairs.forEach(([x, y], i) => {
@@ -91,11 +96,10 @@ function reader(name, label, key, hint, got, of = () => "") {
       try {
         await got(await ask(`/shots/${shot.id}/reference/light?x=${x}&y=${y}${of()}`), at);
       } catch (err) {
-        notice("Not read", err.message, [], true);
+        notice("Not measured", err.message, [], true);
       }
       return false;
     },
-    keydown: () => false,
     cancel() {
       seeing(false);
       return false;
@@ -107,7 +111,7 @@ function reader(name, label, key, hint, got, of = () => "") {
 
 export const refRead = reader(
   "ref-read",
-  "Read its light",
+  "Measure light",
   "e",
   "Click where light falls in the reference.",
   (read) => {
@@ -121,16 +125,16 @@ export const refRead = reader(
     make("circle", { cx: 6, cy: 6, r: 5, fill: read.hex }, dot);
     el.replaceChildren(
       dot,
-      ` ${read.stops} stops brighter there than by its daylight, which is ${day} than in the photo.`,
+      ` ${read.stops} stops above the reference's daylight, which is ${day} than the photo's.`,
     );
   },
 );
 
 export const refGel = reader(
   "ref-gel",
-  "From the reference",
+  "Pick from reference",
   "t",
-  "Click on a lamp of the reference: the light at its rim becomes the gel.",
+  "Click a lamp on the reference; its rim gives the gel.",
   async (got) => {
     seeing(false);
     await commit([set(lightPath("gel"), got.gel)]);

@@ -59,10 +59,14 @@ export const region = {
   label: "One click",
   key: "c",
   get hint() {
-    if (share < 1) return `The photo is made ready: ${Math.round(100 * share)} %.`;
-    if (none) return "Nothing stands out here: move to an even shape with a clear edge.";
-    return "Click what is shown to take it as a light. Drag right to widen it, left to narrow. Shift: add to this light. Alt: take away.";
+    if (share < 1) return `Preparing photo, ${Math.round(100 * share)} %`;
+    if (none) return "No clear shape here.";
+    return "Click a shape; drag right for more, left for less.";
   },
+  mods: [
+    ["Shift", "add to this light"],
+    ["Alt", "subtract"],
+  ],
   cursor: true,
   take() {
     drop();
@@ -103,19 +107,18 @@ export const region = {
       shown = null;
       const add = () => target.addAll(got.shapes, { away: at.alt, fresh: !at.shift && !at.alt });
       if (got.share > 0.5)
-        notice("Half of the photo", `This covers ${Math.round(100 * got.share)} % of the photo.`, [
-          ["Take it", add],
+        notice("Large region", `This covers ${Math.round(100 * got.share)} % of the photo.`, [
+          ["Trace it", add],
         ]);
       else await add();
     } catch (e) {
-      notice("Nothing taken", e.message, [], true);
+      notice("Nothing traced", e.message, [], true);
     } finally {
       taking = false;
       redraw();
     }
     return false;
   },
-  keydown: () => false,
   cancel: drop,
   overlay(layer) {
     for (const s of shown?.shapes ?? []) {
@@ -139,7 +142,7 @@ document.addEventListener(
     e.stopPropagation();
     const path = e.target.dataset.select;
     e.target.value = "";
-    await act("add-area", { name: "Where to look" });
+    await act("add-area", { name: "Search area" });
     if (shot.focus.area) setLocal(path, shot.focus.area);
   },
   true,

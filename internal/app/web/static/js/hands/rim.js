@@ -16,10 +16,10 @@ const drop = () => {
 
 export const rim = {
   name: "rim",
-  label: "By its rim",
+  label: "Ellipse by 5 points",
   key: "w",
   get hint() {
-    return `Click five points all round the rim of an ellipse: ${points.length} of ${count}. Back: one less.`;
+    return `Click five points on the edge of an ellipse: ${points.length} of ${count}.`;
   },
   cursor: true,
   take: drop,
@@ -37,12 +37,16 @@ export const rim = {
   },
   move: () => false,
   up: () => {},
-  keydown(e) {
-    const back = e.key === "Backspace" || e.key === "Delete" || (e.key === "z" && (e.ctrlKey || e.metaKey));
-    if (!points.length || !back) return false;
-    points.pop();
-    return true;
-  },
+  keys: [
+    {
+      keys: "Backspace Delete",
+      label: "Delete the last point",
+      when: () => points.length > 0,
+      run: () => void points.pop(),
+    },
+  ],
+  undo: () => Boolean(points.pop()),
+  interrupt: () => Boolean(points.pop()),
   cancel: drop,
   overlay(layer) {
     for (const p of points) {

@@ -87,7 +87,6 @@ const lined = (done, hand) => ({
     await act(done, { points: asPoints(ends) });
     return true;
   },
-  keydown: () => false,
   cancel: dropLine,
   overlay(layer) {
     draw(layer);
@@ -102,19 +101,19 @@ export const wall = lined("add-wall", {
   says: () =>
     shot.room.on
       ? "Drag along the line where this wall meets the floor."
-      : "Drag along the line where the floor meets a wall: that makes the room.",
+      : "Drag along the line where floor and wall meet.",
 });
 export const ceiling = lined("set-ceiling", {
   name: "ceiling",
   label: "Ceiling",
   key: "i",
-  says: () => "Drag along the line where a wall meets the ceiling.",
+  says: () => "Drag along the line where wall and ceiling meet.",
 });
 export const horizon = lined("set-horizon", {
   name: "horizon",
   label: "Horizon",
-  key: "h",
-  says: () => "Drag along the horizon: a floor without walls. Higher than it is where the ground rises.",
+  key: "g",
+  says: () => "Drag along the horizon: a floor without walls.",
 });
 
 // corners makes the hand that takes a number of clicks.
@@ -148,11 +147,14 @@ function corners({ count, done, ...hand }) {
       await act(done, { points: asPoints(all) });
       return true;
     },
-    keydown(e) {
-      if (e.key !== "Backspace" || !list.length) return false;
-      list.pop();
-      return true;
-    },
+    keys: [
+      {
+        keys: "Backspace",
+        label: "Delete the last corner",
+        when: () => list.length > 0,
+        run: () => void list.pop(),
+      },
+    ],
     cancel: drop,
     overlay(layer) {
       draw(layer);
@@ -172,12 +174,11 @@ function corners({ count, done, ...hand }) {
 const nth = ["first", "second", "third", "fourth"];
 export const floor = corners({
   name: "floor",
-  label: "Corners",
+  label: "Floor corners",
   key: "c",
   count: 4,
   done: "set-floor",
-  says: (n) =>
-    `Click the ${nth[n]} corner of anything rectangular on the floor: tiles, planks, a rug. In turn round it.`,
+  says: (n) => `Click the ${nth[n]} corner of a rectangle on the floor, in turn.`,
 });
 export const platform = corners({
   name: "platform",
@@ -187,8 +188,8 @@ export const platform = corners({
   done: "add-platform",
   says: (n) =>
     n < 4
-      ? `Click the ${nth[n]} corner of its top, in turn round it: a crate, a table, a step.`
-      : "Click the floor straight under the first corner.",
+      ? `Click the ${nth[n]} corner of the top, in turn.`
+      : "Click the floor straight below the first corner.",
 });
 
 // The hand that moves points.
@@ -228,12 +229,12 @@ const point = (path) => room.now?.points.find((p) => p.path === path);
 
 export const stands = {
   name: "stands",
-  label: "Move",
+  label: "Move points",
   key: "Escape",
   grabs: true,
   get hint() {
     if (!room.now) return "";
-    return "Drag corners, ends of walls and feet: what stands there moves with its light and its shadow.";
+    return "Drag corners, ends of walls, and feet.";
   },
   take: letGo,
   down(at) {
@@ -272,14 +273,13 @@ export const stands = {
     letGo();
     if (can === false) {
       await look();
-      notice("It stays as it was", wrong.text, [], true);
+      notice("Not possible here", wrong.text, [], true);
       return false;
     }
     setDraft(patch); // until it is saved
     await commit(patch);
     return false;
   },
-  keydown: () => false,
   cancel() {
     const was = letGo();
     if (was) look();

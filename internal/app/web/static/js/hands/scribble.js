@@ -41,11 +41,11 @@ export const scribble = {
   key: "d",
   get hint() {
     const cut = openCut();
-    if (!cut?.strokes?.length)
-      return "Paint along the middle of the thing. Then outside, round it. Keys , and . for the size.";
-    if (cut.empty) return "Now paint what is outside, round the thing. Alt: the other side for one stroke.";
-    return "Paint where it went wrong: inside, outside, or a soft edge. Alt: the other side for one stroke.";
+    if (!cut?.strokes?.length) return "Paint along the middle of the object, then round it.";
+    if (cut.empty) return "Now paint on the background round the object.";
+    return "Paint where the edge is wrong: inside, outside, or fine edge.";
   },
+  mods: [["Alt", "swap inside and outside"]],
   cursor: true,
   take() {
     hand.take();

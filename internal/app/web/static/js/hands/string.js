@@ -11,9 +11,9 @@ export const string = pen({
   name: "string",
   label: "String",
   key: "i",
-  hint: "Click along the bulbs or their cord, drag for bends. Enter ends it. Bulbs are set on the round things that are there.",
+  hint: "Click along the cord, drag for curves, Enter ends.",
   begin: () => void prepare().catch(() => {}),
-  few: "A string needs at least two points.",
+  few: "A string needs at least two nodes.",
   ends: true,
   shape: (nodes, closed) => ({
     kind: "string",
@@ -27,14 +27,14 @@ export const string = pen({
       const got = await look("hang", { shape: s, count: true });
       if (!got.found)
         notice(
-          "Laid evenly",
-          "Nothing round is seen along the cord. How many there are, how large and how far it hangs is said on the bench.",
+          "Spaced evenly",
+          "No round objects found along the cord. Set number, size and sag in the panel.",
           [],
           true,
         );
       return got.shapes[0];
     } catch (e) {
-      notice("Laid evenly", e.message, [], true);
+      notice("Spaced evenly", e.message, [], true);
       return s;
     }
   },
@@ -47,9 +47,9 @@ const acts = {
       await prepare();
       const got = await look("hang", { shape: bare(s) });
       if (got.found) await commit([set(s.path, { ...got.shapes[0], ...(s.away && { away: true }) })]);
-      else notice("Nothing set", "Nothing round is seen along the cord.", [], true);
+      else notice("Not snapped", "No round objects found along the cord.", [], true);
     } catch (e) {
-      notice("Nothing set", e.message, [], true);
+      notice("Not snapped", e.message, [], true);
     }
   },
   lay: (s) => commit([set(`${s.path}/own`, [])]),

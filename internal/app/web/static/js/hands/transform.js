@@ -1,5 +1,6 @@
 // Moves, scales, turns and skews whole shapes, or sets the corners of their box freely: of the
 // shapes that were chosen, or of all of the light.
+import { arrow } from "../bindings.js";
 import { bare } from "../forms.js";
 import { keep, kept } from "../local.js";
 import { near } from "../path.js";
@@ -101,9 +102,46 @@ async function change(m, copies = false) {
 
 export const transform = {
   name: "transform",
-  label: "Move, turn",
+  label: "Transform",
   key: "m",
-  hint: "Drag it, its grips or its knob. Shift: free sizes, steps of 15°. Alt: one corner, a side along itself. Click: that shape alone, Shift: one more.",
+  hint: "Drag the shapes, a handle to scale, the knob to rotate.",
+  mods: [
+    ["Shift", "free proportions, steps of 15°"],
+    ["Alt", "one corner, or skew a side"],
+    ["Shift + click", "add a shape"],
+  ],
+  keys: [
+    {
+      keys: "arrows",
+      yields: true,
+      label: "Move the shapes by 1 px; with Shift by 10",
+      when: () => own().length > 0,
+      run(e) {
+        const by = arrow(e);
+        const k = e.shiftKey ? 10 : 1;
+        change(moving(by[0] * k, by[1] * k));
+      },
+    },
+    // Shapes go to other lights and other shots by the page's own clipboard.
+    {
+      keys: "Mod+c",
+      label: "Copy the shapes",
+      when: () => own().length > 0,
+      run: () => keep(shelf, JSON.stringify(own().map(([, s]) => stands(s)))),
+    },
+    { keys: "Mod+v", label: "Paste shapes", when: () => Boolean(kept(shelf)), run: () => void paste() },
+    {
+      keys: "Backspace Delete",
+      label: "Delete the shapes",
+      when: () => chosen.size > 0,
+      run() {
+        // The last first, so that the others keep their places.
+        const list = [...chosen].sort((a, b) => b - a).map((j) => target.removal(j));
+        chosen = new Set();
+        commit(list);
+      },
+    },
+  ],
   grabs: true,
   take() {
     drag = null;
@@ -148,30 +186,6 @@ export const transform = {
     if (made) await commit(put(made));
     else if (!grip && !at.shift && hit >= 0) chosen = new Set([hit]);
     drag = null;
-  },
-  keydown(e) {
-    const by = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key];
-    if (by && own().length) {
-      const k = e.shiftKey ? 10 : 1;
-      change(moving(by[0] * k, by[1] * k));
-      return true;
-    }
-    if (e.ctrlKey || e.metaKey) {
-      // Shapes go to other lights and other shots by the page's own clipboard.
-      const k = e.key.toLowerCase();
-      if (k === "c" && own().length) keep(shelf, JSON.stringify(own().map(([, s]) => stands(s))));
-      else if (k === "v" && kept(shelf)) paste();
-      else return false;
-      return true;
-    }
-    if ((e.key === "Backspace" || e.key === "Delete") && chosen.size) {
-      // The last first, so that the others keep their places.
-      const list = [...chosen].sort((a, b) => b - a).map((j) => target.removal(j));
-      chosen = new Set();
-      commit(list);
-      return true;
-    }
-    return false;
   },
   cancel() {
     const was = chosen.size > 0;

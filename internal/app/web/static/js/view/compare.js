@@ -14,10 +14,25 @@ export function beside(what) {
   if ((what?.of ?? "plain") === otherKey()) return;
   want.other = what;
   document.getElementById("tag-other").textContent = want.other?.name ?? "plain";
-  document.getElementById("other-name").textContent = want.other ? "Then" : "Plain";
+  document.getElementById("other-name").textContent = want.other ? "Compared" : "Plain";
   has.plain = { base: null, part: null };
   paint();
   ask();
+}
+
+// At a zoom such as 137 % some pixels would be one wide and some two. A picture enlarged by the next whole
+// number, then reduced smoothly, has crisp pixels of one width.
+const maxEven = 4; // beyond it a pixel more or less no longer shows
+const grown = new WeakMap(); // frame to { by, image }
+function enlarged(f, by) {
+  const old = grown.get(f);
+  if (old?.by === by) return old.image;
+  const image = new OffscreenCanvas(f.w * by, f.h * by);
+  const to = image.getContext("2d", { alpha: false });
+  to.imageSmoothingEnabled = false;
+  to.drawImage(f.image, 0, 0, f.w * by, f.h * by);
+  grown.set(f, { by, image });
+  return image;
 }
 
 function drawLayer(layer, x0, x1) {
@@ -30,14 +45,20 @@ function drawLayer(layer, x0, x1) {
   for (const f of layer.part?.whole ? [layer.part] : [layer.base, layer.part]) {
     if (f?.key !== sheet.key) continue;
     const k = (zoom * sheet.source.long) / f.long;
-    ctx.imageSmoothingEnabled = f.coarse || k < 1 || zoom < 1 || sheet.turned;
+    const smooth = f.coarse || k < 1 || zoom < 1 || sheet.turned;
+    ctx.imageSmoothingEnabled = smooth;
     if (sheet.turned) {
       const [a, b, c, d, e, g] = sheet.to;
       ctx.setTransform(a, d, b, e, c * zoom + origin.x, g * zoom + origin.y);
       ctx.imageSmoothingQuality = "high";
       ctx.drawImage(f.image, f.x * k, f.y * k, f.w * k, f.h * k);
       ctx.setTransform(1, 0, 0, 1, 0, 0);
-    } else ctx.drawImage(f.image, origin.x + f.x * k, origin.y + f.y * k, f.w * k, f.h * k);
+    } else {
+      const even = smooth || Number.isInteger(k) || k > maxEven;
+      ctx.imageSmoothingEnabled ||= !even;
+      const image = even ? f.image : enlarged(f, Math.ceil(k));
+      ctx.drawImage(image, origin.x + f.x * k, origin.y + f.y * k, f.w * k, f.h * k);
+    }
   }
   ctx.restore();
 }
@@ -50,7 +71,7 @@ export function paint() {
     const at = Math.round(split * size.w);
     drawLayer(has.lit, 0, at);
     drawLayer(has.plain, at, size.w);
-  } else drawLayer(has[showing()], 0, size.w);
+  } else drawLayer(showing() === "lit" && !has.lit.part ? has.plain : has[showing()], 0, size.w);
 }
 
 // placeDivider puts what stands at the line of the split.
@@ -128,7 +149,7 @@ function tellPixel() {
   say("now", a ? three(a) : "");
   say("was", b ? `was ${three(b)}` : "");
   const share = 100 * Number(stage.dataset.clipped ?? 0);
-  say("clip", has.lit.part && share >= 0.05 ? `${share.toFixed(1)} % of what is seen clips to white` : "");
+  say("clip", has.lit.part && share >= 0.05 ? `clipped ${share.toFixed(1)} %` : "");
 }
 
 // readout tells of the pixel at most once for each time the screen is drawn.

@@ -115,6 +115,8 @@ function wish() {
     return rests ? hand : later();
   }
   if (showing() !== "lit" && !compared(p)) return { ...need, plain: true, of: want.other?.of, final: nearby };
+  // Before anything has come, the plain photo shows: it needs no light.
+  if (!lit && !has.plain.part) return { ...need, plain: true, of: want.other?.of, final: nearby };
   // What is not ready is shown roughly first, and then as it is.
   if (!newest || lit.coarse) return { ...need, final: nearby, quick: true };
   if (lit.rough) return { ...need, final: nearby };

@@ -1,5 +1,4 @@
 // Zoom and pan: by keys, wheel, drag and pinch, and where the sheet lies when it or the stage is another one.
-import * as browser from "../local.js";
 import { shot } from "../store.js";
 import { paint, placeDivider } from "./compare.js";
 import { ask } from "./requests.js";
@@ -9,23 +8,11 @@ const canvas = document.getElementById("picture");
 const margin = { x: 14, top: 14, bottom: 46 };
 let fitted = true;
 
-// Fit shows a small photo no larger than it is, unless the user says so.
-const enlarge = document.getElementById("enlarge");
-let enlarged = browser.kept("pyrant enlarge") === "1";
-enlarge.addEventListener("click", () => {
-  enlarged = !enlarged;
-  browser.keep("pyrant enlarge", enlarged ? "1" : "");
-  fit();
-});
-
 function fitZoom() {
   const { size, dpr } = viewport;
   const w = size.w - 2 * margin.x * dpr;
   const h = size.h - (margin.top + margin.bottom) * dpr;
-  const z = Math.min(w / sheet.w, h / sheet.h);
-  enlarge.hidden = z <= 1.001;
-  enlarge.setAttribute("aria-pressed", String(enlarged));
-  return Math.max(Math.min(z, enlarged ? 16 : 1), 0.001);
+  return Math.max(Math.min(w / sheet.w, h / sheet.h, 16), 0.001);
 }
 
 // snap gives the zoom whose picture has a whole number of pixels.
