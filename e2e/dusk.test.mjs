@@ -302,7 +302,10 @@ test("an area is drawn with every hand, looked at, and put in order", async () =
   await hand("brush");
   await page.keyboard.press(".");
   await page.keyboard.press(".");
-  const size = await page.evaluate(() => Number(localStorage.getItem("pyrant local:diameter")));
+  const size = await page.evaluate(async () => {
+    const { local } = await import("/static/js/local.js");
+    return local("local:diameter");
+  });
   assert.ok(size > 190 && size < 210, `two steps larger the brush has ${size} px`);
   await saved(page, () => across([2000, 900], [2300, 900]));
   await page.keyboard.down("Shift");

@@ -44,7 +44,7 @@ test("a reference is laid on the photo, seen beside it, read and matched", async
   await page.setInputFiles("#ref-file", { name: join("practicals.jpg"), mimeType: "image/jpeg", buffer });
   await page.locator("#ref-split").waitFor();
   await settled(page);
-  assert.match(await page.locator("#ref-says").textContent(), /it was fitted.*Laid on the photo/);
+  assert.match(await page.locator("#ref-says").textContent(), /it was scaled to fit.*Aligned/);
   const { reference } = await state(page);
   const off = [reference.x * 1500 - 24, reference.y * 1000 - 10];
   assert.ok(Math.hypot(...off) < 0.5 && Math.abs(reference.turn) < 0.05, JSON.stringify(reference));

@@ -243,7 +243,7 @@ test("a platform is set by five clicks and throws a shadow; a cut-out is put int
   assert.ok(Math.hypot(p.at[0] - 2553, p.at[1] - 1430) < 60, `its foot is guessed at ${p.at}`);
   // What a light stands on is not taken away from under it.
   await page.getByRole("button", { name: "Delete Crate from the room" }).click();
-  await page.getByText("stands on a platform that the room has not").waitFor();
+  await page.getByText("is not in the room. Choose another").waitFor();
   assert.equal(await parts(), count);
 });
 

@@ -1,13 +1,13 @@
 // Copies what the pages need from the npm packages to the folder that the
 // application serves and carries in its binary. Run it after a version changes.
-import { cpSync, mkdirSync, rmSync } from "node:fs";
+import { cpSync, mkdirSync, rmSync, writeFileSync } from "node:fs";
+import { compile } from "sass";
 
 const out = "internal/app/web/static/vendor";
 rmSync(out, { recursive: true, force: true });
 mkdirSync(out, { recursive: true });
 
 const files = {
-  "bootstrap/dist/css/bootstrap.min.css": "bootstrap.min.css",
   "bootstrap/LICENSE": "bootstrap.LICENSE",
   "htmx.org/dist/htmx.min.js": "htmx.min.js",
   "htmx.org/LICENSE": "htmx.LICENSE",
@@ -29,3 +29,12 @@ for (const weight of [400, 500]) {
   files[`@fontsource/atkinson-hyperlegible-mono/files/${name}`] = name;
 }
 for (const [from, to] of Object.entries(files)) cpSync(`node_modules/${from}`, `${out}/${to}`);
+
+// Bootstrap is built from its sources, with the theme and the modules that are in use.
+const { css } = compile("internal/app/web/styles/bootstrap.scss", {
+  loadPaths: ["node_modules"],
+  style: "compressed",
+  quietDeps: true,
+  silenceDeprecations: ["import", "global-builtin", "color-functions", "if-function"],
+});
+writeFileSync(`${out}/bootstrap.min.css`, css);

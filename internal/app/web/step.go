@@ -58,6 +58,9 @@ func (p *page) Stops() []stop {
 	return out
 }
 
+// StepName is the name of the open step.
+func (p *page) StepName() string { return stepOf(p.Step).Name }
+
 // Bench is the bench of the open step.
 func (p *page) Bench() (template.HTML, error) {
 	var b bytes.Buffer

@@ -63,7 +63,7 @@ function draw() {
     const x = xOf((v * long) / 1000);
     if (x < box.left + 8 || x > box.right - 8) continue;
     make("line", { x1: x, x2: x, y1: box.top - 4, y2: box.top - 1, class: "grid-line" }, el);
-    make("text", { x, y: 7, "text-anchor": "middle", class: "share" }, el).textContent = `${v} ‰`;
+    make("text", { x, y: 9, "text-anchor": "middle", class: "share" }, el).textContent = `${v} ‰`;
   }
   const fill = make("linearGradient", { id: "falloff-colours" }, make("defs", {}, el));
   for (let i = 0; i < count; i++) make("stop", { offset: i / (count - 1) }, fill);

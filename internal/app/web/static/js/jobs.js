@@ -1,6 +1,7 @@
 // Jobs: exports and other long tasks, in a list that opens from every page, and on the Export step.
 import { ask } from "./ask.js";
 import { onEvent } from "./events.js";
+import { announce } from "./live.js";
 import { notice } from "./notice.js";
 
 const button = document.getElementById("jobs-open");
@@ -70,6 +71,8 @@ async function swap(el, url, init) {
 }
 
 onEvent("job", (j) => {
+  if (j.kind === "export" && !j.removed && j.state !== states.get(j.id) && ended(j.state))
+    announce(`${j.title}: ${j.state}`);
   if (j.removed) states.delete(j.id);
   else states.set(j.id, j.state);
   if (ended(j.state)) open.delete(j.id);

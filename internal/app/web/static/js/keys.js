@@ -11,6 +11,7 @@ import { keep, kept } from "./local.js";
 import { toggle as toggleMagnifier } from "./loupe.js";
 import { holdReference, there as hasReference } from "./reference.js";
 import { act, show, shot } from "./store.js";
+import { bindings as holds } from "./things.js";
 import { fit, hold, pan, setShow, showing, space, zoomBy, zoomTo } from "./view.js";
 
 const stage = document.getElementById("stage");
@@ -20,10 +21,17 @@ const letters = "pyrant single-letter keys";
 const allowed = (chord) => !single(chord) || kept(letters) !== "off";
 
 const steps = () => [...document.querySelectorAll("#rail [data-step]")].map((b) => b.dataset.step);
-// stepBy opens the step before or after.
-function stepBy(n) {
+// stepBy opens the step before or after, counted from the one that was asked for last.
+let asked = null;
+async function stepBy(n) {
   const all = steps();
-  show(all[Math.min(Math.max(all.indexOf(shot.step) + n, 0), all.length - 1)]);
+  const to = all[Math.min(Math.max(all.indexOf(asked ?? shot.step) + n, 0), all.length - 1)];
+  asked = to;
+  try {
+    await show(to);
+  } finally {
+    if (asked === to) asked = null;
+  }
 }
 
 function history(e, which) {
@@ -122,7 +130,7 @@ const controls = [
 ];
 
 // bindings lists all that the keys do now, in the order in which they are asked.
-export const bindings = () => [...cutouts.bindings, ...toolBindings(), ...board.bindings, ...page];
+export const bindings = () => [...cutouts.bindings, ...toolBindings(), ...board.bindings, ...holds, ...page];
 
 const element = (name, props, ...inner) => {
   const el = Object.assign(document.createElement(name), props);

@@ -14,7 +14,8 @@ function tell(id, text) {
   const el = document.getElementById(id);
   if (!el) return;
   el.hidden = !text;
-  el.textContent = text;
+  // Set anew it would be read out again.
+  if (el.textContent !== text) el.textContent = text;
 }
 
 async function attach(file, query = { name: file.name }) {

@@ -140,10 +140,8 @@ input.addEventListener("change", () => {
   openAll([...input.files]);
   input.value = "";
 });
-document.getElementById("choose").addEventListener("keydown", (e) => {
-  if (e.key !== "Enter" && e.key !== " ") return;
-  e.preventDefault();
-  input.click();
+document.addEventListener("click", (e) => {
+  if (e.target.closest("#choose, [data-choose-photo]")) input.click();
 });
 
 const withFiles = (e) => e.dataTransfer?.types.includes("Files");

@@ -10,6 +10,7 @@ import "./try.js";
 import "./tone.js";
 import "./ramp.js";
 import "./hand.js";
+import "./radios.js";
 import "./keys.js";
 import "./things.js";
 import "./folds.js";

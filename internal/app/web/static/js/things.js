@@ -104,17 +104,45 @@ const move = (list, from, to) => commit([{ op: "move", from: `${list}/${from}`, 
 // without it.
 const long = 280; // ms, from which on a press is a hold
 let held = null;
+
+// shinesIn reports whether what a control switches is on.
+const shinesIn = (el) =>
+  (el.dataset.shines ?? String(el.checked ?? el.getAttribute("aria-pressed") === "false")) === "true";
+
+// without shows the picture without what a control switches.
+function without(el) {
+  el.classList.add("held");
+  setDraft([set(el.dataset.hold, false)]);
+}
+
+// bindings are the keys that do the same for the control in focus.
+let byKey = null;
+const focused = () => document.activeElement?.closest("[data-hold]");
+export const bindings = [
+  {
+    keys: "q",
+    label: "Hold to see the picture without the switch or light in focus",
+    group: "View",
+    when: () => Boolean(focused() && shinesIn(focused())),
+    run() {
+      byKey = focused();
+      without(byKey);
+    },
+    up() {
+      byKey.classList.remove("held");
+      setDraft(null);
+    },
+  },
+];
 document.addEventListener("pointerdown", (e) => {
   const el = e.target.closest?.("[data-hold]");
-  const shines = el?.dataset.shines ?? String(el?.checked ?? el?.getAttribute("aria-pressed") === "false");
-  if (!el || shines !== "true" || e.shiftKey || e.ctrlKey || e.metaKey) return;
+  if (!el || !shinesIn(el) || e.shiftKey || e.ctrlKey || e.metaKey) return;
   held = {
     el,
     at: e.timeStamp,
     timer: setTimeout(() => {
       held.shown = true;
-      el.classList.add("held");
-      setDraft([set(el.dataset.hold, false)]);
+      without(el);
     }, long),
   };
 });

@@ -43,12 +43,12 @@ export function offer(context) {
     }
     const rest = shownOf(more);
     for (const b of rest) b.dataset.more = "";
-    group.append(el("div", { className: "tool-list" }, ...shownOf(tools), ...rest));
     if (more.length) {
       const toggle = el("button", { type: "button", className: "tool-more" });
       toggle.dataset.toolsMore = "";
-      group.prepend(toggle);
+      group.append(toggle);
     }
+    group.append(el("div", { className: "tool-list" }, ...shownOf(tools), ...rest));
     row.append(group);
   }
   unfold();

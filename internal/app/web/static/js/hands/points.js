@@ -57,9 +57,11 @@ function show() {
   const what = found.kind === "dead" ? "unlit bulbs" : "lights";
   const kept = found.off ? ` ${found.off} excluded by area.` : "";
   const says = found.more ? ` ${found.more} more are less certain than these 500.` : "";
-  box.querySelector("p").textContent = found.points.length
+  const status = box.querySelector("p");
+  const text = found.points.length
     ? `${n} of ${found.points.length} chosen. Click a ring to include or exclude it; Shift + drag excludes a box.${kept}${says}`
     : `No ${what} found in this photo.`;
+  if (status.textContent !== text) status.textContent = text;
   box.querySelector("#take-found").disabled = !n;
   tiles(box.querySelector(".founds"));
 }

@@ -22,7 +22,8 @@ const ZERO = { x: 0, y: 0, z: 0 };
  */
 class Bezier {
   constructor(coords) {
-    let args = coords && coords.forEach ? coords : Array.from(arguments).slice();
+    let args =
+      coords && coords.forEach ? coords : Array.from(arguments).slice();
     let coordlen = false;
 
     if (typeof args[0] === "object") {
@@ -44,20 +45,25 @@ class Bezier {
     if (coordlen) {
       if (coordlen > 4) {
         if (arguments.length !== 1) {
-          throw new Error("Only new Bezier(point[]) is accepted for 4th and higher order curves");
+          throw new Error(
+            "Only new Bezier(point[]) is accepted for 4th and higher order curves"
+          );
         }
         higher = true;
       }
     } else {
       if (len !== 6 && len !== 8 && len !== 9 && len !== 12) {
         if (arguments.length !== 1) {
-          throw new Error("Only new Bezier(point[]) is accepted for 4th and higher order curves");
+          throw new Error(
+            "Only new Bezier(point[]) is accepted for 4th and higher order curves"
+          );
         }
       }
     }
 
     const _3d = (this._3d =
-      (!higher && (len === 9 || len === 12)) || (coords && coords[0] && typeof coords[0].z !== "undefined"));
+      (!higher && (len === 9 || len === 12)) ||
+      (coords && coords[0] && typeof coords[0].z !== "undefined"));
 
     const points = (this.points = []);
     for (let idx = 0, step = _3d ? 3 : 2; idx < len; idx += step) {
@@ -438,8 +444,14 @@ class Bezier {
     // no shortcut: use "de Casteljau" iteration.
     const q = this.hull(t1);
     const result = {
-      left: this.order === 2 ? new Bezier([q[0], q[3], q[5]]) : new Bezier([q[0], q[4], q[7], q[9]]),
-      right: this.order === 2 ? new Bezier([q[5], q[4], q[2]]) : new Bezier([q[9], q[8], q[6], q[3]]),
+      left:
+        this.order === 2
+          ? new Bezier([q[0], q[3], q[5]])
+          : new Bezier([q[0], q[4], q[7], q[9]]),
+      right:
+        this.order === 2
+          ? new Bezier([q[5], q[4], q[2]])
+          : new Bezier([q[9], q[8], q[6], q[3]]),
       span: q,
     };
 
@@ -478,7 +490,7 @@ class Bezier {
           return t >= 0 && t <= 1;
         });
         roots = roots.concat(result[dim].sort(utils.numberSort));
-      }.bind(this),
+      }.bind(this)
     );
 
     result.values = roots.sort(utils.numberSort).filter(function (v, idx) {
@@ -494,7 +506,7 @@ class Bezier {
     this.dims.forEach(
       function (d) {
         result[d] = utils.getminmax(this, d, extrema[d]);
-      }.bind(this),
+      }.bind(this)
     );
     return result;
   }
@@ -628,7 +640,7 @@ class Bezier {
       this.points.map((p, i) => ({
         x: p.x + v.x * d[i],
         y: p.y + v.y * d[i],
-      })),
+      }))
     );
   }
 
@@ -648,7 +660,11 @@ class Bezier {
     const points = this.points;
 
     if (this._linear) {
-      return this.translate(this.normal(0), distanceFn ? distanceFn(0) : d, distanceFn ? distanceFn(1) : d);
+      return this.translate(
+        this.normal(0),
+        distanceFn ? distanceFn(0) : d,
+        distanceFn ? distanceFn(1) : d
+      );
     }
 
     const r1 = distanceFn ? distanceFn(0) : d;
@@ -761,8 +777,12 @@ class Bezier {
     reduced.forEach(function (segment) {
       const slen = segment.length();
       if (graduated) {
-        fcurves.push(segment.scale(linearDistanceFunction(d1, d3, tlen, alen, slen)));
-        bcurves.push(segment.scale(linearDistanceFunction(-d2, -d4, tlen, alen, slen)));
+        fcurves.push(
+          segment.scale(linearDistanceFunction(d1, d3, tlen, alen, slen))
+        );
+        bcurves.push(
+          segment.scale(linearDistanceFunction(-d2, -d4, tlen, alen, slen))
+        );
       } else {
         fcurves.push(segment.scale(d1));
         bcurves.push(segment.scale(-d2));
@@ -800,7 +820,11 @@ class Bezier {
     const outline = this.outline(d1, d2).curves;
     const shapes = [];
     for (let i = 1, len = outline.length; i < len / 2; i++) {
-      const shape = utils.makeshape(outline[i], outline[len - i], curveIntersectionThreshold);
+      const shape = utils.makeshape(
+        outline[i],
+        outline[len - i],
+        curveIntersectionThreshold
+      );
       shape.startcap.virtual = i > 1;
       shape.endcap.virtual = i < len / 2 - 1;
       shapes.push(shape);
@@ -816,7 +840,11 @@ class Bezier {
     if (curve instanceof Bezier) {
       curve = curve.reduce();
     }
-    return this.curveintersects(this.reduce(), curve, curveIntersectionThreshold);
+    return this.curveintersects(
+      this.reduce(),
+      curve,
+      curveIntersectionThreshold
+    );
   }
 
   lineIntersects(line) {
@@ -861,7 +889,11 @@ class Bezier {
     // step 2: for each pairing, run through the convergence algorithm.
     let intersections = [];
     pairs.forEach(function (pair) {
-      const result = utils.pairiteration(pair.left, pair.right, curveIntersectionThreshold);
+      const result = utils.pairiteration(
+        pair.left,
+        pair.right,
+        curveIntersectionThreshold
+      );
       if (result.length > 0) {
         intersections = intersections.concat(result);
       }
