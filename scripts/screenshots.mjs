@@ -24,7 +24,7 @@ mkdirSync(out, { recursive: true });
 const server = new Server("demo");
 const url = await server.start();
 const browser = await launch();
-const page = await open(browser, url);
+const page = await open(browser, url, { unfolded: ["find", "unattached", "rays-star", "blockers"] });
 const says = (what) => page.locator(`[data-says="${what}"]`).click();
 const pairs = (list) => list.flatMap((v, i) => (i % 2 ? [] : [[v, list[i + 1]]]));
 const shoot = async (name) => {

@@ -180,6 +180,7 @@ func (s *Server) routes() {
 	get("/", s.shotsPage)
 	e.GET("/events", s.events)
 	post("/demo", s.bringDemo)
+	post("/tour", s.tour)
 	get("/shots/:id", s.shotPage)
 	get("/shots/:id/preview.jpg", s.preview)
 	get("/shots/:id/archive", s.archive)

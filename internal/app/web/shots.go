@@ -89,6 +89,24 @@ func (s *Server) AddDemoIfEmpty(ctx context.Context) error {
 	return s.AddDemo(ctx)
 }
 
+// tour opens the photo of the quay as a new shot, on which the page plays the guided tour.
+func (s *Server) tour(c *echo.Context) error {
+	quay := demo.Shots[len(demo.Shots)-1]
+	r, err := edit.Decode(quay.Recipe)
+	if err != nil {
+		return err
+	}
+	photo := store.Photo{Data: quay.Photo, Format: "jpeg", Width: r.Photo.Width,
+		Height: r.Photo.Height}
+	shot, err := s.store.AddShot(c.Request().Context(), "Tour of the quay", photo,
+		recipe.New(r.Photo.Width, r.Photo.Height), "Opened the photo")
+	if err != nil {
+		return err
+	}
+	s.hub.Publish("shelf", nil)
+	return c.Redirect(http.StatusSeeOther, "/shots/"+shot.ID+"?step=photo&tour=1")
+}
+
 func (s *Server) bringDemo(c *echo.Context) error {
 	if err := s.AddDemo(c.Request().Context()); err != nil {
 		return err

@@ -194,7 +194,7 @@ function begin(e) {
 stage.addEventListener(
   "pointerdown",
   (e) => {
-    if (e.target.closest("button, .tools, #notice, #divider, #busy")) return;
+    if (e.target.closest("button, .tools, #notice, #divider, #busy, #tour")) return;
     const touch = e.pointerType === "touch";
     if (touch) fingers.add(e.pointerId);
     if (fingers.size > 1) {

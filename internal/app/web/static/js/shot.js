@@ -26,3 +26,5 @@ import "./drawing.js";
 import "./cutouts.js";
 import "./jobs.js";
 import "./windows.js";
+
+if (new URLSearchParams(location.search).has("tour")) import("./tour.js");

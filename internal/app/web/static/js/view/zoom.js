@@ -103,7 +103,7 @@ let dragging = null;
 export const space = { down: false };
 
 stage.addEventListener("pointerdown", (e) => {
-  if (e.target.closest("button, #divider, #notice, #busy")) return;
+  if (e.target.closest("button, #divider, #notice, #busy, #tour")) return;
   fingers.set(e.pointerId, { x: e.clientX, y: e.clientY });
   const free = !e.defaultPrevented && e.button === 0;
   if (e.button === 1 || space.down || free || fingers.size === 2) {
