@@ -246,7 +246,7 @@ await page.locator('[data-hand="points"]').click();
 await page.locator("#take-found").waitFor();
 await page.locator("#found-off").selectOption("boat");
 await page.waitForFunction(() =>
-  /Kept off/.test(document.querySelector("#found [role=status]")?.textContent),
+  /excluded by area/.test(document.querySelector("#found [role=status]")?.textContent),
 );
 await page.waitForFunction(() => document.querySelectorAll("#found [data-found] canvas").length > 20);
 await page.waitForTimeout(600);

@@ -13,7 +13,7 @@ import { make } from "./svg.js";
 import { drawSnap, unsnap } from "./snap.js";
 import { draw as magnify } from "./loupe.js";
 import { target } from "./target.js";
-import { offer, tell as tellTools } from "./toolbar.js";
+import { keyButtons, offer, tell as tellTools } from "./toolbar.js";
 import { onMove, onScreen, space, toPhoto, toScreen, within } from "./view.js";
 
 const stage = document.getElementById("stage");
@@ -95,6 +95,7 @@ function draw() {
 
 function tell() {
   offer(context());
+  keyButtons(usable());
   tellTools(hand, tracing());
   stage.classList.toggle("tracing", tracing() && Boolean(hand.cursor));
   const light = Boolean(context()?.grabs); // what is taken hold of is light, and no shape
@@ -280,9 +281,10 @@ export const bindings = () => {
 export const tool = () => (tracing() ? hand : null);
 
 document.addEventListener("click", (e) => {
-  const b = e.target.closest("[data-hand], [data-pick]");
-  if (b?.dataset.hand) {
-    take(usable().find((h) => h.name === b.dataset.hand));
+  const b = e.target.closest("[data-hand], [data-begin], [data-pick]");
+  const name = b?.dataset.hand ?? b?.dataset.begin;
+  if (name) {
+    take(usable().find((h) => h.name === name));
     stage.focus({ preventScroll: true });
   } else if (b) {
     choose(Number(b.dataset.pick));
