@@ -9,7 +9,8 @@ import (
 	"pyrant/internal/recipe/setting"
 )
 
-// Each setting of rays that is a row stands in one place of the panel: at the top or in one section.
+// Each setting of rays that is a row stands in one place of the panel: at the top or in one
+// section.
 func TestEachSettingOfRaysHasAPlace(t *testing.T) {
 	var placed []string
 	placed = append(placed, mainRays...)

@@ -21,13 +21,15 @@ function button(tool) {
   b.dataset.hand = tool.name;
   const svg = make("svg", { viewBox: "0 0 16 16", "aria-hidden": "true" }, b);
   make("path", { d: icons[tool.name] ?? "" }, svg);
-  b.append(el("span", { textContent: tool.label }), el("kbd", { textContent: keyOf(tool) }));
+  b.append(el("span", { textContent: tool.short ?? tool.label }), el("kbd", { textContent: keyOf(tool) }));
   return b;
 }
 
 // titleOf gives a tool's gesture and modifiers, for its tooltip.
 const titleOf = (tool) =>
-  [tool.hint, ...(tool.mods ?? []).map(([key, does]) => `${key}: ${does}.`)].filter(Boolean).join("\n");
+  [tool.short && `${tool.label}.`, tool.hint, ...(tool.mods ?? []).map(([key, does]) => `${key}: ${does}.`)]
+    .filter(Boolean)
+    .join("\n");
 
 // offer fills the panel's row of tools for a context.
 export function offer(context) {

@@ -166,6 +166,7 @@ export const polygon = dragged({
 export const gradient = dragged({
   name: "line",
   label: "Linear gradient",
+  short: "Linear",
   key: "l",
   once: true,
   hint: "Drag from full to none.",
@@ -185,6 +186,7 @@ export const gradient = dragged({
 export const ring = dragged({
   name: "ring",
   label: "Radial gradient",
+  short: "Radial",
   key: "v",
   once: true,
   hint: "Drag outwards from the centre.",

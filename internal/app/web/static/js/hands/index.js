@@ -2,7 +2,7 @@
 // the same few entries, listed here:
 //
 //   name      of the hand, in data-hand of its button
-//   label     on that button
+//   label     on that button; short, if there is one, where there is little room
 //   key       the key that chooses it, which its button shows
 //   hint      what click and drag do, in a sentence
 //   mods      what modifiers change: each a key and what it does
@@ -103,7 +103,13 @@ export const contexts = [
     // With nothing there yet, painting is what one comes for, if that is what its first part is for.
     name: "area",
     holds: () => Boolean(target.area()),
-    groups: [{ name: "Paint", tools: [brushHand, gradient, ring, pick] }, toPhoto, draws, hangs, changes],
+    groups: [
+      { name: "Paint and gradients", tools: [brushHand, gradient, ring, pick] },
+      toPhoto,
+      draws,
+      hangs,
+      changes,
+    ],
     beside: [pick], // beside the wheel
     rest: edit,
     first() {
