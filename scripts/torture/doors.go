@@ -439,7 +439,7 @@ func costlyRecipes(t *tally, _ string, s *server) {
 	} {
 		t.tries.Add(1)
 		if status, text := post(at, patch, 1); status != 413 ||
-			!strings.Contains(text, "Remove some of them") {
+			!strings.Contains(text, "Delete some of them") {
 			t.fail("%s: %d %.200s", name, status, text)
 		} else {
 			t.count.Add(1)

@@ -45,12 +45,14 @@ export function offer(context) {
     }
     const rest = shownOf(more);
     for (const b of rest) b.dataset.more = "";
+    const list = el("div", { className: "tool-list" }, ...shownOf(tools), ...rest);
     if (more.length) {
       const toggle = el("button", { type: "button", className: "tool-more" });
       toggle.dataset.toolsMore = "";
-      group.append(toggle);
+      if (name) group.append(toggle);
+      else list.append(toggle);
     }
-    group.append(el("div", { className: "tool-list" }, ...shownOf(tools), ...rest));
+    group.append(list);
     row.append(group);
   }
   unfold();

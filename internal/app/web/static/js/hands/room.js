@@ -175,6 +175,7 @@ const nth = ["first", "second", "third", "fourth"];
 export const floor = corners({
   name: "floor",
   label: "Floor corners",
+  short: "Corners",
   key: "c",
   count: 4,
   done: "set-floor",
@@ -230,6 +231,7 @@ const point = (path) => room.now?.points.find((p) => p.path === path);
 export const stands = {
   name: "stands",
   label: "Move points",
+  short: "Move",
   key: "Escape",
   grabs: true,
   get hint() {
