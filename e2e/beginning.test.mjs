@@ -174,6 +174,7 @@ test("a brush is as large a part of another photo, and its size shows before the
     .click();
   await settled(page);
   await page.locator('#rail [data-step="trace"]').click();
+  await page.locator('[data-hand="scribble"]').waitFor();
   await page.keyboard.press("d");
   const field = page.locator('.pf[data-path="local:scribble-diameter"] input.form-control');
   await field.fill("240");
@@ -185,7 +186,7 @@ test("a brush is as large a part of another photo, and its size shows before the
   await small.waitForURL(/\/shots\/\w+/);
   await settled(small);
   await small.locator('#rail [data-step="trace"]').click();
-  await small.locator("#hands").waitFor();
+  await small.locator('[data-hand="scribble"]').waitFor();
   await small.keyboard.press("d");
   const shown = small.locator('.pf[data-path="local:scribble-diameter"] input.form-control');
   await shown.waitFor();

@@ -453,7 +453,7 @@ test("a small photo is enlarged to fit with crisp pixels, and the clipped share 
     await field.fill("50");
     await field.press("Enter");
   });
-  await page.getByText(/clipped [0-9.]+ %/).waitFor();
+  await page.locator("#r-clip", { hasText: /clipped [0-9.]+ %/ }).waitFor();
   await page.locator("#tones text", { hasText: "clipped" }).waitFor();
   await calm();
 });
