@@ -21,10 +21,10 @@ type Measured struct {
 // Certain is how clear edges are that are those of a tube.
 const Certain = 0.1
 
-// minProminence is how far the edges of a tube stand out from what lies beside the line: edges there,
-// by the mean of all. Of 642 straight lines drawn by chance over six photos 71 had a pair of edges
-// from Certain on; 7 of these also stood out so far. Traces of the quay's rod and of the arch on the
-// dunes that are up to 4 px off have 2.0 to 4.4.
+// minProminence is how far the edges of a tube stand out from what lies beside the line: edges
+// there, by the mean of all. Of 642 straight lines drawn by chance over six photos 71 had a pair
+// of edges from Certain on; 7 of these also stood out so far. Traces of the quay's rod and of the
+// arch on the dunes that are up to 4 px off have 2.0 to 4.4.
 const minProminence = 1.8
 
 // Widest is how wide a tube is looked for on a photo, in pixels.
