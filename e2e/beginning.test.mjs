@@ -135,7 +135,7 @@ test("a first room keeps the mean of spill, starts feet at lower ends, and is un
     ...roomless(shot),
     { op: "replace", path: "/lights/2/shapes/0/feet", value: [] },
   ]);
-  // mean gives the mean brightness of what is seen of the photo.
+  // mean gives the mean brightness of the visible photo.
   const mean = () =>
     page.evaluate(() => {
       const c = document.getElementById("picture");

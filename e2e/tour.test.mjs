@@ -10,7 +10,7 @@ serve({ mode: "demo" }, (it) => ({ server, browser } = it));
 const begin = async () => {
   const page = await open(browser, server.url);
   await page.getByRole("button", { name: "Tour" }).click();
-  await page.waitForURL(/tour=1/);
+  await page.waitForURL(/\/shots\/\w+/);
   await page.locator("#tour").waitFor();
   return page;
 };

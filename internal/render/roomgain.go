@@ -15,12 +15,12 @@ const (
 	gainSteps = 6    // at most: the mean grows with the gain, more slowly where it saturates
 )
 
-// RoomGain returns the gain for the room of q's recipe at which the mean of all spill over the
-// photo is that of another recipe, rounded to three digits: a room that is set up changes where
-// spill falls, not how much there is of it. It is 1 where one of them has no spill.
+// RoomGain returns the gain for the room of q's recipe that gives all spill the same mean over the
+// photo as another recipe, rounded to three digits. A room that is set up then changes where spill
+// falls and not its total. The gain is 1 where one of the two recipes has no spill.
 //
-// The mean is that of linear light in the picture, as film saturates. LongEdge, View and Layer of
-// q are not used.
+// The mean is that of linear light in the picture, as film saturates. LongEdge, View and Layer of q
+// are not used.
 func (e *Engine) RoomGain(ctx context.Context, q Request, before *recipe.Recipe) (float64, error) {
 	want, err := e.meanSpill(ctx, q, before)
 	if err != nil || want <= 0 {

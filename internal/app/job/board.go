@@ -247,7 +247,7 @@ func (b *Board) make(ctx context.Context, e *entry) (notes []string, err error) 
 	defer fault.Catch(&err)
 	do := b.makers[e.Kind]
 	if do == nil {
-		return nil, fault.New(fault.Gone, "This job is of a kind that this Pyrant does not know.")
+		return nil, fault.New(fault.Gone, "Pyrant does not know this kind of job.")
 	}
 	err = atomicfile.Write(b.path(e.ID), 0o600, func(w io.Writer) (err error) {
 		notes, err = do(ctx, e.request, w, b.reporter(e))

@@ -530,7 +530,7 @@ func TestExportIsDoneInTheBackground(t *testing.T) {
 		!strings.Contains(resp.Header.Get("Content-Disposition"), `"Quay wall.png"`) {
 		t.Errorf("%v, %q", m.Bounds(), resp.Header.Get("Content-Disposition"))
 	}
-	// A page that waits for one that is This job was deleted is told, and so is a download.
+	// A page that waits for a deleted job gets a sentence, and so does a download.
 	for _, path := range []string{"/jobs/NOSUCHJOB", "/jobs/NOSUCHJOB/file"} {
 		if resp, body := a.get(path); resp.StatusCode != 404 ||
 			!strings.Contains(body, "This job was deleted") || !strings.Contains(body, "<h1>Gone") {

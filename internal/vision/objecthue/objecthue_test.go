@@ -89,7 +89,7 @@ func highlight(at func(x, y int) colour.RGB, near func(x, y int, r float64) bool
 	}
 }
 
-// A shape that lies beside the photo covers nothing of it.
+// A shape outside the photo has no hue.
 func TestBesideThePhoto(t *testing.T) {
 	m := shape.Shapes{shape.Ellipse{X: -90, Y: 50, Width: 40, Height: 40}}.At(1)
 	if _, ok := Of(painted(func(int, int) colour.RGB { return colour.HSL(4, 0.8, 0.4) }), m); ok {

@@ -9,7 +9,6 @@
 //   run(e)    does it; false where it did nothing after all
 //   up()      the key was released, for what holds as long as it is pressed
 //   yields    it gives way to another with the same key
-//   where     a selector: the key belongs to controls of this kind, which handle it themselves
 const arrows = ["ArrowLeft", "ArrowRight", "ArrowUp", "ArrowDown"];
 const names = {
   ArrowUp: "↑",
@@ -41,13 +40,15 @@ export const single = ({ key, mod, alt }) => !mod && !alt && key.length === 1 &&
 const same = (c, e) =>
   c.key.toLowerCase() === e.key.toLowerCase() && c.mod === (e.ctrlKey || e.metaKey) && c.alt === e.altKey;
 
+// nameOf gives a key press as a text to compare by.
+const nameOf = (chord) => JSON.stringify({ ...chord, key: chord.key.toLowerCase() });
+
 // active keeps of some bindings those that do something now, without those that give way.
 export function active(list) {
   const taken = new Set();
-  const name = (c) => JSON.stringify({ ...c, key: c.key.toLowerCase() });
   return list.filter((b) => {
     if (!(b.when?.() ?? true)) return false;
-    const own = chords(b).map(name);
+    const own = chords(b).map(nameOf);
     if (b.yields && own.some((n) => taken.has(n))) return false;
     own.forEach((n) => taken.add(n));
     return true;
@@ -64,7 +65,7 @@ export function clashes(list) {
   const out = [];
   for (const b of list)
     for (const c of chords(b)) {
-      const name = JSON.stringify({ ...c, key: c.key.toLowerCase() });
+      const name = nameOf(c);
       const other = seen.get(name);
       if (other && other.label !== b.label) out.push(`${c.key}: ${other.label} / ${b.label}`);
       seen.set(name, b);

@@ -1,5 +1,4 @@
-// What screen readers say of work that goes on by itself: its end, once. Progress is there to be read, and
-// said by nobody.
+// Announcements for screen readers: the end of background work, once. Progress is shown and not announced.
 const region = document.getElementById("live");
 
 export function announce(text) {

@@ -101,4 +101,9 @@ async function play() {
   card.querySelector('[data-tour="next"]').remove();
   card.querySelector('[data-tour="stop"]').textContent = "Close";
 }
-play();
+// A reload does not play it again, on a shot that has the edits already.
+const address = new URL(location.href);
+address.searchParams.delete("tour");
+history.replaceState(history.state, "", address);
+
+play().catch((e) => say("The tour ended", `${e.message} What was done stays; undo takes it back.`));
