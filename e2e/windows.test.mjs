@@ -4,6 +4,7 @@ import assert from "node:assert/strict";
 import { test } from "node:test";
 import { editsBy, sameAsCommandLine } from "./edits.mjs";
 import {
+  blank,
   drag,
   expectError,
   open,
@@ -14,6 +15,7 @@ import {
   shotVersion,
   stand,
   state,
+  visit,
 } from "./lib.mjs";
 
 let server;
@@ -38,6 +40,24 @@ async function follows(p, version) {
   );
   await settled(p);
 }
+
+test("a page whose event worker did not load at first follows all the same", async () => {
+  const other = await blank(browser);
+  expectError(other, 404);
+  await other.addInitScript(() => {
+    const Worker = window.SharedWorker;
+    let tries = 0;
+    window.SharedWorker = function (url, options) {
+      return new Worker(tries++ ? url : "/static/js/missing.js", options);
+    };
+  });
+  await visit(other, `${address()}?step=glow&light=4`);
+  await settled(other);
+  await saved(page, () => change(page, hueTo(31)));
+  await follows(other, await shotVersion(page));
+  assert.equal(await hueOf(other), 31);
+  await other.context().close();
+});
 
 test("another browser follows, and keeps its own zoom, step and tool", async () => {
   const other = await open(browser, `${address()}?step=trace&light=2`);

@@ -1,12 +1,12 @@
-// Server-sent events: revisions, jobs, thumbnails, the shelf, notices. All tabs of a browser share one connection; without
-// shared workers each has its own.
+// Server-sent events: revisions, jobs, thumbnails, the shelf, notices. All tabs of a browser share one
+// connection; without shared workers each has its own.
 import { connect } from "./event-line.js";
 import { notice } from "./notice.js";
 
 const listeners = {};
 
-// onEvent calls fn with the data of every event of a kind. After a "reset" event all data must be reloaded; a "line" event
-// reports that the connection broke or opened again.
+// onEvent calls fn with the data of every event of a kind. After a "reset" event all data must be
+// reloaded; a "line" event reports that the connection broke or opened again.
 export const onEvent = (kind, fn) => (listeners[kind] ??= []).push(fn);
 
 function pass({ kind, data }) {
@@ -19,19 +19,26 @@ function pass({ kind, data }) {
 }
 
 const after = document.body.dataset.event;
+const retry = 1000; // ms before the worker is started again
 
 if (window.SharedWorker) {
+  let port;
   const start = (from) => {
     const worker = new SharedWorker("/static/js/event-worker.js", { type: "module", name: "pyrant events" });
-    worker.port.onmessage = (e) => pass(e.data);
-    worker.port.postMessage({ after: from });
-    return worker;
+    port = worker.port;
+    port.onmessage = (e) => pass(e.data);
+    port.postMessage({ after: from });
+    // The worker's script did not load: the server may have stopped just now.
+    worker.onerror = () => {
+      pass({ kind: "line", data: { open: false } });
+      setTimeout(start, retry, from);
+    };
   };
-  let worker = start(after);
-  addEventListener("pagehide", () => worker.port.postMessage({ bye: true }));
+  start(after);
+  addEventListener("pagehide", () => port.postMessage({ bye: true }));
   // A page restored from the back/forward cache has missed events.
   addEventListener("pageshow", (e) => {
-    if (e.persisted) worker = start("");
+    if (e.persisted) start("");
     if (e.persisted) pass({ kind: "reset", data: {} });
   });
 } else connect(after, pass);
