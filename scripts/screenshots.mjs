@@ -120,9 +120,9 @@ const foot = await place(page, 1394, 1585);
 await page.mouse.move(foot.x, foot.y);
 await page.waitForTimeout(400);
 await shoot("room");
-// The spill and its shadows beside the plain photo, and which light reaches what.
+// The spill and its shadows beside the plain photo, and how much each surface gets.
 await page.locator('details[data-fold="falls"] > summary').click();
-await page.locator(".falls").evaluate((el) => el.scrollIntoView({ block: "end" }));
+await page.locator('details[data-fold="falls"]').evaluate((el) => el.scrollIntoView({ block: "end" }));
 await page.locator('[data-show="split"]').click();
 await settled(page);
 await page.mouse.move(640, 30);

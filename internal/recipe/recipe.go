@@ -402,7 +402,7 @@ type Touch struct {
 
 // Fall is how much of a light's spill falls on a surface.
 type Fall struct {
-	Amount float64 `json:"amount" label:"Amount" unit:"%" range:"0..4" default:"1" step:"0.01"`
+	Amount float64 `json:"amount" label:"Amount" unit:"%" range:"0..4" default:"1" step:"0.01" doc:"spill on this surface; 100 % is what the room computes"`
 }
 
 // Touching is what a touch does.

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math"
 	"net/http"
+	"reflect"
 	"slices"
 	"strconv"
 
@@ -224,40 +225,19 @@ func surfaces(r *recipe.Recipe) []setting.Choice {
 // Surfaces lists the surfaces of the room.
 func (p *page) Surfaces() []setting.Choice { return surfaces(p.R) }
 
-// fallRow is a light in the table of what reaches what.
-type fallRow struct {
-	Name  string
-	Gel   string
-	Cells []fallCell
-}
-
-// fallCell is how much of a light falls on a surface, in per cent.
-type fallCell struct {
-	Path, Label string
-	Shown       string
-	Less        bool // not all of it
-}
-
-// Falls is the table of lights against surfaces.
-func (p *page) Falls() (out []fallRow) {
-	for i := range p.R.Lights {
-		l := &p.R.Lights[i]
-		row := fallRow{Name: l.Name, Gel: l.Gel.Colour().Hex()}
-		for _, k := range p.Surfaces() {
-			amount := 1.0
-			if f, ok := l.Spill.Falls[k.Value]; ok {
-				amount = f.Amount
-			}
-			row.Cells = append(
-				row.Cells,
-				fallCell{p.Path(fmt.Sprintf(
-					"/lights/%d/spill/falls/%s",
-					i,
-					k.Value,
-				)), l.Name + " on " + k.Label, fmt.Sprintf("%.0f", 100*amount), amount != 1},
-			)
+// Falls has a row for each surface: how much of the chosen light's spill falls on it.
+func (p *page) Falls() (out []row) {
+	amount := setting.Fields(reflect.TypeFor[recipe.Fall]())[0]
+	for _, k := range p.Surfaces() {
+		s := *amount
+		s.Label = k.Label
+		r := row{Setting: &s, Is: "number", Value: s.Value(p.frame()), frame: p.frame()}
+		r.entry = p.Path(p.At("spill/falls/" + k.Value))
+		r.Path = r.entry + "/" + s.Name
+		if f, ok := p.L().Spill.Falls[k.Value]; ok {
+			r.Value = f.Amount
 		}
-		out = append(out, row)
+		out = append(out, r)
 	}
 	return
 }
@@ -281,16 +261,18 @@ func (p *page) Touches() (out []touchLine) {
 	return
 }
 
-// FallsBrief says how many places of the table are not at 100 %.
+// FallsBrief says how many surfaces do not get 100 % of the chosen light's spill.
 func (p *page) FallsBrief() string {
 	n := 0
-	for i := range p.R.Lights {
-		n += len(p.R.Lights[i].Spill.Falls)
+	for _, f := range p.L().Spill.Falls {
+		if f.Amount != 1 {
+			n++
+		}
 	}
 	if n == 0 {
 		return "all 100 %"
 	}
-	return plural(n, "exception", "exceptions")
+	return fmt.Sprintf("%d changed", n)
 }
 
 // PartsBrief counts what the room has beside its floor.

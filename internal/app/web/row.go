@@ -24,6 +24,7 @@ type row struct {
 	frame setting.Frame
 	short bool             // a fader is coarser than a slider
 	refs  []setting.Choice // what a reference can name
+	entry string           // path of the map entry that Path lies in, if it may be missing
 }
 
 // rows returns the settings of the struct at a path, but for those that have a
@@ -116,27 +117,23 @@ func (r row) Pos() int {
 // ends of the slider (min, max), those of the range (least, most), how the value is
 // shown, and the default.
 func (r row) Spec() template.HTMLAttr {
-	num := func(v float64) string { return strconv.FormatFloat(v, 'g', -1, 64) }
 	lo, hi := r.Bounded(r.frame)
-	s := `data-path="` + template.HTMLEscapeString(
-		r.Path,
-	) + `" data-min="` + num(
-		r.From.In(r.frame),
-	) + `" data-max="` + num(
-		r.To.In(r.frame),
-	) +
-		`" data-least="` + num(
-		lo,
-	) + `" data-most="` + num(
-		hi,
-	) + `" data-mul="` + num(
-		r.Times,
-	) + `" data-digits="` + strconv.Itoa(
-		r.digits(),
-	) +
-		`" data-default="` + num(
-		r.Setting.Value(r.frame),
-	) + `"`
+	var s string
+	put := func(name, value string) {
+		s += ` data-` + name + `="` + template.HTMLEscapeString(value) + `"`
+	}
+	num := func(name string, v float64) { put(name, strconv.FormatFloat(v, 'g', -1, 64)) }
+	put("path", r.Path)
+	if r.entry != "" {
+		put("entry", r.entry)
+	}
+	num("min", r.From.In(r.frame))
+	num("max", r.To.In(r.frame))
+	num("least", lo)
+	num("most", hi)
+	num("mul", r.Times)
+	num("digits", float64(r.digits()))
+	num("default", r.Setting.Value(r.frame))
 	if r.Log {
 		s += " data-log"
 	}

@@ -682,7 +682,13 @@ func TestFieldsArePathsOfTheRecipe(t *testing.T) {
 					if err := json.Unmarshal([]byte(bound[2]), &v); err != nil {
 						t.Fatal(err)
 					}
-					if _, err := edit.Apply(r, edit.Set(m[1], v)); err != nil {
+					change := edit.Set(m[1], v)
+					if entry := regexp.MustCompile(`data-entry="([^"]+)"`).FindStringSubmatch(m[2]); entry != nil {
+						field := strings.TrimPrefix(m[1], entry[1]+"/")
+						change = edit.Set(entry[1], map[string]float64{field: v})
+						change[0].Op = "add"
+					}
+					if _, err := edit.Apply(r, change); err != nil {
 						t.Errorf("%s, %s to its %s %v: %v", st.ID, m[1], bound[1], v, err)
 					}
 				}

@@ -11,6 +11,7 @@ function spec(el) {
   const n = (v, or) => (v === undefined ? or : Number(v));
   return {
     path: d.path,
+    entry: d.entry,
     min: n(d.min, 0),
     max: n(d.max, 1),
     least: n(d.least, n(d.min, 0)),
@@ -65,16 +66,22 @@ function put(el, s, v) {
 function render() {
   for (const el of document.querySelectorAll(bound)) {
     const s = spec(el);
-    const v = isLocal(s.path) ? local(s.path) : at(s.path);
+    const v = isLocal(s.path) ? local(s.path) : (at(s.path) ?? (s.entry && s.def));
     if (Number.isFinite(v)) put(el, s, v);
   }
   for (const el of document.querySelectorAll('[data-select^="local:"]')) el.value = local(el.dataset.select);
 }
 
+// change gives the operations that set a value. An entry of a map is made with its value, as it may
+// be missing.
+const change = (s, v) => [
+  s.entry ? set(s.entry, { [s.path.slice(s.entry.length + 1)]: v }, "add") : set(s.path, v),
+];
+
 // drafted and kept are where a value goes: to the recipe, or for a setting of the page itself
 // to the browser.
-const drafted = (s, v) => (isLocal(s.path) ? setLocal(s.path, v) : setDraft([set(s.path, v)]));
-const kept = (s, v) => (isLocal(s.path) ? setLocal(s.path, v) : commit([set(s.path, v)]));
+const drafted = (s, v) => (isLocal(s.path) ? setLocal(s.path, v) : setDraft(change(s, v)));
+const kept = (s, v) => (isLocal(s.path) ? setLocal(s.path, v) : commit(change(s, v)));
 
 // track fills a slider's track up to its thumb.
 const track = (el) => el.matches(".form-range") && el.style.setProperty("--at", `${el.value / 10}%`);
@@ -90,7 +97,7 @@ let keyTimer = 0;
 let pending = null;
 
 function later(s, v) {
-  pending = [set(s.path, v)];
+  pending = change(s, v);
   clearTimeout(keyTimer);
   keyTimer = setTimeout(settle, 450);
 }
@@ -109,9 +116,9 @@ function typed() {
   if (!isText(el)) return null;
   const s = spec(el);
   const v = parse(el.value);
-  const now = at(s.path);
+  const now = at(s.path) ?? (s.entry && s.def);
   if (isLocal(s.path) || !Number.isFinite(v) || now === undefined || el.value === shown(s, now)) return null;
-  return [set(s.path, rounded(s, Math.min(Math.max(v / s.mul, s.least), s.most)))];
+  return change(s, rounded(s, Math.min(Math.max(v / s.mul, s.least), s.most)));
 }
 
 // Who leaves the page leaves no value behind that was typed a moment ago.

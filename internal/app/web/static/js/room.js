@@ -38,14 +38,6 @@ changed();
 
 document.addEventListener("change", (e) => {
   if (e.target.id === "add-thing" && e.target.value) act("add-thing", { of: e.target.value });
-  const { fall } = e.target.dataset ?? {};
-  if (!fall) return;
-  // A share of 100 % is what there is without an entry.
-  const v = Number(e.target.value.replace(",", "."));
-  if (!Number.isFinite(v) || v < 0 || v > 400) {
-    notice("Not a valid amount", "Type a number from 0 to 400 per cent.", [], true);
-    e.target.value = e.target.defaultValue;
-  } else commit([set(fall, { amount: Math.round(v) / 100 }, "add")]);
 });
 document.addEventListener("click", (e) => {
   if (e.target.closest("#drop-corners")) commit([set("/room/corners", [])]);
