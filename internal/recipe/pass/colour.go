@@ -8,7 +8,7 @@ type Colour struct {
 	Temperature float64 `json:"temperature" label:"Temperature" unit:"mired" range:"-120..300" slider:"-120..200" default:"0" step:"1" doc:"positive is warmer"`
 	Tint        float64 `json:"tint" label:"Tint" range:"-1..1" times:"100" default:"0" step:"0.01" doc:"from green to magenta"`
 	Saturation  float64 `json:"saturation" label:"Saturation" unit:"%" range:"0..3" slider:"0..2" default:"1" step:"0.01" doc:"0 is grey, 100 % changes nothing"`
-	Richness    float64 `json:"richness" label:"Richness" range:"-1..1" times:"100" default:"0" step:"0.01" doc:"saturates dull colours more than vivid ones"`
+	Richness    float64 `json:"richness" label:"Dull colours" range:"-1..1" times:"100" default:"0" step:"0.01" doc:"changes the saturation of dull colours more than of vivid ones"`
 }
 
 // tintRange is how far a full tint goes across the locus.
