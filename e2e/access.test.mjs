@@ -4,7 +4,7 @@ import assert from "node:assert/strict";
 import { readFileSync } from "node:fs";
 import { join } from "node:path";
 import { test } from "node:test";
-import { open, pixel, place, rested, saved, serve, settled, state } from "./lib.mjs";
+import { open, openShot, openStep, pixel, place, rested, saved, serve, settled, state } from "./lib.mjs";
 
 let server;
 let browser;
@@ -15,17 +15,8 @@ const axe = readFileSync(join(root, "node_modules/axe-core/axe.min.js"), "utf8")
 const photo = (name) => join(root, "demo", `tidewatch-${name}.jpg`);
 const shotPage = async (options) => {
   const page = await open(browser, server.url, options);
-  await page
-    .locator(".shot", { has: page.locator('input[value="Tidewatch quay"]') })
-    .locator("a.pic")
-    .click();
-  await settled(page);
+  await openShot(page, "Tidewatch quay");
   return page;
-};
-const step = async (page, name) => {
-  await page.locator(`#rail [data-step="${name}"]`).click();
-  await page.locator(`#rail [data-step="${name}"][aria-current]`).waitFor();
-  await settled(page);
 };
 
 // findings runs axe-core over the page, with every folded section open.
@@ -44,7 +35,7 @@ async function findings(page) {
 test("axe-core finds nothing on any step, with every section open, nor where there is nothing yet", async () => {
   const page = await shotPage({ bypassCSP: true });
   for (const name of ["photo", "dusk", "trace", "glow", "spill", "finish", "export"]) {
-    await step(page, name);
+    await openStep(page, name);
     assert.deepEqual(await findings(page), [], name);
   }
   await page.keyboard.press("?");
@@ -55,7 +46,7 @@ test("axe-core finds nothing on any step, with every section open, nor where the
   assert.deepEqual(await findings(page), [], "history");
   await page.locator("#jobs-open").click();
   assert.deepEqual(await findings(page), [], "jobs");
-  await step(page, "trace");
+  await openStep(page, "trace");
   await page.locator('[data-open="cut"]').first().click();
   await page.locator("#says").waitFor();
   assert.deepEqual(await findings(page), [], "a cut-out");
@@ -66,13 +57,9 @@ test("axe-core finds nothing on any step, with every section open, nor where the
   assert.deepEqual(await findings(page), [], "an area");
   await page.goto(server.url);
   assert.deepEqual(await findings(page), [], "the shots");
-  await page
-    .locator(".shot", { has: page.locator('input[value="Tidewatch quay, untouched"]') })
-    .locator("a.pic")
-    .click();
-  await settled(page);
+  await openShot(page, "Tidewatch quay, untouched");
   for (const name of ["trace", "glow", "spill"]) {
-    await step(page, name);
+    await openStep(page, name);
     assert.deepEqual(await findings(page), [], `${name} without lights`);
   }
   assert.deepEqual(page.faults, []);
@@ -80,7 +67,7 @@ test("axe-core finds nothing on any step, with every section open, nor where the
 
 test("control edges and focus have a contrast of 3:1, and chart text is 11 px at least", async () => {
   const page = await shotPage();
-  await step(page, "glow");
+  await openStep(page, "glow");
   const seen = await page.evaluate(() => {
     const parse = (c) => c.match(/[\d.]+/g).map(Number);
     const lin = (v) => (v / 255 <= 0.04045 ? v / 255 / 12.92 : ((v / 255 + 0.055) / 1.055) ** 2.4);
@@ -95,7 +82,7 @@ test("control edges and focus have a contrast of 3:1, and chart text is 11 px at
       "#bench .form-control",
       "#bench .btn-quiet:not(.own)",
       "#bench .form-check-input:not(:checked)",
-      "#board .mini:not(.square)",
+      "#board .btn-mini:not(.square)",
     ]) {
       const el = document.querySelector(s);
       out[s] = ratio(parse(getComputedStyle(el).borderTopColor), panel);
@@ -128,7 +115,7 @@ test("no key means two things, and the list shows what works now", async () => {
     return text;
   };
   for (const name of ["photo", "dusk", "trace", "glow", "spill", "finish", "export"]) {
-    await step(page, name);
+    await openStep(page, name);
     assert.deepEqual(await clashes(), [], name);
   }
   // Every context's tools, also of those that do not show now, keep off the keys of the page.
@@ -146,13 +133,13 @@ test("no key means two things, and the list shows what works now", async () => {
       name,
     );
   }
-  await step(page, "trace");
+  await openStep(page, "trace");
   assert.match(await listed(), /Live-wire/);
-  await step(page, "glow");
+  await openStep(page, "glow");
   assert.doesNotMatch(await listed(), /Live-wire/);
   assert.match(await listed(), /Falloff/);
   // A tool's key stands on its button.
-  await step(page, "trace");
+  await openStep(page, "trace");
   assert.equal(await page.locator('[data-hand="tube"] kbd').textContent(), "T");
   // Single-letter keys can be switched off; others stay.
   await page.keyboard.press("?");
@@ -288,7 +275,7 @@ test("groups of choices are chosen by arrow keys, several lights with Shift and 
   assert.equal(await page.evaluate(() => document.activeElement.dataset.show), "split");
   assert.equal(await page.locator('[data-show="lit"]').getAttribute("tabindex"), "-1");
   await page.keyboard.press("ArrowLeft");
-  await step(page, "glow");
+  await openStep(page, "glow");
   await page.locator('[data-carry="1"]').focus();
   await page.keyboard.press("Shift+Enter");
   await page.locator("#group-chosen:not([hidden])").waitFor();

@@ -2,9 +2,12 @@
 import assert from "node:assert/strict";
 import { test } from "node:test";
 import {
+  card,
   drag,
   open,
   openCopy,
+  openShot,
+  openStep,
   picture,
   place,
   rested,
@@ -45,8 +48,7 @@ async function fresh(paint, step, [w, h] = [1200, 800]) {
   await upload(page, { name: "dunes.png", mimeType: "image/png", buffer });
   await page.waitForURL(/\/shots\/\w+/);
   await settled(page);
-  await page.locator(`#rail [data-step="${step}"]`).click();
-  await page.locator(`#rail [data-step="${step}"][aria-current]`).waitFor();
+  await openStep(page, step);
   return page;
 }
 const even = (ctx, w, h) => {
@@ -80,10 +82,7 @@ test("the plain photo shows at once, before the lit picture is ready", async () 
     if (!route.request().url().includes("plain=1")) await wait;
     await route.continue();
   });
-  await page
-    .locator(".shot", { has: page.locator('input[value="Tidewatch quay"]') })
-    .locator("a.pic")
-    .click();
+  await card(page, "Tidewatch quay").locator("a.pic").click();
   await page.locator("#stage").waitFor();
   await page.waitForFunction(async () => {
     const c = document.getElementById("picture");
@@ -168,11 +167,7 @@ test("a first room keeps the mean of spill, starts feet at lower ends, and is un
 
 test("a brush is as large a part of another photo, and its size shows before the first stroke", async () => {
   const page = await open(browser, server.url);
-  await page
-    .locator(".shot", { has: page.locator('input[value="Tidewatch quay"]') })
-    .locator("a.pic")
-    .click();
-  await settled(page);
+  await openShot(page, "Tidewatch quay");
   await page.locator('#rail [data-step="trace"]').click();
   await page.locator('[data-hand="scribble"]').waitFor();
   await page.keyboard.press("d");
@@ -195,11 +190,7 @@ test("a brush is as large a part of another photo, and its size shows before the
 
 test("a drag over the board selects no text", async () => {
   const page = await open(browser, server.url);
-  await page
-    .locator(".shot", { has: page.locator('input[value="Tidewatch quay"]') })
-    .locator("a.pic")
-    .click();
-  await settled(page);
+  await openShot(page, "Tidewatch quay");
   const b = await page.locator("#board .masters").boundingBox();
   await drag(page, { x: b.x + 40, y: b.y + 20 }, { x: b.x + b.width - 20, y: b.y + 90 });
   assert.equal(await page.evaluate(() => String(getSelection())), "");

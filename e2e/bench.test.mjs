@@ -394,14 +394,14 @@ test("steps, lights and switches by keys alone", async () => {
   await page.keyboard.press("Escape");
   await page.keyboard.press("]");
   await page.locator('#rail [data-step="spill"][aria-current]').waitFor();
-  const off = page.locator("at=#channel-1 .mini", { hasText: "Off" });
+  const off = page.locator("at=#channel-1 .btn-mini", { hasText: "Off" });
   await off.focus();
   await saved(page, () => page.keyboard.press("Enter"));
   assert.equal((await state(page)).lights[1].on, false);
   // Held, the button of another shows the picture without that light, and changes nothing.
   const was = await picture(page);
   const version = await shotVersion(page);
-  const b = await page.locator("at=#channel-0 .mini", { hasText: "Off" }).boundingBox();
+  const b = await page.locator("at=#channel-0 .btn-mini", { hasText: "Off" }).boundingBox();
   await page.mouse.move(b.x + b.width / 2, b.y + b.height / 2);
   await page.mouse.down();
   await page.waitForFunction(() => document.getElementById("stage").dataset.drawn.endsWith(":draft"));
@@ -411,7 +411,7 @@ test("steps, lights and switches by keys alone", async () => {
   await settled(page);
   assert.equal(await picture(page), was);
   assert.equal(await shotVersion(page), version);
-  const alone = page.locator("at=#channel-2 .mini", { hasText: "Alone" });
+  const alone = page.locator("at=#channel-2 .btn-mini", { hasText: "Alone" });
   await alone.focus();
   await saved(page, () => page.keyboard.press("Space"));
   assert.equal((await state(page)).lights[2].alone, true);

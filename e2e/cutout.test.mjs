@@ -297,7 +297,7 @@ test("a rod behind an arm that was cut out, with wrap; the panels' glow is kept 
   ])
     await saved(page, () => stroke(page, line));
   await fine(page);
-  await page.locator(".area-head [data-close]").click();
+  await page.locator("#bench .head [data-close]").click();
   await settled(page);
   await choose("Signal rod");
   const lit = await pixel(page, ...rod, 3);
@@ -421,7 +421,7 @@ test("the kite cut out, made a light before a dark background, without a halo", 
   await saved(page, () => page.locator('[data-cut="light-cutout"]').first().click());
   const s = await state(page);
   assert.equal(s.lights[s.light].shapes[0].kind, "cut-out");
-  assert.match(await page.locator(".shape-line .pick").first().textContent(), /Cut-out/);
+  assert.match(await page.locator(".shapes .pick").first().textContent(), /Cut-out/);
   assert.ok(light(await pixel(page, 2500, 850, 4)) > 120, "the kite does not shine");
   assert.ok(light(await pixel(page, 2500, 560, 4)) > light(sky), "the kite has no glow");
   // A part of Dusk works behind it alone.

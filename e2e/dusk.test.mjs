@@ -43,7 +43,7 @@ const undo = () => saved(page, () => page.keyboard.press("Control+z"));
 // leave puts the hand down and goes back from an area to its step.
 const leave = async () => {
   await page.locator("[data-close='area']").click();
-  await page.locator(".step-head").waitFor();
+  await page.locator("#bench .head").waitFor();
 };
 
 test("the dunes go from day to night and are finished, by mouse", async () => {
@@ -131,7 +131,7 @@ test("the dunes go from day to night and are finished, by mouse", async () => {
 
   // Finish: three colours by the gel of the brightest light, and they follow it.
   await page.locator('#rail [data-step="finish"]').click();
-  await page.locator(".step-head h2", { hasText: "Finish" }).waitFor();
+  await page.locator("#bench .head h2", { hasText: "Finish" }).waitFor();
   await start("gel-ramp");
   await mark();
   const follow = (await state(page)).finish.passes[0].does.follow;
@@ -154,7 +154,7 @@ test("the dunes go from day to night and are finished, by mouse", async () => {
 
   // A vignette that leaves the light alone, and the corner not.
   await page.locator('#rail [data-step="finish"]').click();
-  await page.locator(".step-head h2", { hasText: "Finish" }).waitFor();
+  await page.locator("#bench .head h2", { hasText: "Finish" }).waitFor();
   const lit = { arch: light(await pixel(page, 1440, 800, 4)), corner: light(await pixel(page, 60, 60, 30)) };
   await start("vignette");
   const spared = {
@@ -230,7 +230,7 @@ const middle = async (locator) => {
 test("an area is drawn with every hand, looked at, and put in order", async () => {
   await saved(page, () => page.selectOption("[data-add-pass]", "levels"));
   await saved(page, () => page.selectOption('at=[data-area-of="/dusk/passes/0/area"]', "+"));
-  assert.equal(await page.locator(".area-head input").inputValue(), "Levels");
+  assert.equal(await page.locator("#bench .head input").inputValue(), "Levels");
   await page.locator('[data-look-as="black"]').click();
 
   const kinds = async () => (await parts()).map((p) => (p.of.kind === "shape" ? p.of.shape.kind : p.of.kind));

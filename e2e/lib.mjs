@@ -150,6 +150,20 @@ export async function open(browser, url, options = {}) {
   return page;
 }
 
+// card is a shot on the shots page.
+export const card = (page, name) => page.locator(".shot", { has: page.locator(`input[value="${name}"]`) });
+
+// openShot opens a shot from the shots page; openStep a step of it.
+export async function openShot(page, name) {
+  await card(page, name).locator("a.pic").click();
+  await settled(page);
+}
+export async function openStep(page, name) {
+  await page.locator(`#rail [data-step="${name}"]`).click();
+  await page.locator(`#rail [data-step="${name}"][aria-current]`).waitFor();
+  await settled(page);
+}
+
 // openCopy gives such a page that shows a new copy of a demo shot, changed as by copyOf.
 export async function openCopy({ browser, server }, name, query, edit) {
   const page = await blank(browser);
@@ -335,8 +349,8 @@ export async function copyOf(page, root, name, edit) {
     const answer = await page.request.post(root + path, { headers, form });
     assert.ok(answer.ok(), `${path}: ${answer.status()}`);
   };
-  const card = shelf.split('<li class="shot"').find((c) => c.includes(`value="${name}"`));
-  await post(`${paths(card)[0]}/duplicate`, {});
+  const item = shelf.split('<li class="shot"').find((c) => c.includes(`value="${name}"`));
+  await post(`${paths(item)[0]}/duplicate`, {});
   const old = paths(shelf);
   const path = paths(await get("/")).find((href) => !old.includes(href));
   if (edit) {

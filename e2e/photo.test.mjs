@@ -182,7 +182,7 @@ test("a night sky is laid behind tower and hills, moved by hand, undone and redo
   });
   const stands = lum(await pixel(page, ...tower, 4));
   assert.ok(stands < stood - 1, `the tower was ${stood} under the sky, it is ${stands} before it`);
-  await page.locator(".area-head [data-close]").click();
+  await page.locator("#bench .head [data-close]").click();
   await settled(page);
   const now = [await pixel(page, ...sky, 12), await pixel(page, ...dune, 12)];
   assert.ok(now[0][2] > now[0][0] + 8, `the sky is ${now[0]}, it was ${was[0]}`);

@@ -1,7 +1,7 @@
 // The shots page: opening, refusing, naming, putting aside and bringing back.
 import assert from "node:assert/strict";
 import { test } from "node:test";
-import { jpeg, open, picture, rested, serve, settled, upload, expectError } from "./lib.mjs";
+import { card, jpeg, open, openShot, picture, rested, serve, settled, upload, expectError } from "./lib.mjs";
 
 let server;
 let browser;
@@ -57,21 +57,20 @@ test("photos can be dropped on the page", async () => {
 
 test("a shot is renamed, duplicated, put aside, brought back and removed for good", async () => {
   const page = await open(browser, server.url);
-  const card = (name) => page.locator(".shot", { has: page.locator(`input[value="${name}"]`) });
-  const input = card("Dropped").locator("input.name");
+  const input = card(page, "Dropped").locator("input.name");
   await input.fill("Quay at night");
   await input.press("Enter");
-  await card("Quay at night").waitFor();
+  await card(page, "Quay at night").waitFor();
   await page.reload();
   assert.ok((await names(page)).includes("Quay at night"), "the new name is not kept");
-  await card("Quay at night").getByRole("button", { name: "Duplicate" }).click();
-  await card("Quay at night copy").waitFor();
-  await card("Quay at night copy").getByRole("button", { name: "Hide" }).click();
-  await card("Quay at night copy").waitFor({ state: "detached" });
+  await card(page, "Quay at night").getByRole("button", { name: "Duplicate" }).click();
+  await card(page, "Quay at night copy").waitFor();
+  await card(page, "Quay at night copy").getByRole("button", { name: "Hide" }).click();
+  await card(page, "Quay at night copy").waitFor({ state: "detached" });
   await page.getByText("Show hidden (1)").click();
   await page.getByRole("button", { name: "Show" }).click();
-  await card("Quay at night copy").waitFor();
-  await card("Quay at night copy").getByRole("button", { name: "Hide" }).click();
+  await card(page, "Quay at night copy").waitFor();
+  await card(page, "Quay at night copy").getByRole("button", { name: "Hide" }).click();
   await page.getByText("Show hidden (1)").click();
   const remove = page.locator("form[data-confirm] button");
   await remove.click();
@@ -86,8 +85,8 @@ test("a shot is renamed, duplicated, put aside, brought back and removed for goo
 
 test("what fails on the shots page is said, kept and tried again", async () => {
   const page = await open(browser, server.url);
-  const card = page.locator(".shot").first();
-  const input = card.locator("input.name");
+  const first = page.locator(".shot").first();
+  const input = first.locator("input.name");
   const old = await input.inputValue();
   await page.route("**/name", (r) => r.abort());
   await input.fill("Harbour wall");
@@ -119,9 +118,7 @@ test("what fails on the shots page is said, kept and tried again", async () => {
 test("the demo is brought, lit and worth looking at", async () => {
   const page = await open(browser, server.url);
   await page.getByRole("button", { name: "Load demo" }).click();
-  const card = page.locator(".shot", { has: page.locator('input[value="Tidewatch quay"]') });
-  await card.locator("a.pic").click();
-  await settled(page);
+  await openShot(page, "Tidewatch quay");
   const lit = await picture(page);
   await page.locator('[data-show="plain"]').click();
   await rested(page);
