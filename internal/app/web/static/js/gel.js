@@ -182,7 +182,6 @@ function lately() {
   row.replaceChildren();
   for (const g of list) {
     const b = document.createElement("button");
-    b.className = "swatch-btn";
     b.title = `Used lately: hue ${Math.round(g.hue)}°`;
     b.setAttribute("aria-label", b.title);
     b.dataset.try = JSON.stringify(ops(g));

@@ -41,7 +41,7 @@ function draw(title, text, actions, passing, closed) {
   word.className = "warning";
   word.textContent = title;
   const what = document.createElement("span");
-  what.className = "grow";
+  what.className = "flex-fill";
   what.textContent = text;
   box.append(word, what);
   for (const [label, fn] of [...actions, ["Close", closed]]) {

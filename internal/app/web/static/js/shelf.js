@@ -17,11 +17,11 @@ onEvent("job", (j) => {
 
 function open(file) {
   const row = document.createElement("div");
-  row.className = "upload";
+  row.className = "row-btns hstack";
   const name = document.createElement("span");
   name.textContent = file.name;
   const bar = document.createElement("progress");
-  bar.className = "bar";
+  bar.className = "bar flex-fill";
   bar.max = 1;
   bar.value = 0;
   const button = document.createElement("button");
@@ -32,7 +32,6 @@ function open(file) {
   list.append(row);
 
   const fail = (text) => {
-    row.classList.add("failed");
     const word = document.createElement("b");
     word.className = "warning";
     word.textContent = "Not opened";
@@ -50,7 +49,7 @@ function open(file) {
     const id = Math.random().toString(36).slice(2) + Date.now().toString(36);
     // When all is sent, the job tells how far it is read.
     uploads.set(id, (j) => {
-      if (xhr.readyState === 4 || row.classList.contains("failed")) return;
+      if (xhr.readyState === 4 || !bar.isConnected) return;
       name.textContent = `${file.name}: ${j.stage}`;
       if (j.share) bar.value = j.share;
     });

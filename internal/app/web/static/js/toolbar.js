@@ -17,11 +17,18 @@ const el = (name, props, ...inner) => {
 const keyOf = (tool) => shown({ keys: tool.key });
 
 function button(tool) {
-  const b = el("button", { type: "button", className: "btn btn-quiet tool", title: titleOf(tool) });
+  const b = el("button", {
+    type: "button",
+    className: "btn btn-mini tool hstack gap-1",
+    title: titleOf(tool),
+  });
   b.dataset.hand = tool.name;
   const svg = make("svg", { viewBox: "0 0 16 16", "aria-hidden": "true" }, b);
   make("path", { d: icons[tool.name] ?? "" }, svg);
-  b.append(el("span", { textContent: tool.short ?? tool.label }), el("kbd", { textContent: keyOf(tool) }));
+  b.append(
+    el("span", { className: "flex-fill text-truncate", textContent: tool.short ?? tool.label }),
+    el("kbd", { textContent: keyOf(tool) }),
+  );
   return b;
 }
 
@@ -45,14 +52,14 @@ export function offer(context) {
     }
     const rest = shownOf(more);
     for (const b of rest) b.dataset.more = "";
-    const list = el("div", { className: "tool-list" }, ...shownOf(tools), ...rest);
+    const list = [...shownOf(tools), ...rest];
     if (more.length) {
-      const toggle = el("button", { type: "button", className: "tool-more" });
+      const toggle = el("button", { type: "button", className: "tool-more hint" });
       toggle.dataset.toolsMore = "";
       if (name) group.append(toggle);
-      else list.append(toggle);
+      else list.push(toggle);
     }
-    group.append(list);
+    group.append(...list);
     row.append(group);
   }
   unfold();

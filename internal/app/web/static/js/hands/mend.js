@@ -21,6 +21,7 @@ export const mend = {
   ...hand,
   name: "mend",
   label: "Repair coverage",
+  short: "Repair",
   key: "m",
   hint: "Paint coverage over the computed edge.",
   mods: [["Alt", "the opposite"]],

@@ -121,7 +121,7 @@ export const refRead = reader(
     el.hidden = false;
     const dot = document.createElementNS("http://www.w3.org/2000/svg", "svg");
     dot.setAttribute("viewBox", "0 0 12 12");
-    dot.setAttribute("class", "chip");
+    dot.setAttribute("width", "12");
     make("circle", { cx: 6, cy: 6, r: 5, fill: read.hex }, dot);
     el.replaceChildren(
       dot,

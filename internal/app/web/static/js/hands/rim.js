@@ -17,6 +17,7 @@ const drop = () => {
 export const rim = {
   name: "rim",
   label: "Ellipse by 5 points",
+  short: "5 points",
   key: "w",
   get hint() {
     return `Click five points on the edge of an ellipse: ${points.length} of ${count}.`;
