@@ -97,7 +97,7 @@ for (const [what, ...line] of arm) {
 await fine(page);
 await page.locator("input.name").fill("Forearm");
 await saved(page, () => page.keyboard.press("Enter"));
-await page.locator(".area-head [data-close]").click();
+await page.locator("#bench .head [data-close]").click();
 await settled(page);
 await page.locator('[data-choose="2"]').click();
 await settled(page);
@@ -202,7 +202,7 @@ await page.waitForTimeout(900);
 await shoot("area");
 
 // A kite cut out by strokes, and looked at on black at 1:1.
-await page.locator(".area-head [data-close]").click();
+await page.locator("#bench .head [data-close]").click();
 await step("trace");
 await page.keyboard.press("d");
 await cutKite(page, says, (points) => saved(page, () => stroke(page, points)));
