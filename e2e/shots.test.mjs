@@ -1,7 +1,19 @@
 // The shots page: opening, refusing, naming, putting aside and bringing back.
 import assert from "node:assert/strict";
 import { test } from "node:test";
-import { card, jpeg, open, openShot, picture, rested, serve, settled, upload, expectError } from "./lib.mjs";
+import {
+  card,
+  copyOf,
+  jpeg,
+  open,
+  openShot,
+  picture,
+  rested,
+  serve,
+  settled,
+  upload,
+  expectError,
+} from "./lib.mjs";
 
 let server;
 let browser;
@@ -108,10 +120,20 @@ test("what fails on the shots page is said, kept and tried again", async () => {
   await page.unroute("**/duplicate");
   await page.getByRole("button", { name: "Try again" }).click();
   await page.waitForFunction((n) => document.querySelectorAll(".shot").length === n, count + 1);
-  await page.route("**/aside", (r) => r.fulfill({ status: 502, body: "<html>elsewhere</html>" }));
+  // While its answer is awaited the shots change elsewhere.
+  let answer;
+  const asked = new Promise((go) => (answer = go));
+  await page.route("**/aside", async (r) => {
+    await asked;
+    await r.fulfill({ status: 502, body: "<html>elsewhere</html>" });
+  });
   await page.locator(".shot").first().getByRole("button", { name: "Hide" }).click();
+  const read = page.waitForResponse((r) => r.url() === `${server.url}/`);
+  await copyOf(page, server.url, "Harbour wall");
+  await (await read).finished();
+  answer();
   await page.getByText("Unexpected answer 502").waitFor();
-  assert.equal((await names(page)).length, count + 1);
+  await page.waitForFunction((n) => document.querySelectorAll(".shot").length === n, count + 2);
   await page.context().close();
 });
 

@@ -88,10 +88,15 @@ function open(file) {
   });
 }
 
-// regrid shows the shots as they are now and leaves the rows of what was not opened.
+let stale = false; // the shots on the page are to be read again
+
+// regrid shows the shots as they are now and leaves the rows of what was not opened. It waits for an
+// answer that a shot still expects: what fails is said where it was asked for.
 async function regrid() {
   const page = await fetch("/").then((r) => r.text());
   const fresh = new DOMParser().parseFromString(page, "text/html").getElementById("shelf");
+  stale = Boolean(document.querySelector("#shelf .htmx-request"));
+  if (stale) return;
   document.getElementById("shelf").replaceWith(fresh);
   window.htmx.process(fresh);
 }
@@ -116,6 +121,7 @@ async function openAll(files) {
 const typing = () => document.activeElement?.matches("input.name");
 onEvent("shelf", () => !underway && !typing() && regrid());
 onEvent("reset", () => !underway && !typing() && regrid());
+document.addEventListener("htmx:afterRequest", () => stale && regrid());
 // A thumbnail is made when it is asked for: once the work on its shot rests, and where somebody looks. All pages are told
 // when it is there.
 const rests = new Map();
