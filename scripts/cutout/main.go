@@ -33,8 +33,9 @@ type row struct {
 	Hand string `json:"hand"`
 	Name string `json:"name"`
 	scene.Result
-	// of coverage, 10 px of the frame to each side of the edge
+	// mean absolute error of coverage in the band, and median colour difference of composites there
 	Band    *float64 `json:"band_mae,omitempty"`
+	DeltaE  *float64 `json:"delta_e,omitempty"`
 	Ms      float64  `json:"ms"`
 	Strokes int      `json:"strokes,omitempty"`
 }
@@ -42,7 +43,11 @@ type row struct {
 func main() {
 	asJSON := flag.Bool("json", false, "print a list of JSON objects")
 	as := flag.String("as", "", "change the picture first: its light, noise or size")
-	only := flag.String("hand", "", "measure this hand alone: scribble, or any other for those of lights")
+	only := flag.String(
+		"hand",
+		"",
+		"measure this hand alone: scribble, soft, or any other for those of lights",
+	)
 	flag.Parse()
 	if flag.NArg() != 1 {
 		fmt.Fprintln(os.Stderr, "usage: cutout [-json] [-as CHANGE] SCENE")
@@ -59,9 +64,19 @@ func main() {
 		return
 	}
 	for _, r := range rows {
-		fmt.Printf("%-6s %-14s IoU %.3f  edge %5.2f px  %6.1f ms", r.Hand, r.Name, r.IoU, r.Edge, r.Ms)
+		fmt.Printf(
+			"%-6s %-14s IoU %.3f  edge %5.2f px  %6.1f ms",
+			r.Hand,
+			r.Name,
+			r.IoU,
+			r.Edge,
+			r.Ms,
+		)
 		if r.Band != nil {
 			fmt.Printf("  band %.3f  %d strokes", *r.Band, r.Strokes)
+		}
+		if r.DeltaE != nil {
+			fmt.Printf("  composite %.1f", *r.DeltaE)
 		}
 		fmt.Println()
 	}
@@ -89,14 +104,14 @@ func measure(ctx context.Context, folder, as, only string, named ...string) ([]r
 	}
 	k := float64(ph.Width) / sc.Width
 	var ground *region.Ground
-	if only != "scribble" {
+	if only != "scribble" && only != "soft" {
 		if ground, err = region.NewGround(ctx, ph, nil); err != nil {
 			return nil, err
 		}
 	}
 	rows := []row{}
 	lights, things := sc.Lights, sc.Things
-	if only == "scribble" {
+	if only == "scribble" || only == "soft" {
 		lights = nil
 	} else if only != "" {
 		things = nil
@@ -131,7 +146,11 @@ func measure(ctx context.Context, folder, as, only string, named ...string) ([]r
 				if err != nil {
 					return nil, err
 				}
-				r := row{Hand: "cling", Name: name, Ms: float64(time.Since(t).Microseconds()) / 1000}
+				r := row{
+					Hand: "cling",
+					Name: name,
+					Ms:   float64(time.Since(t).Microseconds()) / 1000,
+				}
 				r.Result = scene.Compare(truth, l, i, shape.Outline{Nodes: scaled(nodes, 1/k)})
 				rows = append(rows, r)
 			}
@@ -174,6 +193,14 @@ func measure(ctx context.Context, folder, as, only string, named ...string) ([]r
 			return nil, err
 		}
 		r := row{Hand: "scribble", Name: name, Result: scene.Result{Edge: scene.Nowhere}}
+		if only == "soft" {
+			if r, err = soft(ctx, g, sc, thing, truth, k); err != nil {
+				return nil, err
+			}
+			r.Name = name
+			rows = append(rows, r)
+			continue
+		}
 		u := newUser(truth)
 		err = u.scribble(func() (*scene.Field, error) {
 			return cutBy(ctx, g, scaledStrokes(u.strokes(), k), truth, k)
@@ -205,21 +232,76 @@ func at1500(r scene.Result, long float64) scene.Result {
 // photo is k times as large.
 func cutBy(ctx context.Context, g *segment.Ground, strokes []segment.Stroke, mask *scene.Field,
 	k float64) (*scene.Field, error) {
+	c, m, err := made(ctx, g, strokes)
+	if err != nil {
+		return nil, err
+	}
+	return onMask(c.On(m, cutout.Alpha), mask, k), nil
+}
+
+// made returns what strokes cut out.
+func made(ctx context.Context, g *segment.Ground, strokes []segment.Stroke) (*cutout.CutOut,
+	*cutout.Mask, error) {
 	raster, err := g.Make(ctx, cutOutOf(strokes, g.Photo), false)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	m, err := raster.Mask()
-	if err != nil {
-		return nil, err
-	}
-	part := (&cutout.CutOut{Raster: raster}).On(m, cutout.Alpha)
+	return &cutout.CutOut{Raster: raster}, m, err
+}
+
+// onMask returns a value of a cut-out at the pixels of a mask.
+func onMask(part cutout.Part, mask *scene.Field, k float64) *scene.Field {
 	got := &scene.Field{W: mask.W, H: mask.H, K: mask.K, Pix: make([]float32, len(mask.Pix))}
 	for i := range got.Pix {
 		got.Pix[i] = float32(part.Covered((float64(i%mask.W)+0.5)/mask.K*k,
 			(float64(i/mask.W)+0.5)/mask.K*k))
 	}
-	return got, nil
+	return got
+}
+
+// soft measures the hand that paints fine edges.
+func soft(ctx context.Context, g *segment.Ground, sc *scene.Scene, thing scene.Thing,
+	truth *scene.Field, k float64) (row, error) {
+	r := row{Hand: "soft", Result: scene.Result{Edge: scene.Nowhere}}
+	u := &user{mask: truth, drawn: softStrokes(truth, rand.New(rand.NewPCG(5, 1)))}
+	r.Strokes = len(u.drawn)
+	t := time.Now()
+	c, m, err := made(ctx, g, scaledStrokes(u.strokes(), k))
+	if err != nil {
+		return r, ctx.Err() // nothing was cut out
+	}
+	r.Ms = float64(time.Since(t).Microseconds()) / 1000
+	got := onMask(c.On(m, cutout.Alpha), truth, k)
+	r.Result, _ = scene.CompareFields(truth, got)
+	band := scene.BandError(truth, got)
+	r.Band = &band
+	own, err := sc.Own(thing)
+	if err != nil || own == nil {
+		return r, err
+	}
+	// The object's own light is its share of the photo's.
+	light := make(scene.OwnLight, len(own))
+	row := make([]float32, 3*g.Photo.Width)
+	for channel, what := range [...]cutout.What{cutout.Red, cutout.Green, cutout.Blue} {
+		share := onMask(c.On(m, what), truth, k)
+		for y := range truth.H {
+			g.Photo.Linear(
+				row,
+				0,
+				min(int((float64(y)+0.5)/truth.K*k), g.Photo.Height-1),
+				g.Photo.Width,
+			)
+			for x := range truth.W {
+				i := y*truth.W + x
+				at := min(int((float64(x)+0.5)/truth.K*k), g.Photo.Width-1)
+				light[3*i+channel] = share.Pix[i] * row[3*at+channel]
+			}
+		}
+	}
+	diff := scene.CompositeError(truth, own, got, light)
+	r.DeltaE = &diff
+	return r, nil
 }
 
 // jitter is how far from a corner a pin is set, at most, in pixels of the frame, and pins how

@@ -53,6 +53,7 @@ type Platform struct {
 type Thing struct {
 	Name string     `json:"name"`
 	Mask string     `json:"mask"`
+	Own  string     `json:"own"` // picture of its own light, where its coverage is known exactly
 	Box  []float64  `json:"box"`
 	Foot [2]float64 `json:"foot"`
 }
