@@ -5,6 +5,10 @@
 // it. Both are sought among the pixels that are certain, in some directions from the pixel; of all
 // pairs the one is taken that explains its light best from near by, and the answers of neighbours
 // of like colour are put together, by how well each is known (after Gastal and Oliveira 2010).
+//
+// Soft does so along an edge that is a few pixels wide. Levels solves wide parts, such as hair and
+// cloth, on a pyramid: coverage by the matting Laplacian (Levin, Lischinski and Weiss 2008) and by
+// what explains a pixel's colour, and both colours by smoothness (Germer et al. 2020).
 package matting
 
 import (

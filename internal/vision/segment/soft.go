@@ -4,6 +4,7 @@ import (
 	"context"
 	"image"
 	"math"
+	"slices"
 
 	"pyrant/internal/base/coverage"
 	"pyrant/internal/base/photo"
@@ -185,9 +186,6 @@ func Changed(before, c *cutout.CutOut) bool {
 		setting.Key(before.Mends) != setting.Key(c.Mends)
 }
 
-// farthest is how far certain pixels are sought at all, in pixels.
-const farthest = 300
-
 // sheetTiles is how many tiles along both axes are softened at once.
 const sheetTiles = 4
 
@@ -203,7 +201,6 @@ func Soften(ctx context.Context, p *photo.Photo, c *Cut, strokes []Stroke, mends
 	for _, s := range strokes {
 		if s.Says == cutout.Soft {
 			r = r.Union(around(s.Points, s.Width/2+2))
-			look = max(look, min(int(s.Width), farthest))
 		}
 	}
 	for _, m := range mends {
@@ -216,13 +213,18 @@ func Soften(ctx context.Context, p *photo.Photo, c *Cut, strokes []Stroke, mends
 		}
 	}
 	r = r.Intersect(frame)
+	fringe, err := fringeOf(ctx, p, c, strokes, reach)
+	if err != nil {
+		return cutout.Raster{}, err
+	}
 	m := cutout.NewMask(r.Dx(), r.Dy())
 	painted := paintings(mends, 1)
 	nx, ny := m.Tiles()
 	for ty := 0; ty < ny; ty += sheetTiles {
 		for tx := 0; tx < nx; tx += sheetTiles {
 			part := image.Rect(tx, ty, min(tx+sheetTiles, nx), min(ty+sheetTiles, ny))
-			if err := soften(ctx, p, c, strokes, painted, m, r.Min, part, reach, look); err != nil {
+			err := soften(ctx, p, c, strokes, painted, m, r.Min, part, reach, look, fringe)
+			if err != nil {
 				return cutout.Raster{}, err
 			}
 		}
@@ -244,11 +246,10 @@ var softening = map[cutout.Says]uint8{cutout.In: inside, cutout.Out: outside, cu
 
 // soften writes the tiles of part to m, whose corner lies at a pixel.
 func soften(ctx context.Context, p *photo.Photo, c *Cut, strokes []Stroke, painted []painting,
-	m *cutout.Mask, at image.Point, part image.Rectangle, reach, look int) error {
+	m *cutout.Mask, at image.Point, part image.Rectangle, reach, look int, fringe *fringe) error {
 	own := image.Rectangle{Min: part.Min.Mul(cutout.Tile), Max: part.Max.Mul(cutout.Tile)}.Add(at)
 	frame := image.Rect(0, 0, p.Width, p.Height)
-	r := own.Inset(-look - 4).Intersect(frame)
-	w := r.Dx()
+	r := own.Inset(-max(look+4, fringeMargin)).Intersect(frame)
 	var near []Stroke
 	soft := false
 	for _, s := range strokes {
@@ -257,6 +258,7 @@ func soften(ctx context.Context, p *photo.Photo, c *Cut, strokes []Stroke, paint
 			soft = soft || s.Says == cutout.Soft
 		}
 	}
+	w := r.Dx()
 	whole, same := c.even(r)
 	var alpha, share []float32
 	var sure []uint8
@@ -274,7 +276,12 @@ func soften(ctx context.Context, p *photo.Photo, c *Cut, strokes []Stroke, paint
 			return err
 		}
 		var err error
-		if alpha, share, err = matting.Soft(ctx, pic, sure, look); err != nil {
+		if soft && fringe != nil {
+			alpha, share, err = fringe.part(ctx, pic, sure, r, look)
+		} else {
+			alpha, share, err = matting.Soft(ctx, pic, sure, look)
+		}
+		if err != nil {
 			return err
 		}
 		for i, a := range alpha {
@@ -307,6 +314,113 @@ func soften(ctx context.Context, p *photo.Photo, c *Cut, strokes []Stroke, paint
 		b.mend(painted, at.Add(image.Pt(tx*cutout.Tile, ty*cutout.Tile)))
 		m.Set(tx, ty, b.alpha, b.share)
 	})
+}
+
+// fringe is what is known of the fine edges of a cut, on pixels of step of the photo, from a
+// corner.
+type fringe struct {
+	*matting.Solution
+	box  image.Rectangle
+	step int
+}
+
+// part returns coverage and the object's light for the pixels of r: within the box that was solved
+// for refined from that, elsewhere along plain edges as without fine ones.
+func (f *fringe) part(ctx context.Context, p matting.Picture, sure []uint8, r image.Rectangle,
+	look int) (alpha, light []float32, err error) {
+	at := r.Min.Sub(f.box.Min)
+	s, err := f.Part(ctx, p, sure, at.X, at.Y, f.step)
+	if err != nil {
+		return nil, nil, err
+	}
+	if r.In(f.box) {
+		return s.Alpha, s.Object, nil
+	}
+	plain := slices.Clone(sure)
+	within := func(i int) bool { return image.Pt(i%p.W, i/p.W).Add(r.Min).In(f.box) }
+	for i, k := range sure {
+		if k == matting.Unknown && within(i) {
+			plain[i] = matting.Behind
+			if s.Alpha[i] > 0.5 {
+				plain[i] = matting.Thing
+			}
+		}
+	}
+	if alpha, light, err = matting.Soft(ctx, p, plain, look); err != nil {
+		return nil, nil, err
+	}
+	for i := range alpha {
+		if within(i) {
+			alpha[i] = s.Alpha[i]
+			copy(light[3*i:3*i+3], s.Object[3*i:3*i+3])
+		}
+	}
+	return alpha, light, nil
+}
+
+// Fine edges are first solved on a picture of at most fringePixels, of the box round all fine-edge
+// strokes and of context round it, of its long edge.
+const (
+	fringePixels = 1_500_000
+	surround     = 0.08
+	fringeMargin = 16 // of a tile that is refined, in pixels
+)
+
+// fringeOf solves for the fine edges of a cut; it returns nil where no stroke paints any.
+func fringeOf(ctx context.Context, p *photo.Photo, c *Cut, strokes []Stroke,
+	reach int) (*fringe, error) {
+	var r image.Rectangle
+	for _, s := range strokes {
+		if s.Says == cutout.Soft {
+			r = r.Union(around(s.Points, s.Width/2+2))
+		}
+	}
+	if r.Empty() {
+		return nil, nil
+	}
+	r = r.Inset(-int(surround*float64(max(r.Dx(), r.Dy()))) - 8).
+		Intersect(image.Rect(0, 0, p.Width, p.Height))
+	step := 1
+	for (r.Dx()/step)*(r.Dy()/step) > fringePixels {
+		step++
+	}
+	w, h := (r.Dx()+step-1)/step, (r.Dy()+step-1)/step
+	sure, any := known(c, strokes, r, reach)
+	if !any {
+		return nil, nil
+	}
+	pic, small := matting.Picture{W: w, H: h, Pix: make([]float32, 3*w*h)}, make([]uint8, w*h)
+	err := raster.Rows(ctx, 0, h, func(y0, y1 int) {
+		row := make([]float32, 3*r.Dx())
+		for y := y0; y < y1; y++ {
+			count := make([]float32, w)
+			for v := y * step; v < min((y+1)*step, r.Dy()); v++ {
+				p.Linear(row, r.Min.X, r.Min.Y+v, r.Dx())
+				for u := range r.Dx() {
+					i, k := y*w+u/step, sure[v*r.Dx()+u]
+					if count[u/step] == 0 {
+						small[i] = k
+					} else if small[i] != k {
+						small[i] = matting.Unknown
+					}
+					count[u/step]++
+					for q := range 3 {
+						pic.Pix[3*i+q] += row[3*u+q]
+					}
+				}
+			}
+			for x, n := range count {
+				for q := range 3 {
+					pic.Pix[3*(y*w+x)+q] /= n
+				}
+			}
+		}
+	})
+	if err != nil {
+		return nil, err
+	}
+	s, err := matting.Levels(ctx, pic, small)
+	return &fringe{s, r, step}, err
 }
 
 // even tells whether all of a part of the photo is inside, or none of it, and which.
