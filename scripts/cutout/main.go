@@ -33,7 +33,8 @@ type row struct {
 	Hand string `json:"hand"`
 	Name string `json:"name"`
 	scene.Result
-	// mean absolute error of coverage in the band, and median colour difference of composites there
+	// mean absolute error of coverage: of soft strokes in scene.Field.Band, else within 10 px of
+	// the edge; and the median colour difference of composites in the band
 	Band    *float64 `json:"band_mae,omitempty"`
 	DeltaE  *float64 `json:"delta_e,omitempty"`
 	Ms      float64  `json:"ms"`

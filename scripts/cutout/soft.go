@@ -9,7 +9,7 @@ import (
 	"pyrant/internal/recipe/cutout"
 )
 
-// softUser is a user who cuts out an object with fine edges by few strokes: at most mostFine with
+// Limits of a user who cuts out an object with fine edges by few strokes: at most mostFine with
 // the fine-edge brush over all that is frayed, and mostSoft in all. Every stroke is least wide, or
 // as wide as the object is where that is narrower; it strays from where it was meant to go by at
 // most stray, but for one inside, which stays inside.

@@ -53,7 +53,7 @@ func (f *Field) Band() []bool {
 	return band
 }
 
-// BandError returns the mean absolute error of coverage in the band of what is true.
+// BandError returns the mean absolute error of coverage in the band of the true mask.
 func BandError(truth, got *Field) float64 {
 	sum, n := 0.0, 0
 	for i, in := range truth.Band() {
@@ -96,11 +96,11 @@ func (s *Scene) Own(t Thing) (OwnLight, error) {
 	return out, nil
 }
 
-// grounds are what a cut-out is laid on to be looked at: black, white and dark blue.
+// grounds are the backgrounds of composites: black, white and dark blue.
 var grounds = [...]colour.RGB{{}, {R: 1, G: 1, B: 1}, {R: 0.005, G: 0.012, B: 0.05}}
 
-// CompositeError returns the median colour difference (CIEDE2000), in the band of what is true,
-// between an object laid on black, white and dark blue and the same made from the truth.
+// CompositeError returns the median colour difference (CIEDE2000) in the band of the true mask, of
+// composites over black, white and dark blue against those of the true object.
 func CompositeError(truth *Field, own OwnLight, got *Field, gotOwn OwnLight) float64 {
 	var all []float64
 	on := func(own []float32, alpha float32, g colour.RGB) (l, a, b float64) {

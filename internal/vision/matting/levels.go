@@ -7,17 +7,17 @@ import (
 	"pyrant/internal/base/raster"
 )
 
-// Solution is what is known of a picture at one size: how much of each pixel the object covers, and
-// the light of the object and of what is behind it, as three values a pixel.
+// Solution is the coverage of an object at each pixel of a picture, and the linear colours of
+// object and background there, three values a pixel.
 type Solution struct {
 	W, H           int
 	Alpha          []float32
 	Object, Behind []float32
-	varies         [2]float32 // how much the light of object and background does, see varied
+	varies         [2]float32 // spread of the brightness of object and background, see varied
 }
 
-// noise is the standard deviation that a pixel of a photo is taken to have, by its brightness in
-// linear light: about one step of 8 bits, and less of light in the dark.
+// noise is the standard deviation assumed for a pixel of a photo, by its brightness in linear
+// light: about one step of 8 bits.
 func noise(luma float32) float32 {
 	return 0.0015 + 0.012*float32(math.Sqrt(float64(max(luma, 0))))
 }
@@ -149,8 +149,8 @@ func samples(small Picture, smallKnown []uint8, p Picture, known []uint8, what u
 	return out
 }
 
-// How many samples there are of object and background, and how many of them are tried for a pixel:
-// the nearest, and of the others some.
+// Counts of samples of object and background: all of them, and for each pixel the nearest and some
+// spread over the rest.
 const (
 	objectSamples, behindSamples = 256, 768
 	nearObject, nearBehind       = 8, 12
@@ -198,18 +198,11 @@ func begin(ctx context.Context, small Picture, smallKnown []uint8, p Picture,
 	}); err != nil {
 		return nil, err
 	}
-	l, err := newLaplacian(ctx, small, smallKnown)
-	if err != nil {
-		return nil, err
-	}
 	want := append([]float32(nil), s.Alpha...)
-	if err := solve(ctx, l, smallKnown, s.Alpha, want, weight, 80); err != nil {
+	if err := s.cover(ctx, small, smallKnown, want, weight, firstSolving); err != nil {
 		return nil, err
 	}
-	for i := range s.Alpha {
-		s.Alpha[i] = min(max(s.Alpha[i], 0), 1)
-	}
-	return s, s.colours(ctx, small, smallKnown, 20)
+	return s, s.colours(ctx, small, smallKnown, firstSweeps)
 }
 
 // candidates appends the samples nearest to a place, and some of all others.
@@ -282,7 +275,6 @@ func (s *Solution) best(p Picture, i int, object, behind []sample) (alpha, weigh
 	return alpha, weight * float32(math.Exp(-float64(least/misfit)))
 }
 
-// What the parts of the cost weigh, and how often each is gone through.
 // Weights and counts of the search for coverage. Those without a source were chosen on scenes of
 // scripts/fringes with the seeds 1 to 30; see docs/benchmarks.md.
 const (
@@ -292,6 +284,8 @@ const (
 	pure = 20
 	// steps of conjugate gradients, and sweeps over the colours, in a round; rounds at a level
 	solving, sweeps, rounds = 14, 6, 2
+	// the same in the first search
+	firstSolving, firstSweeps = 80, 20
 	// cost of taking a pixel for one as far away as the long edge
 	nearness = 1000
 	// how much the light of certain pixels varies, as a share of its brightness, in the first
@@ -320,17 +314,26 @@ func (s *Solution) improve(ctx context.Context, p Picture, known []uint8) error 
 	}); err != nil {
 		return err
 	}
+	if err := s.cover(ctx, p, known, want, weight, solving); err != nil {
+		return err
+	}
+	return s.colours(ctx, p, known, sweeps)
+}
+
+// cover moves the coverage of unknown pixels towards what is wanted, smoothed by the Laplacian.
+func (s *Solution) cover(ctx context.Context, p Picture, known []uint8, want, weight []float32,
+	steps int) error {
 	l, err := newLaplacian(ctx, p, known)
 	if err != nil {
 		return err
 	}
-	if err := solve(ctx, l, known, s.Alpha, want, weight, solving); err != nil {
+	if err := solve(ctx, l, known, s.Alpha, want, weight, steps); err != nil {
 		return err
 	}
 	for i := range s.Alpha {
 		s.Alpha[i] = min(max(s.Alpha[i], 0), 1)
 	}
-	return s.colours(ctx, p, known, sweeps)
+	return nil
 }
 
 // varied returns how much the brightness of pixels of which something is known differs from pixel

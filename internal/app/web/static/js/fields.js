@@ -66,11 +66,14 @@ function put(el, s, v) {
 function render() {
   for (const el of document.querySelectorAll(bound)) {
     const s = spec(el);
-    const v = isLocal(s.path) ? local(s.path) : (at(s.path) ?? (s.entry && s.def));
+    const v = isLocal(s.path) ? local(s.path) : valueOf(s);
     if (Number.isFinite(v)) put(el, s, v);
   }
   for (const el of document.querySelectorAll('[data-select^="local:"]')) el.value = local(el.dataset.select);
 }
+
+// valueOf gives the value of a setting; of a missing entry of a map its default.
+const valueOf = (s) => at(s.path) ?? (s.entry && s.def);
 
 // change gives the operations that set a value. An entry of a map is made with its value, as it may
 // be missing.
@@ -116,7 +119,7 @@ function typed() {
   if (!isText(el)) return null;
   const s = spec(el);
   const v = parse(el.value);
-  const now = at(s.path) ?? (s.entry && s.def);
+  const now = valueOf(s);
   if (isLocal(s.path) || !Number.isFinite(v) || now === undefined || el.value === shown(s, now)) return null;
   return change(s, rounded(s, Math.min(Math.max(v / s.mul, s.least), s.most)));
 }

@@ -88,10 +88,10 @@ function open(file) {
   });
 }
 
-let stale = false; // the shots on the page are to be read again
+let stale = false; // the list must be reloaded after the request in flight
 
-// regrid shows the shots as they are now and leaves the rows of what was not opened. It waits for an
-// answer that a shot still expects: what fails is said where it was asked for.
+// regrid reloads the list of shots and keeps the rows of failed uploads. While a request of a shot is
+// in flight it waits, because the message of a failed request belongs to the element that sent it.
 async function regrid() {
   const page = await fetch("/").then((r) => r.text());
   const fresh = new DOMParser().parseFromString(page, "text/html").getElementById("shelf");
