@@ -190,9 +190,9 @@ export const rested = (page) =>
   });
 
 // settled waits until the lossless frame of the saved version is on the screen,
-// and nothing else is on its way.
+// and nothing else is on its way. A failure says what the page shows instead.
 export async function settled(page) {
-  await page.waitForFunction(
+  const done = page.waitForFunction(
     () => {
       const stage = document.getElementById("stage");
       const shot = document.getElementById("shot-state");
@@ -203,6 +203,14 @@ export async function settled(page) {
     null,
     { timeout: 30_000 },
   );
+  await done.catch(async (e) => {
+    const shown = await page.evaluate(() => [
+      document.getElementById("stage")?.outerHTML.split(">")[0],
+      document.getElementById("shot-state")?.dataset.state.slice(0, 200),
+      document.getElementById("notice")?.innerText,
+    ]);
+    throw new Error(`not settled: ${shown.concat(page.faults).join("; ")}`, { cause: e });
+  });
 }
 
 // saved runs an action and waits until it has made a new version, shown at rest.

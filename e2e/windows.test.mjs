@@ -145,6 +145,42 @@ test("when Pyrant was killed two windows come back by themselves, and show what 
   await other.context().close();
 });
 
+test("a page whose worker for frames did not load at first shows the picture all the same", async () => {
+  const other = await blank(browser);
+  expectError(other, 404);
+  await other.addInitScript(() => {
+    const Worker = window.Worker;
+    let tries = 0;
+    window.Worker = function (url, options) {
+      return new Worker(tries++ ? url : "/static/js/missing.js", options);
+    };
+  });
+  await visit(other, `${address()}?step=glow&light=4`);
+  await settled(other);
+  assert.equal(await picture(other), await picture(page));
+  await other.context().close();
+});
+
+test("a picture that was asked for while Pyrant was down comes by itself once it is back", async () => {
+  expectError(page, "offline");
+  const host = new URL(server.url).host;
+  await server.stop("SIGKILL");
+  await page.keyboard.press("+");
+  await page.locator("#notice").getByText("Pyrant does not answer").waitFor();
+  await server.start(host);
+  await settled(page);
+  assert.equal(await page.locator("#notice").isVisible(), false);
+});
+
+test("a picture whose connection broke is asked for again", async () => {
+  expectError(page, "Failed to load");
+  await page.route("**/frame?*", (route) => route.abort(), { times: 1 });
+  await page.keyboard.press("+");
+  await page.locator("#notice").getByText("Pyrant does not answer").waitFor();
+  await settled(page);
+  assert.equal(await page.locator("#notice").isVisible(), false);
+});
+
 test("many edits from two browsers: none is misdirected, none lost, both end with the same picture", async () => {
   const other = await open(browser, `${address()}?step=glow&light=4`);
   await settled(other);

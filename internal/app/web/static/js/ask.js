@@ -14,17 +14,17 @@ export function told(status, text) {
 }
 
 // ask fetches a URL and returns what make makes of the answer, JSON unless said
-// otherwise.
+// otherwise. An error is marked as unanswered where the answer did not come, or not whole.
 export async function ask(url, init, make = (answer) => answer.json()) {
-  const answer = await fetch(url, init).catch((e) => {
-    if (e.name === "AbortError") throw e;
-    throw new Error(silence);
-  });
-  if (!answer.ok) {
-    const t = told(answer.status, await answer.text().catch(() => ""));
+  try {
+    const answer = await fetch(url, init);
+    if (answer.ok) return await make(answer);
+    const t = told(answer.status, await answer.text());
     throw Object.assign(new Error(t.text), { title: t.title });
+  } catch (e) {
+    if (!(e instanceof TypeError)) throw e;
+    throw Object.assign(new Error(silence, { cause: e }), { unanswered: true });
   }
-  return make(answer);
 }
 
 // post sends JSON, with the token that lets a page of Pyrant change things.

@@ -12,17 +12,19 @@ onmessage = async ({ data: { id, cancel, url, init, w, h, pixels } }) => {
   const abort = new AbortController();
   running.set(id, abort);
   try {
-    const answer = await ask(url, { ...init, signal: abort.signal }, (a) => a);
+    const read = async (answer) => [answer.headers, await (pixels ? answer.arrayBuffer() : answer.blob())];
+    const [headers, body] = await ask(url, { ...init, signal: abort.signal }, read);
     const image = pixels
-      ? await createImageBitmap(new ImageData(new Uint8ClampedArray(await answer.arrayBuffer()), w, h))
-      : await createImageBitmap(await answer.blob(), { colorSpaceConversion: "none" });
-    const head = (name) => answer.headers.get(name);
+      ? await createImageBitmap(new ImageData(new Uint8ClampedArray(body), w, h))
+      : await createImageBitmap(body, { colorSpaceConversion: "none" });
+    const head = (name) => headers.get(name);
     postMessage({ id, image, clipped: head("X-Clipped"), rough: head("X-Rough") === "1" }, [image]);
   } catch (e) {
     postMessage({
       id,
       cancelled: e.name === "AbortError",
       superseded: e.title === "Superseded",
+      unanswered: e.unanswered,
       error: e.message,
     });
   } finally {

@@ -10,17 +10,32 @@ export const nearby = ["127.0.0.1", "localhost", "[::1]"].includes(location.host
 // page tells this page from others that show the same shot.
 const page = Math.random().toString(36).slice(2);
 
-const worker = new Worker(new URL("./frame-worker.js", import.meta.url), { type: "module" });
+const retry = 1000; // ms before the worker is started again, and a frame that was not answered asked for again
 
 export class Frames {
-  // wish() says what frame is wanted next, or null; got(frame) takes it.
+  // wish() says what frame is wanted next, or null; got(frame) takes it. failed(error, wish) is told
+  // of a frame that cannot be; one that was not answered is asked for again until it is.
   constructor(wish, got, failed) {
     this.wish = wish;
     this.got = got;
     this.failed = failed;
     this.now = null; // the wish under way
     this.id = 0; // of the request for it
-    worker.addEventListener("message", (e) => this.answer(e.data));
+    this.timer = 0; // until it is asked for again
+    this.start();
+  }
+
+  start() {
+    this.worker = new Worker(new URL("./frame-worker.js", import.meta.url), { type: "module" });
+    this.worker.onmessage = (e) => this.answer(e.data);
+    // The worker's script did not load: the server may have stopped just now.
+    this.worker.onerror = () => {
+      this.worker = this.now = null;
+      setTimeout(() => {
+        this.start();
+        this.run();
+      }, retry);
+    };
   }
 
   // look starts the next frame unless one is under way. What is under way and
@@ -34,19 +49,21 @@ export class Frames {
   }
 
   cancel() {
-    if (this.now) worker.postMessage({ id: this.id, cancel: true });
+    clearTimeout(this.timer);
+    if (this.now) this.worker.postMessage({ id: this.id, cancel: true });
     this.now = null;
   }
 
   run() {
-    const w = this.wish();
+    clearTimeout(this.timer);
+    const w = this.worker && this.wish();
     if (!w) return;
     this.now = w;
     this.since = performance.now();
-    worker.postMessage({ id: ++this.id, ...request(w), w: w.w, h: w.h, pixels: nearby });
+    this.worker.postMessage({ id: ++this.id, ...request(w), w: w.w, h: w.h, pixels: nearby });
   }
 
-  answer({ id, image, clipped, rough, cancelled, superseded, error }) {
+  answer({ id, image, clipped, rough, cancelled, superseded, unanswered, error }) {
     if (!this.now || id !== this.id) {
       image?.close();
       return; // another has taken over
@@ -57,7 +74,10 @@ export class Frames {
       this.got({ ...w, image, clipped, rough, took: performance.now() - this.since });
       this.run();
     } else if (superseded) this.run();
-    else if (!cancelled) this.failed(error, w);
+    else if (!cancelled) {
+      if (unanswered) this.timer = setTimeout(() => this.look(), retry);
+      this.failed(error, w);
+    }
   }
 }
 

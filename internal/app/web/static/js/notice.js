@@ -19,7 +19,7 @@ function clear() {
 
 // notice shows a text with buttons, each a label and what it does. A notice
 // that is passing only tells and goes by itself; then one that it covered comes back. closed is called when
-// a notice is closed or replaced by another that stays.
+// a notice is closed or replaced by another that stays. notice returns a function that hides it, if it still stands.
 export function notice(title, text, actions = [], passing = false, closed = () => {}) {
   if (!passing) {
     if (standing) dropped();
@@ -27,6 +27,10 @@ export function notice(title, text, actions = [], passing = false, closed = () =
     dropped = closed;
   }
   draw(title, text, actions, passing, closed);
+  const own = standing;
+  return () => {
+    if (!passing && standing === own) clear();
+  };
 }
 
 // uncover hides a notice that goes by itself, and shows the one below it again.

@@ -127,6 +127,7 @@ function wish() {
 
 function got(frame) {
   setBusy(false);
+  noPicture();
   if (frame.warm) {
     if (warmed.size > 8) warmed.clear();
     warmed.add(frame.warm);
@@ -153,6 +154,8 @@ function got(frame) {
   stage.dispatchEvent(new CustomEvent("frame", { detail: frame.drawn })); // for those who measure
 }
 
+let noPicture = () => {}; // hides the notice that a frame failed
+
 const frames = new Frames(wish, got, (error, w) => {
   setBusy(false);
   // What was asked for before a change may not be there after it: a part of a picture that has another frame by now.
@@ -162,7 +165,7 @@ const frames = new Frames(wish, got, (error, w) => {
   }
   // A change that could not be saved matters more than the picture of it.
   if (!document.getElementById("notice").hidden) return;
-  notice("No picture", error, [["Try again", () => frames.look()]]);
+  noPicture = notice("No picture", error, [["Try again", () => frames.look()]]);
 });
 
 // ask looks for what is missing; urgent for a value in the hand.
