@@ -84,60 +84,97 @@ func (l *laplacian) window(x, y int) {
 // values a pixel.
 func (l *laplacian) apply(ctx context.Context, dst, src []float32, work [][4]float32) error {
 	w, h := l.w, l.h
+	// What the windows are in src: a linear function of colour, as its slopes and offset.
 	if err := raster.Rows(ctx, 0, h, func(y0, y1 int) {
+		// src, and src times each colour
+		sums := newWindowSums(w, h, y0, func(y int, row [][4]float32) {
+			pix := l.pix[3*y*w : 3*(y+1)*w]
+			for x, s := range src[y*w : (y+1)*w] {
+				row[x] = [4]float32{s, s * pix[3*x], s * pix[3*x+1], s * pix[3*x+2]}
+			}
+		})
 		for y := y0; y < y1; y++ {
-			for x := range w {
-				if !l.near[y*w+x] {
+			sums.next()
+			for x, near := range l.near[y*w : (y+1)*w] {
+				if !near {
 					continue
 				}
-				var p float32
-				var cross [3]float32
-				for v := max(y-1, 0); v <= min(y+1, h-1); v++ {
-					for u := max(x-1, 0); u <= min(x+1, w-1); u++ {
-						j := v*w + u
-						s := src[j]
-						p += s
-						cross[0] += s * l.pix[3*j]
-						cross[1] += s * l.pix[3*j+1]
-						cross[2] += s * l.pix[3*j+2]
-					}
-				}
 				i := y*w + x
+				s := sums.at(x)
 				k := 1 / l.count[i]
-				p *= k
-				m := l.mean[3*i : 3*i+3]
-				r := cross[0]*k - p*m[0]
-				g := cross[1]*k - p*m[1]
-				b := cross[2]*k - p*m[2]
+				p := s[0] * k
+				m := l.mean[3*i : 3*i+3 : 3*i+3]
+				r, g, b := s[1]*k-p*m[0], s[2]*k-p*m[1], s[3]*k-p*m[2]
 				q := &l.inverse[i]
-				a := [3]float32{q[0]*r + q[1]*g + q[2]*b, q[1]*r + q[3]*g + q[4]*b,
-					q[2]*r + q[4]*g + q[5]*b}
-				work[i] = [4]float32{a[0], a[1], a[2], p - a[0]*m[0] - a[1]*m[1] - a[2]*m[2]}
+				a0 := q[0]*r + q[1]*g + q[2]*b
+				a1 := q[1]*r + q[3]*g + q[4]*b
+				a2 := q[2]*r + q[4]*g + q[5]*b
+				work[i] = [4]float32{a0, a1, a2, p - a0*m[0] - a1*m[1] - a2*m[2]}
 			}
 		}
 	}); err != nil {
 		return err
 	}
 	return raster.Rows(ctx, 0, h, func(y0, y1 int) {
+		sums := newWindowSums(w, h, y0,
+			func(y int, row [][4]float32) { copy(row, work[y*w:(y+1)*w]) })
 		for y := y0; y < y1; y++ {
-			for x := range w {
-				if l.known[y*w+x] != Unknown {
+			sums.next()
+			for x, k := range l.known[y*w : (y+1)*w] {
+				if k != Unknown {
 					continue
 				}
-				var sum [4]float32
-				for v := max(y-1, 0); v <= min(y+1, h-1); v++ {
-					for u := max(x-1, 0); u <= min(x+1, w-1); u++ {
-						q := &work[v*w+u]
-						sum[0] += q[0]
-						sum[1] += q[1]
-						sum[2] += q[2]
-						sum[3] += q[3]
-					}
-				}
 				i := y*w + x
-				dst[i] = l.count[i]*src[i] - sum[0]*l.pix[3*i] - sum[1]*l.pix[3*i+1] -
-					sum[2]*l.pix[3*i+2] - sum[3]
+				s := sums.at(x)
+				pix := l.pix[3*i : 3*i+3 : 3*i+3]
+				dst[i] = l.count[i]*src[i] - s[0]*pix[0] - s[1]*pix[1] - s[2]*pix[2] - s[3]
 			}
 		}
 	})
+}
+
+// windowSums are sums of four values over windows of 3 by 3 pixels, row by row.
+type windowSums struct {
+	y, h    int // the row that comes next
+	fill    func(y int, row [][4]float32)
+	rows    [3][][4]float32
+	columns [][4]float32 // sums over three rows, with a pixel of 0 at both ends
+}
+
+// newWindowSums returns the sums from a row on, of values that fill writes for a row.
+func newWindowSums(w, h, y int, fill func(y int, row [][4]float32)) *windowSums {
+	s := &windowSums{y: y, h: h, fill: fill, columns: make([][4]float32, w+2)}
+	for i := range s.rows {
+		s.rows[i] = make([][4]float32, w)
+	}
+	for v := max(y-1, 0); v <= y; v++ {
+		fill(v, s.rows[v%3])
+	}
+	return s
+}
+
+// next goes on to the next row.
+func (s *windowSums) next() {
+	last := s.rows[(s.y+1)%3]
+	if s.y+1 < s.h {
+		s.fill(s.y+1, last)
+	} else {
+		clear(last)
+	}
+	a, b, c := s.rows[0], s.rows[1], s.rows[2]
+	for x := range a {
+		for k := range 4 {
+			s.columns[x+1][k] = a[x][k] + b[x][k] + c[x][k]
+		}
+	}
+	s.y++
+}
+
+// at returns the sums over the window round a pixel of the row.
+func (s *windowSums) at(x int) (out [4]float32) {
+	c := s.columns[x : x+3 : x+3]
+	for k := range out {
+		out[k] = c[0][k] + c[1][k] + c[2][k]
+	}
+	return out
 }

@@ -3,7 +3,9 @@ package matting
 import (
 	"context"
 	"math"
+	"slices"
 
+	"pyrant/internal/base/colour"
 	"pyrant/internal/base/raster"
 )
 
@@ -48,7 +50,7 @@ func Levels(ctx context.Context, p Picture, known []uint8) (*Solution, error) {
 		}
 		s.varies = [2]float32{varied(l.Picture, l.known, Thing), varied(l.Picture, l.known, Behind)}
 		for range rounds {
-			if err := s.improve(ctx, l.Picture, l.known); err != nil {
+			if err := s.improve(ctx, l.Picture, l.known, solving, sweeps); err != nil {
 				return nil, err
 			}
 		}
@@ -158,14 +160,40 @@ const (
 )
 
 // Part returns the part of a solution that lies over a picture of w by h pixels, step of which make
-// one of its own, with the corner at (x, y) of them, refined by that picture.
+// one of its own, with the corner at (x, y) of them, refined by that picture where coverage is
+// mixed or changes.
 func (s *Solution) Part(ctx context.Context, p Picture, known []uint8, x, y, step int) (*Solution,
 	error) {
 	out := s.scaled(p.W, p.H, float32(x), float32(y), float32(step))
 	if step == 1 {
 		return out, nil
 	}
-	return out, out.improve(ctx, p, known)
+	known = slices.Clone(known)
+	for i, k := range known {
+		if k == Unknown {
+			known[i] = s.even((x+i%p.W)/step, (y+i/p.W)/step)
+		}
+	}
+	return out, out.improve(ctx, p, known, refining, refiningSweeps)
+}
+
+// even tells whether all pixels about one are of the object or behind it, within a step of 8 bits,
+// or Unknown where they are not.
+func (s *Solution) even(x, y int) uint8 {
+	const reach, step = 2, 1. / 255
+	least, most := float32(1), float32(0)
+	for v := max(y-reach, 0); v <= min(y+reach, s.H-1); v++ {
+		for _, a := range s.Alpha[v*s.W+max(x-reach, 0) : v*s.W+min(x+reach+1, s.W)] {
+			least, most = min(least, a), max(most, a)
+		}
+	}
+	switch {
+	case most < step:
+		return Behind
+	case least > 1-step:
+		return Thing
+	}
+	return Unknown
 }
 
 // begin returns a first solution of a small picture: for each unknown pixel, of certain pixels near
@@ -284,6 +312,8 @@ const (
 	pure = 20
 	// steps of conjugate gradients, and sweeps over the colours, in a round; rounds at a level
 	solving, sweeps, rounds = 14, 6, 2
+	// the same of the photo's own pixels, from coarser ones on
+	refining, refiningSweeps = 5, 3
 	// the same in the first search
 	firstSolving, firstSweeps = 80, 20
 	// cost of taking a pixel for one as far away as the long edge
@@ -296,7 +326,7 @@ const (
 )
 
 // improve finds coverage anew for the colours of a solution, and then the colours for that.
-func (s *Solution) improve(ctx context.Context, p Picture, known []uint8) error {
+func (s *Solution) improve(ctx context.Context, p Picture, known []uint8, solving, sweeps int) error {
 	n := s.W * s.H
 	want, weight := make([]float32, n), make([]float32, n)
 	object, behind := s.varies[0], s.varies[1]
@@ -365,41 +395,35 @@ func varied(p Picture, known []uint8, what uint8) float32 {
 // tries is how many coverages are tried for a pixel.
 const tries = 16
 
-// explained returns the coverage that explains the colour of a pixel best, and how much that
-// counts: the light of object and background vary in brightness by so much of it (Chuang et al.
-// 2001).
+// explained returns the coverage that explains the colour of a pixel, and how much that counts: the
+// mean over all coverages by how likely each makes the colour. The light of object and background
+// vary in brightness by so much of it, beside the noise (Chuang et al. 2001).
 func (s *Solution) explained(p Picture, i int, object, behind float32) (alpha, weight float32) {
 	c, f, b := p.Pix[3*i:3*i+3], s.Object[3*i:3*i+3], s.Behind[3*i:3*i+3]
 	v := noise((c[0] + c[1] + c[2]) / 3)
-	v *= v
-	var cost [tries + 1]float32
-	best := 0
-	for n := range cost {
-		a := float32(n) / tries
-		k, l := a*a*object*object, (1-a)*(1-a)*behind*behind
-		var r [3]float32
-		for q := range r {
-			r[q] = c[q] - a*f[q] - (1-a)*b[q]
-		}
-		m00 := v + k*f[0]*f[0] + l*b[0]*b[0]
-		m01 := k*f[0]*f[1] + l*b[0]*b[1]
-		m02 := k*f[0]*f[2] + l*b[0]*b[2]
-		m11 := v + k*f[1]*f[1] + l*b[1]*b[1]
-		m12 := k*f[1]*f[2] + l*b[1]*b[2]
-		m22 := v + k*f[2]*f[2] + l*b[2]*b[2]
-		i00, i01, i02 := m11*m22-m12*m12, m02*m12-m01*m22, m01*m12-m02*m11
-		i11, i12, i22 := m00*m22-m02*m02, m01*m02-m00*m12, m00*m11-m01*m01
-		det := m00*i00 + m01*i01 + m02*i02
-		cost[n] = (r[0]*(i00*r[0]+2*i01*r[1]+2*i02*r[2])+r[1]*(i11*r[1]+2*i12*r[2])+
-			r[2]*i22*r[2])/det + float32(math.Log(float64(det/(v*v*v))))
-		if cost[n] < cost[best] {
-			best = n
-		}
+	v = 1 / (v * v)
+	// Of the miss r = c - a·f - (1-a)·b = e - a·d all that counts are products of colours, as the
+	// covariance is 1/v of the unit matrix and two products of a colour with itself.
+	var ee, ed, dd, ef, df, eb, db, ff, fb, bb float32
+	for q := range 3 {
+		e, d := c[q]-b[q], f[q]-b[q]
+		ee, ed, dd = ee+e*e, ed+e*d, dd+d*d
+		ef, df, eb, db = ef+e*f[q], df+d*f[q], eb+e*b[q], db+d*b[q]
+		ff, fb, bb = ff+f[q]*f[q], fb+f[q]*b[q], bb+b[q]*b[q]
 	}
-	// Its mean and variance, as the costs say.
+	var miss, det [tries + 1]float32
+	least := float32(math.Inf(1))
+	for n := range miss {
+		a := float32(n) / tries
+		k, l := v*a*a*object*object, v*(1-a)*(1-a)*behind*behind
+		rr, rf, rb := ee-2*a*ed+a*a*dd, ef-a*df, eb-a*db
+		det[n] = (1+k*ff)*(1+l*bb) - k*l*fb*fb
+		miss[n] = max(v*(rr-(k*(1+l*bb)*rf*rf-2*k*l*fb*rf*rb+l*(1+k*ff)*rb*rb)/det[n]), 0)
+		least = min(least, miss[n])
+	}
 	var sum, mean, sq float32
-	for n, k := range cost {
-		w := float32(math.Exp(-0.5 * float64(k-cost[best])))
+	for n := range miss {
+		w := colour.ExpNeg(0.5*(miss[n]-least)) / float32(math.Sqrt(float64(det[n])))
 		if n == 0 || n == tries {
 			w *= pure // most pixels are wholly the one or the other
 		}
@@ -423,50 +447,61 @@ func solve(ctx context.Context, l *laplacian, known []uint8, alpha, want, weight
 	if err := l.apply(ctx, prod, alpha, work); err != nil {
 		return err
 	}
-	scaled := func(i int) float32 { return res[i] / (l.count[i] + weight[i]) }
-	var rz float64
-	for i := range alpha {
-		if known[i] == Unknown {
-			res[i] = weight[i]*(want[i]-alpha[i]) - prod[i]
-			dir[i] = scaled(i)
-			rz += float64(res[i]) * float64(dir[i])
+	// sum adds up what each gives for all unknown pixels, in the same order every time.
+	rows := make([]float64, l.h)
+	sum := func(each func(i int) float32) (float64, error) {
+		err := raster.Rows(ctx, 0, l.h, func(y0, y1 int) {
+			for y := y0; y < y1; y++ {
+				var s float64
+				for i := y * l.w; i < (y+1)*l.w; i++ {
+					if known[i] == Unknown {
+						s += float64(each(i))
+					}
+				}
+				rows[y] = s
+			}
+		})
+		var all float64
+		for _, s := range rows {
+			all += s
 		}
+		return all, err
 	}
+	rz, err := sum(func(i int) float32 {
+		res[i] = weight[i]*(want[i]-alpha[i]) - prod[i]
+		dir[i] = res[i] / (l.count[i] + weight[i])
+		return res[i] * dir[i]
+	})
 	for range steps {
-		if rz < 1e-9 {
-			return nil
-		}
-		if err := l.apply(ctx, prod, dir, work); err != nil {
+		if err != nil || rz < 1e-9 {
 			return err
 		}
-		var dp float64
-		for i, d := range dir {
-			if known[i] == Unknown {
-				prod[i] += weight[i] * d
-				dp += float64(d) * float64(prod[i])
-			}
+		if err = l.apply(ctx, prod, dir, work); err != nil {
+			return err
 		}
-		if dp <= 0 {
-			return nil
+		var dp, next float64
+		if dp, err = sum(func(i int) float32 {
+			prod[i] += weight[i] * dir[i]
+			return dir[i] * prod[i]
+		}); err != nil || dp <= 0 {
+			return err
 		}
 		k := float32(rz / dp)
-		var next float64
-		for i := range alpha {
-			if known[i] == Unknown {
-				alpha[i] += k * dir[i]
-				res[i] -= k * prod[i]
-				next += float64(res[i]) * float64(scaled(i))
-			}
+		if next, err = sum(func(i int) float32 {
+			alpha[i] += k * dir[i]
+			res[i] -= k * prod[i]
+			return res[i] * res[i] / (l.count[i] + weight[i])
+		}); err != nil {
+			return err
 		}
 		b := float32(next / rz)
 		rz = next
-		for i := range dir {
-			if known[i] == Unknown {
-				dir[i] = scaled(i) + b*dir[i]
-			}
-		}
+		_, err = sum(func(i int) float32 {
+			dir[i] = res[i]/(l.count[i]+weight[i]) + b*dir[i]
+			return 0
+		})
 	}
-	return nil
+	return err
 }
 
 // colours finds the light of object and background for a given coverage: light that explains the
@@ -475,8 +510,10 @@ func (s *Solution) colours(ctx context.Context, p Picture, known []uint8, sweeps
 	const always, byCoverage = 0.1, 1.0
 	w, h := s.W, s.H
 	for i, k := range known {
-		if k != Unknown {
+		switch k {
+		case Thing:
 			copy(s.Object[3*i:3*i+3], p.Pix[3*i:3*i+3])
+		case Behind:
 			copy(s.Behind[3*i:3*i+3], p.Pix[3*i:3*i+3])
 		}
 	}

@@ -80,3 +80,23 @@ func BenchmarkMend24MP(b *testing.B) {
 		}
 	})
 }
+
+// fringed is the quay's figure with a fine-edge brush over a fifth of 24 megapixels.
+func fringed() *cutout.CutOut {
+	c := figure()
+	c.Strokes = append(c.Strokes[:0:0], cutout.Stroke{Says: cutout.Soft, Diameter: 1400,
+		Points: setting.ListOf(cutout.Point{X: 2500, Y: 1000}, cutout.Point{X: 2500, Y: 3300})})
+	c.Strokes = append(c.Strokes, figure().Strokes...)
+	return c
+}
+
+// BenchmarkFineEdges24MP is what it takes until fine edges are those of the photo's own pixels.
+func BenchmarkFineEdges24MP(b *testing.B) {
+	g, frame := quay24(b)
+	c := fringed()
+	testphoto.Against(b, frame, func(int) {
+		if _, err := g.Make(context.Background(), c, false); err != nil {
+			b.Fatal(err)
+		}
+	})
+}

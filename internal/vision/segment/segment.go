@@ -477,23 +477,87 @@ func seedsOn(step int, rect image.Rectangle, strokes []Stroke, says map[cutout.S
 			}
 			continue
 		}
-		if len(pts) > 1 {
-			// Between discs so far apart the rim falls short by less than 0.05 pixels.
-			pts = edge.Spaced(pts, false, max(0.5, min(r/8, math.Sqrt(0.4*r))))
-		}
-		for _, p := range pts {
-			for y := max(int(p.Y-r), 0); y <= min(int(p.Y+r), h-1); y++ {
-				dy := float64(y) + 0.5 - p.Y
-				half := math.Sqrt(max(r*r-dy*dy, 0))
-				from := max(int(math.Ceil(p.X-half-0.5)), 0)
-				to := min(int(math.Floor(p.X+half-0.5)), w-1)
-				for x := from; x <= to && dy*dy <= r*r; x++ {
+		lines := linesNear(pts, r, float64(w), float64(h))
+		for y := range h {
+			var spans spans
+			for _, l := range lines {
+				spans.add(capsule(l[0], l[1], r, float64(y)+0.5))
+			}
+			for _, s := range spans {
+				from, to := int(math.Ceil(max(s[0], 0)-0.5)), int(math.Floor(min(s[1], float64(w))-0.5))
+				for x := max(from, 0); x <= to; x++ {
 					out[y*w+x] = v
 				}
 			}
 		}
 	}
 	return out
+}
+
+// linesNear returns the lines of a stroke that come within r of a picture of w by h pixels. Points
+// that lie close together for a brush as wide as that are left out.
+func linesNear(pts []shape.Point, r, w, h float64) (out [][2]shape.Point) {
+	apart := max(0.5, min(r/8, math.Sqrt(0.4*r)))
+	from := pts[0]
+	for i, p := range pts {
+		if i > 0 && i < len(pts)-1 && math.Hypot(p.X-from.X, p.Y-from.Y) < apart {
+			continue
+		}
+		if max(from.X, p.X) > -r && min(from.X, p.X) < w+r && max(from.Y, p.Y) > -r &&
+			min(from.Y, p.Y) < h+r {
+			out = append(out, [2]shape.Point{from, p})
+		}
+		from = p
+	}
+	return out
+}
+
+// spans are parts of a row, each from one place to another.
+type spans [][2]float64
+
+// add joins a part to those that it touches.
+func (s *spans) add(from, to float64) {
+	if from > to {
+		return
+	}
+	list := *s
+	for i := 0; i < len(list); {
+		if from <= list[i][1] && to >= list[i][0] {
+			from, to = min(from, list[i][0]), max(to, list[i][1])
+			list[i] = list[len(list)-1]
+			list = list[:len(list)-1]
+		} else {
+			i++
+		}
+	}
+	*s = append(list, [2]float64{from, to})
+}
+
+// capsule returns the part of a row that lies within r of a line from a to b; from is the larger
+// where none does.
+func capsule(a, b shape.Point, r, y float64) (from, to float64) {
+	from, to = math.Inf(1), math.Inf(-1)
+	if y < min(a.Y, b.Y)-r || y > max(a.Y, b.Y)+r {
+		return from, to
+	}
+	reach := func(x float64) { from, to = min(from, x), max(to, x) }
+	for _, end := range [...]shape.Point{a, b} {
+		if half := r*r - (y-end.Y)*(y-end.Y); half >= 0 {
+			half = math.Sqrt(half)
+			reach(end.X - half)
+			reach(end.X + half)
+		}
+	}
+	if dx, dy := b.X-a.X, b.Y-a.Y; dy != 0 {
+		// where the row crosses the two sides
+		length := math.Hypot(dx, dy)
+		for _, side := range [...]float64{r / length, -r / length} {
+			if t := (y - a.Y - side*dx) / dy; t >= 0 && t <= 1 {
+				reach(a.X + t*dx - side*dy)
+			}
+		}
+	}
+	return from, to
 }
 
 // beyond writes v to what of a row lies outside of a closed line.

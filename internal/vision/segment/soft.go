@@ -443,16 +443,22 @@ func known(c *Cut, strokes []Stroke, r image.Rectangle, reach int) (out []uint8,
 	w, h := r.Dx(), r.Dy()
 	out = make([]uint8, w*h)
 	in := make([]bool, w*h)
-	for i := range in {
-		in[i] = c.in((r.Min.X+i%w)/c.Step, (r.Min.Y+i/w)/c.Step)
-		out[i] = matting.Behind
-		if in[i] {
-			out[i] = matting.Thing
+	for y := range h {
+		for x := range w {
+			i := y*w + x
+			in[i] = c.in((r.Min.X+x)/c.Step, (r.Min.Y+y)/c.Step)
+			out[i] = matting.Behind
+			if in[i] {
+				out[i] = matting.Thing
+			}
 		}
 	}
-	for i, v := range in {
-		x, y := i%w, i/w
-		if x+1 < w && v != in[i+1] || y+1 < h && v != in[i+w] {
+	for y := range h {
+		for x := range w {
+			i := y*w + x
+			if !(x+1 < w && in[i] != in[i+1] || y+1 < h && in[i] != in[i+w]) {
+				continue
+			}
 			for v := max(y-reach+1, 0); v <= min(y+reach, h-1); v++ {
 				for u := max(x-reach+1, 0); u <= min(x+reach, w-1); u++ {
 					if (u-x)*(u-x)+(v-y)*(v-y) <= reach*reach {
