@@ -326,7 +326,8 @@ const (
 )
 
 // improve finds coverage anew for the colours of a solution, and then the colours for that.
-func (s *Solution) improve(ctx context.Context, p Picture, known []uint8, solving, sweeps int) error {
+func (s *Solution) improve(ctx context.Context, p Picture, known []uint8, solving,
+	sweeps int) error {
 	n := s.W * s.H
 	want, weight := make([]float32, n), make([]float32, n)
 	object, behind := s.varies[0], s.varies[1]

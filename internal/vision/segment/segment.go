@@ -484,8 +484,8 @@ func seedsOn(step int, rect image.Rectangle, strokes []Stroke, says map[cutout.S
 				spans.add(capsule(l[0], l[1], r, float64(y)+0.5))
 			}
 			for _, s := range spans {
-				from, to := int(math.Ceil(max(s[0], 0)-0.5)), int(math.Floor(min(s[1], float64(w))-0.5))
-				for x := max(from, 0); x <= to; x++ {
+				from, to := max(math.Ceil(s[0]-0.5), 0), min(math.Floor(s[1]-0.5), float64(w-1))
+				for x := int(from); x <= int(to); x++ {
 					out[y*w+x] = v
 				}
 			}
