@@ -41,18 +41,24 @@ async function follows(p, version) {
   await settled(p);
 }
 
-test("a page whose event worker did not load at first follows all the same", async () => {
+// withoutFirst opens the shot in another browser, whose first worker of a kind does not load.
+async function withoutFirst(kind) {
   const other = await blank(browser);
   expectError(other, 404);
-  await other.addInitScript(() => {
-    const Worker = window.SharedWorker;
+  await other.addInitScript((name) => {
+    const Worker = window[name];
     let tries = 0;
-    window.SharedWorker = function (url, options) {
+    window[name] = function (url, options) {
       return new Worker(tries++ ? url : "/static/js/missing.js", options);
     };
-  });
+  }, kind);
   await visit(other, `${address()}?step=glow&light=4`);
   await settled(other);
+  return other;
+}
+
+test("a page whose event worker did not load at first follows all the same", async () => {
+  const other = await withoutFirst("SharedWorker");
   await saved(page, () => change(page, hueTo(31)));
   await follows(other, await shotVersion(page));
   assert.equal(await hueOf(other), 31);
@@ -146,17 +152,7 @@ test("when Pyrant was killed two windows come back by themselves, and show what 
 });
 
 test("a page whose worker for frames did not load at first shows the picture all the same", async () => {
-  const other = await blank(browser);
-  expectError(other, 404);
-  await other.addInitScript(() => {
-    const Worker = window.Worker;
-    let tries = 0;
-    window.Worker = function (url, options) {
-      return new Worker(tries++ ? url : "/static/js/missing.js", options);
-    };
-  });
-  await visit(other, `${address()}?step=glow&light=4`);
-  await settled(other);
+  const other = await withoutFirst("Worker");
   assert.equal(await picture(other), await picture(page));
   await other.context().close();
 });

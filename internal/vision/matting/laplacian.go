@@ -84,9 +84,9 @@ func (l *laplacian) window(x, y int) {
 // values a pixel.
 func (l *laplacian) apply(ctx context.Context, dst, src []float32, work [][4]float32) error {
 	w, h := l.w, l.h
-	// What the windows are in src: a linear function of colour, as its slopes and offset.
+	// For each window the linear function of colour that fits src best: slopes and offset.
 	if err := raster.Rows(ctx, 0, h, func(y0, y1 int) {
-		// src, and src times each colour
+		// src, and its product with each channel
 		sums := newWindowSums(w, h, y0, func(y int, row [][4]float32) {
 			pix := l.pix[3*y*w : 3*(y+1)*w]
 			for x, s := range src[y*w : (y+1)*w] {

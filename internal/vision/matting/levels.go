@@ -177,8 +177,8 @@ func (s *Solution) Part(ctx context.Context, p Picture, known []uint8, x, y, ste
 	return out, out.improve(ctx, p, known, refining, refiningSweeps)
 }
 
-// even tells whether all pixels about one are of the object or behind it, within a step of 8 bits,
-// or Unknown where they are not.
+// even returns Thing or Behind if coverage is 1 or 0, within a step of 8 bits, at all pixels near
+// one, else Unknown.
 func (s *Solution) even(x, y int) uint8 {
 	const reach, step = 2, 1. / 255
 	least, most := float32(1), float32(0)
@@ -271,6 +271,8 @@ func (s *Solution) best(p Picture, i int, object, behind []sample) (alpha, weigh
 	far := func(s sample) float32 {
 		return ((s.x-x)*(s.x-x) + (s.y-y)*(s.y-y)) / (long * long)
 	}
+	// The nearest samples come first.
+	nearest := far(object[0]) + far(behind[0])
 	for _, f := range object {
 		df := far(f)
 		for _, b := range behind {
@@ -289,8 +291,7 @@ func (s *Solution) best(p Picture, i int, object, behind []sample) (alpha, weigh
 				d := c[k] - a*f.colour[k] - (1-a)*b.colour[k]
 				miss += d * d
 			}
-			// The nearer it is to what it is taken for, the likelier.
-			cost := miss/v + nearness*(a*df+(1-a)*far(b))
+			cost := miss/v + nearness*(df+far(b)-nearest)
 			if cost < least {
 				least, alpha = cost, a
 				bright := spread * (c[0] + c[1] + c[2]) / 3
@@ -312,11 +313,11 @@ const (
 	pure = 20
 	// steps of conjugate gradients, and sweeps over the colours, in a round; rounds at a level
 	solving, sweeps, rounds = 14, 6, 2
-	// the same of the photo's own pixels, from coarser ones on
+	// the same when the photo's own pixels are refined from a coarser solution
 	refining, refiningSweeps = 5, 3
 	// the same in the first search
 	firstSolving, firstSweeps = 80, 20
-	// cost of taking a pixel for one as far away as the long edge
+	// cost of samples farther away than the nearest by the long edge
 	nearness = 1000
 	// how much the light of certain pixels varies, as a share of its brightness, in the first
 	// search
@@ -401,10 +402,11 @@ const tries = 16
 // vary in brightness by so much of it, beside the noise (Chuang et al. 2001).
 func (s *Solution) explained(p Picture, i int, object, behind float32) (alpha, weight float32) {
 	c, f, b := p.Pix[3*i:3*i+3], s.Object[3*i:3*i+3], s.Behind[3*i:3*i+3]
-	v := noise((c[0] + c[1] + c[2]) / 3)
-	v = 1 / (v * v)
-	// Of the miss r = c - a·f - (1-a)·b = e - a·d all that counts are products of colours, as the
-	// covariance is 1/v of the unit matrix and two products of a colour with itself.
+	sigma := noise((c[0] + c[1] + c[2]) / 3)
+	v := 1 / (sigma * sigma)
+	// The covariance of the residual r = c - a·f - (1-a)·b = e - a·d is that of the noise plus
+	// multiples of f·fᵀ and b·bᵀ. By Woodbury's identity its inverse and determinant need only
+	// scalar products.
 	var ee, ed, dd, ef, df, eb, db, ff, fb, bb float32
 	for q := range 3 {
 		e, d := c[q]-b[q], f[q]-b[q]
@@ -448,7 +450,7 @@ func solve(ctx context.Context, l *laplacian, known []uint8, alpha, want, weight
 	if err := l.apply(ctx, prod, alpha, work); err != nil {
 		return err
 	}
-	// sum adds up what each gives for all unknown pixels, in the same order every time.
+	// sum calls each for every unknown pixel, and adds up the results in a fixed order.
 	rows := make([]float64, l.h)
 	sum := func(each func(i int) float32) (float64, error) {
 		err := raster.Rows(ctx, 0, l.h, func(y0, y1 int) {

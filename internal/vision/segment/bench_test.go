@@ -50,9 +50,10 @@ func BenchmarkScribble24MP(b *testing.B) {
 }
 
 // BenchmarkRefine24MP is what it takes until its soft edge is found on the photo's own pixels.
-func BenchmarkRefine24MP(b *testing.B) {
+func BenchmarkRefine24MP(b *testing.B) { benchmarkMake(b, figure()) }
+
+func benchmarkMake(b *testing.B, c *cutout.CutOut) {
 	g, frame := quay24(b)
-	c := figure()
 	testphoto.Against(b, frame, func(int) {
 		if _, err := g.Make(context.Background(), c, false); err != nil {
 			b.Fatal(err)
@@ -81,22 +82,11 @@ func BenchmarkMend24MP(b *testing.B) {
 	})
 }
 
-// fringed is the quay's figure with a fine-edge brush over a fifth of 24 megapixels.
-func fringed() *cutout.CutOut {
-	c := figure()
-	c.Strokes = append(c.Strokes[:0:0], cutout.Stroke{Says: cutout.Soft, Diameter: 1400,
-		Points: setting.ListOf(cutout.Point{X: 2500, Y: 1000}, cutout.Point{X: 2500, Y: 3300})})
-	c.Strokes = append(c.Strokes, figure().Strokes...)
-	return c
-}
-
-// BenchmarkFineEdges24MP is what it takes until fine edges are those of the photo's own pixels.
+// BenchmarkFineEdges24MP is the same with a fine-edge brush over a fifth of the photo.
 func BenchmarkFineEdges24MP(b *testing.B) {
-	g, frame := quay24(b)
-	c := fringed()
-	testphoto.Against(b, frame, func(int) {
-		if _, err := g.Make(context.Background(), c, false); err != nil {
-			b.Fatal(err)
-		}
-	})
+	c := figure()
+	brush := cutout.Stroke{Says: cutout.Soft, Diameter: 1400,
+		Points: setting.ListOf(cutout.Point{X: 2500, Y: 1000}, cutout.Point{X: 2500, Y: 3300})}
+	c.Strokes = append([]cutout.Stroke{brush}, c.Strokes...)
+	benchmarkMake(b, c)
 }

@@ -494,13 +494,15 @@ func seedsOn(step int, rect image.Rectangle, strokes []Stroke, says map[cutout.S
 	return out
 }
 
-// linesNear returns the lines of a stroke that come within r of a picture of w by h pixels. Points
-// that lie close together for a brush as wide as that are left out.
+// linesNear returns the segments of a stroke of radius r that reach a picture of w by h pixels. It
+// leaves out points closer together than a fraction of the radius: they hardly move the outline.
 func linesNear(pts []shape.Point, r, w, h float64) (out [][2]shape.Point) {
 	apart := max(0.5, min(r/8, math.Sqrt(0.4*r)))
-	from := pts[0]
+	var from shape.Point
 	for i, p := range pts {
-		if i > 0 && i < len(pts)-1 && math.Hypot(p.X-from.X, p.Y-from.Y) < apart {
+		if i == 0 {
+			from = p
+		} else if i < len(pts)-1 && math.Hypot(p.X-from.X, p.Y-from.Y) < apart {
 			continue
 		}
 		if max(from.X, p.X) > -r && min(from.X, p.X) < w+r && max(from.Y, p.Y) > -r &&
@@ -512,10 +514,10 @@ func linesNear(pts []shape.Point, r, w, h float64) (out [][2]shape.Point) {
 	return out
 }
 
-// spans are parts of a row, each from one place to another.
+// spans are disjoint intervals of a row.
 type spans [][2]float64
 
-// add joins a part to those that it touches.
+// add adds an interval, and merges it with those that it touches.
 func (s *spans) add(from, to float64) {
 	if from > to {
 		return
@@ -533,8 +535,8 @@ func (s *spans) add(from, to float64) {
 	*s = append(list, [2]float64{from, to})
 }
 
-// capsule returns the part of a row that lies within r of a line from a to b; from is the larger
-// where none does.
+// capsule returns the interval of a row that lies within r of the segment from a to b; from > to if
+// there is none.
 func capsule(a, b shape.Point, r, y float64) (from, to float64) {
 	from, to = math.Inf(1), math.Inf(-1)
 	if y < min(a.Y, b.Y)-r || y > max(a.Y, b.Y)+r {

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"image"
 	"math"
+	"math/rand/v2"
 	"strings"
 	"testing"
 
@@ -290,6 +291,35 @@ func TestALoopAlone(t *testing.T) {
 		{50, 40, outside}, {5, 30, outside}, {95, 55, outside}, {50, 5, outside}} {
 		if got := int(seed[at[1]*100+at[0]]); got != at[2] {
 			t.Errorf("at %d, %d: %d", at[0], at[1], got)
+		}
+	}
+}
+
+// A stroke covers the pixels whose middles lie within its radius of its line.
+func TestStrokesCoverWhatLiesWithinTheirRadius(t *testing.T) {
+	const w, h = 120, 90
+	rnd := rand.New(rand.NewPCG(3, 1))
+	for n := range 40 {
+		s := Stroke{Says: cutout.In, Width: 2 + 60*rnd.Float64()}
+		for range n % 5 {
+			s.Points = append(s.Points,
+				shape.Point{X: 160*rnd.Float64() - 20, Y: 130*rnd.Float64() - 20})
+		}
+		seed := seedsOn(1, image.Rect(0, 0, w, h), []Stroke{s}, meant)
+		for i, got := range seed {
+			x, y := float64(i%w)+0.5, float64(i/w)+0.5
+			away := math.Inf(1)
+			for k, b := range s.Points {
+				a := s.Points[max(k-1, 0)]
+				dx, dy := b.X-a.X, b.Y-a.Y
+				along := ((x-a.X)*dx + (y-a.Y)*dy) / max(dx*dx+dy*dy, 1e-9)
+				along = min(max(along, 0), 1)
+				away = min(away, math.Hypot(x-a.X-along*dx, y-a.Y-along*dy))
+			}
+			if off := away - s.Width/2; math.Abs(off) > 0.05 && (got == inside) != (off < 0) {
+				t.Fatalf("stroke %d of width %.1f: pixel %d,%d at a distance of %.2f is %d", n,
+					s.Width, i%w, i/w, away, got)
+			}
 		}
 	}
 }

@@ -13,8 +13,8 @@ export function told(status, text) {
   }
 }
 
-// ask fetches a URL and returns what make makes of the answer, JSON unless said
-// otherwise. An error is marked as unanswered where the answer did not come, or not whole.
+// ask fetches a URL and returns the answer as read by make, by default as JSON.
+// The error has unanswered set if no complete answer arrived.
 export async function ask(url, init, make = (answer) => answer.json()) {
   try {
     const answer = await fetch(url, init);

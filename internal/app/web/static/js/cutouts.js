@@ -15,10 +15,12 @@ document.addEventListener("click", (e) => {
 // Rough cut-outs are refined when the hand has rested. A stroke that begins ends what is under way:
 // both would take longer.
 let busy = ""; // the job that does so
+let ended = ""; // the last job that ended: its event may come before the answer that names it
 let timer = 0;
 async function refine() {
   try {
-    busy = (await ask(`/shots/${shot.id}/refine`, post({}, csrf()))).id;
+    const { id } = await ask(`/shots/${shot.id}/refine`, post({}, csrf()));
+    if (id !== ended) busy = id;
   } catch (e) {
     notice("Outline not improved", e.message, [["Try again", rest]]);
   }
@@ -31,7 +33,9 @@ export function pause() {
 }
 
 onEvent("job", (j) => {
-  if (j.id !== busy || !["done", "failed", "cancelled"].includes(j.state)) return;
+  if (!["done", "failed", "cancelled"].includes(j.state)) return;
+  ended = j.id;
+  if (j.id !== busy) return;
   busy = "";
   if (j.state === "failed") notice("Outline not improved", j.problem, [["Try again", rest]]);
 });

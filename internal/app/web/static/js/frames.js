@@ -10,18 +10,18 @@ export const nearby = ["127.0.0.1", "localhost", "[::1]"].includes(location.host
 // page tells this page from others that show the same shot.
 const page = Math.random().toString(36).slice(2);
 
-const retry = 1000; // ms before the worker is started again, and a frame that was not answered asked for again
+const retry = 1000; // ms before the worker is restarted, or an unanswered request repeated
 
 export class Frames {
-  // wish() says what frame is wanted next, or null; got(frame) takes it. failed(error, wish) is told
-  // of a frame that cannot be; one that was not answered is asked for again until it is.
+  // wish() returns the next frame to request, or null; got(frame) receives it. failed(error, wish) is
+  // called when a request fails; an unanswered one is repeated after a pause.
   constructor(wish, got, failed) {
     this.wish = wish;
     this.got = got;
     this.failed = failed;
     this.now = null; // the wish under way
     this.id = 0; // of the request for it
-    this.timer = 0; // until it is asked for again
+    this.timer = 0; // runs until an unanswered request is repeated
     this.start();
   }
 
@@ -30,6 +30,7 @@ export class Frames {
     this.worker.onmessage = (e) => this.answer(e.data);
     // The worker's script did not load: the server may have stopped just now.
     this.worker.onerror = () => {
+      this.worker.terminate();
       this.worker = this.now = null;
       setTimeout(() => {
         this.start();

@@ -17,9 +17,9 @@ function clear() {
   dropped = () => {};
 }
 
-// notice shows a text with buttons, each a label and what it does. A notice
-// that is passing only tells and goes by itself; then one that it covered comes back. closed is called when
-// a notice is closed or replaced by another that stays. notice returns a function that hides it, if it still stands.
+// notice shows a text with buttons, each a label and its action, and returns a function that hides it again. A passing
+// notice has no actions and disappears after a while; the notice that it covered comes back. closed is called when a
+// notice is closed or replaced by another one that is not passing.
 export function notice(title, text, actions = [], passing = false, closed = () => {}) {
   if (!passing) {
     if (standing) dropped();
